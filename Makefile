@@ -1,0 +1,47 @@
+# `make demo` and `make test` do all the set-up on a fresh machine; see README.md.
+PYTHON ?= python3.11
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test lint format screenshots benchmark lock clean
+
+demo: $(READY)
+	@$(PYTHON) tools/check_system.py --screen
+	@$(BIN)/wyntaxis --demo $(ARGS)
+
+test: $(READY)
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest $(ARGS)
+
+lint: $(READY)
+	@$(BIN)/ruff check .
+	@$(BIN)/ruff format --check .
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports
+
+format: $(READY)
+	@$(BIN)/ruff check --fix .
+	@$(BIN)/ruff format .
+
+screenshots: $(READY)
+	@$(BIN)/wyntaxis --demo --screenshot docs/screenshots
+
+benchmark: $(READY)
+	@for file in benchmarks/bench_*.py; do QT_QPA_PLATFORM=$${QT_QPA_PLATFORM:-offscreen} $(BIN)/python $$file || exit 1; done
+
+# Locks exact versions with hashes; run it after changing the dependencies in pyproject.toml.
+lock: $(READY)
+	@$(BIN)/pip install --quiet pip-tools
+	@$(BIN)/pip-compile --quiet --generate-hashes --extra dev --strip-extras --allow-unsafe --no-emit-options \
+		--no-emit-index-url --no-emit-find-links --no-header --output-file requirements.lock pyproject.toml
+
+$(READY): requirements.lock pyproject.toml
+	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is missing: install the package python3.11 (Debian, Ubuntu), or say make PYTHON=/path/to/python3.11"; exit 1; }
+	@$(PYTHON) tools/check_system.py
+	@$(PYTHON) -m venv $(VENV)
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes --requirement requirements.lock
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
+	@touch $@
+
+clean:
+	@rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis .import_linter_cache build dist

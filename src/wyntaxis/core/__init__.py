@@ -1,0 +1,1 @@
+"""What Wyntaxis knows and computes; nothing in here imports an interface toolkit."""

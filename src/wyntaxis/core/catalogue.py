@@ -1,0 +1,42 @@
+"""The quantities the ledger knows: their ids, labels, units and the digits worth showing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class QuantityKind:
+    """What a quantity is called, its unit, and how many decimals are shown of it."""
+
+    id: str
+    label: str
+    unit: str
+    decimals: int
+
+
+_KINDS = (
+    QuantityKind("effective_focal_length_mm", "Effective focal length", "mm", 1),
+    QuantityKind("focal_ratio", "Focal ratio", "", 2),
+    QuantityKind("pixel_scale_arcsec_px", "Pixel scale", "″/px", 3),
+    QuantityKind("field_width_deg", "Field width", "°", 3),
+    QuantityKind("field_height_deg", "Field height", "°", 3),
+    QuantityKind("field_diagonal_deg", "Field diagonal", "°", 3),
+    QuantityKind("sensor_diagonal_mm", "Sensor diagonal", "mm", 2),
+    QuantityKind("airy_diameter_um", "Airy disc, first dark ring, diameter", "µm", 2),
+    QuantityKind("sampling_px_per_fwhm", "Sampling", "px/FWHM", 2),
+    QuantityKind("depth_of_focus_diffraction_um", "Depth of focus, diffraction, total", "µm", 1),
+    QuantityKind("depth_of_focus_seeing_um", "Depth of focus, seeing, total", "µm", 1),
+    QuantityKind("glass_shift_mm", "Focus shift by glass", "mm", 3),
+    QuantityKind("back_focus_required_mm", "Back focus required", "mm", 2),
+    QuantityKind("back_focus_built_mm", "Back focus built", "mm", 2),
+    QuantityKind("back_focus_error_mm", "Back focus error", "mm", 2),
+    QuantityKind("guide_scale_arcsec_px", "Guide pixel scale", "″/px", 3),
+    QuantityKind("guide_to_main_ratio", "Guide pixel to main pixel", "×", 2),
+    QuantityKind("guide_path_required_mm", "Guide path required", "mm", 2),
+    QuantityKind("guide_path_built_mm", "Guide path built", "mm", 2),
+    QuantityKind("guide_path_error_mm", "Guide path error", "mm", 2),
+)
+
+CATALOGUE: dict[str, QuantityKind] = {kind.id: kind for kind in _KINDS}
+"""Every quantity by id, in the order in which the ledger lists them."""

@@ -1,0 +1,86 @@
+"""Findings: what agrees and what does not, each with its arithmetic, source and remedy.
+
+A finding is a function of a :class:`~wyntaxis.core.reckon.Reckoning`, registered under its id with :func:`finding`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from wyntaxis.core.ledger import Verdict
+
+if TYPE_CHECKING:
+    from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.rig.edit import Change
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What to change, in plain words, and the edit that does it where one edit can."""
+
+    text: str
+    change: Change | None = None
+
+
+NO_REMEDY = Remedy("")
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding on a rig. ``subject`` is the id of the part or quantity it speaks of."""
+
+    id: str
+    verdict: Verdict
+    subject: str
+    title: str
+    arithmetic: tuple[str, ...]
+    remedy: Remedy
+    source: str
+    quantities: tuple[str, ...] = ()
+
+    def as_json(self) -> dict[str, object]:
+        """Return the finding as ``wyntaxis check --json`` prints it."""
+        return {
+            "id": self.id,
+            "verdict": str(self.verdict),
+            "subject": self.subject,
+            "title": self.title,
+            "arithmetic": list(self.arithmetic),
+            "remedy": self.remedy.text,
+            "source": self.source,
+        }
+
+
+FindingFunction = Callable[["Reckoning"], Iterable[Finding]]
+REGISTRY: dict[str, FindingFunction] = {}
+ORDER = (
+    "spacing.main",
+    "spacing.guide",
+    "sampling.main",
+    "scale.guide",
+    "coverage.image_circle",
+    "legs.agree",
+)
+"""In which order findings are told: what stops the night first."""
+
+
+def finding(finding_id: str) -> Callable[[FindingFunction], FindingFunction]:
+    """Register a function as the one that yields the findings of this id."""
+
+    def register(function: FindingFunction) -> FindingFunction:
+        if finding_id in REGISTRY or finding_id not in ORDER:
+            raise ValueError(f"the finding {finding_id} must stand in ORDER and have one function")
+        REGISTRY[finding_id] = function
+        return function
+
+    return register
+
+
+def all_findings(reckoning: Reckoning) -> Iterator[Finding]:
+    """Yield every finding on a reckoning, in :data:`ORDER`."""
+    from wyntaxis.core.findings import coverage, legs, scale, spacing  # noqa: F401  (registers on import)
+
+    for finding_id in ORDER:
+        yield from REGISTRY[finding_id](reckoning)

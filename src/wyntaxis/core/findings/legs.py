@@ -1,0 +1,84 @@
+"""Do what is stated, computed and measured of one quantity agree?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Verdict
+from wyntaxis.core.optics.lightpath import magnifications
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.wording import MINUS, number, short, signed
+
+SAME_FACTOR = 0.01
+"""How close a ratio of two legs comes to a known factor to be taken for it."""
+
+_SOURCE = "Legs agree when |a − b| ≤ max(tolerance, 2 √(u_a² + u_b²)): JCGM 100:2008 (GUM)"
+
+
+@finding("legs.agree")
+def legs_agree(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare every pair of legs of every quantity that has more than one."""
+    for row in reckoning.quantities.values():
+        if len(row.legs) > 1:
+            yield _agreement(reckoning, row)
+
+
+def _agreement(reckoning: Reckoning, row: Quantity) -> Finding:
+    kind, verdict = row.kind, row.agreement
+    holds = verdict is Verdict.HOLDS
+    return Finding(
+        id="legs.agree",
+        verdict=verdict,
+        subject=row.id,
+        title=f"{kind.label}: {' and '.join(row.legs)} {'agree' if verdict is not Verdict.FAILS else 'disagree'}",
+        arithmetic=tuple(_lines(row)),
+        remedy=NO_REMEDY if holds else _remedy(reckoning, row),
+        source=_SOURCE,
+        quantities=(row.id,),
+    )
+
+
+def _lines(row: Quantity) -> Iterator[str]:
+    legs = list(row.legs.items())
+    decimals, unit = row.kind.decimals + 1, row.kind.unit
+    for index, (name, leg) in enumerate(legs):
+        yield f"{name}: {_leg_text(leg, decimals)} {unit}".rstrip() + (f" ({leg.source})" if leg.source else "")
+        for other_name, other in legs[:index]:
+            allowed = max(
+                leg.tolerance, other.tolerance, COVERAGE_FACTOR * (leg.uncertainty**2 + other.uncertainty**2) ** 0.5
+            )
+            yield (
+                f"{name} {MINUS} {other_name}: {signed(leg.value - other.value, decimals)} {unit}".rstrip()
+                + f", allowed ±{number(allowed, decimals)}"
+            )
+
+
+def _leg_text(leg: Leg, decimals: int) -> str:
+    return number(leg.value, decimals) + (f" ± {number(leg.uncertainty, decimals)}" if leg.uncertainty else "")
+
+
+def _remedy(reckoning: Reckoning, row: Quantity) -> Remedy:
+    best, stated = row.measured or row.computed, row.stated
+    if stated is None or best is None:
+        return Remedy("measure again, and check the parts' lengths and the focal length that the computed leg rests on")
+    value = round(best.value, row.kind.decimals)
+    text = f"type {short(value, row.kind.decimals)} {row.kind.unit}".rstrip() + (
+        f" into the {stated.source}" if stated.source else " wherever the stated value stands"
+    )
+    story = _story(reckoning, row, best.value / stated.value if stated.value else 0.0)
+    change = Change.of(f"State {row.kind.label.lower()}", ("stated", row.id, "value"), value)
+    return Remedy(f"{story}{text}", change)
+
+
+def _story(reckoning: Reckoning, row: Quantity, ratio: float) -> str:
+    """Name the likely mistake behind a ratio of focal lengths or scales."""
+    if row.id not in {"effective_focal_length_mm", "pixel_scale_arcsec_px", "focal_ratio"} or ratio <= 0:
+        return ""
+    parts = [part for part in reckoning.rig.train if part.magnification not in (None, 1)]
+    for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
+        wanted = 1 / factor if row.id == "pixel_scale_arcsec_px" else factor
+        if abs(ratio / wanted - 1) < SAME_FACTOR:
+            return f"the stated value leaves {part.title} out ({short(factor, 4)}×): "
+    return ""

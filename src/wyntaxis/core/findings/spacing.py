@@ -1,0 +1,274 @@
+"""Is the sensor, and is the guide sensor, where the optics want it?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.optics.guidepath import GuidePath, guide_path
+from wyntaxis.core.optics.lightpath import BackFocus, Plate
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.rig.edit import Change, apply
+from wyntaxis.core.rig.model import Part, Rig
+from wyntaxis.core.wording import MINUS, number, short, signed, terms
+
+SHOP_DECIMALS = 2
+"""Rings are turned, ground and shimmed to a hundredth of a millimetre."""
+
+THINNEST_RING_MM = 0.1
+"""A spacer is not made thinner than a shim."""
+
+_PLATE_SOURCE = "plate shift t(1 − 1/n): W. J. Smith, Modern Optical Engineering"
+_SPACING_SOURCE = f"Built length = sum of optical lengths after the datum; {_PLATE_SOURCE}"
+_GUIDE_SOURCE = f"Equal optical paths from the prism: X_guide = X − G_main + G_guide; {_PLATE_SOURCE}"
+
+
+@finding("spacing.main")
+def main_spacing(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare the built back focus with the corrector's figure plus glass."""
+    path = reckoning.back_focus
+    if path is None:
+        yield _no_back_focus(reckoning.rig)
+        return
+    verdict = reckoning.quantities["back_focus_error_mm"].verdict
+    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _main_remedy(reckoning.rig, path, verdict)
+    yield Finding(
+        id="spacing.main",
+        verdict=verdict,
+        subject=path.corrector.id,
+        title=_main_title(path, verdict),
+        arithmetic=tuple(_main_arithmetic(path)),
+        remedy=remedy,
+        source=_SPACING_SOURCE,
+        quantities=("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
+    )
+
+
+def _no_back_focus(rig: Rig) -> Finding:
+    if rig.camera is None:
+        title, text = (
+            "No camera ends the train",
+            "put a camera at the end of the train: its sensor is what must be in place",
+        )
+    else:
+        title = "No corrector states a required distance"
+        text = "nothing fixes the sensor's distance here: focus alone does, within the focuser's travel"
+    return Finding("spacing.main", Verdict.UNPROVEN, "train", title, (), Remedy(text), _SPACING_SOURCE)
+
+
+def _main_title(path: BackFocus, verdict: Verdict) -> str:
+    away = f"{number(abs(path.error_mm), SHOP_DECIMALS)} mm too {'far from' if path.error_mm > 0 else 'close to'}"
+    match verdict:
+        case Verdict.HOLDS:
+            return f"The sensor is in place behind {path.corrector.title}"
+        case Verdict.TIGHT:
+            return f"The sensor is inside the tolerance behind {path.corrector.title}, but not for certain"
+        case Verdict.UNPROVEN:
+            return f"The sensor sits {away} {path.corrector.title}; no tolerance is stated"
+    return f"The sensor sits {away} {path.corrector.title}"
+
+
+def plate_lines(plates: tuple[Plate, ...]) -> Iterator[str]:
+    """Write out the shift of each plate."""
+    for plate in plates:
+        glass = plate.glass
+        yield (
+            f"{glass.name} ({plate.part_id}): {short(glass.thickness_mm)} × (1 {MINUS} 1/{short(glass.index, 4)}) "
+            f"= {number(plate.shift_mm, 3)} mm"
+        )
+
+
+def _main_arithmetic(path: BackFocus) -> Iterator[str]:
+    yield from plate_lines(path.plates)
+    yield (
+        f"required: {number(path.stated_mm, 3)} + {number(path.glass_shift_mm, 3)} = {number(path.required_mm, 3)} mm"
+    )
+    lengths = [c.length_mm for c in path.stack.contributions]
+    yield f"built: {terms(lengths, 3)} = {number(path.built_mm, 3)} mm"
+    yield (
+        f"error: {number(path.built_mm, 3)} {MINUS} {number(path.required_mm, 3)} = {signed(path.error_mm, 3)} mm"
+        + (f", allowed ±{number(path.tolerance_mm, 3)} mm" if path.tolerance_mm is not None else "")
+    )
+    chance = path.probability_within
+    yield (
+        f"tolerances: ±{number(path.stack.worst_case_mm, 3)} mm worst case, "
+        f"u = {number(path.error_standard_mm, 3)} mm (root sum of squares)"
+        + (f", P(inside) = {number(100 * chance, 1)} %" if chance is not None else "")
+    )
+
+
+def _main_remedy(rig: Rig, path: BackFocus, verdict: Verdict) -> Remedy:
+    if verdict is Verdict.UNPROVEN:
+        return Remedy(f"state the tolerance of {path.corrector.title}'s required distance (back_focus_tolerance_mm)")
+    if verdict is Verdict.TIGHT and abs(path.error_mm) < 2 * path.error_standard_mm:
+        widest = max(path.stack.contributions, key=lambda c: c.half_width_mm)
+        return Remedy(
+            f"measure the length of {widest.title} with callipers: "
+            f"its ±{short(widest.half_width_mm)} mm is the widest tolerance of the stack"
+        )
+    after = [found for found in (rig.find(c.part_id) for c in path.stack.contributions) if found is not None]
+    return (
+        _set_adjustable(after, path.error_mm)
+        or _resize_ring(rig, after, path.error_mm)
+        or _change_stack(path.corrector, path.error_mm)
+    )
+
+
+def _set_adjustable(parts: list[tuple[tuple[str | int, ...], Part]], error_mm: float) -> Remedy | None:
+    for place, part in parts:
+        if part.adjustable is None:
+            continue
+        wanted = round(part.adjustable.set_mm - error_mm, SHOP_DECIMALS)
+        if part.adjustable.min_mm <= wanted <= part.adjustable.max_mm:
+            return _setting(place, part, wanted)
+    return None
+
+
+def _setting(place: tuple[str | int, ...], part: Part, wanted_mm: float) -> Remedy:
+    assert part.adjustable is not None
+    text = (
+        f"set {part.title} to {short(wanted_mm)} mm, "
+        f"inside its {short(part.adjustable.min_mm)} to {short(part.adjustable.max_mm)} mm"
+    )
+    change = Change.of(f"Set {part.title}", (*place, "adjustable", "set_mm"), wanted_mm)
+    return Remedy(text, change)
+
+
+def _resize_ring(rig: Rig, parts: list[tuple[tuple[str | int, ...], Part]], error_mm: float) -> Remedy | None:
+    rings = [(place, part) for place, part in parts if part.kind == "spacer" and part.adjustable is None]
+    for place, part in reversed(rings):
+        wanted = round(part.length_mm - error_mm, SHOP_DECIMALS)
+        if wanted < THINNEST_RING_MM:
+            continue
+        before = rig.train[int(place[-1]) - 1].title
+        verb = "shorten" if error_mm > 0 else "lengthen"
+        text = (
+            f"{verb} {part.title}, the spacer after {before}, by {number(abs(error_mm), SHOP_DECIMALS)} mm: "
+            f"{short(part.length_mm)} → {short(wanted)} mm"
+        )
+        return Remedy(text, Change.of(f"{verb.capitalize()} {part.title}", (*place, "length_mm"), wanted))
+    return None
+
+
+def _change_stack(corrector: Part, error_mm: float) -> Remedy:
+    size = number(abs(error_mm), SHOP_DECIMALS)
+    if error_mm < 0:
+        return Remedy(f"add a spacer of {size} mm between {corrector.title} and the camera")
+    return Remedy(
+        f"take {size} mm out between {corrector.title} and the camera: no spacer there is long enough to be shortened, "
+        "so a shorter adapter or a thinner part is needed"
+    )
+
+
+@finding("spacing.guide")
+def guide_spacing(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare the guide sensor's distance from the prism with that of the main one."""
+    path = reckoning.guide_path
+    if path is None:
+        yield _no_guide_path(reckoning.rig)
+        return
+    verdict = reckoning.quantities["guide_path_error_mm"].verdict
+    yield Finding(
+        id="spacing.guide",
+        verdict=verdict,
+        subject=path.tap.id,
+        title=_guide_title(path, verdict),
+        arithmetic=tuple(_guide_arithmetic(reckoning, path)),
+        remedy=NO_REMEDY if verdict is Verdict.HOLDS else _guide_remedy(reckoning, path, verdict),
+        source=_GUIDE_SOURCE,
+        quantities=("guide_path_error_mm", "guide_path_built_mm", "guide_path_required_mm"),
+    )
+
+
+def _no_guide_path(rig: Rig) -> Finding:
+    title, text = {
+        "none": ("The rig has no guide camera", "nothing to check until the rig has one"),
+        "separate": (
+            "The guide camera has a telescope of its own",
+            "its focus does not depend on the main train: focus it on a star",
+        ),
+    }.get(
+        rig.guiding.kind,
+        (
+            "The guide branch is not complete",
+            "end both the train and the guide path with a camera; with a magnifying corrector behind the prism, "
+            "focus the guide camera on a star",
+        ),
+    )
+    return Finding("spacing.guide", Verdict.UNPROVEN, "guiding", title, (), Remedy(text), _GUIDE_SOURCE)
+
+
+def _guide_title(path: GuidePath, verdict: Verdict) -> str:
+    if verdict is Verdict.HOLDS:
+        return "The guide camera is in focus together with the main one"
+    if verdict is Verdict.TIGHT:
+        return "The guide camera is set right on paper, but the tolerances leave it in doubt"
+    far = "far from" if path.error_mm > 0 else "close to"
+    title = f"The guide camera sits {number(abs(path.error_mm), SHOP_DECIMALS)} mm too {far} the prism"
+    if path.reach is not None and path.reach.shortfall_mm != 0:
+        return f"{title} and cannot be brought to focus"
+    return title
+
+
+def _guide_arithmetic(reckoning: Reckoning, path: GuidePath) -> Iterator[str]:
+    yield from plate_lines(path.main_plates + path.guide_plates)
+    yield (
+        f"required: X {MINUS} G_main + G_guide = {number(path.main_distance_mm, 3)} {MINUS} "
+        f"{number(path.main_shift_mm, 3)} + {number(path.guide_shift_mm, 3)} = {number(path.required_mm, 3)} mm"
+    )
+    yield f"built: {terms([c.length_mm for c in path.stack.contributions], 3)} = {number(path.built_mm, 3)} mm"
+    target = reckoning.quantities["guide_path_error_mm"].target
+    allowed = f", depth of focus ±{number(target.high, 3)} mm" if target else ""
+    yield (
+        f"error: {number(path.built_mm, 3)} {MINUS} {number(path.required_mm, 3)} = "
+        f"{signed(path.error_mm, 3)} mm{allowed}"
+    )
+    reach = path.reach
+    if reach is not None and reach.part.adjustable is not None:
+        now, low, high = reach.part.adjustable.set_mm, reach.low_mm, reach.high_mm
+        yield (
+            f"{reach.part.title}: {number(now, 3)} {MINUS} ({signed(path.error_mm, 3)}) = "
+            f"{number(reach.needed_mm, 3)} mm, range {short(low)} to {short(high)} mm"
+        )
+    yield f"tolerances of both paths: u = {number(path.standard_mm, 3)} mm (root sum of squares)"
+
+
+def _after_main_remedy(reckoning: Reckoning, path: GuidePath) -> str:
+    """Say where the guide focuser will have to stand once the main spacing is mended behind the prism."""
+    main = reckoning.finding("spacing.main") or next(iter(main_spacing(reckoning)))
+    if main.verdict is not Verdict.FAILS or main.remedy.change is None or path.reach is None:
+        return ""
+    mended = guide_path(apply(reckoning.rig, main.remedy.change))
+    if mended is None or mended.reach is None or abs(mended.reach.needed_mm - path.reach.needed_mm) < 0.005:
+        return ""
+    return (
+        f". Mend the main spacing first: {path.reach.part.title} then has to stand at "
+        f"{number(mended.reach.needed_mm, SHOP_DECIMALS)} mm"
+    )
+
+
+def _guide_remedy(reckoning: Reckoning, path: GuidePath, verdict: Verdict) -> Remedy:
+    rig, reach = reckoning.rig, path.reach
+    if verdict is Verdict.TIGHT:
+        return Remedy("focus the guide camera on a star; the drawing cannot say it more closely")
+    if reach is None:
+        verb = "shorten" if path.error_mm > 0 else "lengthen"
+        return Remedy(f"{verb} the guide path by {number(abs(path.error_mm), SHOP_DECIMALS)} mm")
+    found = rig.find(reach.part.id)
+    if found is not None and reach.shortfall_mm == 0:
+        wanted = min(max(round(reach.needed_mm, SHOP_DECIMALS), reach.low_mm), reach.high_mm)
+        setting = _setting(found[0], reach.part, wanted)
+        return replace(setting, text=setting.text + _after_main_remedy(reckoning, path))
+    size = number(abs(reach.shortfall_mm), SHOP_DECIMALS)
+    needed = f"{reach.part.title} would have to stand at {number(reach.needed_mm, SHOP_DECIMALS)} mm, but goes from "
+    span = f"{short(reach.low_mm)} to {short(reach.high_mm)} mm"
+    if reach.shortfall_mm < 0:
+        fix = (
+            f"shorten the guide path by at least {size} mm (a shorter stalk or adapter), or move the main sensor "
+            f"back by adding at least {size} mm behind the prism and taking it out before it"
+        )
+    else:
+        fix = f"add an extension of at least {size} mm to the guide path"
+    return Remedy(f"{needed}{span}: {fix}")

@@ -1,0 +1,173 @@
+"""Quantities on three legs, what is wanted of them, and the verdict.
+
+A leg is a value with a standard uncertainty (JCGM 100:2008). Two legs agree when they differ by no more than the
+tolerance or twice their combined uncertainty, whichever is larger; a leg that does not exist proves nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from wyntaxis.core.catalogue import CATALOGUE, QuantityKind
+
+COVERAGE_FACTOR = 2.0
+"""Two standard uncertainties: about 95 % for a normal distribution (JCGM 100:2008, 6.3.3)."""
+
+STATED_RELATIVE_TOLERANCE = 0.005
+"""Half-width assumed for a stated value with no tolerance of its own: what rounding to two or three digits takes."""
+
+
+class Verdict(StrEnum):
+    """How a number stands."""
+
+    HOLDS = "holds"
+    TIGHT = "tight"
+    FAILS = "fails"
+    UNPROVEN = "unproven"
+
+    @property
+    def severity(self) -> int:
+        """How grave it is, from 0 (holds) to 3 (fails)."""
+        return _SEVERITY[self]
+
+
+_SEVERITY = {Verdict.HOLDS: 0, Verdict.UNPROVEN: 1, Verdict.TIGHT: 2, Verdict.FAILS: 3}
+
+
+def worst(verdicts: Iterable[Verdict]) -> Verdict:
+    """Return the gravest of some verdicts; of none at all, unproven."""
+    return max(verdicts, key=lambda verdict: verdict.severity, default=Verdict.UNPROVEN)
+
+
+def rectangular(half_width: float | None) -> float:
+    """Return the standard uncertainty of a "±a" with no more said: a/√3 (JCGM 100:2008, 4.3.7)."""
+    return (half_width or 0.0) / math.sqrt(3)
+
+
+def rss(uncertainties: Iterable[float]) -> float:
+    """Return the root of the sum of squares of independent standard uncertainties."""
+    return math.hypot(*uncertainties)
+
+
+@dataclass(frozen=True)
+class Leg:
+    """A value and its standard uncertainty, in the quantity's unit; ``tolerance`` is a stated half-width."""
+
+    value: float
+    uncertainty: float = 0.0
+    tolerance: float = 0.0
+    source: str = ""
+
+
+@dataclass(frozen=True)
+class Target:
+    """What is wanted of a quantity: inside the limits, and comfortable inside the inner pair.
+
+    ``low``/``high`` bound what passes, ``inner_low``/``inner_high`` what passes without a doubt.
+    """
+
+    low: float = -math.inf
+    high: float = math.inf
+    inner_low: float = -math.inf
+    inner_high: float = math.inf
+
+    def judge(self, leg: Leg) -> Verdict:
+        """Return fails outside the limits, holds when ±2u lies within them and the value in the inner pair."""
+        if not self.low <= leg.value <= self.high:
+            return Verdict.FAILS
+        spread = COVERAGE_FACTOR * leg.uncertainty
+        sure = self.low <= leg.value - spread and leg.value + spread <= self.high
+        comfortable = self.inner_low <= leg.value <= self.inner_high
+        return Verdict.HOLDS if sure and comfortable else Verdict.TIGHT
+
+
+def compare(one: Leg, other: Leg) -> Verdict:
+    """Return whether two legs agree: ``|a - b| <= max(tolerance, 2 sqrt(u_a² + u_b²))``.
+
+    Agreement that only the uncertainty lends, beyond a tolerance that was stated, is tight.
+    """
+    difference = abs(one.value - other.value)
+    tolerance = max(one.tolerance, other.tolerance)
+    spread = COVERAGE_FACTOR * math.hypot(one.uncertainty, other.uncertainty)
+    # Decimal input such as 12.9 - 12.5 must not miss its tolerance by a binary rounding.
+    slack = 1e-9 * max(abs(one.value), abs(other.value))
+    if difference <= tolerance + slack:
+        return Verdict.HOLDS
+    if difference <= spread + slack:
+        return Verdict.TIGHT if tolerance > 0 else Verdict.HOLDS
+    return Verdict.FAILS
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """One row of the ledger: a quantity, its legs, and what is wanted of it."""
+
+    kind: QuantityKind
+    stated: Leg | None = None
+    computed: Leg | None = None
+    measured: Leg | None = None
+    target: Target | None = None
+    verdict_override: Verdict | None = None
+    """Set where the verdict rests on more than this one number, such as the reach of a guide focuser."""
+
+    @property
+    def id(self) -> str:
+        return self.kind.id
+
+    @property
+    def legs(self) -> dict[str, Leg]:
+        """The legs that exist, by name."""
+        named = {"stated": self.stated, "computed": self.computed, "measured": self.measured}
+        return {name: leg for name, leg in named.items() if leg is not None}
+
+    @property
+    def best(self) -> Leg | None:
+        """The leg to act on: measured before computed before stated."""
+        return self.measured or self.computed or self.stated
+
+    @property
+    def agreement(self) -> Verdict:
+        """How the legs agree with each other; unproven while there is only one."""
+        legs = list(self.legs.values())
+        return worst(compare(a, b) for i, a in enumerate(legs) for b in legs[i + 1 :])
+
+    @property
+    def verdict(self) -> Verdict:
+        """The gravest of what the legs say of each other and what the target says of the best leg."""
+        best = self.best
+        if best is None:
+            return Verdict.UNPROVEN
+        verdicts = [self.agreement] if len(self.legs) > 1 else []
+        if self.verdict_override is not None:
+            verdicts.append(self.verdict_override)
+        elif self.target is not None:
+            verdicts.append(self.target.judge(best))
+        return worst(verdicts)
+
+    def as_json(self) -> dict[str, object]:
+        """Return the row as ``wyntaxis numbers --json`` prints it."""
+        return {
+            "id": self.id,
+            "label": self.kind.label,
+            "unit": self.kind.unit,
+            **{name: getattr(leg, "value", None) for name, leg in self._all_legs()},
+            "uncertainty": self.computed.uncertainty if self.computed else None,
+            "verdict": str(self.verdict),
+        }
+
+    def _all_legs(self) -> list[tuple[str, Leg | None]]:
+        return [("stated", self.stated), ("computed", self.computed), ("measured", self.measured)]
+
+
+def stated_leg(value: float, tolerance: float | None, source: str = "") -> Leg:
+    """Return the leg of a stated value; a tolerance not given is what rounding would explain."""
+    width = abs(value) * STATED_RELATIVE_TOLERANCE if tolerance is None else tolerance
+    return Leg(value, rectangular(tolerance), width, source)
+
+
+def kind_of(quantity_id: str) -> QuantityKind:
+    """Return what the catalogue knows of a quantity id; KeyError for one it does not know."""
+    return CATALOGUE[quantity_id]

@@ -1,0 +1,1 @@
+"""Formulas of the light path: plain values in, plain values out."""

@@ -1,0 +1,1 @@
+"""The rig document: its model, its file, its edits."""

@@ -1,0 +1,173 @@
+"""Edits as values: a rig and a change give a new rig, or one line saying why not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from wyntaxis.core.rig.errors import RigError, path_text
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.store import validated
+
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Change:
+    """Values to set at paths within the document, all or none; None takes the key out."""
+
+    label: str
+    values: tuple[tuple[Path, Any], ...]
+
+    @classmethod
+    def of(cls, label: str, path: Sequence[str | int], value: Any) -> Change:
+        return cls(label, ((tuple(path), value),))
+
+
+def apply(rig: Rig, change: Change) -> Rig:
+    """Return the rig with the change made.
+
+    Raises
+    ------
+    RigError
+        If the result would not be a rig; the line names the path within the file.
+    """
+    document = _document(rig)
+    for path, value in change.values:
+        _set(document, path, value)
+    return validated(document)
+
+
+def insert_part(rig: Rig, list_path: Path, index: int, part: dict[str, Any]) -> Rig:
+    """Return the rig with a part put in before ``index`` of ``train`` or ``guiding.path``."""
+    return _with_list(rig, list_path, lambda parts: [*parts[:index], part, *parts[index:]])
+
+
+def remove_part(rig: Rig, list_path: Path, index: int) -> Rig:
+    """Return the rig without one part."""
+    return _with_list(rig, list_path, lambda parts: [*parts[:index], *parts[index + 1 :]])
+
+
+def move_part(rig: Rig, list_path: Path, index: int, to: int) -> Rig:
+    """Return the rig with one part moved so that it has index ``to``."""
+
+    def moved(parts: list[Any]) -> list[Any]:
+        rest = [*parts[:index], *parts[index + 1 :]]
+        return [*rest[:to], parts[index], *rest[to:]]
+
+    return _with_list(rig, list_path, moved)
+
+
+def free_id(rig: Rig, stem: str) -> str:
+    """Return the stem, or the stem with the first number that makes it an id not yet used in the rig."""
+    used = {part.id for _, part in rig.parts()} | {rig.telescope.id}
+    if rig.guiding.telescope is not None:
+        used.add(rig.guiding.telescope.id)
+    if stem not in used:
+        return stem
+    number = 2
+    while f"{stem}_{number}" in used:
+        number += 1
+    return f"{stem}_{number}"
+
+
+def _with_list(rig: Rig, list_path: Path, edit: Callable[[list[Any]], list[Any]]) -> Rig:
+    document = _document(rig)
+    holder = document
+    for step in list_path[:-1]:
+        holder = holder[step]
+    holder[list_path[-1]] = edit(list(holder.get(list_path[-1], [])))
+    return validated(document)
+
+
+def _document(rig: Rig) -> Any:
+    """Return the rig as its file holds it: plain dictionaries and lists, only the keys that were set."""
+    return rig.model_dump(mode="json", exclude_unset=True)
+
+
+def _set(document: Any, path: Path, value: Any) -> None:
+    node = document
+    for position, step in enumerate(path[:-1]):
+        if isinstance(node, dict) and node.get(step) is None:
+            node[step] = [] if isinstance(path[position + 1], int) else {}
+        try:
+            node = node[step]
+        except (IndexError, TypeError, KeyError):
+            raise RigError(f"{path_text(path[: position + 1])}: is not in this rig") from None
+    last = path[-1]
+    if not isinstance(node, (list, dict)):
+        raise RigError(f"{path_text(path)}: is not in this rig")
+    if isinstance(node, list):
+        if not isinstance(last, int) or not 0 <= last <= len(node):
+            raise RigError(f"{path_text(path)}: is not in this rig")
+        if value is None:
+            del node[last : last + 1]
+        else:
+            node[last : last + 1] = [value]
+    elif value is None:
+        node.pop(last, None)
+    else:
+        node[last] = value
+
+
+@dataclass
+class History:
+    """Every version of the rig since it was opened, and where in them we stand."""
+
+    versions: list[Rig]
+    labels: list[str] = field(default_factory=list)
+    at: int = 0
+    saved_at: int | None = 0
+
+    LIMIT = 500
+
+    @property
+    def rig(self) -> Rig:
+        return self.versions[self.at]
+
+    @property
+    def dirty(self) -> bool:
+        """Whether the rig differs from what was last saved."""
+        return self.saved_at is None or self.versions[self.saved_at] != self.rig
+
+    @property
+    def undo_label(self) -> str | None:
+        return self.labels[self.at - 1] if self.at > 0 else None
+
+    @property
+    def redo_label(self) -> str | None:
+        return self.labels[self.at] if self.at < len(self.labels) else None
+
+    def push(self, rig: Rig, label: str) -> bool:
+        """Take a new version; return False when it is no different."""
+        if rig == self.rig:
+            return False
+        del self.versions[self.at + 1 :], self.labels[self.at :]
+        if self.saved_at is not None and self.saved_at > self.at:
+            self.saved_at = None
+        self.versions.append(rig)
+        self.labels.append(label)
+        self.at += 1
+        if len(self.labels) > self.LIMIT:
+            del self.versions[0], self.labels[0]
+            self.at -= 1
+            self.saved_at = None if not self.saved_at else self.saved_at - 1
+        return True
+
+    def undo(self) -> bool:
+        """Go back one version, if there is one."""
+        if self.at == 0:
+            return False
+        self.at -= 1
+        return True
+
+    def redo(self) -> bool:
+        """Go forward one version, if there is one."""
+        if self.at == len(self.labels):
+            return False
+        self.at += 1
+        return True
+
+    def mark_saved(self) -> None:
+        self.saved_at = self.at

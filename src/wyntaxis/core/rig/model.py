@@ -1,0 +1,350 @@
+"""The rig document, version 1, as pydantic models.
+
+The models are frozen: an edit makes a new rig (see :mod:`wyntaxis.core.rig.edit`), so undo is a list of rigs.
+Lengths are in mm, pixels in µm, masses in g, angles in degrees unless the name says otherwise.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+
+from wyntaxis.core.catalogue import CATALOGUE
+
+FORMAT = "wyntaxis-rig"
+VERSION = 1
+
+_THREAD = re.compile(r"M\d+(\.\d+)?x\d+(\.\d+)?")
+_LOOKS_METRIC = re.compile(r"[Mm]\s*\d")
+
+
+def _plain_text(text: str) -> str:
+    """Refuse control characters and lone surrogates, which no display or UTF-8 file can hold."""
+    if any(ord(char) < 32 or ord(char) == 127 or 0xD800 <= ord(char) <= 0xDFFF for char in text):
+        raise ValueError("must not hold control characters or broken Unicode")
+    return text
+
+
+def _thread(text: str) -> str:
+    if _LOOKS_METRIC.match(text) and not _THREAD.fullmatch(text):
+        raise ValueError("must be M<diameter>x<pitch> such as M48x0.75, or a name such as 2in")
+    return text
+
+
+Text = Annotated[str, Field(min_length=1, max_length=200), AfterValidator(_plain_text)]
+Note = Annotated[str, Field(max_length=4000), AfterValidator(_plain_text)]
+Id = Annotated[str, Field(min_length=1, max_length=64), AfterValidator(_plain_text)]
+Thread = Annotated[str, Field(min_length=1, max_length=40), AfterValidator(_plain_text), AfterValidator(_thread)]
+# Upper bounds keep a slip of the unit (µm for mm, m for mm) and hostile numbers out of the arithmetic.
+Length = Annotated[float, Field(ge=0, le=100_000)]
+PositiveLength = Annotated[float, Field(gt=0, le=100_000)]
+Positive = Annotated[float, Field(gt=0, le=1e9)]
+Finite = Annotated[float, Field(ge=-1e12, le=1e12)]
+
+PartKind = Literal[
+    "corrector",
+    "extender",
+    "spacer",
+    "adapter",
+    "tilt_plate",
+    "focuser",
+    "rotator",
+    "off_axis_guider",
+    "filter_wheel",
+    "filter_drawer",
+    "window",
+    "camera",
+]
+PART_KINDS: tuple[PartKind, ...] = PartKind.__args__  # type: ignore[attr-defined]
+MAGNIFYING_KINDS: frozenset[str] = frozenset({"corrector", "extender"})
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(strict=True, extra="forbid", frozen=True, allow_inf_nan=False, validate_default=False)
+
+
+class Joint(_Model):
+    """One end of a part: how it screws or slides onto its neighbour."""
+
+    thread: Thread
+    gender: Literal["male", "female", "slip"]
+    depth_mm: Length | None = None
+
+
+class Glass(_Model):
+    """A plane-parallel plate in the beam.
+
+    ``counted``: the plate is already inside a length that a maker gave, so it adds nothing to the required back focus.
+    ``counted_in`` says inside which: ``flange`` (the camera's flange-to-sensor figure, the default) or
+    ``back_focus`` (the corrector's required distance: then it still shifts the focus of a guide branch before it).
+    """
+
+    name: Text = "glass"
+    thickness_mm: PositiveLength
+    thickness_tolerance_mm: Length | None = None
+    index: Annotated[float, Field(ge=1, le=5)]
+    counted: bool = False
+    counted_in: Literal["flange", "back_focus"] | None = None
+
+    @model_validator(mode="after")
+    def _counted_in_needs_counted(self) -> Glass:
+        if self.counted_in is not None and not self.counted:
+            raise ValueError('"counted_in" needs "counted": true')
+        return self
+
+
+class Adjustable(_Model):
+    """The range of a part whose length can be set, and where it is set."""
+
+    min_mm: Length
+    max_mm: Length
+    set_mm: Length
+
+    @model_validator(mode="after")
+    def _set_inside_range(self) -> Adjustable:
+        if self.min_mm > self.max_mm:
+            raise ValueError(f"min_mm {self.min_mm:g} is above max_mm {self.max_mm:g}")
+        if not self.min_mm <= self.set_mm <= self.max_mm:
+            raise ValueError(f"set_mm {self.set_mm:g} is outside the range {self.min_mm:g} to {self.max_mm:g} mm")
+        return self
+
+
+class Prism(_Model):
+    """The pick-off prism of an off-axis guider; distances from the part's front face and from the axis."""
+
+    from_front_mm: Length
+    edge_from_axis_mm: Length
+    height_mm: PositiveLength
+    width_mm: PositiveLength
+
+
+class Sensor(_Model):
+    """A camera's sensor: pixels unbinned, and the binning it is used with."""
+
+    width_px: Annotated[int, Field(ge=1, le=200_000)]
+    height_px: Annotated[int, Field(ge=1, le=200_000)]
+    pixel_um: Annotated[float, Field(gt=0, le=1000)]
+    bit_depth: Annotated[int, Field(ge=1, le=64)] | None = None
+    binning: Annotated[int, Field(ge=1, le=64)] = 1
+
+    @property
+    def width_mm(self) -> float:
+        return self.width_px * self.pixel_um / 1000
+
+    @property
+    def height_mm(self) -> float:
+        return self.height_px * self.pixel_um / 1000
+
+    @property
+    def diagonal_mm(self) -> float:
+        return math.hypot(self.width_mm, self.height_mm)
+
+
+class Part(_Model):
+    """One part of the train or of the guide path; ``length_mm`` is its optical length along the axis."""
+
+    id: Id
+    kind: PartKind
+    name: Text | None = None
+    length_mm: Length
+    length_tolerance_mm: Length | None = None
+    length_basis: Literal["stated", "measured"] = "stated"
+    adjustable: Adjustable | None = None
+    glass: Annotated[tuple[Glass, ...], Field(strict=False)] = ()
+    magnification: Annotated[float, Field(gt=0, le=100)] | None = None
+    required_back_focus_mm: PositiveLength | None = None
+    back_focus_tolerance_mm: Length | None = None
+    image_circle_mm: PositiveLength | None = None
+    prism: Prism | None = None
+    sensor: Sensor | None = None
+    clear_aperture_mm: PositiveLength | None = None
+    mass_g: Annotated[float, Field(ge=0, le=1e6)] | None = None
+    front: Joint | None = None
+    rear: Joint | None = None
+    note: Note | None = None
+
+    @property
+    def title(self) -> str:
+        """What to call the part: its name, or its id in words where it has none."""
+        return self.name or self.id.replace("_", " ")
+
+    @property
+    def optical_length_mm(self) -> float:
+        """The length that counts: where it is set, for an adjustable part."""
+        return self.adjustable.set_mm if self.adjustable else self.length_mm
+
+    @model_validator(mode="after")
+    def _keys_fit_the_kind(self) -> Part:
+        if self.kind not in MAGNIFYING_KINDS:
+            for key in ("magnification", "required_back_focus_mm", "back_focus_tolerance_mm"):
+                if getattr(self, key) is not None:
+                    raise ValueError(f'"{key}" belongs to a corrector or an extender, not to kind "{self.kind}"')
+        if self.prism is not None and self.kind != "off_axis_guider":
+            raise ValueError(f'"prism" belongs to an off_axis_guider, not to kind "{self.kind}"')
+        if self.prism is not None and self.prism.from_front_mm > self.optical_length_mm:
+            raise ValueError(
+                f"prism.from_front_mm {self.prism.from_front_mm:g} lies behind the part, "
+                f"which is {self.optical_length_mm:g} mm long"
+            )
+        if self.sensor is not None and self.kind != "camera":
+            raise ValueError(f'"sensor" belongs to a camera, not to kind "{self.kind}"')
+        return self
+
+
+class Telescope(_Model):
+    """The telescope, before any corrector."""
+
+    id: Id
+    name: Text | None = None
+    focal_length_mm: PositiveLength
+    focal_length_tolerance_mm: Length | None = None
+    aperture_mm: PositiveLength
+    obstruction_ratio: Annotated[float, Field(ge=0, lt=1)] = 0.0
+    image_circle_mm: PositiveLength | None = None
+    exit_pupil_distance_mm: PositiveLength | None = None
+    rear: Joint | None = None
+    note: Note | None = None
+
+    @property
+    def title(self) -> str:
+        return self.name or self.id
+
+
+class Site(_Model):
+    """Where the rig stands."""
+
+    name: Text | None = None
+    latitude_deg: Annotated[float, Field(ge=-90, le=90)]
+    longitude_deg: Annotated[float, Field(ge=-180, le=360)]
+    elevation_m: Annotated[float, Field(ge=-500, le=10_000)] | None = None
+    seeing_fwhm_arcsec: Annotated[float, Field(gt=0, le=60)] | None = None
+
+
+class Guiding(_Model):
+    """How the rig guides: through a prism in the train, through a telescope of its own, or not at all."""
+
+    kind: Literal["off_axis", "separate", "none"]
+    taps: Id | None = None
+    telescope: Telescope | None = None
+    path: Annotated[tuple[Part, ...], Field(strict=False)] = ()
+
+    @model_validator(mode="after")
+    def _keys_fit_the_kind(self) -> Guiding:
+        if self.kind == "off_axis" and self.taps is None:
+            raise ValueError('kind "off_axis" needs "taps", the id of the off_axis_guider in the train')
+        if self.kind == "separate" and self.telescope is None:
+            raise ValueError('kind "separate" needs its own "telescope"')
+        if self.kind != "off_axis" and self.taps is not None:
+            raise ValueError(f'"taps" belongs to kind "off_axis", not to "{self.kind}"')
+        if self.kind != "separate" and self.telescope is not None:
+            raise ValueError(f'"telescope" belongs to kind "separate", not to "{self.kind}"')
+        if self.kind == "none" and self.path:
+            raise ValueError('kind "none" has no "path"')
+        _camera_comes_last(self.path, "path")
+        return self
+
+    @property
+    def camera(self) -> Part | None:
+        return _camera_of(self.path)
+
+
+class StatedValue(_Model):
+    """What a maker's sheet or a program's settings say of one quantity; ``tolerance`` is a half-width."""
+
+    value: Finite
+    tolerance: Annotated[float, Field(ge=0, le=1e12)] | None = None
+    source: Note | None = None
+
+
+class MeasuredValue(_Model):
+    """What frames, logs or callipers gave for one quantity, with its standard uncertainty."""
+
+    value: Finite
+    standard_uncertainty: Annotated[float, Field(ge=0, le=1e12)] = 0.0
+    source: Note | None = None
+
+
+class Rig(_Model):
+    """A rig: the whole document."""
+
+    format: Literal["wyntaxis-rig"]
+    version: Literal[1]
+    name: Text
+    site: Site | None = None
+    telescope: Telescope
+    train: Annotated[tuple[Part, ...], Field(strict=False, max_length=200)]
+    guiding: Guiding = Field(default_factory=lambda: Guiding(kind="none"))
+    stated: dict[str, StatedValue] = Field(default_factory=dict)
+    measured: dict[str, MeasuredValue] = Field(default_factory=dict)
+    note: Note | None = None
+
+    @model_validator(mode="after")
+    def _parts_fit_together(self) -> Rig:
+        for section in ("stated", "measured"):
+            for key in getattr(self, section):
+                if key not in CATALOGUE:
+                    raise ValueError(f"{section}: {json.dumps(key[:60])} is no quantity id; see wyntaxis numbers")
+        _ids_are_unique(self)
+        _camera_comes_last(self.train, "train")
+        if self.guiding.taps is not None:
+            tapped = next((part for part in self.train if part.id == self.guiding.taps), None)
+            if tapped is None:
+                raise ValueError(f'guiding.taps names "{self.guiding.taps}", which is no part of the train')
+            if tapped.prism is None:
+                raise ValueError(f'guiding.taps names "{tapped.id}", which has no prism')
+        return self
+
+    @property
+    def camera(self) -> Part | None:
+        """The main camera, the last part of the train, or None while there is none."""
+        return _camera_of(self.train)
+
+    @property
+    def sensor(self) -> Sensor | None:
+        return self.camera.sensor if self.camera else None
+
+    def parts(self) -> Iterator[tuple[tuple[str | int, ...], Part]]:
+        """Yield every part with its path within the file."""
+        for index, part in enumerate(self.train):
+            yield ("train", index), part
+        for index, part in enumerate(self.guiding.path):
+            yield ("guiding", "path", index), part
+
+    def find(self, part_id: str) -> tuple[tuple[str | int, ...], Part] | None:
+        """Return the part of that id with its path, or None."""
+        return next(((path, part) for path, part in self.parts() if part.id == part_id), None)
+
+
+def _camera_of(parts: tuple[Part, ...]) -> Part | None:
+    return parts[-1] if parts and parts[-1].kind == "camera" else None
+
+
+def _camera_comes_last(parts: tuple[Part, ...], where: str) -> None:
+    for index, part in enumerate(parts[:-1]):
+        if part.kind == "camera":
+            raise ValueError(f'{where}[{index}]: the camera "{part.id}" must be the last part of its path')
+
+
+def _ids_are_unique(rig: Rig) -> None:
+    seen: dict[str, str] = {rig.telescope.id: "telescope"}
+    places: list[tuple[str, str]] = [(f"train[{i}]", part.id) for i, part in enumerate(rig.train)]
+    if rig.guiding.telescope is not None:
+        places.append(("guiding.telescope", rig.guiding.telescope.id))
+    places += [(f"guiding.path[{i}]", part.id) for i, part in enumerate(rig.guiding.path)]
+    for place, part_id in places:
+        if part_id in seen:
+            raise ValueError(f'{place}.id: "{part_id}" is already the id of {seen[part_id]}')
+        seen[part_id] = place
+
+
+def json_schema() -> dict[str, Any]:
+    """Return the JSON Schema of the rig file."""
+    schema = Rig.model_json_schema()
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = "Wyntaxis rig, version 1"
+    return schema

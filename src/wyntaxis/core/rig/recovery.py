@@ -1,0 +1,80 @@
+"""What is not yet saved survives a crash: a small journal beside the user's other state.
+
+One file a session, rewritten after edits and removed when the session ends well. A journal whose process is gone
+is what a crash left.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.store import parse_json, read_bytes, to_bytes, validated, write_atomically
+
+_SUFFIX = ".journal.json"
+
+
+@dataclass(frozen=True)
+class Recovered:
+    """Unsaved work of a session that ended badly."""
+
+    journal: Path
+    rig: Rig
+    rig_path: Path | None
+
+
+def journal_path(folder: Path) -> Path:
+    """Return this process's journal in the state folder."""
+    return folder / f"{os.getpid()}-{_start_of(os.getpid())}{_SUFFIX}"
+
+
+def write_journal(journal: Path, rig: Rig, rig_path: Path | None) -> None:
+    """Write the rig as it stands; :class:`RigError` when the state folder cannot be written."""
+    try:
+        journal.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise RigError(f"{journal.parent}: cannot be made: {error.strerror}") from None
+    document = {"rig_path": str(rig_path) if rig_path else None, "rig": json.loads(to_bytes(rig))}
+    write_atomically(json.dumps(document).encode(), journal, keep_previous=False)
+
+
+def remove_journal(journal: Path) -> None:
+    """Take a journal away; nothing happens where there is none."""
+    with contextlib.suppress(OSError):
+        journal.unlink(missing_ok=True)
+
+
+def find_left_behind(folder: Path) -> list[Recovered]:
+    """Return what sessions that no longer run left unsaved, the newest first; unreadable journals are passed over."""
+    try:
+        journals = sorted(folder.glob(f"*{_SUFFIX}"), key=lambda path: path.stat().st_mtime, reverse=True)
+    except OSError:
+        return []
+    found = []
+    for journal in journals:
+        if _still_runs(journal):
+            continue
+        with contextlib.suppress(RigError, KeyError, TypeError):
+            document = parse_json(read_bytes(journal))
+            path = document["rig_path"]
+            found.append(Recovered(journal, validated(document["rig"]), Path(path) if path else None))
+    return found
+
+
+def _still_runs(journal: Path) -> bool:
+    process, _, start = journal.name.removesuffix(_SUFFIX).partition("-")
+    return process.isdigit() and _start_of(int(process)) == start
+
+
+def _start_of(process: int) -> str:
+    """Return when a process started, in kernel ticks, so that a process id used again is not mistaken for it."""
+    try:
+        stat = Path("/proc", str(process), "stat").read_text()
+    except OSError:
+        return "gone"
+    return stat.rpartition(")")[2].split()[19]

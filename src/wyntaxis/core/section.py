@@ -1,0 +1,264 @@
+"""The section of the light path in mm: where every part, plane and ray lies, ready to be drawn to scale.
+
+Along the axis, 0 is the telescope's rear face and the sensor lies at the far end; across it, 0 is the optical axis.
+Lengths along the axis are the document's. Radii that no maker states are conventional and only for drawing.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.optics.lightpath import datum_index
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Joint, Part, Rig
+
+WALL_MM = 4.0
+DEFAULT_OPENING_RADIUS_MM = 21.0
+GUIDE_OPENING_RADIUS_MM = 7.0
+CAMERA_BEHIND_SENSOR_MM = 9.0
+_HOUSING_MM = {"filter_wheel": 12.0, "off_axis_guider": 6.0, "focuser": 4.0, "rotator": 7.0, "filter_drawer": 8.0}
+_THREAD_DIAMETER = re.compile(r"M(\d+(?:\.\d+)?)x")
+_INCHES = re.compile(r"(\d+(?:\.\d+)?)in")
+
+
+@dataclass(frozen=True)
+class PlateShape:
+    """A glass plate: its centre along the axis and its thickness, in mm."""
+
+    centre_mm: float
+    thickness_mm: float
+
+
+@dataclass(frozen=True)
+class PartShape:
+    """One part in section: from ``start_mm`` to ``end_mm`` along its own path, opening and outer radius."""
+
+    part: Part
+    place: tuple[str | int, ...]
+    number: str
+    start_mm: float
+    end_mm: float
+    opening_radius_mm: float
+    outer_radius_mm: float
+    plates: tuple[PlateShape, ...]
+    verdict: Verdict | None
+
+    @property
+    def length_mm(self) -> float:
+        return self.end_mm - self.start_mm
+
+    @property
+    def sensor_half_mm(self) -> float | None:
+        return self.part.sensor.height_mm / 2 if self.part.sensor else None
+
+
+@dataclass(frozen=True)
+class Ray:
+    """The light's edge at a place on the axis: radius on the axis, and of the bundle to the sensor's corner."""
+
+    at_mm: float
+    axial_mm: float
+    corner_mm: float
+
+
+@dataclass(frozen=True)
+class Plane:
+    """The sensor plane as required and as built, in mm along its path, and the half-width allowed."""
+
+    built_mm: float
+    required_mm: float
+    allowed_mm: float | None
+    standard_mm: float
+
+    @property
+    def error_mm(self) -> float:
+        return self.built_mm - self.required_mm
+
+
+@dataclass(frozen=True)
+class Branch:
+    """The guide path: where it leaves the axis, whether it turns up at a prism, its parts and its sensor plane."""
+
+    at_mm: float
+    height_mm: float
+    turned: bool
+    parts: tuple[PartShape, ...]
+    plane: Plane | None
+
+    @property
+    def length_mm(self) -> float:
+        return self.parts[-1].end_mm if self.parts else 0.0
+
+
+@dataclass(frozen=True)
+class Section:
+    """Everything the section band draws."""
+
+    parts: tuple[PartShape, ...]
+    rays: tuple[Ray, ...]
+    datum_mm: float | None
+    plane: Plane | None
+    branch: Branch | None
+    telescope_radius_mm: float
+
+    @property
+    def length_mm(self) -> float:
+        return self.parts[-1].end_mm if self.parts else 0.0
+
+    @property
+    def top_mm(self) -> float:
+        """Return the greatest distance from the axis that anything drawn reaches."""
+        tops = [shape.outer_radius_mm for shape in self.parts] + [self.telescope_radius_mm]
+        if self.branch is not None:
+            rise = (
+                self.branch.length_mm + CAMERA_BEHIND_SENSOR_MM + 2
+                if self.branch.turned
+                else max((shape.outer_radius_mm for shape in self.branch.parts), default=0.0)
+            )
+            tops.append(self.branch.height_mm + rise)
+        return max(tops)
+
+    def all_parts(self) -> tuple[PartShape, ...]:
+        """Return the parts of the train, then those of the guide path."""
+        return self.parts + (self.branch.parts if self.branch else ())
+
+
+def section(reckoning: Reckoning) -> Section:
+    """Lay a reckoned rig out in mm."""
+    rig = reckoning.rig
+    marks = _marks(reckoning)
+    parts = _row(rig.train, ("train",), "", DEFAULT_OPENING_RADIUS_MM, marks)
+    length = parts[-1].end_mm if parts else 0.0
+    index = datum_index(rig.train)
+    path = reckoning.back_focus
+    return Section(
+        parts=parts,
+        rays=_rays(rig, parts, reckoning.value("focal_ratio") or 1.0),
+        datum_mm=parts[index].end_mm if index is not None else None,
+        plane=Plane(length, length - path.error_mm, path.tolerance_mm, path.error_standard_mm) if path else None,
+        branch=_branch(reckoning, parts, marks),
+        telescope_radius_mm=_thread_radius(rig.telescope.rear) or (parts[0].outer_radius_mm if parts else 30.0),
+    )
+
+
+def _marks(reckoning: Reckoning) -> dict[str, Verdict]:
+    """Return the gravest verdict that a finding lays at a part, by part id."""
+    marks: dict[str, Verdict] = {}
+    for finding in reckoning.findings:
+        targets = {finding.subject}
+        if finding.remedy.change is not None:
+            for place, _value in finding.remedy.change.values:
+                targets |= {part.id for path, part in reckoning.rig.parts() if place[: len(path)] == path}
+        if finding.verdict in (Verdict.FAILS, Verdict.TIGHT):
+            for target in targets:
+                if marks.get(target) is not Verdict.FAILS:
+                    marks[target] = finding.verdict
+    return marks
+
+
+def _row(
+    parts: tuple[Part, ...], where: tuple[str | int, ...], prefix: str, opening_mm: float, marks: dict[str, Verdict]
+) -> tuple[PartShape, ...]:
+    shapes: list[PartShape] = []
+    at = 0.0
+    for index, part in enumerate(parts):
+        end = at + part.optical_length_mm
+        opening = part.clear_aperture_mm / 2 if part.clear_aperture_mm else _opening(part, opening_mm)
+        widest = max(
+            (radius for radius in (_thread_radius(part.front), _thread_radius(part.rear)) if radius), default=0
+        )
+        shape = PartShape(
+            part=part,
+            place=(*where, index),
+            number=f"{prefix}{index + 1}",
+            start_mm=at,
+            end_mm=end,
+            opening_radius_mm=opening,
+            outer_radius_mm=max(opening + WALL_MM, widest + 1.5) + _HOUSING_MM.get(part.kind, 0.0) * opening_mm / 21,
+            plates=(),
+            verdict=marks.get(part.id),
+        )
+        shapes.append(replace(shape, plates=_plates(shape)))
+        at = end
+    return tuple(shapes)
+
+
+def _opening(part: Part, default_mm: float) -> float:
+    radii = [radius for radius in (_thread_radius(part.front), _thread_radius(part.rear)) if radius]
+    return min(radii) - 1.5 if radii and min(radii) > 4 else default_mm
+
+
+def _thread_radius(joint: Joint | None) -> float | None:
+    if joint is None:
+        return None
+    if metric := _THREAD_DIAMETER.match(joint.thread):
+        return float(metric[1]) / 2
+    if inches := _INCHES.match(joint.thread):
+        return float(inches[1]) * 25.4 / 2
+    return None
+
+
+def _plates(shape: PartShape) -> tuple[PlateShape, ...]:
+    """Spread a part's plates evenly along it, drawn no thicker than the part."""
+    count = len(shape.part.glass)
+    return tuple(
+        PlateShape(
+            shape.start_mm + shape.length_mm * (index + 1) / (count + 1),
+            min(glass.thickness_mm, shape.length_mm / (count + 1)),
+        )
+        for index, glass in enumerate(shape.part.glass)
+    )
+
+
+def _rays(rig: Rig, parts: tuple[PartShape, ...], ratio: float) -> tuple[Ray, ...]:
+    """Trace the cone back from the sensor; at a corrector's middle its slope changes by the magnification."""
+    if not parts:
+        return ()
+    end = parts[-1].end_mm
+    half_diagonal = rig.sensor.diagonal_mm / 2 if rig.sensor else 0.0
+    pupil = rig.telescope.exit_pupil_distance_mm
+    slope, radius, at = 1 / (2 * ratio), 0.0, end
+    rays = [Ray(end, 0.0, half_diagonal)]
+
+    def chief(place_mm: float) -> float:
+        return half_diagonal * (1 - (end - place_mm) / pupil) if pupil else half_diagonal
+
+    for shape in reversed(parts):
+        if shape.part.kind in MAGNIFYING_KINDS:
+            middle = (shape.start_mm + shape.end_mm) / 2
+            radius += slope * (at - middle)
+            slope *= shape.part.magnification or 1.0
+            at = middle
+            rays.append(Ray(at, radius, radius + chief(at)))
+    radius += slope * at
+    rays.append(Ray(0.0, radius, radius + chief(0.0)))
+    return tuple(reversed(rays))
+
+
+def _branch(reckoning: Reckoning, main: tuple[PartShape, ...], marks: dict[str, Verdict]) -> Branch | None:
+    rig = reckoning.rig
+    parts = _row(rig.guiding.path, ("guiding", "path"), "g", GUIDE_OPENING_RADIUS_MM, marks)
+    if rig.guiding.kind == "none" or not parts:
+        return None
+    length = parts[-1].end_mm
+    if rig.guiding.kind == "separate":
+        top = max((shape.outer_radius_mm for shape in main), default=30.0)
+        widest = max(shape.outer_radius_mm for shape in parts)
+        end = main[-1].end_mm if main else length
+        return Branch(end - length, top + widest + WALL_MM, False, parts, None)
+    tap = next(shape for shape in main if shape.part.id == rig.guiding.taps)
+    prism = tap.part.prism
+    if prism is None:
+        return None
+    path = reckoning.guide_path
+    target = reckoning.quantities["guide_path_error_mm"].target
+    plane = Plane(length, length - path.error_mm, target.high if target else None, path.standard_mm) if path else None
+    return Branch(
+        at_mm=tap.start_mm + prism.from_front_mm,
+        height_mm=prism.edge_from_axis_mm + prism.height_mm / 2,
+        turned=True,
+        parts=parts,
+        plane=plane,
+    )

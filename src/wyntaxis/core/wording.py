@@ -1,0 +1,39 @@
+"""How numbers are written in arithmetic, remedies and rows: fixed decimals, a real minus sign, units beside them."""
+
+from __future__ import annotations
+
+import math
+
+MINUS = "\N{MINUS SIGN}"
+
+
+def number(value: float, decimals: int) -> str:
+    """Return a value with fixed decimals and a real minus sign; a rounded zero has no sign."""
+    if not math.isfinite(value):
+        return "∞" if value > 0 else f"{MINUS}∞"
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.removeprefix("-")
+    return text.replace("-", MINUS)
+
+
+def signed(value: float, decimals: int) -> str:
+    """Return a value with its sign, plus or minus; a rounded zero has none."""
+    text = number(value, decimals)
+    return text if text.startswith(MINUS) or float(text) == 0 else f"+{text}"
+
+
+def short(value: float, decimals: int = 3) -> str:
+    """Return a value as people type it: up to ``decimals`` decimals, no zeros at the end."""
+    text = number(value, decimals)
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def terms(values: list[float], decimals: int) -> str:
+    """Return a sum written out: ``12.00 + 3.50 − 0.25``."""
+    if not values:
+        return number(0, decimals)
+    text = number(values[0], decimals)
+    for value in values[1:]:
+        text += f" {MINUS} {number(-value, decimals)}" if value < 0 else f" + {number(value, decimals)}"
+    return text

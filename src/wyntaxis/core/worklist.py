@@ -1,0 +1,123 @@
+"""The steps of the work, in the order it is done at the bench, and which quantities and findings belong to each."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from wyntaxis.core.ledger import Verdict, worst
+
+if TYPE_CHECKING:
+    from wyntaxis.core.reckon import Reckoning
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of the worklist: its group, what it is for, and the quantity and finding ids it shows."""
+
+    key: str
+    group: str
+    title: str
+    purpose: str
+    quantities: tuple[str, ...]
+    findings: tuple[str, ...]
+
+
+GROUPS = ("Build", "Reckon")
+
+STEPS = (
+    Step(
+        "light_path",
+        "Build",
+        "Light path",
+        "Is the sensor at the distance the corrector wants?",
+        ("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
+        ("spacing.main",),
+    ),
+    Step(
+        "guide_branch",
+        "Build",
+        "Guide branch",
+        "Is the guide camera in focus together with the main one, and sharp-eyed enough?",
+        (
+            "guide_path_error_mm",
+            "guide_path_built_mm",
+            "guide_path_required_mm",
+            "guide_scale_arcsec_px",
+            "guide_to_main_ratio",
+        ),
+        ("spacing.guide", "scale.guide"),
+    ),
+    Step(
+        "scales",
+        "Reckon",
+        "Scales",
+        "What does a pixel see, how large is the field, and how exact must the focus be?",
+        (
+            "effective_focal_length_mm",
+            "focal_ratio",
+            "pixel_scale_arcsec_px",
+            "sampling_px_per_fwhm",
+            "field_width_deg",
+            "field_height_deg",
+            "field_diagonal_deg",
+            "sensor_diagonal_mm",
+            "airy_diameter_um",
+            "depth_of_focus_diffraction_um",
+            "depth_of_focus_seeing_um",
+        ),
+        ("sampling.main", "coverage.image_circle"),
+    ),
+)
+
+
+@dataclass(frozen=True)
+class Tally:
+    """How a step stands: its gravest verdict, and how many of its numbers have each verdict."""
+
+    step: Step
+    verdict: Verdict
+    counts: dict[Verdict, int]
+
+    @property
+    def text(self) -> str:
+        """Return the counts in words: ``2 fail, 1 holds, 1 unproven``."""
+        words = {
+            Verdict.FAILS: ("fails", "fail"),
+            Verdict.TIGHT: ("tight", "tight"),
+            Verdict.HOLDS: ("holds", "hold"),
+            Verdict.UNPROVEN: ("unproven", "unproven"),
+        }
+        parts = [
+            f"{self.counts[verdict]} {words[verdict][self.counts[verdict] != 1]}"
+            for verdict in words
+            if self.counts.get(verdict)
+        ]
+        return ", ".join(parts)
+
+
+def belongs(step: Step, finding_id: str, quantity_ids: tuple[str, ...]) -> bool:
+    """Return whether a finding is told at a step: by its id, or by the quantity it compares."""
+    return finding_id in step.findings or (
+        finding_id == "legs.agree" and bool(set(quantity_ids) & set(step.quantities))
+    )
+
+
+def tallies(reckoning: Reckoning) -> list[Tally]:
+    """Return how every step stands, in the order of the worklist."""
+    return [_tally(reckoning, step) for step in STEPS]
+
+
+def _tally(reckoning: Reckoning, step: Step) -> Tally:
+    verdicts = [reckoning.quantities[key].verdict for key in step.quantities]
+    found = [f.verdict for f in reckoning.findings if belongs(step, f.id, f.quantities)]
+    # A number that is only unproven does not outweigh a finding that holds.
+    proven = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]
+    return Tally(step, worst(proven), dict(Counter(verdicts)))
+
+
+def step_of(reckoning: Reckoning, finding_index: int) -> Step:
+    """Return the step at which a finding is told."""
+    finding = reckoning.findings[finding_index]
+    return next((s for s in STEPS if belongs(s, finding.id, finding.quantities)), STEPS[0])

@@ -1,0 +1,65 @@
+"""Starts the application: typeface, window, and the pictures of it for the documentation."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+ASSETS = Path(__file__).parent.parent / "assets"
+NO_SCREEN = (
+    "wyntaxis: there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); "
+    "start it in a desktop session, or write pictures of it with: wyntaxis --demo --screenshot DIR"
+)
+
+
+def run(file: Path | None, *, demo: bool, screenshots: Path | None) -> int:
+    """Open the window on a rig, the demo, or the rig opened last; return the exit code."""
+    if screenshots is not None:
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    elif not has_screen():
+        print(NO_SCREEN, file=sys.stderr)
+        return 2
+    from PyQt6.QtWidgets import QApplication
+
+    from wyntaxis.desk.window import MainWindow
+
+    app = QApplication(sys.argv[:1])
+    dress(app)
+    if screenshots is not None:
+        from wyntaxis.desk.shots import take_all
+
+        return take_all(screenshots)
+    window = MainWindow()
+
+    def load() -> None:
+        if file is not None:
+            window.open_path(file)
+        elif demo or not window.settings.recent:
+            window.open_demo("tarnfell-triplet-reduced")
+        else:
+            window.open_path(window.settings.recent[0])
+
+    window.start(load)
+    return app.exec()
+
+
+def has_screen() -> bool:
+    """Return whether there is something to show a window on."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+def dress(app: object) -> None:
+    """Give the application its name, icon and typeface."""
+    from PyQt6.QtGui import QFont, QFontDatabase, QIcon
+    from PyQt6.QtWidgets import QApplication
+
+    assert isinstance(app, QApplication)
+    app.setApplicationName("wyntaxis")
+    app.setApplicationDisplayName("Wyntaxis")
+    app.setDesktopFileName("wyntaxis")
+    app.setStyle("Fusion")
+    for font in sorted((ASSETS / "fonts").glob("*.otf")):
+        QFontDatabase.addApplicationFont(str(font))
+    app.setFont(QFont("B612"))
+    app.setWindowIcon(QIcon(str(ASSETS / "wyntaxis.svg")))

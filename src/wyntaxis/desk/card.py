@@ -1,0 +1,143 @@
+"""A card of labelled fields bound to one object of the document: a part, the telescope, the site, a sensor."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from wyntaxis.desk.value_field import ChoiceField, Field, TickField, ValueField
+
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class FieldSpec:
+    """One field of a card: its label, its place below the card's object, and what it takes."""
+
+    label: str
+    path: Path
+    unit: str = ""
+    kind: str = "number"
+    choices: tuple[str, ...] = ()
+    optional: bool = True
+
+
+COLUMN_EM = 18
+"""How many text heights one column of labels and fields takes."""
+
+
+class Card(QFrame):
+    """A titled grid of fields. ``entered`` carries the full path, the value, and a label for undo."""
+
+    entered = pyqtSignal(tuple, object, str)
+    refused = pyqtSignal(str)
+
+    def __init__(self, most_columns: int) -> None:
+        super().__init__()
+        self.setProperty("role", "panel")
+        self._most_columns = self._columns = most_columns
+        self._fields: dict[Path, Field] = {}
+        self._specs: tuple[FieldSpec, ...] = ()
+        self._base: Path = ()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 7, 10, 9)
+        layout.setSpacing(5)
+        self._title = QLabel()
+        self._title.setProperty("role", "heading")
+        self._title.setTextFormat(Qt.TextFormat.PlainText)
+        self._title.setWordWrap(True)
+        layout.addWidget(self._title)
+        self._grid_holder: QWidget | None = None
+
+    def show_object(self, title: str, base: Path, specs: tuple[FieldSpec, ...], document: Any) -> None:
+        """Show an object of the document; the fields are kept where only values have changed."""
+        self._title.setText(title)
+        if base != self._base or specs != self._specs:
+            self._base, self._specs = base, specs
+            self._build()
+        for path, field in self._fields.items():
+            field.show_value(value_at(document, (*base, *path)))
+
+    def fit_to_width(self, width: int) -> None:
+        """Take as many columns as a width has room for."""
+        room = int(width // (COLUMN_EM * self.fontInfo().pixelSize()))
+        columns = min(max(room, 1), self._most_columns)
+        if columns != self._columns:
+            self._columns = columns
+            if self._grid_holder is not None:
+                self._place()
+
+    def _build(self) -> None:
+        if self._grid_holder is not None:
+            self._grid_holder.hide()
+            self._grid_holder.deleteLater()
+        self._fields = {}
+        holder = QWidget()
+        holder.setProperty("role", "card")
+        self._grid = QGridLayout(holder)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(7)
+        self._grid.setVerticalSpacing(4)
+        self._labels: dict[Path, QLabel] = {}
+        for spec in self._specs:
+            field = self._field(spec)
+            label = QLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
+            label.setBuddy(field)
+            self._fields[spec.path], self._labels[spec.path] = field, label
+        self._place()
+        layout = self.layout()
+        assert layout is not None
+        layout.addWidget(holder)
+        self._grid_holder = holder
+
+    def _place(self) -> None:
+        """Lay the fields out column by column."""
+        rows = -(-len(self._specs) // self._columns)
+        for column in range(2 * self._most_columns):
+            self._grid.setColumnStretch(column, column % 2 if column < 2 * self._columns else 0)
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        for index, (path, field) in enumerate(self._fields.items()):
+            row, column = index % rows, 2 * (index // rows)
+            self._grid.addWidget(self._labels[path], row, column, right)
+            self._grid.addWidget(field, row, column + 1)
+        # Tab follows the reading order, which is the order of the fields.
+        fields = list(self._fields.values())
+        for one, other in itertools.pairwise(fields):
+            QWidget.setTabOrder(one, other)
+
+    def _field(self, spec: FieldSpec) -> Field:
+        field: Field
+        path = (*self._base, *spec.path)
+        if spec.kind == "choice":
+            field = ChoiceField(path, spec.label, spec.choices, optional=spec.optional)
+        elif spec.kind == "tick":
+            field = TickField(path, spec.label)
+        else:
+            field = ValueField(path, spec.label, spec.unit, spec.kind)
+            field.setMinimumWidth(58)
+            field.refused.connect(self.refused)
+        field.entered.connect(
+            lambda path, value, label=spec.label: self.entered.emit(path, value, f"Change {label.lower()}")
+        )
+        return field
+
+    def field(self, *path: str | int) -> Field:
+        """Return the field at a path below the card's object."""
+        return self._fields[path]
+
+
+def value_at(document: Any, path: Path) -> Any:
+    """Return the value at a path of the document's models, None where there is none."""
+    node = document
+    for step in path:
+        if node is None:
+            return None
+        if isinstance(step, int):
+            node = node[step] if step < len(node) else None
+        else:
+            node = node.get(step) if isinstance(node, dict) else getattr(node, step, None)
+    return node

@@ -1,0 +1,289 @@
+"""A ledger row: a quantity's legs drawn as marks on one scale with the allowed band, so agreement is seen first."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from wyntaxis.core.wording import number, signed
+from wyntaxis.desk.glyphs import draw_verdict
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.section.pens import Sheet
+from wyntaxis.desk.value_field import ValueField
+
+if TYPE_CHECKING:
+    from wyntaxis.core.ledger import Leg, Quantity
+
+Mapper = Callable[[float], float]
+
+LEGEND = "▽ stated   △ computed   ● measured, each with ±2u;   shaded: allowed"
+PAD_SHARE = 0.12
+
+
+class LedgerScale(QWidget):
+    """The painted part of a row: label, best value, verdict, and the tolerance scale with its marks."""
+
+    def __init__(self, quantity: Quantity, palette: Palette) -> None:
+        super().__init__()
+        self.quantity = quantity
+        self.palette_in_use = palette
+        self.chosen = False
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def _fonts(self) -> tuple[QFont, QFont]:
+        small = QFont(self.font())
+        small.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.82)))
+        return self.font(), small
+
+    def sizeHint(self) -> QSize:
+        _text, small = self._fonts()
+        height = 1.4 * self.fontInfo().pixelSize() + 2.2 * small.pixelSize() + 16
+        return QSize(320, round(height))
+
+    def paintEvent(self, a0: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        text, small = self._fonts()
+        sheet = Sheet(painter, self.palette_in_use, text, small)
+        painter.fillRect(self.rect(), sheet.palette.color("chosen" if self.chosen else "paper"))
+        line = sheet.height_of()
+        self._paint_words(sheet, line)
+        self._paint_scale(sheet, QRectF(10, line + 6, self.width() - 20, self.height() - line - 8))
+        sheet.line(0, self.height() - 0.5, self.width(), self.height() - 0.5, sheet.pen("rule"))
+
+    def _paint_words(self, sheet: Sheet, line: float) -> None:
+        row, y = self.quantity, line / 2 + 3
+        verdict = row.verdict
+        color = sheet.palette.verdict(verdict)
+        right = self.width() - 6.0
+        box = sheet.write(right, y, str(verdict), align="right", color=str(verdict))
+        mark = QRectF(box.left() - line * 1.05, y - line * 0.4, line * 0.8, line * 0.8)
+        draw_verdict(sheet.painter, mark, verdict, color, sheet.palette.color("paper"))
+        verdict_left = right - sheet.width_of("unproven") - line * 1.5
+        best = row.best
+        value = "–" if best is None else value_text(row, best.value, row.kind.decimals)
+        value += f" {row.kind.unit}" if row.kind.unit and best is not None else ""
+        bold = QFont(sheet.text)
+        bold.setBold(True)
+        normal, sheet.text = sheet.text, bold
+        box = sheet.write(verdict_left, y, value, align="right")
+        sheet.text = normal
+        room = box.left() - 16
+        sheet.painter.setFont(sheet.text)
+        label = sheet.painter.fontMetrics().elidedText(row.kind.label, Qt.TextElideMode.ElideRight, round(room))
+        sheet.write(8, y, label, align="left")
+
+    def _paint_scale(self, sheet: Sheet, box: QRectF) -> None:
+        row = self.quantity
+        if not row.legs:
+            sheet.write(box.left(), box.center().y(), "no leg yet: parts or values are missing", align="left",
+                        small=True, color="faded")  # fmt: skip
+            return
+        low, high = scale_range(row)
+        y = box.top() + 8
+
+        def at(value: float) -> float:
+            return box.left() + (min(max(value, low), high) - low) / (high - low) * box.width()
+
+        self._paint_band(sheet, at, y)
+        sheet.line(box.left(), y, box.right(), y, sheet.pen("faded"))
+        for name, leg in row.legs.items():
+            _mark(sheet, name, leg, at, y)
+        self._paint_labels(sheet, box, low, high, at)
+
+    def _paint_band(self, sheet: Sheet, at: Mapper, y: float) -> None:
+        target = self.quantity.target
+        stated, best = self.quantity.stated, self.quantity.computed or self.quantity.measured
+        bands: list[tuple[float, float, int]] = []
+        if target is not None:
+            bands.append((target.low, target.high, 60))
+            if math.isfinite(target.inner_low) or math.isfinite(target.inner_high):
+                bands.append((max(target.low, target.inner_low), min(target.high, target.inner_high), 70))
+        elif stated is not None and best is not None:
+            width = max(stated.tolerance, 2 * math.hypot(stated.uncertainty, best.uncertainty))
+            bands.append((best.value - width, best.value + width, 60))
+        for low, high, alpha in bands:
+            left, right = at(low), at(high)
+            sheet.painter.fillRect(QRectF(left, y - 7, max(right - left, 1.0), 14), sheet.palette.color("holds", alpha))
+
+    def _paint_labels(self, sheet: Sheet, box: QRectF, low: float, high: float, at: Mapper) -> None:
+        row = self.quantity
+        y = box.bottom() - sheet.height_of(small=True) / 2 - 1
+        decimals = max(row.kind.decimals - 1, 0) if high - low > 1 else row.kind.decimals
+        left = sheet.write(box.left(), y, number(low, decimals), small=True, color="faded", align="left")
+        right = sheet.write(box.right(), y, number(high, decimals), small=True, color="faded", align="right")
+        text = leg_text(row)
+        while text and sheet.width_of(text, small=True) > right.left() - left.right() - 16:
+            text = text.rpartition("   ")[0]
+        sheet.write((left.right() + right.left()) / 2, y, text, small=True)
+
+
+def value_text(row: Quantity, value: float, decimals: int) -> str:
+    """Return a value of a row; an error carries its sign."""
+    return signed(value, decimals) if row.id.endswith("error_mm") else number(value, decimals)
+
+
+def leg_text(row: Quantity) -> str:
+    """Return the legs in words, with the target where there is one: ``computed 0.716 ± 0.059   allowed ±0.400``."""
+    decimals = row.kind.decimals + 1
+    parts = []
+    for name, leg in row.legs.items():
+        spread = f" ± {number(leg.uncertainty, decimals)}" if leg.uncertainty else ""
+        parts.append(f"{name} {value_text(row, leg.value, decimals)}{spread}")
+    target = row.target
+    if target is not None and math.isfinite(target.low) and math.isfinite(target.high):
+        if target.low == -target.high:
+            parts.append(f"allowed ±{number(target.high, decimals)}")
+        else:
+            parts.append(f"allowed {number(target.low, decimals)} to {number(target.high, decimals)}")
+    return "   ".join(parts)
+
+
+def scale_range(row: Quantity) -> tuple[float, float]:
+    """Return the ends of a row's scale: the target and every leg with ±2u, and some air."""
+    ends = [leg.value + sign * max(2 * leg.uncertainty, leg.tolerance) for leg in row.legs.values() for sign in (-1, 1)]
+    if row.target is not None:
+        ends += [end for end in (row.target.low, row.target.high) if math.isfinite(end)]
+    low, high = min(ends), max(ends)
+    pad = abs(high) * 0.01 or 1.0 if high - low <= 1e-12 * max(abs(high), 1e-09) else PAD_SHARE * (high - low)
+    return low - pad, high + pad
+
+
+def _mark(sheet: Sheet, name: str, leg: Leg, at: Mapper, y: float) -> None:
+    """Draw a leg's mark: stated above the line, computed below, measured on it."""
+    x, spread = at(leg.value), 2 * leg.uncertainty
+    painter = sheet.painter
+    painter.setPen(sheet.pen(width=1.2))
+    painter.setBrush(sheet.palette.color("paper"))
+    height = {"stated": -3.5, "computed": 3.5, "measured": 0.0}[name]
+    if spread:
+        painter.drawLine(QPointF(at(leg.value - spread), y + height), QPointF(at(leg.value + spread), y + height))
+    if name == "measured":
+        painter.setBrush(sheet.palette.color("ink"))
+        painter.drawEllipse(QPointF(x, y), 3.6, 3.6)
+        return
+    sign = -1 if name == "stated" else 1
+    painter.setBrush(sheet.palette.color("accent" if name == "computed" else "paper"))
+    painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x - 5, y + sign * 8.5), QPointF(x + 5, y + sign * 8.5)]))
+
+
+class LedgerRow(QWidget):
+    """A quantity of the ledger. Chosen, it opens fields for its stated and measured leg."""
+
+    chosen = pyqtSignal(str)
+    leg_entered = pyqtSignal(tuple, object, str)
+
+    def __init__(self, quantity: Quantity, palette: Palette) -> None:
+        super().__init__()
+        self.scale = LedgerScale(quantity, palette)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.scale)
+        self._fields: list[ValueField] = []
+        self._editor: QWidget | None = None
+        self.scale.installEventFilter(self)
+        self._describe()
+
+    @property
+    def quantity(self) -> Quantity:
+        return self.scale.quantity
+
+    def show_quantity(self, quantity: Quantity, values: dict[tuple[str, ...], float | str | None]) -> None:
+        """Show the row's quantity as it stands now."""
+        self.scale.quantity = quantity
+        for field in self._fields:
+            field.show_value(values.get(tuple(str(step) for step in field.path)))
+        self._describe()
+        self.scale.update()
+
+    def set_chosen(self, chosen: bool, values: dict[tuple[str, ...], float | str | None]) -> None:
+        """Open or close the row's fields."""
+        self.scale.chosen = chosen
+        if chosen and self._editor is None:
+            self._editor = self._build_editor(values)
+            layout = self.layout()
+            assert layout is not None
+            layout.addWidget(self._editor)
+        elif not chosen and self._editor is not None:
+            self._editor.deleteLater()
+            self._editor, self._fields = None, []
+        self.scale.update()
+
+    def _build_editor(self, values: dict[tuple[str, ...], float | str | None]) -> QWidget:
+        row = self.quantity
+        box = QWidget()
+        layout = QVBoxLayout(box)
+        layout.setContentsMargins(10, 2, 6, 5)
+        layout.setSpacing(2)
+        for section, spread_key, spread_label in (
+            ("stated", "tolerance", "±"),
+            ("measured", "standard_uncertainty", "u"),
+        ):
+            line = QHBoxLayout()
+            label = QLabel(f"{section}")
+            label.setMinimumWidth(label.fontMetrics().horizontalAdvance("measured "))
+            line.addWidget(label)
+            specs = [("value", row.kind.unit, 74, ""), (spread_key, row.kind.unit, 60, spread_label)]
+            for key, unit, width, text in specs:
+                if text:
+                    line.addWidget(QLabel(text))
+                field = ValueField(
+                    (section, row.id, key), f"{section} {key.replace('_', ' ')} of {row.kind.label}", unit
+                )
+                field.setMinimumWidth(width)
+                self._add(field, line, values)
+            line.addWidget(QLabel(row.kind.unit))
+            source = ValueField((section, row.id, "source"), f"source of the {section} {row.kind.label}", kind="text")
+            source.setPlaceholderText("where it stands")
+            self._add(source, line, values)
+            line.setStretchFactor(source, 1)
+            layout.addLayout(line)
+        return box
+
+    def _add(self, field: ValueField, line: QHBoxLayout, values: dict[tuple[str, ...], float | str | None]) -> None:
+        field.show_value(values.get(tuple(str(step) for step in field.path)))
+        field.entered.connect(self._entered)
+        self._fields.append(field)
+        line.addWidget(field)
+
+    def _entered(self, path: tuple[str | int, ...], value: object) -> None:
+        # Taking a leg's value away takes the whole leg away; a ± or a source alone says nothing.
+        target = path[:2] if path[-1] == "value" and value is None else path
+        self.leg_entered.emit(target, value, f"Change the {path[0]} {self.quantity.kind.label.lower()}")
+
+    def fields(self) -> list[ValueField]:
+        """Return the open fields of the row."""
+        return self._fields
+
+    def _describe(self) -> None:
+        row = self.quantity
+        self.setAccessibleName(f"{row.kind.label}: {row.verdict}")
+        self.setAccessibleDescription(leg_text(row))
+        self.setToolTip(f"{row.kind.label}\n{leg_text(row) or 'no leg yet'}")
+
+    def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
+        if a1 is not None and a1.type() == QEvent.Type.MouseButtonPress and isinstance(a1, QMouseEvent):
+            self.setFocus(Qt.FocusReason.MouseFocusReason)
+        return False
+
+    def focusInEvent(self, a0: QFocusEvent | None) -> None:
+        super().focusInEvent(a0)
+        self.chosen.emit(self.quantity.id)
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        if a0 is not None and a0.key() in (Qt.Key.Key_Return, Qt.Key.Key_F2) and self._fields:
+            self._fields[0].setFocus()
+            self._fields[0].selectAll()
+        elif a0 is not None and a0.key() == Qt.Key.Key_Down:
+            self.focusNextChild()
+        elif a0 is not None and a0.key() == Qt.Key.Key_Up:
+            self.focusPreviousChild()
+        else:
+            super().keyPressEvent(a0)

@@ -1,0 +1,196 @@
+"""The margin on the right: every finding in a line, and the chosen one with its arithmetic, remedy and source."""
+
+from __future__ import annotations
+
+import html
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wyntaxis.desk.glyphs import draw_verdict
+from wyntaxis.desk.palette import DAY, Palette
+
+if TYPE_CHECKING:
+    from wyntaxis.core.findings import Finding
+    from wyntaxis.core.ledger import Verdict
+    from wyntaxis.core.rig.edit import Change
+
+
+def verdict_icon(verdict: Verdict, palette: Palette, size: int) -> QIcon:
+    """Return a verdict's shape as an icon."""
+    scale = 2
+    pixmap = QPixmap(size * scale, size * scale)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    box = QRectF(scale, scale, (size - 2) * scale, (size - 2) * scale)
+    draw_verdict(painter, box, verdict, palette.verdict(verdict), palette.color("field"))
+    painter.end()
+    pixmap.setDevicePixelRatio(scale)
+    icon = QIcon(pixmap)
+    icon.addPixmap(pixmap, QIcon.Mode.Selected)
+    return icon
+
+
+def _paragraphs(lines: tuple[str, ...]) -> str:
+    """Return lines as paragraphs with a hanging indent; nothing of their text is read as markup."""
+    style = "margin: 0 0 3px 14px; text-indent: -14px;"
+    return "".join(f'<p style="{style}">{html.escape(line)}</p>' for line in lines)
+
+
+class _Text(QLabel):
+    """A wrapped, selectable text that never reads markup out of a rig file."""
+
+    def __init__(self, role: str = "") -> None:
+        super().__init__()
+        self.setProperty("role", role)
+        self.setWordWrap(True)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+
+
+class Margin(QWidget):
+    """Tells findings. ``remedy_asked`` carries the change that a remedy makes."""
+
+    finding_chosen = pyqtSignal(int)
+    remedy_asked = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._palette_in_use: Palette = DAY
+        self._findings: tuple[Finding, ...] = ()
+        self._change: Change | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 8, 8, 8)
+        layout.setSpacing(6)
+        heading = QLabel("Findings")
+        heading.setProperty("role", "title")
+        layout.addWidget(heading)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Findings")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.setFrameShape(QFrame.Shape.NoFrame)
+        self.list.currentRowChanged.connect(self._row_changed)
+        layout.addWidget(self.list)
+        layout.addWidget(self._build_detail(), 1)
+        self.setAccessibleName("Margin")
+        self.setMinimumWidth(210)
+
+    def _build_detail(self) -> QScrollArea:
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 4, 4, 4)
+        column.setSpacing(6)
+        self.verdict = _Text("heading")
+        self.title = _Text("heading")
+        self._mark = QLabel()
+        top = QHBoxLayout()
+        top.addWidget(self._mark, 0, Qt.AlignmentFlag.AlignTop)
+        top.addWidget(self.title, 1)
+        column.addLayout(top)
+        self.remedy = _Text()
+        self.apply_button = QPushButton("Apply")
+        self.apply_button.setToolTip("Make this change; undo takes it back")
+        self.apply_button.clicked.connect(self._ask)
+        self.arithmetic = _Text()
+        self.arithmetic.setTextFormat(Qt.TextFormat.RichText)
+        self.source = _Text("faded")
+        self._remedy_heading, self._arithmetic_heading = self._heading("Remedy"), self._heading("Arithmetic")
+        for widget in (self._remedy_heading, self.remedy):
+            column.addWidget(widget)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.apply_button)
+        self.copy_button = QPushButton("Copy")
+        self.copy_button.setToolTip("Copy the finding as text")
+        self.copy_button.clicked.connect(self._copy)
+        buttons.addWidget(self.copy_button)
+        buttons.addStretch(1)
+        column.addLayout(buttons)
+        for widget in (self._arithmetic_heading, self.arithmetic, self._heading("Source"), self.source):
+            column.addWidget(widget)
+        column.addStretch(1)
+        area.setWidget(body)
+        return area
+
+    @staticmethod
+    def _heading(text: str) -> QLabel:
+        label = QLabel(text)
+        label.setProperty("role", "faded")
+        return label
+
+    def set_palette(self, palette: Palette) -> None:
+        """Draw in another palette."""
+        self._palette_in_use = palette
+        self.show_findings(self._findings, self._shown)
+
+    _shown: Finding | None = None
+
+    def show_findings(self, findings: tuple[Finding, ...], chosen: Finding | None) -> None:
+        """Show all findings, and one of them in full."""
+        self._findings, self._shown = findings, chosen
+        size = max(10, round(self.fontInfo().pixelSize() * 1.05))
+        self.list.blockSignals(True)
+        self.list.setIconSize(QSize(size, size))
+        while self.list.count() > len(findings):
+            self.list.takeItem(self.list.count() - 1)
+        for index, finding in enumerate(findings):
+            item = self.list.item(index)
+            if item is None:
+                item = QListWidgetItem()
+                self.list.addItem(item)
+            item.setIcon(verdict_icon(finding.verdict, self._palette_in_use, size))
+            item.setText(finding.title)
+            item.setToolTip(f"{finding.verdict}: {finding.title}")
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.verdict}: {finding.title}")
+        if chosen in findings:
+            self.list.setCurrentRow(findings.index(chosen))
+        self.list.blockSignals(False)
+        rows = sum(self.list.sizeHintForRow(row) for row in range(self.list.count()))
+        self.list.setFixedHeight(min(rows + 6, round(self.fontInfo().pixelSize() * 12.5)))
+        self._show_detail(chosen)
+
+    def _show_detail(self, finding: Finding | None) -> None:
+        self._change = finding.remedy.change if finding else None
+        self.title.setText(f"{str(finding.verdict).capitalize()}: {finding.title}" if finding else "No findings yet")
+        size = max(12, round(self.fontInfo().pixelSize() * 1.3))
+        if finding is not None:
+            self._mark.setPixmap(verdict_icon(finding.verdict, self._palette_in_use, size).pixmap(size, size))
+        self.arithmetic.setText(_paragraphs(finding.arithmetic) if finding else "")
+        self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
+        self.source.setText(finding.source if finding else "")
+        self.apply_button.setVisible(self._change is not None)
+        for heading, text in ((self._remedy_heading, self.remedy), (self._arithmetic_heading, self.arithmetic)):
+            heading.setVisible(bool(text.text()))
+            text.setVisible(bool(text.text()))
+
+    def _row_changed(self, row: int) -> None:
+        if 0 <= row < len(self._findings):
+            self.finding_chosen.emit(row)
+
+    def _ask(self) -> None:
+        if self._change is not None:
+            self.remedy_asked.emit(self._change)
+
+    def _copy(self) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is not None and self._shown is not None:
+            lines = [self.title.text(), *self._shown.arithmetic, self._shown.remedy.text, self._shown.source]
+            clipboard.setText("\n".join(line for line in lines if line))

@@ -1,0 +1,1 @@
+"""The section band: the light path drawn to scale."""

@@ -1,0 +1,187 @@
+"""The dimension chain under the axis: every part's length, and what is built and required from the datum."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPolygonF
+
+from wyntaxis.core.wording import number, short
+from wyntaxis.desk.section.drawing import View, branch_box
+from wyntaxis.desk.section.pens import Sheet
+
+if TYPE_CHECKING:
+    from wyntaxis.core.section import PartShape, Section
+
+MOST_LEADER_ROWS = 3
+LEFT_OUT = -1
+ARROWS_PX = 18.0
+"""Room that a dimension's two arrows take beside its number."""
+
+
+@dataclass(frozen=True)
+class DimensionBox:
+    """Where a part's length is written, so that it can be clicked and edited there."""
+
+    part_id: str
+    box: QRectF
+
+
+def row_height(sheet: Sheet) -> float:
+    """Return the height of one row of the chain, in px."""
+    return sheet.height_of(small=True) + 5
+
+
+def chain_height(sheet: Sheet, section: Section | None, leader_rows: int) -> float:
+    """Return how much room the chain needs under the axis, in px."""
+    rows = 1.5 + leader_rows + (1.1 if section is not None and section.datum_mm is not None else 0.0)
+    return rows * row_height(sheet) + 4
+
+
+def length_text(shape: PartShape) -> str:
+    """Return a part's length as its dimension reads: with its tolerance, or its range when it can be set."""
+    part, text = shape.part, short(shape.part.optical_length_mm)
+    if part.adjustable is not None:
+        return f"{text} ({short(part.adjustable.min_mm)}…{short(part.adjustable.max_mm)})"
+    return f"{text} ±{short(part.length_tolerance_mm)}" if part.length_tolerance_mm else text
+
+
+@dataclass(frozen=True)
+class _Label:
+    """A length's text, and the leader row it stands on; row 0 is inside the dimension line."""
+
+    shape: PartShape
+    text: str
+    row: int
+
+
+def _labels(sheet: Sheet, section: Section, view: View, chosen: str | None = None) -> list[_Label]:
+    """Place every length: inside its dimension where it fits, else on the first free row below, on a leader.
+
+    Where not all find room, lengths on leaders go without their tolerance; what then still has no room is left out
+    (zooming in brings it back), but never the chosen part's.
+    """
+    for with_tolerance in (True, False):
+        labels = [_place(sheet, shape, view, with_tolerance) for shape in section.parts]
+        taken = [-1e9] * MOST_LEADER_ROWS
+        complete = True
+        for index, label in enumerate(labels):
+            if label.row == 0:
+                continue
+            middle, half = (
+                view.x((label.shape.start_mm + label.shape.end_mm) / 2),
+                sheet.width_of(label.text, small=True) / 2,
+            )
+            row = next((row for row, right in enumerate(taken) if middle - half > right), None)
+            if row is None:
+                complete = False
+                row = min(range(len(taken)), key=taken.__getitem__) if label.shape.part.id == chosen else -1
+            if row >= 0:
+                taken[row] = middle + half + 7
+            labels[index] = replace(label, row=row + 1 if row >= 0 else LEFT_OUT)
+        if complete:
+            break
+    return labels
+
+
+def _place(sheet: Sheet, shape: PartShape, view: View, with_tolerance: bool) -> _Label:
+    texts = [length_text(shape), short(shape.part.optical_length_mm)]
+    room = shape.length_mm * view.scale - ARROWS_PX
+    inside = next((text for text in texts if sheet.width_of(text, small=True) <= room), None)
+    if inside is not None:
+        return _Label(shape, inside, 0)
+    return _Label(shape, texts[0 if with_tolerance else 1], 1)
+
+
+def leader_rows_needed(sheet: Sheet, section: Section, view: View) -> int:
+    """Return how many rows below the chain its leaders take at this scale."""
+    return max((label.row for label in _labels(sheet, section, view)), default=0)
+
+
+def draw_chain(sheet: Sheet, section: Section, view: View, chosen: str | None) -> list[DimensionBox]:
+    """Draw the chain and return where each length stands."""
+    boxes: list[DimensionBox] = []
+    step = row_height(sheet)
+    y = view.axis_y + step * 0.9
+    for x in {view.x(s.start_mm) for s in section.parts} | {view.x(s.end_mm) for s in section.parts}:
+        sheet.line(x, view.axis_y + 3, x, y + 5, sheet.pen("faded"))
+    labels = _labels(sheet, section, view, chosen)
+    for label in labels:
+        if label.row > 0:
+            middle = view.x((label.shape.start_mm + label.shape.end_mm) / 2)
+            sheet.line(middle, y, middle, y + (label.row - 0.5) * step + 2, sheet.pen("faded"))
+    for label in labels:
+        shape = label.shape
+        is_chosen = shape.part.id == chosen
+        color = "accent" if is_chosen else "ink"
+        sheet.dimension(view.x(shape.start_mm), view.x(shape.end_mm), y, color)
+        if label.row == LEFT_OUT:
+            continue
+        middle = view.x((shape.start_mm + shape.end_mm) / 2)
+        place = y + label.row * step
+        box = sheet.write(middle, place, label.text, small=True, color=color, ground="paper")
+        if is_chosen:
+            sheet.painter.setPen(sheet.pen("accent"))
+            sheet.painter.setBrush(Qt.BrushStyle.NoBrush)
+            sheet.painter.drawRect(box.adjusted(-3, 0, 3, 0))
+        boxes.append(DimensionBox(shape.part.id, box.adjusted(-5, -2, 5, 2)))
+    rows = max((label.row for label in labels), default=0)
+    _draw_totals(sheet, section, view, y + (rows + 1.05) * step)
+    boxes += _draw_branch_lengths(sheet, section, view, chosen)
+    return boxes
+
+
+def _draw_totals(sheet: Sheet, section: Section, view: View, y: float) -> None:
+    """Draw the datum, and one line each for what is required and what is built from there."""
+    if section.datum_mm is None:
+        return
+    datum = view.x(section.datum_mm)
+    sheet.line(datum, view.axis_y + 3, datum, y + 6, sheet.pen(width=1.2))
+    _datum_mark(sheet, datum, view.axis_y + 2)
+    plane = section.plane
+    if plane is None:
+        return
+    built = view.x(plane.built_mm)
+    sheet.line(built, view.axis_y + 3, built, y + 6, sheet.pen("faded"))
+    sheet.dimension(datum, built, y)
+    size = plane.built_mm - section.datum_mm
+    needed = plane.required_mm - section.datum_mm
+    text = f"built {number(size, 2)} mm, required {number(needed, 2)}"
+    text += f" ±{short(plane.allowed_mm)} mm" if plane.allowed_mm is not None else " mm"
+    sheet.write((datum + built) / 2, y, text, small=True, ground="paper")
+
+
+def _datum_mark(sheet: Sheet, x: float, y: float) -> None:
+    """Draw the filled triangle of a datum feature (ISO 5459)."""
+    sheet.painter.setPen(sheet.pen())
+    sheet.painter.setBrush(sheet.palette.color("ink"))
+    sheet.painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x - 5, y + 8), QPointF(x + 5, y + 8)]))
+
+
+def _draw_branch_lengths(sheet: Sheet, section: Section, view: View, chosen: str | None) -> list[DimensionBox]:
+    branch = section.branch
+    if branch is None:
+        return []
+    boxes = []
+    main_top = view.y(max((s.outer_radius_mm for s in section.parts), default=0.0))
+    side = max(s.outer_radius_mm for s in branch.parts) * view.scale + 10
+    lowest = main_top - sheet.height_of(small=True) * 0.7
+    for shape in branch.parts:
+        area = branch_box(branch, shape, view)
+        color = "accent" if shape.part.id == chosen else "ink"
+        text = length_text(shape)
+        if branch.turned:
+            x = area.center().x() - side
+            sheet.line(x + 4, area.top(), x + 4, area.bottom(), sheet.pen(color))
+            sheet.arrow(x + 4, area.top(), -90, color)
+            sheet.arrow(x + 4, area.bottom(), 90, color)
+            # What stands inside the main parts is labelled above them.
+            y = min(area.center().y(), lowest)
+            box = sheet.write(x, y, text, small=True, color=color, align="right", ground="paper")
+            lowest = y - sheet.height_of(small=True) * 1.1
+        else:
+            box = sheet.write(area.center().x(), area.bottom() + 8, text, small=True, color=color, ground="paper")
+        boxes.append(DimensionBox(shape.part.id, box.adjusted(-5, -2, 5, 2)))
+    return boxes

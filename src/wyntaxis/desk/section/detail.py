@@ -1,0 +1,78 @@
+"""The details beside the section: the error between required and built plane, magnified until it can be seen."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF
+
+from wyntaxis.core.wording import number, short, signed
+from wyntaxis.desk.glyphs import draw_verdict
+from wyntaxis.desk.section.pens import DOUBLE_CHAIN_DASHES, WIDE_PX, Sheet
+
+if TYPE_CHECKING:
+    from wyntaxis.core.ledger import Verdict
+    from wyntaxis.core.section import Plane
+
+
+def draw_detail(sheet: Sheet, box: QRectF, title: str, plane: Plane, verdict: Verdict) -> None:
+    """Draw one detail: the tolerance band, the required plane, the built plane with ±2u, and the error between."""
+    painter = sheet.painter
+    painter.setPen(sheet.pen("rule"))
+    painter.setBrush(sheet.palette.color("paper"))
+    painter.drawRect(box)
+    line = sheet.height_of()
+    half_mm = _half_width(plane)
+    scale = (box.width() / 2 - 14) / half_mm
+    centre = box.center().x()
+
+    mark = QRectF(box.left() + 7, box.top() + 6, line * 0.85, line * 0.85)
+    draw_verdict(painter, mark, verdict, sheet.palette.verdict(verdict), sheet.palette.color("paper"))
+    size = sheet.write(box.right() - 6, mark.center().y(), f"{signed(plane.error_mm, 2)} mm", align="right")
+    room = size.left() - mark.right() - 12
+    texts = (f"{title}: {verdict}", f"{title.split(maxsplit=1)[0]}: {verdict}", str(verdict))
+    text = next((text for text in texts if sheet.width_of(text) <= room), texts[-1])
+    sheet.write(mark.right() + 5, mark.center().y(), text, align="left", color=str(verdict))
+
+    top, bottom = box.top() + 1.75 * line, box.bottom() - 2.3 * sheet.height_of(small=True)
+    if plane.allowed_mm is not None:
+        width = max(plane.allowed_mm * scale, 1.0)
+        painter.fillRect(QRectF(centre - width, top, 2 * width, bottom - top), sheet.palette.color("holds", 55))
+    sheet.line(centre, top, centre, bottom, sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES))
+    built = centre + plane.error_mm * scale
+    spread = 2 * plane.standard_mm * scale
+    middle = (top + bottom) / 2
+    painter.fillRect(QRectF(built - spread, top + 3, 2 * spread, bottom - top - 6), sheet.palette.color("ink", 45))
+    sheet.line(built, top, built, bottom, sheet.pen("ink", 2.2))
+    if abs(built - centre) > 3:
+        sheet.dimension(centre, built, middle, str(verdict))
+    _draw_scale(sheet, box, centre, scale, half_mm, bottom)
+    text = f"band ±{short(plane.allowed_mm)} mm, " if plane.allowed_mm is not None else ""
+    y = box.bottom() - 0.6 * sheet.height_of(small=True)
+    caption = f"{text}shade ±2u = ±{number(2 * plane.standard_mm, 2)} mm"
+    for shorter in (caption.replace("shade ", ""), text.rstrip(", ")):
+        if sheet.width_of(caption, small=True) > box.width() - 10:
+            caption = shorter
+    sheet.write(centre, y, caption, small=True, color="faded")
+
+
+def _half_width(plane: Plane) -> float:
+    """Return the half-width to show, in mm: round, and wide enough for the error, its spread and the tolerance."""
+    wanted = max(abs(plane.error_mm) * 1.3 + 2 * plane.standard_mm, 1.6 * (plane.allowed_mm or 0.0), 0.05)
+    power = 10 ** math.floor(math.log10(wanted))
+    return float(next(step * power for step in (1, 1.5, 2, 3, 4, 5, 8, 10) if step * power >= wanted))
+
+
+def _draw_scale(sheet: Sheet, box: QRectF, centre: float, scale: float, half_mm: float, y: float) -> None:
+    """Draw the axis of the detail in mm from the required plane."""
+    sheet.line(box.left() + 8, y, box.right() - 8, y, sheet.pen("faded"))
+    decimals = max(0, 1 - math.floor(math.log10(half_mm)))
+    for share in (-1.0, -0.5, 0.0, 0.5, 1.0):
+        x = centre + share * half_mm * scale
+        sheet.painter.setPen(sheet.pen("faded"))
+        sheet.painter.drawLine(QPointF(x, y), QPointF(x, y + 4))
+        label = "required" if share == 0 else signed(share * half_mm, decimals)
+        align = "left" if share == -1 else "right" if share == 1 else "centre"
+        if abs(share) != 0.5:
+            sheet.write(x, y + 4 + sheet.height_of(small=True) / 2, label, small=True, color="faded", align=align)

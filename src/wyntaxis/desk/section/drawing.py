@@ -1,0 +1,251 @@
+"""Paints a section: half-sections above the axis, the light, the planes and the guide branch.
+
+Symmetrical parts are drawn as the half above the axis, which is marked at both ends by two short strokes (ISO 128-3).
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QPainterPath, QPolygonF
+
+from wyntaxis.desk.glyphs import draw_verdict
+from wyntaxis.desk.section.pens import CHAIN_DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, Sheet
+
+if TYPE_CHECKING:
+    from wyntaxis.core.section import Branch, PartShape, Section
+
+STUB_MM = 16.0
+CAMERA_BODY_MM = 14.0
+MARK_PX = 13.0
+BALLOON_ROWS = 3
+
+
+@dataclass(frozen=True)
+class View:
+    """How mm become pixels: one scale both ways, the axis at ``axis_y``, the telescope's rear face at ``origin_x``."""
+
+    scale: float
+    origin_x: float
+    axis_y: float
+
+    def x(self, along_mm: float) -> float:
+        return self.origin_x + along_mm * self.scale
+
+    def y(self, across_mm: float) -> float:
+        return self.axis_y - across_mm * self.scale
+
+    def box(self, start_mm: float, end_mm: float, low_mm: float, high_mm: float) -> QRectF:
+        return QRectF(QPointF(self.x(start_mm), self.y(high_mm)), QPointF(self.x(end_mm), self.y(low_mm)))
+
+
+def draw_section(sheet: Sheet, section: Section, view: View, chosen: str | None) -> None:
+    """Draw the train and its guide branch."""
+    _draw_light(sheet, section, view)
+    _draw_telescope(sheet, section, view)
+    for index, shape in enumerate(section.parts):
+        _draw_part(sheet, shape, view, forward=index % 2 == 0, chosen=shape.part.id == chosen)
+    _draw_axis(sheet, section, view)
+    if section.branch is not None:
+        draw_branch(sheet, section.branch, view, chosen)
+    _draw_planes(sheet, section, view)
+
+
+def _draw_light(sheet: Sheet, section: Section, view: View) -> None:
+    if not section.rays:
+        return
+    first = section.rays[0]
+    for name, color, alpha in (("corner_mm", "light", 150), ("axial_mm", "light_core", 150)):
+        top = [QPointF(view.x(-STUB_MM), view.y(getattr(first, name)))]
+        top += [QPointF(view.x(ray.at_mm), view.y(getattr(ray, name))) for ray in section.rays]
+        end = QPointF(view.x(section.length_mm), view.y(0))
+        sheet.tint(QPolygonF([*top, end, QPointF(view.x(-STUB_MM), view.y(0))]), color, alpha)
+
+
+def _draw_telescope(sheet: Sheet, section: Section, view: View) -> None:
+    """Draw the telescope's rear as a stub that ends in a break line."""
+    radius = section.telescope_radius_mm
+    box = view.box(-STUB_MM, 0, radius, radius + 4)
+    path = QPainterPath(QPointF(box.right(), box.top()))
+    path.lineTo(box.right(), box.bottom())
+    path.lineTo(box.left() + 3, box.bottom())
+    path.cubicTo(box.left() - 4, box.center().y() + 3, box.left() + 8, box.center().y() - 3, box.left(), box.top())
+    path.closeSubpath()
+    sheet.hatched(path, forward=False)
+
+
+def _draw_part(sheet: Sheet, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
+    for plate in shape.plates:
+        half = plate.thickness_mm / 2
+        box = view.box(plate.centre_mm - half, plate.centre_mm + half, 0, shape.opening_radius_mm + 1.5)
+        sheet.tint(_rect(box), "glass", 190)
+        sheet.painter.setPen(sheet.pen())
+        sheet.painter.drawRect(box)
+    if shape.part.kind in ("corrector", "extender"):
+        _draw_lens(sheet, shape, view)
+    metal = QPainterPath()
+    metal.addRect(view.box(shape.start_mm, shape.end_mm, shape.opening_radius_mm, shape.outer_radius_mm))
+    if shape.part.kind == "camera":
+        metal.addRect(view.box(shape.end_mm, shape.end_mm + CAMERA_BODY_MM, 0, shape.outer_radius_mm))
+        metal = metal.simplified()
+    sheet.hatched(metal, forward=forward, chosen=chosen)
+    if shape.part.prism is not None:
+        _draw_prism(sheet, shape, view)
+    if shape.sensor_half_mm is not None:
+        sensor = view.box(shape.end_mm, shape.end_mm + 1.2, 0, shape.sensor_half_mm)
+        sheet.painter.fillRect(sensor.adjusted(0, 0, max(0.0, 3 - sensor.width()), 0), sheet.palette.color("ink"))
+
+
+def _rect(box: QRectF) -> QPainterPath:
+    path = QPainterPath()
+    path.addRect(box)
+    return path
+
+
+def _draw_lens(sheet: Sheet, shape: PartShape, view: View) -> None:
+    """Draw the corrector's glass as a doublet: collecting for a reducer or flattener, spreading for an extender."""
+    middle, radius = (shape.start_mm + shape.end_mm) / 2, shape.opening_radius_mm + 1
+    size = min(shape.length_mm * 0.4, 11.0)
+    sign = 1 if (shape.part.magnification or 1) <= 1 else -1
+    # Surfaces from left to right: where each meets the axis, and how far it bends by the edge, in shares of the size.
+    surfaces = [(-0.5, 0.16 * sign), (0.1, -0.16 * sign), (0.4, 0.05 * sign)]
+    for (left, left_bend), (right, right_bend) in itertools.pairwise(surfaces):
+        path = QPainterPath(QPointF(view.x(middle + left * size), view.y(0)))
+        _arc(path, view, middle + left * size, left_bend * size, radius, up=True)
+        path.lineTo(view.x(middle + (right + right_bend) * size), view.y(radius))
+        _arc(path, view, middle + right * size, right_bend * size, radius, up=False)
+        path.closeSubpath()
+        sheet.tint(path, "glass", 200)
+        sheet.painter.setPen(sheet.pen())
+        sheet.painter.drawPath(path)
+
+
+def _arc(path: QPainterPath, view: View, at_mm: float, bend_mm: float, radius_mm: float, *, up: bool) -> None:
+    """Add a shallow surface between the axis and the edge, upright where it meets the axis."""
+    end = (view.x(at_mm + bend_mm), view.y(radius_mm)) if up else (view.x(at_mm), view.y(0))
+    path.quadTo(view.x(at_mm), view.y(radius_mm * 0.5), *end)
+
+
+def _draw_prism(sheet: Sheet, shape: PartShape, view: View) -> None:
+    prism = shape.part.prism
+    if prism is None:
+        return
+    centre = shape.start_mm + prism.from_front_mm
+    low, high, half = prism.edge_from_axis_mm, prism.edge_from_axis_mm + prism.height_mm, prism.height_mm / 2
+    corners = [(centre - half, low), (centre - half, high), (centre + half, high)]
+    polygon = QPolygonF([QPointF(view.x(x), view.y(y)) for x, y in corners])
+    sheet.tint(polygon, "glass", 235)
+    sheet.painter.setPen(sheet.pen(width=WIDE_PX))
+    sheet.painter.drawPolygon(polygon)
+
+
+def _draw_axis(sheet: Sheet, section: Section, view: View) -> None:
+    left, right, y = view.x(-STUB_MM) - 12, view.x(section.length_mm + CAMERA_BODY_MM) + 14, view.y(0)
+    sheet.line(left, y, right, y, sheet.pen(dashes=CHAIN_DASHES))
+    for x in (left + 3, right - 3):
+        for shift in (-1.6, 1.6):
+            sheet.line(x + shift, y - 5, x + shift, y + 5, sheet.pen())
+
+
+def _draw_planes(sheet: Sheet, section: Section, view: View) -> None:
+    plane = section.plane
+    if plane is None:
+        return
+    top = max((shape.outer_radius_mm for shape in section.parts), default=20.0)
+    if plane.allowed_mm is not None:
+        band = view.box(plane.required_mm - plane.allowed_mm, plane.required_mm + plane.allowed_mm, -1.5, top + 2)
+        sheet.tint(_rect(band), "holds", 70)
+    x = view.x(plane.required_mm)
+    sheet.line(x, view.y(top + 2), x, view.y(-1.5), sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES))
+    x = view.x(plane.built_mm)
+    sheet.line(x, view.y(top + 2), x, view.y(-1.5), sheet.pen("ink", WIDE_PX))
+
+
+def draw_branch(sheet: Sheet, branch: Branch, view: View, chosen: str | None) -> None:
+    """Draw the guide path: turned up at its prism, or as a train of its own above the main one."""
+    painter = sheet.painter
+    painter.save()
+    painter.translate(view.x(branch.at_mm), view.y(branch.height_mm))
+    if branch.turned:
+        painter.rotate(-90)
+    own = View(view.scale, 0.0, 0.0)
+    length = branch.length_mm
+    painter.setPen(sheet.pen(dashes=CHAIN_DASHES))
+    painter.drawLine(QPointF(0, 0), QPointF(own.x(length + CAMERA_BODY_MM * 0.64) + 4, 0))
+    for index, shape in enumerate(branch.parts):
+        _draw_tube(sheet, shape, own, forward=index % 2 == 1, chosen=shape.part.id == chosen)
+    if branch.plane is not None:
+        x, half = own.x(branch.plane.required_mm), branch.parts[-1].outer_radius_mm + 3
+        sheet.line(x, own.y(half), x, own.y(-half), sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES))
+    painter.restore()
+
+
+def _draw_tube(sheet: Sheet, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
+    """Draw a part of the guide path whole, both halves of its wall cut."""
+    opening, outer = shape.opening_radius_mm, shape.outer_radius_mm
+    metal = QPainterPath()
+    metal.addRect(view.box(shape.start_mm, shape.end_mm, opening, outer))
+    metal.addRect(view.box(shape.start_mm, shape.end_mm, -outer, -opening))
+    if shape.part.kind == "camera":
+        metal.addRect(view.box(shape.end_mm, shape.end_mm + CAMERA_BODY_MM * 0.64, -outer, outer))
+        metal = metal.simplified()
+    sheet.hatched(metal, forward=forward, chosen=chosen)
+    for plate in shape.plates:
+        half = plate.thickness_mm / 2
+        sheet.tint(_rect(view.box(plate.centre_mm - half, plate.centre_mm + half, -opening, opening)), "glass", 190)
+    half_sensor = shape.sensor_half_mm
+    if half_sensor is not None:
+        sensor = view.box(shape.end_mm, shape.end_mm + 1.0, -half_sensor, half_sensor)
+        sheet.painter.fillRect(sensor.adjusted(0, 0, max(0.0, 3 - sensor.width()), 0), sheet.palette.color("ink"))
+
+
+def branch_box(branch: Branch, shape: PartShape, view: View) -> QRectF:
+    """Return the pixels that a part of the guide path covers."""
+    if branch.turned:
+        low, high = branch.height_mm + shape.start_mm, branch.height_mm + shape.end_mm
+        return view.box(branch.at_mm - shape.outer_radius_mm, branch.at_mm + shape.outer_radius_mm, low, high)
+    start = branch.at_mm + shape.start_mm
+    low, high = branch.height_mm - shape.outer_radius_mm, branch.height_mm + shape.outer_radius_mm
+    return view.box(start, start + shape.length_mm, low, high)
+
+
+def draw_balloons(sheet: Sheet, section: Section, view: View, chosen: str | None) -> None:
+    """Number the parts, each number with the shape of the worst finding at its part."""
+    step = 2.2 * sheet.height_of(small=True)
+    taken = [-1e9] * BALLOON_ROWS
+    for shape in section.parts:
+        is_chosen = shape.part.id == chosen
+        x = view.x((shape.start_mm + shape.end_mm) / 2)
+        half = max(sheet.width_of(shape.number, small=True) / 2 + 4, sheet.height_of(small=True) / 2 + 1) + 1
+        row = next((row for row, right in enumerate(taken) if x - half > right), None)
+        if row is None:
+            if not is_chosen and shape.verdict is None:
+                continue  # no room: zooming in brings it back
+            row = min(range(BALLOON_ROWS), key=taken.__getitem__)
+        taken[row] = x + half
+        y = (view.y(shape.opening_radius_mm) + view.y(shape.outer_radius_mm)) / 2 - row * step
+        if row:
+            sheet.line(x, y, x, y + row * step, sheet.pen("faded"))
+        radius = sheet.balloon(x, y, shape.number, chosen=is_chosen)
+        _mark(sheet, shape, x, y - radius - MARK_PX / 2 - 2)
+    if section.branch is not None:
+        # A part of the branch that stands inside the main parts has its number above them.
+        lowest = view.y(max((s.outer_radius_mm for s in section.parts), default=0.0)) - sheet.height_of(small=True)
+        for shape in section.branch.parts:
+            box = branch_box(section.branch, shape, view)
+            x = box.right() if section.branch.turned else box.center().x()
+            y = min(box.center().y(), lowest) if section.branch.turned else box.top()
+            lowest = y - 2.3 * sheet.height_of(small=True)
+            radius = sheet.balloon(x, y, shape.number, chosen=shape.part.id == chosen)
+            _mark(sheet, shape, x + radius + MARK_PX / 2 + 2, y)
+
+
+def _mark(sheet: Sheet, shape: PartShape, x: float, y: float) -> None:
+    if shape.verdict is None:
+        return
+    box = QRectF(x - MARK_PX / 2, y - MARK_PX / 2, MARK_PX, MARK_PX)
+    sheet.painter.fillRect(box.adjusted(-1, -1, 1, 1), sheet.palette.color("paper"))
+    draw_verdict(sheet.painter, box, shape.verdict, sheet.palette.verdict(shape.verdict), sheet.palette.color("paper"))

@@ -1,0 +1,222 @@
+"""The open rig: its history, where it is saved, what is chosen. No widgets: a test drives it without a window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from wyntaxis.core.findings import Finding
+from wyntaxis.core.reckon import Reckoning, reckon
+from wyntaxis.core.rig import edit, store
+from wyntaxis.core.rig.edit import Change, History
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import Part, Rig
+from wyntaxis.core.section import Section, section
+
+NEW_RIG: dict[str, Any] = {
+    "format": "wyntaxis-rig",
+    "version": 1,
+    "name": "New rig",
+    "telescope": {"id": "telescope", "name": "Telescope", "focal_length_mm": 500, "aperture_mm": 100},
+    "train": [],
+    "guiding": {"kind": "none"},
+}
+
+NEW_PART_LENGTH_MM = 10.0
+
+
+class Session(QObject):
+    """One open rig. Edits go in as changes; ``changed`` tells that everything is to be drawn anew."""
+
+    changed = pyqtSignal()
+    chosen_changed = pyqtSignal()
+    saved_changed = pyqtSignal()
+    refused = pyqtSignal(str)
+
+    def __init__(self, rig: Rig, path: Path | None = None, sha256: str | None = None) -> None:
+        super().__init__()
+        self.path = path
+        self.sha256 = sha256
+        self.history = History([rig])
+        self.chosen_part: str | None = None
+        self._chosen_finding: tuple[str, str] | None = None
+        self._was_dirty = False
+        self._compute()
+
+    @classmethod
+    def opened(cls, path: Path) -> Session:
+        """Return a session on a rig file; :class:`RigError` of one line when it is none."""
+        stored = store.load(path)
+        return cls(stored.rig, path, stored.sha256)
+
+    @classmethod
+    def new(cls) -> Session:
+        """Return a session on a rig with no parts yet."""
+        return cls(store.validated(NEW_RIG))
+
+    @property
+    def rig(self) -> Rig:
+        return self.history.rig
+
+    @property
+    def dirty(self) -> bool:
+        return self.history.dirty
+
+    # Editing
+
+    def apply(self, change: Change) -> bool:
+        """Make a change; False, with ``refused`` saying why, when the result would not be a rig."""
+        try:
+            rig = edit.apply(self.rig, change)
+        except RigError as error:
+            self.refused.emit(str(error))
+            return False
+        self._push(rig, change.label)
+        return True
+
+    def set_value(self, path: tuple[str | int, ...], value: Any, label: str) -> bool:
+        """Set one value of the document; None takes the key out."""
+        return self.apply(Change.of(label, path, value))
+
+    def set_length(self, part_id: str, length_mm: float) -> bool:
+        """Set the length of a part: where it is set, for an adjustable one."""
+        found = self.rig.find(part_id)
+        if found is None:
+            return False
+        place, part = found
+        key = ("adjustable", "set_mm") if part.adjustable else ("length_mm",)
+        return self.set_value((*place, *key), length_mm, f"Change the length of {part.title}")
+
+    def add_part(self, list_path: tuple[str | int, ...], index: int, kind: str) -> bool:
+        """Put a new part of a kind in before ``index`` and choose it."""
+        part_id = edit.free_id(self.rig, kind)
+        part: dict[str, Any] = {"id": part_id, "kind": kind, "length_mm": NEW_PART_LENGTH_MM}
+        return self._restructure(
+            lambda: edit.insert_part(self.rig, list_path, index, part), f"Add {kind.replace('_', ' ')}", part_id
+        )
+
+    def duplicate_part(self, part_id: str) -> bool:
+        """Put a copy of a part behind it and choose the copy."""
+        found = self.rig.find(part_id)
+        if found is None:
+            return False
+        (*where, index), part = found
+        copy = part.model_dump(mode="json", exclude_unset=True)
+        copy["id"] = edit.free_id(self.rig, part.id)
+        assert isinstance(index, int)
+        return self._restructure(
+            lambda: edit.insert_part(self.rig, tuple(where), index + 1, copy), f"Duplicate {part.title}", copy["id"]
+        )
+
+    def take_out(self, part_id: str) -> bool:
+        """Take a part out and choose its neighbour."""
+        found = self.rig.find(part_id)
+        if found is None:
+            return False
+        (*where, index), part = found
+        assert isinstance(index, int)
+        neighbours = self.rig.train if where == ["train"] else self.rig.guiding.path
+        rest = [other.id for other in neighbours if other.id != part_id]
+        choose = rest[min(index, len(rest) - 1)] if rest else None
+        return self._restructure(
+            lambda: edit.remove_part(self.rig, tuple(where), index), f"Take out {part.title}", choose
+        )
+
+    def move_part(self, part_id: str, steps: int) -> bool:
+        """Move a part toward the sensor (steps > 0) or the telescope (steps < 0)."""
+        found = self.rig.find(part_id)
+        if found is None:
+            return False
+        (*where, index), part = found
+        assert isinstance(index, int)
+        count = len(self.rig.train if where == ["train"] else self.rig.guiding.path)
+        to = min(max(index + steps, 0), count - 1)
+        return self._restructure(
+            lambda: edit.move_part(self.rig, tuple(where), index, to), f"Move {part.title}", part_id
+        )
+
+    def _restructure(self, make: Any, label: str, choose: str | None) -> bool:
+        try:
+            rig = make()
+        except RigError as error:
+            self.refused.emit(str(error))
+            return False
+        self.chosen_part = choose
+        self._push(rig, label)
+        self.chosen_changed.emit()
+        return True
+
+    def undo(self) -> None:
+        """Go back one edit."""
+        if self.history.undo():
+            self._compute()
+            self.changed.emit()
+
+    def redo(self) -> None:
+        """Go forward one edit."""
+        if self.history.redo():
+            self._compute()
+            self.changed.emit()
+
+    def _push(self, rig: Rig, label: str) -> None:
+        if self.history.push(rig, label):
+            self._compute()
+            self.changed.emit()
+
+    def _compute(self) -> None:
+        self.reckoning: Reckoning = reckon(self.rig)
+        self.section: Section = section(self.reckoning)
+        if self.chosen_part is not None and self.rig.find(self.chosen_part) is None:
+            self.chosen_part = None
+
+    # Saving
+
+    def save(self, path: Path) -> None:
+        """Write the rig; :class:`RigError` of one line when the place cannot be written."""
+        self.sha256 = store.save(self.rig, path)
+        self.path = path
+        self.history.mark_saved()
+        self.saved_changed.emit()
+
+    def changed_on_disk(self) -> bool:
+        """Return whether the file is no longer the one that was opened or saved here."""
+        return self.path is not None and self.path.exists() and store.sha256_of(self.path) != self.sha256
+
+    # Choosing
+
+    def choose_part(self, part_id: str | None) -> None:
+        """Choose a part, or none."""
+        if part_id != self.chosen_part:
+            self.chosen_part = part_id
+            self.chosen_changed.emit()
+
+    def choose_finding(self, finding: Finding) -> None:
+        """Choose the finding that the margin tells."""
+        key = (finding.id, finding.subject)
+        if key != self._chosen_finding:
+            self._chosen_finding = key
+            self.chosen_changed.emit()
+
+    def choose_finding_of(self, quantity_id: str) -> None:
+        """Choose the gravest finding that speaks of a quantity, if one does."""
+        about = [f for f in self.reckoning.findings if quantity_id in f.quantities]
+        if about:
+            self.choose_finding(max(about, key=lambda f: f.verdict.severity))
+
+    @property
+    def chosen_finding(self) -> Finding | None:
+        """The finding chosen, as it stands now; the gravest one before any is chosen."""
+        findings = self.reckoning.findings
+        if self._chosen_finding is not None:
+            found = next((f for f in findings if (f.id, f.subject) == self._chosen_finding), None)
+            found = found or next((f for f in findings if f.id == self._chosen_finding[0]), None)
+            if found is not None:
+                return found
+        return max(findings, key=lambda f: f.verdict.severity, default=None)
+
+    @property
+    def chosen(self) -> tuple[tuple[str | int, ...], Part] | None:
+        """The chosen part and its path within the file."""
+        return self.rig.find(self.chosen_part) if self.chosen_part else None

@@ -1,0 +1,1 @@
+"""The sheets in the middle of the window, one for each step of the worklist."""

@@ -1,0 +1,186 @@
+"""What every sheet has: a heading, columns that scroll, and ledger rows that follow the session."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.card import Card, value_at
+from wyntaxis.desk.ledger_row import LEGEND, LedgerRow
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.session import Session
+
+LEDGER_WIDTH_EM = 25
+TWO_COLUMNS_FROM_EM = 52
+"""A sheet narrower than this many text heights puts its columns under one another."""
+
+
+class LedgerList(QWidget):
+    """The ledger rows of one step."""
+
+    quantity_chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__()
+        self._session = session
+        self._chosen: str | None = None
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(14)
+        self._grid.setVerticalSpacing(0)
+        self._columns = 0
+        self.rows = {key: LedgerRow(session.reckoning.quantities[key], palette) for key in step.quantities}
+        for row in self.rows.values():
+            row.chosen.connect(self._row_chosen)
+            row.leg_entered.connect(session.set_value)
+        self._legend = QLabel(LEGEND)
+        self._legend.setProperty("role", "faded")
+        self._legend.setWordWrap(True)
+        self.set_columns(1)
+
+    def set_columns(self, columns: int) -> None:
+        """Lay the rows out in so many columns, read down each column first."""
+        if columns == self._columns:
+            return
+        self._columns = columns
+        rows = list(self.rows.values())
+        for widget in (*rows, self._legend):
+            self._grid.removeWidget(widget)
+        self._grid.setRowStretch(self._grid.rowCount(), 0)
+        per_column = -(-len(rows) // columns)
+        for index, row in enumerate(rows):
+            self._grid.addWidget(row, index % per_column, index // per_column, Qt.AlignmentFlag.AlignTop)
+        self._grid.addWidget(self._legend, per_column, 0, 1, columns)
+        for column in range(2):
+            self._grid.setColumnStretch(column, 1 if column < columns else 0)
+
+    def refresh(self) -> None:
+        """Show every row as it stands now."""
+        for key, row in self.rows.items():
+            row.show_quantity(self._session.reckoning.quantities[key], self._values(key))
+
+    def set_palette(self, palette: Palette) -> None:
+        for row in self.rows.values():
+            row.scale.palette_in_use = palette
+
+    def _row_chosen(self, quantity_id: str) -> None:
+        if self._chosen != quantity_id:
+            if self._chosen is not None:
+                self.rows[self._chosen].set_chosen(False, {})
+            self.rows[quantity_id].set_chosen(True, self._values(quantity_id))
+            self._chosen = quantity_id
+            for field in self.rows[quantity_id].fields():
+                field.refused.connect(self._session.refused)
+        self.quantity_chosen.emit(quantity_id)
+
+    def _values(self, quantity_id: str) -> dict[tuple[str, ...], float | str | None]:
+        keys = (("stated", "tolerance"), ("measured", "standard_uncertainty"))
+        values: dict[tuple[str, ...], float | str | None] = {}
+        for section, spread in keys:
+            for key in ("value", spread, "source"):
+                values[section, quantity_id, key] = value_at(self._session.rig, (section, quantity_id, key))
+        return values
+
+
+class StepSheet(QScrollArea):
+    """One step's sheet: heading, wide inputs, ledger, other inputs.
+
+    The ledger stands beside the inputs, or, with ``ledger_across``, above them in two columns; in a narrow sheet all
+    stand under one another.
+    """
+
+    def __init__(self, session: Session, step: Step, palette: Palette, *, ledger_across: bool = False) -> None:
+        super().__init__()
+        self._ledger_across = ledger_across
+        self.session, self.step = session, step
+        self.setWidgetResizable(True)
+        self._body = QWidget()
+        self._grid = QGridLayout(self._body)
+        self._grid.setContentsMargins(12, 8, 12, 10)
+        self._grid.setHorizontalSpacing(14)
+        self._grid.setVerticalSpacing(8)
+        heading = QLabel(step.title)
+        heading.setProperty("role", "title")
+        purpose = QLabel(step.purpose)
+        purpose.setProperty("role", "faded")
+        purpose.setWordWrap(True)
+        top = QVBoxLayout()
+        top.setSpacing(1)
+        top.addWidget(heading)
+        top.addWidget(purpose)
+        self._grid.addLayout(top, 0, 0, 1, 2)
+        self.ledger = LedgerList(session, step, palette)
+        self.ledger.quantity_chosen.connect(session.choose_finding_of)
+        self._wide: list[QWidget] = []
+        self._inputs = QWidget()
+        self.inputs = QVBoxLayout(self._inputs)
+        self.inputs.setContentsMargins(0, 0, 0, 0)
+        self.inputs.setSpacing(8)
+        self._cards: list[Card] = []
+        self._two_columns: bool | None = None
+        self.setWidget(self._body)
+        self.setAccessibleName(f"Sheet: {step.title}")
+
+    def add_wide(self, widget: QWidget) -> None:
+        """Put a widget across both columns, above them."""
+        self._wide.append(widget)
+        self._grid.addWidget(widget, len(self._wide), 0, 1, 2)
+
+    def add_card(self, columns: int) -> Card:
+        """Put a card of fields below the other inputs."""
+        card = Card(columns)
+        card.entered.connect(self.session.set_value)
+        card.refused.connect(self.session.refused)
+        self.inputs.addWidget(card)
+        self._cards.append(card)
+        return card
+
+    def arrange(self) -> None:
+        """Lay inputs and ledger side by side, or under one another where the sheet is narrow."""
+        viewport = self.viewport()
+        width = viewport.width() if viewport is not None else self.width()
+        two = width >= TWO_COLUMNS_FROM_EM * self.fontInfo().pixelSize()
+        for card in self._cards:
+            card.fit_to_width(width if self._ledger_across or not two else width // 2)
+        if two == self._two_columns:
+            return
+        self._two_columns = two
+        row = len(self._wide) + 1
+        self._grid.removeWidget(self._inputs)
+        self._grid.removeWidget(self.ledger)
+        for old in (row, row + 1, row + 2):
+            self._grid.setRowStretch(old, 0)
+        self._grid.setColumnMinimumWidth(1, 0)
+        if self._ledger_across:
+            self.ledger.set_columns(2 if two else 1)
+            self._grid.addWidget(self.ledger, row, 0, 1, 2)
+            self._grid.addWidget(self._inputs, row + 1, 0, 1, 2)
+        elif two:
+            self._grid.addWidget(self._inputs, row, 0, Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(self.ledger, row, 1)
+            self._grid.setColumnStretch(0, 5)
+            self._grid.setColumnStretch(1, 6)
+            self._grid.setColumnMinimumWidth(1, LEDGER_WIDTH_EM * self.fontInfo().pixelSize())
+        else:
+            self._grid.addWidget(self.ledger, row, 0, 1, 2)
+            self._grid.addWidget(self._inputs, row + 1, 0, 1, 2)
+        self._grid.setRowStretch(row + 2, 1)
+
+    def resizeEvent(self, a0: object) -> None:
+        super().resizeEvent(a0)  # type: ignore[arg-type]
+        self.arrange()
+
+    def refresh(self) -> None:
+        """Show the rig as it stands now."""
+        self.ledger.refresh()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Draw in another palette."""
+        self.ledger.set_palette(palette)
+
+    def fit_to_font(self) -> None:
+        """Lay out anew after the text size has changed."""
+        self.ensurePolished()
+        self._two_columns = None
+        self.arrange()

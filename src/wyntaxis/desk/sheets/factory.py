@@ -1,0 +1,23 @@
+"""Which sheet belongs to which step."""
+
+from __future__ import annotations
+
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
+from wyntaxis.desk.sheets.light_path import PartsSheet
+from wyntaxis.desk.sheets.scales import ScalesSheet
+
+
+def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
+    """Return the sheet of a step."""
+    match step.key:
+        case "light_path":
+            return PartsSheet(session, step, palette, guide=False)
+        case "guide_branch":
+            return GuideBranchSheet(session, step, palette)
+        case "scales":
+            return ScalesSheet(session, step, palette)
+    raise KeyError(step.key)

@@ -1,0 +1,76 @@
+"""The Light path and Guide branch sheets: the parts as a table, the chosen part's card, the spacing's ledger."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.parts_table import PartsTable
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.specs import part_specs
+
+GUIDING_TEXT = {
+    "none": "This rig has no guide camera. Choose a kind of guiding to describe one.",
+    "separate": "A guide telescope of its own: its parts from the telescope to the guide sensor.",
+    "off_axis": "The path from the prism's centre to the guide sensor.",
+}
+
+
+class PartsSheet(StepSheet):
+    """The parts of one path."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette, *, guide: bool) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.guide = guide
+        self.table = PartsTable(session, guide=guide)
+        self.table.set_palette(palette)
+        self.table.part_chosen.connect(session.choose_part)
+        self.table.parts.refused.connect(session.refused)
+        self.head = QHBoxLayout()
+        head = QWidget()
+        head.setLayout(self.head)
+        self.head.setContentsMargins(0, 0, 0, 0)
+        self.add_wide(head)
+        head.setVisible(guide)
+        self._empty = QLabel()
+        self._empty.setWordWrap(True)
+        self._empty.setProperty("role", "faded")
+        self.add_wide(self._empty)
+        self.add_wide(self.table)
+        self.card = self.add_card(3)
+        self.inputs.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        super().refresh()
+        session = self.session
+        self.table.refresh(session.chosen_part)
+        parts = session.rig.guiding.path if self.guide else session.rig.train
+        self.table.setVisible(bool(parts))
+        self._empty.setText(self._empty_text(bool(parts)))
+        self._empty.setVisible(bool(self._empty.text()))
+        chosen = session.chosen
+        on_this_path = chosen is not None and (chosen[0][0] == "guiding") == self.guide
+        self.card.setVisible(bool(parts))
+        if chosen is not None and on_this_path:
+            path, part = chosen
+            number = f"g{int(path[-1]) + 1}" if self.guide else str(int(path[-1]) + 1)
+            self.card.show_object(f"{number}  {part.title}", path, part_specs(part), session.rig)
+        else:
+            self.card.show_object("Choose a part in the section or the table to see all of it.", (), (), session.rig)
+
+    def _empty_text(self, filled: bool) -> str:
+        if self.guide:
+            kind = self.session.rig.guiding.kind
+            return GUIDING_TEXT[kind] if not filled or kind == "separate" else ""
+        return "" if filled else "No parts yet. Part → Add: begin at the telescope and end with the camera."
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self.table.set_palette(palette)
+
+    def fit_to_font(self) -> None:
+        super().fit_to_font()
+        self.table.fit_to_font()

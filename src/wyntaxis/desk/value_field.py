@@ -1,0 +1,127 @@
+"""Fields bound to one place of the document: a line for a number or a text, a list of choices, a tick box."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+
+from wyntaxis.core.wording import short
+from wyntaxis.desk.numbers_in import parse_number
+
+Path = tuple[str | int, ...]
+SHOWN_DECIMALS = 6
+
+
+class ValueField(QLineEdit):
+    """A number with a unit, a whole number, or a text. ``entered`` carries the path and the value, None for empty.
+
+    What cannot be read stays in the field, marked, and ``refused`` says why; Esc brings the document's value back.
+    """
+
+    entered = pyqtSignal(tuple, object)
+    refused = pyqtSignal(str)
+
+    def __init__(self, path: Path, name: str, unit: str = "", kind: str = "number") -> None:
+        super().__init__()
+        self.path, self.unit, self.kind = path, unit, kind
+        self._shown = ""
+        self.setAccessibleName(f"{name} in {unit}" if unit else name)
+        if kind != "text":
+            self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.editingFinished.connect(self._finish)
+
+    def show_value(self, value: object) -> None:
+        """Show the document's value, unless the user is in the middle of typing another."""
+        text = "" if value is None else value if isinstance(value, str) else short(float(str(value)), SHOWN_DECIMALS)
+        if self.hasFocus() and self.isModified() and text == self._shown:
+            return
+        self._shown = str(text)
+        self.setText(self._shown)
+        self.setCursorPosition(0)
+        self.mark(False)
+
+    def mark(self, invalid: bool) -> None:
+        """Mark the field as refused, or take the mark away."""
+        if bool(self.property("invalid")) != invalid:
+            self.setProperty("invalid", invalid)
+            style = self.style()
+            if style is not None:
+                style.polish(self)
+
+    def _finish(self) -> None:
+        if self.text() == self._shown:
+            self.mark(False)
+            return
+        try:
+            value = self._value()
+        except ValueError as error:
+            self.mark(True)
+            self.refused.emit(str(error))
+            return
+        self.mark(False)
+        self.entered.emit(self.path, value)
+
+    def _value(self) -> float | int | str | None:
+        if self.kind == "text":
+            return self.text().strip() or None
+        value = parse_number(self.text(), self.unit)
+        if self.kind == "whole" and value is not None:
+            if value != int(value):
+                raise ValueError(f"“{self.text()}” is not a whole number")
+            return int(value)
+        return value
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        if a0 is not None and a0.key() == Qt.Key.Key_Escape and self.text() != self._shown:
+            self.setText(self._shown)
+            self.selectAll()
+            self.mark(False)
+            return
+        super().keyPressEvent(a0)
+
+
+class ChoiceField(QComboBox):
+    """One of a few words; ``entered`` carries the path and the word."""
+
+    entered = pyqtSignal(tuple, object)
+
+    def __init__(self, path: Path, name: str, choices: tuple[str, ...], *, optional: bool = False) -> None:
+        super().__init__()
+        self.path = path
+        self.setAccessibleName(name)
+        if optional:
+            self.addItem("–", None)
+        for choice in choices:
+            self.addItem(choice.replace("_", " "), choice)
+        self.activated.connect(lambda _: self.entered.emit(self.path, self.currentData()))
+        self.setMinimumContentsLength(6)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+
+    def show_value(self, value: object) -> None:
+        """Show the document's value."""
+        self.setCurrentIndex(max(self.findData(value), 0))
+
+
+class TickField(QCheckBox):
+    """Yes or no; ``entered`` carries the path and the truth value."""
+
+    entered = pyqtSignal(tuple, object)
+
+    def __init__(self, path: Path, name: str) -> None:
+        super().__init__()
+        self.path = path
+        self.setAccessibleName(name)
+        self.clicked.connect(lambda on: self.entered.emit(self.path, on))
+
+    def show_value(self, value: object) -> None:
+        """Show the document's value."""
+        self.setChecked(bool(value))
+
+
+Field = ValueField | ChoiceField | TickField
+
+
+def is_text_input(widget: QWidget | None) -> bool:
+    """Return whether a widget takes typed text, so that single keys belong to it."""
+    return isinstance(widget, (QLineEdit, QComboBox))

@@ -1,0 +1,402 @@
+"""The main window: section band on top, worklist, sheet and margin below.
+
+It comes up empty and draws itself at once; the document and everything that reads it are loaded right after.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QByteArray, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from wyntaxis.core.worklist import STEPS, Step, belongs, tallies
+from wyntaxis.desk import menus
+from wyntaxis.desk.journal import Journal
+from wyntaxis.desk.margin import Margin
+from wyntaxis.desk.notice import NoticeStrip
+from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
+from wyntaxis.desk.section.band import SectionBand
+from wyntaxis.desk.settings import Settings, state_folder
+from wyntaxis.desk.value_field import is_text_input
+from wyntaxis.desk.worklist_view import WorklistView
+
+if TYPE_CHECKING:
+    from wyntaxis.core.rig.recovery import Recovered
+    from wyntaxis.desk.session import Session
+    from wyntaxis.desk.sheets.base import StepSheet
+
+TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
+RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
+SUFFIX = ".rig.json"
+
+
+class MainWindow(QMainWindow):
+    """Shows one session at a time."""
+
+    def __init__(self, settings: Settings | None = None, folder: Path | None = None) -> None:
+        super().__init__()
+        self.settings = settings or Settings(folder)
+        self.folder = folder or state_folder()
+        self.session: Session | None = None
+        self.journal = Journal(self.folder)
+        self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
+        self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
+        self.sheets: dict[str, StepSheet] = {}
+        self.step: Step = next((s for s in STEPS if s.key == self.settings.word("step", "")), STEPS[0])
+        self._may_close = False
+        self._build()
+        self.actions_by_name = menus.build(self)
+        self._restore_layout()
+        self.apply_look()
+
+    # Building
+
+    def _build(self) -> None:
+        self.notice = NoticeStrip()
+        self.band = SectionBand()
+        self.worklist = WorklistView()
+        self.margin = Margin()
+        self.stack = QStackedWidget()
+        self.stack.addWidget(QWidget())
+        self.below = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self.worklist, self.stack, self.margin):
+            self.below.addWidget(widget)
+        self.below.setStretchFactor(1, 1)
+        self.below.setCollapsible(1, False)
+        self.below.setSizes([186, 780, 300])
+        self.split = QSplitter(Qt.Orientation.Vertical)
+        self.split.addWidget(self.band)
+        self.split.addWidget(self.below)
+        self.split.setStretchFactor(1, 1)
+        self.split.setCollapsible(1, False)
+        self.split.setSizes([344, 430])
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.notice)
+        column.addWidget(self.split, 1)
+        self.setCentralWidget(body)
+        self.setMinimumSize(800, 560)
+        self.band.part_chosen.connect(self._part_chosen)
+        self.band.length_entered.connect(self._length_entered)
+        self.band.refused.connect(self.refuse)
+        self.worklist.step_chosen.connect(self.show_step)
+        self.margin.finding_chosen.connect(self._finding_chosen)
+        self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
+
+    def _restore_layout(self) -> None:
+        self.resize(1280, 800)
+        geometry = self.settings.state("geometry")
+        if geometry is not None:
+            self.restoreGeometry(QByteArray(geometry))
+        for name, splitter in (("split", self.split), ("below", self.below)):
+            state = self.settings.state(name)
+            if state is not None:
+                splitter.restoreState(QByteArray(state))
+
+    # Looks
+
+    def apply_look(self) -> None:
+        """Apply palette and text size to everything."""
+        self.setStyleSheet(style_sheet(self.palette_in_use, self.text_scale))
+        self.band.set_palette(self.palette_in_use)
+        self.worklist.set_palette(self.palette_in_use)
+        self.worklist.fit_to_font()
+        self.margin.set_palette(self.palette_in_use)
+        self.band.setMinimumHeight(round(150 * self.text_scale))
+        self.worklist.setMinimumWidth(round(170 * self.text_scale))
+        self.margin.setMinimumWidth(round(210 * min(self.text_scale, 1.5)))
+        for sheet in self.sheets.values():
+            sheet.set_palette(self.palette_in_use)
+            sheet.fit_to_font()
+        if self.session is not None:
+            self.refresh()
+
+    def set_palette_by_name(self, name: str) -> None:
+        """Change to the day or the night palette."""
+        self.palette_in_use = PALETTES[name]
+        self.settings.put("palette", name)
+        self.apply_look()
+
+    def change_text(self, steps: int) -> None:
+        """Make the text larger or smaller by steps; 0 brings the base size back."""
+        nearest = min(range(len(TEXT_SCALES)), key=lambda i: abs(TEXT_SCALES[i] - self.text_scale))
+        index = TEXT_SCALES.index(1.0) if steps == 0 else min(max(nearest + steps, 0), len(TEXT_SCALES) - 1)
+        self.text_scale = TEXT_SCALES[index]
+        self.settings.put("text_scale", self.text_scale)
+        self.apply_look()
+
+    # Opening
+
+    def attach(self, session: Session) -> None:
+        """Show a session in place of the one before."""
+        from wyntaxis.desk.sheets.factory import make_sheet
+
+        for sheet in self.sheets.values():
+            self.stack.removeWidget(sheet)
+            sheet.deleteLater()
+        self.session = session
+        self.sheets = {step.key: make_sheet(session, step, self.palette_in_use) for step in STEPS}
+        for sheet in self.sheets.values():
+            self.stack.addWidget(sheet)
+            sheet.fit_to_font()
+        session.changed.connect(self.refresh)
+        session.chosen_changed.connect(self.refresh)
+        session.saved_changed.connect(self.refresh)
+        session.refused.connect(self.refuse)
+        self.journal.follow(session)
+        self.notice.put_away()
+        if session.chosen_part is None and session.rig.train:
+            finding = session.chosen_finding
+            change = finding.remedy.change if finding else None
+            places = [place for place, _ in change.values] if change else []
+            mended = [p.id for path, p in session.rig.parts() if any(place[: len(path)] == path for place in places)]
+            session.choose_part(mended[0] if mended else session.rig.train[0].id)
+        self.band.show_session(session)
+        self.show_step(self.step.key)
+        self.refresh()
+
+    def open_path(self, path: Path) -> bool:
+        """Open a rig file; a notice says why when it cannot be, and what is open stays."""
+        from wyntaxis.core.rig.errors import RigError
+        from wyntaxis.desk.session import Session
+
+        try:
+            session = Session.opened(path)
+        except RigError as error:
+            self.refuse(str(error))
+            self._wait_without_rig()
+            return False
+        self.attach(session)
+        self.settings.add_recent(path)
+        menus.fill_recent(self)
+        return True
+
+    def open_demo(self, name: str) -> None:
+        """Open a copy of a demo rig, to be saved elsewhere."""
+        from wyntaxis import demo
+        from wyntaxis.core.rig.store import load
+        from wyntaxis.desk.session import Session
+
+        self.attach(Session(load(demo.rig_path(name)).rig))
+
+    def open_new(self) -> None:
+        """Begin a new rig."""
+        from wyntaxis.desk.session import Session
+
+        self.attach(Session.new())
+
+    def _wait_without_rig(self) -> None:
+        if self.session is None:
+            self.band.waiting_text = "No rig is open. File → Open, File → New, or File → Demo rigs."
+            self.band.update()
+
+    def offer_left_behind(self) -> None:
+        """Offer what a session that ended badly left unsaved."""
+        from wyntaxis.core.rig.recovery import find_left_behind
+
+        found = find_left_behind(self.folder)
+        if found:
+            self._offer(found[0])
+
+    def _offer(self, left: Recovered) -> None:
+        from wyntaxis.core.rig.recovery import remove_journal
+
+        def discard() -> None:
+            remove_journal(left.journal)
+            self.offer_left_behind()
+
+        place = f" ({left.rig_path})" if left.rig_path else ", never saved"
+        self.notice.ask(
+            f"Wyntaxis ended without saving “{left.rig.name}”{place}.",
+            [("Restore", lambda: self.guard(lambda: self._restore(left))), ("Discard", discard)],
+        )
+
+    def _restore(self, left: Recovered) -> None:
+        from wyntaxis.core.rig.recovery import remove_journal
+        from wyntaxis.core.rig.store import sha256_of
+        from wyntaxis.desk.session import Session
+
+        path = left.rig_path
+        session = Session(left.rig, path, sha256_of(path) if path else None)
+        session.history.saved_at = None
+        self.attach(session)
+        self.journal.write_now()
+        self.journal.wait()
+        remove_journal(left.journal)
+        self.notice.tell("Restored. Save to keep it.")
+
+    # Saving
+
+    def save(self) -> bool:
+        """Save in place, or ask where; False when nothing was saved."""
+        if self.session is None:
+            return False
+        if self.session.path is None:
+            return self.save_as()
+        if self.session.changed_on_disk():
+            name = self.session.path.name
+            self.notice.ask(
+                f"{name} was changed by another program since it was opened here.",
+                [("Save as", lambda: self._unit(self.save_as())), ("Overwrite", self._overwrite)],
+            )
+            return False
+        return self._save_to(self.session.path)
+
+    @staticmethod
+    def _unit(_value: object) -> None:
+        return None
+
+    def _overwrite(self) -> None:
+        if self.session is not None and self.session.path is not None:
+            self._save_to(self.session.path)
+
+    def save_as(self) -> bool:
+        """Ask where to save, and save there."""
+        if self.session is None:
+            return False
+        start = self.session.path or Path.home() / f"{_file_stem(self.session.rig.name)}{SUFFIX}"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the rig as", str(start), RIG_FILTER)
+        if not chosen:
+            return False
+        path = Path(chosen)
+        if not path.name.endswith(".json"):
+            path = path.with_name(path.name + SUFFIX)
+        return self._save_to(path)
+
+    def _save_to(self, path: Path) -> bool:
+        from wyntaxis.core.rig.errors import RigError
+
+        assert self.session is not None
+        try:
+            self.session.save(path)
+        except RigError as error:
+            self.refuse(str(error))
+            return False
+        self.settings.add_recent(path)
+        menus.fill_recent(self)
+        status = self.statusBar()
+        if status is not None:
+            status.showMessage(f"Saved {path}", 6000)
+        return True
+
+    def ask_open(self) -> None:
+        """Ask for a rig file and open it."""
+        start = self.session.path.parent if self.session and self.session.path else Path.home()
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open a rig", str(start), RIG_FILTER)
+        if chosen:
+            self.open_path(Path(chosen))
+
+    def guard(self, action: Callable[[], object]) -> None:
+        """Do something that leaves the open rig: at once when all is saved, else after asking in the strip."""
+        self._finish_typing()
+        if self.session is None or not self.session.dirty:
+            action()
+            return
+
+        def save_first() -> None:
+            if self.save():
+                action()
+
+        self.notice.ask(
+            f"“{self.session.rig.name}” has edits that are not saved.",
+            [("Save", save_first), ("Do not save", lambda: self._unit(action())), ("Keep editing", lambda: None)],
+        )
+
+    def _finish_typing(self) -> None:
+        """Take what is being typed in a field as entered."""
+        focus = QApplication.focusWidget()
+        if focus is not None and is_text_input(focus):
+            focus.clearFocus()
+
+    def closeEvent(self, a0: QCloseEvent | None) -> None:
+        if a0 is None:
+            return
+        if not self._may_close:
+            a0.ignore()
+            self.guard(self._close_now)
+            return
+        self.journal.finish()
+        self.settings.put("geometry", bytes(self.saveGeometry().data()))
+        self.settings.put("split", bytes(self.split.saveState().data()))
+        self.settings.put("below", bytes(self.below.saveState().data()))
+        self.settings.put("step", self.step.key)
+        self.settings.write()
+        a0.accept()
+
+    def _close_now(self) -> None:
+        self._may_close = True
+        self.close()
+
+    # Showing
+
+    def refresh(self) -> None:
+        """Draw everything anew from the session."""
+        session = self.session
+        if session is None:
+            return
+        self.band.refresh()
+        self.sheets[self.step.key].refresh()
+        self.worklist.show_tallies(tallies(session.reckoning))
+        self.margin.show_findings(session.reckoning.findings, session.chosen_finding)
+        place = session.path.name if session.path else "not saved yet"
+        self.setWindowTitle(f"{session.rig.name} ({place})[*] – Wyntaxis")
+        self.setWindowModified(session.dirty)
+        menus.refresh(self)
+
+    def show_step(self, key: str) -> None:
+        """Show a step's sheet."""
+        self.step = next(step for step in STEPS if step.key == key)
+        self.worklist.show_current(self.step)
+        if self.session is None:
+            return
+        sheet = self.sheets[key]
+        sheet.refresh()
+        self.stack.setCurrentWidget(sheet)
+        findings = [f for f in self.session.reckoning.findings if belongs(self.step, f.id, f.quantities)]
+        shown = self.session.chosen_finding
+        if findings and shown not in findings:
+            self.session.choose_finding(max(findings, key=lambda f: f.verdict.severity))
+
+    def refuse(self, message: str) -> None:
+        """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""
+        self.band.mark_refused()
+        self.notice.tell(message, error=True)
+
+    def _part_chosen(self, part_id: str) -> None:
+        if self.session is not None:
+            self.session.choose_part(part_id)
+
+    def _length_entered(self, part_id: str, length_mm: float) -> None:
+        if self.session is not None and self.session.set_length(part_id, length_mm) and not self.notice.asking:
+            self.notice.put_away()
+
+    def _finding_chosen(self, row: int) -> None:
+        if self.session is None:
+            return
+        finding = self.session.reckoning.findings[row]
+        self.session.choose_finding(finding)
+        if not belongs(self.step, finding.id, finding.quantities):
+            step = next((s for s in STEPS if belongs(s, finding.id, finding.quantities)), self.step)
+            self.show_step(step.key)
+
+    def start(self, load: Callable[[], None]) -> None:
+        """Show the window, let it paint once, then load the rig and offer what was left behind."""
+        self.show()
+
+        def load_now() -> None:
+            load()
+            self.offer_left_behind()
+
+        QTimer.singleShot(0, load_now)
+
+
+def _file_stem(name: str) -> str:
+    """Return a rig's name as a file name."""
+    plain = "".join(char if char.isalnum() else "-" for char in name.lower())
+    return "-".join(part for part in plain.split("-") if part)[:60] or "rig"

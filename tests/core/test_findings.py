@@ -1,0 +1,174 @@
+"""Findings: their verdict, their arithmetic with the rig's numbers, and remedies that mend what they name."""
+
+import json
+
+import pytest
+
+from wyntaxis import demo
+from wyntaxis.core.findings import ORDER, finding
+from wyntaxis.core.reckon import reckon
+from wyntaxis.core.rig.edit import apply
+from wyntaxis.core.rig.store import load, validated
+
+
+def findings(document):
+    return {f.id: f for f in reckon(validated(document)).findings}
+
+
+def test_the_examples_findings(example):
+    found = findings(example)
+    assert [(f.id, str(f.verdict)) for f in found.values()] == [
+        ("spacing.main", "fails"),
+        ("spacing.guide", "fails"),
+        ("sampling.main", "tight"),
+        ("scale.guide", "holds"),
+        ("coverage.image_circle", "holds"),
+    ]
+    main = found["spacing.main"]
+    assert "required: 61.500 + 0.684 = 62.184 mm" in main.arithmetic
+    assert "built: 17.500 + 20.000 + 12.900 + 12.500 = 62.900 mm" in main.arithmetic
+    assert main.remedy.text == "shorten ring 12.9, the spacer after Rondel 7, by 0.72 mm: 12.9 → 12.18 mm"
+    guide = found["spacing.guide"]
+    assert "required: X − G_main + G_guide = 54.400 − 0.684 + 0.000 = 53.716 mm" in guide.arithmetic
+    assert guide.remedy.text.startswith("set guide focuser to 29.22 mm, inside its 28 to 34 mm")
+    assert "then has to stand at 28.50 mm" in guide.remedy.text
+
+
+def test_applying_the_remedies_mends_the_rig(example):
+    rig = validated(example)
+    for finding_id in ("spacing.main", "spacing.guide"):
+        rig = apply(rig, reckon(rig).finding(finding_id).remedy.change)
+    after = reckon(rig)
+    assert after.value("back_focus_error_mm") == pytest.approx(0, abs=0.005)
+    assert {f.id: f.verdict for f in after.findings if f.id.startswith("spacing")} == {
+        "spacing.main": "holds",
+        "spacing.guide": "holds",
+    }
+
+
+def ring(length):
+    return lambda doc: doc["train"][3].update(length_mm=length)
+
+
+def set_guide(low, high, at):
+    return lambda doc: doc["guiding"]["path"][1].update(adjustable={"min_mm": low, "max_mm": high, "set_mm": at})
+
+
+def wide_tolerance(doc):
+    doc["train"][3].update(length_mm=12.3)
+    doc["train"][1]["length_tolerance_mm"] = 0.4
+
+
+def no_spacer(doc):
+    doc["train"][3].update(kind="adapter", name="step-down")
+
+
+def no_tolerance(doc):
+    del doc["train"][0]["back_focus_tolerance_mm"]
+
+
+def fixed_guide(doc):
+    del doc["guiding"]["path"][1]["adjustable"]
+
+
+def adjustable_main(doc):
+    doc["train"][3]["adjustable"] = {"min_mm": 12, "max_mm": 14, "set_mm": 12.9}
+
+
+def own_circle(circle):
+    return lambda doc: doc["train"][0].update(image_circle_mm=circle)
+
+
+def seeing(value):
+    return lambda doc: doc["site"].update(seeing_fwhm_arcsec=value)
+
+
+def big_guide_pixels(pixel):
+    return lambda doc: doc["guiding"]["path"][2]["sensor"].update(pixel_um=pixel)
+
+
+def separate(doc):
+    doc["guiding"] = {
+        "kind": "separate",
+        "telescope": {"id": "g", "focal_length_mm": 200, "aperture_mm": 50},
+        "path": doc["guiding"]["path"],
+    }
+
+
+@pytest.mark.parametrize(
+    "change, finding_id, verdict, words",
+    [
+        (ring(12.18), "spacing.main", "holds", ""),
+        (ring(11.5), "spacing.main", "fails", "lengthen ring 12.9"),
+        (wide_tolerance, "spacing.main", "tight", "measure the length of Sideglance"),
+        (no_spacer, "spacing.main", "fails", "take 0.72 mm out between Aldous 0.76x and the camera"),
+        (no_tolerance, "spacing.main", "unproven", "state the tolerance"),
+        (adjustable_main, "spacing.main", "fails", "set ring 12.9 to 12.18 mm, inside its 12 to 14 mm"),
+        (lambda doc: doc["train"].pop(0), "spacing.main", "unproven", "within the focuser's travel"),
+        (lambda doc: doc["train"].pop(), "spacing.main", "unproven", "put a camera"),
+        (set_guide(28, 34, 29.216), "spacing.guide", "holds", ""),
+        (set_guide(29.2, 34, 29.216), "spacing.guide", "tight", "focus the guide camera on a star"),
+        (set_guide(29.5, 34, 30), "spacing.guide", "fails", "shorten the guide path by at least 0.28 mm"),
+        (set_guide(20, 28, 28), "spacing.guide", "fails", "add an extension of at least 1.22 mm"),
+        (fixed_guide, "spacing.guide", "fails", "shorten the guide path by 0.78 mm"),
+        (separate, "spacing.guide", "unproven", "does not depend on the main train"),
+        (separate, "scale.guide", "tight", "guide focal length"),
+        (lambda doc: doc.update(guiding={"kind": "none"}), "spacing.guide", "unproven", "nothing to check"),
+        (lambda doc: doc.update(guiding={"kind": "none"}), "scale.guide", "unproven", "nothing to check"),
+        (big_guide_pixels(10), "scale.guide", "tight", "of 9.7 µm or less"),
+        (big_guide_pixels(25), "scale.guide", "fails", "centroid error"),
+        (seeing(1.2), "sampling.main", "fails", "smaller pixels"),
+        (seeing(4.0), "sampling.main", "holds", ""),
+        (seeing(7.0), "sampling.main", "fails", "bin 2 would give 2.24 px/FWHM"),
+        (lambda doc: doc.pop("site"), "sampling.main", "unproven", "seeing"),
+        (own_circle(28.5), "coverage.image_circle", "tight", "centre the sensor to within 0.19 mm"),
+        (own_circle(27), "coverage.image_circle", "fails", "crop to a diagonal"),
+        (lambda doc: doc["telescope"].pop("image_circle_mm"), "coverage.image_circle", "unproven", "image circle"),
+    ],
+)
+def test_verdicts_and_remedies(example, change, finding_id, verdict, words):
+    change(example)
+    found = findings(example)[finding_id]
+    assert found.verdict == verdict
+    assert words in found.remedy.text
+    assert bool(found.remedy.text) == (verdict != "holds")
+
+
+@pytest.mark.parametrize(
+    "stated, verdict, words",
+    [
+        ({"value": 676, "source": "capture profile"}, "fails", "leaves Aldous 0.76x out (0.76×): type 513.8 mm into"),
+        ({"value": 514}, "holds", ""),
+        ({"value": 520, "tolerance": 1}, "fails", "type 513.8 mm wherever"),
+    ],
+)
+def test_a_typed_focal_length_is_held_against_the_computed_one(example, stated, verdict, words):
+    example["stated"] = {"effective_focal_length_mm": stated}
+    found = findings(example)["legs.agree"]
+    assert (found.verdict, found.subject) == (verdict, "effective_focal_length_mm")
+    assert words in found.remedy.text
+
+
+def test_measured_against_computed_alone_asks_to_measure_again(example):
+    example["measured"] = {"pixel_scale_arcsec_px": {"value": 1.7, "standard_uncertainty": 0.001}}
+    assert "measure again" in findings(example)["legs.agree"].remedy.text
+
+
+@pytest.mark.parametrize("name", demo.RIGS)
+def test_the_demo_holds_its_planted_mistakes(name):
+    planted = {
+        "tarnfell-triplet-reduced": {"spacing.main", "spacing.guide", "legs.agree"},
+        "tarnfell-triplet-native": {"spacing.guide"},
+        "meadow-newtonian": {"spacing.main", "coverage.image_circle"},
+    }
+    found = reckon(load(demo.rig_path(name)).rig).findings
+    assert {f.id for f in found if f.verdict == "fails"} == planted[name]
+    assert all(f.title and f.source for f in found)
+    title = json.loads(demo.rig_path(name).read_text("utf-8"))["name"]
+    assert title in demo.NOTES.read_text("utf-8")
+
+
+def test_every_finding_has_its_place_in_the_order():
+    with pytest.raises(ValueError, match="must stand in ORDER"):
+        finding("no.such.finding")(lambda _: [])
+    assert len(set(ORDER)) == len(ORDER)

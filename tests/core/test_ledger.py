@@ -1,0 +1,83 @@
+"""Legs, targets and verdicts."""
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from wyntaxis.core import wording
+from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, compare, rectangular, rss, stated_leg, worst
+
+V = Verdict
+
+
+@pytest.mark.parametrize(
+    "one, other, verdict",
+    [
+        (Leg(10), Leg(10), V.HOLDS),
+        (Leg(10, tolerance=0.5), Leg(10.5), V.HOLDS),
+        (Leg(12.9, tolerance=0.4), Leg(12.5), V.HOLDS),  # 12.9 - 12.5 is a hair over 0.4 in binary
+        (Leg(10, tolerance=0.5), Leg(10.51), V.FAILS),
+        (Leg(10, 0.3), Leg(10.5, 0.0), V.HOLDS),  # within 2u, no tolerance stated
+        (Leg(10, 0.3, tolerance=0.1), Leg(10.5), V.TIGHT),  # only the uncertainty lends agreement
+        (Leg(10, 0.3), Leg(10.9, 0.4), V.HOLDS),  # 2 * 0.5 = 1.0
+        (Leg(10, 0.3), Leg(11.1, 0.4), V.FAILS),
+    ],
+)
+def test_compare(one, other, verdict):
+    assert compare(one, other) is compare(other, one) is verdict
+
+
+@pytest.mark.parametrize(
+    "target, leg, verdict",
+    [
+        (Target(-0.4, 0.4), Leg(0.1, 0.05), V.HOLDS),
+        (Target(-0.4, 0.4), Leg(0.35, 0.05), V.TIGHT),  # 0.35 + 0.10 > 0.40
+        (Target(-0.4, 0.4), Leg(0.41, 0.05), V.FAILS),
+        (Target(1.5, 4, 2, 3), Leg(1.66), V.TIGHT),
+        (Target(1.5, 4, 2, 3), Leg(2.5), V.HOLDS),
+        (Target(1.5, 4, 2, 3), Leg(1.49), V.FAILS),
+    ],
+)
+def test_target(target, leg, verdict):
+    assert target.judge(leg) is verdict
+
+
+def test_one_leg_alone_proves_nothing_and_the_gravest_counts():
+    kind = CATALOGUE["focal_ratio"]
+    assert Quantity(kind).verdict is V.UNPROVEN
+    assert Quantity(kind, computed=Leg(5)).verdict is V.UNPROVEN
+    assert Quantity(kind, computed=Leg(5), stated=stated_leg(5.01, None)).verdict is V.HOLDS
+    assert Quantity(kind, computed=Leg(5), stated=stated_leg(6, None)).verdict is V.FAILS
+    row = Quantity(kind, computed=Leg(5), measured=Leg(9, 0.1), target=Target(4, 6))
+    assert row.best == Leg(9, 0.1)
+    assert row.verdict is V.FAILS
+    assert worst([]) is V.UNPROVEN
+    assert worst([V.HOLDS, V.UNPROVEN, V.TIGHT]) is V.TIGHT
+
+
+@given(st.lists(st.floats(0, 100), max_size=8))
+def test_rss_lies_between_the_largest_and_the_sum(values):
+    total = rss(values)
+    assert max(values, default=0) - 1e-9 <= total <= math.fsum(values) + 1e-9
+    assert rss(rectangular(v) for v in values) == pytest.approx(total / math.sqrt(3))
+
+
+@pytest.mark.parametrize(
+    "got, text",
+    [
+        (wording.number(-0.7158, 2), "−0.72"),
+        (wording.number(-0.0001, 2), "0.00"),
+        (wording.number(-math.inf, 1), "−∞"),
+        (wording.signed(0.7158, 3), "+0.716"),
+        (wording.signed(0.0, 1), "0.0"),
+        (wording.short(12.90, 3), "12.9"),
+        (wording.short(30.0), "30"),
+        (wording.terms([17.5, 20, -0.25], 2), "17.50 + 20.00 − 0.25"),
+        (wording.terms([], 1), "0.0"),
+    ],
+)
+def test_numbers_as_written(got, text):
+    assert got == text

@@ -1,0 +1,78 @@
+"""The command line as scripts see it."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from wyntaxis.cli import main
+from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.rig.model import Rig
+
+
+def test_numbers_json(example_file, capsys):
+    assert main(["numbers", str(example_file), "--json"]) == 0
+    rows = {row["id"]: row for row in json.loads(capsys.readouterr().out)}
+    assert list(rows) == list(CATALOGUE)
+    keys = {"id", "label", "unit", "stated", "computed", "measured", "uncertainty", "verdict"}
+    assert all(set(row) == keys for row in rows.values())
+    row = rows["back_focus_error_mm"]
+    assert (row["computed"], row["verdict"], row["stated"]) == (pytest.approx(0.7157895), "fails", None)
+
+
+def test_numbers_and_check_in_words(example_file, capsys):
+    assert main(["numbers", str(example_file)]) == 0
+    out = capsys.readouterr().out
+    assert "Effective focal length" in out
+    assert "513.76" in out
+    assert main(["check", str(example_file)]) == 1
+    out = capsys.readouterr().out
+    assert "FAILS     spacing.main: The sensor sits 0.72 mm too far from Aldous 0.76x" in out
+    assert "→ shorten ring 12.9" in out
+
+
+def test_check_json_and_exit_codes(example, tmp_path, capsys):
+    path = tmp_path / "a.rig.json"
+    path.write_text(json.dumps(example), "utf-8")
+    assert main(["check", str(path), "--json"]) == 1
+    found = json.loads(capsys.readouterr().out)
+    keys = {"id", "verdict", "subject", "title", "arithmetic", "remedy", "source"}
+    assert all(set(finding) == keys for finding in found)
+    example["train"][3]["length_mm"] = 12.18
+    example["guiding"]["path"][1]["adjustable"]["set_mm"] = 28.5
+    path.write_text(json.dumps(example), "utf-8")
+    assert main(["check", str(path)]) == 0
+
+
+def test_schema_describes_the_contract(example, capsys):
+    assert main(["schema"]) == 0
+    schema = json.loads(capsys.readouterr().out)
+    assert schema["$schema"].startswith("https://json-schema.org/")
+    assert set(example) <= set(schema["properties"])
+    assert schema["additionalProperties"] is False
+    Rig.model_validate(example)
+
+
+def test_as_a_program(example_file, tmp_path):
+    def run(*arguments, **environment):
+        return subprocess.run(
+            [sys.executable, "-m", "wyntaxis", *arguments],
+            capture_output=True,
+            text=True,
+            env={"PATH": "/usr/bin:/bin", "HOME": str(tmp_path), **environment},
+            check=False,
+        )
+
+    assert run("--version").stdout.startswith("wyntaxis ")
+    assert run("numbers").returncode == 2
+    no_screen = run("--demo")
+    assert no_screen.returncode == 2
+    assert "there is no screen" in no_screen.stderr
+    shown = run("--demo", "--screenshot", str(tmp_path / "shots"))
+    assert shown.returncode == 0, shown.stderr
+    assert shown.stderr == ""
+    pictures = sorted(path.stat().st_size for path in (tmp_path / "shots").glob("*.png"))
+    assert len(pictures) >= 5
+    assert pictures[0] > 20_000
+    assert run("--demo", "--screenshot", str(example_file)).returncode == 2
