@@ -51,7 +51,7 @@ def test_parts_come_go_and_move(example):
     assert [p.id for p in moved.train][:3] == ["reducer", "ring_2", "oag"]
     with pytest.raises(RigError, match="must be the last part"):
         edit.move_part(more, ("train",), 5, 0)
-    with pytest.raises(RigError, match="guiding.taps"):
+    with pytest.raises(RigError, match=r"guiding\.taps"):
         edit.remove_part(rig, ("train",), 1)
 
 

@@ -112,7 +112,7 @@ def separate_guide_telescope(doc):
 
 def guiding_none(doc):
     without_guiding(doc)
-    return dict.fromkeys((key for key in CONTRACT if key.startswith("guide")))
+    return dict.fromkeys(key for key in CONTRACT if key.startswith("guide"))
 
 
 def binning_two(doc):

@@ -147,12 +147,8 @@ def _marks(reckoning: Reckoning) -> dict[str, Verdict]:
     """Return the gravest verdict that a finding lays at a part, by part id."""
     marks: dict[str, Verdict] = {}
     for finding in reckoning.findings:
-        targets = {finding.subject}
-        if finding.remedy.change is not None:
-            for place, _value in finding.remedy.change.values:
-                targets |= {part.id for path, part in reckoning.rig.parts() if place[: len(path)] == path}
         if finding.verdict in (Verdict.FAILS, Verdict.TIGHT):
-            for target in targets:
+            for target in finding.parts(reckoning.rig):
                 if marks.get(target) is not Verdict.FAILS:
                     marks[target] = finding.verdict
     return marks

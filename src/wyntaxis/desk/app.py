@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from pathlib import Path
@@ -20,13 +21,16 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None) -> int:
     elif not has_screen():
         print(NO_SCREEN, file=sys.stderr)
         return 2
+    from PyQt6 import sip
     from PyQt6.QtWidgets import QApplication
 
     from wyntaxis.desk.window import MainWindow
 
+    gc.disable()  # nothing made while starting is garbage
+    QApplication.setStyle("Fusion")
     app = QApplication(sys.argv[:1])
-    dress(app)
     if screenshots is not None:
+        dress(app)
         from wyntaxis.desk.shots import take_all
 
         return take_all(screenshots)
@@ -40,8 +44,13 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None) -> int:
         else:
             window.open_path(window.settings.recent[0])
 
-    window.start(load)
-    return app.exec()
+    window.start(load, before=lambda: dress(app))
+    code = app.exec()
+    if window.built:
+        window.journal.wait()
+    # Widgets go before the application does, or Qt may touch what is gone while Python shuts down.
+    sip.delete(window)
+    return code
 
 
 def has_screen() -> bool:
@@ -58,7 +67,6 @@ def dress(app: object) -> None:
     app.setApplicationName("wyntaxis")
     app.setApplicationDisplayName("Wyntaxis")
     app.setDesktopFileName("wyntaxis")
-    app.setStyle("Fusion")
     for font in sorted((ASSETS / "fonts").glob("*.otf")):
         QFontDatabase.addApplicationFont(str(font))
     app.setFont(QFont("B612"))

@@ -70,9 +70,7 @@ class LedgerScale(QWidget):
         value += f" {row.kind.unit}" if row.kind.unit and best is not None else ""
         bold = QFont(sheet.text)
         bold.setBold(True)
-        normal, sheet.text = sheet.text, bold
-        box = sheet.write(verdict_left, y, value, align="right")
-        sheet.text = normal
+        box = Sheet(sheet.painter, sheet.palette, bold, sheet.small).write(verdict_left, y, value, align="right")
         room = box.left() - 16
         sheet.painter.setFont(sheet.text)
         label = sheet.painter.fontMetrics().elidedText(row.kind.label, Qt.TextElideMode.ElideRight, round(room))

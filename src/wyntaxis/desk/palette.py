@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from functools import lru_cache
+from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QColor
 
-from wyntaxis.core.ledger import Verdict
+if TYPE_CHECKING:
+    from wyntaxis.core.ledger import Verdict
 
 
 @dataclass(frozen=True)
@@ -33,13 +36,18 @@ class Palette:
 
     def color(self, name: str, alpha: int = 255) -> QColor:
         """Return one of the palette's colours, ``alpha`` from 0 to 255."""
-        color = QColor(str(getattr(self, name)))
-        color.setAlpha(alpha)
-        return color
+        return _color(getattr(self, name), alpha)
 
     def verdict(self, verdict: Verdict) -> QColor:
         """Return the colour of a verdict; its shape and its word go with it everywhere."""
         return self.color(str(verdict))
+
+
+@lru_cache(maxsize=256)
+def _color(code: str, alpha: int) -> QColor:
+    color = QColor(code)
+    color.setAlpha(alpha)
+    return color
 
 
 DAY = Palette(
@@ -68,7 +76,7 @@ NIGHT = Palette(
     panel="#150a08",
     field="#1d0e0b",
     ink="#e0745a",
-    faded="#b85f49",
+    faded="#cc7059",
     rule="#4a2119",
     metal="#6e3428",
     glass="#5c2a26",
@@ -76,10 +84,10 @@ NIGHT = Palette(
     light_core="#512312",
     accent="#ff9c7d",
     chosen="#341711",
-    holds="#c96f4c",
+    holds="#d07850",
     tight="#ef9a52",
     fails="#ff6f5e",
-    unproven="#b06355",
+    unproven="#cb7567",
 )
 
 PALETTES = {palette.name: palette for palette in (DAY, NIGHT)}

@@ -187,10 +187,15 @@ class Session(QObject):
     # Choosing
 
     def choose_part(self, part_id: str | None) -> None:
-        """Choose a part, or none."""
-        if part_id != self.chosen_part:
-            self.chosen_part = part_id
-            self.chosen_changed.emit()
+        """Choose a part, or none; the margin turns to the gravest finding about it, if there is one."""
+        if part_id == self.chosen_part:
+            return
+        self.chosen_part = part_id
+        about = [f for f in self.reckoning.findings if part_id in f.parts(self.rig)]
+        if about:
+            gravest = max(about, key=lambda f: f.verdict.severity)
+            self._chosen_finding = (gravest.id, gravest.subject)
+        self.chosen_changed.emit()
 
     def choose_finding(self, finding: Finding) -> None:
         """Choose the finding that the margin tells."""

@@ -30,6 +30,7 @@ def take_all(folder: Path) -> int:
         return 2
     with tempfile.TemporaryDirectory() as state:
         window = MainWindow(Settings(Path(state)), Path(state))
+        window.build()
         window.show()
         for name, rig, step, palette in VIEWS:
             window.set_palette_by_name(palette)

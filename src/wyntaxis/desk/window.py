@@ -1,31 +1,25 @@
 """The main window: section band on top, worklist, sheet and margin below.
 
-It comes up empty and draws itself at once; the document and everything that reads it are loaded right after.
+It comes up at once as an empty drafting sheet; what is on it is imported, built and loaded right after that.
 """
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import QByteArray, QTimer
+from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMainWindow
 
-from wyntaxis.core.worklist import STEPS, Step, belongs, tallies
-from wyntaxis.desk import menus
-from wyntaxis.desk.journal import Journal
-from wyntaxis.desk.margin import Margin
-from wyntaxis.desk.notice import NoticeStrip
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
-from wyntaxis.desk.section.band import SectionBand
 from wyntaxis.desk.settings import Settings, state_folder
-from wyntaxis.desk.value_field import is_text_input
-from wyntaxis.desk.worklist_view import WorklistView
 
 if TYPE_CHECKING:
     from wyntaxis.core.rig.recovery import Recovered
+    from wyntaxis.core.worklist import Step
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
 
@@ -42,20 +36,74 @@ class MainWindow(QMainWindow):
         self.settings = settings or Settings(folder)
         self.folder = folder or state_folder()
         self.session: Session | None = None
-        self.journal = Journal(self.folder)
+        self.built = False
+        self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
         self.sheets: dict[str, StepSheet] = {}
-        self.step: Step = next((s for s in STEPS if s.key == self.settings.word("step", "")), STEPS[0])
         self._may_close = False
-        self._build()
-        self.actions_by_name = menus.build(self)
-        self._restore_layout()
-        self.apply_look()
+        self.setMinimumSize(800, 560)
+        self.setWindowTitle("Wyntaxis, opening …")
+        self.resize(1280, 800)
+        geometry = self.settings.state("geometry")
+        if geometry is not None:
+            self.restoreGeometry(QByteArray(geometry))
 
     # Building
 
-    def _build(self) -> None:
+    def start(self, load: Callable[[], None], before: Callable[[], None]) -> None:
+        """Show the window, let it paint once, then do what comes before building, build, and load the rig."""
+
+        def go_on() -> None:
+            before()
+            self.build()
+            load()
+            gc.enable()
+            self.offer_left_behind()
+
+        self._on_first_paint = go_on
+        self.show()
+
+    def paintEvent(self, a0: QPaintEvent | None) -> None:
+        if self.built:
+            super().paintEvent(a0)
+            return
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.palette_in_use.color("paper"))
+        painter.setPen(self.palette_in_use.color("rule"))
+        painter.drawLine(0, self.height() // 3, self.width(), self.height() // 3)
+        if self._on_first_paint is not None:
+            QTimer.singleShot(0, self._on_first_paint)
+            self._on_first_paint = None
+
+    def build(self) -> None:
+        """Build everything on the window, once."""
+        if self.built:
+            return
+        from wyntaxis.core.worklist import STEPS
+        from wyntaxis.desk import menus
+        from wyntaxis.desk.journal import Journal
+
+        self.built = True
+        self.journal = Journal(self.folder)
+        self.step: Step = next((s for s in STEPS if s.key == self.settings.word("step", "")), STEPS[0])
+        self._build_widgets()
+        self.actions_by_name = menus.build(self)
+        for name, splitter in (("split", self.split), ("below", self.below)):
+            state = self.settings.state(name)
+            if state is not None:
+                splitter.restoreState(QByteArray(state))
+        self.apply_look()
+
+    def _build_widgets(self) -> None:
+        from PyQt6.QtCore import Qt
+        from PyQt6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+        from wyntaxis.desk.margin import Margin
+        from wyntaxis.desk.notice import NoticeStrip
+        from wyntaxis.desk.section.band import SectionBand
+        from wyntaxis.desk.worklist_view import WorklistView
+
         self.notice = NoticeStrip()
         self.band = SectionBand()
         self.worklist = WorklistView()
@@ -81,23 +129,12 @@ class MainWindow(QMainWindow):
         column.addWidget(self.notice)
         column.addWidget(self.split, 1)
         self.setCentralWidget(body)
-        self.setMinimumSize(800, 560)
         self.band.part_chosen.connect(self._part_chosen)
         self.band.length_entered.connect(self._length_entered)
         self.band.refused.connect(self.refuse)
         self.worklist.step_chosen.connect(self.show_step)
         self.margin.finding_chosen.connect(self._finding_chosen)
         self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
-
-    def _restore_layout(self) -> None:
-        self.resize(1280, 800)
-        geometry = self.settings.state("geometry")
-        if geometry is not None:
-            self.restoreGeometry(QByteArray(geometry))
-        for name, splitter in (("split", self.split), ("below", self.below)):
-            state = self.settings.state(name)
-            if state is not None:
-                splitter.restoreState(QByteArray(state))
 
     # Looks
 
@@ -135,8 +172,10 @@ class MainWindow(QMainWindow):
 
     def attach(self, session: Session) -> None:
         """Show a session in place of the one before."""
+        from wyntaxis.core.worklist import STEPS
         from wyntaxis.desk.sheets.factory import make_sheet
 
+        self.build()
         for sheet in self.sheets.values():
             self.stack.removeWidget(sheet)
             sheet.deleteLater()
@@ -153,10 +192,10 @@ class MainWindow(QMainWindow):
         self.notice.put_away()
         if session.chosen_part is None and session.rig.train:
             finding = session.chosen_finding
-            change = finding.remedy.change if finding else None
-            places = [place for place, _ in change.values] if change else []
-            mended = [p.id for path, p in session.rig.parts() if any(place[: len(path)] == path for place in places)]
-            session.choose_part(mended[0] if mended else session.rig.train[0].id)
+            about = finding.parts(session.rig) - {finding.subject} if finding else set()
+            session.choose_part(min(about, default=session.rig.train[0].id))
+        if session.chosen_finding is not None:
+            session.choose_finding(session.chosen_finding)
         self.band.show_session(session)
         self.show_step(self.step.key)
         self.refresh()
@@ -173,9 +212,14 @@ class MainWindow(QMainWindow):
             self._wait_without_rig()
             return False
         self.attach(session)
+        self._remember(path)
+        return True
+
+    def _remember(self, path: Path) -> None:
+        from wyntaxis.desk import menus
+
         self.settings.add_recent(path)
         menus.fill_recent(self)
-        return True
 
     def open_demo(self, name: str) -> None:
         """Open a copy of a demo rig, to be saved elsewhere."""
@@ -278,8 +322,7 @@ class MainWindow(QMainWindow):
         except RigError as error:
             self.refuse(str(error))
             return False
-        self.settings.add_recent(path)
-        menus.fill_recent(self)
+        self._remember(path)
         status = self.statusBar()
         if status is not None:
             status.showMessage(f"Saved {path}", 6000)
@@ -310,6 +353,8 @@ class MainWindow(QMainWindow):
 
     def _finish_typing(self) -> None:
         """Take what is being typed in a field as entered."""
+        from wyntaxis.desk.value_field import is_text_input
+
         focus = QApplication.focusWidget()
         if focus is not None and is_text_input(focus):
             focus.clearFocus()
@@ -317,9 +362,13 @@ class MainWindow(QMainWindow):
     def closeEvent(self, a0: QCloseEvent | None) -> None:
         if a0 is None:
             return
-        if not self._may_close:
+        self._finish_typing()
+        if not self._may_close and self.session is not None and self.session.dirty:
             a0.ignore()
             self.guard(self._close_now)
+            return
+        if not self.built:
+            a0.accept()
             return
         self.journal.finish()
         self.settings.put("geometry", bytes(self.saveGeometry().data()))
@@ -337,6 +386,9 @@ class MainWindow(QMainWindow):
 
     def refresh(self) -> None:
         """Draw everything anew from the session."""
+        from wyntaxis.core.worklist import tallies
+        from wyntaxis.desk import menus
+
         session = self.session
         if session is None:
             return
@@ -351,6 +403,8 @@ class MainWindow(QMainWindow):
 
     def show_step(self, key: str) -> None:
         """Show a step's sheet."""
+        from wyntaxis.core.worklist import STEPS, belongs
+
         self.step = next(step for step in STEPS if step.key == key)
         self.worklist.show_current(self.step)
         if self.session is None:
@@ -377,6 +431,8 @@ class MainWindow(QMainWindow):
             self.notice.put_away()
 
     def _finding_chosen(self, row: int) -> None:
+        from wyntaxis.core.worklist import STEPS, belongs
+
         if self.session is None:
             return
         finding = self.session.reckoning.findings[row]
@@ -384,16 +440,6 @@ class MainWindow(QMainWindow):
         if not belongs(self.step, finding.id, finding.quantities):
             step = next((s for s in STEPS if belongs(s, finding.id, finding.quantities)), self.step)
             self.show_step(step.key)
-
-    def start(self, load: Callable[[], None]) -> None:
-        """Show the window, let it paint once, then load the rig and offer what was left behind."""
-        self.show()
-
-        def load_now() -> None:
-            load()
-            self.offer_left_behind()
-
-        QTimer.singleShot(0, load_now)
 
 
 def _file_stem(name: str) -> str:

@@ -14,6 +14,7 @@ from wyntaxis.core.ledger import Verdict
 if TYPE_CHECKING:
     from wyntaxis.core.reckon import Reckoning
     from wyntaxis.core.rig.edit import Change
+    from wyntaxis.core.rig.model import Rig
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,14 @@ class Finding:
     remedy: Remedy
     source: str
     quantities: tuple[str, ...] = ()
+
+    def parts(self, rig: Rig) -> set[str]:
+        """Return the ids of the parts that the finding lies at: its subject, and what its remedy changes."""
+        found = {part.id for _, part in rig.parts() if part.id == self.subject}
+        if self.remedy.change is not None:
+            places = [place for place, _ in self.remedy.change.values]
+            found |= {part.id for path, part in rig.parts() if any(place[: len(path)] == path for place in places)}
+        return found
 
     def as_json(self) -> dict[str, object]:
         """Return the finding as ``wyntaxis check --json`` prints it."""

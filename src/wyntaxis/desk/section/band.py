@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit, QToolTip, QWidget
 
 from wyntaxis.core.wording import number, short
@@ -174,6 +174,7 @@ class SectionBand(QWidget):
             self._paint_title(sheet, view)
             painter.setClipping(False)
             self._paint_details(sheet)
+            self._place_editor()
         if self.hasFocus():
             painter.setPen(sheet.pen("accent", 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -300,16 +301,25 @@ class SectionBand(QWidget):
         editor.setText(first_text or short(shape.part.optical_length_mm, 4))
         if not first_text:
             editor.selectAll()
+        editor.installEventFilter(self)
+        self._editor, self._edited_part = editor, shape.part.id
+        self._place_editor()
+        editor.show()
+        editor.setFocus()
+
+    def _place_editor(self) -> None:
+        """Keep the editor at its part's dimension, wherever that is drawn now."""
+        place = next((d for d in self._dimensions if d.part_id == self._edited_part), None)
+        editor = self._editor
+        if editor is None or place is None:
+            return
         width = max(editor.fontMetrics().horizontalAdvance("0000.000") + 16, round(place.box.width()))
         height = editor.sizeHint().height()
         left = min(max(place.box.center().x() - width / 2, 2), self.width() - width - 2)
         top = min(place.box.center().y() - height / 2, self.height() - height - 2)
-        editor.setGeometry(round(left), round(top), width, height)
-        editor.returnPressed.connect(self._commit)
-        editor.installEventFilter(self)
-        editor.show()
-        editor.setFocus()
-        self._editor, self._edited_part = editor, shape.part.id
+        box = QRect(round(left), round(top), width, height)
+        if box != editor.geometry():
+            editor.setGeometry(box)
 
     def _commit(self) -> None:
         editor = self._editor
@@ -323,7 +333,6 @@ class SectionBand(QWidget):
             self.mark_refused()
             self.refused.emit(str(error))
             return
-        editor.setProperty("pending", True)
         self.length_entered.emit(self._edited_part, value)
         if self._editor is editor and not editor.property("invalid"):
             self.close_editor()
@@ -350,6 +359,9 @@ class SectionBand(QWidget):
     def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
         if a0 is self._editor and self._editor is not None and a1 is not None:
             if a1.type() == QEvent.Type.KeyPress and isinstance(a1, QKeyEvent):
+                if a1.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                    self._commit()
+                    return True
                 if a1.key() == Qt.Key.Key_Escape:
                     self.close_editor()
                     self.setFocus()
@@ -402,10 +414,6 @@ class SectionBand(QWidget):
     def wheelEvent(self, a0: QWheelEvent | None) -> None:
         if a0 is not None and a0.angleDelta().y():
             self.zoom(ZOOM_STEP ** (a0.angleDelta().y() / 120), a0.position())
-
-    def resizeEvent(self, a0: QResizeEvent | None) -> None:
-        self.close_editor()
-        super().resizeEvent(a0)
 
     def keyPressEvent(self, a0: QKeyEvent | None) -> None:
         if a0 is None:

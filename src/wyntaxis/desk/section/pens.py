@@ -27,6 +27,9 @@ class Sheet:
     text: QFont
     small: QFont
 
+    def __post_init__(self) -> None:
+        self._metrics = QFontMetricsF(self.text), QFontMetricsF(self.small)
+
     def pen(self, color: str = "ink", width: float = NARROW_PX, dashes: list[float] | None = None) -> QPen:
         pen = QPen(self.palette.color(color), width)
         if dashes:
@@ -75,8 +78,7 @@ class Sheet:
     def write(self, x: float, y: float, text: str, *, small: bool = False, color: str = "ink", align: str = "centre",
               ground: str | None = None) -> QRectF:  # fmt: skip
         """Write a line of text centred on height y, at x as its left, centre or right; return the box it takes."""
-        font = self.small if small else self.text
-        metrics = QFontMetricsF(font)
+        font, metrics = self.small if small else self.text, self._metrics[small]
         width, height = metrics.horizontalAdvance(text), metrics.height()
         left = {"left": x, "centre": x - width / 2, "right": x - width}[align]
         box = QRectF(left, y - height / 2, width, height)
@@ -88,10 +90,10 @@ class Sheet:
         return box
 
     def width_of(self, text: str, *, small: bool = False) -> float:
-        return QFontMetricsF(self.small if small else self.text).horizontalAdvance(text)
+        return self._metrics[small].horizontalAdvance(text)
 
     def height_of(self, *, small: bool = False) -> float:
-        return QFontMetricsF(self.small if small else self.text).height()
+        return self._metrics[small].height()
 
     def balloon(self, x: float, y: float, text: str, *, chosen: bool) -> float:
         """Draw an item number in a circle (ISO 6433) and return its radius."""

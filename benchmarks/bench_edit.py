@@ -1,0 +1,74 @@
+"""An edit in a rig of 25 parts until it is painted; at most 50 ms (median), told with the slowest.
+
+The reference in the same run is a repaint of the same window with nothing changed.
+"""
+
+import json
+import os
+import statistics
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtWidgets import QApplication
+
+from wyntaxis import demo
+from wyntaxis.core.rig.store import validated
+from wyntaxis.desk.app import dress
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.settings import Settings
+from wyntaxis.desk.window import MainWindow
+
+ROUNDS = 60
+LIMIT_MS = 50
+
+
+def rig_of_25_parts():
+    """Return the demo rig with rings put in until the train has 25 parts."""
+    document = json.loads(demo.rig_path("tarnfell-triplet-reduced").read_text("utf-8"))
+    train = document["train"]
+    rings = [{"id": f"r{i}", "kind": "spacer", "length_mm": 1, "length_tolerance_mm": 0.05} for i in range(20)]
+    document["train"] = [*train[:3], *rings, *train[3:]]
+    return validated(document)
+
+
+def timed(action, app) -> float:
+    began = time.perf_counter()
+    action()
+    app.processEvents()
+    return 1000 * (time.perf_counter() - began)
+
+
+def main() -> int:
+    app = QApplication([])
+    dress(app)
+    with tempfile.TemporaryDirectory() as state:
+        window = MainWindow(Settings(Path(state)), Path(state))
+        window.build()
+        window.show()
+        session = Session(rig_of_25_parts())
+        window.attach(session)
+        app.processEvents()
+        worst = 0.0
+        for step in ("light_path", "guide_branch", "scales"):
+            window.show_step(step)
+            app.processEvents()
+            edits, repaints = [], []
+            for number in range(ROUNDS):
+                repaints.append(timed(lambda: (window.band.update(), window.stack.currentWidget().update()), app))
+                edits.append(timed(lambda n=number: session.set_length("ring", 12 + n / 100), app))
+            median = statistics.median(edits)
+            worst = max(worst, median)
+            print(
+                f"{step}: edit to repaint {median:.1f} ms (slowest {max(edits):.1f}), "
+                f"{median / statistics.median(repaints):.1f} times a bare repaint; limit {LIMIT_MS} ms"
+            )
+        session.history.mark_saved()
+    return 0 if worst <= LIMIT_MS else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,87 @@
+"""Start to first paint, as a ratio to an empty PyQt6 window started the same way in the same run; at most 2.5.
+
+Also told: the ratio to the first paint that shows the demo rig, which comes right after.
+"""
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+
+ROUNDS = 15
+LIMIT = 2.5
+
+EMPTY = """
+import sys, time
+from PyQt6.QtWidgets import QApplication, QMainWindow
+app = QApplication(sys.argv)
+class Window(QMainWindow):
+    def paintEvent(self, event):
+        super().paintEvent(event)
+        print(time.time(), flush=True)
+        app.exit()
+window = Window()
+window.resize(1280, 800)
+window.show()
+app.exec()
+"""
+
+WYNTAXIS = """
+import time
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+from wyntaxis.desk.window import MainWindow
+window_paint, build = MainWindow.paintEvent, MainWindow.build
+def timed(self, event):
+    window_paint(self, event)
+    if not self.built:
+        print(time.time(), flush=True)
+def built(self):
+    build(self)
+    paint = type(self.band).paintEvent
+    def shown(band, event):
+        paint(band, event)
+        if band._session is not None:
+            print(time.time(), flush=True)
+            QTimer.singleShot(0, self.close)
+    type(self.band).paintEvent = shown
+    MainWindow.build = build
+MainWindow.paintEvent, MainWindow.build = timed, built
+from wyntaxis.cli import main
+main(["--demo"])
+"""
+
+
+def paints(program: str) -> list[float]:
+    """Return the seconds from the start of a process to each of its paints."""
+    with tempfile.TemporaryDirectory() as state:
+        environment = {**os.environ, "XDG_STATE_HOME": state}
+        environment.setdefault("QT_QPA_PLATFORM", "offscreen")
+        began = time.time()
+        done = subprocess.run(
+            [sys.executable, "-c", program], capture_output=True, text=True, env=environment, check=True, timeout=60
+        )
+    return [float(line) - began for line in done.stdout.split()]
+
+
+def main() -> int:
+    """Alternate the two programs, so that both meet the same machine, and compare medians."""
+    paints(EMPTY), paints(WYNTAXIS)
+    empty, first, shown = [], [], []
+    for _ in range(ROUNDS):
+        empty.append(paints(EMPTY)[0])
+        times = paints(WYNTAXIS)
+        first.append(times[0])
+        shown.append(times[-1])
+    base = statistics.median(empty)
+    ratio = statistics.median(first) / base
+    print(f"empty PyQt6 window, start to first paint: {1000 * base:.0f} ms")
+    print(f"wyntaxis, start to first paint: {ratio:.2f} times that (limit {LIMIT})")
+    print(f"wyntaxis, start to the demo rig on screen: {statistics.median(shown) / base:.2f} times that")
+    return 0 if ratio <= LIMIT else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,340 @@
+"""The real window, driven as its user would."""
+
+import json
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
+
+from tests.conftest import EXAMPLE
+from wyntaxis.core.rig.store import load, save, validated
+from wyntaxis.demo import RIGS
+from wyntaxis.desk.session import Session
+
+Key = Qt.Key
+
+
+def error_text(window):
+    return window.sheets["light_path"].ledger.rows["back_focus_error_mm"].accessibleDescription()
+
+
+def finding_titles(window):
+    return [window.margin.list.item(row).text() for row in range(window.margin.list.count())]
+
+
+def dimension_of(window, part_id):
+    window.band.grab()
+    box = next(d.box for d in window.band._dimensions if d.part_id == part_id)
+    return box.center().toPoint()
+
+
+def type_into(widget, text):
+    QTest.keyClick(widget, Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(widget, Key.Key_Delete)
+    QTest.keyClicks(widget, text)
+    QTest.keyClick(widget, Key.Key_Return)
+    QApplication.processEvents()
+
+
+def test_the_main_job(window, qtbot, tmp_path, monkeypatch):
+    """Open the demo, choose the ring, change its length, see all change, undo, save, reopen."""
+    assert "+0.716" in error_text(window)
+    QTest.mouseClick(window.band, Qt.MouseButton.LeftButton, pos=dimension_of(window, "ring"))
+    assert window.session.chosen_part == "ring"
+    QTest.mouseDClick(window.band, Qt.MouseButton.LeftButton, pos=dimension_of(window, "ring"))
+    type_into(window.band._editor, "12.5")
+    assert window.session.rig.train[3].length_mm == 12.5
+    assert "+0.316" in error_text(window)
+    assert window.margin.title.text().startswith("Tight: The sensor is inside the tolerance behind Aldous 0.76x")
+    assert "12.5 → 12.18" in window.margin.remedy.text()
+    assert window.isWindowModified()
+    window.actions_by_name["Undo"].trigger()
+    assert "+0.716" in error_text(window)
+    assert "12.9 → 12.18" in window.margin.remedy.text()
+    assert not window.isWindowModified()
+    window.actions_by_name["Redo"].trigger()
+    path = tmp_path / "mine.rig.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    window.actions_by_name["Save"].trigger()
+    assert load(path).rig.train[3].length_mm == 12.5
+    assert not window.isWindowModified()
+    assert window.open_path(path)
+    assert "+0.316" in error_text(window)
+    assert window.settings.recent == [path]
+
+
+def test_by_keyboard_alone(window):
+    window.band.setFocus()
+    window.session.choose_part("reducer")
+    for expected in ("oag", "wheel", "ring"):
+        QTest.keyClick(window.band, Key.Key_Right)
+        assert window.session.chosen_part == expected
+    QTest.keyClicks(window.band, "1")
+    QTest.keyClicks(window.band._editor, "2,18")
+    QTest.keyClick(window.band._editor, Key.Key_Return)
+    assert window.session.rig.train[3].length_mm == 12.18
+    assert window.session.reckoning.finding("spacing.main").verdict == "holds"
+    QTest.keyClick(window.band, Key.Key_Up)
+    assert window.session.chosen_part == "stalk"
+    QTest.keyClick(window.band, Key.Key_Down)
+    assert window.session.chosen_part == "oag"
+    assert "Sideglance" in window.band.accessibleDescription()
+
+
+def test_remedies_are_applied_by_their_button_and_undone(window):
+    QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)
+    assert window.session.rig.train[3].length_mm == 12.18
+    assert window.margin.title.text().startswith("Holds")
+    window.margin.list.setCurrentRow(1)
+    assert window.step.key == "guide_branch"
+    QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)
+    assert window.session.rig.guiding.path[1].adjustable.set_mm == 28.5
+    assert window.actions_by_name["Undo"].text() == "Undo: Set guide focuser"
+    window.session.undo()
+    window.session.undo()
+    assert not window.session.dirty
+
+
+@pytest.mark.parametrize(
+    "typed, words", [("abc", "“abc” is not a number in mm"), ("-4", "must be at least 0"), ("", "")]
+)
+def test_a_length_that_cannot_be_stays_where_it_was_typed(window, typed, words):
+    window.session.choose_part("ring")
+    window.band.grab()
+    window.band.edit_length()
+    editor = window.band._editor
+    type_into(editor, typed)
+    assert window.band._editor is editor
+    assert editor.text() == typed
+    assert words in window.notice.text.text()
+    assert window.notice.isVisible()
+    assert window.session.rig.train[3].length_mm == 12.9
+    QTest.keyClick(editor, Key.Key_Escape)
+    assert window.band._editor is None
+
+
+def cell(window, row, column):
+    table = window.sheets[window.step.key].table
+    table.setCurrentIndex(table.parts.index(row, column))
+    table.edit(table.parts.index(row, column))
+    return table.findChild(QLineEdit)
+
+
+@pytest.mark.parametrize(
+    "step, row, column, typed, path, value",
+    [
+        ("light_path", 3, 3, "12.18", ("train", 3, "length_mm"), 12.18),
+        ("light_path", 3, 4, "0,05 mm", ("train", 3, "length_tolerance_mm"), 0.05),
+        ("light_path", 2, 7, "3", ("train", 2, "glass", 0, "thickness_mm"), 3.0),
+        ("light_path", 3, 7, "1", ("train", 3, "glass", 0, "thickness_mm"), 1.0),
+        ("light_path", 2, 1, "Wheel B", ("train", 2, "name"), "Wheel B"),
+        ("guide_branch", 1, 5, "29.22", ("guiding", "path", 1, "adjustable", "set_mm"), 29.22),
+    ],
+)
+def test_numbers_are_edited_where_they_stand(window, step, row, column, typed, path, value):
+    window.show_step(step)
+    editor = cell(window, row, column)
+    type_into(editor, typed)
+    node = window.session.rig.model_dump(exclude_unset=True)
+    for key in path:
+        node = node[key]
+    assert node == value
+    window.session.undo()
+    assert not window.session.dirty
+
+
+def test_a_cell_keeps_what_cannot_be_read(window):
+    editor = cell(window, 3, 3)
+    type_into(editor, "12 apples")
+    assert editor.isVisible()
+    assert "12 apples" in window.notice.text.text()
+
+
+def test_the_card_and_the_ledger_take_edits(window):
+    window.session.choose_part("reducer")
+    card = window.sheets["light_path"].card
+    type_into(card.field("back_focus_tolerance_mm"), "1")
+    assert window.session.reckoning.finding("spacing.main").verdict == "holds"
+    type_into(card.field("required_back_focus_mm"), "six")
+    assert card.field("required_back_focus_mm").text() == "six"
+    assert "“six” is not a number in mm" in window.notice.text.text()
+    window.show_step("scales")
+    row = window.sheets["scales"].ledger.rows["effective_focal_length_mm"]
+    row.setFocus()
+    row.chosen.emit(row.quantity.id)
+    stated = next(f for f in row.fields() if f.path == ("stated", "effective_focal_length_mm", "value"))
+    type_into(stated, "514")
+    assert window.session.reckoning.finding("legs.agree").verdict == "holds"
+    type_into(stated, "")
+    assert "effective_focal_length_mm" not in window.session.rig.stated
+
+
+def test_parts_are_added_moved_duplicated_and_taken_out(window):
+    window.session.choose_part("wheel")
+    window.actions_by_name["Spacer"].trigger()
+    assert [p.id for p in window.session.rig.train][2:5] == ["wheel", "spacer", "ring"]
+    assert window.session.chosen_part == "spacer"
+    for name in ("Move toward the telescope", "Duplicate"):
+        window.actions_by_name[name].trigger()
+    assert [p.id for p in window.session.rig.train][1:5] == ["oag", "spacer", "spacer_2", "wheel"]
+    window.actions_by_name["Take out"].trigger()
+    window.session.choose_part("oag")
+    window.actions_by_name["Take out"].trigger()
+    assert "guiding.taps" in window.notice.text.text()
+    for _ in range(4):
+        window.session.undo()
+    assert not window.session.dirty
+
+
+def test_a_rig_built_from_nothing(window):
+    window.open_new()
+    assert "No parts yet" in window.sheets["light_path"]._empty.text()
+    for name in ("Corrector", "Off axis guider", "Camera"):
+        window.actions_by_name[name].trigger()
+    window.actions_by_name["Add sensor"].trigger()
+    window.session.choose_part("corrector")
+    type_into(window.sheets["light_path"].card.field("required_back_focus_mm"), "55")
+    assert window.session.reckoning.value("back_focus_error_mm") == pytest.approx(20 - 55)
+    sheet = window.sheets["guide_branch"]
+    window.show_step("guide_branch")
+    sheet._set_kind("off_axis")
+    assert "no off-axis guider with a prism" in window.notice.text.text()
+    window.session.choose_part("off_axis_guider")
+    window.actions_by_name["Add prism"].trigger()
+    sheet._set_kind("off_axis")
+    assert window.session.rig.guiding.taps == "off_axis_guider"
+    sheet._set_kind("separate")
+    assert window.session.rig.guiding.telescope.focal_length_mm == 200
+
+
+def test_closing_with_edits_asks_in_the_window(window, qtbot, tmp_path, monkeypatch):
+    window.session.set_length("ring", 12.2)
+    assert not window.close()
+    assert "not saved" in window.notice.text.text()
+    window.notice.button("Keep editing").click()
+    assert window.isVisible()
+    window.close()
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "kept"), ""))
+    window.notice.button("Save").click()
+    assert not window.isVisible()
+    assert load(tmp_path / "kept.rig.json").rig.train[3].length_mm == 12.2
+
+
+def test_opening_another_rig_does_not_lose_edits(window):
+    window.session.set_length("ring", 12.2)
+    window.actions_by_name["New rig"].trigger()
+    assert window.session.rig.name != "New rig"
+    window.notice.button("Do not save").click()
+    assert window.session.rig.name == "New rig"
+
+
+def test_a_file_changed_by_another_program_is_not_overwritten_unasked(window, tmp_path):
+    path = tmp_path / "a.rig.json"
+    window.session.save(path)
+    window.session.set_length("ring", 12.2)
+    other = validated(EXAMPLE | {"name": "theirs"})
+    save(other, path)
+    assert not window.save()
+    assert load(path).rig == other
+    window.notice.button("Overwrite").click()
+    assert load(path).rig.train[3].length_mm == 12.2
+
+
+def test_a_place_that_cannot_be_written_keeps_the_edits(window, tmp_path, monkeypatch):
+    window.session.set_length("ring", 12.2)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "none" / "a.rig.json"), ""))
+    assert not window.save_as()
+    assert "cannot be saved: no such file" in window.notice.text.text()
+    assert window.session.dirty
+
+
+def test_a_broken_file_is_told_and_the_open_rig_stays(window, tmp_path):
+    (tmp_path / "bad.rig.json").write_text('{"format": "wyntaxis-rig", "version": 1}', "utf-8")
+    assert not window.open_path(tmp_path / "bad.rig.json")
+    assert "bad.rig.json: name: is missing" in window.notice.text.text()
+    assert window.session.rig.name == "Tarnfell triplet, reduced"
+
+
+def test_unsaved_work_of_a_crash_is_offered_again(window, make_window, tmp_path):
+    window.session.set_length("ring", 12.3)
+    window.journal.write_now()
+    window.journal.wait()
+    (journal,) = (tmp_path / "state").glob("*.journal.json")
+    journal.rename(journal.with_name("999999999-1.journal.json"))
+    after = make_window()
+    after.open_demo("meadow-newtonian")
+    after.offer_left_behind()
+    assert "without saving “Tarnfell triplet, reduced”" in after.notice.text.text()
+    after.notice.button("Restore").click()
+    assert after.session.rig.train[3].length_mm == 12.3
+    assert after.session.dirty
+    after.session.save(tmp_path / "saved.rig.json")
+    assert not list((tmp_path / "state").glob("*.journal.json"))
+
+
+def test_the_window_remembers_its_state(window, make_window):
+    window.set_palette_by_name("night")
+    window.change_text(1)
+    window.show_step("scales")
+    window.resize(800, 640)
+    window.close()
+    again = make_window()
+    assert (again.palette_in_use.name, again.text_scale, again.step.key) == ("night", 1.15, "scales")
+    assert (again.width(), again.height()) == (800, 640)
+
+
+def test_start_builds_only_after_the_first_paint(qtbot, qapp, tmp_path):
+    from wyntaxis.desk.settings import Settings
+    from wyntaxis.desk.window import MainWindow
+
+    window = MainWindow(Settings(tmp_path), tmp_path)
+    qtbot.addWidget(window)
+    loaded = []
+    window.start(lambda: loaded.append(window.built), before=lambda: loaded.append(window.built))
+    assert not window.built
+    qtbot.waitUntil(lambda: len(loaded) == 2)
+    assert loaded == [False, True]
+
+
+@pytest.mark.parametrize("size, scale", [((1280, 800), 1.0), ((1024, 700), 1.0), ((1280, 800), 2.0)])
+@pytest.mark.parametrize("demo", [*RIGS, "new", "many"])
+def test_every_view_paints_and_every_control_has_a_name(window, size, scale, demo):
+    window.resize(*size)
+    window.text_scale = scale
+    window.apply_look()
+    if demo == "new":
+        window.open_new()
+    elif demo == "many":
+        rings = [{"id": f"r{i}", "kind": "spacer", "name": "long " * 12, "length_mm": i / 4} for i in range(20)]
+        document = EXAMPLE | {"train": [*EXAMPLE["train"][:3], *rings, *EXAMPLE["train"][3:]]}
+        window.attach(Session(validated(json.loads(json.dumps(document)))))
+    else:
+        window.open_demo(demo)
+    for step, sheet in window.sheets.items():
+        window.show_step(step)
+        QApplication.processEvents()
+        assert window.grab().toImage().pixelColor(QPoint(5, window.height() - 5)).isValid()
+        unnamed = [
+            child
+            for child in sheet.findChildren(QWidget)
+            if child.focusPolicy() & Qt.FocusPolicy.TabFocus
+            and child.isVisible()
+            and not child.accessibleName()
+            and not child.objectName().startswith("qt_")
+            and type(child).__module__.startswith("wyntaxis")
+        ]
+        assert unnamed == []
+    assert window.width() == size[0]
+
+
+def test_zoom_keeps_the_point_under_the_cursor_and_fit_brings_all_back(window):
+    before = window.band.view()
+    at = dimension_of(window, "wheel").toPointF()
+    mm = (at.x() - before.origin_x) / before.scale
+    window.band.zoom(2.0, at)
+    after = window.band.view()
+    assert after.scale == pytest.approx(2 * before.scale)
+    assert after.x(mm) == pytest.approx(at.x())
+    window.band.fit()
+    assert window.band.view() == before
