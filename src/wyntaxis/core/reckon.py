@@ -22,6 +22,7 @@ from wyntaxis.core.optics.lightpath import (
 if TYPE_CHECKING:
     from wyntaxis.core.findings import Finding
     from wyntaxis.core.rig.model import Rig
+    from wyntaxis.core.rig.shelf import ShelfPart
 
 CENTROID_ERROR_PX = (0.1, 0.2)
 """What a guide camera's centroid usually errs by, in guide px: the good and the poor end."""
@@ -39,6 +40,7 @@ class Reckoning:
     guide_path: GuidePath | None
     guide_optics: GuideOptics | None
     quantities: dict[str, Quantity]
+    shelf: tuple[ShelfPart, ...] = ()
     findings: tuple[Finding, ...] = ()
 
     def value(self, quantity_id: str) -> float | None:
@@ -56,8 +58,8 @@ class Reckoning:
         return worst(finding.verdict for finding in self.findings)
 
 
-def reckon(rig: Rig) -> Reckoning:
-    """Compute every quantity and finding of a rig."""
+def reckon(rig: Rig, shelf: tuple[ShelfPart, ...] = ()) -> Reckoning:
+    """Compute every quantity and finding of a rig; remedies may name parts of the shelf."""
     from wyntaxis.core.findings import all_findings
 
     computed = _Computed(rig)
@@ -67,6 +69,7 @@ def reckon(rig: Rig) -> Reckoning:
         guide_path=computed.guide_path,
         guide_optics=computed.guide,
         quantities={key: _row(rig, key, computed) for key in CATALOGUE},
+        shelf=shelf,
     )
     return replace(bare, findings=tuple(all_findings(bare)))
 

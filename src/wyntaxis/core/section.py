@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass, replace
 
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.optics.joints import guide_gaps, main_gaps
 from wyntaxis.core.optics.lightpath import datum_index
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Joint, Part, Rig
@@ -129,7 +130,7 @@ def section(reckoning: Reckoning) -> Section:
     """Lay a reckoned rig out in mm."""
     rig = reckoning.rig
     marks = _marks(reckoning)
-    parts = _row(rig.train, ("train",), "", DEFAULT_OPENING_RADIUS_MM, marks)
+    parts = _row(rig.train, ("train",), main_gaps(rig), marks)
     length = parts[-1].end_mm if parts else 0.0
     index = datum_index(rig.train)
     path = reckoning.back_focus
@@ -155,11 +156,13 @@ def _marks(reckoning: Reckoning) -> dict[str, Verdict]:
 
 
 def _row(
-    parts: tuple[Part, ...], where: tuple[str | int, ...], prefix: str, opening_mm: float, marks: dict[str, Verdict]
+    parts: tuple[Part, ...], where: tuple[str | int, ...], gaps_mm: list[float], marks: dict[str, Verdict]
 ) -> tuple[PartShape, ...]:
     shapes: list[PartShape] = []
     at = 0.0
+    prefix, opening_mm = ("g", GUIDE_OPENING_RADIUS_MM) if where[0] == "guiding" else ("", DEFAULT_OPENING_RADIUS_MM)
     for index, part in enumerate(parts):
+        at += gaps_mm[index]
         end = at + part.optical_length_mm
         opening = part.clear_aperture_mm / 2 if part.clear_aperture_mm else _opening(part, opening_mm)
         widest = max(
@@ -235,7 +238,7 @@ def _rays(rig: Rig, parts: tuple[PartShape, ...], ratio: float) -> tuple[Ray, ..
 
 def _branch(reckoning: Reckoning, main: tuple[PartShape, ...], marks: dict[str, Verdict]) -> Branch | None:
     rig = reckoning.rig
-    parts = _row(rig.guiding.path, ("guiding", "path"), "g", GUIDE_OPENING_RADIUS_MM, marks)
+    parts = _row(rig.guiding.path, ("guiding", "path"), guide_gaps(rig), marks)
     if rig.guiding.kind == "none" or not parts:
         return None
     length = parts[-1].end_mm

@@ -33,7 +33,15 @@ STEPS = (
         "Light path",
         "Is the sensor at the distance the corrector wants?",
         ("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
-        ("spacing.main",),
+        (
+            "spacing.main",
+            "joints.mate",
+            "joints.depth",
+            "joints.seat",
+            "illumination.corner",
+            "reach.main",
+            "load.focuser",
+        ),
     ),
     Step(
         "guide_branch",
@@ -47,7 +55,7 @@ STEPS = (
             "guide_scale_arcsec_px",
             "guide_to_main_ratio",
         ),
-        ("spacing.guide", "scale.guide"),
+        ("spacing.guide", "scale.guide", "prism.shade", "prism.light"),
     ),
     Step(
         "scales",

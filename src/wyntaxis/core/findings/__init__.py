@@ -70,6 +70,14 @@ ORDER = (
     "sampling.main",
     "scale.guide",
     "coverage.image_circle",
+    "joints.mate",
+    "joints.depth",
+    "joints.seat",
+    "illumination.corner",
+    "prism.shade",
+    "prism.light",
+    "reach.main",
+    "load.focuser",
     "legs.agree",
 )
 """In which order findings are told: what stops the night first."""
@@ -89,7 +97,15 @@ def finding(finding_id: str) -> Callable[[FindingFunction], FindingFunction]:
 
 def all_findings(reckoning: Reckoning) -> Iterator[Finding]:
     """Yield every finding on a reckoning, in :data:`ORDER`."""
-    from wyntaxis.core.findings import coverage, legs, scale, spacing  # noqa: F401  (registers on import)
+    from wyntaxis.core.findings import (  # noqa: F401  (they register on import)
+        coverage,
+        joints,
+        legs,
+        light,
+        mechanics,
+        scale,
+        spacing,
+    )
 
     for finding_id in ORDER:
         yield from REGISTRY[finding_id](reckoning)

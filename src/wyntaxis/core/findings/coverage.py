@@ -22,7 +22,7 @@ _SOURCE = "The corrected image circle must exceed the sensor's diagonal; a reduc
 def image_circle(reckoning: Reckoning) -> Iterator[Finding]:
     """Compare the image circle behind the correctors with the sensor's diagonal."""
     rig, diagonal = reckoning.rig, reckoning.value("sensor_diagonal_mm")
-    circle, lines = _circle(rig)
+    circle, lines = circle_at_sensor(rig)
     if circle is None or diagonal is None:
         missing = "the camera and its sensor" if diagonal is None else "the telescope's image circle (image_circle_mm)"
         yield Finding(
@@ -67,7 +67,7 @@ def image_circle(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-def _circle(rig: Rig) -> tuple[float | None, tuple[str, ...]]:
+def circle_at_sensor(rig: Rig) -> tuple[float | None, tuple[str, ...]]:
     """Return the image circle at the sensor in mm, and how it was found.
 
     The last corrector that states a circle fixes it; every magnification after that, or after the telescope, scales it.

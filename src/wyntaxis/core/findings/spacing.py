@@ -108,7 +108,8 @@ def _main_remedy(rig: Rig, path: BackFocus, verdict: Verdict) -> Remedy:
             f"measure the length of {widest.title} with callipers: "
             f"its ±{short(widest.half_width_mm)} mm is the widest tolerance of the stack"
         )
-    after = [found for found in (rig.find(c.part_id) for c in path.stack.contributions) if found is not None]
+    ids = dict.fromkeys(c.part_id for c in path.stack.contributions)
+    after = [found for found in map(rig.find, ids) if found is not None]
     return (
         _set_adjustable(after, path.error_mm)
         or _resize_ring(rig, after, path.error_mm)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from wyntaxis.core.optics.joints import guide_gaps, main_gaps
 from wyntaxis.core.optics.lightpath import (
     Plate,
     Stack,
@@ -100,7 +101,9 @@ def guide_path(rig: Rig) -> GuidePath | None:
         return None
     main_plates = plates_of(after, with_back_focus_counted=True)
     guide_plates = plates_of(path)
-    after_stack, stack = stack_of(rig.train[index:]), stack_of(path)
+    # A gap in front of the guider lies before the prism and does not count.
+    after_stack = stack_of(rig.train[index:], [0.0, *main_gaps(rig)[index + 1 :]])
+    stack = stack_of(path, guide_gaps(rig))
     distance = after_stack.length_mm - tap.prism.from_front_mm
     required = distance - total_shift(main_plates) + total_shift(guide_plates)
     return GuidePath(

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from wyntaxis.core.ledger import rectangular, rss
 from wyntaxis.core.optics.focus import plate_focus_shift
+from wyntaxis.core.optics.joints import main_gaps
 from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Glass, Part, Rig
 
 
@@ -102,13 +103,14 @@ def magnifications(parts: tuple[Part, ...]) -> list[float]:
     return [part.magnification or 1.0 for part in parts if part.kind in MAGNIFYING_KINDS]
 
 
-def stack_of(parts: tuple[Part, ...]) -> Stack:
-    """Return the stack of some parts; an adjustable part counts at its set length."""
-    return Stack(
-        tuple(
-            Contribution(part.id, part.title, part.optical_length_mm, part.length_tolerance_mm or 0.0) for part in parts
-        )
-    )
+def stack_of(parts: tuple[Part, ...], gaps_mm: list[float]) -> Stack:
+    """Return the stack of some parts and the bottoming gap in front of each; an adjustable part counts as set."""
+    found: list[Contribution] = []
+    for part, gap in zip(parts, gaps_mm, strict=True):
+        if gap:
+            found.append(Contribution(part.id, f"gap before {part.title}", gap, 0.0))
+        found.append(Contribution(part.id, part.title, part.optical_length_mm, part.length_tolerance_mm or 0.0))
+    return Stack(tuple(found))
 
 
 def plates_of(parts: tuple[Part, ...], *, with_back_focus_counted: bool = False) -> tuple[Plate, ...]:
@@ -158,7 +160,7 @@ def back_focus(rig: Rig) -> BackFocus | None:
     plates = main_plates(rig)
     return BackFocus(
         corrector=corrector,
-        stack=stack_of(after),
+        stack=stack_of(after, main_gaps(rig)[index + 1 :]),
         plates=plates,
         glass_shift_mm=total_shift(plates),
         glass_standard_mm=shift_standard(plates),

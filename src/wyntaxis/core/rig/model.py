@@ -12,7 +12,7 @@ import re
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from wyntaxis.core.catalogue import CATALOGUE
 
@@ -44,6 +44,7 @@ Thread = Annotated[str, Field(min_length=1, max_length=40), AfterValidator(_plai
 Length = Annotated[float, Field(ge=0, le=100_000)]
 PositiveLength = Annotated[float, Field(gt=0, le=100_000)]
 Positive = Annotated[float, Field(gt=0, le=1e9)]
+Mass = Annotated[float, Field(ge=0, le=1e6)]
 Finite = Annotated[float, Field(ge=-1e12, le=1e12)]
 
 PartKind = Literal[
@@ -64,19 +65,25 @@ PART_KINDS: tuple[PartKind, ...] = PartKind.__args__  # type: ignore[attr-define
 MAGNIFYING_KINDS: frozenset[str] = frozenset({"corrector", "extender"})
 
 
-class _Model(BaseModel):
+class StrictModel(BaseModel):
+    """The base of everything in our files: frozen, no unknown keys, no text for a number, no NaN."""
+
     model_config = ConfigDict(strict=True, extra="forbid", frozen=True, allow_inf_nan=False, validate_default=False)
 
 
-class Joint(_Model):
-    """One end of a part: how it screws or slides onto its neighbour."""
+class Joint(StrictModel):
+    """One end of a part: how it screws or slides onto its neighbour.
+
+    ``shoulder`` false: nothing stops the part at a repeatable place. Left out, a thread is taken to have one.
+    """
 
     thread: Thread
     gender: Literal["male", "female", "slip"]
     depth_mm: Length | None = None
+    shoulder: bool | None = None
 
 
-class Glass(_Model):
+class Glass(StrictModel):
     """A plane-parallel plate in the beam.
 
     ``counted``: the plate is already inside a length that a maker gave, so it adds nothing to the required back focus.
@@ -98,7 +105,7 @@ class Glass(_Model):
         return self
 
 
-class Adjustable(_Model):
+class Adjustable(StrictModel):
     """The range of a part whose length can be set, and where it is set."""
 
     min_mm: Length
@@ -114,16 +121,20 @@ class Adjustable(_Model):
         return self
 
 
-class Prism(_Model):
-    """The pick-off prism of an off-axis guider; distances from the part's front face and from the axis."""
+class Prism(StrictModel):
+    """The pick-off prism of an off-axis guider; distances from the part's front face and from the axis.
+
+    ``beside`` tells at which side of the sensor it stands: beside a long side, it has half the height to clear.
+    """
 
     from_front_mm: Length
     edge_from_axis_mm: Length
     height_mm: PositiveLength
     width_mm: PositiveLength
+    beside: Literal["long_side", "short_side"] = "long_side"
 
 
-class Sensor(_Model):
+class Sensor(StrictModel):
     """A camera's sensor: pixels unbinned, and the binning it is used with."""
 
     width_px: Annotated[int, Field(ge=1, le=200_000)]
@@ -145,7 +156,7 @@ class Sensor(_Model):
         return math.hypot(self.width_mm, self.height_mm)
 
 
-class Part(_Model):
+class Part(StrictModel):
     """One part of the train or of the guide path; ``length_mm`` is its optical length along the axis."""
 
     id: Id
@@ -163,9 +174,11 @@ class Part(_Model):
     prism: Prism | None = None
     sensor: Sensor | None = None
     clear_aperture_mm: PositiveLength | None = None
-    mass_g: Annotated[float, Field(ge=0, le=1e6)] | None = None
+    mass_g: Mass | None = None
     front: Joint | None = None
     rear: Joint | None = None
+    pinned: bool = False
+    keep_with_next: bool = False
     note: Note | None = None
 
     @property
@@ -196,7 +209,19 @@ class Part(_Model):
         return self
 
 
-class Telescope(_Model):
+class Focuser(StrictModel):
+    """The telescope's focuser: where focus falls behind it, how far it goes, what it carries.
+
+    ``focal_plane_mm`` counts from its racked-in face to the focal plane of the bare telescope.
+    """
+
+    focal_plane_mm: Length | None = None
+    travel_mm: Length | None = None
+    load_rating_g: Mass | None = None
+    moment_rating_n_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
+
+
+class Telescope(StrictModel):
     """The telescope, before any corrector."""
 
     id: Id
@@ -208,6 +233,7 @@ class Telescope(_Model):
     image_circle_mm: PositiveLength | None = None
     exit_pupil_distance_mm: PositiveLength | None = None
     rear: Joint | None = None
+    focuser: Focuser | None = None
     note: Note | None = None
 
     @property
@@ -215,7 +241,7 @@ class Telescope(_Model):
         return self.name or self.id
 
 
-class Site(_Model):
+class Site(StrictModel):
     """Where the rig stands."""
 
     name: Text | None = None
@@ -225,7 +251,7 @@ class Site(_Model):
     seeing_fwhm_arcsec: Annotated[float, Field(gt=0, le=60)] | None = None
 
 
-class Guiding(_Model):
+class Guiding(StrictModel):
     """How the rig guides: through a prism in the train, through a telescope of its own, or not at all."""
 
     kind: Literal["off_axis", "separate", "none"]
@@ -253,7 +279,7 @@ class Guiding(_Model):
         return _camera_of(self.path)
 
 
-class StatedValue(_Model):
+class StatedValue(StrictModel):
     """What a maker's sheet or a program's settings say of one quantity; ``tolerance`` is a half-width."""
 
     value: Finite
@@ -261,7 +287,7 @@ class StatedValue(_Model):
     source: Note | None = None
 
 
-class MeasuredValue(_Model):
+class MeasuredValue(StrictModel):
     """What frames, logs or callipers gave for one quantity, with its standard uncertainty."""
 
     value: Finite
@@ -269,7 +295,22 @@ class MeasuredValue(_Model):
     source: Note | None = None
 
 
-class Rig(_Model):
+class Variant(StrictModel):
+    """Another train over the same parts.
+
+    In ``train``, a text is the id of a part of the rig's own train, an object is a part of this variant alone.
+    Telescope and guiding are the rig's where the variant has none of its own; stated and measured legs are its own.
+    """
+
+    name: Text
+    train: Annotated[tuple[Id | Part, ...], Field(strict=False, max_length=200)]
+    telescope: Telescope | None = None
+    guiding: Guiding | None = None
+    stated: dict[str, StatedValue] = Field(default_factory=dict)
+    measured: dict[str, MeasuredValue] = Field(default_factory=dict)
+
+
+class Rig(StrictModel):
     """A rig: the whole document."""
 
     format: Literal["wyntaxis-rig"]
@@ -281,6 +322,7 @@ class Rig(_Model):
     guiding: Guiding = Field(default_factory=lambda: Guiding(kind="none"))
     stated: dict[str, StatedValue] = Field(default_factory=dict)
     measured: dict[str, MeasuredValue] = Field(default_factory=dict)
+    variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
     note: Note | None = None
 
     @model_validator(mode="after")
@@ -297,6 +339,7 @@ class Rig(_Model):
                 raise ValueError(f'guiding.taps names "{self.guiding.taps}", which is no part of the train')
             if tapped.prism is None:
                 raise ValueError(f'guiding.taps names "{tapped.id}", which has no prism')
+        _variants_stand(self)
         return self
 
     @property
@@ -340,6 +383,54 @@ def _ids_are_unique(rig: Rig) -> None:
         if part_id in seen:
             raise ValueError(f'{place}.id: "{part_id}" is already the id of {seen[part_id]}')
         seen[part_id] = place
+
+
+def variant_rig(rig: Rig, name: str | None) -> Rig:
+    """Return the rig of one variant as a rig without variants; without a name, the rig's own train.
+
+    Raises
+    ------
+    ValueError
+        If no variant has that name, or its parts do not make a rig.
+    """
+    own = rig.model_dump(mode="json", exclude_unset=True)
+    variants = own.pop("variants", [])
+    if name is None or name == rig.name:
+        return Rig.model_validate(own)
+    found = next((variant for variant in variants if variant["name"] == name), None)
+    if found is None:
+        known = ", ".join(f'"{variant.name}"' for variant in rig.variants) or "none"
+        raise ValueError(f'no variant "{name}"; the rig has: {known}')
+    parts = {part["id"]: part for part in own["train"]}
+    for index, entry in enumerate(found["train"]):
+        if isinstance(entry, str) and entry not in parts:
+            raise ValueError(f'train[{index}] names "{entry}", which is no part of the rig\'s train')
+    own |= {"name": found["name"], "train": [parts[e] if isinstance(e, str) else e for e in found["train"]]}
+    for key in ("telescope", "guiding"):
+        if found.get(key) is not None:
+            own[key] = found[key]
+    for key in ("stated", "measured"):
+        own[key] = found.get(key, {})
+    taps = own.get("guiding", {}).get("taps")
+    if found.get("guiding") is None and taps is not None and taps not in {part["id"] for part in own["train"]}:
+        own["guiding"] = {"kind": "none"}  # the prism stays at home with its guider
+    return Rig.model_validate(own)
+
+
+def _variants_stand(rig: Rig) -> None:
+    names = {rig.name}
+    for index, variant in enumerate(rig.variants):
+        if variant.name in names:
+            raise ValueError(f'variants[{index}].name: "{variant.name}" stands twice; name each train differently')
+        names.add(variant.name)
+        try:
+            variant_rig(rig, variant.name)
+        except ValidationError as error:
+            fault = error.errors(include_url=False)[0]
+            detail = str(fault.get("ctx", {}).get("error", fault["msg"]))
+            raise ValueError(f"variants[{index}]: {detail}") from None
+        except ValueError as error:
+            raise ValueError(f"variants[{index}].{error}") from None
 
 
 def json_schema() -> dict[str, Any]:

@@ -1,0 +1,123 @@
+"""Do the parts screw together, and to a length that repeats?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.optics.joints import Meeting, joint_text, meet, meetings
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.rig.shelf import ShelfPart
+from wyntaxis.core.wording import MINUS, number, short
+
+_MATE_SOURCE = "Threads mate with the same diameter and pitch and opposite gender (ISO 261); slip joints by diameter"
+_DEPTH_SOURCE = "A male thread longer than the female is deep bottoms out: gap = male − female"
+_SEAT_SOURCE = "Only a shoulder stops a part at the same place each time; a slip joint can tilt"
+_REASONS = {
+    "thread": "another thread diameter or standard",
+    "pitch": "the same diameter but another pitch",
+    "gender": "the same gender on both sides",
+}
+
+
+@finding("joints.mate")
+def mate(reckoning: Reckoning) -> Iterator[Finding]:
+    """Tell every joint that cannot be made; one line for all when there is none."""
+    found = meetings(reckoning.rig)
+    bad = [m for m in found if m.state.mating in _REASONS]
+    for meeting in bad:
+        yield Finding(
+            "joints.mate",
+            Verdict.FAILS,
+            meeting.part_id,
+            f"{meeting.before} and {meeting.after} do not screw together",
+            (_ends(meeting), f"{_REASONS[meeting.state.mating]}"),
+            Remedy(_adapter_text(reckoning.shelf, meeting)),
+            _MATE_SOURCE,
+        )
+    if not bad and found:
+        unknown = [m for m in found if m.state.mating == "unknown"]
+        verdict = Verdict.UNPROVEN if unknown else Verdict.HOLDS
+        title = f"{len(unknown)} of {len(found)} joints are not described" if unknown else "All joints mate"
+        text = "state thread and gender of: " + "; ".join(f"{m.before} | {m.after}" for m in unknown)
+        yield Finding(
+            "joints.mate",
+            verdict,
+            "train",
+            title,
+            tuple(_ends(m) for m in found if m.state.mating == "mates"),
+            Remedy(text) if unknown else NO_REMEDY,
+            _MATE_SOURCE,
+        )
+
+
+def _ends(meeting: Meeting) -> str:
+    return f"{meeting.before} | {meeting.after}: {joint_text(meeting.rear)} | {joint_text(meeting.front)}"
+
+
+def _adapter_text(shelf: tuple[ShelfPart, ...], meeting: Meeting) -> str:
+    """Name the shelf's adapters that would go between, the shortest first."""
+    assert meeting.rear is not None
+    assert meeting.front is not None
+    fitting = [
+        part
+        for part in shelf
+        if part.owned > 0
+        and part.part.front is not None
+        and part.part.rear is not None
+        and meet(meeting.rear, part.part.front).mating == "mates"
+        and meet(part.part.rear, meeting.front).mating == "mates"
+    ]
+    if fitting:
+        best = min(fitting, key=lambda p: p.part.optical_length_mm)
+        return f"put {best.part.title} from the shelf between them: it adds {short(best.part.optical_length_mm)} mm"
+    return (
+        f"nothing on the shelf goes between {joint_text(meeting.rear)} and {joint_text(meeting.front)}: "
+        "an adapter with the mating ends is needed"
+    )
+
+
+@finding("joints.depth")
+def depth(reckoning: Reckoning) -> Iterator[Finding]:
+    """Tell every joint whose male thread bottoms out before the shoulders meet."""
+    found = meetings(reckoning.rig)
+    for meeting in found:
+        if meeting.state.gap_mm > 0 and meeting.rear is not None and meeting.front is not None:
+            male, female = meeting.rear, meeting.front
+            if male.gender != "male":
+                male, female = female, male
+            gap = number(meeting.state.gap_mm, 2)
+            yield Finding(
+                "joints.depth",
+                Verdict.FAILS,
+                meeting.part_id,
+                f"The thread bottoms out between {meeting.before} and {meeting.after}: a gap of {gap} mm",
+                (f"{number(male.depth_mm or 0, 2)} {MINUS} {number(female.depth_mm or 0, 2)} = {gap} mm, in the built "
+                 "length",),
+                Remedy(f"put a ring of {gap} mm or more around the male thread as a stop, or use a part with a "
+                       f"shorter male or a deeper female thread; the gap counts in the built length until then"),
+                _DEPTH_SOURCE,
+            )  # fmt: skip
+
+
+@finding("joints.seat")
+def seat(reckoning: Reckoning) -> Iterator[Finding]:
+    """Tell every joint that has no repeatable seat, or can tilt."""
+    for meeting in meetings(reckoning.rig):
+        if meeting.state.seat in ("no shoulder", "may tilt"):
+            bare = meeting.state.seat == "no shoulder"
+            what = "has no shoulder to seat on" if bare else "is a slip joint and can tilt"
+            yield Finding(
+                "joints.seat",
+                Verdict.FAILS if bare else Verdict.TIGHT,
+                meeting.part_id,
+                f"The joint between {meeting.before} and {meeting.after} {what}",
+                (_ends(meeting),),
+                Remedy(
+                    "use a part with a shoulder there, or a lock ring: without one the length is different each time"
+                    if bare
+                    else "use a threaded joint there, or a clamping ring that pulls square"
+                ),
+                _SEAT_SOURCE,
+            )

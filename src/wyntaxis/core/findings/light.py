@@ -1,0 +1,202 @@
+"""Does all the light reach the sensor's corners, and does the prism stand where it neither shades nor starves?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings.coverage import circle_at_sensor
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.optics.illumination import Beam, Opening, PrismPlace, openings, prism_place
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.wording import MINUS, number, short
+
+VISIBLE_LOSS = 0.10
+"""A corner that keeps 90 % of its light flat-fields without a trace: tight, not failing."""
+
+PRISM_MARGIN_MM = 0.5
+"""Play of a prism's stalk: nearer to a limit than this is tight."""
+
+_SOURCE = "Beam of a field point at x before the sensor: a disc x/N wide at h (1 − x/P); overlap of two circles"
+_PRISM_SOURCE = "The prism shades below h (1 − x/P) + x/2N, and sees light while its outer edge is in the image circle"
+
+
+def beam_of(reckoning: Reckoning) -> Beam:
+    """Return the beam behind the last corrector."""
+    return Beam(reckoning.value("focal_ratio") or 1.0, reckoning.rig.telescope.exit_pupil_distance_mm)
+
+
+@finding("illumination.corner")
+def corner(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare each opening with what the sensor's corner needs; one line for all when none cuts."""
+    sensor, found = reckoning.rig.sensor, openings(reckoning.rig)
+    if sensor is None:
+        return
+    if not found:
+        yield Finding(
+            "illumination.corner",
+            Verdict.UNPROVEN,
+            "train",
+            "No clear aperture is stated, so vignetting is not known",
+            (),
+            Remedy("state the clear aperture of the parts behind the corrector (clear_aperture_mm)"),
+            _SOURCE,
+        )
+        return
+    beam, diagonal = beam_of(reckoning), sensor.diagonal_mm
+    narrow = [o for o in found if o.diameter_mm < beam.opening_needed(diagonal, o.distance_mm)]
+    for opening in narrow:
+        yield _cut(beam, opening, diagonal)
+    if not narrow:
+        lit = min(beam.fully_lit_circle(o.diameter_mm, o.distance_mm) for o in found)
+        yield Finding(
+            "illumination.corner",
+            Verdict.HOLDS,
+            "train",
+            "Every opening lights the sensor's corners fully",
+            (*(_line(beam, o, diagonal) for o in found), f"fully lit circle: {number(lit, 1)} mm"),
+            NO_REMEDY,
+            _SOURCE,
+        )
+
+
+def _line(beam: Beam, opening: Opening, diagonal_mm: float) -> str:
+    x = opening.distance_mm
+    share = f" × (1 {MINUS} {number(x, 1)}/{number(beam.pupil_mm, 1)})" if beam.pupil_mm else ""
+    needed = beam.opening_needed(diagonal_mm, x)
+    return (
+        f"{opening.part.title}: {number(diagonal_mm, 2)}{share} + {number(x, 1)}/{number(beam.ratio, 2)} = "
+        f"{number(needed, 2)} mm needed, {short(opening.diameter_mm)} mm given"
+    )
+
+
+def _cut(beam: Beam, opening: Opening, diagonal_mm: float) -> Finding:
+    share = beam.fraction(diagonal_mm / 2, opening.diameter_mm, opening.distance_mm)
+    lit = beam.fully_lit_circle(opening.diameter_mm, opening.distance_mm)
+    needed = beam.opening_needed(diagonal_mm, opening.distance_mm)
+    return Finding(
+        "illumination.corner",
+        Verdict.TIGHT if share >= 1 - VISIBLE_LOSS else Verdict.FAILS,
+        opening.part.id,
+        f"{opening.part.title} leaves the sensor's corner {number(100 * share, 0)} % of its light",
+        (_line(beam, opening, diagonal_mm), f"fully lit circle: {number(lit, 1)} mm of {number(diagonal_mm, 1)} mm"),
+        Remedy(
+            f"use an opening of {number(needed, 1)} mm, or bring {opening.part.title} closer to the sensor; "
+            "good flats even out a small loss"
+        ),
+        _SOURCE,
+    )
+
+
+@finding("prism.shade")
+def shade(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare the prism's edge with the light that the sensor needs."""
+    place = _place(reckoning)
+    if place is None:
+        return
+    beam = beam_of(reckoning)
+    limit = (
+        f"{number(place.half_side_mm, 2)} + {number(place.distance_mm, 1)}/(2 × {number(beam.ratio, 2)})"
+        if beam.pupil_mm is None
+        else f"{number(place.half_side_mm, 2)} × (1 {MINUS} {number(place.distance_mm, 1)}/"
+        f"{number(beam.pupil_mm, 1)}) + {number(place.distance_mm, 1)}/(2 × {number(beam.ratio, 2)})"
+    )
+    verdict = _against(place.edge_mm - place.lowest_mm)
+    yield Finding(
+        "prism.shade",
+        verdict,
+        reckoning.rig.guiding.taps or "guiding",
+        {
+            Verdict.HOLDS: "The prism stands clear of the sensor's light",
+            Verdict.TIGHT: "The prism barely clears the sensor's light",
+        }.get(verdict, f"The prism reaches {number(place.lowest_mm - place.edge_mm, 2)} mm into the sensor's light"),
+        (
+            f"light ends at {limit} = {number(place.lowest_mm, 2)} mm from the axis",
+            f"prism's edge: {number(place.edge_mm, 2)} mm",
+            _range_text(place),
+        ),
+        NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(reckoning, place),
+        _PRISM_SOURCE,
+    )
+
+
+@finding("prism.light")
+def light(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare the prism's outer edge with the image circle."""
+    place = _place(reckoning)
+    if place is None:
+        return
+    taps = reckoning.rig.guiding.taps or "guiding"
+    if place.highest_mm is None:
+        yield Finding(
+            "prism.light",
+            Verdict.UNPROVEN,
+            taps,
+            "Whether the prism lies in the image circle is not known",
+            (),
+            Remedy("state the telescope's image circle (image_circle_mm)"),
+            _PRISM_SOURCE,
+        )
+        return
+    verdict = _against(place.highest_mm - place.edge_mm)
+    estimated = circle_at_sensor(reckoning.rig)[0] != reckoning.rig.telescope.image_circle_mm and not any(
+        part.image_circle_mm for part in reckoning.rig.train
+    )
+    if verdict is Verdict.FAILS and estimated:
+        verdict = Verdict.TIGHT  # the circle behind the corrector is reckoned from the telescope's, not stated
+    tapped = next(part for part in reckoning.rig.train if part.id == taps)
+    height = tapped.prism.height_mm if tapped.prism else 0.0
+    yield Finding(
+        "prism.light",
+        verdict,
+        taps,
+        {
+            Verdict.HOLDS: "The prism lies inside the image circle",
+            Verdict.TIGHT: "The prism reaches the edge of the image circle",
+        }.get(verdict, "The prism reaches out of the image circle"),
+        (
+            f"prism: {number(place.edge_mm, 2)} + {number(height, 2)} = {number(place.edge_mm + height, 2)} mm",
+            f"image circle's radius there: {number(place.highest_mm + height, 2)} mm",
+            _range_text(place),
+        ),
+        NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(reckoning, place),
+        _PRISM_SOURCE,
+    )
+
+
+def _against(margin_mm: float) -> Verdict:
+    if margin_mm < 0:
+        return Verdict.FAILS
+    return Verdict.HOLDS if margin_mm >= PRISM_MARGIN_MM else Verdict.TIGHT
+
+
+def _place(reckoning: Reckoning) -> PrismPlace | None:
+    circle, _ = circle_at_sensor(reckoning.rig)
+    return prism_place(reckoning.rig, beam_of(reckoning), circle)
+
+
+def _range_text(place: PrismPlace) -> str:
+    if place.highest_mm is None:
+        return f"the edge may stand from {number(place.lowest_mm, 2)} mm outward"
+    if place.highest_mm < place.lowest_mm:
+        return (
+            f"no place is right: clear of the sensor from {number(place.lowest_mm, 2)} mm, "
+            f"in the circle up to {number(place.highest_mm, 2)} mm"
+        )
+    return f"the edge may stand {number(place.lowest_mm, 2)} to {number(place.highest_mm, 2)} mm from the axis"
+
+
+def _prism_remedy(reckoning: Reckoning, place: PrismPlace) -> Remedy:
+    tapped = reckoning.rig.find(reckoning.rig.guiding.taps or "")
+    highest = place.highest_mm if place.highest_mm is not None else place.lowest_mm + 2 * PRISM_MARGIN_MM
+    if highest < place.lowest_mm or tapped is None:
+        return Remedy(
+            "use a smaller prism, or state the corrector's own image circle (image_circle_mm) if it is wider; "
+            "of two evils, less light for the guide camera is the lesser"
+        )
+    wanted = round(min(place.lowest_mm + PRISM_MARGIN_MM, (place.lowest_mm + highest) / 2), 1)
+    if not place.lowest_mm <= wanted <= highest:
+        wanted = round((place.lowest_mm + highest) / 2, 2)
+    change = Change.of("Move the prism", (*tapped[0], "prism", "edge_from_axis_mm"), wanted)
+    return Remedy(f"set the prism's edge {short(wanted)} mm from the axis", change)

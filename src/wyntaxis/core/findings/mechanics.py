@@ -1,0 +1,119 @@
+"""Does the focuser reach focus, and does it carry what hangs on it?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.optics.mechanics import FocusReach, load, reach_cases
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.wording import MINUS, number, short
+
+TRAVEL_RESERVE = 0.1
+"""Nearer to either end of the travel than a tenth of it leaves no room for temperature and filters."""
+
+LOAD_RESERVE = 0.8
+"""A load over four fifths of the rating is tight: ratings are given for a still focuser, level."""
+
+_REACH_SOURCE = "Focuser position = focal plane from the racked-in face + plate shift − train, within the travel"
+_LOAD_SOURCE = "Σ mass beyond the focuser against its rating; moment Σ m g s with g = 9.80665 m/s², train level"
+
+
+@finding("reach.main")
+def reach(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare where focus falls with the focuser's travel, for telescopes without a required distance."""
+    for telescope, case in reach_cases(reckoning.rig):
+        if case is None:
+            yield Finding(
+                "reach.main",
+                Verdict.UNPROVEN,
+                telescope.id,
+                f"Whether {telescope.title} reaches focus is not known",
+                (),
+                Remedy(
+                    "state the focuser of the telescope: the focal plane's distance from its racked-in face, its travel"
+                ),
+                _REACH_SOURCE,
+            )
+        else:
+            yield _reach_finding(case)
+
+
+def _reach_finding(case: FocusReach) -> Finding:
+    at, travel = case.position_mm, case.travel_mm
+    margin = min(at, travel - at)
+    verdict = Verdict.FAILS if margin < 0 else Verdict.TIGHT if margin < TRAVEL_RESERVE * travel else Verdict.HOLDS
+    size = number(abs(margin), 1)
+    if at < 0:
+        title, text = (
+            f"{case.telescope.title} cannot rack in far enough for focus",
+            f"shorten the train by at least {size} mm",
+        )
+    elif at > travel:
+        title, text = (
+            f"{case.telescope.title} cannot rack out far enough for focus",
+            f"add an extension of at least {size} mm",
+        )
+    elif verdict is Verdict.TIGHT:
+        change = "shorten" if at < travel / 2 else "lengthen"
+        title = f"{case.telescope.title} reaches focus near an end of its travel"
+        text = f"{change} the train by {number(abs(travel / 2 - at), 1)} mm to bring focus to the middle"
+    else:
+        title, text = f"{case.telescope.title} reaches focus", ""
+    return Finding(
+        "reach.main",
+        verdict,
+        case.telescope.id,
+        title,
+        (
+            f"position: {number(case.focal_plane_mm, 2)} + {number(case.glass_mm, 3)} {MINUS} "
+            f"{number(case.train_mm, 2)} = {number(at, 2)} mm, travel 0 to {short(travel)} mm",
+        ),
+        Remedy(text) if text else NO_REMEDY,
+        _REACH_SOURCE,
+    )
+
+
+@finding("load.focuser")
+def focuser_load(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare mass and moment beyond the focuser with its ratings."""
+    focuser = reckoning.rig.telescope.focuser
+    if focuser is None or (focuser.load_rating_g is None and focuser.moment_rating_n_m is None):
+        return
+    hangs = load(reckoning.rig)
+    shares = []
+    lines = [
+        f"mass: {number(hangs.mass_g, 0)} g, its centre {number(hangs.centre_mm, 1)} mm behind the focuser's face",
+        f"moment: {number(hangs.mass_g / 1000, 3)} kg × 9.807 m/s² × {number(hangs.centre_mm, 1)} mm = "
+        f"{number(hangs.moment_n_m, 2)} N·m",
+    ]
+    if focuser.load_rating_g:
+        shares.append(hangs.mass_g / focuser.load_rating_g)
+        lines.append(f"rating: {number(focuser.load_rating_g, 0)} g, {number(100 * shares[-1], 0)} % used")
+    if focuser.moment_rating_n_m:
+        shares.append(hangs.moment_n_m / focuser.moment_rating_n_m)
+        lines.append(f"rating: {short(focuser.moment_rating_n_m)} N·m, {number(100 * shares[-1], 0)} % used")
+    used = max(shares, default=0.0)
+    verdict = Verdict.FAILS if used > 1 else Verdict.TIGHT if used > LOAD_RESERVE else Verdict.HOLDS
+    if hangs.missing and verdict is not Verdict.FAILS:
+        verdict = Verdict.UNPROVEN
+    text = {
+        Verdict.FAILS: "lighten the train, carry part of it on the tube, or use a stronger focuser",
+        Verdict.TIGHT: "lock the focuser for slews, and balance with the camera mounted",
+        Verdict.UNPROVEN: "state the mass of: " + ", ".join(hangs.missing),
+    }.get(verdict, "")
+    title = {
+        Verdict.FAILS: "The train is too heavy for the focuser",
+        Verdict.TIGHT: "The train takes most of the focuser's rating",
+        Verdict.UNPROVEN: "Not every part beyond the focuser states its mass",
+    }.get(verdict, "The focuser carries the train")
+    yield Finding(
+        "load.focuser",
+        verdict,
+        reckoning.rig.telescope.id,
+        title,
+        tuple(lines),
+        Remedy(text) if text else NO_REMEDY,
+        _LOAD_SOURCE,
+    )

@@ -1,0 +1,142 @@
+"""Joints: what mates with what, where a thread bottoms out, and what has no repeatable seat.
+
+Thread: diameter × pitch (ISO 261), gender, usable depth. A male thread longer than the female is deep bottoms out and
+leaves a gap of the difference, which lengthens the train. A slip joint mates by its nominal diameter and can tilt.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+from wyntaxis.core.rig.model import Joint, Part, Rig
+
+_METRIC = re.compile(r"M(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)")
+
+THICKEST_SHIM_MM = 1.0
+"""A thread of usual depth still holds through a shim of this thickness."""
+
+Mating = Literal["mates", "unknown", "thread", "pitch", "gender"]
+
+
+@dataclass(frozen=True)
+class JointState:
+    """How two ends meet: whether they mate, the gap they leave in mm, and whether the seat can be trusted."""
+
+    mating: Mating
+    gap_mm: float = 0.0
+    seat: Literal["firm", "may tilt", "no shoulder", "unknown"] = "unknown"
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """One joint of a path: the rear end before it and the front end after it, with the titles of their parts.
+
+    ``part_id`` is the part after the joint; ``place`` its index in the path.
+    """
+
+    path: Literal["train", "guide"]
+    place: int
+    part_id: str
+    before: str
+    after: str
+    rear: Joint | None
+    front: Joint | None
+    state: JointState
+
+
+def meet(rear: Joint | None, front: Joint | None) -> JointState:
+    """Return how the rear end of one part meets the front end of the next; an end not described is unknown."""
+    if rear is None or front is None:
+        return JointState("unknown")
+    mating = _mating(rear, front)
+    if mating != "mates":
+        return JointState(mating)
+    if rear.shoulder is False or front.shoulder is False:
+        seat: Literal["firm", "may tilt", "no shoulder"] = "no shoulder"
+    else:
+        seat = "may tilt" if rear.gender == "slip" else "firm"
+    return JointState("mates", bottoming_gap(rear, front), seat)
+
+
+def bottoming_gap(one: Joint, other: Joint) -> float:
+    """Return the gap in mm that a male thread longer than the female is deep leaves; 0 where a depth is not known."""
+    male, female = (one, other) if one.gender == "male" else (other, one)
+    if male.gender != "male" or female.gender != "female" or male.depth_mm is None or female.depth_mm is None:
+        return 0.0
+    return max(0.0, male.depth_mm - female.depth_mm)
+
+
+def _mating(one: Joint, other: Joint) -> Mating:
+    same = _thread_difference(one.thread, other.thread)
+    if same is not None:
+        return same
+    genders = {one.gender, other.gender}
+    return "mates" if genders in ({"male", "female"}, {"slip"}) else "gender"
+
+
+def _thread_difference(one: str, other: str) -> Literal["thread", "pitch"] | None:
+    first, second = _METRIC.fullmatch(one), _METRIC.fullmatch(other)
+    if first and second:
+        if float(first[1]) != float(second[1]):
+            return "thread"
+        return None if float(first[2]) == float(second[2]) else "pitch"
+    return None if one.casefold() == other.casefold() else "thread"
+
+
+def is_shim(part: Part) -> bool:
+    """Return whether a part is a loose ring without threads: it lies between two parts that screw together."""
+    return part.kind == "spacer" and part.front is None and part.rear is None and part.length_mm <= THICKEST_SHIM_MM
+
+
+def joint_text(joint: Joint | None) -> str:
+    """Return a joint in words: ``M48×0.75 male, 4.5 mm``."""
+    if joint is None:
+        return "not described"
+    depth = f", {joint.depth_mm:g} mm" if joint.depth_mm is not None else ""
+    return f"{joint.thread.replace('x', '×')} {joint.gender}{depth}"
+
+
+def gaps_before(parts: tuple[Part, ...], rear_before: Joint | None) -> list[float]:
+    """Return the bottoming gap in front of each part of a path, in mm."""
+    gaps, rear = [], rear_before
+    for part in parts:
+        if is_shim(part):  # the thread reaches through it, and it is itself a stop
+            gaps.append(0.0)
+            continue
+        gaps.append(meet(rear, part.front).gap_mm)
+        rear = part.rear
+    return gaps
+
+
+def main_gaps(rig: Rig) -> list[float]:
+    """Return the bottoming gap in front of each part of the train, in mm."""
+    return gaps_before(rig.train, rig.telescope.rear)
+
+
+def guide_gaps(rig: Rig) -> list[float]:
+    """Return the bottoming gap in front of each part of the guide path, in mm."""
+    telescope = rig.guiding.telescope
+    return gaps_before(rig.guiding.path, telescope.rear if telescope else None)
+
+
+def meetings(rig: Rig) -> list[Meeting]:
+    """Return every joint of the train and the guide path, from the telescope on; a prism's own seat is no joint."""
+    found = _along("train", rig.train, rig.telescope.rear, rig.telescope.title)
+    telescope = rig.guiding.telescope
+    if telescope is not None:
+        found += _along("guide", rig.guiding.path, telescope.rear, telescope.title)
+    else:
+        found += _along("guide", rig.guiding.path, None, "")[1:]
+    return found
+
+
+def _along(path: Literal["train", "guide"], parts: tuple[Part, ...], rear: Joint | None, before: str) -> list[Meeting]:
+    found = []
+    for index, part in enumerate(parts):
+        if is_shim(part):
+            continue
+        found.append(Meeting(path, index, part.id, before, part.title, rear, part.front, meet(rear, part.front)))
+        rear, before = part.rear, part.title
+    return found

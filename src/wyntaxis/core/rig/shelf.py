@@ -1,0 +1,201 @@
+"""The shelf: the imager's own stock of parts, one file shared by all rigs, and its exchange as CSV."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from wyntaxis.core.rig.errors import RigError, describe, quoted
+from wyntaxis.core.rig.model import Part, StrictModel
+from wyntaxis.core.rig.store import parse_json, read_bytes, shown, write_atomically
+
+FORMAT = "wyntaxis-shelf"
+STARTER = Path(__file__).parents[2] / "assets" / "starter-shelf.json"
+CSV_LIMIT_BYTES = 4 * 1024 * 1024
+
+_COLUMNS: tuple[tuple[str, tuple[str, ...]], ...] = (
+    ("id", ("id",)),
+    ("kind", ("kind",)),
+    ("name", ("name",)),
+    ("owned", ("owned",)),
+    ("length_mm", ("length_mm",)),
+    ("length_tolerance_mm", ("length_tolerance_mm",)),
+    ("length_basis", ("length_basis",)),
+    ("front_thread", ("front", "thread")),
+    ("front_gender", ("front", "gender")),
+    ("front_depth_mm", ("front", "depth_mm")),
+    ("rear_thread", ("rear", "thread")),
+    ("rear_gender", ("rear", "gender")),
+    ("rear_depth_mm", ("rear", "depth_mm")),
+    ("clear_aperture_mm", ("clear_aperture_mm",)),
+    ("mass_g", ("mass_g",)),
+)
+"""The columns of the CSV, and where each stands in the part."""
+
+_REQUIRED = ("id", "kind", "length_mm")
+_TEXTS = frozenset({"id", "kind", "name", "length_basis", "front_thread", "front_gender", "rear_thread", "rear_gender"})
+
+
+class ShelfPart(StrictModel):
+    """A part of the shelf and how many copies of it are owned."""
+
+    owned: Annotated[int, Field(ge=0, le=999)] = 1
+    part: Part
+
+
+class Shelf(StrictModel):
+    """The whole shelf file."""
+
+    format: Literal["wyntaxis-shelf"] = "wyntaxis-shelf"
+    version: Literal[1] = 1
+    parts: Annotated[tuple[ShelfPart, ...], Field(strict=False, max_length=5000)] = ()
+
+    @model_validator(mode="after")
+    def _ids_are_unique(self) -> Shelf:
+        seen: set[str] = set()
+        for index, entry in enumerate(self.parts):
+            if entry.part.id in seen:
+                raise ValueError(f'parts[{index}].part.id: "{entry.part.id}" stands twice on the shelf')
+            seen.add(entry.part.id)
+        return self
+
+    def find(self, part_id: str) -> ShelfPart | None:
+        """Return the part of that id, or None."""
+        return next((entry for entry in self.parts if entry.part.id == part_id), None)
+
+
+def validated_shelf(document: Any) -> Shelf:
+    """Return the shelf of a parsed document, or raise a :class:`RigError` of one line."""
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise RigError(f'format: must be "{FORMAT}"; is it a shelf file?')
+    try:
+        return Shelf.model_validate(document)
+    except ValidationError as error:
+        raise RigError(describe(error, Shelf)) from None
+
+
+def load_shelf(path: Path) -> Shelf:
+    """Read a shelf: its JSON, or a CSV by its suffix; :class:`RigError` of one line when it is none."""
+    data = read_bytes(path, CSV_LIMIT_BYTES)
+    try:
+        return from_csv(data) if path.suffix.lower() == ".csv" else validated_shelf(parse_json(data))
+    except RigError as error:
+        raise RigError(f"{shown(path)}: {error}") from None
+
+
+def load_own_shelf(path: Path) -> Shelf:
+    """Return the imager's shelf, or the starter shelf while there is none; a broken one is an error."""
+    return load_shelf(path if path.exists() else STARTER)
+
+
+def save_shelf(shelf: Shelf, path: Path) -> None:
+    """Write a shelf atomically and keep the version before; CSV by its suffix."""
+    if path.suffix.lower() == ".csv":
+        data = to_csv(shelf)
+    else:
+        document = shelf.model_dump(mode="json", exclude_unset=True) | {"format": FORMAT, "version": 1}
+        data = (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise RigError(f"{shown(path.parent)}: cannot be made: {error.strerror}") from None
+    write_atomically(data, path, keep_previous=True)
+
+
+def to_csv(shelf: Shelf) -> bytes:
+    """Return the shelf as CSV with a header row, units in the columns' names."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow([name for name, _ in _COLUMNS])
+    for entry in shelf.parts:
+        document = entry.part.model_dump(mode="json", exclude_none=True) | {"owned": entry.owned}
+        row = []
+        for _, path in _COLUMNS:
+            node: Any = document
+            for key in path:
+                node = node.get(key) if isinstance(node, dict) else None
+            row.append("" if node is None else f"{node:.10g}" if isinstance(node, float) else str(node))
+        writer.writerow(row)
+    return text.getvalue().encode()
+
+
+def from_csv(data: bytes) -> Shelf:
+    """Return the shelf in a CSV with a header row, separated by commas or semicolons; errors name the line.
+
+    Raises
+    ------
+    RigError
+        With one line such as ``line 4: length_mm: must be a number, got "12,5 mm"``.
+    """
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise RigError(f"is not UTF-8 text (byte {error.start})") from None
+    first = text.partition("\n")[0]
+    separator = ";" if first.count(";") > first.count(",") else ","
+    reader = csv.reader(io.StringIO(text), delimiter=separator, strict=True)
+    parts: list[Any] = []
+    try:
+        header = [name.strip() for name in next(reader, [])]
+        _check_header(header)
+        for row in reader:
+            if any(cell.strip() for cell in row):
+                parts.append(_entry(dict(zip(header, row, strict=False)), len(row) - len(header), separator))
+                _check_entry(parts[-1])
+    except csv.Error as error:
+        raise RigError(f"line {reader.line_num}: broken CSV: {error}") from None
+    except RigError as error:
+        raise RigError(f"line {reader.line_num}: {error}") from None
+    return validated_shelf({"format": FORMAT, "version": 1, "parts": parts})
+
+
+def _check_header(header: list[str]) -> None:
+    known = [name for name, _ in _COLUMNS]
+    for name in header:
+        if name not in known:
+            raise RigError(f"unknown column {quoted(name)}; the columns are {', '.join(known)}")
+    for name in _REQUIRED:
+        if name not in header:
+            raise RigError(f"the column {name} is missing from the header row")
+    if len(set(header)) != len(header):
+        raise RigError("a column stands twice in the header row")
+
+
+def _entry(cells: dict[str, str], surplus: int, separator: str) -> dict[str, Any]:
+    if surplus > 0:
+        raise RigError(f"has {surplus} more cells than the header row; is a decimal comma unquoted?")
+    part: dict[str, Any] = {}
+    owned: Any = 1
+    for name, path in _COLUMNS:
+        cell = cells.get(name, "").strip()
+        if not cell:
+            continue
+        value: Any = cell if name in _TEXTS else _number(name, cell, separator)
+        if name == "owned":
+            owned = int(value) if float(value).is_integer() else value
+            continue
+        node = part
+        for key in path[:-1]:
+            node = node.setdefault(key, {})
+        node[path[-1]] = value
+    return {"owned": owned, "part": part}
+
+
+def _number(name: str, cell: str, separator: str) -> float:
+    plain = cell.replace(",", ".") if separator == ";" else cell
+    try:
+        return float(plain)
+    except ValueError:
+        raise RigError(f"{name}: must be a number, got {quoted(cell)}") from None
+
+
+def _check_entry(entry: dict[str, Any]) -> None:
+    try:
+        ShelfPart.model_validate(entry)
+    except ValidationError as error:
+        raise RigError(describe(error, ShelfPart).replace("part.", "", 1)) from None

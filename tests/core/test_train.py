@@ -1,0 +1,276 @@
+"""Joints, illumination, prism, reach, load, stack-up and variants: hand-worked cases, laws, and findings."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from wyntaxis.core.findings.joints import depth
+from wyntaxis.core.optics.illumination import Beam, circles_overlap, falloff, falloff_map, openings
+from wyntaxis.core.optics.joints import joint_text, meet
+from wyntaxis.core.optics.lightpath import back_focus
+from wyntaxis.core.optics.stackup import stack_up
+from wyntaxis.core.reckon import reckon
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import Joint, variant_rig
+from wyntaxis.core.rig.shelf import STARTER, load_shelf
+from wyntaxis.core.rig.store import validated
+from wyntaxis.core.section import section
+
+
+def joint(thread, gender, depth_mm=None, shoulder=None):
+    return Joint(thread=thread, gender=gender, depth_mm=depth_mm, shoulder=shoulder)
+
+
+@pytest.mark.parametrize(
+    "rear, front, mating, gap, seat",
+    [
+        (joint("M42x0.75", "female", 5), joint("M42x0.75", "male", 4.5), "mates", 0, "firm"),
+        (joint("M42x0.75", "female", 4), joint("M42x0.75", "male", 4.5), "mates", 0.5, "firm"),
+        (joint("M42x0.75", "female"), joint("M42x0.75", "male", 9), "mates", 0, "firm"),
+        (joint("M42x0.75", "female"), joint("M42x1", "male"), "pitch", 0, "unknown"),
+        (joint("M42x0.75", "female"), joint("M42.0x0.750", "male"), "mates", 0, "firm"),
+        (joint("M42x0.75", "female"), joint("M48x0.75", "male"), "thread", 0, "unknown"),
+        (joint("M42x0.75", "male"), joint("M42x0.75", "male"), "gender", 0, "unknown"),
+        (joint("2in", "slip"), joint("2IN", "slip"), "mates", 0, "may tilt"),
+        (joint("2in", "slip"), joint("1.25in", "slip"), "thread", 0, "unknown"),
+        (joint("2in", "slip", None, False), joint("2in", "slip"), "mates", 0, "no shoulder"),
+        (joint("M48x0.75", "female"), joint("M48x0.75", "male", 3, False), "mates", 0, "no shoulder"),
+        (None, joint("2in", "slip"), "unknown", 0, "unknown"),
+    ],
+)
+def test_joints(rear, front, mating, gap, seat):
+    for state in (meet(rear, front), meet(front, rear)):
+        assert (state.mating, state.gap_mm, state.seat) == (mating, gap, seat)
+
+
+def test_a_gap_lengthens_what_is_built_and_what_is_drawn(example):
+    example["train"][3]["front"] = {"thread": "M42x0.75", "gender": "male", "depth_mm": 5.2}
+    example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
+    reckoning = reckon(validated(example))
+    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9 + 0.7)
+    assert reckoning.value("guide_path_required_mm") == pytest.approx(53.7157894737 + 0.7)
+    assert (
+        "built: 17.500 + 20.000 + 0.700 + 12.900 + 12.500 = 63.600 mm" in reckoning.finding("spacing.main").arithmetic
+    )
+    assert reckoning.finding("joints.depth").arithmetic[0].startswith("5.20 − 4.50 = 0.70 mm")
+    assert section(reckoning).length_mm == pytest.approx(90.9 + 0.7)
+
+
+def test_a_gap_before_the_datum_does_not_count(example):
+    example["train"][0]["front"]["depth_mm"] = 6
+    reckoning = reckon(validated(example))
+    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9)
+    assert len(list(depth(reckoning))) == 1
+
+
+def test_what_does_not_mate_is_told_with_the_adapter_that_mends_it(example):
+    example["train"][2]["front"] = {"thread": "M42x0.75", "gender": "female"}
+    example["train"][1]["rear"] = {"thread": "M48x0.75", "gender": "male", "depth_mm": 4.5}
+    rig = validated(example)
+    bare, stocked = reckon(rig), reckon(rig, load_shelf(STARTER).parts)
+    assert bare.finding("joints.mate").verdict == "fails"
+    assert "nothing on the shelf goes between" in bare.finding("joints.mate").remedy.text
+    assert stocked.finding("joints.mate").remedy.text.startswith("put M48 to M42 from the shelf between them")
+    assert joint_text(rig.train[1].rear) == "M48×0.75 male, 4.5 mm"
+
+
+def test_seats(example):
+    example["train"][0]["front"] = {"thread": "2in", "gender": "slip", "shoulder": False}
+    example["telescope"]["rear"] = {"thread": "2in", "gender": "slip"}
+    assert reckon(validated(example)).finding("joints.seat").verdict == "fails"
+    example["train"][0]["front"]["shoulder"] = True
+    assert reckon(validated(example)).finding("joints.seat").verdict == "tight"
+
+
+# Illumination
+
+
+def test_beam_by_hand():
+    beam = Beam(5.0)
+    assert beam.opening_needed(28, 50) == pytest.approx(38)  # 28 + 50/5
+    assert beam.fully_lit_circle(36, 50) == pytest.approx(26)
+    assert Beam(5.0, 200).opening_needed(28, 50) == pytest.approx(31)  # 28 * 0.75 + 10
+    # A half-moon: the opening's edge through the middle of a beam of radius 5, opening 28 wide.
+    assert beam.fraction(14, 1e6, 50) == 1
+    assert circles_overlap(1, 1, 1) == pytest.approx(2 * math.pi / 3 - math.sqrt(3) / 2)
+    assert circles_overlap(1, 3, 1.5) == pytest.approx(math.pi)
+    assert circles_overlap(1, 1, 2) == 0
+
+
+@given(st.floats(0.5, 30), st.floats(0.5, 30), st.floats(0, 70))
+def test_overlap_is_symmetric_and_bounded(one, other, apart):
+    area = circles_overlap(one, other, apart)
+    assert area == pytest.approx(circles_overlap(other, one, apart), rel=1e-9, abs=1e-9)
+    assert -1e-9 <= area <= math.pi * min(one, other) ** 2 + 1e-9
+
+
+@given(st.floats(3, 12), st.floats(20, 50), st.floats(5, 90))
+def test_the_sampled_falloff_is_the_overlap_of_the_circles(ratio, diameter, distance):
+    opening = openings_of_one(diameter, distance)
+    beam = Beam(ratio)
+    profile = falloff(beam, [opening], 40)
+    exact = [beam.fraction(float(h), diameter, distance) for h in profile.heights_mm]
+    assert np.abs(profile.shares - exact).max() < 0.04
+    assert np.all(np.diff(exact) <= 1e-12)
+
+
+def openings_of_one(diameter, distance):
+    from wyntaxis.core.optics.illumination import Opening
+
+    return Opening(None, diameter, distance)
+
+
+def test_the_map_has_the_sensors_shape_and_is_brightest_in_the_middle():
+    profile = falloff(Beam(4.0), [openings_of_one(30, 50)], 28.1)
+    share = falloff_map(profile, 23.4, 15.6)
+    assert share.shape == (60, 90)
+    assert share[30, 45] == share.max() == 1.0
+    assert share[0, 0] == pytest.approx(share[-1, -1]) == share.min()
+
+
+@pytest.mark.parametrize(
+    "aperture, verdict, share",
+    [(36, "holds", None), (34, "tight", "97 %"), (24, "fails", "27 %")],
+)
+def test_a_wheel_that_cuts_the_corner(example, aperture, verdict, share):
+    """Middle of the wheel 35.4 mm before the sensor at f/4.94: 28.12 + 7.17 = 35.29 mm needed."""
+    example["train"][2]["clear_aperture_mm"] = aperture
+    found = reckon(validated(example)).finding("illumination.corner")
+    assert found.verdict == verdict
+    assert [o.distance_mm for o in openings(validated(example))] == [pytest.approx(62.9), pytest.approx(35.4)]
+    assert any("28.12 + 35.4/4.94 = 35.29 mm needed" in line for line in found.arithmetic)
+    if share:
+        assert share in found.title
+
+
+def prism(edge, height=3.0, circle=46):
+    def change(doc):
+        doc["train"][1]["prism"] |= {"edge_from_axis_mm": edge, "height_mm": height}
+        doc["train"][0]["image_circle_mm"] = circle
+
+    return change
+
+
+@pytest.mark.parametrize(
+    "change, shade, light",
+    [
+        (prism(14), "holds", "holds"),
+        (prism(13.5), "tight", "holds"),  # light ends at 7.8 + 54.4/9.88 = 13.306
+        (prism(12), "fails", "holds"),
+        (prism(21), "holds", "fails"),  # 21 + 3 > 23
+        (prism(19.7), "holds", "tight"),
+        (lambda doc: doc["telescope"].pop("image_circle_mm"), "holds", "unproven"),
+    ],
+)
+def test_the_prisms_place(example, change, shade, light):
+    change(example)
+    found = reckon(validated(example))
+    assert (found.finding("prism.shade").verdict, found.finding("prism.light").verdict) == (shade, light)
+    change = found.finding("prism.shade").remedy.change
+    if shade == "fails":
+        assert change.values == ((("train", 1, "prism", "edge_from_axis_mm"), 13.8),)
+
+
+def bare_train(doc, focal_plane, travel=60):
+    del doc["train"][0]
+    doc["telescope"]["focuser"] = {"focal_plane_mm": focal_plane, "travel_mm": travel}
+
+
+@pytest.mark.parametrize(
+    "focal_plane, verdict, words",
+    [
+        (95, "holds", ""),  # 95 + 0.684 - 62.9 = 32.78 of 60
+        (66, "tight", "shorten the train by 26.2 mm"),
+        (60, "fails", "shorten the train by at least 2.2 mm"),
+        (125, "fails", "add an extension of at least 2.8 mm"),
+    ],
+)
+def test_focus_reach(example, focal_plane, verdict, words):
+    bare_train(example, focal_plane)
+    found = reckon(validated(example)).finding("reach.main")
+    assert found.verdict == verdict
+    assert words in found.remedy.text
+
+
+def test_focus_reach_unknown_and_of_a_guide_telescope(example):
+    del example["train"][0]
+    telescope = {
+        "id": "g",
+        "focal_length_mm": 200,
+        "aperture_mm": 50,
+        "focuser": {"focal_plane_mm": 70, "travel_mm": 30},
+    }
+    example["guiding"] = {"kind": "separate", "telescope": telescope, "path": example["guiding"]["path"]}
+    found = [f for f in reckon(validated(example)).findings if f.id == "reach.main"]
+    assert [(f.subject, f.verdict) for f in found] == [("ota", "unproven"), ("g", "holds")]  # 70 - 54.5 = 15.5
+
+
+@pytest.mark.parametrize("rating, verdict", [(3000, "holds"), (1700, "tight"), (1500, "fails")])
+def test_load(example, rating, verdict):
+    example["telescope"]["focuser"] = {"load_rating_g": rating}
+    unweighed = reckon(validated(example)).finding("load.focuser")
+    assert unweighed.verdict == "unproven"
+    assert "Sideglance" in unweighed.remedy.text
+    for part, mass in zip(example["train"], (310, 280, 620, 24, 326), strict=True):
+        part["mass_g"] = mass
+    for part in example["guiding"]["path"]:
+        part["mass_g"] = 0
+    found = reckon(validated(example)).finding("load.focuser")
+    # Σ m s = 310·14 + 280·36.75 + 620·55.5 + 24·71.95 + 326·84.65 = 78 363 g·mm; / 1560 g = 50.2 mm; · g = 0.77 N·m
+    assert found.arithmetic[0] == "mass: 1560 g, its centre 50.2 mm behind the focuser's face"
+    assert "0.77 N·m" in found.arithmetic[1]
+    assert found.verdict == verdict
+
+
+def test_stack_up_draws_agree_with_the_sums(example):
+    example["train"][2]["length_tolerance_mm"] = 0.3
+    result = stack_up(back_focus(validated(example)))
+    assert result.worst_case_mm == pytest.approx(0.42)
+    assert result.draws_mm.std() == pytest.approx(result.rss_mm, rel=0.01)
+    assert result.draws_mm.mean() == pytest.approx(result.error_mm, abs=0.003)
+    assert np.abs(result.draws_mm - result.error_mm).max() <= 0.42
+    # |e| <= 0.4 needs the three uniform errors to add to less than -0.3158: 0.0104 by their volume at the corner.
+    cube = (0.42 - 0.315789) ** 3 / 6 - (0.42 - 0.315789 - 0.04) ** 3 / 6
+    assert result.inside == pytest.approx(cube / (0.6 * 0.2 * 0.04), abs=0.002)
+
+
+# Variants
+
+
+def with_variant(doc, train=None, **more):
+    tube = {"id": "tube", "kind": "adapter", "length_mm": 45}
+    doc["variants"] = [{"name": "native", "train": train or [tube, "oag", "wheel", "camera"], **more}]
+    return doc
+
+
+def test_a_variant_is_a_rig_over_shared_parts(example):
+    rig = validated(with_variant(example))
+    native = variant_rig(rig, "native")
+    assert [part.id for part in native.train] == ["tube", "oag", "wheel", "camera"]
+    assert native.train[1] == rig.train[1]
+    assert native.guiding == rig.guiding
+    assert reckon(native).value("effective_focal_length_mm") == 676
+    assert variant_rig(rig, None).train == variant_rig(rig, rig.name).train == rig.train
+    other = variant_rig(validated(with_variant(example, train=["reducer", "camera"])), "native")
+    assert other.guiding.kind == "none"
+    with pytest.raises(ValueError, match='no variant "x"; the rig has: "native"'):
+        variant_rig(rig, "x")
+
+
+@pytest.mark.parametrize(
+    "train, more, words",
+    [
+        (["nothing"], {}, r'variants\[0\]\.train\[0\] names "nothing"'),
+        (["camera", "oag"], {}, r"variants\[0\]: .*must be the last part"),
+        (["oag"], {"name": "Tarnfell triplet, reduced"}, "stands twice"),
+        (["oag", {"id": "ota", "kind": "spacer", "length_mm": 1}], {}, "is already the id of telescope"),
+        (["oag", {"id": "x", "kind": "spacer", "length_mm": -1}], {}, r"variants\[0\]\.train\[1\]"),
+    ],
+)
+def test_a_variant_that_makes_no_rig_is_refused(example, train, more, words):
+    with pytest.raises(RigError, match=words) as refused:
+        validated(with_variant(example, train=train, **more))
+    assert "\n" not in str(refused.value)
