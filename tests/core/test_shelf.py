@@ -157,10 +157,8 @@ shelf_rings = st.builds(
 @settings(max_examples=120)
 @given(st.lists(shelf_rings, max_size=5), st.floats(0.5, 16), threads, threads, st.booleans())
 def test_the_search_equals_brute_force(rings, wanted, rear, front, two_places):
-    shelf = [
-        ShelfPart(owned=entry.owned, part=entry.part.model_copy(update={"id": f"p{n}"}))
-        for n, entry in enumerate(rings)
-    ]
+    parts = [entry.part.model_copy(update={"id": f"p{n}"}) for n, entry in enumerate(rings)]
+    shelf = [ShelfPart(owned=entry.owned, part=part) for entry, part in zip(rings, parts, strict=True)]
     assume(sum(entry.owned for entry in shelf) <= 6)
     rig = rig_for(round(wanted, 2), rear, front, two_places=two_places)
     result = find_spacers(rig, shelf)

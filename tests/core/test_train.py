@@ -133,10 +133,13 @@ def test_the_map_has_the_sensors_shape_and_is_brightest_in_the_middle():
 
 @pytest.mark.parametrize(
     "aperture, verdict, share",
-    [(36, "holds", None), (34, "tight", "97 %"), (24, "fails", "27 %")],
+    [(36, "holds", None), (34, "tight", "95 %"), (24, "fails", "14 %")],
 )
 def test_a_wheel_that_cuts_the_corner(example, aperture, verdict, share):
-    """Middle of the wheel 35.4 mm before the sensor at f/4.94: 28.12 + 7.17 = 35.29 mm needed."""
+    """Middle of the wheel 35.4 mm before the sensor at f/4.94: 28.12 + 7.17 = 35.29 mm needed.
+
+    The beam there has a radius of 3.58 mm; through 24 mm passes a cap of it 1.52 mm high, a seventh of its area.
+    """
     example["train"][2]["clear_aperture_mm"] = aperture
     found = reckon(validated(example)).finding("illumination.corner")
     assert found.verdict == verdict

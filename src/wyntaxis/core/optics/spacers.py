@@ -456,7 +456,8 @@ def _in_order(p: _Problem, before: NDArray[Any], after: NDArray[Any] | np.int16)
     none = before < 0
     same_type = (p.front[before] == p.front[after]) & (p.rear[before] == p.rear[after]) & p.loop[before] & p.loop[after]
     order = np.where(p.shim[after], p.shim[before] & (before < after), ~same_type | (before < after))
-    return none | order
+    result: NDArray[np.bool_] = none | order
+    return result
 
 
 def _with_piece(rows: _Rows, piece: int, p: _Problem, end: Any, *, back: bool) -> _Rows:
