@@ -18,7 +18,7 @@ def make_window(qtbot, qapp, tmp_path):
     dress(qapp)
 
     def make():
-        window = MainWindow(Settings(tmp_path / "state"), tmp_path / "state")
+        window = MainWindow(Settings(tmp_path / "state"), tmp_path / "state", tmp_path / "shelf.json")
         qtbot.addWidget(window, before_close_func=lambda w: w.session and w.session.history.mark_saved())
         window.build()
         window.show()

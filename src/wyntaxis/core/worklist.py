@@ -44,6 +44,14 @@ STEPS = (
         ),
     ),
     Step(
+        "shelf",
+        "Build",
+        "Shelf",
+        "Which parts of your own would bring the sensor to its distance?",
+        (),
+        (),
+    ),
+    Step(
         "guide_branch",
         "Build",
         "Guide branch",
@@ -82,10 +90,10 @@ STEPS = (
 
 @dataclass(frozen=True)
 class Tally:
-    """How a step stands: its gravest verdict, and how many of its numbers have each verdict."""
+    """How a step stands: its gravest verdict (None where it judges nothing), and how many numbers have each."""
 
     step: Step
-    verdict: Verdict
+    verdict: Verdict | None
     counts: dict[Verdict, int]
 
     @property
@@ -122,7 +130,8 @@ def _tally(reckoning: Reckoning, step: Step) -> Tally:
     found = [f.verdict for f in reckoning.findings if belongs(step, f.id, f.quantities)]
     # A number that is only unproven does not outweigh a finding that holds.
     proven = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]
-    return Tally(step, worst(proven), dict(Counter(verdicts)))
+    verdict = worst(proven) if verdicts or found else None
+    return Tally(step, verdict, dict(Counter(verdicts)))
 
 
 def step_of(reckoning: Reckoning, finding_index: int) -> Step:

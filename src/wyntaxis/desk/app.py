@@ -24,6 +24,7 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None) -> int:
     from PyQt6 import sip
     from PyQt6.QtWidgets import QApplication
 
+    from wyntaxis.core.rig.places import own_shelf_path
     from wyntaxis.desk.window import MainWindow
 
     gc.disable()  # nothing made while starting is garbage
@@ -34,7 +35,7 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None) -> int:
         from wyntaxis.desk.shots import take_all
 
         return take_all(screenshots)
-    window = MainWindow()
+    window = MainWindow(shelf_path=own_shelf_path())
 
     def load() -> None:
         if file is not None:

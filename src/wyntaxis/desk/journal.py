@@ -44,7 +44,7 @@ class Journal(QObject):
         if session is None or not session.dirty:
             self.finish()
             return
-        rig, rig_path, journal = session.rig, session.path, recovery.journal_path(self._folder)
+        rig, rig_path, journal = session.document, session.path, recovery.journal_path(self._folder)
 
         def write() -> None:
             with contextlib.suppress(ValueError):  # RigError: the journal is a second net, the rig itself is safe

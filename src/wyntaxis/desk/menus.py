@@ -152,16 +152,10 @@ def add_part(window: MainWindow, kind: str) -> None:
     session = window.session
     if session is None:
         return
-    chosen = session.chosen
-    guide = chosen is not None and chosen[0][0] == "guiding"
-    if chosen is None and window.step.key == "guide_branch" and session.rig.guiding.kind != "none":
-        guide = True
-    where: tuple[str | int, ...] = ("guiding", "path") if guide else ("train",)
-    parts = session.rig.guiding.path if guide else session.rig.train
-    index = int(chosen[0][-1]) + 1 if chosen else len(parts)
-    if kind != "camera" and index == len(parts) and parts and parts[-1].kind == "camera":
-        index -= 1
-    session.add_part(where, len(parts) if kind == "camera" else index, kind)
+    where, index = session.place_after_chosen(guide=window.step.key == "guide_branch")
+    if kind == "camera":
+        index = len(session.rig.guiding.path if where[0] == "guiding" else session.rig.train)
+    session.add_part(where, index, kind)
 
 
 def _on_chosen(window: MainWindow, method: str, *arguments: object) -> None:

@@ -8,12 +8,15 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wyntaxis.core.findings import Finding
+from wyntaxis.core.optics.spacers import SpacerResult, SpacerSet, apply_set
 from wyntaxis.core.reckon import Reckoning, reckon
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.edit import Change, History
 from wyntaxis.core.rig.errors import RigError
-from wyntaxis.core.rig.model import Part, Rig
+from wyntaxis.core.rig.model import Part, Rig, variant_rig
+from wyntaxis.core.rig.variants import document_path, free_name, new_variant, train_entries, variant_index
 from wyntaxis.core.section import Section, section
+from wyntaxis.desk.stock import ShelfStock
 
 NEW_RIG: dict[str, Any] = {
     "format": "wyntaxis-rig",
@@ -35,8 +38,13 @@ class Session(QObject):
     saved_changed = pyqtSignal()
     refused = pyqtSignal(str)
 
-    def __init__(self, rig: Rig, path: Path | None = None, sha256: str | None = None) -> None:
+    def __init__(
+        self, rig: Rig, path: Path | None = None, sha256: str | None = None, stock: ShelfStock | None = None
+    ) -> None:
         super().__init__()
+        self.stock = stock or ShelfStock(None)
+        self.stock.changed.connect(self._stock_changed)
+        self.variant: str | None = None
         self.path = path
         self.sha256 = sha256
         self.history = History([rig])
@@ -46,19 +54,25 @@ class Session(QObject):
         self._compute()
 
     @classmethod
-    def opened(cls, path: Path) -> Session:
+    def opened(cls, path: Path, stock: ShelfStock | None = None) -> Session:
         """Return a session on a rig file; :class:`RigError` of one line when it is none."""
         stored = store.load(path)
-        return cls(stored.rig, path, stored.sha256)
+        return cls(stored.rig, path, stored.sha256, stock)
 
     @classmethod
-    def new(cls) -> Session:
+    def new(cls, stock: ShelfStock | None = None) -> Session:
         """Return a session on a rig with no parts yet."""
-        return cls(store.validated(NEW_RIG))
+        return cls(store.validated(NEW_RIG), stock=stock)
+
+    @property
+    def document(self) -> Rig:
+        """The whole rig file, all variants in it."""
+        return self.history.rig
 
     @property
     def rig(self) -> Rig:
-        return self.history.rig
+        """The rig shown: the document's own train, or one variant's."""
+        return self._shown
 
     @property
     def dirty(self) -> bool:
@@ -68,11 +82,14 @@ class Session(QObject):
 
     def apply(self, change: Change) -> bool:
         """Make a change; False, with ``refused`` saying why, when the result would not be a rig."""
+        values = tuple((document_path(self.document, self.variant, path), value) for path, value in change.values)
         try:
-            rig = edit.apply(self.rig, change)
+            rig = edit.apply(self.document, Change(change.label, values))
         except RigError as error:
             self.refused.emit(str(error))
             return False
+        renamed = next((str(value) for path, value in change.values if path == ("name",) and self.variant), None)
+        self.variant = renamed or self.variant
         self._push(rig, change.label)
         return True
 
@@ -91,11 +108,39 @@ class Session(QObject):
 
     def add_part(self, list_path: tuple[str | int, ...], index: int, kind: str) -> bool:
         """Put a new part of a kind in before ``index`` and choose it."""
-        part_id = edit.free_id(self.rig, kind)
+        part_id = edit.free_id(self._everything(), kind)
         part: dict[str, Any] = {"id": part_id, "kind": kind, "length_mm": NEW_PART_LENGTH_MM}
-        return self._restructure(
-            lambda: edit.insert_part(self.rig, list_path, index, part), f"Add {kind.replace('_', ' ')}", part_id
-        )
+        return self._insert(list_path, index, part, f"Add {kind.replace('_', ' ')}")
+
+    def put_in(self, part: Part, list_path: tuple[str | int, ...], index: int) -> bool:
+        """Put a copy of a shelf part in before ``index`` and choose it."""
+        document = part.model_dump(mode="json", exclude_unset=True)
+        document["id"] = edit.free_id(self._everything(), part.id)
+        return self._insert(list_path, index, document, f"Put {part.title} in")
+
+    def place_after_chosen(self, *, guide: bool = False) -> tuple[tuple[str | int, ...], int]:
+        """Return the path and index behind the chosen part, but before the camera that ends its path."""
+        chosen = self.chosen
+        on_guide = chosen[0][0] == "guiding" if chosen else guide and self.rig.guiding.kind != "none"
+        parts = self.rig.guiding.path if on_guide else self.rig.train
+        index = int(chosen[0][-1]) + 1 if chosen else len(parts)
+        if index == len(parts) and parts and parts[-1].kind == "camera":
+            index -= 1
+        return (("guiding", "path") if on_guide else ("train",)), index
+
+    def _insert(self, list_path: tuple[str | int, ...], index: int, part: dict[str, Any], label: str) -> bool:
+        where = self._place(list_path)
+        return self._restructure(lambda: edit.insert_part(self.document, where, index, part), label, part["id"])
+
+    def _place(self, list_path: tuple[str | int, ...]) -> tuple[str | int, ...]:
+        return document_path(self.document, self.variant, list_path)
+
+    def _everything(self) -> Rig:
+        """Return a rig that holds the parts of all variants, for finding ids that none of them uses."""
+        parts = {part.id: part for part in self.document.train}
+        for variant in self.document.variants:
+            parts |= {entry.id: entry for entry in variant.train if not isinstance(entry, str)}
+        return self.document.model_copy(update={"train": tuple(parts.values())})
 
     def duplicate_part(self, part_id: str) -> bool:
         """Put a copy of a part behind it and choose the copy."""
@@ -104,11 +149,9 @@ class Session(QObject):
             return False
         (*where, index), part = found
         copy = part.model_dump(mode="json", exclude_unset=True)
-        copy["id"] = edit.free_id(self.rig, part.id)
+        copy["id"] = edit.free_id(self._everything(), part.id)
         assert isinstance(index, int)
-        return self._restructure(
-            lambda: edit.insert_part(self.rig, tuple(where), index + 1, copy), f"Duplicate {part.title}", copy["id"]
-        )
+        return self._insert(tuple(where), index + 1, copy, f"Duplicate {part.title}")
 
     def take_out(self, part_id: str) -> bool:
         """Take a part out and choose its neighbour."""
@@ -121,8 +164,31 @@ class Session(QObject):
         rest = [other.id for other in neighbours if other.id != part_id]
         choose = rest[min(index, len(rest) - 1)] if rest else None
         return self._restructure(
-            lambda: edit.remove_part(self.rig, tuple(where), index), f"Take out {part.title}", choose
+            lambda: edit.remove_part(self.document, self._place(tuple(where)), index), f"Take out {part.title}", choose
         )
+
+    def move_to(self, part_id: str, path: str, index: int) -> bool:
+        """Move a part of the train or the guide path so that it stands before what is at ``index`` now."""
+        found = self.rig.find(part_id)
+        if found is None:
+            return False
+        (*where, at), part = found
+        assert isinstance(at, int)
+        if (where == ["train"]) != (path == "train"):
+            self.refused.emit(f"{part.title} stays on its own path: take it out there, and add it here")
+            return False
+        steps = index - at - (1 if index > at else 0)
+        return self.move_part(part_id, steps) if steps else False
+
+    def drop_from_shelf(self, shelf_id: str, path: str, index: int) -> bool:
+        """Put a copy of a shelf part in before ``index`` of the train or the guide path."""
+        entry = self.stock.shelf.find(shelf_id)
+        if entry is None:
+            return False
+        parts = self.rig.train if path == "train" else self.rig.guiding.path
+        if parts and parts[-1].kind == "camera":
+            index = min(index, len(parts) - 1)
+        return self.put_in(entry.part, ("train",) if path == "train" else ("guiding", "path"), index)
 
     def move_part(self, part_id: str, steps: int) -> bool:
         """Move a part toward the sensor (steps > 0) or the telescope (steps < 0)."""
@@ -133,9 +199,8 @@ class Session(QObject):
         assert isinstance(index, int)
         count = len(self.rig.train if where == ["train"] else self.rig.guiding.path)
         to = min(max(index + steps, 0), count - 1)
-        return self._restructure(
-            lambda: edit.move_part(self.rig, tuple(where), index, to), f"Move {part.title}", part_id
-        )
+        place = self._place(tuple(where))
+        return self._restructure(lambda: edit.move_part(self.document, place, index, to), f"Move {part.title}", part_id)
 
     def _restructure(self, make: Any, label: str, choose: str | None) -> bool:
         try:
@@ -166,16 +231,68 @@ class Session(QObject):
             self.changed.emit()
 
     def _compute(self) -> None:
-        self.reckoning: Reckoning = reckon(self.rig)
+        if variant_index(self.document, self.variant) is None:
+            self.variant = None
+        self._shown = variant_rig(self.document, self.variant)
+        self.reckoning: Reckoning = reckon(self._shown, self.stock.shelf.parts)
         self.section: Section = section(self.reckoning)
         if self.chosen_part is not None and self.rig.find(self.chosen_part) is None:
             self.chosen_part = None
+
+    def _stock_changed(self) -> None:
+        self._compute()
+        self.changed.emit()
+
+    # Spacers and variants
+
+    def apply_spacers(self, result: SpacerResult, chosen: SpacerSet) -> bool:
+        """Put a set of spacers in, in place of what stood in their places."""
+        train = train_entries(self.document, self.variant, apply_set(self.rig, result, chosen))
+        where = ("variants", variant_index(self.document, self.variant), "train") if self.variant else ("train",)
+        try:
+            rig = edit.apply(self.document, Change.of("Put spacers in", where, train))  # type: ignore[arg-type]
+        except RigError as error:
+            self.refused.emit(str(error))
+            return False
+        self._push(rig, "Put spacers in")
+        return True
+
+    def show_variant(self, name: str | None) -> None:
+        """Show a variant, or the rig's own train."""
+        if name != self.variant:
+            self.variant = name
+            self._compute()
+            self.changed.emit()
+
+    def add_variant(self) -> bool:
+        """Add a variant that begins as a copy of the train shown, and show it."""
+        name = free_name(self.document, f"{self.rig.name}, variant")
+        variant = new_variant(self.document, self.rig, name)
+        path = ("variants", len(self.document.variants))
+        try:
+            rig = edit.apply(self.document, Change.of("Add a variant", path, variant))
+        except RigError as error:
+            self.refused.emit(str(error))
+            return False
+        self.variant = name
+        self._push(rig, "Add a variant")
+        return True
+
+    def remove_variant(self) -> bool:
+        """Take the variant shown out of the document, and show the rig's own train."""
+        index = variant_index(self.document, self.variant)
+        if index is None:
+            return False
+        rig = edit.apply(self.document, Change.of("Remove a variant", ("variants", index), None))
+        self.variant = None
+        self._push(rig, "Remove a variant")
+        return True
 
     # Saving
 
     def save(self, path: Path) -> None:
         """Write the rig; :class:`RigError` of one line when the place cannot be written."""
-        self.sha256 = store.save(self.rig, path)
+        self.sha256 = store.save(self.document, path)
         self.path = path
         self.history.mark_saved()
         self.saved_changed.emit()

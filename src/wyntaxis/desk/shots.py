@@ -29,7 +29,7 @@ def take_all(folder: Path) -> int:
         print(f"wyntaxis: {folder}: cannot be made: {error.strerror}; name another folder", file=sys.stderr)
         return 2
     with tempfile.TemporaryDirectory() as state:
-        window = MainWindow(Settings(Path(state)), Path(state))
+        window = MainWindow(Settings(Path(state)), Path(state), Path(state) / "shelf.json")
         window.build()
         window.show()
         for name, rig, step, palette in VIEWS:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.worklist import Step
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
+    from wyntaxis.desk.stock import ShelfStock
 
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
@@ -31,11 +32,15 @@ SUFFIX = ".rig.json"
 class MainWindow(QMainWindow):
     """Shows one session at a time."""
 
-    def __init__(self, settings: Settings | None = None, folder: Path | None = None) -> None:
+    def __init__(
+        self, settings: Settings | None = None, folder: Path | None = None, shelf_path: Path | None = None
+    ) -> None:
         super().__init__()
         self.settings = settings or Settings(folder)
         self.folder = folder or state_folder()
         self.session: Session | None = None
+        self.shelf_path = shelf_path
+        self._stock: ShelfStock | None = None
         self.built = False
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
@@ -132,6 +137,8 @@ class MainWindow(QMainWindow):
         self.band.part_chosen.connect(self._part_chosen)
         self.band.length_entered.connect(self._length_entered)
         self.band.refused.connect(self.refuse)
+        self.band.shelf_part_dropped.connect(lambda *drop: self.session and self.session.drop_from_shelf(*drop))
+        self.band.part_dropped.connect(lambda *drop: self.session and self.session.move_to(*drop))
         self.worklist.step_chosen.connect(self.show_step)
         self.margin.finding_chosen.connect(self._finding_chosen)
         self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
@@ -200,13 +207,24 @@ class MainWindow(QMainWindow):
         self.show_step(self.step.key)
         self.refresh()
 
+    def stock(self) -> ShelfStock:
+        """Return the shelf that all rigs share, read when it is first asked for."""
+        if self._stock is None:
+            from wyntaxis.desk.stock import ShelfStock
+
+            self._stock = ShelfStock(self.shelf_path)
+            self._stock.refused.connect(self.refuse)
+            if self._stock.broken:
+                self.refuse(self._stock.broken)
+        return self._stock
+
     def open_path(self, path: Path) -> bool:
         """Open a rig file; a notice says why when it cannot be, and what is open stays."""
         from wyntaxis.core.rig.errors import RigError
         from wyntaxis.desk.session import Session
 
         try:
-            session = Session.opened(path)
+            session = Session.opened(path, self.stock())
         except RigError as error:
             self.refuse(str(error))
             self._wait_without_rig()
@@ -227,13 +245,13 @@ class MainWindow(QMainWindow):
         from wyntaxis.core.rig.store import load
         from wyntaxis.desk.session import Session
 
-        self.attach(Session(load(demo.rig_path(name)).rig))
+        self.attach(Session(load(demo.rig_path(name)).rig, stock=self.stock()))
 
     def open_new(self) -> None:
         """Begin a new rig."""
         from wyntaxis.desk.session import Session
 
-        self.attach(Session.new())
+        self.attach(Session.new(self.stock()))
 
     def _wait_without_rig(self) -> None:
         if self.session is None:
@@ -267,7 +285,7 @@ class MainWindow(QMainWindow):
         from wyntaxis.desk.session import Session
 
         path = left.rig_path
-        session = Session(left.rig, path, sha256_of(path) if path else None)
+        session = Session(left.rig, path, sha256_of(path) if path else None, self.stock())
         session.history.saved_at = None
         self.attach(session)
         self.journal.write_now()

@@ -63,7 +63,8 @@ class _Line(QWidget):
             sheet.write(left, y, ("▸ " if self.folded else "▾ ") + self.title, align="left")
         else:
             sheet.write(left, y, self.title, align="left")
-            sheet.write(left, y + line * 0.95, self.counts, align="left", small=True, color="faded")
+            counts = self.counts or "parts, spacer search"
+            sheet.write(left, y + line * 0.95, counts, align="left", small=True, color="faded")
         if self.current:
             painter.fillRect(QRectF(0, 0, 4, self.height()), sheet.palette.color("accent"))
         if self.verdict is not None:
@@ -142,7 +143,8 @@ class WorklistView(QScrollArea):
             line = self._lines[tally.step.key]
             line.verdict, line.counts = tally.verdict, tally.text
             line.describe()
-            by_group.setdefault(tally.step.group, []).append(tally.verdict)
+            if tally.verdict is not None:
+                by_group.setdefault(tally.step.group, []).append(tally.verdict)
         for group, verdicts in by_group.items():
             self._headings[group].verdict = worst(verdicts)
             self._headings[group].describe()

@@ -4,9 +4,22 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QLineEdit, QToolTip, QWidget
+from PyQt6.QtCore import QEvent, QMimeData, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QDrag,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QApplication, QLineEdit, QToolTip, QWidget
 
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.numbers_in import parse_number
@@ -28,6 +41,8 @@ if TYPE_CHECKING:
     from wyntaxis.core.section import PartShape, Section
     from wyntaxis.desk.session import Session
 
+SHELF_MIME = "application/x-wyntaxis-shelf-part"
+PART_MIME = "application/x-wyntaxis-part"
 ZOOM_STEP = 1.25
 ZOOM_RANGE = (0.5, 40.0)
 DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
@@ -40,6 +55,8 @@ class SectionBand(QWidget):
     part_chosen = pyqtSignal(str)
     length_entered = pyqtSignal(str, float)
     refused = pyqtSignal(str)
+    shelf_part_dropped = pyqtSignal(str, str, int)
+    part_dropped = pyqtSignal(str, str, int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -53,6 +70,9 @@ class SectionBand(QWidget):
         self.waiting_text = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self._pressed: tuple[QPointF, str] | None = None
+        self._drop: tuple[str, int] | None = None
         self.setMinimumHeight(150)
         self.setAccessibleName("Section of the light path")
         self.setToolTipDuration(8000)
@@ -170,6 +190,7 @@ class SectionBand(QWidget):
             draw_section(sheet, section, view, chosen)
             self._dimensions = draw_chain(sheet, section, view, chosen)
             draw_balloons(sheet, section, view, chosen)
+            self._paint_drop(sheet, view)
             self._paint_scale_note(sheet, view)
             self._paint_title(sheet, view)
             painter.setClipping(False)
@@ -392,11 +413,17 @@ class SectionBand(QWidget):
             return
         shape = self._shape_at(a0.position())
         if shape is not None and a0.button() == Qt.MouseButton.LeftButton:
+            self._pressed = (a0.position(), shape.part.id)
             self.part_chosen.emit(shape.part.id)
         else:
             self._dragged_from = a0.position()
 
     def mouseMoveEvent(self, a0: QMouseEvent | None) -> None:
+        if a0 is not None and self._pressed is not None and a0.buttons() & Qt.MouseButton.LeftButton:
+            start, part_id = self._pressed
+            if (a0.position() - start).manhattanLength() >= QApplication.startDragDistance():
+                self._pressed = None
+                self._drag_part(part_id)
         if a0 is not None and self._dragged_from is not None:
             self._pan += a0.position() - self._dragged_from
             self._dragged_from = a0.position()
@@ -404,7 +431,79 @@ class SectionBand(QWidget):
             self.update()
 
     def mouseReleaseEvent(self, a0: QMouseEvent | None) -> None:
-        self._dragged_from = None
+        self._dragged_from = self._pressed = None
+
+    # Dragging parts in from the shelf, and along the train
+
+    def _drag_part(self, part_id: str) -> None:
+        data = QMimeData()
+        data.setData(PART_MIME, part_id.encode())
+        drag = QDrag(self)
+        drag.setMimeData(data)
+        drag.exec(Qt.DropAction.MoveAction)
+
+    def drop_place(self, point: QPointF) -> tuple[str, int]:
+        """Return the path ("train" or "guide") and the index before which a part dropped there would stand."""
+        section, view = (self._session.section if self._session else None), self.view()
+        if section is None:
+            return "train", 0
+        if section.branch is not None and section.branch.parts:
+            boxes = [branch_box(section.branch, shape, view) for shape in section.branch.parts]
+            if any(box.adjusted(-6, -6, 6, 6).contains(point) for box in boxes):
+                if section.branch.turned:
+                    return "guide", sum(point.y() < box.center().y() for box in boxes)
+                return "guide", sum(point.x() > box.center().x() for box in boxes)
+        return "train", sum(point.x() > view.x((s.start_mm + s.end_mm) / 2) for s in section.parts)
+
+    def _paint_drop(self, sheet: Sheet, view: View) -> None:
+        """Draw where a dragged part would go in."""
+        section = self._session.section if self._session else None
+        if self._drop is None or section is None:
+            return
+        path, index = self._drop
+        pen = sheet.pen("accent", 3)
+        if path == "train":
+            starts = [s.start_mm for s in section.parts] + [section.length_mm]
+            x = view.x(starts[index])
+            sheet.line(x, view.y(section.telescope_radius_mm + 8), x, view.axis_y + 8, pen)
+        elif section.branch is not None:
+            starts = [s.start_mm for s in section.branch.parts] + [section.branch.length_mm]
+            at, wide = starts[index], max(s.outer_radius_mm for s in section.branch.parts) + 4
+            if section.branch.turned:
+                y = view.y(section.branch.height_mm + at)
+                middle = section.branch.at_mm
+                sheet.line(view.x(middle - wide), y, view.x(middle + wide), y, pen)
+            else:
+                x, middle = view.x(section.branch.at_mm + at), section.branch.height_mm
+                sheet.line(x, view.y(middle - wide), x, view.y(middle + wide), pen)
+
+    def dragEnterEvent(self, a0: QDragEnterEvent | None) -> None:
+        data = a0.mimeData() if a0 is not None else None
+        if a0 is not None and data is not None and (data.hasFormat(SHELF_MIME) or data.hasFormat(PART_MIME)):
+            a0.acceptProposedAction()
+
+    def dragMoveEvent(self, a0: QDragMoveEvent | None) -> None:
+        if a0 is not None:
+            self._drop = self.drop_place(a0.position())
+            a0.acceptProposedAction()
+            self.update()
+
+    def dragLeaveEvent(self, a0: QDragLeaveEvent | None) -> None:
+        self._drop = None
+        self.update()
+
+    def dropEvent(self, a0: QDropEvent | None) -> None:
+        self._drop = None
+        self.update()
+        data = a0.mimeData() if a0 is not None else None
+        if a0 is None or data is None:
+            return
+        path, index = self.drop_place(a0.position())
+        for mime, signal in ((SHELF_MIME, self.shelf_part_dropped), (PART_MIME, self.part_dropped)):
+            if data.hasFormat(mime):
+                signal.emit(bytes(data.data(mime).data()).decode("utf-8", "replace"), path, index)
+                a0.acceptProposedAction()
+                return
 
     def mouseDoubleClickEvent(self, a0: QMouseEvent | None) -> None:
         if a0 is not None and (shape := self._shape_at(a0.position())) is not None:

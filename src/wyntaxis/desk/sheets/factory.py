@@ -9,6 +9,7 @@ from wyntaxis.desk.sheets.base import StepSheet
 from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
 from wyntaxis.desk.sheets.light_path import PartsSheet
 from wyntaxis.desk.sheets.scales import ScalesSheet
+from wyntaxis.desk.sheets.shelf import ShelfSheet
 
 
 def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
@@ -16,6 +17,8 @@ def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
     match step.key:
         case "light_path":
             return PartsSheet(session, step, palette, guide=False)
+        case "shelf":
+            return ShelfSheet(session, step, palette)
         case "guide_branch":
             return GuideBranchSheet(session, step, palette)
         case "scales":

@@ -1,0 +1,429 @@
+"""The Shelf sheet: the imager's parts in a table, and the search for spacers among them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QObject, QRunnable, Qt, QThreadPool, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wyntaxis.core.optics.joints import joint_text
+from wyntaxis.core.optics.spacers import SearchCancelledError, SpacerResult, SpacerSet, find_spacers
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.shelf import ShelfPart
+from wyntaxis.core.wording import number, short, signed
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.section.band import SHELF_MIME
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.stock import ShelfStock
+
+EXCHANGE_FILTER = "CSV (*.csv);;Shelf (*.json)"
+
+_Text = Callable[[ShelfPart], str]
+
+
+def _maybe(value: float | None) -> str:
+    return "" if value is None else short(value, 4)
+
+
+_COLUMNS: tuple[tuple[str, tuple[str, ...], _Text], ...] = (
+    ("Part", ("name",), lambda e: e.part.title),
+    ("Length\nmm", ("length_mm",), lambda e: short(e.part.length_mm, 4)),
+    ("±\nmm", ("length_tolerance_mm",), lambda e: _maybe(e.part.length_tolerance_mm)),
+    ("Front", (), lambda e: joint_text(e.part.front) if e.part.front else "–"),
+    ("Rear", (), lambda e: joint_text(e.part.rear) if e.part.rear else "–"),
+    ("Opening\nmm", ("clear_aperture_mm",), lambda e: _maybe(e.part.clear_aperture_mm)),
+    ("Mass\ng", ("mass_g",), lambda e: _maybe(e.part.mass_g)),
+    ("Owned", ("owned",), lambda e: str(e.owned)),
+)
+
+
+class ShelfModel(QAbstractTableModel):
+    """The shelf's parts, as many as the filter lets through."""
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, stock: ShelfStock, parent: QObject) -> None:
+        super().__init__(parent)
+        self.stock = stock
+        self._filter = ""
+        self._rows = self._matching()
+
+    def _matching(self) -> list[int]:
+        words = self._filter.casefold().replace("×", "x").split()
+        found = []
+        for index, entry in enumerate(self.stock.shelf.parts):
+            ends = " ".join(end.thread + " " + end.gender for end in (entry.part.front, entry.part.rear) if end)
+            text = f"{entry.part.title} {entry.part.kind} {ends}".casefold()
+            if all(word in text for word in words):
+                found.append(index)
+        return found
+
+    def refresh(self, words: str | None = None) -> None:
+        """Show the shelf as it stands, through a filter of words."""
+        self._filter = self._filter if words is None else words
+        self.beginResetModel()
+        self._rows = self._matching()
+        self.endResetModel()
+
+    def entry(self, row: int) -> ShelfPart:
+        return self.stock.shelf.parts[self._rows[row]]
+
+    def shelf_index(self, row: int) -> int:
+        return self._rows[row]
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 (Qt's signature)
+        return 0 if parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return len(_COLUMNS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return _COLUMNS[section][0]
+        return None
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
+            return _COLUMNS[index.column()][2](self.entry(index.row()))
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() not in (0, 3, 4):
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
+        return flags | Qt.ItemFlag.ItemIsEditable if _COLUMNS[index.column()][1] else flags
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        title, path, text = _COLUMNS[index.column()]
+        entered = str(value).strip()
+        if entered == text(self.entry(index.row())):
+            return False
+        unit = title.partition("\n")[2]
+        try:
+            parsed: Any = entered or None if path == ("name",) else parse_number(entered, unit)
+        except ValueError as error:
+            self.refused.emit(str(error))
+            return False
+        if path == ("owned",) and parsed is not None and parsed == int(parsed):
+            parsed = int(parsed)
+        return self.stock.set_value(self._rows[index.row()], path, parsed)
+
+    def mimeTypes(self) -> list[str]:
+        return [SHELF_MIME]
+
+    def mimeData(self, indexes: Any) -> QMimeData:
+        data = QMimeData()
+        rows = [index.row() for index in indexes]
+        if rows:
+            data.setData(SHELF_MIME, self.entry(rows[0]).part.id.encode())
+        return data
+
+
+class _Results(QAbstractTableModel):
+    """The sets that a search found."""
+
+    HEADINGS = ("Error\nmm", "Worst case\n± mm", "P(inside)\n%", "Pieces")
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.result: SpacerResult | None = None
+
+    def show_result(self, result: SpacerResult | None) -> None:
+        self.beginResetModel()
+        self.result = result
+        self.endResetModel()
+
+    @property
+    def sets(self) -> tuple[SpacerSet, ...]:
+        if self.result is None:
+            return ()
+        return self.result.sets or ((self.result.nearest,) if self.result.nearest else ())
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.sets)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return len(self.HEADINGS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.HEADINGS[section]
+        return None
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        found = self.sets[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return (
+                signed(found.error_mm, 3),
+                number(found.worst_case_mm, 2),
+                number(100 * found.probability, 1),
+                self._pieces(found),
+            )[index.column()]
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() < 3:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def _pieces(self, found: SpacerSet) -> str:
+        assert self.result is not None
+        texts = [
+            f"after {place.before.title}: {' + '.join(part.title for part in parts)}"
+            for place, parts in zip(self.result.places, found.pieces, strict=True)
+            if parts
+        ]
+        return "; ".join(texts) or "no pieces: the fixed parts alone"
+
+
+class _Table(QTableView):
+    """A table whose Return key acts on the chosen row."""
+
+    acted = pyqtSignal(int)
+
+    def __init__(self, name: str, stretch: int, widths: tuple[str, ...]) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self._stretch, self._widths = stretch, widths
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setAlternatingRowColors(True)
+        self.setTabKeyNavigation(False)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
+
+    def fit_to_font(self) -> None:
+        """Size rows and columns to the text."""
+        self.ensurePolished()
+        rows, columns = self.verticalHeader(), self.horizontalHeader()
+        assert rows is not None
+        assert columns is not None
+        rows.hide()
+        rows.setDefaultSectionSize(self.fontMetrics().height() + 5)
+        columns.setHighlightSections(False)
+        for index, sample in enumerate(self._widths):
+            columns.resizeSection(index, self.fontMetrics().horizontalAdvance(sample) + 12)
+        columns.setSectionResizeMode(self._stretch, QHeaderView.ResizeMode.Stretch)
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        if e is not None and e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
+            self.acted.emit(self.currentIndex().row())
+        else:
+            super().keyPressEvent(e)
+
+
+class _SearchSignals(QObject):
+    done = pyqtSignal(object, str)
+
+
+class ShelfSheet(StepSheet):
+    """The shelf above, the search below."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.ledger.hide()
+        self._stop = False
+        self._running = False
+        self._signals = _SearchSignals()
+        self._signals.done.connect(self._searched)
+        self.add_wide(self._build_bar())
+        self.table = _Table("Shelf", 0, ("", "000.000", "0.000", "M48×0.75 female, 4.5 mm", "M48×0.75 female, 4.5 mm",
+                                         "Opening", "0000", "Owned"))  # fmt: skip
+        self.model = ShelfModel(session.stock, self.table)
+        self.model.refused.connect(session.refused)
+        self.table.setModel(self.model)
+        self.table.setDragEnabled(True)
+        self.table.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
+        self.table.setMinimumHeight(190)
+        self.table.acted.connect(lambda _row: self.put_in())
+        self.add_wide(self.table)
+        self.add_wide(self._build_search())
+        self.results = _Table("Sets of spacers found", 3, ("Error0.0", "Worst case0", "P(inside)0", ""))
+        self.found = _Results(self.results)
+        self.results.setModel(self.found)
+        self.results.setMinimumHeight(150)
+        self.results.acted.connect(lambda _row: self.apply_found())
+        self.add_wide(self.results)
+        session.stock.changed.connect(self.model.refresh)
+        self.refresh()
+
+    def _button(self, name: str, tip: str, action: Callable[[], object], row: QHBoxLayout) -> QPushButton:
+        button = QPushButton(name)
+        button.setToolTip(tip)
+        button.clicked.connect(lambda _checked: action())
+        row.addWidget(button)
+        return button
+
+    def _build_bar(self) -> QWidget:
+        bar = QWidget()
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter: words of name, kind, thread")
+        self.filter.setAccessibleName("Filter of the shelf")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(lambda text: self.model.refresh(text))
+        row.addWidget(self.filter, 1)
+        self._button(
+            "Put in", "Put a copy behind the chosen part (Return); or drag it into the section", self.put_in, row
+        )
+        self._button("Keep chosen", "Put a copy of the section's chosen part on the shelf", self.keep_chosen, row)
+        self._button("Take off", "Take the part off the shelf", self.take_off, row)
+        self.undo_button = self._button("Undo", "Undo the last edit of the shelf", self.session.stock.undo, row)
+        self._button("Import …", "Add the parts of a CSV or shelf file", self.ask_import, row)
+        self._button("Export …", "Write the shelf to a CSV or shelf file", self.ask_export, row)
+        return bar
+
+    def _build_search(self) -> QWidget:
+        box = QWidget()
+        column = QVBoxLayout(box)
+        column.setContentsMargins(0, 4, 0, 0)
+        row = QHBoxLayout()
+        self.search_button = self._button(
+            "Search spacers", "Find the sets that mate and bring the error inside the tolerance", self.search, row
+        )
+        self.cancel_button = self._button("Cancel", "Stop the search", self.cancel, row)
+        self.apply_button = self._button("Put this set in", "Replace the loose spacers (Return)", self.apply_found, row)
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 0)
+        self.progress.setTextVisible(False)
+        self.progress.setMaximumWidth(120)
+        row.addWidget(self.progress)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.answer = QLabel()
+        self.answer.setWordWrap(True)
+        self.answer.setTextFormat(Qt.TextFormat.PlainText)
+        self.answer.setText(
+            "Spacers and adapters behind the corrector go back to the stock for the search; other parts stay. "
+            "A part marked to keep with the next leaves no place behind it."
+        )
+        column.addWidget(self.answer)
+        return box
+
+    # The shelf
+
+    def _row(self) -> int | None:
+        index = self.table.currentIndex()
+        return index.row() if index.isValid() else None
+
+    def put_in(self) -> None:
+        """Put a copy of the chosen shelf part into the train, behind the section's chosen part."""
+        row = self._row()
+        if row is None:
+            self.session.refused.emit("choose a part of the shelf first")
+            return
+        where, index = self.session.place_after_chosen()
+        self.session.put_in(self.model.entry(row).part, where, index)
+
+    def keep_chosen(self) -> None:
+        """Put a copy of the section's chosen part on the shelf."""
+        if self.session.chosen is None:
+            self.session.refused.emit("choose a part in the section first")
+            return
+        self.session.stock.add(self.session.chosen[1])
+
+    def take_off(self) -> None:
+        """Take the chosen part off the shelf."""
+        row = self._row()
+        if row is not None:
+            self.session.stock.remove(self.model.shelf_index(row))
+
+    def ask_import(self) -> None:
+        """Ask for a file and add its parts."""
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import parts", str(Path.home()), EXCHANGE_FILTER)
+        if chosen:
+            count = self.session.stock.import_file(Path(chosen))
+            if count is not None:
+                self.answer.setText(f"{count} parts imported from {chosen}")
+
+    def ask_export(self) -> None:
+        """Ask for a file and write the shelf to it."""
+        start = str(Path.home() / "shelf.csv")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Export the shelf", start, EXCHANGE_FILTER)
+        if chosen and self.session.stock.export_file(Path(chosen)):
+            self.answer.setText(f"Shelf written to {chosen}")
+
+    # The search
+
+    def search(self) -> None:
+        """Search in the background; the answer comes with :meth:`_searched`."""
+        if self._running:
+            return
+        self._stop, self._running = False, True
+        rig, parts, signals = self.session.rig, self.session.stock.shelf.parts, self._signals
+
+        def work() -> None:
+            try:
+                result, line = find_spacers(rig, parts, should_stop=lambda: self._stop), ""
+            except SearchCancelledError:
+                result, line = None, "Search cancelled."
+            except RigError as error:
+                result, line = None, str(error)
+            signals.done.emit(result, line)
+
+        pool = QThreadPool.globalInstance()
+        assert pool is not None
+        pool.start(QRunnable.create(work))
+        self._show_state()
+
+    def cancel(self) -> None:
+        """Stop the search that runs."""
+        self._stop = True
+
+    def _searched(self, result: SpacerResult | None, line: str) -> None:
+        self._running = False
+        self.found.show_result(result)
+        if result is not None:
+            self.results.setCurrentIndex(self.found.index(0, 0))
+            fill = f"to fill: {number(result.wanted_mm, 3)} mm, error allowed ±{short(result.tolerance_mm)} mm"
+            if result.sets:
+                line = f"{len(result.sets)} best sets; {fill}"
+            else:
+                nearest = "; the nearest set is shown" if result.nearest else ""
+                line = f"Nothing on the shelf fits, {fill}{nearest}. To buy: {result.buy}"
+        self.answer.setText(line[:1].upper() + line[1:])
+        self._show_state()
+
+    def apply_found(self) -> None:
+        """Put the chosen set in, in place of what stands in its places."""
+        index, result = self.results.currentIndex(), self.found.result
+        if result is None or not index.isValid():
+            return
+        try:
+            self.session.apply_spacers(result, self.found.sets[index.row()])
+        except ValueError:
+            self.session.refused.emit("the rig has changed since the search: search again")
+
+    def _show_state(self) -> None:
+        self.search_button.setEnabled(not self._running)
+        self.cancel_button.setVisible(self._running)
+        self.progress.setVisible(self._running)
+        self.results.setVisible(bool(self.found.sets))
+        self.apply_button.setVisible(bool(self.found.sets))
+
+    def refresh(self) -> None:
+        super().refresh()
+        if hasattr(self, "results"):
+            self.undo_button.setEnabled(self.session.stock.can_undo)
+            self._show_state()
+
+    def fit_to_font(self) -> None:
+        super().fit_to_font()
+        self.table.fit_to_font()
+        self.results.fit_to_font()

@@ -1,0 +1,124 @@
+"""The shelf as the window holds it: one for all rigs, its own undo, saved as soon as it changes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import Part
+from wyntaxis.core.rig.shelf import (
+    FORMAT,
+    Shelf,
+    ShelfPart,
+    load_own_shelf,
+    load_shelf,
+    save_shelf,
+    validated_shelf,
+)
+
+UNDO_LIMIT = 100
+
+
+class ShelfStock(QObject):
+    """The imager's parts. ``changed`` tells of every edit; ``refused`` says why one was not taken or not saved."""
+
+    changed = pyqtSignal()
+    refused = pyqtSignal(str)
+
+    def __init__(self, path: Path | None) -> None:
+        super().__init__()
+        self._path = path
+        self._before: list[Shelf] = []
+        self.shelf = Shelf()
+        self.broken = ""
+        if path is not None:
+            try:
+                self.shelf = load_own_shelf(path)
+            except RigError as error:
+                self.broken = str(error)
+
+    @property
+    def can_undo(self) -> bool:
+        return bool(self._before)
+
+    def take(self, shelf: Shelf) -> bool:
+        """Make this the shelf and save it; False, with ``refused``, when it cannot be saved."""
+        if shelf == self.shelf:
+            return True
+        if self.broken:
+            self.refused.emit(f"the shelf is not changed while its file cannot be read: {self.broken}")
+            return False
+        if not self._save(shelf):
+            return False
+        self._before = [*self._before, self.shelf][-UNDO_LIMIT:]
+        self.shelf = shelf
+        self.changed.emit()
+        return True
+
+    def undo(self) -> None:
+        """Go back one edit of the shelf."""
+        if self._before and self._save(self._before[-1]):
+            self.shelf = self._before.pop()
+            self.changed.emit()
+
+    def set_value(self, index: int, path: tuple[str, ...], value: Any) -> bool:
+        """Change one value of a shelf part; None takes it out."""
+        document = self.shelf.model_dump(mode="json", exclude_unset=True)
+        node = document["parts"][index] if path == ("owned",) else document["parts"][index]["part"]
+        for key in path[:-1]:
+            node = node.setdefault(key, {})
+        node[path[-1]] = value
+        if value is None:
+            del node[path[-1]]
+        return self._take_document(document)
+
+    def add(self, part: Part) -> bool:
+        """Put a copy of a part on the shelf; one that is there already is owned once more."""
+        known = self.shelf.find(part.id)
+        entries = list(self.shelf.parts)
+        if known is not None:
+            number = entries.index(known)
+            entries[number] = known.model_copy(update={"owned": known.owned + 1})
+        else:
+            entries.append(ShelfPart(owned=1, part=part))
+        return self.take(Shelf(parts=tuple(entries)))
+
+    def remove(self, index: int) -> bool:
+        """Take a part off the shelf."""
+        entries = [entry for number, entry in enumerate(self.shelf.parts) if number != index]
+        return self.take(Shelf(parts=tuple(entries)))
+
+    def import_file(self, path: Path) -> int | None:
+        """Add the parts of a CSV or shelf file; parts of the same id are replaced. Return how many, None if refused."""
+        try:
+            found = load_shelf(path).parts
+        except RigError as error:
+            self.refused.emit(str(error))
+            return None
+        merged = {entry.part.id: entry for entry in (*self.shelf.parts, *found)}
+        return len(found) if self.take(Shelf(parts=tuple(merged.values()))) else None
+
+    def export_file(self, path: Path) -> bool:
+        """Write the shelf to a CSV or shelf file."""
+        return self._write(self.shelf, path)
+
+    def _take_document(self, document: Any) -> bool:
+        try:
+            return self.take(validated_shelf({"format": FORMAT, "version": 1} | document))
+        except RigError as error:
+            self.refused.emit(str(error))
+            return False
+
+    def _save(self, shelf: Shelf) -> bool:
+        return self._path is None or self._write(shelf, self._path)
+
+    def _write(self, shelf: Shelf, path: Path) -> bool:
+        try:
+            save_shelf(shelf, path)
+        except RigError as error:
+            self.refused.emit(str(error))
+            return False
+        return True
