@@ -7,10 +7,11 @@ Lengths along the axis are the document's. Radii that no maker states are conven
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.optics.joints import guide_gaps, main_gaps
+from wyntaxis.core.optics.joints import guide_gaps, main_gaps, meetings
 from wyntaxis.core.optics.lightpath import datum_index
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Joint, Part, Rig
@@ -94,6 +95,15 @@ class Branch:
 
 
 @dataclass(frozen=True)
+class JointMark:
+    """A joint that cannot be trusted: where along its path (mm), on which path, and how bad."""
+
+    at_mm: float
+    on_branch: bool
+    verdict: Verdict
+
+
+@dataclass(frozen=True)
 class Section:
     """Everything the section band draws."""
 
@@ -103,6 +113,7 @@ class Section:
     plane: Plane | None
     branch: Branch | None
     telescope_radius_mm: float
+    joints: tuple[JointMark, ...] = ()
 
     @property
     def length_mm(self) -> float:
@@ -134,14 +145,30 @@ def section(reckoning: Reckoning) -> Section:
     length = parts[-1].end_mm if parts else 0.0
     index = datum_index(rig.train)
     path = reckoning.back_focus
+    branch = _branch(reckoning, parts, marks)
     return Section(
         parts=parts,
         rays=_rays(rig, parts, reckoning.value("focal_ratio") or 1.0),
         datum_mm=parts[index].end_mm if index is not None else None,
         plane=Plane(length, length - path.error_mm, path.tolerance_mm, path.error_standard_mm) if path else None,
-        branch=_branch(reckoning, parts, marks),
+        branch=branch,
         telescope_radius_mm=_thread_radius(rig.telescope.rear) or (parts[0].outer_radius_mm if parts else 30.0),
+        joints=tuple(_joint_marks(rig, parts, branch.parts if branch else ())),
     )
+
+
+def _joint_marks(rig: Rig, parts: tuple[PartShape, ...], branch: tuple[PartShape, ...]) -> Iterator[JointMark]:
+    for meeting in meetings(rig):
+        state = meeting.state
+        on_branch = meeting.path == "guide"
+        shapes = branch if on_branch else parts
+        if meeting.place >= len(shapes):
+            continue
+        at = shapes[meeting.place].start_mm
+        if state.mating in ("thread", "pitch", "gender") or state.gap_mm > 0 or state.seat == "no shoulder":
+            yield JointMark(at, on_branch, Verdict.FAILS)
+        elif state.seat == "may tilt":
+            yield JointMark(at, on_branch, Verdict.TIGHT)
 
 
 def _marks(reckoning: Reckoning) -> dict[str, Verdict]:
@@ -165,9 +192,12 @@ def _row(
         at += gaps_mm[index]
         end = at + part.optical_length_mm
         opening = part.clear_aperture_mm / 2 if part.clear_aperture_mm else _opening(part, opening_mm)
+        if prefix:
+            opening = min(opening, opening_mm + 1)  # the branch is drawn slim, to leave the train in sight
         widest = max(
             (radius for radius in (_thread_radius(part.front), _thread_radius(part.rear)) if radius), default=0
         )
+        housing = _HOUSING_MM.get(part.kind, 0.0) * opening_mm / DEFAULT_OPENING_RADIUS_MM
         shape = PartShape(
             part=part,
             place=(*where, index),
@@ -175,7 +205,7 @@ def _row(
             start_mm=at,
             end_mm=end,
             opening_radius_mm=opening,
-            outer_radius_mm=max(opening + WALL_MM, widest + 1.5) + _HOUSING_MM.get(part.kind, 0.0) * opening_mm / 21,
+            outer_radius_mm=max(opening + WALL_MM, 0 if prefix else widest + 1.5) + housing,
             plates=(),
             verdict=marks.get(part.id),
         )

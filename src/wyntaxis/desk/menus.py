@@ -79,6 +79,7 @@ def build(window: MainWindow) -> dict[str, QAction]:
     _file_menu(make)
     _edit_menu(make)
     _part_menu(make)
+    _variant_menu(make)
     _view_menu(make)
     _help_menu(make)
     return make.actions
@@ -181,6 +182,47 @@ def _make_adjustable(window: MainWindow) -> None:
     session.set_value((*place, "adjustable"), span, f"Make {part.title} adjustable")
 
 
+def _variant_menu(make: _Builder) -> None:
+    window, menu = make.window, make.menu("V&ariant")
+    window.variants_menu = make.sub(menu, "Show")
+    make.add(menu, "Next train", lambda: _next_variant(window), "Ctrl+T")
+    make.add(menu, "Trains side by side", window.show_comparison, "Ctrl+Shift+T")
+    menu.addSeparator()
+    make.add(menu, "New variant of this train", lambda: window.session and window.session.add_variant())
+    make.add(menu, "Rename …", lambda: _rename(window))
+    make.add(menu, "Remove this variant", lambda: window.session and window.session.remove_variant())
+
+
+def _next_variant(window: MainWindow) -> None:
+    session = window.session
+    if session is not None and session.document.variants:
+        names = [None, *(variant.name for variant in session.document.variants)]
+        session.show_variant(names[(names.index(session.variant) + 1) % len(names)])
+
+
+def _rename(window: MainWindow) -> None:
+    """Ask for the train's name in the notice strip."""
+    session = window.session
+    if session is not None:
+        window.notice.ask_text(
+            "Name of this train:", session.rig.name, lambda name: session.set_value(("name",), name, "Rename the train")
+        )
+
+
+def _fill_variants(window: MainWindow) -> None:
+    session = window.session
+    menu: QMenu = window.variants_menu
+    menu.clear()
+    if session is None:
+        return
+    for name in (None, *(variant.name for variant in session.document.variants)):
+        item = QAction((name or session.document.name).replace("&", "&&"), window)
+        item.setCheckable(True)
+        item.setChecked(session.variant == name)
+        item.triggered.connect(lambda _checked, name=name: session.show_variant(name))
+        menu.addAction(item)
+
+
 def _view_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&View")
     for number, step in enumerate(STEPS, start=1):
@@ -249,6 +291,9 @@ def refresh(window: MainWindow) -> None:
     for name, label in (("Undo", undo), ("Redo", redo)):
         actions[name].setEnabled(label is not None)
         actions[name].setText(f"{name}: {label}".replace("&", "&&") if label else name)
+    _fill_variants(window)
+    actions["Next train"].setEnabled(bool(session.document.variants))
+    actions["Remove this variant"].setEnabled(session.variant is not None)
     chosen = session.chosen
     for name in ("Duplicate", "Take out", "Move toward the telescope", "Move toward the sensor", "Add glass"):
         actions[name].setEnabled(chosen is not None)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 
 class NoticeStrip(QFrame):
@@ -23,6 +23,7 @@ class NoticeStrip(QFrame):
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._row.addWidget(self.text, 1)
         self._buttons: list[QPushButton] = []
+        self._field: QLineEdit | None = None
         self.asking = False
         self.hide()
 
@@ -38,6 +39,23 @@ class NoticeStrip(QFrame):
         self.asking = True
         self._buttons[0].setFocus()
 
+    def ask_text(self, text: str, value: str, take: Callable[[str], object]) -> None:
+        """Ask for a text; Return takes it."""
+        field = QLineEdit(value)
+        field.setAccessibleName(text)
+
+        def taken() -> None:
+            self.put_away()
+            take(field.text().strip())
+
+        field.returnPressed.connect(taken)
+        self._show(text, [("Take", taken), ("Cancel", self.put_away)], error=False)
+        self._row.insertWidget(1, field, 2)
+        self._field = field
+        self.asking = True
+        field.setFocus()
+        field.selectAll()
+
     def put_away(self) -> None:
         """Hide the strip."""
         self.asking = False
@@ -48,6 +66,9 @@ class NoticeStrip(QFrame):
         for button in self._buttons:
             button.deleteLater()
         self._buttons = []
+        if self._field is not None:
+            self._field.deleteLater()
+            self._field = None
         self.text.setText(text)
         self.setAccessibleName(text)
         self.setProperty("severity", "error" if error else "")

@@ -20,6 +20,7 @@ from wyntaxis.desk.settings import Settings, state_folder
 if TYPE_CHECKING:
     from wyntaxis.core.rig.recovery import Recovered
     from wyntaxis.core.worklist import Step
+    from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
     from wyntaxis.desk.stock import ShelfStock
@@ -41,6 +42,7 @@ class MainWindow(QMainWindow):
         self.session: Session | None = None
         self.shelf_path = shelf_path
         self._stock: ShelfStock | None = None
+        self._comparison: ComparePage | None = None
         self.built = False
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
@@ -411,6 +413,8 @@ class MainWindow(QMainWindow):
         if session is None:
             return
         self.band.refresh()
+        if self._comparison is not None and self.stack.currentWidget() is self._comparison:
+            self._comparison.show_session(session, self.palette_in_use)
         self.sheets[self.step.key].refresh()
         self.worklist.show_tallies(tallies(session.reckoning))
         self.margin.show_findings(session.reckoning.findings, session.chosen_finding)
@@ -434,6 +438,18 @@ class MainWindow(QMainWindow):
         shown = self.session.chosen_finding
         if findings and shown not in findings:
             self.session.choose_finding(max(findings, key=lambda f: f.verdict.severity))
+
+    def show_comparison(self) -> None:
+        """Show all trains of the rig side by side."""
+        from wyntaxis.desk.compare import ComparePage
+
+        if self.session is None:
+            return
+        if self._comparison is None:
+            self._comparison = ComparePage()
+            self.stack.addWidget(self._comparison)
+        self._comparison.show_session(self.session, self.palette_in_use)
+        self.stack.setCurrentWidget(self._comparison)
 
     def refuse(self, message: str) -> None:
         """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""

@@ -33,6 +33,7 @@ from wyntaxis.desk.section.drawing import (
     View,
     branch_box,
     draw_balloons,
+    draw_joints,
     draw_section,
 )
 from wyntaxis.desk.section.pens import Sheet
@@ -189,6 +190,7 @@ class SectionBand(QWidget):
             view = self.view()
             draw_section(sheet, section, view, chosen)
             self._dimensions = draw_chain(sheet, section, view, chosen)
+            draw_joints(sheet, section, view)
             draw_balloons(sheet, section, view, chosen)
             self._paint_drop(sheet, view)
             self._paint_scale_note(sheet, view)

@@ -243,6 +243,27 @@ def draw_balloons(sheet: Sheet, section: Section, view: View, chosen: str | None
             _mark(sheet, shape, x + radius + MARK_PX / 2 + 2, y)
 
 
+def draw_joints(sheet: Sheet, section: Section, view: View) -> None:
+    """Mark the joints that cannot be trusted, where the two parts meet."""
+    size = MARK_PX - 2
+    for joint in section.joints:
+        if not joint.on_branch:
+            x, y = view.x(joint.at_mm), view.y(0) - 12
+            sheet.line(x, view.y(section.telescope_radius_mm * 0.6), x, y, sheet.pen(str(joint.verdict), 1.4))
+        elif section.branch is not None and section.branch.turned:
+            x = view.x(section.branch.at_mm)
+            y = view.y(section.branch.height_mm + joint.at_mm)
+        elif section.branch is not None:
+            x, y = view.x(section.branch.at_mm + joint.at_mm), view.y(section.branch.height_mm)
+        else:
+            continue
+        box = QRectF(x - size / 2, y - size / 2, size, size)
+        sheet.painter.fillRect(box.adjusted(-1, -1, 1, 1), sheet.palette.color("paper"))
+        draw_verdict(
+            sheet.painter, box, joint.verdict, sheet.palette.verdict(joint.verdict), sheet.palette.color("paper")
+        )
+
+
 def _mark(sheet: Sheet, shape: PartShape, x: float, y: float) -> None:
     if shape.verdict is None:
         return

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
+from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.worklist import Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.parts_table import PartsTable
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.plots_fold import PlotsFold
 from wyntaxis.desk.sheets.specs import part_specs
 
 GUIDING_TEXT = {
@@ -24,6 +26,7 @@ class PartsSheet(StepSheet):
     def __init__(self, session: Session, step: Step, palette: Palette, *, guide: bool) -> None:
         super().__init__(session, step, palette, ledger_across=True)
         self.guide = guide
+        self._plotted: Reckoning | None = None
         self.table = PartsTable(session, guide=guide)
         self.table.set_palette(palette)
         self.table.part_chosen.connect(session.choose_part)
@@ -40,6 +43,9 @@ class PartsSheet(StepSheet):
         self.add_wide(self._empty)
         self.add_wide(self.table)
         self.card = self.add_card(3)
+        self.plots = None if guide else PlotsFold(session, palette)
+        if self.plots is not None:
+            self.inputs.addWidget(self.plots)
         self.inputs.addStretch(1)
         self.refresh()
 
@@ -47,6 +53,9 @@ class PartsSheet(StepSheet):
         super().refresh()
         session = self.session
         self.table.refresh(session.chosen_part)
+        if self.plots is not None and session.reckoning is not self._plotted:
+            self._plotted = session.reckoning
+            self.plots.refresh()
         parts = session.rig.guiding.path if self.guide else session.rig.train
         self.table.setVisible(bool(parts))
         self._empty.setText(self._empty_text(bool(parts)))
@@ -70,6 +79,8 @@ class PartsSheet(StepSheet):
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
         self.table.set_palette(palette)
+        if self.plots is not None:
+            self.plots.set_palette(palette)
 
     def fit_to_font(self) -> None:
         super().fit_to_font()

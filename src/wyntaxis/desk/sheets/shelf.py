@@ -242,11 +242,12 @@ class ShelfSheet(StepSheet):
         self._signals = _SearchSignals()
         self._signals.done.connect(self._searched)
         self.add_wide(self._build_bar())
-        self.table = _Table("Shelf", 0, ("", "000.000", "0.000", "M48×0.75 female, 4.5 mm", "M48×0.75 female, 4.5 mm",
-                                         "Opening", "0000", "Owned"))  # fmt: skip
+        end = "M48×0.75 female, 5 m"
+        self.table = _Table("Shelf", 0, ("", "000.000", "0.000", end, end, "Opening", "0000", "Owned"))
         self.model = ShelfModel(session.stock, self.table)
         self.model.refused.connect(session.refused)
         self.table.setModel(self.model)
+        self.filter.textChanged.connect(self.model.refresh)
         self.table.setDragEnabled(True)
         self.table.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
         self.table.setMinimumHeight(190)
@@ -277,11 +278,8 @@ class ShelfSheet(StepSheet):
         self.filter.setPlaceholderText("Filter: words of name, kind, thread")
         self.filter.setAccessibleName("Filter of the shelf")
         self.filter.setClearButtonEnabled(True)
-        self.filter.textChanged.connect(lambda text: self.model.refresh(text))
         row.addWidget(self.filter, 1)
-        self._button(
-            "Put in", "Put a copy behind the chosen part (Return); or drag it into the section", self.put_in, row
-        )
+        self._button("Put in", "Put a copy behind the chosen part (Return)", self.put_in, row)
         self._button("Keep chosen", "Put a copy of the section's chosen part on the shelf", self.keep_chosen, row)
         self._button("Take off", "Take the part off the shelf", self.take_off, row)
         self.undo_button = self._button("Undo", "Undo the last edit of the shelf", self.session.stock.undo, row)

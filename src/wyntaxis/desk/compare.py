@@ -1,0 +1,85 @@
+"""All trains of a rig side by side: what comes out, what goes in, and what each number becomes."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.reckon import Reckoning, reckon
+from wyntaxis.core.rig.model import variant_rig
+from wyntaxis.core.rig.variants import differences
+from wyntaxis.core.wording import number, signed
+from wyntaxis.desk.margin import verdict_icon
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.session import Session
+
+
+class ComparePage(QWidget):
+    """A table with one column for each train."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 12, 10)
+        heading = QLabel("Trains side by side")
+        heading.setProperty("role", "title")
+        self.hint = QLabel()
+        self.hint.setProperty("role", "faded")
+        self.hint.setWordWrap(True)
+        self.table = QTableWidget()
+        self.table.setAccessibleName("Trains side by side")
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setAlternatingRowColors(True)
+        self.table.setWordWrap(True)
+        for widget in (heading, self.hint, self.table):
+            column.addWidget(widget)
+
+    def show_session(self, session: Session, palette: Palette) -> None:
+        """Fill the table from a session's document."""
+        document = session.document
+        names = [document.name, *(variant.name for variant in document.variants)]
+        self.hint.setText(
+            "Choose a step of the worklist to go back. Differences are told against the first train."
+            if len(names) > 1
+            else "The rig has one train. Variant → New variant adds another over the same parts."
+        )
+        rigs = [variant_rig(document, name) for name in names]
+        columns = [reckon(rig, session.stock.shelf.parts) for rig in rigs]
+        rows = ["Comes out", "Goes in", "Findings", *(kind.label for kind in CATALOGUE.values())]
+        self.table.setRowCount(len(rows))
+        self.table.setColumnCount(len(names))
+        self.table.setVerticalHeaderLabels(rows)
+        self.table.setHorizontalHeaderLabels(names)
+        size = max(10, round(self.fontInfo().pixelSize() * 1.05))
+        self.table.setIconSize(QSize(size, size))
+        for index, (rig, reckoned) in enumerate(zip(rigs, columns, strict=True)):
+            out, into = differences(rigs[0], rig)
+            texts = [", ".join(out) or "–", ", ".join(into) or "–", _findings_text(reckoned)]
+            for row, text in enumerate(texts):
+                self.table.setItem(row, index, QTableWidgetItem(text))
+            for row, (key, kind) in enumerate(CATALOGUE.items(), start=len(texts)):
+                quantity = reckoned.quantities[key]
+                best, first = quantity.best, columns[0].quantities[key].best
+                text = "–" if best is None else f"{number(best.value, kind.decimals)} {kind.unit}".rstrip()
+                if index and best is not None and first is not None and abs(best.value - first.value) > 1e-9:
+                    text += f"   ({signed(best.value - first.value, kind.decimals)})"
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+                if best is not None:
+                    item.setIcon(verdict_icon(quantity.verdict, palette, size))
+                    item.setToolTip(str(quantity.verdict))
+                self.table.setItem(row, index, item)
+        header, side = self.table.horizontalHeader(), self.table.verticalHeader()
+        assert header is not None
+        assert side is not None
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        side.setDefaultSectionSize(self.fontMetrics().height() + 6)
+        for row in range(3):
+            self.table.resizeRowToContents(row)
+
+
+def _findings_text(reckoned: Reckoning) -> str:
+    counts = {word: sum(f.verdict == word for f in reckoned.findings) for word in ("fails", "tight", "unproven")}
+    words = {"fails": "fail", "tight": "tight", "unproven": "unproven"}
+    return ", ".join(f"{count} {words[word]}" for word, count in counts.items() if count) or "all hold"
