@@ -6,9 +6,11 @@ import sys
 
 import pytest
 
+from wyntaxis import demo
 from wyntaxis.cli import main
 from wyntaxis.core.catalogue import CATALOGUE
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.shelf import STARTER
 
 
 def test_numbers_json(example_file, capsys):
@@ -76,3 +78,26 @@ def test_as_a_program(example_file, tmp_path):
     assert len(pictures) >= 5
     assert pictures[0] > 20_000
     assert run("--demo", "--screenshot", str(example_file)).returncode == 2
+
+
+def test_spacers_and_variants(capsys, tmp_path):
+    demo_rig = str(demo.rig_path("tarnfell-triplet-reduced"))
+    assert main(["spacers", demo_rig, "--shelf", str(STARTER), "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["fits"]
+    assert found["sets"][0]["pieces"] == [
+        {"after": "wheel", "id": "m42mm_12_2", "name": "M42 ring 12.2, male both ends", "length_mm": 12.2}
+    ]
+    (tmp_path / "few.csv").write_text("id,kind,length_mm\n", "utf-8")
+    pins = ["--after", "wheel"]
+    assert main(["spacers", demo_rig, "--shelf", str(tmp_path / "few.csv"), *pins]) == 1
+    out = capsys.readouterr().out
+    assert "nothing fits" in out
+    assert "→ one ring of 12.18 mm between Rondel 7 and Pellucid 26M" in out
+    assert main(["numbers", demo_rig, "--variant", "Tarnfell triplet, native", "--json"]) == 0
+    rows = {row["id"]: row["computed"] for row in json.loads(capsys.readouterr().out)}
+    assert rows["effective_focal_length_mm"] == 676
+    for bad in (["--variant", "x"], ["--shelf", str(tmp_path / "none.json")]):
+        assert main(["check", demo_rig, *bad]) == 2
+        err = capsys.readouterr().err
+        assert err.count("\n") == 1

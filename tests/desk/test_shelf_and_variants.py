@@ -118,7 +118,7 @@ def test_a_broken_shelf_is_told_and_never_overwritten(make_window, tmp_path):
 def test_search_and_put_in(window, shelf, qtbot):
     shelf.search_button.click()
     assert not shelf.search_button.isEnabled()
-    qtbot.waitUntil(lambda: not shelf._running, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
     assert "10 best sets; to fill: 12.184 mm" in shelf.answer.text()
     assert shelf.found.data(shelf.found.index(0, 0)) == "+0.016"
     shelf.apply_button.click()
@@ -134,17 +134,17 @@ def test_a_search_that_finds_nothing_or_is_cancelled_says_so(window, shelf, qtbo
     for _ in range(shelf.model.rowCount()):
         window.session.stock.remove(0)
     shelf.search()
-    qtbot.waitUntil(lambda: not shelf._running, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
     assert "Nothing on the shelf fits" in shelf.answer.text()
     assert "one ring of 12.18 mm between Rondel 7 and Pellucid 26M" in shelf.answer.text()
     shelf._stop = True
     shelf.search()
     shelf.cancel()
-    qtbot.waitUntil(lambda: not shelf._running, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
     window.open_demo("tarnfell-triplet-native")
     native = window.sheets["shelf"]
     native.search()
-    qtbot.waitUntil(lambda: not native._running, timeout=10_000)
+    qtbot.waitUntil(lambda: not native.searching, timeout=10_000)
     assert "No corrector states a required distance" in native.answer.text()
 
 
@@ -202,7 +202,7 @@ def test_spacers_go_into_the_variant_shown(window, qtbot):
     session.add_variant()
     shelf = window.sheets["shelf"]
     shelf.search()
-    qtbot.waitUntil(lambda: not shelf._running, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
     shelf.apply_found()
     assert ids(window)[3] == "m42mm_12_2"
     assert session.document.train[3].id == "ring"

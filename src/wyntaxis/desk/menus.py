@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.window import MainWindow
 
 Keys = QKeySequence.StandardKey
+NEW_JOINT = {"thread": "M42x0.75", "gender": "male"}
 DEMOS = {
     "tarnfell-triplet-reduced": "Tarnfell triplet, reduced",
     "tarnfell-triplet-native": "Tarnfell triplet, native",
@@ -145,6 +146,10 @@ def _part_menu(make: _Builder) -> None:
     make.add(menu, "Add sensor", lambda: _add_to_chosen(window, "sensor", sensor))
     prism = {"from_front_mm": 5, "edge_from_axis_mm": 14, "height_mm": 8, "width_mm": 8}
     make.add(menu, "Add prism", lambda: _add_to_chosen(window, "prism", prism))
+    make.add(menu, "Describe front joint", lambda: _add_to_chosen(window, "front", NEW_JOINT))
+    make.add(menu, "Describe rear joint", lambda: _add_to_chosen(window, "rear", NEW_JOINT))
+    make.add(menu, "Describe the telescope's rear joint", lambda: _describe_telescope(window))
+    menu.addSeparator()
     make.add(menu, "Change length", window.band.edit_length, "F2")
 
 
@@ -173,6 +178,22 @@ def _add_to_chosen(window: MainWindow, key: str, value: object) -> None:
     session.set_value(path, value, f"Add {key} to {part.title}")
 
 
+def _describe_telescope(window: MainWindow) -> None:
+    if window.session is not None:
+        joint = {**NEW_JOINT, "gender": "female"}
+        window.session.set_value(("telescope", "rear"), joint, "Describe the telescope's rear joint")
+        window.show_step("scales")
+
+
+def _own_telescope(window: MainWindow) -> None:
+    """Give the variant shown a telescope of its own, to begin with a copy of the shared one."""
+    session = window.session
+    if session is not None and session.variant is not None:
+        telescope = session.rig.telescope.model_dump(mode="json", exclude_unset=True)
+        session.set_value(("telescope",), telescope, "Give the variant its own telescope")
+        window.show_step("scales")
+
+
 def _make_adjustable(window: MainWindow) -> None:
     session = window.session
     if session is None or session.chosen is None or session.chosen[1].adjustable is not None:
@@ -189,6 +210,7 @@ def _variant_menu(make: _Builder) -> None:
     make.add(menu, "Trains side by side", window.show_comparison, "Ctrl+Shift+T")
     menu.addSeparator()
     make.add(menu, "New variant of this train", lambda: window.session and window.session.add_variant())
+    make.add(menu, "Own telescope for this variant", lambda: _own_telescope(window))
     make.add(menu, "Rename …", lambda: _rename(window))
     make.add(menu, "Remove this variant", lambda: window.session and window.session.remove_variant())
 
@@ -299,6 +321,11 @@ def refresh(window: MainWindow) -> None:
         actions[name].setEnabled(chosen is not None)
     actions["Make adjustable"].setEnabled(chosen is not None and chosen[1].adjustable is None)
     actions["Add sensor"].setEnabled(chosen is not None and chosen[1].kind == "camera" and chosen[1].sensor is None)
+    actions["Describe front joint"].setEnabled(chosen is not None and chosen[1].front is None)
+    actions["Describe rear joint"].setEnabled(chosen is not None and chosen[1].rear is None)
+    actions["Describe the telescope's rear joint"].setEnabled(session.rig.telescope.rear is None)
+    own = next((v for v in session.document.variants if v.name == session.variant), None)
+    actions["Own telescope for this variant"].setEnabled(own is not None and own.telescope is None)
     actions["Add prism"].setEnabled(
         chosen is not None and chosen[1].kind == "off_axis_guider" and chosen[1].prism is None
     )

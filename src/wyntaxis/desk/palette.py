@@ -126,6 +126,10 @@ QLineEdit[invalid="true"] {{ border: 2px solid {fails}; }}
 QLineEdit:read-only {{ color: {faded}; }}
 QComboBox QAbstractItemView {{ background: {field}; border: 1px solid {rule}; selection-background-color: {chosen};
     selection-color: {ink}; }}
+QToolButton {{ background: {panel}; border: 1px solid {rule}; border-radius: 2px; padding: 3px 8px; }}
+QToolButton:focus {{ border: 1px solid {accent}; }}
+QProgressBar {{ background: {field}; border: 1px solid {rule}; max-height: 10px; }}
+QProgressBar::chunk {{ background: {accent}; }}
 QPushButton {{ background: {field}; border: 1px solid {metal}; border-radius: 2px; padding: 4px 12px; }}
 QPushButton:hover {{ background: {chosen}; }}
 QPushButton:focus {{ border: 2px solid {accent}; padding: 3px 11px; }}

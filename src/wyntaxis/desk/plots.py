@@ -194,8 +194,10 @@ class FalloffPlot(PlotPanel):
         super().__init__("Falloff", "across the sensor, mm", "down the sensor, mm")
         self.plot.setAspectLocked(True)
 
-    def show_falloff(self, profile: Falloff | None, share: Any, size_mm: tuple[float, float], palette: Palette) -> None:
-        """Draw the map of a profile, or say what is missing."""
+    def show_falloff(
+        self, profile: Falloff | None, share: Any, size_mm: tuple[float, float], circle_mm: float, palette: Palette
+    ) -> None:
+        """Draw the map of a profile and the fully lit circle, or say what is missing."""
         self.plot.clear()
         self.dress(palette)
         self.data = PlotData(["height_mm", "light_percent"])
@@ -211,12 +213,10 @@ class FalloffPlot(PlotPanel):
         image.setRect(-width / 2, -height / 2, width, height)
         self.plot.addItem(image)
         corner = float(profile.shares[-1])
-        lit = profile.heights_mm[profile.shares >= profile.shares[0] * 0.9999]
-        circle = 2 * float(lit.max()) if lit.size else 0.0
         ring = np.linspace(0, 2 * np.pi, 120)
         if corner < 1:
-            self.plot.plot(circle / 2 * np.cos(ring), circle / 2 * np.sin(ring), pen=pg.mkPen(palette.ink))
-        reach = f"fully lit to {number(circle, 1)} mm (ring)" if corner < 1 else "fully lit to the corners"
+            self.plot.plot(circle_mm / 2 * np.cos(ring), circle_mm / 2 * np.sin(ring), pen=pg.mkPen(palette.ink))
+        reach = f"fully lit to {number(circle_mm, 1)} mm (ring)" if corner < 1 else "fully lit to the corners"
         self.answer.setText(
             f"Corner: {number(100 * corner, 0)} % of the light; {reach}. "
             f"Shades from {number(100 * low, 0)} % (dark) to 100 % (bright)."

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import sys
 import tempfile
+import time
+from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from wyntaxis.desk.settings import Settings
+from wyntaxis.desk.sheets.light_path import PartsSheet
+from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.window import MainWindow
 
 VIEWS = (
@@ -18,7 +22,59 @@ VIEWS = (
     ("guide-out-of-reach", "tarnfell-triplet-native", "guide_branch", "day"),
     ("scales", "tarnfell-triplet-reduced", "scales", "day"),
     ("separate-guide-telescope", "meadow-newtonian", "light_path", "day"),
+    ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
+    ("plots", "meadow-newtonian", "light_path", "day"),
+    ("trains-side-by-side", "tarnfell-triplet-reduced", "light_path", "day"),
+    ("many-parts", "tarnfell-triplet-reduced", "light_path", "day"),
 )
+SEARCH_SECONDS = 20
+
+
+def _search(window: MainWindow) -> None:
+    """Search the starter shelf and bring the sets found into sight."""
+    sheet = window.sheets["shelf"]
+    assert isinstance(sheet, ShelfSheet)
+    sheet.search()
+    until = time.monotonic() + SEARCH_SECONDS
+    while sheet.searching and time.monotonic() < until:
+        settle()
+        time.sleep(0.01)
+    _to_the_end(sheet)
+
+
+def _open_plots(window: MainWindow) -> None:
+    sheet = window.sheets["light_path"]
+    assert isinstance(sheet, PartsSheet)
+    assert sheet.plots is not None
+    sheet.plots.heading.setChecked(True)
+    _to_the_end(sheet)
+
+
+def _to_the_end(sheet: QScrollArea) -> None:
+    """Scroll a sheet to its end."""
+    settle()
+    bar = sheet.verticalScrollBar()
+    if bar is not None:
+        bar.setValue(bar.maximum())
+
+
+def _many_parts(window: MainWindow) -> None:
+    """Put shelf rings in until the train has 25 parts."""
+    session = window.session
+    assert session is not None
+    rings = [entry.part for entry in session.stock.shelf.parts if entry.part.kind == "spacer"]
+    session.choose_part("wheel")
+    while len(session.rig.train) < 25:
+        where, index = session.place_after_chosen()
+        session.put_in(rings[len(session.rig.train) % len(rings)], where, index)
+
+
+PREPARE: dict[str, Callable[[MainWindow], None]] = {
+    "shelf-search": _search,
+    "plots": _open_plots,
+    "trains-side-by-side": MainWindow.show_comparison,
+    "many-parts": _many_parts,
+}
 
 
 def take_all(folder: Path) -> int:
@@ -36,13 +92,16 @@ def take_all(folder: Path) -> int:
             window.set_palette_by_name(palette)
             window.open_demo(rig)
             window.show_step(step)
+            PREPARE.get(name, lambda _window: None)(window)
             settle()
             place = folder / f"{name}.png"
             if not window.grab().save(str(place)):
                 print(f"wyntaxis: {place}: cannot be written; name another folder", file=sys.stderr)
                 return 2
             print(place)
-        window.guard(window._close_now)
+        if window.session is not None:
+            window.session.history.mark_saved()  # only the pictures are kept
+        window.close()
     return 0
 
 

@@ -11,7 +11,7 @@ from wyntaxis.core.worklist import Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.light_path import PartsSheet
-from wyntaxis.desk.sheets.specs import TELESCOPE
+from wyntaxis.desk.sheets.specs import telescope_specs
 from wyntaxis.desk.value_field import ChoiceField
 
 KINDS = ("none", "off_axis", "separate")
@@ -73,4 +73,5 @@ class GuideBranchSheet(PartsSheet):
             widget.setVisible(guiding.kind == "off_axis")
         self.telescope_card.setVisible(guiding.telescope is not None)
         if guiding.telescope is not None:
-            self.telescope_card.show_object("Guide telescope", ("guiding", "telescope"), TELESCOPE, self.session.rig)
+            specs = telescope_specs(guiding.telescope)
+            self.telescope_card.show_object("Guide telescope", ("guiding", "telescope"), specs, self.session.rig)

@@ -73,8 +73,9 @@ class PlotsFold(QWidget):
         self.stack.show_stack(stack_up(path) if path else None, self._palette)
         sensor, found = reckoning.rig.sensor, openings(reckoning.rig)
         if sensor is None or not found:
-            self.falloff.show_falloff(None, None, (1.0, 1.0), self._palette)
+            self.falloff.show_falloff(None, None, (1.0, 1.0), 0.0, self._palette)
             return
-        profile = falloff(beam_of(reckoning), found, sensor.diagonal_mm)
-        size = (sensor.width_mm, sensor.height_mm)
-        self.falloff.show_falloff(profile, falloff_map(profile, *size), size, self._palette)
+        beam, size = beam_of(reckoning), (sensor.width_mm, sensor.height_mm)
+        profile = falloff(beam, found, sensor.diagonal_mm)
+        circle = min(beam.fully_lit_circle(opening.diameter_mm, opening.distance_mm) for opening in found)
+        self.falloff.show_falloff(profile, falloff_map(profile, *size), size, circle, self._palette)

@@ -6,7 +6,7 @@ from wyntaxis.core.worklist import Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet
-from wyntaxis.desk.sheets.specs import SENSOR, SITE, TELESCOPE
+from wyntaxis.desk.sheets.specs import SENSOR, SITE, telescope_specs
 
 
 class ScalesSheet(StepSheet):
@@ -23,7 +23,7 @@ class ScalesSheet(StepSheet):
     def refresh(self) -> None:
         super().refresh()
         rig = self.session.rig
-        self.telescope.show_object("Telescope", ("telescope",), TELESCOPE, rig)
+        self.telescope.show_object("Telescope", ("telescope",), telescope_specs(rig.telescope), rig)
         camera = rig.camera
         if camera is not None:
             specs = SENSOR if camera.sensor else ()

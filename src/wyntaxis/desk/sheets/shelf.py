@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from wyntaxis.core.optics.joints import joint_text
 from wyntaxis.core.optics.spacers import SearchCancelledError, SpacerResult, SpacerSet, find_spacers
 from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import Joint
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.core.worklist import Step
@@ -44,12 +45,16 @@ def _maybe(value: float | None) -> str:
     return "" if value is None else short(value, 4)
 
 
+def _end(joint: Joint | None) -> str:
+    return joint_text(joint).removesuffix(" mm") if joint is not None else "–"
+
+
 _COLUMNS: tuple[tuple[str, tuple[str, ...], _Text], ...] = (
     ("Part", ("name",), lambda e: e.part.title),
     ("Length\nmm", ("length_mm",), lambda e: short(e.part.length_mm, 4)),
     ("±\nmm", ("length_tolerance_mm",), lambda e: _maybe(e.part.length_tolerance_mm)),
-    ("Front", (), lambda e: joint_text(e.part.front) if e.part.front else "–"),
-    ("Rear", (), lambda e: joint_text(e.part.rear) if e.part.rear else "–"),
+    ("Front\nthread, depth mm", (), lambda e: _end(e.part.front)),
+    ("Rear\nthread, depth mm", (), lambda e: _end(e.part.rear)),
     ("Opening\nmm", ("clear_aperture_mm",), lambda e: _maybe(e.part.clear_aperture_mm)),
     ("Mass\ng", ("mass_g",), lambda e: _maybe(e.part.mass_g)),
     ("Owned", ("owned",), lambda e: str(e.owned)),
@@ -242,7 +247,7 @@ class ShelfSheet(StepSheet):
         self._signals = _SearchSignals()
         self._signals.done.connect(self._searched)
         self.add_wide(self._build_bar())
-        end = "M48×0.75 female, 5 m"
+        end = "M48×0.75 female, 4.5"
         self.table = _Table("Shelf", 0, ("", "000.000", "0.000", end, end, "Opening", "0000", "Owned"))
         self.model = ShelfModel(session.stock, self.table)
         self.model.refused.connect(session.refused)
@@ -250,7 +255,7 @@ class ShelfSheet(StepSheet):
         self.filter.textChanged.connect(self.model.refresh)
         self.table.setDragEnabled(True)
         self.table.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
-        self.table.setMinimumHeight(190)
+        self.table.setMinimumHeight(170)
         self.table.acted.connect(lambda _row: self.put_in())
         self.add_wide(self.table)
         self.add_wide(self._build_search())
@@ -379,6 +384,11 @@ class ShelfSheet(StepSheet):
         assert pool is not None
         pool.start(QRunnable.create(work))
         self._show_state()
+
+    @property
+    def searching(self) -> bool:
+        """Whether a search runs."""
+        return self._running
 
     def cancel(self) -> None:
         """Stop the search that runs."""

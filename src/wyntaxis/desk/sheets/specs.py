@@ -8,7 +8,7 @@ from wyntaxis.core.rig.model import MAGNIFYING_KINDS, PART_KINDS
 from wyntaxis.desk.card import FieldSpec
 
 if TYPE_CHECKING:
-    from wyntaxis.core.rig.model import Part
+    from wyntaxis.core.rig.model import Part, Telescope
 
 _GENERAL = (
     FieldSpec("Name", ("name",), kind="text"),
@@ -33,6 +33,9 @@ _PRISM = (
     FieldSpec("Prism edge to axis", ("prism", "edge_from_axis_mm"), "mm"),
     FieldSpec("Prism height", ("prism", "height_mm"), "mm"),
     FieldSpec("Prism width", ("prism", "width_mm"), "mm"),
+    FieldSpec(
+        "Beside the sensor's", ("prism", "beside"), kind="choice", choices=("long_side", "short_side"), optional=False
+    ),
 )
 SENSOR = (
     FieldSpec("Pixels across", ("sensor", "width_px"), "px", kind="whole"),
@@ -44,6 +47,15 @@ SENSOR = (
 _BODY = (
     FieldSpec("Clear aperture", ("clear_aperture_mm",), "mm"),
     FieldSpec("Mass", ("mass_g",), "g"),
+    FieldSpec("Keep with the next", ("keep_with_next",), kind="tick"),
+)
+PINNED = (FieldSpec("Pinned in the search", ("pinned",), kind="tick"),)
+PINNABLE_KINDS = frozenset({"spacer", "adapter"})
+FOCUSER = (
+    FieldSpec("Focal plane behind focuser", ("focuser", "focal_plane_mm"), "mm"),
+    FieldSpec("Focuser travel", ("focuser", "travel_mm"), "mm"),
+    FieldSpec("Focuser carries", ("focuser", "load_rating_g"), "g"),
+    FieldSpec("Focuser's moment", ("focuser", "moment_rating_n_m"), "N·m"),
 )
 TELESCOPE = (
     FieldSpec("Name", ("name",), kind="text"),
@@ -82,6 +94,11 @@ def _joint(name: str, key: str) -> tuple[FieldSpec, ...]:
     )
 
 
+def telescope_specs(telescope: Telescope) -> tuple[FieldSpec, ...]:
+    """Return the fields that a telescope shows: its optics, its focuser, its rear joint where it is described."""
+    return TELESCOPE + FOCUSER + (_joint("Rear", "rear") if telescope.rear is not None else ())
+
+
 def part_specs(part: Part) -> tuple[FieldSpec, ...]:
     """Return the fields that a part of this kind and make-up shows."""
     specs = _GENERAL
@@ -96,6 +113,8 @@ def part_specs(part: Part) -> tuple[FieldSpec, ...]:
     for index in range(len(part.glass)):
         specs += _plate(index, len(part.glass))
     specs += _BODY
+    if part.kind in PINNABLE_KINDS:
+        specs += PINNED
     for name, key in (("Front", "front"), ("Rear", "rear")):
         if getattr(part, key) is not None:
             specs += _joint(name, key)
