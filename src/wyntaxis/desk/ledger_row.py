@@ -195,11 +195,12 @@ class LedgerRow(QWidget):
 
     def show_quantity(self, quantity: Quantity, values: dict[tuple[str, ...], float | str | None]) -> None:
         """Show the row's quantity as it stands now."""
-        self.scale.quantity = quantity
         for field in self._fields:
             field.show_value(values.get(tuple(str(step) for step in field.path)))
-        self._describe()
-        self.scale.update()
+        if quantity != self.scale.quantity:
+            self.scale.quantity = quantity
+            self._describe()
+            self.scale.update()
 
     def set_chosen(self, chosen: bool, values: dict[tuple[str, ...], float | str | None]) -> None:
         """Open or close the row's fields."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.rig.edit import Change
 
 
+@lru_cache(maxsize=64)
 def verdict_icon(verdict: Verdict, palette: Palette, size: int) -> QIcon:
     """Return a verdict's shape as an icon."""
     scale = 2
@@ -73,6 +75,7 @@ class Margin(QWidget):
         super().__init__()
         self._palette_in_use: Palette = DAY
         self._findings: tuple[Finding, ...] = ()
+        self._drawn_with = ("", 0)
         self._change: Change | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
@@ -156,10 +159,13 @@ class Margin(QWidget):
             if item is None:
                 item = QListWidgetItem()
                 self.list.addItem(item)
-            item.setIcon(verdict_icon(finding.verdict, self._palette_in_use, size))
-            item.setText(finding.title)
-            item.setToolTip(f"{finding.verdict}: {finding.title}")
-            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.verdict}: {finding.title}")
+            told = f"{finding.verdict}: {finding.title}"
+            if (item.toolTip(), self._drawn_with) != (told, (self._palette_in_use.name, size)):
+                item.setIcon(verdict_icon(finding.verdict, self._palette_in_use, size))
+                item.setText(finding.title)
+                item.setToolTip(told)
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, told)
+        self._drawn_with = (self._palette_in_use.name, size)
         if chosen in findings:
             self.list.setCurrentRow(findings.index(chosen))
         self.list.blockSignals(False)

@@ -101,8 +101,11 @@ class PartsModel(QAbstractTableModel):
         if [s.part.id for s in before] != [s.part.id for s in self._shapes]:
             self.beginResetModel()
             self.endResetModel()
-        elif self._shapes:
-            self.dataChanged.emit(self.index(0, 0), self.index(len(self._shapes) - 1, len(COLUMNS) - 1))
+            return
+        # Styled cells are slow to paint: only the rows that read differently are painted anew.
+        for row, (old, new) in enumerate(zip(before, self._shapes, strict=True)):
+            if (old.part is not new.part and old.part != new.part) or old.verdict is not new.verdict:
+                self.dataChanged.emit(self.index(row, 0), self.index(row, len(COLUMNS) - 1))
 
     def any_adjustable(self) -> bool:
         return any(shape.part.adjustable for shape in self._shapes)
@@ -208,8 +211,8 @@ class _NumberValidator(QValidator):
         return a0 or ""
 
 
-class _PartsDelegate(QStyledItemDelegate):
-    """Draws the worst finding's shape beside a part's number, and edits numbers as people type them."""
+class _NumberDelegate(QStyledItemDelegate):
+    """Draws the worst finding's shape beside a part's number."""
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
@@ -218,7 +221,7 @@ class _PartsDelegate(QStyledItemDelegate):
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         super().paint(painter, option, index)
         model = index.model()
-        if painter is None or index.column() != NUMBER or not isinstance(model, PartsModel):
+        if painter is None or not isinstance(model, PartsModel):
             return
         verdict = model.shape(index.row()).verdict
         if verdict is not None:
@@ -227,6 +230,10 @@ class _PartsDelegate(QStyledItemDelegate):
             box = QRectF(rect.right() - size - 3, rect.center().y() - size / 2 + 0.5, size, size)
             colors = self.palette_in_use
             draw_verdict(painter, box, verdict, colors.verdict(verdict), colors.color("field"))
+
+
+class _PartsDelegate(QStyledItemDelegate):
+    """Edits numbers as people type them; it leaves the painting to Qt, which does it faster."""
 
     def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget | None:
         editor = super().createEditor(parent, option, index)
@@ -247,8 +254,9 @@ class PartsTable(QTableView):
         super().__init__()
         self.parts = PartsModel(session, guide, self)
         self.setModel(self.parts)
-        self._delegate = _PartsDelegate(self)
-        self.setItemDelegate(self._delegate)
+        self._numbers = _NumberDelegate(self)
+        self.setItemDelegate(_PartsDelegate(self))
+        self.setItemDelegateForColumn(NUMBER, self._numbers)
         self.setAccessibleName("Parts of the guide path" if guide else "Parts of the train")
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -300,7 +308,7 @@ class PartsTable(QTableView):
 
     def set_palette(self, palette: Palette) -> None:
         """Draw the verdicts in another palette."""
-        self._delegate.palette_in_use = palette
+        self._numbers.palette_in_use = palette
 
     def refresh(self, chosen: str | None) -> None:
         """Show the parts as they stand, and the chosen one."""

@@ -34,7 +34,7 @@ class ValueField(QLineEdit):
     def show_value(self, value: object) -> None:
         """Show the document's value, unless the user is in the middle of typing another."""
         text = "" if value is None else value if isinstance(value, str) else short(float(str(value)), SHOWN_DECIMALS)
-        if self.hasFocus() and self.isModified() and text == self._shown:
+        if text == self._shown and (self.text() == text or (self.hasFocus() and self.isModified())):
             return
         self._shown = str(text)
         self.setText(self._shown)

@@ -141,13 +141,16 @@ class WorklistView(QScrollArea):
         by_group: dict[str, list[Verdict]] = {}
         for tally in tallies:
             line = self._lines[tally.step.key]
-            line.verdict, line.counts = tally.verdict, tally.text
-            line.describe()
+            if (line.verdict, line.counts) != (tally.verdict, tally.text):
+                line.verdict, line.counts = tally.verdict, tally.text
+                line.describe()
             if tally.verdict is not None:
                 by_group.setdefault(tally.step.group, []).append(tally.verdict)
         for group, verdicts in by_group.items():
-            self._headings[group].verdict = worst(verdicts)
-            self._headings[group].describe()
+            heading, verdict = self._headings[group], worst(verdicts)
+            if heading.verdict is not verdict:
+                heading.verdict = verdict
+                heading.describe()
 
     def show_current(self, step: Step) -> None:
         """Mark the step whose sheet is shown."""

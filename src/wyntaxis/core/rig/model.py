@@ -20,12 +20,13 @@ FORMAT = "wyntaxis-rig"
 VERSION = 1
 
 _THREAD = re.compile(r"M\d+(\.\d+)?x\d+(\.\d+)?")
+_UNSHOWABLE = re.compile(r"[\x00-\x1f\x7f\ud800-\udfff]")
 _LOOKS_METRIC = re.compile(r"[Mm]\s*\d")
 
 
 def _plain_text(text: str) -> str:
     """Refuse control characters and lone surrogates, which no display or UTF-8 file can hold."""
-    if any(ord(char) < 32 or ord(char) == 127 or 0xD800 <= ord(char) <= 0xDFFF for char in text):
+    if _UNSHOWABLE.search(text):
         raise ValueError("must not hold control characters or broken Unicode")
     return text
 

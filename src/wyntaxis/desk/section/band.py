@@ -65,6 +65,7 @@ class SectionBand(QWidget):
         self._session: Session | None = None
         self._zoom, self._pan = 1.0, QPointF(0, 0)
         self._dragged_from: QPointF | None = None
+        self._fitted_for: tuple[Section | None, tuple[int, int, int], View] | None = None
         self._dimensions: list[DimensionBox] = []
         self._editor: QLineEdit | None = None
         self._edited_part = ""
@@ -142,8 +143,16 @@ class SectionBand(QWidget):
         return min(max(self.width() * DETAIL_SHARE, low), high, self.width() * 0.45)
 
     def _fitted(self) -> View:
-        sheet = self._sheet(QPainter())
+        """Return the view that shows the whole train, reckoned once for each rig, size and font."""
         section = self._session.section if self._session else None
+        key = (self.width(), self.height(), self.fontInfo().pixelSize())
+        known = self._fitted_for
+        if known is None or known[0] is not section or known[1] != key:
+            known = self._fitted_for = (section, key, self._fit_anew(section))
+        return known[2]
+
+    def _fit_anew(self, section: Section | None) -> View:
+        sheet = self._sheet(QPainter())
         width = self._drawing_width()
         if section is None or not section.parts:
             return View(3.0, width / 3, self.height() - chain_height(sheet, section, 0))

@@ -16,6 +16,9 @@ CHAIN_DASHES = [14.0, 3.0, 2.0, 3.0]
 DOUBLE_CHAIN_DASHES = [12.0, 3.0, 2.0, 3.0, 2.0, 3.0]
 """Long dash, two dots: another position of a part (ISO 128, line type 05)."""
 ARROW_PX = 7.0
+MOST_WIDTHS = 4000
+_WIDTHS: dict[str, dict[str, float]] = {}
+"""Widths of texts by font: measuring one costs more than drawing a line."""
 
 
 @dataclass
@@ -29,6 +32,7 @@ class Sheet:
 
     def __post_init__(self) -> None:
         self._metrics = QFontMetricsF(self.text), QFontMetricsF(self.small)
+        self._widths = _WIDTHS.setdefault(self.text.key(), {}), _WIDTHS.setdefault(self.small.key(), {})
 
     def pen(self, color: str = "ink", width: float = NARROW_PX, dashes: list[float] | None = None) -> QPen:
         pen = QPen(self.palette.color(color), width)
@@ -79,7 +83,7 @@ class Sheet:
               ground: str | None = None) -> QRectF:  # fmt: skip
         """Write a line of text centred on height y, at x as its left, centre or right; return the box it takes."""
         font, metrics = self.small if small else self.text, self._metrics[small]
-        width, height = metrics.horizontalAdvance(text), metrics.height()
+        width, height = self.width_of(text, small=small), metrics.height()
         left = {"left": x, "centre": x - width / 2, "right": x - width}[align]
         box = QRectF(left, y - height / 2, width, height)
         if ground is not None:
@@ -90,7 +94,12 @@ class Sheet:
         return box
 
     def width_of(self, text: str, *, small: bool = False) -> float:
-        return self._metrics[small].horizontalAdvance(text)
+        known = self._widths[small]
+        if text not in known:
+            if len(known) > MOST_WIDTHS:
+                known.clear()
+            known[text] = self._metrics[small].horizontalAdvance(text)
+        return known[text]
 
     def height_of(self, *, small: bool = False) -> float:
         return self._metrics[small].height()
