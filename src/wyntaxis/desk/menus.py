@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu
 
+from wyntaxis.core.rig.model import PART_KINDS
 from wyntaxis.core.worklist import STEPS
 
 if TYPE_CHECKING:
@@ -20,20 +21,6 @@ DEMOS = {
     "tarnfell-triplet-native": "Tarnfell triplet, native",
     "meadow-newtonian": "Meadow Newtonian",
 }
-KINDS = (
-    "corrector",
-    "extender",
-    "spacer",
-    "adapter",
-    "tilt_plate",
-    "focuser",
-    "rotator",
-    "off_axis_guider",
-    "filter_wheel",
-    "filter_drawer",
-    "window",
-    "camera",
-)
 
 
 class _Builder:
@@ -131,7 +118,7 @@ def _add_site(window: MainWindow) -> None:
 def _part_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&Part")
     adding = make.sub(menu, "Add after the chosen part")
-    for kind in KINDS:
+    for kind in PART_KINDS:
         make.add(adding, kind.replace("_", " ").capitalize(), lambda kind=kind: add_part(window, kind))
     menu.addSeparator()
     make.add(menu, "Duplicate", lambda: _on_chosen(window, "duplicate_part"), "Ctrl+D")
