@@ -91,6 +91,42 @@ def test_shelf_edits_are_saved_at_once_and_undone(window, shelf, tmp_path):
     assert load_shelf(tmp_path / "shelf.json").find(first).owned == 1
 
 
+def test_a_shelf_part_is_described_on_its_card(window, shelf):
+    window.session.stock.add(window.session.rig.find("guide_camera")[1].model_copy(update={"front": None}))
+    shelf.table.setCurrentIndex(shelf.model.index(shelf.model.rowCount() - 1, 0))
+
+    def enter(text, *path):
+        field = shelf.card.field(*path)
+        field.setText(text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+
+    def part():
+        return window.session.stock.shelf.find("guide_camera").part
+
+    enter("M48x0.75", "front", "thread")
+    enter("4.5", "front", "depth_mm")
+    assert (part().front.thread, part().front.gender, part().front.depth_mm) == ("M48x0.75", "male", 4.5)
+    basis = shelf.card.field("length_basis")
+    basis.setCurrentIndex(basis.findData("measured"))
+    basis.activated.emit(basis.currentIndex())
+    assert part().length_basis == "measured"
+    enter("M48", "rear", "thread")
+    assert "must be M<diameter>x<pitch>" in window.notice.text.text()
+    assert part().rear is None
+    enter("", "front", "thread")
+    assert part().front is None
+    assert part().sensor is not None
+
+
+def test_a_result_is_dropped_when_the_rig_changes(window, shelf, qtbot):
+    shelf.search()
+    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    window.session.set_length("wheel", 21)
+    assert shelf.found.sets == ()
+    assert "search again" in shelf.answer.text()
+    assert not shelf.apply_button.isVisible()
+
+
 def test_shelf_exchange(window, shelf, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "out.csv"), ""))
     shelf.ask_export()

@@ -4,6 +4,7 @@ import json
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QFont
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
@@ -291,10 +292,15 @@ def test_start_builds_only_after_the_first_paint(qtbot, qapp, tmp_path):
     window = MainWindow(Settings(tmp_path), tmp_path)
     qtbot.addWidget(window)
     loaded = []
+    qapp.setFont(QFont("DejaVu Sans"))
     window.start(lambda: loaded.append(window.built), before=lambda: loaded.append(window.built))
     assert not window.built
     qtbot.waitUntil(lambda: len(loaded) == 2)
     assert loaded == [False, True]
+    # The typeface reaches widgets of a window that was there before it was loaded.
+    for widget in (window.band, window.margin.title, window.worklist):
+        widget.ensurePolished()
+        assert widget.fontInfo().family() == "B612"
 
 
 @pytest.mark.parametrize("size, scale", [((1280, 800), 1.0), ((1024, 700), 1.0), ((1280, 800), 2.0)])

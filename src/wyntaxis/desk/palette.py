@@ -106,7 +106,7 @@ def _luminance(color: str) -> float:
 
 
 _STYLE = """
-QWidget {{ background: {paper}; color: {ink}; font-size: {size}px; }}
+QWidget {{ background: {paper}; color: {ink}; font-family: "B612"; font-size: {size}px; }}
 QMenuBar, QMenu {{ background: {panel}; }}
 QMenuBar::item {{ padding: 4px 9px; background: transparent; }}
 QMenuBar::item:selected, QMenu::item:selected {{ background: {chosen}; color: {ink}; }}

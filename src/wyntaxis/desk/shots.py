@@ -34,6 +34,7 @@ def _search(window: MainWindow) -> None:
     """Search the starter shelf and bring the sets found into sight."""
     sheet = window.sheets["shelf"]
     assert isinstance(sheet, ShelfSheet)
+    sheet.table.setCurrentIndex(sheet.model.index(0, 0))
     sheet.search()
     until = time.monotonic() + SEARCH_SECONDS
     while sheet.searching and time.monotonic() < until:

@@ -20,6 +20,8 @@ from wyntaxis.core.rig.shelf import (
 )
 
 UNDO_LIMIT = 100
+JOINT_KEYS = ("front", "rear")
+NEW_JOINT = {"thread": "M42x0.75", "gender": "male"}
 
 
 class ShelfStock(QObject):
@@ -69,10 +71,15 @@ class ShelfStock(QObject):
         document = self.shelf.model_dump(mode="json", exclude_unset=True)
         node = document["parts"][index] if path == ("owned",) else document["parts"][index]["part"]
         for key in path[:-1]:
-            node = node.setdefault(key, {})
-        node[path[-1]] = value
-        if value is None:
-            del node[path[-1]]
+            if node.get(key) is None:  # one field typed describes an end; the others follow
+                node[key] = dict(NEW_JOINT) if key in JOINT_KEYS else {}
+            node = node[key]
+        if path[-1] == "thread" and value is None:  # an end without a thread is not described
+            document["parts"][index]["part"].pop(path[0], None)
+        elif value is None:
+            node.pop(path[-1], None)
+        else:
+            node[path[-1]] = value
         return self._take_document(document)
 
     def add(self, part: Part) -> bool:

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 from wyntaxis.core.optics.joints import joint_text
 from wyntaxis.core.optics.spacers import SearchCancelledError, SpacerResult, SpacerSet, find_spacers
 from wyntaxis.core.rig.errors import RigError
-from wyntaxis.core.rig.model import Joint
+from wyntaxis.core.rig.model import Joint, Rig
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.core.worklist import Step
@@ -34,6 +34,7 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.section.band import SHELF_MIME
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.specs import shelf_specs
 from wyntaxis.desk.stock import ShelfStock
 
 EXCHANGE_FILTER = "CSV (*.csv);;Shelf (*.json)"
@@ -258,6 +259,12 @@ class ShelfSheet(StepSheet):
         self.table.setMinimumHeight(170)
         self.table.acted.connect(lambda _row: self.put_in())
         self.add_wide(self.table)
+        self.card = self.add_card(3)
+        self.card.entered.disconnect()
+        self.card.entered.connect(self._card_entered)
+        chosen = self.table.selectionModel()
+        assert chosen is not None
+        chosen.currentRowChanged.connect(lambda *_: self._show_card())
         self.add_wide(self._build_search())
         self.results = _Table("Sets of spacers found", 3, ("Error0.0", "Worst case0", "P(inside)0", ""))
         self.found = _Results(self.results)
@@ -265,8 +272,32 @@ class ShelfSheet(StepSheet):
         self.results.setMinimumHeight(150)
         self.results.acted.connect(lambda _row: self.apply_found())
         self.add_wide(self.results)
-        session.stock.changed.connect(self.model.refresh)
+        self._searched_rig: Rig | None = None
+        session.stock.changed.connect(self._stock_changed)
         self.refresh()
+
+    def _stock_changed(self) -> None:
+        """Show the shelf as it stands, with the same row chosen."""
+        row = self._row()
+        self.model.refresh()
+        if row is not None and self.model.rowCount():
+            self.table.setCurrentIndex(self.model.index(min(row, self.model.rowCount() - 1), 0))
+        self._show_card()
+
+    def _show_card(self) -> None:
+        """Show all of the chosen shelf part."""
+        row = self._row()
+        if row is None or row >= self.model.rowCount():
+            self.card.show_object("Choose a part of the shelf to see and change all of it.", (), (), None)
+            return
+        index = self.model.shelf_index(row)
+        shelf = self.session.stock.shelf
+        self.card.show_object(shelf.parts[index].part.title, ("parts", index, "part"), shelf_specs(), shelf)
+
+    def _card_entered(self, path: tuple[str | int, ...], value: object, _label: str) -> None:
+        index = int(path[1])
+        if not self.session.stock.set_value(index, tuple(str(step) for step in path[3:]), value):
+            self._show_card()
 
     def _button(self, name: str, tip: str, action: Callable[[], object], row: QHBoxLayout) -> QPushButton:
         button = QPushButton(name)
@@ -370,6 +401,7 @@ class ShelfSheet(StepSheet):
             return
         self._stop, self._running = False, True
         rig, parts, signals = self.session.rig, self.session.stock.shelf.parts, self._signals
+        self._searched_rig = rig
 
         def work() -> None:
             try:
@@ -427,8 +459,12 @@ class ShelfSheet(StepSheet):
 
     def refresh(self) -> None:
         super().refresh()
-        if hasattr(self, "results"):
+        if hasattr(self, "_searched_rig"):
+            self._show_card()
             self.undo_button.setEnabled(self.session.stock.can_undo)
+            if self.found.result is not None and self.session.rig != self._searched_rig:
+                self.found.show_result(None)
+                self.answer.setText("The rig has changed since the search: search again.")
             self._show_state()
 
     def fit_to_font(self) -> None:

@@ -94,6 +94,11 @@ def _joint(name: str, key: str) -> tuple[FieldSpec, ...]:
     )
 
 
+def shelf_specs() -> tuple[FieldSpec, ...]:
+    """Return the fields that a part of the shelf shows: all of it, with both joints."""
+    return _GENERAL + _BODY[:2] + _joint("Front", "front") + _joint("Rear", "rear")
+
+
 def telescope_specs(telescope: Telescope) -> tuple[FieldSpec, ...]:
     """Return the fields that a telescope shows: its optics, its focuser, its rear joint where it is described."""
     return TELESCOPE + FOCUSER + (_joint("Rear", "rear") if telescope.rear is not None else ())
