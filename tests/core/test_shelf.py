@@ -233,3 +233,17 @@ def test_a_rig_that_wants_nothing_is_told(change, words):
 def test_an_empty_shelf_is_a_shelf():
     assert Shelf().parts == ()
     assert Shelf().find("x") is None
+
+
+def test_the_demos_guide_branch_is_brought_into_reach_from_the_starter_shelf():
+    """In the native train a shelf ring behind the wheel moves the main sensor, and so the guide's focus, back."""
+    rig = load(demo.rig_path("tarnfell-triplet-native")).rig
+    assert reckon(rig).guide_path.reach.shortfall_mm == pytest.approx(21.315789 - 28, abs=1e-6)
+    ring_from_shelf = load_shelf(STARTER).find("m42_7_5").part.model_dump(mode="json", exclude_unset=True)
+    document = rig.model_dump(mode="json", exclude_unset=True)
+    document["train"].insert(4, ring_from_shelf)
+    after = reckon(validated(document))
+    assert after.guide_path.reach.shortfall_mm == 0
+    assert after.finding("joints.mate").verdict == "holds"
+    assert after.finding("reach.main").verdict == "holds"
+    assert after.finding("spacing.guide").remedy.text.startswith("set guide focuser to 28.82 mm")

@@ -32,9 +32,10 @@ class ValueField(QLineEdit):
         self.editingFinished.connect(self._finish)
 
     def show_value(self, value: object) -> None:
-        """Show the document's value, unless the user is in the middle of typing another."""
+        """Show the document's value, unless another is being typed or stands there refused."""
         text = "" if value is None else value if isinstance(value, str) else short(float(str(value)), SHOWN_DECIMALS)
-        if text == self._shown and (self.text() == text or (self.hasFocus() and self.isModified())):
+        typing = bool(self.property("invalid")) or (self.hasFocus() and self.isModified())
+        if text == self._shown and (typing or self.text() == text):
             return
         self._shown = str(text)
         self.setText(self._shown)
