@@ -80,7 +80,7 @@ def test_as_a_program(example_file, tmp_path):
     assert run("--demo", "--screenshot", str(example_file)).returncode == 2
 
 
-def test_spacers_and_variants(capsys, tmp_path):
+def test_spacers_and_variants(capsys, tmp_path, monkeypatch):
     demo_rig = str(demo.rig_path("tarnfell-triplet-reduced"))
     assert main(["spacers", demo_rig, "--shelf", str(STARTER), "--json"]) == 0
     found = json.loads(capsys.readouterr().out)
@@ -97,6 +97,13 @@ def test_spacers_and_variants(capsys, tmp_path):
     assert main(["numbers", demo_rig, "--variant", "Tarnfell triplet, native", "--json"]) == 0
     rows = {row["id"]: row["computed"] for row in json.loads(capsys.readouterr().out)}
     assert rows["effective_focal_length_mm"] == 676
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    (tmp_path / "wyntaxis").mkdir()
+    (tmp_path / "wyntaxis" / "shelf.json").write_text("{", "utf-8")
+    assert main(["check", demo_rig, "--json"]) == 1
+    told = capsys.readouterr()
+    assert "checked without your shelf" in told.err
+    assert json.loads(told.out)
     for bad in (["--variant", "x"], ["--shelf", str(tmp_path / "none.json")]):
         assert main(["check", demo_rig, *bad]) == 2
         err = capsys.readouterr().err

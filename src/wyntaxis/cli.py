@@ -88,7 +88,20 @@ def _shelf(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
 def _reckoned(options: argparse.Namespace) -> Reckoning:
     from wyntaxis.core.reckon import reckon
 
-    return reckon(_rig(options), _shelf(options) if options.command == "check" else ())
+    return reckon(_rig(options), _shelf_for_remedies(options) if options.command == "check" else ())
+
+
+def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
+    """Return the shelf that remedies may name; one's own shelf being broken does not keep a rig from being checked."""
+    from wyntaxis.core.rig.errors import RigError
+
+    try:
+        return _shelf(options)
+    except RigError as error:
+        if options.shelf:
+            raise
+        print(f"wyntaxis: checked without your shelf: {error}", file=sys.stderr)
+        return ()
 
 
 def _numbers(options: argparse.Namespace) -> int:

@@ -1,6 +1,7 @@
 """Laws that hold for any rig: of the light path, the guide branch, the section, the errors and the variants."""
 
 import copy
+import json
 import math
 
 import pytest
@@ -8,10 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import EXAMPLE
+from wyntaxis.core.catalogue import CATALOGUE
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics.lightpath import back_focus
 from wyntaxis.core.reckon import reckon
-from wyntaxis.core.rig.errors import path_text, quoted
+from wyntaxis.core.rig.errors import RigError, path_text, quoted
 from wyntaxis.core.rig.model import json_schema
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.rig.variants import differences, document_path, free_name, new_variant, train_entries
@@ -202,3 +204,61 @@ def test_variants_are_made_named_and_told_apart(document):
     changed = shared | {"length_mm": 1}
     assert train_entries(document, "native", [shared, changed]) == ["oag", changed]
     assert train_entries(document, None, [shared]) == [shared]
+
+
+extremes = st.sampled_from([1e-300, 1e-9, 1e-6, 1e-3, 1.0, 99.0, 1e5, 1e9, 1e300])
+places = st.sampled_from(
+    [
+        ("telescope", "focal_length_mm"),
+        ("telescope", "aperture_mm"),
+        ("telescope", "focal_length_tolerance_mm"),
+        ("telescope", "exit_pupil_distance_mm"),
+        ("telescope", "image_circle_mm"),
+        ("site", "seeing_fwhm_arcsec"),
+        ("train", 0, "magnification"),
+        ("train", 0, "required_back_focus_mm"),
+        ("train", 0, "back_focus_tolerance_mm"),
+        ("train", 1, "prism", "edge_from_axis_mm"),
+        ("train", 2, "glass", 0, "thickness_mm"),
+        ("train", 2, "clear_aperture_mm"),
+        ("train", 4, "sensor", "pixel_um"),
+        ("train", 4, "length_mm"),
+        ("guiding", "path", 2, "sensor", "pixel_um"),
+    ]
+)
+
+
+@given(
+    st.lists(st.tuples(places, extremes), max_size=4),
+    st.dictionaries(st.sampled_from(list(CATALOGUE)), st.sampled_from([0.0, -1.0]) | extremes, max_size=3),
+)
+def test_numbers_far_from_any_rig_are_refused_or_reckoned_but_never_break(changes, measured):
+    doc = copy.deepcopy(EXAMPLE)
+    for path, value in changes:
+        node = doc
+        for step in path[:-1]:
+            node = node[step]
+        node[path[-1]] = value
+    doc["measured"] = {key: {"value": value} for key, value in measured.items()}
+    try:
+        rig = validated(doc)
+    except RigError as error:
+        line = str(error)
+    else:
+        line = ""
+        told_in_full(rig)
+    assert "\n" not in line
+
+
+def told_in_full(rig):
+    reckoning = reckon(rig)
+    json.dumps([row.as_json() for row in reckoning.quantities.values()], allow_nan=False)
+    assert all(found.title for found in reckoning.findings)
+    section(reckoning)
+
+
+def test_correctors_cannot_multiply_beyond_reason(example):
+    many = [{"id": f"x{n}", "kind": "extender", "length_mm": 1, "magnification": 50} for n in range(3)]
+    example["train"] = [*many, *example["train"]]
+    with pytest.raises(RigError, match="the magnifications multiply to 95000; check them"):
+        validated(example)

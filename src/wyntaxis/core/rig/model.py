@@ -37,14 +37,26 @@ def _thread(text: str) -> str:
     return text
 
 
+MOST_MAGNIFICATION = 1000.0
+"""Of all correctors together; far beyond any telescope."""
+MAY_BE_ZERO = frozenset({"back_focus_error_mm", "guide_path_error_mm", "glass_shift_mm"})
+SMALLEST = 1e-6
+"""Nothing in a rig is smaller and not zero; below this the arithmetic would divide by what rounding left."""
+
+
+def _not_vanishing(value: float) -> float:
+    if value < SMALLEST:
+        raise ValueError(f"must be at least {SMALLEST:g}, got {value:g}")
+    return value
+
+
 Text = Annotated[str, Field(min_length=1, max_length=200), AfterValidator(_plain_text)]
 Note = Annotated[str, Field(max_length=4000), AfterValidator(_plain_text)]
 Id = Annotated[str, Field(min_length=1, max_length=64), AfterValidator(_plain_text)]
 Thread = Annotated[str, Field(min_length=1, max_length=40), AfterValidator(_plain_text), AfterValidator(_thread)]
 # Upper bounds keep a slip of the unit (µm for mm, m for mm) and hostile numbers out of the arithmetic.
 Length = Annotated[float, Field(ge=0, le=100_000)]
-PositiveLength = Annotated[float, Field(gt=0, le=100_000)]
-Positive = Annotated[float, Field(gt=0, le=1e9)]
+PositiveLength = Annotated[float, Field(gt=0, le=100_000), AfterValidator(_not_vanishing)]
 Mass = Annotated[float, Field(ge=0, le=1e6)]
 Finite = Annotated[float, Field(ge=-1e12, le=1e12)]
 
@@ -140,7 +152,7 @@ class Sensor(StrictModel):
 
     width_px: Annotated[int, Field(ge=1, le=200_000)]
     height_px: Annotated[int, Field(ge=1, le=200_000)]
-    pixel_um: Annotated[float, Field(gt=0, le=1000)]
+    pixel_um: Annotated[float, Field(gt=0, le=1000), AfterValidator(_not_vanishing)]
     bit_depth: Annotated[int, Field(ge=1, le=64)] | None = None
     binning: Annotated[int, Field(ge=1, le=64)] = 1
 
@@ -168,7 +180,7 @@ class Part(StrictModel):
     length_basis: Literal["stated", "measured"] = "stated"
     adjustable: Adjustable | None = None
     glass: Annotated[tuple[Glass, ...], Field(strict=False)] = ()
-    magnification: Annotated[float, Field(gt=0, le=100)] | None = None
+    magnification: Annotated[float, Field(gt=0, le=100), AfterValidator(_not_vanishing)] | None = None
     required_back_focus_mm: PositiveLength | None = None
     back_focus_tolerance_mm: Length | None = None
     image_circle_mm: PositiveLength | None = None
@@ -219,7 +231,7 @@ class Focuser(StrictModel):
     focal_plane_mm: Length | None = None
     travel_mm: Length | None = None
     load_rating_g: Mass | None = None
-    moment_rating_n_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
+    moment_rating_n_m: Annotated[float, Field(gt=0, le=1e6), AfterValidator(_not_vanishing)] | None = None
 
 
 class Telescope(StrictModel):
@@ -249,7 +261,7 @@ class Site(StrictModel):
     latitude_deg: Annotated[float, Field(ge=-90, le=90)]
     longitude_deg: Annotated[float, Field(ge=-180, le=360)]
     elevation_m: Annotated[float, Field(ge=-500, le=10_000)] | None = None
-    seeing_fwhm_arcsec: Annotated[float, Field(gt=0, le=60)] | None = None
+    seeing_fwhm_arcsec: Annotated[float, Field(gt=0, le=60), AfterValidator(_not_vanishing)] | None = None
 
 
 class Guiding(StrictModel):
@@ -329,11 +341,15 @@ class Rig(StrictModel):
     @model_validator(mode="after")
     def _parts_fit_together(self) -> Rig:
         for section in ("stated", "measured"):
-            for key in getattr(self, section):
+            for key, leg in getattr(self, section).items():
                 if key not in CATALOGUE:
                     raise ValueError(f"{section}: {json.dumps(key[:60])} is no quantity id; see wyntaxis numbers")
+                if leg.value < SMALLEST and key not in MAY_BE_ZERO:
+                    raise ValueError(f"{section}.{key}.value: must be at least {SMALLEST:g}, got {leg.value:g}")
         _ids_are_unique(self)
         _camera_comes_last(self.train, "train")
+        _magnify_within_reason(self.train, "train")
+        _magnify_within_reason(self.guiding.path, "guiding.path")
         if self.guiding.taps is not None:
             tapped = next((part for part in self.train if part.id == self.guiding.taps), None)
             if tapped is None:
@@ -372,6 +388,12 @@ def _camera_comes_last(parts: tuple[Part, ...], where: str) -> None:
     for index, part in enumerate(parts[:-1]):
         if part.kind == "camera":
             raise ValueError(f'{where}[{index}]: the camera "{part.id}" must be the last part of its path')
+
+
+def _magnify_within_reason(parts: tuple[Part, ...], where: str) -> None:
+    product = math.prod(part.magnification for part in parts if part.magnification is not None)
+    if not 1 / MOST_MAGNIFICATION <= product <= MOST_MAGNIFICATION:
+        raise ValueError(f"{where}: the magnifications multiply to {product:g}; check them")
 
 
 def _ids_are_unique(rig: Rig) -> None:
