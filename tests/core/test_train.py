@@ -177,6 +177,18 @@ def test_the_prisms_place(example, change, shade, light):
         assert change.values == ((("train", 1, "prism", "edge_from_axis_mm"), 13.8),)
 
 
+def test_a_prism_outside_a_circle_that_is_only_estimated_is_a_doubt(example):
+    """44 mm × 0.76 / 2 = 16.72 mm, the prism reaches to 22 mm; the corrector states no circle of its own."""
+    found = reckon(validated(example)).finding("prism.light")
+    assert (found.verdict, found.title) == (
+        "tight",
+        "The prism reaches out of the image circle estimated behind the corrector",
+    )
+    assert "image circle's radius there: 16.72 mm" in found.arithmetic
+    example["train"][0]["image_circle_mm"] = 33.44
+    assert reckon(validated(example)).finding("prism.light").verdict == "fails"
+
+
 def bare_train(doc, focal_plane, travel=60):
     del doc["train"][0]
     doc["telescope"]["focuser"] = {"focal_plane_mm": focal_plane, "travel_mm": travel}

@@ -143,18 +143,22 @@ def light(reckoning: Reckoning) -> Iterator[Finding]:
     estimated = circle_at_sensor(reckoning.rig)[0] != reckoning.rig.telescope.image_circle_mm and not any(
         part.image_circle_mm for part in reckoning.rig.train
     )
+    titles = {
+        Verdict.HOLDS: "The prism lies inside the image circle",
+        Verdict.TIGHT: "The prism reaches the edge of the image circle",
+        Verdict.FAILS: "The prism reaches out of the image circle",
+    }
+    title = titles[verdict]
     if verdict is Verdict.FAILS and estimated:
-        verdict = Verdict.TIGHT  # the circle behind the corrector is reckoned from the telescope's, not stated
+        # The circle behind the corrector is reckoned from the telescope's, not stated: a doubt, no proof.
+        verdict, title = Verdict.TIGHT, "The prism reaches out of the image circle estimated behind the corrector"
     tapped = next(part for part in reckoning.rig.train if part.id == taps)
     height = tapped.prism.height_mm if tapped.prism else 0.0
     yield Finding(
         "prism.light",
         verdict,
         taps,
-        {
-            Verdict.HOLDS: "The prism lies inside the image circle",
-            Verdict.TIGHT: "The prism reaches the edge of the image circle",
-        }.get(verdict, "The prism reaches out of the image circle"),
+        title,
         (
             f"prism: {number(place.edge_mm, 2)} + {number(height, 2)} = {number(place.edge_mm + height, 2)} mm",
             f"image circle's radius there: {number(place.highest_mm + height, 2)} mm",
