@@ -53,7 +53,7 @@ def main() -> int:
         window.attach(session)
         app.processEvents()
         worst = 0.0
-        for step in ("light_path", "guide_branch", "scales"):
+        for step in ("light_path", "guide_branch", "scales", "footprint"):
             window.show_step(step)
             app.processEvents()
             edits, repaints = [], []

@@ -108,3 +108,24 @@ def test_spacers_and_variants(capsys, tmp_path, monkeypatch):
         assert main(["check", demo_rig, *bad]) == 2
         err = capsys.readouterr().err
         assert err.count("\n") == 1
+
+
+def test_footprint(example_file, capsys):
+    assert main(["footprint", str(example_file), "--at", "22 15 09 +49 54 00", "--angle", "20", "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["center"] == {"ra_deg": 333.7875, "dec_deg": 49.9}
+    assert (len(found["corners"]), found["position_angle_deg"]) == (4, 20)
+    command = ["footprint", str(example_file), "--at", "NGC 7243", "--object", "IC 5068"]
+    assert main(command) == 0
+    assert "1 × 1 for IC 5068" in capsys.readouterr().out
+    assert main([*command, "--csv"]) == 0
+    assert capsys.readouterr().out.startswith("rig,point,ra_deg")
+    for arguments, words in (
+        ([], "--at: say where"),
+        (["--at", "here"], "--at: “here” is no pair"),
+        (["--at", "1 1", "--object", "none such"], "--object"),
+        (["--at", "1 1", "--angle", "nan"], "--angle"),
+        (["--at", "1 1", "--object", "IC 5068", "--overlap", "1"], "--overlap"),
+    ):
+        assert main(["footprint", str(example_file), *arguments]) == 2
+        assert words in capsys.readouterr().err

@@ -23,10 +23,16 @@ def test_the_examples_findings(example):
         ("sampling.main", "tight"),
         ("scale.guide", "holds"),
         ("coverage.image_circle", "holds"),
+        ("scale.measured", "unproven"),
         ("joints.mate", "unproven"),
         ("illumination.corner", "holds"),
         ("prism.shade", "holds"),
         ("prism.light", "tight"),
+        ("guiding.centroid", "holds"),
+        ("guiding.calibration", "unproven"),
+        ("guiding.dither", "holds"),
+        ("guiding.flexure", "holds"),
+        ("rotation.exposure", "unproven"),
     ]
     main = found["spacing.main"]
     assert "required: 61.500 + 0.684 = 62.184 mm" in main.arithmetic
@@ -153,15 +159,15 @@ def test_a_typed_focal_length_is_held_against_the_computed_one(example, stated, 
     assert words in found.remedy.text
 
 
-def test_measured_against_computed_alone_asks_to_measure_again(example):
-    example["measured"] = {"pixel_scale_arcsec_px": {"value": 1.7, "standard_uncertainty": 0.001}}
+def test_a_measured_leg_of_its_own_asks_to_measure_again(example):
+    example["measured"] = {"back_focus_built_mm": {"value": 61.7, "standard_uncertainty": 0.001}}
     assert "measure again" in findings(example)["legs.agree"].remedy.text
 
 
 @pytest.mark.parametrize("name", demo.RIGS)
 def test_the_demo_holds_its_planted_mistakes(name):
     planted = {
-        "tarnfell-triplet-reduced": {"spacing.main", "spacing.guide", "legs.agree"},
+        "tarnfell-triplet-reduced": {"spacing.main", "spacing.guide", "legs.agree", "guiding.calibration"},
         "tarnfell-triplet-native": {"spacing.guide"},
         "meadow-newtonian": {"spacing.main", "coverage.image_circle", "joints.depth"},
     }

@@ -108,7 +108,8 @@ def test_the_worklist_counts(example):
     by_step = {tally.step.key: (tally.verdict, tally.text) for tally in tallies(reckon(validated(example)))}
     assert by_step == {
         "light_path": ("fails", "2 fail, 2 unproven"),
-        "shelf": (None, ""),
-        "guide_branch": ("fails", "2 fail, 1 holds, 2 unproven"),
-        "scales": ("tight", "1 tight, 10 unproven"),
+        "shelf": (None, "parts, spacer search"),
+        "guide_branch": ("fails", "2 fail, 3 hold, 8 unproven"),
+        "scales": ("tight", "1 tight, 15 unproven"),
+        "footprint": (None, "sky, panels, horizon"),
     }

@@ -13,6 +13,8 @@ class QuantityKind:
     label: str
     unit: str
     decimals: int
+    may_be_zero: bool = False
+    """Whether the value may be zero or below, as an error may; all else must be above zero."""
 
 
 _KINDS = (
@@ -27,15 +29,28 @@ _KINDS = (
     QuantityKind("sampling_px_per_fwhm", "Sampling", "px/FWHM", 2),
     QuantityKind("depth_of_focus_diffraction_um", "Depth of focus, diffraction, total", "µm", 1),
     QuantityKind("depth_of_focus_seeing_um", "Depth of focus, seeing, total", "µm", 1),
-    QuantityKind("glass_shift_mm", "Focus shift by glass", "mm", 3),
+    QuantityKind("glass_shift_mm", "Focus shift by glass", "mm", 3, may_be_zero=True),
     QuantityKind("back_focus_required_mm", "Back focus required", "mm", 2),
     QuantityKind("back_focus_built_mm", "Back focus built", "mm", 2),
-    QuantityKind("back_focus_error_mm", "Back focus error", "mm", 2),
+    QuantityKind("back_focus_error_mm", "Back focus error", "mm", 2, may_be_zero=True),
     QuantityKind("guide_scale_arcsec_px", "Guide pixel scale", "″/px", 3),
     QuantityKind("guide_to_main_ratio", "Guide pixel to main pixel", "×", 2),
     QuantityKind("guide_path_required_mm", "Guide path required", "mm", 2),
     QuantityKind("guide_path_built_mm", "Guide path built", "mm", 2),
-    QuantityKind("guide_path_error_mm", "Guide path error", "mm", 2),
+    QuantityKind("guide_path_error_mm", "Guide path error", "mm", 2, may_be_zero=True),
+    QuantityKind("corrector_magnification", "Corrector magnification", "×", 4),
+    QuantityKind("spacing_error_by_scale_mm", "Spacing error by the image scale", "mm", 2, may_be_zero=True),
+    QuantityKind("search_scale_low_arcsec_px", "Field solving, lowest scale", "″/px", 3),
+    QuantityKind("search_scale_high_arcsec_px", "Field solving, highest scale", "″/px", 3),
+    QuantityKind("search_radius_deg", "Field solving, field radius", "°", 3),
+    QuantityKind("guide_centroid_main_px", "Centroid error on the main sensor", "px", 2),
+    QuantityKind("calibration_pulse_ms", "Calibration pulse", "ms", 0),
+    QuantityKind("dither_guide_px", "Dither on the guide sensor", "px", 1),
+    QuantityKind("dither_arcsec", "Dither on the sky", "″", 1),
+    QuantityKind("stop_threshold_main_px", "Stop threshold on the main sensor", "px", 2),
+    QuantityKind("flexure_arcsec_s", "Flexure between the telescopes", "″/s", 4, may_be_zero=True),
+    QuantityKind("flexure_budget_arcsec_s", "Flexure allowed", "″/s", 4),
+    QuantityKind("rotation_exposure_s", "Longest exposure by field rotation", "s", 0),
 )
 
 CATALOGUE: dict[str, QuantityKind] = {kind.id: kind for kind in _KINDS}

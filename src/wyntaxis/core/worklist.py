@@ -22,6 +22,8 @@ class Step:
     purpose: str
     quantities: tuple[str, ...]
     findings: tuple[str, ...]
+    caption: str = ""
+    """What stands under the title of a step that counts no numbers."""
 
 
 GROUPS = ("Build", "Reckon")
@@ -50,6 +52,7 @@ STEPS = (
         "Which parts of your own would bring the sensor to its distance?",
         (),
         (),
+        "parts, spacer search",
     ),
     Step(
         "guide_branch",
@@ -62,8 +65,26 @@ STEPS = (
             "guide_path_required_mm",
             "guide_scale_arcsec_px",
             "guide_to_main_ratio",
+            "guide_centroid_main_px",
+            "calibration_pulse_ms",
+            "dither_guide_px",
+            "dither_arcsec",
+            "stop_threshold_main_px",
+            "flexure_arcsec_s",
+            "flexure_budget_arcsec_s",
+            "rotation_exposure_s",
         ),
-        ("spacing.guide", "scale.guide", "prism.shade", "prism.light"),
+        (
+            "spacing.guide",
+            "scale.guide",
+            "prism.shade",
+            "prism.light",
+            "guiding.centroid",
+            "guiding.calibration",
+            "guiding.dither",
+            "guiding.flexure",
+            "rotation.exposure",
+        ),
     ),
     Step(
         "scales",
@@ -82,8 +103,22 @@ STEPS = (
             "airy_diameter_um",
             "depth_of_focus_diffraction_um",
             "depth_of_focus_seeing_um",
+            "corrector_magnification",
+            "spacing_error_by_scale_mm",
+            "search_scale_low_arcsec_px",
+            "search_scale_high_arcsec_px",
+            "search_radius_deg",
         ),
-        ("sampling.main", "coverage.image_circle"),
+        ("sampling.main", "coverage.image_circle", "scale.measured"),
+    ),
+    Step(
+        "footprint",
+        "Reckon",
+        "Footprint",
+        "What of the sky falls on the sensor, at which angle, and for how long is it up?",
+        (),
+        (),
+        "sky, panels, horizon",
     ),
 )
 
@@ -98,7 +133,7 @@ class Tally:
 
     @property
     def text(self) -> str:
-        """Return the counts in words: ``2 fail, 1 holds, 1 unproven``."""
+        """Return the counts in words: ``2 fail, 1 holds, 1 unproven``; the step's caption where there are none."""
         words = {
             Verdict.FAILS: ("fails", "fail"),
             Verdict.TIGHT: ("tight", "tight"),
@@ -110,7 +145,7 @@ class Tally:
             for verdict in words
             if self.counts.get(verdict)
         ]
-        return ", ".join(parts)
+        return ", ".join(parts) or self.step.caption
 
 
 def belongs(step: Step, finding_id: str, quantity_ids: tuple[str, ...]) -> bool:

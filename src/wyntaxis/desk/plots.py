@@ -95,6 +95,16 @@ class PlotPanel(QWidget):
             axis.setLabel(label, color=palette.ink)
             axis.label.setFont(font)
 
+    def label(
+        self, text: str, color: str, anchor: tuple[float, float] = (0.0, 0.5), fill: object = None
+    ) -> pg.TextItem:
+        """Return a text to stand in the plot, in the size of its ticks."""
+        item = pg.TextItem(text, color=color, anchor=anchor, fill=fill)
+        font = QFont(self.font())
+        font.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.85)))
+        item.setFont(font)
+        return item
+
     def copy(self) -> None:
         """Put a picture of the plot on the clipboard."""
         clipboard = QApplication.clipboard()

@@ -11,6 +11,8 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from wyntaxis.desk.settings import Settings
+from wyntaxis.desk.sheets.footprint import FootprintSheet
+from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
 from wyntaxis.desk.sheets.light_path import PartsSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.window import MainWindow
@@ -19,15 +21,18 @@ VIEWS = (
     ("light-path", "tarnfell-triplet-reduced", "light_path", "day"),
     ("light-path-night", "tarnfell-triplet-reduced", "light_path", "night"),
     ("guide-branch", "tarnfell-triplet-reduced", "guide_branch", "day"),
-    ("guide-out-of-reach", "tarnfell-triplet-native", "guide_branch", "day"),
     ("scales", "tarnfell-triplet-reduced", "scales", "day"),
-    ("separate-guide-telescope", "meadow-newtonian", "light_path", "day"),
+    ("guiding-plots", "meadow-newtonian", "guide_branch", "day"),
+    ("footprint", "tarnfell-triplet-reduced", "footprint", "day"),
+    ("footprint-night", "meadow-newtonian", "footprint", "night"),
+    ("horizon", "tarnfell-triplet-reduced", "footprint", "day"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("plots", "meadow-newtonian", "light_path", "day"),
     ("trains-side-by-side", "tarnfell-triplet-reduced", "light_path", "day"),
     ("many-parts", "tarnfell-triplet-reduced", "light_path", "day"),
 )
-SEARCH_SECONDS = 20
+WAIT_SECONDS = 20
+PICTURE_DATE = "2026-11-24"
 
 
 def _search(window: MainWindow) -> None:
@@ -36,10 +41,39 @@ def _search(window: MainWindow) -> None:
     assert isinstance(sheet, ShelfSheet)
     sheet.table.setCurrentIndex(sheet.model.index(0, 0))
     sheet.search()
-    until = time.monotonic() + SEARCH_SECONDS
-    while sheet.searching and time.monotonic() < until:
+    wait_until(lambda: not sheet.searching)
+    _to_the_end(sheet)
+
+
+def wait_until(ready: Callable[[], bool]) -> None:
+    """Let the window work until something is ready, for a while at most."""
+    until = time.monotonic() + WAIT_SECONDS
+    while not ready() and time.monotonic() < until:
         settle()
         time.sleep(0.01)
+
+
+def _read_catalogue(window: MainWindow) -> None:
+    sheet = window.sheets["footprint"]
+    assert isinstance(sheet, FootprintSheet)
+    wait_until(lambda: sheet.catalogue_read)
+
+
+def _show_night(window: MainWindow) -> None:
+    _read_catalogue(window)
+    sheet = window.sheets["footprint"]
+    assert isinstance(sheet, FootprintSheet)
+    sheet.night_fold.open()
+    sheet.night.date.setText(PICTURE_DATE)
+    sheet.night.refresh()
+    wait_until(lambda: sheet.night.night is not None and not sheet.night.job.running)
+    _to_the_end(sheet)
+
+
+def _guiding_plots(window: MainWindow) -> None:
+    sheet = window.sheets["guide_branch"]
+    assert isinstance(sheet, GuideBranchSheet)
+    sheet.pulse_fold.open()
     _to_the_end(sheet)
 
 
@@ -73,6 +107,10 @@ def _many_parts(window: MainWindow) -> None:
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "plots": _open_plots,
+    "guiding-plots": _guiding_plots,
+    "footprint": _read_catalogue,
+    "footprint-night": _read_catalogue,
+    "horizon": _show_night,
     "trains-side-by-side": MainWindow.show_comparison,
     "many-parts": _many_parts,
 }

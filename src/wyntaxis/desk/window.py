@@ -28,6 +28,8 @@ if TYPE_CHECKING:
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
 SUFFIX = ".rig.json"
+BAND_HEIGHT, LOW_BAND_HEIGHT = 344, 250
+"""The section band's height in px while the train is built, and while other work needs the room."""
 
 
 class MainWindow(QMainWindow):
@@ -48,6 +50,7 @@ class MainWindow(QMainWindow):
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
         self.sheets: dict[str, StepSheet] = {}
+        """The sheets shown so far, by step; each is made when it is first asked for."""
         self._may_close = False
         self.setMinimumSize(800, 560)
         self.setWindowTitle("Wyntaxis, opening …")
@@ -96,10 +99,10 @@ class MainWindow(QMainWindow):
         self.step: Step = next((s for s in STEPS if s.key == self.settings.word("step", "")), STEPS[0])
         self._build_widgets()
         self.actions_by_name = menus.build(self)
-        for name, splitter in (("split", self.split), ("below", self.below)):
-            state = self.settings.state(name)
-            if state is not None:
-                splitter.restoreState(QByteArray(state))
+        state = self.settings.state("below")
+        if state is not None:
+            self.below.restoreState(QByteArray(state))
+        self._share_height()
         self.apply_look()
 
     def _build_widgets(self) -> None:
@@ -128,7 +131,6 @@ class MainWindow(QMainWindow):
         self.split.addWidget(self.below)
         self.split.setStretchFactor(1, 1)
         self.split.setCollapsible(1, False)
-        self.split.setSizes([344, 430])
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -144,6 +146,17 @@ class MainWindow(QMainWindow):
         self.worklist.step_chosen.connect(self.show_step)
         self.margin.finding_chosen.connect(self._finding_chosen)
         self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
+
+    def _share_height(self) -> None:
+        """Give the section band its height for the group of the step: most where the train is built."""
+        self._height_of = "split" if self.step.group == "Build" else "split_low_band"
+        state = self.settings.state(self._height_of)
+        if state is None or not self.split.restoreState(QByteArray(state)):
+            band = BAND_HEIGHT if self._height_of == "split" else LOW_BAND_HEIGHT
+            self.split.setSizes([band, max(self.height() - band, 300)])
+
+    def _keep_height(self) -> None:
+        self.settings.put(self._height_of, bytes(self.split.saveState().data()))
 
     # Looks
 
@@ -181,18 +194,12 @@ class MainWindow(QMainWindow):
 
     def attach(self, session: Session) -> None:
         """Show a session in place of the one before."""
-        from wyntaxis.core.worklist import STEPS
-        from wyntaxis.desk.sheets.factory import make_sheet
-
         self.build()
         for sheet in self.sheets.values():
             self.stack.removeWidget(sheet)
             sheet.deleteLater()
         self.session = session
-        self.sheets = {step.key: make_sheet(session, step, self.palette_in_use) for step in STEPS}
-        for sheet in self.sheets.values():
-            self.stack.addWidget(sheet)
-            sheet.fit_to_font()
+        self.sheets = _Sheets(self._make_sheet)
         session.changed.connect(self.refresh)
         session.chosen_changed.connect(self.refresh)
         session.saved_changed.connect(self.refresh)
@@ -208,6 +215,16 @@ class MainWindow(QMainWindow):
         self.band.show_session(session)
         self.show_step(self.step.key)
         self.refresh()
+
+    def _make_sheet(self, key: str) -> StepSheet:
+        from wyntaxis.core.worklist import STEPS
+        from wyntaxis.desk.sheets.factory import make_sheet
+
+        assert self.session is not None
+        sheet = make_sheet(self.session, next(s for s in STEPS if s.key == key), self.palette_in_use)
+        self.stack.addWidget(sheet)
+        sheet.fit_to_font()
+        return sheet
 
     def stock(self) -> ShelfStock:
         """Return the shelf that all rigs share, read when it is first asked for."""
@@ -392,7 +409,7 @@ class MainWindow(QMainWindow):
             return
         self.journal.finish()
         self.settings.put("geometry", bytes(self.saveGeometry().data()))
-        self.settings.put("split", bytes(self.split.saveState().data()))
+        self._keep_height()
         self.settings.put("below", bytes(self.below.saveState().data()))
         self.settings.put("step", self.step.key)
         self.settings.write()
@@ -427,7 +444,9 @@ class MainWindow(QMainWindow):
         """Show a step's sheet."""
         from wyntaxis.core.worklist import STEPS, belongs
 
+        self._keep_height()
         self.step = next(step for step in STEPS if step.key == key)
+        self._share_height()
         self.worklist.show_current(self.step)
         if self.session is None:
             return
@@ -474,6 +493,18 @@ class MainWindow(QMainWindow):
         if not belongs(self.step, finding.id, finding.quantities):
             step = next((s for s in STEPS if belongs(s, finding.id, finding.quantities)), self.step)
             self.show_step(step.key)
+
+
+class _Sheets(dict[str, "StepSheet"]):
+    """Sheets by step, each made when it is first asked for."""
+
+    def __init__(self, make: Callable[[str], StepSheet]) -> None:
+        super().__init__()
+        self._make = make
+
+    def __missing__(self, key: str) -> StepSheet:
+        sheet = self[key] = self._make(key)
+        return sheet
 
 
 def _file_stem(name: str) -> str:

@@ -63,8 +63,7 @@ class _Line(QWidget):
             sheet.write(left, y, ("▸ " if self.folded else "▾ ") + self.title, align="left")
         else:
             sheet.write(left, y, self.title, align="left")
-            counts = self.counts or "parts, spacer search"
-            sheet.write(left, y + line * 0.95, counts, align="left", small=True, color="faded")
+            sheet.write(left, y + line * 0.95, self.counts, align="left", small=True, color="faded")
         if self.current:
             painter.fillRect(QRectF(0, 0, 4, self.height()), sheet.palette.color("accent"))
         if self.verdict is not None:

@@ -70,6 +70,7 @@ ORDER = (
     "sampling.main",
     "scale.guide",
     "coverage.image_circle",
+    "scale.measured",
     "joints.mate",
     "joints.depth",
     "joints.seat",
@@ -78,6 +79,11 @@ ORDER = (
     "prism.light",
     "reach.main",
     "load.focuser",
+    "guiding.centroid",
+    "guiding.calibration",
+    "guiding.dither",
+    "guiding.flexure",
+    "rotation.exposure",
     "legs.agree",
 )
 """In which order findings are told: what stops the night first."""
@@ -99,9 +105,11 @@ def all_findings(reckoning: Reckoning) -> Iterator[Finding]:
     """Yield every finding on a reckoning, in :data:`ORDER`."""
     from wyntaxis.core.findings import (  # noqa: F401  (they register on import)
         coverage,
+        guiding,
         joints,
         legs,
         light,
+        measured_scale,
         mechanics,
         scale,
         spacing,

@@ -14,6 +14,8 @@ from wyntaxis.core.wording import MINUS, number, short, signed
 SAME_FACTOR = 0.01
 """How close a ratio of two legs comes to a known factor to be taken for it."""
 
+_TOLD_ELSEWHERE = frozenset({"calibration_pulse_ms"})
+
 _SOURCE = "Legs agree when |a − b| ≤ max(tolerance, 2 √(u_a² + u_b²)): JCGM 100:2008 (GUM)"
 
 
@@ -21,7 +23,12 @@ _SOURCE = "Legs agree when |a − b| ≤ max(tolerance, 2 √(u_a² + u_b²)): J
 def legs_agree(reckoning: Reckoning) -> Iterator[Finding]:
     """Compare every pair of legs of every quantity that has more than one."""
     for row in reckoning.quantities.values():
-        if len(row.legs) > 1:
+        # What follows from the measured scale is told once, by scale.measured; a stated leg is compared all the same.
+        if (
+            len(row.legs) > 1
+            and (row.stated is not None or row.id not in reckoning.derived)
+            and row.id not in _TOLD_ELSEWHERE
+        ):
             yield _agreement(reckoning, row)
 
 

@@ -7,7 +7,9 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import imaging
-from wyntaxis.core.reckon import ALLOWED_GUIDE_ERROR_MAIN_PX, CENTROID_ERROR_PX, Reckoning
+from wyntaxis.core.optics.guiding import ALLOWED_MAIN_PX, CENTROID_ERROR_PX
+from wyntaxis.core.optics.sampling import match_advice, sampling_word
+from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.wording import number, short
 
 _SAMPLING_SOURCE = "Nyquist sampling of a Gaussian star image: about 2 px to the FWHM; under 1.5 and over 4 are off"
@@ -41,7 +43,7 @@ def main_sampling(reckoning: Reckoning) -> Iterator[Finding]:
         id="sampling.main",
         verdict=row.verdict,
         subject="sampling_px_per_fwhm",
-        title=f"{_sampling_word(value)}: {number(value, 2)} px to a seeing FWHM of {short(seeing)}″",
+        title=f"{_sampling_title(value)}: {number(value, 2)} px to a seeing FWHM of {short(seeing)}″",
         arithmetic=(
             f"scale: {number(imaging.ARCSEC_PER_RADIAN / 1000, 6)} × {short(sensor.pixel_um)} µm × {sensor.binning} / "
             f"{number(focal, 2)} mm = {number(scale, 3)} ″/px",
@@ -54,20 +56,19 @@ def main_sampling(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-def _sampling_word(value: float) -> str:
-    if value < imaging.UNDERSAMPLED_BELOW:
-        return "Undersampled"
-    if value < imaging.MATCHED_FROM:
-        return "A little undersampled"
-    if value <= imaging.MATCHED_TO:
-        return "Sampling matches the seeing"
-    return "A little oversampled" if value <= imaging.OVERSAMPLED_ABOVE else "Oversampled"
+def _sampling_title(value: float) -> str:
+    word = sampling_word(value)
+    return "Sampling matches the seeing" if word == "matched" else word.capitalize()
 
 
 def _sampling_remedy(value: float, binning: int, focal_length_mm: float) -> Remedy:
     if value < imaging.MATCHED_FROM:
         wanted = number(focal_length_mm * imaging.MATCHED_FROM / value, 0)
-        text = f"for {short(imaging.MATCHED_FROM)} px/FWHM use a focal length of {wanted} mm or more, or smaller pixels"
+        text = (
+            f"for {short(imaging.MATCHED_FROM)} px/FWHM use a focal length of {wanted} mm or more "
+            f"({match_advice(value)}), or "
+            "smaller pixels"
+        )
         if binning > 1:
             text += f"; bin {binning - 1} instead of {binning} would give {number(value * binning / (binning - 1), 2)}"
         else:
@@ -78,7 +79,7 @@ def _sampling_remedy(value: float, binning: int, focal_length_mm: float) -> Reme
         binned = number(value * binning / (binning + 1), 2)
         return Remedy(
             f"bin {binning + 1} would give {binned} px/FWHM; or use a focal length of {wanted} mm or less for "
-            f"{short(imaging.MATCHED_TO)}"
+            f"{short(imaging.MATCHED_TO)} ({match_advice(value)})"
         )
     return NO_REMEDY
 
@@ -104,7 +105,7 @@ def guide_scale(reckoning: Reckoning) -> Iterator[Finding]:
     good, poor = CENTROID_ERROR_PX
     remedy = NO_REMEDY
     if row.verdict is not Verdict.HOLDS and camera.sensor is not None:
-        factor = ratio * poor / ALLOWED_GUIDE_ERROR_MAIN_PX
+        factor = ratio * poor / ALLOWED_MAIN_PX
         remedy = Remedy(
             f"use a guide focal length {number(factor, 2)} times as long, or guide pixels of "
             f"{number(camera.sensor.pixel_um * camera.sensor.binning / factor, 1)} µm or less; "
@@ -118,7 +119,7 @@ def guide_scale(reckoning: Reckoning) -> Iterator[Finding]:
         arithmetic=(
             f"ratio: {number(guide, 3)} / {number(main, 3)} = {number(ratio, 3)}",
             f"a centroid error of {short(good)} to {short(poor)} guide px is {number(good * ratio, 2)} to "
-            f"{number(poor * ratio, 2)} main px, allowed {short(ALLOWED_GUIDE_ERROR_MAIN_PX)}",
+            f"{number(poor * ratio, 2)} main px, allowed {short(ALLOWED_MAIN_PX)}",
         ),
         remedy=remedy,
         source=_GUIDE_SOURCE,

@@ -8,57 +8,30 @@ from __future__ import annotations
 
 import json
 import math
-import re
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, Field, ValidationError, model_validator
 
 from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.rig.base import (
+    SMALLEST,
+    Id,
+    Length,
+    Mass,
+    Note,
+    PositiveLength,
+    StrictModel,
+    Text,
+    Thread,
+    not_vanishing,
+)
+from wyntaxis.core.rig.plan import Framing, GuideSettings, MeasuredValue, Mount, Plan, Site, StatedValue
 
 FORMAT = "wyntaxis-rig"
 VERSION = 1
-
-_THREAD = re.compile(r"M\d+(\.\d+)?x\d+(\.\d+)?")
-_UNSHOWABLE = re.compile(r"[\x00-\x1f\x7f\ud800-\udfff]")
-_LOOKS_METRIC = re.compile(r"[Mm]\s*\d")
-
-
-def _plain_text(text: str) -> str:
-    """Refuse control characters and lone surrogates, which no display or UTF-8 file can hold."""
-    if _UNSHOWABLE.search(text):
-        raise ValueError("must not hold control characters or broken Unicode")
-    return text
-
-
-def _thread(text: str) -> str:
-    if _LOOKS_METRIC.match(text) and not _THREAD.fullmatch(text):
-        raise ValueError("must be M<diameter>x<pitch> such as M48x0.75, or a name such as 2in")
-    return text
-
-
 MOST_MAGNIFICATION = 1000.0
 """Of all correctors together; far beyond any telescope."""
-MAY_BE_ZERO = frozenset({"back_focus_error_mm", "guide_path_error_mm", "glass_shift_mm"})
-SMALLEST = 1e-6
-"""Nothing in a rig is smaller and not zero; below this the arithmetic would divide by what rounding left."""
-
-
-def _not_vanishing(value: float) -> float:
-    if value < SMALLEST:
-        raise ValueError(f"must be at least {SMALLEST:g}, got {value:g}")
-    return value
-
-
-Text = Annotated[str, Field(min_length=1, max_length=200), AfterValidator(_plain_text)]
-Note = Annotated[str, Field(max_length=4000), AfterValidator(_plain_text)]
-Id = Annotated[str, Field(min_length=1, max_length=64), AfterValidator(_plain_text)]
-Thread = Annotated[str, Field(min_length=1, max_length=40), AfterValidator(_plain_text), AfterValidator(_thread)]
-# Upper bounds keep a slip of the unit (µm for mm, m for mm) and hostile numbers out of the arithmetic.
-Length = Annotated[float, Field(ge=0, le=100_000)]
-PositiveLength = Annotated[float, Field(gt=0, le=100_000), AfterValidator(_not_vanishing)]
-Mass = Annotated[float, Field(ge=0, le=1e6)]
-Finite = Annotated[float, Field(ge=-1e12, le=1e12)]
 
 PartKind = Literal[
     "corrector",
@@ -76,12 +49,6 @@ PartKind = Literal[
 ]
 PART_KINDS: tuple[PartKind, ...] = PartKind.__args__  # type: ignore[attr-defined]
 MAGNIFYING_KINDS: frozenset[str] = frozenset({"corrector", "extender"})
-
-
-class StrictModel(BaseModel):
-    """The base of everything in our files: frozen, no unknown keys, no text for a number, no NaN."""
-
-    model_config = ConfigDict(strict=True, extra="forbid", frozen=True, allow_inf_nan=False, validate_default=False)
 
 
 class Joint(StrictModel):
@@ -138,6 +105,8 @@ class Prism(StrictModel):
     """The pick-off prism of an off-axis guider; distances from the part's front face and from the axis.
 
     ``beside`` tells at which side of the sensor it stands: beside a long side, it has half the height to clear.
+    ``angle_deg`` tells where it stands as the frame shows it, from the frame's top toward its left; left out, it stands
+    above a long side or left of a short one.
     """
 
     from_front_mm: Length
@@ -145,6 +114,7 @@ class Prism(StrictModel):
     height_mm: PositiveLength
     width_mm: PositiveLength
     beside: Literal["long_side", "short_side"] = "long_side"
+    angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
 
 
 class Sensor(StrictModel):
@@ -152,7 +122,7 @@ class Sensor(StrictModel):
 
     width_px: Annotated[int, Field(ge=1, le=200_000)]
     height_px: Annotated[int, Field(ge=1, le=200_000)]
-    pixel_um: Annotated[float, Field(gt=0, le=1000), AfterValidator(_not_vanishing)]
+    pixel_um: Annotated[float, Field(gt=0, le=1000), AfterValidator(not_vanishing)]
     bit_depth: Annotated[int, Field(ge=1, le=64)] | None = None
     binning: Annotated[int, Field(ge=1, le=64)] = 1
 
@@ -168,6 +138,11 @@ class Sensor(StrictModel):
     def diagonal_mm(self) -> float:
         return math.hypot(self.width_mm, self.height_mm)
 
+    @property
+    def corner_px(self) -> float:
+        """How far the corner is from the middle, in binned pixels."""
+        return math.hypot(self.width_px, self.height_px) / 2 / self.binning
+
 
 class Part(StrictModel):
     """One part of the train or of the guide path; ``length_mm`` is its optical length along the axis."""
@@ -180,7 +155,7 @@ class Part(StrictModel):
     length_basis: Literal["stated", "measured"] = "stated"
     adjustable: Adjustable | None = None
     glass: Annotated[tuple[Glass, ...], Field(strict=False)] = ()
-    magnification: Annotated[float, Field(gt=0, le=100), AfterValidator(_not_vanishing)] | None = None
+    magnification: Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None = None
     required_back_focus_mm: PositiveLength | None = None
     back_focus_tolerance_mm: Length | None = None
     image_circle_mm: PositiveLength | None = None
@@ -231,7 +206,7 @@ class Focuser(StrictModel):
     focal_plane_mm: Length | None = None
     travel_mm: Length | None = None
     load_rating_g: Mass | None = None
-    moment_rating_n_m: Annotated[float, Field(gt=0, le=1e6), AfterValidator(_not_vanishing)] | None = None
+    moment_rating_n_m: Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)] | None = None
 
 
 class Telescope(StrictModel):
@@ -254,16 +229,6 @@ class Telescope(StrictModel):
         return self.name or self.id
 
 
-class Site(StrictModel):
-    """Where the rig stands."""
-
-    name: Text | None = None
-    latitude_deg: Annotated[float, Field(ge=-90, le=90)]
-    longitude_deg: Annotated[float, Field(ge=-180, le=360)]
-    elevation_m: Annotated[float, Field(ge=-500, le=10_000)] | None = None
-    seeing_fwhm_arcsec: Annotated[float, Field(gt=0, le=60), AfterValidator(_not_vanishing)] | None = None
-
-
 class Guiding(StrictModel):
     """How the rig guides: through a prism in the train, through a telescope of its own, or not at all."""
 
@@ -271,6 +236,7 @@ class Guiding(StrictModel):
     taps: Id | None = None
     telescope: Telescope | None = None
     path: Annotated[tuple[Part, ...], Field(strict=False)] = ()
+    settings: GuideSettings | None = None
 
     @model_validator(mode="after")
     def _keys_fit_the_kind(self) -> Guiding:
@@ -292,33 +258,19 @@ class Guiding(StrictModel):
         return _camera_of(self.path)
 
 
-class StatedValue(StrictModel):
-    """What a maker's sheet or a program's settings say of one quantity; ``tolerance`` is a half-width."""
-
-    value: Finite
-    tolerance: Annotated[float, Field(ge=0, le=1e12)] | None = None
-    source: Note | None = None
-
-
-class MeasuredValue(StrictModel):
-    """What frames, logs or callipers gave for one quantity, with its standard uncertainty."""
-
-    value: Finite
-    standard_uncertainty: Annotated[float, Field(ge=0, le=1e12)] = 0.0
-    source: Note | None = None
-
-
 class Variant(StrictModel):
     """Another train over the same parts.
 
     In ``train``, a text is the id of a part of the rig's own train, an object is a part of this variant alone.
-    Telescope and guiding are the rig's where the variant has none of its own; stated and measured legs are its own.
+    Telescope, guiding and framing are the rig's where the variant has none of its own; stated and measured legs are
+    its own.
     """
 
     name: Text
     train: Annotated[tuple[Id | Part, ...], Field(strict=False, max_length=200)]
     telescope: Telescope | None = None
     guiding: Guiding | None = None
+    framing: Framing | None = None
     stated: dict[str, StatedValue] = Field(default_factory=dict)
     measured: dict[str, MeasuredValue] = Field(default_factory=dict)
 
@@ -333,6 +285,9 @@ class Rig(StrictModel):
     telescope: Telescope
     train: Annotated[tuple[Part, ...], Field(strict=False, max_length=200)]
     guiding: Guiding = Field(default_factory=lambda: Guiding(kind="none"))
+    mount: Mount | None = None
+    plan: Plan | None = None
+    framing: Framing | None = None
     stated: dict[str, StatedValue] = Field(default_factory=dict)
     measured: dict[str, MeasuredValue] = Field(default_factory=dict)
     variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
@@ -344,7 +299,7 @@ class Rig(StrictModel):
             for key, leg in getattr(self, section).items():
                 if key not in CATALOGUE:
                     raise ValueError(f"{section}: {json.dumps(key[:60])} is no quantity id; see wyntaxis numbers")
-                if leg.value < SMALLEST and key not in MAY_BE_ZERO:
+                if leg.value < SMALLEST and not CATALOGUE[key].may_be_zero:
                     raise ValueError(f"{section}.{key}.value: must be at least {SMALLEST:g}, got {leg.value:g}")
         _ids_are_unique(self)
         _camera_comes_last(self.train, "train")
@@ -429,7 +384,7 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
         if isinstance(entry, str) and entry not in parts:
             raise ValueError(f'train[{index}] names "{entry}", which is no part of the rig\'s train')
     own |= {"name": found["name"], "train": [parts[e] if isinstance(e, str) else e for e in found["train"]]}
-    for key in ("telescope", "guiding"):
+    for key in ("telescope", "guiding", "framing"):
         if found.get(key) is not None:
             own[key] = found[key]
     for key in ("stated", "measured"):

@@ -10,8 +10,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
+from wyntaxis.core.rig.base import StrictModel
 from wyntaxis.core.rig.errors import RigError, describe, quoted
-from wyntaxis.core.rig.model import Part, StrictModel
+from wyntaxis.core.rig.model import Part
 from wyntaxis.core.rig.store import parse_json, read_bytes, shown, write_atomically
 
 FORMAT = "wyntaxis-shelf"

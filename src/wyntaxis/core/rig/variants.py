@@ -33,7 +33,7 @@ def document_path(document: Rig, name: str | None, path: Path) -> Path:
             own_section = getattr(variant, section) is not None
             whole = len(path) == 1
             return (*here, *path) if own_section or whole or _dropped_guiding(document, variant, section) else path
-        case ("train" | "stated" | "measured" | "name", *_):
+        case ("train" | "stated" | "measured" | "name" | "framing", *_):
             return (*here, *path)
     return path
 
@@ -56,7 +56,7 @@ def new_variant(document: Rig, shown: Rig, name: str) -> dict[str, Any]:
     own = {part.id for part in document.train}
     train = [part.id if part.id in own else part.model_dump(mode="json", exclude_unset=True) for part in shown.train]
     variant: dict[str, Any] = {"name": name, "train": train}
-    for section in ("telescope", "guiding"):
+    for section in ("telescope", "guiding", "framing"):
         if getattr(shown, section) != getattr(document, section):
             variant[section] = getattr(shown, section).model_dump(mode="json", exclude_unset=True)
     return variant

@@ -113,6 +113,7 @@ class StepSheet(QScrollArea):
         self.ledger = LedgerList(session, step, palette)
         self.ledger.quantity_chosen.connect(session.choose_finding_of)
         self._wide: list[QWidget] = []
+        self._below: list[QWidget] = []
         self._inputs = QWidget()
         self.inputs = QVBoxLayout(self._inputs)
         self.inputs.setContentsMargins(0, 0, 0, 0)
@@ -126,6 +127,12 @@ class StepSheet(QScrollArea):
         """Put a widget across both columns, above them."""
         self._wide.append(widget)
         self._grid.addWidget(widget, len(self._wide), 0, 1, 2)
+
+    def add_below(self, widget: QWidget) -> None:
+        """Put a widget across both columns, below everything."""
+        widget.setParent(self._body)
+        self._below.append(widget)
+        self._two_columns = None
 
     def add_card(self, columns: int) -> Card:
         """Put a card of fields below the other inputs."""
@@ -149,7 +156,9 @@ class StepSheet(QScrollArea):
         row = len(self._wide) + 1
         self._grid.removeWidget(self._inputs)
         self._grid.removeWidget(self.ledger)
-        for old in (row, row + 1, row + 2):
+        for widget in self._below:
+            self._grid.removeWidget(widget)
+        for old in range(row, row + 4 + len(self._below)):
             self._grid.setRowStretch(old, 0)
         self._grid.setColumnMinimumWidth(1, 0)
         if self._ledger_across:
@@ -165,7 +174,9 @@ class StepSheet(QScrollArea):
         else:
             self._grid.addWidget(self.ledger, row, 0, 1, 2)
             self._grid.addWidget(self._inputs, row + 1, 0, 1, 2)
-        self._grid.setRowStretch(row + 2, 1)
+        for place, widget in enumerate(self._below, start=row + 2):
+            self._grid.addWidget(widget, place, 0, 1, 2)
+        self._grid.setRowStretch(row + 2 + len(self._below), 1)
 
     def resizeEvent(self, a0: object) -> None:
         super().resizeEvent(a0)  # type: ignore[arg-type]

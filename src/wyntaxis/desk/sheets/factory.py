@@ -23,4 +23,8 @@ def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
             return GuideBranchSheet(session, step, palette)
         case "scales":
             return ScalesSheet(session, step, palette)
+        case "footprint":
+            from wyntaxis.desk.sheets.footprint import FootprintSheet
+
+            return FootprintSheet(session, step, palette)
     raise KeyError(step.key)

@@ -4,14 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QLabel, QWidget
 
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.optics import guiding
 from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.plan import GuideSettings
+from wyntaxis.core.wording import number
 from wyntaxis.core.worklist import Step
+from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.light_path import PartsSheet
-from wyntaxis.desk.sheets.specs import telescope_specs
+from wyntaxis.desk.sheets.specs import GUIDE_SETTINGS, PLAN, telescope_specs
+from wyntaxis.desk.tables import TextTable
 from wyntaxis.desk.value_field import ChoiceField
 
 KINDS = ("none", "off_axis", "separate")
@@ -29,7 +35,16 @@ class GuideBranchSheet(PartsSheet):
         for widget in (QLabel("Guiding"), self._kind, self._taps_label, self._taps):
             self.head.addWidget(widget)
         self.head.addStretch(1)
+        self._palette = palette
         self.telescope_card = self.add_card(3)
+        self.settings_card = self.add_card(3)
+        self.plan_card = self.add_card(3)
+        self.ways = _WaysTable()
+        self.add_below(self.ways)
+        self.pulse_fold = Fold("Plot: calibration pulse over declination", self._build_pulse, self._draw_pulse)
+        self.rotation_fold = Fold("Map: longest exposure on an alt-azimuth mount", self._build_map, self._draw_map)
+        self.add_below(self.pulse_fold)
+        self.add_below(self.rotation_fold)
         self._kind.entered.connect(lambda _path, kind: self._set_kind(kind))
         self._taps.entered.connect(
             lambda path, part_id: session.set_value(path, part_id, "Change the off-axis guider tapped")
@@ -57,10 +72,81 @@ class GuideBranchSheet(PartsSheet):
         if not self.session.apply(Change.of("Change the kind of guiding", ("guiding",), guiding)):
             self.refresh()
 
+    def _build_pulse(self) -> QWidget:
+        from wyntaxis.desk.plots_reckon import CalibrationPlot
+
+        self.pulse_plot = CalibrationPlot()
+        self.pulse_plot.refused.connect(self.session.refused)
+        return self.pulse_plot
+
+    def _draw_pulse(self) -> None:
+        reckoning, settings = self.session.reckoning, self.session.rig.guiding.settings or GuideSettings()
+        at = settings.calibration_declination_deg
+        if at is None:
+            at = self.session.rig.framing.dec_deg if self.session.rig.framing else 0.0
+        self.pulse_plot.show_pulse(
+            reckoning.value("guide_scale_arcsec_px"),
+            settings.calibration_distance_px or guiding.USUAL_DISTANCE_PX,
+            settings.calibration_pulses or guiding.USUAL_PULSES,
+            settings.rate_sidereal or guiding.USUAL_RATE_SIDEREAL,
+            at,
+            settings.calibration_pulse_ms,
+            self._palette,
+        )
+
+    def _build_map(self) -> QWidget:
+        from wyntaxis.desk.plots_reckon import RotationMap
+
+        self.rotation_map = RotationMap()
+        self.rotation_map.refused.connect(self.session.refused)
+        return self.rotation_map
+
+    def _draw_map(self) -> None:
+        rig = self.session.rig
+        self.rotation_map.show_map(
+            rig.site.latitude_deg if rig.site else None,
+            rig.sensor.corner_px if rig.sensor else None,
+            (rig.plan.allowed_drift_px if rig.plan else None) or guiding.USUAL_DRIFT_PX,
+            rig.plan.exposure_s if rig.plan else None,
+            self._palette,
+        )
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = palette
+        self.pulse_fold.refresh()
+        self.rotation_fold.refresh()
+
+    def _show_ways(self) -> None:
+        """Show scale and ratio through the prism and through a guide telescope, at every binning."""
+        reckoning, rig = self.session.reckoning, self.session.rig
+        camera, main = rig.guiding.camera, reckoning.value("pixel_scale_arcsec_px")
+        focal = reckoning.value("effective_focal_length_mm")
+        self.ways.setVisible(camera is not None and camera.sensor is not None and main is not None)
+        if camera is None or camera.sensor is None or main is None or focal is None:
+            return
+        kind, optics = rig.guiding.kind, reckoning.guide_optics
+        through = optics.focal_length_mm if optics is not None and optics.shares_main else focal
+        ways = [("through a prism", through, kind == "off_axis")]
+        if optics is not None and not optics.shares_main:
+            ways.append(("telescope of its own", optics.focal_length_mm, True))
+        error = (rig.guiding.settings or GuideSettings()).centroid_error_px
+        centroid = (error, error) if error else guiding.CENTROID_ERROR_PX
+        rows = guiding.guide_rows(ways, camera.sensor.pixel_um, camera.sensor.binning, main, centroid)
+        self.ways.show_ways(rows, self._palette)
+
     def refresh(self) -> None:
         super().refresh()
         if not hasattr(self, "telescope_card"):
             return
+        self._show_ways()
+        rig = self.session.rig
+        self.settings_card.setVisible(rig.guiding.kind != "none")
+        self.settings_card.show_object("Guide settings", ("guiding", "settings"), GUIDE_SETTINGS, rig)
+        self.plan_card.show_object("Plan and mount", (), PLAN, rig)
+        self.pulse_fold.setVisible(rig.guiding.kind != "none")
+        self.pulse_fold.refresh()
+        self.rotation_fold.refresh()
         guiding = self.session.rig.guiding
         self._kind.show_value(guiding.kind)
         tappable = self._tappable()
@@ -75,3 +161,43 @@ class GuideBranchSheet(PartsSheet):
         if guiding.telescope is not None:
             specs = telescope_specs(guiding.telescope)
             self.telescope_card.show_object("Guide telescope", ("guiding", "telescope"), specs, self.session.rig)
+
+
+class _WaysTable(TextTable):
+    """Guide scale and ratio for both kinds of guiding and every binning."""
+
+    def __init__(self) -> None:
+        headings = (
+            "Guiding",
+            "Bin",
+            "Guide scale\n″/px",
+            "Guide px in\nmain px",
+            "Centroid error, good\nmain px",
+            "poor\nmain px",
+        )
+        super().__init__("Ways to guide", headings)
+
+    def show_ways(self, rows: list[guiding.GuideRow], palette: Palette) -> None:
+        """Fill the table; what is in use is bold, each row's mark judges the centroid error."""
+        allowed = guiding.ALLOWED_MAIN_PX
+        texts = [
+            [
+                row.way,
+                str(row.binning),
+                number(row.scale_arcsec_px, 3),
+                number(row.ratio, 2),
+                number(row.good_main_px, 2),
+                number(row.poor_main_px, 2),
+            ]
+            for row in rows
+        ]
+        verdicts = [
+            Verdict.HOLDS
+            if row.poor_main_px <= allowed
+            else Verdict.TIGHT
+            if row.good_main_px <= allowed
+            else Verdict.FAILS
+            for row in rows
+        ]
+        bold = [index for index, row in enumerate(rows) if row.in_use]
+        self.show_rows(texts, verdicts=verdicts, palette=palette, bold=bold)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
+from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
 
@@ -14,22 +14,12 @@ if TYPE_CHECKING:
     from wyntaxis.desk.plots import FalloffPlot, StackUpPlot
 
 
-class PlotsFold(QWidget):
+class PlotsFold(Fold):
     """A heading that opens to the tolerance stack and the falloff."""
 
     def __init__(self, session: Session, palette: Palette) -> None:
-        super().__init__()
+        super().__init__("Plots: tolerance stack, light falloff", self._make, self._draw)
         self._session, self._palette = session, palette
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.heading = QToolButton()
-        self.heading.setText("Plots: tolerance stack, light falloff")
-        self.heading.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.heading.setArrowType(Qt.ArrowType.RightArrow)
-        self.heading.setCheckable(True)
-        self.heading.toggled.connect(self._toggle)
-        column.addWidget(self.heading)
-        self._body: QWidget | None = None
         self.stack: StackUpPlot | None = None
         self.falloff: FalloffPlot | None = None
 
@@ -38,32 +28,22 @@ class PlotsFold(QWidget):
         self._palette = palette
         self.refresh()
 
-    def _toggle(self, opened: bool) -> None:
-        self.heading.setArrowType(Qt.ArrowType.DownArrow if opened else Qt.ArrowType.RightArrow)
-        if opened and self._body is None:
-            self._build()
-        if self._body is not None:
-            self._body.setVisible(opened)
-        self.refresh()
-
-    def _build(self) -> None:
+    def _make(self) -> QWidget:
         from wyntaxis.desk.plots import FalloffPlot, StackUpPlot
 
-        self._body = QWidget()
-        grid = QGridLayout(self._body)
+        body = QWidget()
+        grid = QGridLayout(body)
         grid.setContentsMargins(0, 0, 0, 0)
         self.stack, self.falloff = StackUpPlot(), FalloffPlot()
         for place, panel in enumerate((self.stack, self.falloff)):
             panel.refused.connect(self._session.refused)
             grid.addWidget(panel, 0, place)
-        layout = self.layout()
-        assert layout is not None
-        layout.addWidget(self._body)
+        return body
 
-    def refresh(self) -> None:
-        """Draw the plots of the rig as it stands, where the fold is open."""
-        if self.stack is None or self.falloff is None or not self.heading.isChecked():
-            return
+    def _draw(self) -> None:
+        """Draw the plots of the rig as it stands."""
+        assert self.stack is not None
+        assert self.falloff is not None
         from wyntaxis.core.findings.light import beam_of
         from wyntaxis.core.optics.illumination import falloff, falloff_map, openings
         from wyntaxis.core.optics.stackup import stack_up

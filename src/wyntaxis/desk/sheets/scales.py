@@ -1,11 +1,16 @@
-"""The Scales sheet: telescope, sensor and site on the left, what follows from them on the right."""
+"""The Scales sheet: telescope, sensor and site; what follows; every binning; the measured scale; field solving."""
 
 from __future__ import annotations
 
+from PyQt6.QtWidgets import QWidget
+
+from wyntaxis.core.optics.sampling import seeing_band
 from wyntaxis.core.worklist import Step
+from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.scale_panels import BinningTable, MeasuredScalePanel, SearchPanel, all_rows
 from wyntaxis.desk.sheets.specs import SENSOR, SITE, telescope_specs
 
 
@@ -14,15 +19,44 @@ class ScalesSheet(StepSheet):
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette)
+        self._palette = palette
+        self.binnings = BinningTable()
+        self.add_wide(self.binnings)
+        self.search = SearchPanel(session)
+        self.measured = MeasuredScalePanel(session)
         self.telescope = self.add_card(1)
         self.camera = self.add_card(1)
         self.site = self.add_card(1)
+        self.inputs.insertWidget(0, self.search)
         self.inputs.addStretch(1)
+        self.add_below(self.measured)
+        self.plot_fold = Fold("Plot: sampling over seeing", self._build_plot, self._draw_plot)
+        self.add_below(self.plot_fold)
         self.refresh()
+
+    def _build_plot(self) -> QWidget:
+        from wyntaxis.desk.plots_reckon import SamplingPlot
+
+        self.plot = SamplingPlot()
+        self.plot.refused.connect(self.session.refused)
+        return self.plot
+
+    def _draw_plot(self) -> None:
+        rows = [row for row in all_rows(self.session) if row.binning <= 2 or row.in_use]
+        self.plot.show_rows(rows, seeing_band(self.session.rig), self._palette)
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = palette
+        self.plot_fold.refresh()
 
     def refresh(self) -> None:
         super().refresh()
         rig = self.session.rig
+        self.search.refresh()
+        self.measured.refresh()
+        self.binnings.show_trains(all_rows(self.session))
+        self.plot_fold.refresh()
         self.telescope.show_object("Telescope", ("telescope",), telescope_specs(rig.telescope), rig)
         camera = rig.camera
         if camera is not None:

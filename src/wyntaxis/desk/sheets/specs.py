@@ -33,6 +33,7 @@ _PRISM = (
     FieldSpec("Prism edge to axis", ("prism", "edge_from_axis_mm"), "mm"),
     FieldSpec("Prism height", ("prism", "height_mm"), "mm"),
     FieldSpec("Prism width", ("prism", "width_mm"), "mm"),
+    FieldSpec("Prism's angle from top", ("prism", "angle_deg"), "°"),
     FieldSpec(
         "Beside the sensor's", ("prism", "beside"), kind="choice", choices=("long_side", "short_side"), optional=False
     ),
@@ -68,10 +69,29 @@ TELESCOPE = (
 )
 SITE = (
     FieldSpec("Name", ("name",), kind="text"),
-    FieldSpec("Seeing FWHM", ("seeing_fwhm_arcsec",), "″"),
+    FieldSpec("Seeing FWHM, good night", ("seeing_good_arcsec",), "″"),
+    FieldSpec("Seeing FWHM, usual", ("seeing_fwhm_arcsec",), "″"),
+    FieldSpec("Seeing FWHM, poor night", ("seeing_poor_arcsec",), "″"),
     FieldSpec("Latitude", ("latitude_deg",), "°"),
     FieldSpec("Longitude east", ("longitude_deg",), "°"),
     FieldSpec("Elevation", ("elevation_m",), "m"),
+)
+GUIDE_SETTINGS = (
+    FieldSpec("Guide exposure", ("exposure_s",), "s"),
+    FieldSpec("Guide rate", ("rate_sidereal",), "× sidereal"),
+    FieldSpec("Centroid error", ("centroid_error_px",), "guide px"),
+    FieldSpec("Search region, half", ("search_region_px",), "guide px"),
+    FieldSpec("Calibration distance", ("calibration_distance_px",), "guide px"),
+    FieldSpec("Calibration pulses", ("calibration_pulses",), kind="whole"),
+    FieldSpec("Calibration pulse set", ("calibration_pulse_ms",), "ms"),
+    FieldSpec("Calibration at declination", ("calibration_declination_deg",), "°"),
+    FieldSpec("Dither", ("dither_main_px",), "main px"),
+    FieldSpec("Stop threshold", ("stop_threshold_arcsec",), "″"),
+)
+PLAN = (
+    FieldSpec("Exposure of a frame", ("plan", "exposure_s"), "s"),
+    FieldSpec("Drift allowed on it", ("plan", "allowed_drift_px"), "main px"),
+    FieldSpec("Mount is", ("mount", "kind"), kind="choice", choices=("equatorial", "alt_azimuth")),
 )
 GENDERS = ("male", "female", "slip")
 

@@ -1,0 +1,1 @@
+"""The commands of the command line; each prints what the core finds."""

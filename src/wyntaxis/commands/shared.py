@@ -1,0 +1,86 @@
+"""What the commands share: how one is declared, the rig it is told of, tables."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.rig.model import Rig
+    from wyntaxis.core.rig.shelf import ShelfPart
+
+OK, SOME_FAIL, UNREADABLE = 0, 1, 2
+
+
+@dataclass(frozen=True)
+class Command:
+    """One command: what it does, its help, and what it takes besides ``--json`` and, mostly, a rig."""
+
+    run: Callable[[argparse.Namespace], int]
+    help: str
+    add_arguments: Callable[[argparse.ArgumentParser], None] = lambda _parser: None
+    rig: bool = True
+    rig_optional: bool = False
+
+
+def rig_of(options: argparse.Namespace) -> Rig:
+    """Return the rig, or the variant of it, that a command is told of; :class:`RigError` when it cannot be read."""
+    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.rig.model import variant_rig
+    from wyntaxis.core.rig.store import load, shown
+
+    rig = load(options.file).rig
+    try:
+        return variant_rig(rig, options.variant)
+    except ValueError as error:
+        raise RigError(f"{shown(options.file)}: {error}") from None
+
+
+def shelf_of(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
+    """Return the parts of the shelf that a command is told of, or of one's own."""
+    from wyntaxis.core.rig.places import own_shelf_path
+    from wyntaxis.core.rig.shelf import load_own_shelf, load_shelf
+
+    shelf = load_shelf(options.shelf) if options.shelf else load_own_shelf(own_shelf_path())
+    return shelf.parts
+
+
+def reckoned(options: argparse.Namespace) -> Reckoning:
+    """Return everything computed of the rig."""
+    from wyntaxis.core.reckon import reckon
+
+    return reckon(rig_of(options), _shelf_for_remedies(options) if options.command == "check" else ())
+
+
+def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
+    """Return the shelf that remedies may name; one's own shelf being broken does not keep a rig from being checked."""
+    from wyntaxis.core.rig.errors import RigError
+
+    try:
+        return shelf_of(options)
+    except RigError as error:
+        if options.shelf:
+            raise
+        print(f"wyntaxis: checked without your shelf: {error}", file=sys.stderr)
+        return ()
+
+
+def print_table(table: list[list[str]], right: set[int]) -> None:
+    """Print rows in columns; those of ``right`` are set flush right."""
+    widths = [max(len(cell) for cell in column) for column in zip(*table, strict=True)]
+    for row in table:
+        cells = [
+            cell.rjust(width) if index in right else cell.ljust(width)
+            for index, (cell, width) in enumerate(zip(row, widths, strict=True))
+        ]
+        print("  ".join(cells).rstrip())
+
+
+def print_json(value: object) -> None:
+    """Print a value as JSON, two spaces an indent."""
+    print(json.dumps(value, indent=2, ensure_ascii=False))

@@ -1,0 +1,108 @@
+"""Does the measured image scale agree with the computed one, and which spacing error would explain it?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Verdict, compare
+from wyntaxis.core.optics.lightpath import magnifications
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.wording import MINUS, number, short, signed
+
+_SOURCE = "f = 206 264.8 p bin / s; thin-lens corrector m(d) = 1 − d/f_r, f_r = d0/(1 − m0), Gaussian optics"
+SAME_FACTOR = 0.012
+"""How close a ratio of focal lengths comes to a known factor to be taken for it."""
+_NUMBERS = ("effective_focal_length_mm", "pixel_scale_arcsec_px", "corrector_magnification")
+
+
+@finding("scale.measured")
+def measured_scale(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare the focal length that frames show with the one that the parts give."""
+    row = reckoning.quantities["effective_focal_length_mm"]
+    measured, computed = row.measured, row.computed
+    if measured is None or computed is None:
+        yield Finding(
+            "scale.measured",
+            Verdict.UNPROVEN,
+            "effective_focal_length_mm",
+            "The image scale has not been measured",
+            (),
+            Remedy("bring in a solved frame, two stars of known separation, or a typed scale, on the Scales sheet"),
+            _SOURCE,
+            _NUMBERS,
+        )
+        return
+    verdict = compare(computed, measured)
+    ratio = measured.value / computed.value
+    word = "agrees with" if verdict is not Verdict.FAILS else "disagrees with"
+    yield Finding(
+        id="scale.measured",
+        verdict=verdict,
+        subject="effective_focal_length_mm",
+        title=f"The measured focal length {word} the parts: {number(measured.value, 1)} against "
+        f"{number(computed.value, 1)} mm",
+        arithmetic=tuple(_lines(reckoning, measured, computed)),
+        remedy=_remedy(reckoning, ratio) if verdict is Verdict.FAILS else NO_REMEDY,
+        source=_SOURCE,
+        quantities=_NUMBERS,
+    )
+
+
+def _lines(reckoning: Reckoning, measured: Leg, computed: Leg) -> Iterator[str]:
+    rig, scale = reckoning.rig, reckoning.quantities["pixel_scale_arcsec_px"].measured
+    if scale is not None and rig.sensor is not None:
+        yield (
+            f"measured: 206.264806 × {short(rig.sensor.pixel_um)} µm × {rig.sensor.binning} / {number(scale.value, 4)} "
+            f"= {number(measured.value, 2)} ± {number(measured.uncertainty, 2)} mm"
+            + (f" ({measured.source})" if measured.source else "")
+        )
+    allowed = max(computed.tolerance, COVERAGE_FACTOR * (measured.uncertainty**2 + computed.uncertainty**2) ** 0.5)
+    yield (
+        f"measured {MINUS} computed: {number(measured.value, 2)} {MINUS} {number(computed.value, 2)} = "
+        f"{signed(measured.value - computed.value, 2)} mm, allowed ±{number(allowed, 2)} mm"
+    )
+    m, error = (reckoning.quantities[key] for key in ("corrector_magnification", "spacing_error_by_scale_mm"))
+    path = reckoning.back_focus
+    if m.measured is None or error.measured is None or path is None or reckoning.thin_lens_mm is None:
+        if path is not None and path.corrector.magnification == 1:
+            yield "the corrector does not magnify: its scale says nothing of the spacing"
+        return
+    design, lens = path.corrector.magnification or 1.0, reckoning.thin_lens_mm
+    yield (
+        f"magnification: {number(m.measured.value, 4)} ± {number(m.measured.uncertainty, 4)}, design "
+        f"{short(design, 4)}; "
+        f"f_r = {short(path.stated_mm)} / (1 {MINUS} {short(design, 4)}) = {number(lens, 2)} mm"
+    )
+    yield (
+        f"spacing error that explains it: {signed(error.measured.value, 2)} ± "
+        f"{number(error.measured.uncertainty, 2)} mm "
+        f"(thin-lens estimate); built: {signed(path.error_mm, 2)} mm"
+    )
+
+
+def _remedy(reckoning: Reckoning, ratio: float) -> Remedy:
+    rig = reckoning.rig
+    parts = [part for part in rig.train if part.magnification not in (None, 1)]
+    for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
+        if abs(ratio * factor - 1) < SAME_FACTOR:
+            return Remedy(
+                f"the frame was taken without {part.title} ({short(factor, 4)}×): put it in, or take a new frame"
+            )
+    for binning in (2, 3, 4):
+        for factor, words in ((1 / binning, "more"), (binning, "less")):
+            if abs(ratio / factor - 1) < SAME_FACTOR:
+                return Remedy(
+                    f"the scale is off {binning} times: the frame was binned {binning} times {words} than is taken; "
+                    "correct the frame's binning or the sensor's"
+                )
+    error = reckoning.quantities["spacing_error_by_scale_mm"].measured
+    if error is not None and reckoning.back_focus is not None:
+        change = reckoning.back_focus.error_mm - error.value
+        return Remedy(
+            "measure the parts behind the corrector: the scale asks for a train "
+            f"{number(abs(change), 1)} mm {'shorter' if change > 0 else 'longer'} than is written (thin-lens "
+            "estimate); "
+            "if they are right, the telescope's own focal length is not what is stated"
+        )
+    return Remedy("check the telescope's focal length, the pixel size and the binning of the frame")

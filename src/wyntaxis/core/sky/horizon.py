@@ -1,0 +1,225 @@
+"""The horizon of a site, an object's path above it, and the hours that it is up in the dark. All times are UTC.
+
+Earth's rotation comes from the tables that the package astropy-iers-data shipped with; nothing is fetched.
+"""
+
+from __future__ import annotations
+
+import csv
+import datetime
+import hashlib
+import io
+import math
+import warnings
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.plan import Site
+from wyntaxis.core.rig.store import read_bytes, shown
+
+SIZE_LIMIT_BYTES = 1 << 20
+MOST_POINTS = 3601
+STEP_MINUTES = 4
+DARK_BELOW_DEG = -18.0
+"""The sun's altitude at astronomical twilight."""
+HINT = "a horizon file has two columns, azimuth and altitude in degrees, as in: 90, 12.5"
+
+
+@dataclass(frozen=True)
+class HorizonFile:
+    """A horizon read from a file: (azimuth, altitude) in degrees with azimuths rising, and the file's digest."""
+
+    points: tuple[tuple[float, float], ...]
+    name: str
+    sha256: str
+
+
+def read_horizon(path: Path) -> HorizonFile:
+    """Return the horizon of a CSV file; one heading line and lines that begin with # are passed over.
+
+    Raises
+    ------
+    RigError
+        With one line that names the file, the line and the fault.
+    """
+    data = read_bytes(path, SIZE_LIMIT_BYTES)
+    try:
+        points = parse_horizon(data)
+    except ValueError as error:
+        raise RigError(f"{shown(path)}: {error}") from None
+    return HorizonFile(points, shown(Path(path.name)), hashlib.sha256(data).hexdigest())
+
+
+def parse_horizon(data: bytes) -> tuple[tuple[float, float], ...]:
+    """Return the points of a horizon file's bytes, sorted by azimuth; ValueError of one line for what is none."""
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise ValueError(f"is not UTF-8 text; {HINT}") from None
+    separator = ";" if ";" in text else "," if "," in text else None
+    found: dict[float, float] = {}
+    heading_allowed = True
+    for line, row in enumerate(text.splitlines(), start=1):
+        cells = [cell.strip() for cell in row.split(separator)] if row.strip() else []
+        if not cells or cells[0].startswith("#"):
+            continue
+        try:
+            azimuth, altitude = (float(cell.replace(",", ".")) for cell in cells[:2])
+        except ValueError:
+            if heading_allowed:
+                heading_allowed = False
+                continue
+            raise ValueError(f"line {line} holds no two numbers; {HINT}") from None
+        heading_allowed = False
+        if not (0 <= azimuth <= 360 and -90 <= altitude <= 90):
+            raise ValueError(f"line {line}: azimuth must lie from 0 to 360, altitude from -90 to 90 degrees; {HINT}")
+        found[azimuth] = altitude
+    if len(found) < 2:
+        raise ValueError(f"holds fewer than two points; {HINT}")
+    if len(found) > MOST_POINTS:
+        raise ValueError(f"holds {len(found)} points, at most {MOST_POINTS} are of use: thin it out")
+    return tuple(sorted(found.items()))
+
+
+def horizon_csv(site: Site) -> str:
+    """Return a site's horizon as a file that :func:`read_horizon` takes."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(["azimuth_deg", "altitude_deg"])
+    writer.writerows(site.horizon)
+    return text.getvalue()
+
+
+def keep_horizon(found: HorizonFile) -> Change:
+    """Return the edit that keeps a horizon at the rig's site."""
+    now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    evidence = {"method": "horizon_file", "file": found.name, "sha256": found.sha256, "date": now}
+    points = [list(point) for point in found.points]
+    return Change("Bring a horizon in", ((("site", "horizon"), points), (("site", "horizon_from"), evidence)))
+
+
+def horizon_altitude(site: Site, azimuth_deg: Any) -> Any:
+    """Return the altitude of the horizon in degrees at azimuths, straight between points, closed over north; 0
+    without.
+    """
+    if not site.horizon:
+        return np.zeros_like(np.asarray(azimuth_deg, dtype=float))
+    azimuths, altitudes = np.array(site.horizon).T
+    return np.interp(np.asarray(azimuth_deg, dtype=float), azimuths, altitudes, period=360)
+
+
+@dataclass(frozen=True)
+class NightPath:
+    """One object over one night: times as Unix seconds (UTC), azimuth, altitude, horizon, sun's altitude, in
+    degrees.
+    """
+
+    date: datetime.date
+    seconds: Any
+    azimuth_deg: Any
+    altitude_deg: Any
+    horizon_deg: Any
+    sun_deg: Any
+    warning: str | None
+
+    @property
+    def up(self) -> Any:
+        return self.altitude_deg > self.horizon_deg
+
+    @property
+    def dark(self) -> Any:
+        return self.sun_deg < DARK_BELOW_DEG
+
+    @property
+    def hours_up(self) -> float:
+        """Hours above the horizon from noon to noon."""
+        return self._hours(self.up)
+
+    @property
+    def hours_dark(self) -> float:
+        return self._hours(self.dark)
+
+    @property
+    def hours_up_and_dark(self) -> float:
+        return self._hours(self.up & self.dark)
+
+    def _hours(self, mask: Any) -> float:
+        return float(mask[:-1].sum()) * STEP_MINUTES / 60
+
+    def spans(self) -> list[tuple[float, float]]:
+        """Return when the object is up in the dark, as (from, to) in Unix seconds."""
+        mask = np.concatenate([[False], self.up & self.dark, [False]])
+        edges = np.flatnonzero(mask[1:] != mask[:-1])
+        return [
+            (float(self.seconds[a]), float(self.seconds[min(b, len(self.seconds) - 1)]))
+            for a, b in edges.reshape(-1, 2)
+        ]
+
+    @property
+    def highest(self) -> tuple[float, float]:
+        """Highest altitude in degrees and when, in Unix seconds."""
+        at = int(np.argmax(self.altitude_deg))
+        return float(self.altitude_deg[at]), float(self.seconds[at])
+
+
+def night_path(site: Site, ra_deg: float, dec_deg: float, date: datetime.date) -> NightPath:
+    """Return an object's path from local noon of a date to the next, with the sun's, geometric (no refraction).
+
+    Local noon is that of the site's longitude. Takes about a second the first time; it belongs in a thread.
+
+    Raises
+    ------
+    ValueError
+        For a date far outside the tables of Earth's rotation.
+    """
+    from astropy import units
+    from astropy.coordinates import AltAz, EarthLocation, SkyCoord, get_sun
+    from astropy.time import Time
+    from astropy.utils import iers
+
+    if not 1973 <= date.year <= 2100:
+        raise ValueError(f"{date}: choose a date from 1973 to 2100")
+    east = (site.longitude_deg + 180) % 360 - 180
+    noon = datetime.datetime.combine(date, datetime.time(12), datetime.UTC).timestamp() - 240 * east
+    seconds = noon + 60.0 * np.arange(0, 24 * 60 + 1, STEP_MINUTES)
+    place = EarthLocation.from_geodetic(site.longitude_deg, site.latitude_deg, site.elevation_m or 0.0)
+    with (
+        iers.conf.set_temp("auto_download", False),
+        iers.conf.set_temp("auto_max_age", None),
+        iers.conf.set_temp("iers_degraded_accuracy", "ignore"),
+        warnings.catch_warnings(),
+    ):
+        warnings.simplefilter("ignore")
+        times = Time(seconds, format="unix")
+        frame = AltAz(obstime=times, location=place)
+        target = SkyCoord(ra_deg, dec_deg, unit="deg").transform_to(frame)
+        sun = get_sun(times).transform_to(frame)
+        azimuth, altitude = target.az.to_value(units.deg), target.alt.to_value(units.deg)
+        last = float(iers.earth_orientation_table.get()["MJD"][-1].to_value(units.day))
+        warning = tables_warning(last, float(times.mjd[-1]))
+    horizon = horizon_altitude(site, azimuth)
+    return NightPath(date, seconds, azimuth, altitude, horizon, sun.alt.to_value(units.deg), warning)
+
+
+def tables_warning(last_mjd: float, wanted_mjd: float) -> str | None:
+    """Return what to say when a date lies beyond the shipped tables of Earth's rotation, None inside them."""
+    if wanted_mjd <= last_mjd:
+        return None
+    end = datetime.date(1858, 11, 17) + datetime.timedelta(days=math.floor(last_mjd))
+    return (
+        f"the shipped tables of Earth's rotation end on {end}: azimuth and altitude are good to some 15″ beyond; "
+        "a newer release of this program brings newer tables"
+    )
+
+
+def with_horizon(rig: Rig, path: Path) -> Change:
+    """Return the edit that brings a horizon file in; :class:`RigError` for a rig without a site."""
+    if rig.site is None:
+        raise RigError("the rig has no site yet: add one (Edit → Add a site), then bring its horizon in")
+    return keep_horizon(read_horizon(path))

@@ -1,0 +1,99 @@
+"""Work outside the interface thread: one job at a time for each owner, with progress, cancel and one line on
+failure.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+
+from wyntaxis.core.rig.errors import RigError
+
+
+class CancelledError(Exception):
+    """The work was cancelled; raised out of the progress call."""
+
+
+Progress = Callable[[int, int], None]
+"""Called by the work with how much is done and how much there is; raises :class:`CancelledError` to end it."""
+
+
+class Job(QObject):
+    """Runs functions of a :data:`Progress` call. ``done`` carries what one returned, ``failed`` one line."""
+
+    done = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    cancelled = pyqtSignal()
+    progressed = pyqtSignal(int, int)
+    running_changed = pyqtSignal(bool)
+    _ended = pyqtSignal(int, str, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._number = 0
+        self._stop = threading.Event()
+        self._running = False
+        self._ended.connect(self._end)
+
+    @property
+    def running(self) -> bool:
+        return self._running
+
+    def start(self, work: Callable[[Progress], Any]) -> None:
+        """Begin a piece of work; what was running is cancelled and its result dropped."""
+        self._stop.set()
+        self._number += 1
+        number, stop = self._number, threading.Event()
+        self._stop = stop
+
+        def progress(done: int, of: int) -> None:
+            if stop.is_set():
+                raise CancelledError
+            if number == self._number:
+                self.progressed.emit(done, of)
+
+        def run() -> None:
+            try:
+                result = work(progress)
+            except CancelledError:
+                outcome: tuple[str, object] = ("cancelled", None)
+            except (RigError, ValueError) as error:
+                outcome = ("failed", str(error))
+            except MemoryError:
+                outcome = ("failed", "there is not enough memory for this: close other programs, or use fewer frames")
+            except Exception as error:  # a fault of ours must not take the thread down silently
+                outcome = ("failed", f"could not be done ({type(error).__name__}: {str(error).splitlines()[:1]})")
+            else:
+                outcome = ("done", result)
+            try:
+                self._ended.emit(number, *outcome)
+            except RuntimeError:  # the window has gone meanwhile
+                return
+
+        pool = QThreadPool.globalInstance()
+        assert pool is not None
+        self._set_running(True)
+        pool.start(QRunnable.create(run))
+
+    def cancel(self) -> None:
+        """Ask the work to end at its next progress call."""
+        self._stop.set()
+
+    def _end(self, number: int, outcome: str, result: object) -> None:
+        if number != self._number:
+            return
+        self._set_running(False)
+        if outcome == "done":
+            self.done.emit(result)
+        elif outcome == "failed":
+            self.failed.emit(str(result))
+        else:
+            self.cancelled.emit()
+
+    def _set_running(self, running: bool) -> None:
+        if running != self._running:
+            self._running = running
+            self.running_changed.emit(running)

@@ -1,0 +1,471 @@
+"""The Footprint sheet: the frame on the sky, moved and turned, with objects, panels, other trains, and the horizon."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wyntaxis.core.reckon import reckon
+from wyntaxis.core.rig import store
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import Rig, variant_rig
+from wyntaxis.core.sky import objects as catalogue
+from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
+from wyntaxis.core.sky.footprint import CORNERS, USUAL_OVERLAP, Footprint, corners_csv, footprint, stc_s
+from wyntaxis.core.sky.objects import SkyObject
+from wyntaxis.core.wording import number, short
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.background import Job
+from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.scale_panels import push_button
+from wyntaxis.desk.sky_patch import SkyPatch
+from wyntaxis.desk.tables import TextTable
+
+PATCH_HEIGHT_EM = 34
+SIDE_WIDTH_EM = 21
+HALF_WAY = 0.5
+MOST_OBJECTS_LISTED = 40
+SAVE_FILTER = "STC-S (*.txt);;CSV (*.csv);;PNG (*.png)"
+RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
+
+
+class FootprintSheet(StepSheet):
+    """What of the sky falls on the sensor."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.ledger.hide()
+        self._palette = palette
+        self.catalogue_read = False
+        self._added: list[Rig] = []
+        self._shown: tuple[object, ...] = ()
+        self._looked_at: object = None
+        body = QWidget()
+        self._row = QHBoxLayout(body)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(12)
+        self.patch = SkyPatch()
+        self.patch.palette_in_use = palette
+        self.patch.moved.connect(self._moved)
+        self.patch.entered.connect(self._entered)
+        self.patch.target_chosen.connect(self.choose_target)
+        self._row.addWidget(self.patch, 1, Qt.AlignmentFlag.AlignTop)
+        self._side = self._build_side()
+        self._row.addWidget(self._side)
+        self.add_wide(body)
+        self.objects = TextTable(
+            "Objects on the sensor",
+            ("Object", "Kind", "Size\n′", "Angle\n°", "Magnitude", "On the sensor\n%"),
+            left=(0, 1),
+            stretch=1,
+        )
+        self.objects.most_rows = 6
+        self.objects.cellDoubleClicked.connect(lambda row, _column: self.choose_target(self._listed[row][0]))
+        self.add_below(self.objects)
+        self._listed: list[tuple[SkyObject, float]] = []
+        self.night_fold = Fold("Horizon and night path", self._build_night, self._refresh_night)
+        self.add_below(self.night_fold)
+        credit = QLabel(f"Objects: {catalogue.CREDIT}. Outlines are the ellipses of the catalogued axes.")
+        credit.setProperty("role", "faded")
+        credit.setWordWrap(True)
+        self.add_below(credit)
+        self.job = Job(self)
+        self.job.done.connect(self.catalogue_ready)
+        self.job.failed.connect(session.refused)
+        self.fit_to_font()
+
+    # Building
+
+    def _build_side(self) -> QWidget:
+        side = QWidget()
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(4)
+        self.center = QLineEdit()
+        self.center.setPlaceholderText("NGC 7243, or 22 15 09 +49 54")
+        self.angle, self.overlap = QLineEdit(), QLineEdit()
+        names = ("Centre or object, J2000", "Position angle, °", "Overlap of panels, %")
+        for index, (name, field) in enumerate(zip(names, (self.center, self.angle, self.overlap), strict=True)):
+            label = QLabel(name)
+            label.setBuddy(field)
+            field.setAccessibleName(name)
+            if index == 0:
+                grid.addWidget(label, 0, 0, 1, 2)
+                grid.addWidget(field, 1, 0, 1, 2)
+            else:
+                field.setAlignment(Qt.AlignmentFlag.AlignRight)
+                grid.addWidget(label, index + 1, 0)
+                grid.addWidget(field, index + 1, 1)
+        self.center.returnPressed.connect(self.enter_center)
+        self.center.editingFinished.connect(self.enter_center)
+        self.angle.editingFinished.connect(self.enter_angle)
+        self.overlap.editingFinished.connect(self.enter_overlap)
+        column.addLayout(grid)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        column.addWidget(self.words)
+        buttons = QGridLayout()
+        actions = (
+            ("Copy centre", "Copy centre and position angle", self.copy_center),
+            ("Copy corners", "Copy the corners' coordinates", self.copy_corners),
+            ("Save …", "Save as IVOA STC-S text, CSV or PNG", self.ask_save),
+            ("Add a rig …", "Lay another rig's frame over this one, at its own position angle", self.ask_add),
+        )
+        for index, (text, tip, action) in enumerate(actions):
+            buttons.addWidget(push_button(text, tip, action), index // 2, index % 2)
+        column.addLayout(buttons)
+        column.addWidget(QLabel("Also laid over it"))
+        self.trains = QListWidget()
+        self.trains.setAccessibleName("Other trains laid over the frame")
+        self.trains.itemChanged.connect(lambda _item: self._show())
+        column.addWidget(self.trains, 1)
+        hint = QLabel(
+            "Drag the frame, its handle turns it; arrows move, [ ] turn, Shift finely, + − zoom, Home centres."
+        )
+        hint.setProperty("role", "faded")
+        hint.setWordWrap(True)
+        column.addWidget(hint)
+        return side
+
+    def _build_night(self) -> QWidget:
+        from wyntaxis.desk.sheets.horizon_panel import HorizonPanel
+
+        self.night = HorizonPanel(self.session, self._palette)
+        return self.night
+
+    def _refresh_night(self) -> None:
+        self.night.refresh()
+
+    def fit_to_font(self) -> None:
+        super().fit_to_font()
+        em = self.fontInfo().pixelSize()
+        self._side.setFixedWidth(SIDE_WIDTH_EM * em)
+        self.patch.setFixedHeight(PATCH_HEIGHT_EM * em)
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = self.patch.palette_in_use = palette
+        self.patch.update()
+        if self.night_fold.body is not None:
+            self.night.set_palette(palette)
+
+    # Showing
+
+    def refresh(self) -> None:
+        super().refresh()
+        if self.isVisible() and not self.catalogue_read and not self.job.running:
+            self.patch.message = "Reading the catalogue of objects …"
+            self.job.start(lambda _progress: catalogue.load())
+        key = (self.session.document, self.session.variant, len(self._added))
+        if key != self._shown:
+            self._shown = key
+            self._list_trains()
+        self._show()
+        self.night_fold.refresh()
+
+    def showEvent(self, a0: object) -> None:
+        super().showEvent(a0)  # type: ignore[arg-type]
+        self.refresh()
+
+    def catalogue_ready(self, _count: int) -> None:
+        self.catalogue_read = True
+        self.patch.message = ""
+        self._show()
+
+    def _list_trains(self) -> None:
+        """List the other trains of the document and the rigs added, keeping their ticks."""
+        ticked = {item.text(): item.checkState() for item in self._items()}
+        document = self.session.document
+        rigs = [variant_rig(document, name) for name in (None, *(variant.name for variant in document.variants))]
+        self._others = [rig for rig in (*rigs, *self._added) if rig.name != self.session.rig.name]
+        self.trains.blockSignals(True)
+        self.trains.clear()
+        for rig in self._others:
+            item = QListWidgetItem(rig.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(ticked.get(rig.name, Qt.CheckState.Checked))
+            self.trains.addItem(item)
+        self.trains.blockSignals(False)
+        self._reckoned = [reckon(rig) for rig in self._others]
+
+    def _items(self) -> list[QListWidgetItem]:
+        found = (self.trains.item(row) for row in range(self.trains.count()))
+        return [item for item in found if item is not None]
+
+    def _show(self) -> None:
+        """Bring the patch and everything beside it up to date with the document."""
+        framing, view = self.session.rig.framing, self.patch.view
+        if self.patch.pending:
+            return
+        center = (framing.ra_deg, framing.dec_deg) if framing else None
+        view.frame = (
+            footprint(self.session.reckoning, center, framing.position_angle_deg) if framing and center else None
+        )
+        view.target = self._target()
+        self._show_text(self.center, "" if framing is None else framing.name or coordinates_text(*center or (0, 0)))
+        self._show_text(self.angle, "" if framing is None else short(framing.position_angle_deg, 2))
+        overlap = USUAL_OVERLAP if framing is None or framing.overlap is None else framing.overlap
+        self._show_text(self.overlap, short(100 * overlap, 1))
+        self._lay_over()
+        look = (center, self.session.variant)
+        if view.frame is not None and look != self._looked_at:
+            far = center is None or separation_deg(view.center, center) > view.radius_deg * HALF_WAY
+            if self._looked_at is None or far:
+                view.look_at_frame()
+            self._looked_at = look
+        self._moved()
+
+    def _show_text(self, field: QLineEdit, text: str) -> None:
+        if not field.hasFocus() or not field.isModified():
+            field.setText(text)
+            field.setCursorPosition(0)
+
+    def _target(self) -> SkyObject | None:
+        framing = self.session.rig.framing
+        if framing is None or framing.name is None or not self.catalogue_read:
+            return None
+        return catalogue.find_object(framing.name)
+
+    def _lay_over(self) -> None:
+        """Put the ticked trains over the frame: the same centre, each at its own position angle."""
+        view, framing = self.patch.view, self.session.rig.framing
+        view.others = []
+        if framing is None:
+            return
+        for item, rig, reckoned in zip(self._items(), self._others, self._reckoned, strict=True):
+            if item.checkState() == Qt.CheckState.Checked:
+                angle = rig.framing.position_angle_deg if rig.framing else framing.position_angle_deg
+                laid = footprint(reckoned, (framing.ra_deg, framing.dec_deg), angle)
+                if laid is not None:
+                    view.others.append(laid)
+
+    def _moved(self) -> None:
+        """Tell of the frame as it lies on the patch, entered or not."""
+        view = self.patch.view
+        view.panels = []
+        if self.catalogue_read:
+            view.objects = catalogue.objects_near(view.center, 1.5 * view.radius_deg)
+        frame = view.frame
+        if frame is None:
+            sensor = self.session.rig.sensor
+            self.words.setText(
+                "Name an object or coordinates above to lay the frame on the sky."
+                if sensor is not None
+                else "End the train with a camera whose sensor is given to see its frame."
+            )
+        else:
+            view.others = [other.moved(frame.center, other.position_angle_deg) for other in view.others]
+            self.words.setText(self._tell(frame))
+        self._list_objects(frame)
+        self.patch.update()
+
+    def _tell(self, frame: Footprint) -> str:
+        width, height = frame.size_deg
+        lines = [
+            coordinates_text(*frame.center),
+            f"{number(width, 2)}° × {number(height, 2)}° at {number(frame.position_angle_deg, 1)}°",
+        ]
+        guide = frame.guide_place()
+        if guide is not None and frame.optics.guide_is_prism:
+            lines.append(f"guide field {number(guide[0], 2)}° off at {number(guide[1], 0)}°")
+        target = self.patch.view.target
+        if target is not None:
+            share = frame.covered_share(target)
+            lines.append(f"<b>{target.label}</b>: {number(100 * (share or 0), 0)} % on the sensor")
+            lines += self._panel_words(frame, target)
+        return "<br>".join(lines)
+
+    def _panel_words(self, frame: Footprint, target: SkyObject) -> list[str]:
+        framing = self.session.rig.framing
+        overlap = USUAL_OVERLAP if framing is None or framing.overlap is None else framing.overlap
+        try:
+            panels = frame.panels(target, overlap)
+        except ValueError as error:
+            return [str(error)]
+        if panels.count == 1:
+            return ["fits on one frame"]
+        self.patch.view.panels = list(panels.panels)
+        return [f"{panels.columns} × {panels.rows} panels with {number(100 * overlap, 0)} % overlap (dashed)"]
+
+    def _list_objects(self, frame: Footprint | None) -> None:
+        self._listed = frame.objects()[:MOST_OBJECTS_LISTED] if frame is not None and self.catalogue_read else []
+
+        def size(target: SkyObject) -> str:
+            if target.major_arcmin is None:
+                return "–"
+            minor = f" × {short(target.minor_arcmin, 1)}" if target.minor_arcmin else ""
+            return short(target.major_arcmin, 1) + minor
+
+        rows = [
+            [
+                target.label + (f" ({target.common_name})" if target.common_name else ""),
+                target.kind,
+                size(target),
+                "–" if target.angle_deg is None else str(target.angle_deg),
+                "–" if target.magnitude is None else number(target.magnitude, 1),
+                number(100 * share, 0),
+            ]
+            for target, share in self._listed
+        ]
+        self.objects.setVisible(bool(rows))
+        self.objects.show_rows(rows)
+
+    # Editing
+
+    def _entered(self, label: str) -> None:
+        """Keep the frame as it lies on the patch."""
+        frame, framing = self.patch.view.frame, self.session.rig.framing
+        if frame is None:
+            return
+        value: dict[str, Any] = {
+            "ra_deg": round(frame.center[0], 6) % 360,
+            "dec_deg": round(frame.center[1], 6),
+            "position_angle_deg": round(frame.position_angle_deg, 3),
+        }
+        if framing is not None:
+            kept = {"name": framing.name, "overlap": framing.overlap}
+            value |= {key: item for key, item in kept.items() if item is not None}
+        self.session.apply(Change.of(label, ("framing",), value))
+        self.refresh()
+
+    def _frame_on(self, label: str, **changes: object) -> None:
+        framing = self.session.rig.framing
+        value = framing.model_dump(mode="json", exclude_unset=True) if framing else {"ra_deg": 0.0, "dec_deg": 0.0}
+        value |= changes
+        value = {key: item for key, item in value.items() if item is not None}
+        self.session.apply(Change.of(label, ("framing",), value))
+
+    def choose_target(self, target: SkyObject) -> None:
+        """Lay the frame on an object."""
+        self._frame_on(
+            "Frame an object", name=target.label, ra_deg=round(target.ra_deg, 6), dec_deg=round(target.dec_deg, 6)
+        )
+
+    def enter_center(self) -> None:
+        """Take the centre that is typed: an object's name, or coordinates."""
+        if not self.center.isModified():
+            return
+        self.center.setModified(False)
+        text = self.center.text().strip()
+        if not text:
+            self.session.apply(Change.of("Take the framing out", ("framing",), None))
+            return
+        target = catalogue.find_object(text)
+        if target is not None:
+            self.choose_target(target)
+            return
+        try:
+            ra, dec = parse_coordinates(text)
+        except ValueError as error:
+            self.session.refused.emit(f"{error}, or name a catalogued object")
+            return
+        self._frame_on("Move the frame", name=None, ra_deg=round(ra, 6), dec_deg=round(dec, 6))
+
+    def enter_angle(self) -> None:
+        """Take the position angle that is typed."""
+        value = self._typed(self.angle, "°")
+        if value is not None and self.session.rig.framing is not None:
+            self._frame_on("Turn the frame", position_angle_deg=value % 360)
+
+    def enter_overlap(self) -> None:
+        """Take the overlap that is typed, in %."""
+        value = self._typed(self.overlap, "%")
+        if value is not None and self.session.rig.framing is not None:
+            self._frame_on("Change the overlap", overlap=value / 100)
+
+    def _typed(self, field: QLineEdit, unit: str) -> float | None:
+        if not field.isModified():
+            return None
+        field.setModified(False)
+        try:
+            return parse_number(field.text(), unit)
+        except ValueError as error:
+            self.session.refused.emit(str(error))
+            return None
+
+    # Out of the sheet
+
+    def copy_center(self) -> None:
+        """Copy centre and position angle."""
+        frame = self.patch.view.frame
+        if frame is not None:
+            _copy(f"{coordinates_text(*frame.center)} PA {number(frame.position_angle_deg, 2)}°")
+
+    def copy_corners(self) -> None:
+        """Copy the corners, a line each."""
+        frame = self.patch.view.frame
+        if frame is not None:
+            pairs = zip(CORNERS, frame.corners(), strict=True)
+            _copy("".join(f"{name}\t{coordinates_text(*place)}\n" for name, place in pairs))
+
+    def frames(self) -> list[Footprint]:
+        """Return the frames shown: the one in use, its panels, the ones laid over it."""
+        view = self.patch.view
+        return [frame for frame in (view.frame, *view.panels, *view.others) if frame is not None]
+
+    def ask_save(self) -> None:
+        """Ask for a file; its suffix says whether STC-S, CSV or a picture."""
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Save the footprint", str(Path.home() / "footprint.txt"), SAVE_FILTER
+        )
+        if chosen:
+            self.save(Path(chosen))
+
+    def save(self, path: Path) -> None:
+        """Write the frames as STC-S, CSV or PNG, by the suffix."""
+        try:
+            match path.suffix.lower():
+                case ".csv":
+                    path.write_text(corners_csv(self.frames()), "utf-8")
+                case ".txt" | ".stc":
+                    path.write_text("".join(stc_s([f.corners()]) + "\n" for f in self.frames()), "utf-8")
+                case ".png":
+                    if not self.patch.grab().save(str(path)):
+                        raise OSError(0, "the picture cannot be written there")
+                case other:
+                    raise OSError(0, f"“{other}” is no kind this can be saved as: use .txt (STC-S), .csv or .png")
+        except OSError as error:
+            self.session.refused.emit(f"{path}: cannot be saved: {error.strerror}")
+
+    def ask_add(self) -> None:
+        """Ask for a rig and lay its frame over this one."""
+        chosen, _ = QFileDialog.getOpenFileName(self, "Lay a rig over this one", str(Path.home()), RIG_FILTER)
+        if chosen:
+            self.add_rig(Path(chosen))
+
+    def add_rig(self, path: Path) -> None:
+        """Lay another rig's frame over this one."""
+        try:
+            self._added.append(store.load(path).rig)
+        except RigError as error:
+            self.session.refused.emit(str(error))
+            return
+        self.refresh()
+
+
+def _copy(text: str) -> None:
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setText(text)
