@@ -23,6 +23,10 @@ _MODULES = {
     "spacers": "rig",
     "schema": "rig",
     "footprint": "sky",
+    "records": "connect",
+    "headers": "connect",
+    "ports": "connect",
+    "ready": "connect",
 }
 """Which module of :mod:`wyntaxis.commands` holds a command: only the one asked for is imported."""
 

@@ -10,6 +10,7 @@ from wyntaxis.commands.shared import (
     OK,
     SOME_FAIL,
     Command,
+    print_findings,
     print_json,
     print_table,
     reckoned,
@@ -24,7 +25,8 @@ if TYPE_CHECKING:
 def _numbers(options: argparse.Namespace) -> int:
     from wyntaxis.core.wording import number
 
-    rows = list(reckoned(options).quantities.values())
+    reckoning = reckoned(options)
+    rows = [*reckoning.quantities.values(), *reckoning.device_quantities.values()]
     if options.json:
         print_json([row.as_json() for row in rows])
         return OK
@@ -45,13 +47,7 @@ def _check(options: argparse.Namespace) -> int:
     if options.json:
         print_json([finding.as_json() for finding in findings])
     else:
-        for finding in findings:
-            print(f"{finding.verdict.upper():9} {finding.id}: {finding.title}")
-            for line in finding.arithmetic:
-                print(f"            {line}")
-            if finding.remedy.text:
-                print(f"          → {finding.remedy.text}")
-            print(f"            source: {finding.source}")
+        print_findings(findings)
     return SOME_FAIL if any(finding.verdict is Verdict.FAILS for finding in findings) else OK
 
 

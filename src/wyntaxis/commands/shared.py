@@ -5,11 +5,12 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from wyntaxis.core.findings import Finding
     from wyntaxis.core.reckon import Reckoning
     from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.shelf import ShelfPart
@@ -79,6 +80,17 @@ def print_table(table: list[list[str]], right: set[int]) -> None:
             for index, (cell, width) in enumerate(zip(row, widths, strict=True))
         ]
         print("  ".join(cells).rstrip())
+
+
+def print_findings(findings: Sequence[Finding]) -> None:
+    """Print findings in full: verdict, title, arithmetic, remedy, source."""
+    for finding in findings:
+        print(f"{finding.verdict.upper():9} {finding.id}: {finding.title}")
+        for line in finding.arithmetic:
+            print(f"            {line}")
+        for index, line in enumerate(finding.remedy.text.splitlines()):
+            print(f"            {line}" if index else f"          → {line}")
+        print(f"            source: {finding.source}")
 
 
 def print_json(value: object) -> None:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.devices.quantities import device_quantities
 from wyntaxis.core.ledger import Leg, Quantity, Verdict, stated_leg, worst
 from wyntaxis.core.legs import ComputedLegs
 from wyntaxis.core.optics.guidepath import GuideOptics, GuidePath
@@ -14,8 +16,22 @@ from wyntaxis.core.optics.sampling import SearchRange
 
 if TYPE_CHECKING:
     from wyntaxis.core.findings import Finding
+    from wyntaxis.core.frames.audit import HeaderAudit
+    from wyntaxis.core.ports.tree import PortTree
+    from wyntaxis.core.records.compare import Matrix
     from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.shelf import ShelfPart
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What was looked at outside the rig file, and is not kept in it: the kernel's ports, a folder's frame headers."""
+
+    ports: PortTree | None = None
+    frames: HeaderAudit | None = None
+
+
+NOTHING_SEEN = Seen()
 
 
 @dataclass(frozen=True)
@@ -32,7 +48,28 @@ class Reckoning:
     derived: frozenset[str] = frozenset()
     """Quantities whose measured leg follows from the measured image scale, and says nothing of its own."""
     shelf: tuple[ShelfPart, ...] = ()
+    seen: Seen = NOTHING_SEEN
     findings: tuple[Finding, ...] = ()
+
+    @property
+    def ports(self) -> PortTree | None:
+        return self.seen.ports
+
+    @property
+    def frames(self) -> HeaderAudit | None:
+        return self.seen.frames
+
+    @cached_property
+    def matrix(self) -> Matrix:
+        """Every record against the rig."""
+        from wyntaxis.core.records.compare import matrix
+
+        return matrix(self)
+
+    @cached_property
+    def device_quantities(self) -> dict[str, Quantity]:
+        """The numbers that devices are set to, by ``device.setting``."""
+        return device_quantities(self.rig.devices)
 
     def value(self, quantity_id: str) -> float | None:
         """Return the best leg's value of a quantity, or None where there is none."""
@@ -49,7 +86,7 @@ class Reckoning:
         return worst(finding.verdict for finding in self.findings)
 
 
-def reckon(rig: Rig, shelf: tuple[ShelfPart, ...] = ()) -> Reckoning:
+def reckon(rig: Rig, shelf: tuple[ShelfPart, ...] = (), seen: Seen = NOTHING_SEEN) -> Reckoning:
     """Compute every quantity and finding of a rig; remedies may name parts of the shelf."""
     from wyntaxis.core.findings import all_findings
 
@@ -64,6 +101,7 @@ def reckon(rig: Rig, shelf: tuple[ShelfPart, ...] = ()) -> Reckoning:
         thin_lens_mm=computed.lens_mm,
         derived=frozenset(computed.measured) - (set(rig.measured) - {computed.scale_basis}),
         shelf=shelf,
+        seen=seen,
     )
     return replace(bare, findings=tuple(all_findings(bare)))
 

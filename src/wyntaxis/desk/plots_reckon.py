@@ -126,7 +126,7 @@ class RotationMap(PlotPanel):
     """The longest exposure of an alt-azimuth mount over the sky."""
 
     def __init__(self) -> None:
-        super().__init__("Longest exposure", "azimuth, °, north over east", "altitude, °")
+        super().__init__("Longest exposure", "azimuth, °, from north through east", "altitude, °")
 
     def show_map(
         self,
@@ -166,6 +166,7 @@ class RotationMap(PlotPanel):
             pen = pg.mkPen(palette.fails, width=2.2)
             _isoline(self, levels, float(np.log10(planned_s)), pen, f"{short(planned_s)} s", palette)
         self.plot.setXRange(0, 360, padding=0)
+        self.plot.getAxis("bottom").setTickSpacing(45, 15)
         self.plot.setYRange(0, 88, padding=0)
         share = float((longest[:-1] >= planned_s).mean()) if planned_s else None
         planned = (

@@ -24,7 +24,7 @@ class HorizonPlot(PlotPanel):
     """Altitude over azimuth: the horizon filled, the path strong where the object is up in the dark."""
 
     def __init__(self) -> None:
-        super().__init__("Night path", "azimuth, °, north over east", "altitude, °")
+        super().__init__("Night path", "azimuth, °, from north through east", "altitude, °")
 
     def show_night(self, night: NightPath | None, site: Site | None, name: str | None, palette: Palette) -> None:
         """Draw a night, or say what is missing."""
@@ -32,6 +32,7 @@ class HorizonPlot(PlotPanel):
         self.dress(palette)
         self.data = PlotData(["unix_s", "azimuth_deg", "altitude_deg", "horizon_deg", "sun_deg"])
         self.plot.setXRange(0, 360, padding=0)
+        self.plot.getAxis("bottom").setTickSpacing(45, 15)
         self.plot.setYRange(0, 90, padding=0)
         if site is not None:
             azimuth = np.arange(0.0, 361.0)

@@ -274,12 +274,12 @@ class SkyPatch(QWidget):
         for index, other in enumerate(view.others):
             painter.setPen(sheet.pen("metal", 1.6, DASHES[index % len(DASHES)]))
             painter.drawPolygon(self._polygon(other.corners()))
-            self._name(sheet, other, lowest=False)
         for panel in view.panels:
             painter.setPen(sheet.pen("accent", 1.0, [4.0, 3.0]))
             painter.drawPolygon(self._polygon(panel.corners()))
         frame = view.frame
         if frame is None:
+            self._write_names(sheet, list(view.others))
             return
         painter.setPen(sheet.pen("accent", 2.2))
         painter.setBrush(self.palette_in_use.color("accent", 18))
@@ -292,7 +292,7 @@ class SkyPatch(QWidget):
             middle = sum((self.pixel_of(corner) for corner in guide), QPointF()) / 4
             if frame.optics.guide_is_prism:
                 sheet.write(middle.x(), middle.y(), "guide", align="centre", small=True, color="accent")
-        self._name(sheet, frame, lowest=True)
+        self._write_names(sheet, [frame, *view.others])
         center = self.pixel_of(frame.center)
         painter.setPen(sheet.pen("accent", 1.2))
         for dx, dy in ((5, 0), (0, 5)):
@@ -308,15 +308,26 @@ class SkyPatch(QWidget):
             )
         self._draw_compass(sheet)
 
-    def _name(self, sheet: Sheet, frame: Footprint, *, lowest: bool) -> None:
-        """Write a frame's name below its lowest corner, or above its highest one."""
-        corners = [self.pixel_of(corner) for corner in frame.corners()]
-        at = max(corners, key=lambda point: point.y() if lowest else -point.y())
-        y = at.y() + (11 if lowest else -11)
-        color = "accent" if frame is self.view.frame else "ink"
-        half = QFontMetricsF(sheet.small).horizontalAdvance(frame.optics.name) / 2 + 6
-        x = min(max(at.x(), half), self.width() - half)
-        sheet.write(x, y, frame.optics.name, align="centre", small=True, color=color)
+    def _write_names(self, sheet: Sheet, frames: list[Footprint]) -> None:
+        """Write each frame's name at its lowest, highest, or a side corner: the first that is free of other names."""
+        handle = self.handle()
+        taken = [QRectF(handle.x() - 12, handle.y() - 12, 76, 24)] if handle is not None else []
+        metrics = QFontMetricsF(sheet.small)
+        for frame in frames:
+            name, color = frame.optics.name, "accent" if frame is self.view.frame else "ink"
+            width, height = metrics.horizontalAdvance(name) + 12, metrics.height()
+            corners = sorted((self.pixel_of(corner) for corner in frame.corners()), key=QPointF.y, reverse=True)
+            middles = [QPointF(corners[0].x(), corners[0].y() + 11), QPointF(corners[-1].x(), corners[-1].y() - 11)]
+            for side in (1, -1):
+                at = max(corners, key=lambda point, side=side: side * point.x())
+                middles.append(at + QPointF(side * (width / 2 + 4), 0))
+            boxes = [
+                QRectF(min(max(at.x(), width / 2), self.width() - width / 2) - width / 2, at.y() - 8, width, height)
+                for at in middles
+            ]
+            box = next((box for box in boxes if not any(box.intersects(other) for other in taken)), boxes[0])
+            taken.append(box)
+            sheet.write(box.center().x(), box.y() + 8, name, align="centre", small=True, color=color)
 
     def _draw_compass(self, sheet: Sheet) -> None:
         """Draw where north and east are at the view's centre, and a bar of a round angle."""

@@ -43,7 +43,9 @@ class Finding:
 
     def parts(self, rig: Rig) -> set[str]:
         """Return the ids of the parts that the finding lies at: its subject, and what its remedy changes."""
-        found = {part.id for _, part in rig.parts() if part.id == self.subject}
+        device = next((device for device in rig.devices if device.id == self.subject), None)
+        subjects = {self.subject, device.part if device else None}
+        found = {part.id for _, part in rig.parts() if part.id in subjects}
         if self.remedy.change is not None:
             places = [place for place, _ in self.remedy.change.values]
             found |= {part.id for path, part in rig.parts() if any(place[: len(path)] == path for place in places)}
@@ -85,6 +87,58 @@ ORDER = (
     "guiding.flexure",
     "rotation.exposure",
     "legs.agree",
+    "records.focal_length",
+    "records.pixel",
+    "records.gain",
+    "records.offset",
+    "records.temperature",
+    "records.driver",
+    "records.connection",
+    "records.direction",
+    "records.traffic",
+    "records.guiding",
+    "records.site",
+    "records.setting",
+    "records.sides",
+    "records.duplicate",
+    "records.role",
+    "records.port",
+    "wheel.order",
+    "wheel.leftover",
+    "driver.order",
+    "devices.measured",
+    "devices.parts",
+    "cooling.on",
+    "cooling.setpoint",
+    "focuser.travel",
+    "focuser.step",
+    "guiding.settle",
+    "plan.cool",
+    "plan.guide",
+    "plan.dither",
+    "plan.refocus",
+    "plan.flip",
+    "plan.park",
+    "plan.warm_up",
+    "plan.filters",
+    "storage.space",
+    "storage.copy",
+    "power.supply",
+    "power.battery",
+    "ports.present",
+    "ports.suspend",
+    "ports.speed",
+    "ports.hub",
+    "ports.traffic",
+    "ports.power",
+    "ports.usbfs_memory",
+    "ports.serial_name",
+    "ports.identity",
+    "ports.permission",
+    "frames.header",
+    "frames.partners",
+    "frames.exposure",
+    "frames.broken",
 )
 """In which order findings are told: what stops the night first."""
 
@@ -105,12 +159,17 @@ def all_findings(reckoning: Reckoning) -> Iterator[Finding]:
     """Yield every finding on a reckoning, in :data:`ORDER`."""
     from wyntaxis.core.findings import (  # noqa: F401  (they register on import)
         coverage,
+        devices,
+        frames,
         guiding,
         joints,
         legs,
         light,
         measured_scale,
         mechanics,
+        plan,
+        ports,
+        records,
         scale,
         spacing,
     )

@@ -26,6 +26,7 @@ from wyntaxis.core.rig.base import (
     Thread,
     not_vanishing,
 )
+from wyntaxis.core.rig.devices import Device, Record, Supply
 from wyntaxis.core.rig.plan import Framing, GuideSettings, MeasuredValue, Mount, Plan, Site, StatedValue
 
 FORMAT = "wyntaxis-rig"
@@ -290,6 +291,9 @@ class Rig(StrictModel):
     framing: Framing | None = None
     stated: dict[str, StatedValue] = Field(default_factory=dict)
     measured: dict[str, MeasuredValue] = Field(default_factory=dict)
+    devices: Annotated[tuple[Device, ...], Field(strict=False, max_length=100)] = ()
+    supplies: Annotated[tuple[Supply, ...], Field(strict=False, max_length=50)] = ()
+    records: Annotated[tuple[Record, ...], Field(strict=False, max_length=100)] = ()
     variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
     note: Note | None = None
 
@@ -302,6 +306,7 @@ class Rig(StrictModel):
                 if leg.value < SMALLEST and not CATALOGUE[key].may_be_zero:
                     raise ValueError(f"{section}.{key}.value: must be at least {SMALLEST:g}, got {leg.value:g}")
         _ids_are_unique(self)
+        _devices_stand(self)
         _camera_comes_last(self.train, "train")
         _magnify_within_reason(self.train, "train")
         _magnify_within_reason(self.guiding.path, "guiding.path")
@@ -361,6 +366,24 @@ def _ids_are_unique(rig: Rig) -> None:
         if part_id in seen:
             raise ValueError(f'{place}.id: "{part_id}" is already the id of {seen[part_id]}')
         seen[part_id] = place
+
+
+def _devices_stand(rig: Rig) -> None:
+    """Each list has its ids once, and a device's supply is one of the rig's."""
+    lists = {
+        "devices": [device.id for device in rig.devices],
+        "supplies": [supply.id for supply in rig.supplies],
+        "records": [record.id for record in rig.records],
+    }
+    for name, ids in lists.items():
+        for index, entry_id in enumerate(ids):
+            if entry_id in ids[:index]:
+                raise ValueError(f'{name}[{index}].id: "{entry_id}" stands twice; give each its own')
+    supplies = {supply.id for supply in rig.supplies}
+    for index, device in enumerate(rig.devices):
+        supply = device.power.supply if device.power else None
+        if supply is not None and supply not in supplies:
+            raise ValueError(f'devices[{index}].power.supply names "{supply}", which is no supply of the rig')
 
 
 def variant_rig(rig: Rig, name: str | None) -> Rig:

@@ -8,6 +8,15 @@ from pathlib import Path
 
 def own_shelf_path() -> Path:
     """Return the shelf file that all rigs share."""
+    return _own_folder() / "shelf.json"
+
+
+def own_maps_path() -> Path:
+    """Return the file of key maps that all rigs share."""
+    return _own_folder() / "key-maps.json"
+
+
+def _own_folder() -> Path:
     base = os.environ.get("XDG_DATA_HOME", "")
     root = Path(base) if base and Path(base).is_absolute() else Path.home() / ".local" / "share"
-    return root / "wyntaxis" / "shelf.json"
+    return root / "wyntaxis"

@@ -60,10 +60,21 @@ class Mount(StrictModel):
 
 
 class Plan(StrictModel):
-    """What is to be taken: the exposure of one frame, and how far a star may drift on it, in main pixels."""
+    """What is to be taken: the exposure of one frame, how far a star may drift on it in main pixels, how many frames.
+
+    ``filters`` are the names that the run asks for, ``actions`` what it does besides exposing, ``hours`` how long the
+    night's power must last.
+    """
 
     exposure_s: Seconds
     allowed_drift_px: Positive | None = None
+    frames: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
+    hours: Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None = None
+    filters: Annotated[tuple[Text, ...], Field(strict=False, max_length=64)] = ()
+    actions: Annotated[
+        tuple[Literal["cool", "guide", "dither", "refocus", "flip", "park", "warm_up"], ...],
+        Field(strict=False, max_length=7),
+    ] = ()
 
 
 class Framing(StrictModel):
@@ -91,6 +102,10 @@ class GuideSettings(StrictModel):
     calibration_declination_deg: Annotated[float, Field(ge=-89.9, le=89.9)] | None = None
     dither_main_px: Positive | None = None
     stop_threshold_arcsec: SkyAngle | None = None
+    pulse_route: Literal["mount", "guide_port"] | None = None
+    dither_every_frames: Annotated[int, Field(ge=1, le=1000)] | None = None
+    settle_px: Positive | None = None
+    settle_s: Seconds | None = None
 
 
 class StatedValue(StrictModel):

@@ -61,7 +61,10 @@ def shown(path: Path) -> str:
     return "".join(char if char.isprintable() else "\ufffd" for char in str(path))
 
 
-def read_bytes(path: Path, limit: int = SIZE_LIMIT_BYTES) -> bytes:
+RIG_HINT = "a rig file has a few kB; is it the right file?"
+
+
+def read_bytes(path: Path, limit: int = SIZE_LIMIT_BYTES, hint: str = RIG_HINT) -> bytes:
     """Return the bytes of a regular file of bounded size, or raise a :class:`RigError` that says why not."""
     try:
         # O_NONBLOCK: opening a named pipe nobody writes to must not hang.
@@ -71,14 +74,12 @@ def read_bytes(path: Path, limit: int = SIZE_LIMIT_BYTES) -> bytes:
     info = os.fstat(descriptor)
     if stat.S_ISDIR(info.st_mode):
         os.close(descriptor)
-        raise RigError(f"{shown(path)}: is a folder; name the rig file in it")
+        raise RigError(f"{shown(path)}: is a folder; name a file in it")
     with os.fdopen(descriptor, "rb") as file:
         if not stat.S_ISREG(info.st_mode):
             raise RigError(f"{shown(path)}: is not a regular file")
         if info.st_size > limit:
-            raise RigError(
-                f"{shown(path)}: has {info.st_size / 1e6:.0f} MB, but a rig file has a few kB; is it the right file?"
-            )
+            raise RigError(f"{shown(path)}: has {info.st_size / 1e6:.0f} MB, but {hint}")
         try:
             return file.read(limit + 1)
         except OSError as error:

@@ -1,0 +1,193 @@
+"""Commands on what programs and the kernel say: records, frame headers, ports, and whether the night may begin."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_findings, print_json, print_table, rig_of
+
+if TYPE_CHECKING:
+    from wyntaxis.core.findings import Finding
+    from wyntaxis.core.frames.audit import HeaderAudit
+    from wyntaxis.core.ports.tree import PortTree
+    from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.rig.model import Rig
+
+RECORD_FINDINGS = ("records.", "wheel.", "driver.")
+
+
+def _reckoned(rig: Rig, ports: PortTree | None = None, frames: HeaderAudit | None = None) -> Reckoning:
+    from wyntaxis.core.reckon import Seen, reckon
+
+    return reckon(rig, seen=Seen(ports, frames))
+
+
+def _code(findings: list[Finding]) -> int:
+    return SOME_FAIL if any(f.verdict == "fails" for f in findings) else OK
+
+
+def _of(reckoning: Reckoning, *prefixes: str) -> list[Finding]:
+    return [found for found in reckoning.findings if found.id.startswith(prefixes)]
+
+
+def _records(options: argparse.Namespace) -> int:
+    from wyntaxis.core.findings.records import summary
+
+    rig = rig_of(options)
+    if options.with_file is not None:
+        rig = _with_record(rig, options.with_file, options.map)
+    reckoning = _reckoned(rig)
+    found, findings = reckoning.matrix, _of(reckoning, *RECORD_FINDINGS)
+    if options.json:
+        print_json(found.as_json() | {"findings": [one.as_json() for one in findings]})
+        return _code(findings)
+    if not found.records:
+        print("The rig holds no records yet: bring one in on the Records sheet, or compare a file with --with FILE")
+    table = [["quantity", "rig", *(record.name for record in found.records)]]
+    for row in found.rows:
+        marks = {"agrees": "", "differs": "≠ ", "missing": "", "unknown": "? "}
+        cells = [marks[c.state] + c.text + (f" ({c.story or c.by})" if c.story or c.by else "") for c in row.cells]
+        table.append([f"{row.item.label}, {row.item.unit}" if row.item.unit else row.item.label, row.text, *cells])
+    if found.rows:
+        print_table(table, right=set())
+        print(summary(found))
+    print_findings(findings)
+    return _code(findings)
+
+
+def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
+    """Return the rig with one more record, read from a file by a saved key map; the rig file stays as it is."""
+    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.records.bring_in import record_of
+    from wyntaxis.core.records.keymap import load_maps
+    from wyntaxis.core.records.readers import read_foreign
+    from wyntaxis.core.rig import edit
+    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.rig.places import own_maps_path
+    from wyntaxis.core.rig.store import shown
+
+    file, maps = read_foreign(path), load_maps(own_maps_path())
+    chosen = maps.named(map_name) if map_name else maps.suiting(file)
+    if chosen is None:
+        known = ", ".join(f'"{one.name}"' for one in maps.maps) or "none yet"
+        wanted = f'no key map "{map_name}"' if map_name else "no saved key map suits it"
+        raise RigError(f"{shown(path)}: {wanted} (saved: {known}); make one on the Records sheet")
+    change, faults = record_of(reckon(rig), path, file, chosen)
+    for fault in faults:
+        print(f"wyntaxis: {shown(path)}: {fault}", file=sys.stderr)
+    return edit.apply(rig, change)
+
+
+def _records_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--with",
+        dest="with_file",
+        type=Path,
+        metavar="PATH",
+        help="compare this program's file too, by a saved key map",
+    )
+    parser.add_argument("--map", metavar="NAME", help="the key map for it; found by its paths if left out")
+
+
+def _audit(options: argparse.Namespace, folder: Path, rig: Rig) -> HeaderAudit:
+    from wyntaxis.core.frames.audit import audit
+    from wyntaxis.core.frames.headers import read_folder
+
+    return audit(_reckoned(rig), read_folder(folder, _progress if sys.stderr.isatty() else lambda _done, _of: None))
+
+
+def _progress(done: int, of: int) -> None:
+    end = "\n" if done == of else ""
+    print(f"\rheaders: {done} of {of}", end=end, file=sys.stderr, flush=True)
+
+
+def _headers(options: argparse.Namespace) -> int:
+    rig = rig_of(options)
+    found = _audit(options, options.folder, rig)
+    findings = _of(_reckoned(rig, frames=found), "frames.", "cooling.setpoint")
+    if options.json:
+        print_json(found.as_json() | {"findings": [one.as_json() for one in findings]})
+    elif options.csv:
+        print(found.as_csv(), end="")
+    else:
+        print(f"{found.count} frames below {found.folder}, {len(found.broken)} broken")
+        print_table([["frames", "group"], *([str(g.count), g.title] for g in found.groups)], right={0})
+        print_findings(findings)
+    return _code(findings)
+
+
+def _headers_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("folder", type=Path, metavar="DIR", help="a folder of FITS frames, read with all below it")
+    parser.add_argument("--csv", action="store_true", help="print a line for every frame as CSV")
+
+
+def _tree(options: argparse.Namespace) -> PortTree:
+    from wyntaxis.core.ports.tree import USUAL_ROOT, read_ports
+
+    return read_ports(options.sysfs or USUAL_ROOT)
+
+
+def _ports(options: argparse.Namespace) -> int:
+    tree = _tree(options)
+    findings: list[Finding] = []
+    names: dict[str, str] = {}
+    if options.file is not None:
+        from wyntaxis.core.ports.match import match_devices
+
+        rig = rig_of(options)
+        findings = _of(_reckoned(rig, tree), "ports.")
+        names = {match.usb.name: match.device.id for match in match_devices(rig, tree) if match.usb is not None}
+    if options.json:
+        from wyntaxis.core.ports.listing import tree_json
+
+        print_json(tree_json(tree, names) | {"findings": [one.as_json() for one in findings]})
+        return _code(findings)
+    table = [["port", "device", "id", "serial", "Mbit/s", "control", "mA", "in the rig"]]
+    for depth, usb in tree.in_order():
+        speed = "–" if usb.speed_mbit is None else f"{usb.speed_mbit:g}"
+        power = "–" if usb.max_power_ma is None else str(usb.max_power_ma)
+        row = [usb.title, usb.usb_id, usb.serial_number or "–", speed, usb.control or "–", power]
+        table.append(["  " * depth + usb.name, *row, names.get(usb.name, "")])
+    print_table(table, right={4, 6})
+    for port in tree.serial:
+        print(f"{port.name}: " + (f"/dev/serial/by-id/{port.by_id}" if port.by_id else "no stable name"))
+    memory = tree.usbfs_memory_mb
+    print(f"usbfs_memory_mb: {'–' if memory is None else memory}")
+    print_findings(findings)
+    return _code(findings)
+
+
+def _ports_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--sysfs", type=Path, metavar="ROOT", help="read this tree instead of /sys")
+
+
+def _ready(options: argparse.Namespace) -> int:
+    from wyntaxis.core.ready import conditions, overall
+
+    rig = rig_of(options)
+    tree = _tree(options) if options.sysfs is not None or options.ports else None
+    frames = _audit(options, options.frames, rig) if options.frames is not None else None
+    found = conditions(_reckoned(rig, tree, frames))
+    if options.json:
+        print_json([one.as_json() for one in found])
+    else:
+        print_table([[str(one.verdict).upper(), one.condition.title, one.why] for one in found], right=set())
+        print(overall(found))
+    return SOME_FAIL if any(one.verdict == "fails" for one in found) else OK
+
+
+def _ready_arguments(parser: argparse.ArgumentParser) -> None:
+    _ports_arguments(parser)
+    parser.add_argument("--ports", action="store_true", help="look at this computer's ports too")
+    parser.add_argument("--frames", type=Path, metavar="DIR", help="look at the headers of a folder's frames too")
+
+
+COMMANDS = {
+    "records": Command(_records, "compare what programs have on file with the rig", _records_arguments),
+    "headers": Command(_headers, "audit the headers of a folder of FITS frames", _headers_arguments),
+    "ports": Command(_ports, "print the USB tree, and what it means for the rig", _ports_arguments, rig_optional=True),
+    "ready": Command(_ready, "print the conditions of the night, and how each stands", _ready_arguments),
+}

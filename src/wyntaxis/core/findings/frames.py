@@ -1,0 +1,124 @@
+"""What the headers of a folder of frames say against the rig, once they have been read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.frames.audit import Check
+from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.wording import number, short
+
+_SOURCE = "FITS Standard 4.0 headers are the record that every program leaves"
+_PARTNERS_SOURCE = (
+    "Lights need darks of the same camera, exposure, gain, offset, binning and set temperature, and flats of the same "
+    "filter, binning and rotation"
+)
+MOST_TOLD = 12
+
+
+@finding("frames.header")
+def header(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare every value that the frames' headers hold with the rig's."""
+    found = reckoning.frames
+    if found is None:
+        return
+    for check in found.checks:
+        if check.verdict is not Verdict.HOLDS:
+            yield _difference(check)
+    if found.checks and all(check.verdict is Verdict.HOLDS for check in found.checks):
+        lines = tuple(f"{c.keyword}: {_text(c.value)} {c.unit}".rstrip() for c in found.checks[:MOST_TOLD])
+        title = f"The headers of {found.count} frames agree with the rig"
+        yield Finding("frames.header", Verdict.HOLDS, "frames", title, lines, NO_REMEDY, _SOURCE)
+
+
+def _text(value: object) -> str:
+    return short(value) if isinstance(value, float) else ", ".join(value) if isinstance(value, tuple) else str(value)
+
+
+def _difference(check: Check) -> Finding:
+    story = f": {check.story}" if check.story else ""
+    has = f"{_text(check.value)} {check.unit}".rstrip()
+    wanted = f"{_text(check.rig)} {check.unit}".rstrip()
+    lines = [f"{check.keyword} = {has} in {check.count} frames, as in {check.example}", f"rig: {wanted}"]
+    if check.by:
+        lines.append(f"difference: {check.by}")
+    return Finding(
+        "frames.header",
+        check.verdict,
+        check.quantity.partition(".")[0] if "." in check.quantity else check.quantity,
+        f"{check.count} frames have {check.keyword} {has}, the rig {wanted}{story}",
+        tuple(lines),
+        Remedy("correct the program that wrote the frames, or the rig if the program is right"),
+        _SOURCE,
+        (check.quantity,),
+    )
+
+
+@finding("frames.exposure")
+def exposure(reckoning: Reckoning) -> Iterator[Finding]:
+    """Tell where the actual exposure is not the asked one."""
+    found = reckoning.frames
+    if found is None:
+        return
+    for off in found.exposures:
+        yield Finding(
+            "frames.exposure",
+            Verdict.TIGHT,
+            "frames",
+            f"{off.count} frames were exposed for {short(off.actual_s)} s where {short(off.asked_s)} s were asked",
+            (f"{short(off.actual_s)} / {short(off.asked_s)} = {number(off.actual_s / off.asked_s, 4)}",),
+            Remedy("match darks on the actual exposure; cameras round to their own steps"),
+            _SOURCE,
+        )
+
+
+@finding("frames.partners")
+def partners(reckoning: Reckoning) -> Iterator[Finding]:
+    """Have all lights their darks, flats and bias?"""
+    found = reckoning.frames
+    if found is None:
+        return
+    lights = sum(group.count for group in found.groups if group.kind == "light")
+    if not lights:
+        return
+    if not found.lacks:
+        title = f"All {lights} light frames have their darks, flats and bias"
+        lines = tuple(f"{group.count} × {group.title}" for group in found.groups[:MOST_TOLD])
+        yield Finding("frames.partners", Verdict.HOLDS, "frames", title, lines, NO_REMEDY, _PARTNERS_SOURCE)
+        return
+    for lack in found.lacks[:MOST_TOLD]:
+        yield Finding(
+            "frames.partners",
+            Verdict.FAILS if lack.kind != "bias" else Verdict.TIGHT,
+            lack.lights.title,
+            f"{lack.lights.count} lights ({lack.lights.title}) have no matching {lack.kind}",
+            (lack.reason, *(frame.path for frame in lack.lights.frames[:3])),
+            Remedy(f"take {lack.kind} frames that match, or sort these lights out"),
+            _PARTNERS_SOURCE,
+        )
+    if len(found.lacks) > MOST_TOLD:
+        rest = found.lacks[MOST_TOLD:]
+        verdict = worst(Verdict.FAILS if lack.kind != "bias" else Verdict.TIGHT for lack in rest)
+        title = f"{len(rest)} more groups of lights lack a partner"
+        yield Finding("frames.partners", verdict, "frames", title, (), Remedy("see the table"), _PARTNERS_SOURCE)
+
+
+@finding("frames.broken")
+def broken(reckoning: Reckoning) -> Iterator[Finding]:
+    """Tell which files could not be read."""
+    found = reckoning.frames
+    if found is None or not found.broken:
+        return
+    lines = tuple(f"{one.path}: {one.why}" for one in found.broken[:MOST_TOLD])
+    more = len(found.broken) - len(lines)
+    yield Finding(
+        "frames.broken",
+        Verdict.FAILS,
+        "frames",
+        f"{len(found.broken)} of {found.count + len(found.broken)} files cannot be read",
+        lines + ((f"and {more} more",) if more > 0 else ()),
+        Remedy("take these files out, and look at the disk or card that wrote them"),
+        _SOURCE,
+    )

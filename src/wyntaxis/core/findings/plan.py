@@ -1,0 +1,270 @@
+"""Has the night's plan what it needs: the devices for what it does, its filters, room for its frames, power?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from wyntaxis.core.devices.presence import presence
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.ports.match import frame_bytes
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.rig.devices import Device, Storage, Supply
+from wyntaxis.core.wording import number, short, terms
+
+RESERVE = 0.2
+"""Of a supply's rated current, kept free."""
+USABLE_SHARE = 0.8
+"""Of a battery's capacity, drawn without harm where the rig does not say."""
+SPACE_RESERVE = 1.1
+"""Headers, restarts and test frames on top of the planned ones."""
+BYTES_PER_GB = 1e9
+
+_PLAN_SOURCE = "What a run asks for must be connected before it starts"
+_POWER_SOURCE = "Σ current per supply, with 20 % in reserve"
+_SPACE_SOURCE = "Frames × bytes against free space, and a second copy"
+
+# What each action of a plan needs: kinds of device, any one of a group.
+_NEEDS: dict[str, tuple[tuple[str, ...], ...]] = {
+    "cool": (("camera",),),
+    "warm_up": (("camera",),),
+    "guide": (("guide_camera",), ("mount",)),
+    "dither": (("guide_camera",), ("mount",)),
+    "refocus": (("focuser",),),
+    "flip": (("mount",),),
+    "park": (("mount",),),
+}
+_WORDS = {
+    "cool": "Cooling",
+    "warm_up": "Warming up at the end",
+    "guide": "Guiding",
+    "dither": "Dithering",
+    "refocus": "Refocusing",
+    "flip": "The meridian flip",
+    "park": "Parking at the end",
+}
+
+
+def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
+    rig = reckoning.rig
+    if rig.plan is None or action not in rig.plan.actions:
+        return
+    verdicts, lines, missing = [], [], []
+    for kinds in _NEEDS[action]:
+        devices = [device for device in rig.devices if device.kind in kinds]
+        if not devices:
+            missing.append(" or ".join(kind.replace("_", " ") for kind in kinds))
+            continue
+        found = [presence(reckoning, device) for device in devices]
+        best = min(found, key=lambda one: one.verdict.severity)
+        verdicts.append(best.verdict)
+        lines.append(best.why)
+    if action == "dither" and rig.guiding.kind == "none":
+        missing.append("guiding")
+    if action == "park":
+        for mount in (device for device in rig.devices if device.kind == "mount"):
+            stored = mount.truth("park_set")
+            verdicts.append(Verdict.HOLDS if stored else Verdict.UNPROVEN if stored is None else Verdict.FAILS)
+            lines.append(
+                f"{mount.title}: a park position is stored"
+                if stored
+                else f"{mount.title}: {'no park position is stored' if stored is False else 'park position not stated'}"
+            )
+    if missing:
+        lines.append(f"not in the rig: {', '.join(missing)}")
+        verdicts.append(Verdict.FAILS)
+    verdict = worst(verdicts)
+    words = {
+        Verdict.HOLDS: "has what it needs",
+        Verdict.UNPROVEN: "is on paper only",
+        Verdict.TIGHT: "is doubtful",
+        Verdict.FAILS: f"lacks {missing[0]}" if missing else "lacks a device that is connected",
+    }
+    yield Finding(
+        f"plan.{action}",
+        verdict,
+        action,
+        f"{_WORDS[action]} {words[verdict]}",
+        tuple(lines),
+        NO_REMEDY
+        if verdict is Verdict.HOLDS
+        else Remedy("connect it, look at the ports, or state that it is connected")
+        if verdict is Verdict.UNPROVEN
+        else Remedy(f"connect what is missing, or take “{action.replace('_', ' ')}” out of the plan"),
+        _PLAN_SOURCE,
+    )
+
+
+for _name in _NEEDS:
+    finding(f"plan.{_name}")(partial(_action, action=_name))
+
+
+@finding("plan.filters")
+def filters_asked(reckoning: Reckoning) -> Iterator[Finding]:
+    """Has the wheel every filter that the plan asks for?"""
+    plan = reckoning.rig.plan
+    if plan is None or not plan.filters:
+        return
+    wheels = [device for device in reckoning.rig.devices if device.kind == "filter_wheel" and device.slots]
+    names = {name for wheel in wheels for name in wheel.slot_names if name}
+    gone = [name for name in plan.filters if name not in names]
+    near = {name.casefold(): name for name in names}
+    hints = [f"{name}: the wheel writes it {near[name.casefold()]}" for name in gone if name.casefold() in near]
+    yield Finding(
+        "plan.filters",
+        Verdict.UNPROVEN if not wheels else Verdict.FAILS if gone else Verdict.HOLDS,
+        wheels[0].id if wheels else "plan",
+        "The plan asks for filters, but no wheel's slots are named"
+        if not wheels
+        else f"The plan asks for {', '.join(gone)}, which is in no slot: the run would wait for ever"
+        if gone
+        else "Every filter that the plan asks for is in a slot",
+        (f"plan: {', '.join(plan.filters)}", f"wheel: {', '.join(sorted(names)) or '–'}", *hints),
+        Remedy("name the wheel's slots on the Devices sheet")
+        if not wheels
+        else Remedy("correct the names in the plan, or put the filters in")
+        if gone
+        else NO_REMEDY,
+        _PLAN_SOURCE,
+    )
+
+
+def _storages(reckoning: Reckoning) -> list[tuple[Device, Storage]]:
+    return [(device, storage) for device in reckoning.rig.devices for storage in device.storage]
+
+
+@finding("storage.space")
+def storage_space(reckoning: Reckoning) -> Iterator[Finding]:
+    """Is there room for the planned frames?"""
+    plan, sensor = reckoning.rig.plan, reckoning.rig.sensor
+    places = [(device, storage) for device, storage in _storages(reckoning) if storage.free_gb is not None]
+    if plan is None or plan.frames is None or sensor is None or not places:
+        return
+    size = frame_bytes(sensor, sensor.binning)
+    wanted = plan.frames * size * SPACE_RESERVE / BYTES_PER_GB
+    for device, storage in places:
+        free = storage.free_gb or 0.0
+        holds = free >= wanted
+        yield Finding(
+            "storage.space",
+            Verdict.HOLDS if free >= 1.5 * wanted else Verdict.TIGHT if holds else Verdict.FAILS,
+            device.id,
+            f"{storage.name} has {number(free, 0)} GB free, the night takes {number(wanted, 1)} GB",
+            (
+                f"{plan.frames} frames × {number(size / 1e6, 1)} MB × {short(SPACE_RESERVE)} = {number(wanted, 1)} GB",
+                f"free: {number(free, 1)} GB",
+            ),
+            NO_REMEDY
+            if holds
+            else Remedy(f"free {number(wanted - free, 0)} GB on {storage.name}, or plan fewer frames"),
+            _SPACE_SOURCE,
+        )
+
+
+@finding("storage.copy")
+def storage_copy(reckoning: Reckoning) -> Iterator[Finding]:
+    """Are the images kept in two places?"""
+    places = _storages(reckoning)
+    if not places:
+        return
+    device = places[0][0]
+    images = [storage for _, storage in places if storage.holds in ("images", None)]
+    copies = [storage for _, storage in places if storage.holds == "copy"]
+    cards = [storage.name for storage in images if storage.kind == "card"]
+    lines = [
+        f"images: {', '.join(s.name for s in images) or '–'}",
+        f"second copy: {', '.join(s.name for s in copies) or '–'}",
+    ]
+    if cards and not copies:
+        lines.append(f"{cards[0]} is a card, which wears out by writing")
+    yield Finding(
+        "storage.copy",
+        Verdict.HOLDS if copies and images else Verdict.FAILS,
+        device.id,
+        "Images are kept in two places" if copies else "Images are kept in one place only",
+        tuple(lines),
+        NO_REMEDY if copies else Remedy("send a second copy to another disk or over the network, and state it here"),
+        _SPACE_SOURCE,
+    )
+
+
+def _drawn(reckoning: Reckoning, supply: Supply) -> list[tuple[Device, float, float]]:
+    """Return every device on a supply with its usual and its highest current in A."""
+    found = []
+    for device in reckoning.rig.devices:
+        power = device.power
+        if (
+            power is not None
+            and power.supply == supply.id
+            and (power.current_a is not None or power.peak_a is not None)
+        ):
+            usual = power.current_a if power.current_a is not None else power.peak_a
+            found.append((device, usual or 0.0, power.peak_a if power.peak_a is not None else usual or 0.0))
+    return found
+
+
+@finding("power.supply")
+def power_supply(reckoning: Reckoning) -> Iterator[Finding]:
+    """Can each supply feed all that hangs on it, with 20 % in reserve?"""
+    for supply in reckoning.rig.supplies:
+        drawn = _drawn(reckoning, supply)
+        if supply.rated_a is None or not drawn:
+            continue
+        peak = sum(most for _, _, most in drawn)
+        allowed = supply.rated_a * (1 - RESERVE)
+        lines = [f"{device.title}: {short(most)} A" for device, _, most in drawn]
+        lines.append(
+            f"{terms([most for _, _, most in drawn], 2)} = {number(peak, 2)} A at the most, rated "
+            f"{short(supply.rated_a)} A, with 20 % in reserve {number(allowed, 2)} A"
+        )
+        yield Finding(
+            "power.supply",
+            Verdict.HOLDS if peak <= allowed else Verdict.TIGHT if peak <= supply.rated_a else Verdict.FAILS,
+            supply.id,
+            f"{supply.title} feeds {number(peak, 1)} A of its {short(supply.rated_a)} A",
+            tuple(lines),
+            NO_REMEDY
+            if peak <= allowed
+            else Remedy(f"move {number(peak - allowed, 1)} A to another supply, such as the dew heaters"),
+            _POWER_SOURCE,
+        )
+
+
+@finding("power.battery")
+def power_battery(reckoning: Reckoning) -> Iterator[Finding]:
+    """Does each battery last the night?"""
+    for supply in reckoning.rig.supplies:
+        drawn = _drawn(reckoning, supply)
+        usual = sum(current for _, current, _ in drawn)
+        if supply.capacity_ah is None or usual <= 0:
+            continue
+        usable = supply.usable_share or USABLE_SHARE
+        hours = supply.capacity_ah * usable / usual
+        wanted = reckoning.rig.plan.hours if reckoning.rig.plan else None
+        lines = [
+            f"{short(supply.capacity_ah)} Ah × {short(usable)} / {number(usual, 2)} A = {number(hours, 1)} h",
+            f"the night: {short(wanted)} h" if wanted else "the plan does not say how long the night is",
+        ]
+        verdict = (
+            Verdict.UNPROVEN
+            if wanted is None
+            else Verdict.FAILS
+            if hours < wanted
+            else Verdict.HOLDS
+            if hours >= 1.2 * wanted
+            else Verdict.TIGHT
+        )
+        yield Finding(
+            "power.battery",
+            verdict,
+            supply.id,
+            f"{supply.title} lasts {number(hours, 1)} h",
+            tuple(lines),
+            NO_REMEDY
+            if verdict is Verdict.HOLDS
+            else Remedy("state the hours of the night in the plan")
+            if wanted is None
+            else Remedy("take a larger battery, a warmer set temperature, or less dew heating"),
+            "Hours = capacity × usable share / usual current",
+        )

@@ -1,0 +1,407 @@
+"""What the kernel's tree of ports says of the rig's devices. Nothing is changed: each remedy is a text to copy."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import combinations
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.ports.match import Match, frame_bytes, is_camera, match_devices, sensor_of
+from wyntaxis.core.ports.tree import PortTree, UsbDevice
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import number, short
+
+HIGH_SPEED_MBIT = 480
+CARRIES_MB_S = {1.5: 0.1, 12.0: 1.0, 480.0: 40.0, 5000.0: 400.0, 10000.0: 900.0, 20000.0: 1800.0}
+"""What bulk transfers carry in practice, by the link's Mbit/s: some 80 % of what the protocol leaves."""
+PORT_MA = {True: 900, False: 500}
+"""Current of one port, by whether it is faster than 480 Mbit/s: USB 3.2, 11.4.5; USB 2.0, 7.2.1."""
+BUS_POWERED_MA = 400
+"""What a hub without a supply of its own has left for all its ports together."""
+FRAMES_BUFFERED = 2
+TRAFFIC_COMFORT = 0.9
+"""Of what a link carries, what cameras may ask for without a doubt."""
+_NUMBERED = re.compile(r"(/dev/)?tty(USB|ACM)\d+")
+_SOURCE = "Kernel ABI, sysfs-bus-usb"
+
+
+@dataclass(frozen=True)
+class _Seen:
+    rig: Rig
+    tree: PortTree
+    matches: list[Match]
+
+    @property
+    def cameras(self) -> list[tuple[Match, UsbDevice]]:
+        return [(match, match.usb) for match in self.matches if match.usb is not None and is_camera(match.device)]
+
+
+def _seen(reckoning: Reckoning) -> _Seen | None:
+    if reckoning.ports is None:
+        return None
+    return _Seen(reckoning.rig, reckoning.ports, match_devices(reckoning.rig, reckoning.ports))
+
+
+def suspend_rule(usb: UsbDevice) -> str:
+    """Return the udev rule that keeps a device awake."""
+    return (
+        f'ACTION=="add", SUBSYSTEM=="usb", ATTR{{idVendor}}=="{usb.vendor}", ATTR{{idProduct}}=="{usb.product}", '
+        'TEST=="power/control", ATTR{power/control}="on"'
+    )
+
+
+def access_rule(usb: UsbDevice) -> str:
+    """Return the udev rule that lets the user at the screen use a device."""
+    return f'SUBSYSTEM=="usb", ATTR{{idVendor}}=="{usb.vendor}", ATTR{{idProduct}}=="{usb.product}", TAG+="uaccess"'
+
+
+def _rule_remedy(rule: str) -> Remedy:
+    return Remedy(f"put this line into /etc/udev/rules.d/70-rig.rules, then plug the device in again:\n{rule}")
+
+
+@finding("ports.present")
+def present(reckoning: Reckoning) -> Iterator[Finding]:
+    """Is each device of the rig on the bus?"""
+    seen = _seen(reckoning)
+    for match in seen.matches if seen else []:
+        device, usb = match.device, match.usb
+        identity = device.identity
+        wanted = f"{identity.usb_id} {identity.serial_number or ''}".strip() if identity else ""
+        other = f"; {len(match.alike)} of the same kind with another serial number" if match.alike and not usb else ""
+        yield Finding(
+            "ports.present",
+            Verdict.HOLDS if usb else Verdict.FAILS,
+            device.id,
+            f"{device.title} is on the bus" if usb else f"{device.title} is not on the bus: asleep, unplugged or unfed",
+            (f"wanted: {wanted}", f"found: {usb.name} {usb.title}" if usb else f"found: nothing{other}"),
+            NO_REMEDY if usb else Remedy("look at its power and its cable, plug it in again, and read the ports anew"),
+            _SOURCE,
+        )
+
+
+@finding("ports.suspend")
+def suspend(reckoning: Reckoning) -> Iterator[Finding]:
+    """May the kernel put a device to sleep?"""
+    seen = _seen(reckoning)
+    for match in seen.matches if seen else []:
+        usb = match.usb
+        if usb is None or usb.control is None:
+            continue
+        sleeps = usb.control != "on"
+        status = f", now {usb.status}" if usb.status else ""
+        yield Finding(
+            "ports.suspend",
+            Verdict.FAILS if sleeps else Verdict.HOLDS,
+            match.device.id,
+            f"{match.device.title} may be put to sleep, and drop off"
+            if sleeps
+            else f"{match.device.title} stays awake",
+            (f"{usb.name}/power/control = {usb.control}{status}",),
+            _rule_remedy(suspend_rule(usb)) if sleeps else NO_REMEDY,
+            f"{_SOURCE}; power/control: auto lets the kernel suspend a device",
+        )
+
+
+@finding("ports.speed")
+def speed(reckoning: Reckoning) -> Iterator[Finding]:
+    """Has each camera the link that it is made for?"""
+    seen = _seen(reckoning)
+    for match, usb in seen.cameras if seen else []:
+        if usb.speed_mbit is None:
+            continue
+        slow = usb.speed_mbit <= HIGH_SPEED_MBIT
+        own = usb.version is not None and usb.version < 2.1  # a USB 3 device on a slow link says 2.10
+        guide = match.device.kind == "guide_camera"
+        if not slow or (guide and (own or usb.version is None)):
+            verdict = Verdict.HOLDS
+        else:
+            verdict = Verdict.TIGHT if own or guide else Verdict.FAILS
+        chain = [hub for hub in seen.tree.chain(usb) if hub.speed_mbit] if seen else []
+        narrow = next((hub for hub in chain if (hub.speed_mbit or 0) <= HIGH_SPEED_MBIT), None)
+        made = f", made for USB {short(usb.version)}" if usb.version else ""
+        yield Finding(
+            "ports.speed",
+            verdict,
+            match.device.id,
+            f"{match.device.title} runs at {short(usb.speed_mbit)} Mbit/s"
+            + (" on a link that is too slow for it" if verdict is Verdict.FAILS else ""),
+            (
+                f"{usb.name}: {short(usb.speed_mbit)} Mbit/s{made}",
+                *(f"through {hub.name} {hub.title}: {short(hub.speed_mbit or 0)} Mbit/s" for hub in chain),
+            ),
+            NO_REMEDY
+            if verdict is Verdict.HOLDS
+            else Remedy("the camera itself has no faster link: lower its traffic limit, and give it a port of its own")
+            if own
+            else Remedy(
+                "plug it into a 5000 Mbit/s port"
+                + (f", not behind {narrow.title}" if narrow and not narrow.is_root else "")
+                + ", with a cable made for that speed"
+            ),
+            _SOURCE,
+        )
+
+
+@finding("ports.hub")
+def shared_hub(reckoning: Reckoning) -> Iterator[Finding]:
+    """Do several cameras share one slow hub?"""
+    seen = _seen(reckoning)
+    if seen is None or len(seen.cameras) < 2:
+        return
+    told = False
+    for hub in seen.tree.devices:
+        if not hub.is_hub or hub.is_root or (hub.speed_mbit or HIGH_SPEED_MBIT) > HIGH_SPEED_MBIT:
+            continue
+        behind = [match.device.title for match, usb in seen.cameras if hub in seen.tree.chain(usb)]
+        if len(behind) > 1:
+            told = True
+            yield Finding(
+                "ports.hub",
+                Verdict.FAILS,
+                seen.cameras[0][0].device.id,
+                f"{' and '.join(behind)} share {hub.title}, a {short(hub.speed_mbit or HIGH_SPEED_MBIT)} Mbit/s hub",
+                (f"{hub.name}: {', '.join(behind)}",),
+                Remedy("give one of the cameras a port of its own on the computer, or use a 5000 Mbit/s hub"),
+                _SOURCE,
+            )
+    if not told:
+        title = f"No slow hub is shared by the {len(seen.cameras)} cameras"
+        subject = seen.cameras[0][0].device.id
+        lines = tuple(f"{match.device.title}: {usb.name}" for match, usb in seen.cameras)
+        yield Finding("ports.hub", Verdict.HOLDS, subject, title, lines, NO_REMEDY, _SOURCE)
+
+
+@dataclass(frozen=True)
+class _Load:
+    """What the cameras below one hub ask of its link, in MB/s each, and what the link carries."""
+
+    hub: UsbDevice
+    asked: tuple[tuple[Device, float], ...]
+    carries_mb_s: float
+
+    @property
+    def total_mb_s(self) -> float:
+        return sum(rate for _, rate in self.asked)
+
+
+def _loads(seen: _Seen) -> list[_Load]:
+    """Return one load for each set of cameras: at the narrowest link that they share, the nearest of equal ones."""
+    found: dict[tuple[str, ...], _Load] = {}
+    for hub in seen.tree.devices:
+        known = [s for s in CARRIES_MB_S if hub.speed_mbit is not None and s <= hub.speed_mbit]
+        if not hub.is_hub or not known:
+            continue
+        asked = []
+        for match, usb in seen.cameras:
+            rate, limit = match.device.number("data_rate_mb_s"), match.device.number("traffic_percent")
+            if rate is not None and hub in seen.tree.chain(usb):
+                asked.append((match.device, rate * (100.0 if limit is None else limit) / 100))
+        load = _Load(hub, tuple(asked), CARRIES_MB_S[max(known)])
+        key = tuple(device.id for device, _ in asked)
+        if asked and (key not in found or load.carries_mb_s <= found[key].carries_mb_s):
+            found[key] = load
+    return list(found.values())
+
+
+@finding("ports.traffic")
+def traffic(reckoning: Reckoning) -> Iterator[Finding]:
+    """Do the cameras on one link ask for no more than it carries?"""
+    seen = _seen(reckoning)
+    for load in _loads(seen) if seen else []:
+        total, carries, hub = load.total_mb_s, load.carries_mb_s, load.hub
+        first = load.asked[0][0]
+        percent = 100 * carries * TRAFFIC_COMFORT / total if total else 100.0
+        index = next(i for i, device in enumerate(reckoning.rig.devices) if device.id == first.id)
+        limit = first.number("traffic_percent") or 100.0
+        change = Change.of(
+            f"Limit the traffic of {first.title}",
+            ("devices", index, "settings", "traffic_percent", "value"),
+            float(max(1, int(limit * percent / 100))),
+        )
+        easy = total <= TRAFFIC_COMFORT * carries
+        yield Finding(
+            "ports.traffic",
+            Verdict.HOLDS if easy else Verdict.TIGHT if total <= carries else Verdict.FAILS,
+            first.id,
+            f"The cameras on {hub.name} ask for {number(total, 0)} MB/s of {number(carries, 0)} MB/s",
+            (
+                *(
+                    f"{device.title}: {short(device.number('data_rate_mb_s') or 0)} MB/s × "
+                    f"{short(device.number('traffic_percent') or 100)} % = {number(rate, 1)} MB/s"
+                    for device, rate in load.asked
+                ),
+                f"{hub.name}: {short(hub.speed_mbit or 0)} Mbit/s carries some {number(carries, 0)} MB/s",
+            ),
+            NO_REMEDY
+            if easy
+            else Remedy(f"limit the traffic to {number(percent, 0)} % of what is set, or use a faster port", change),
+            f"{_SOURCE}; bulk transfers carry some 80 % of the protocol's limit",
+        )
+
+
+@finding("ports.power")
+def hub_power(reckoning: Reckoning) -> Iterator[Finding]:
+    """Can each hub feed what hangs on it?"""
+    seen = _seen(reckoning)
+    if seen is None:
+        return
+    ours = {match.usb.name: match.device for match in seen.matches if match.usb is not None}
+    for hub in seen.tree.devices:
+        below = [usb for usb in seen.tree.below(hub) if usb.max_power_ma and not usb.self_powered]
+        known = [ours[usb.name] for usb in below if usb.name in ours]
+        if not hub.is_hub or not known:
+            continue
+        fast = (hub.speed_mbit or 0) > HIGH_SPEED_MBIT
+        starved = hub.self_powered is False and not hub.is_root
+        budget = BUS_POWERED_MA if starved else PORT_MA[fast] * max(hub.ports, len(below))
+        total = sum(usb.max_power_ma or 0 for usb in below)
+        yield Finding(
+            "ports.power",
+            Verdict.HOLDS if total <= budget else Verdict.FAILS,
+            known[0].id,
+            f"{hub.title} feeds {total} mA of {budget} mA",
+            (
+                *(f"{usb.name} {usb.title}: {usb.max_power_ma} mA" for usb in below),
+                "the hub has no supply of its own" if starved else f"{PORT_MA[fast]} mA a port",
+            ),
+            NO_REMEDY if total <= budget else Remedy("use a hub with a supply of its own, or spread the devices"),
+            "USB 2.0, 7.2.1; USB 3.2, 11.4.5: current of a port",
+        )
+
+
+@finding("ports.usbfs_memory")
+def usbfs_memory(reckoning: Reckoning) -> Iterator[Finding]:
+    """Has the kernel's USB memory room for the frames?"""
+    seen = _seen(reckoning)
+    if seen is None or seen.tree.usbfs_memory_mb is None:
+        return
+    sizes = []
+    for device in (match.device for match, _ in seen.cameras):
+        sensor = sensor_of(seen.rig, device)
+        if sensor is not None:
+            sizes.append((device, frame_bytes(sensor) / (1 << 20)))
+    if not sizes:
+        return
+    has, largest = seen.tree.usbfs_memory_mb, max(size for _, size in sizes)
+    wanted = FRAMES_BUFFERED * sum(size for _, size in sizes)
+    enough = has == 0 or has >= wanted
+    suggestion = 1 << max(8, int(wanted).bit_length())
+    yield Finding(
+        "ports.usbfs_memory",
+        Verdict.HOLDS if enough else Verdict.TIGHT if has >= largest else Verdict.FAILS,
+        sizes[0][0].id,
+        f"The kernel keeps {has} MB for USB; the cameras' frames want {number(wanted, 0)} MB"
+        if has
+        else "The kernel sets no limit on USB memory",
+        (
+            *(f"{device.title}: a frame has {number(size, 1)} MB" for device, size in sizes),
+            f"{FRAMES_BUFFERED} frames of each: {number(wanted, 0)} MB; usbfs_memory_mb = {has}",
+        ),
+        NO_REMEDY
+        if enough
+        else Remedy(
+            f"at once, until the next start:\necho {suggestion} | sudo tee "
+            "/sys/module/usbcore/parameters/usbfs_memory_mb\n"
+            f"for good, as a kernel parameter:\nusbcore.usbfs_memory_mb={suggestion}"
+        ),
+        "Kernel parameters: usbcore.usbfs_memory_mb, 16 by default",
+    )
+
+
+@finding("ports.serial_name")
+def serial_name(reckoning: Reckoning) -> Iterator[Finding]:
+    """Is each serial port named by its stable name, and is it there?"""
+    tree = reckoning.ports
+    for index, device in enumerate(reckoning.rig.devices):
+        port = device.connection.port if device.connection else None
+        if port is None or not (_NUMBERED.fullmatch(port) or "serial/by-id" in port):
+            continue
+        name = port.rpartition("/")[2]
+        numbered = bool(_NUMBERED.fullmatch(port))
+        now = next((s for s in tree.serial if name in (s.name, s.by_id)), None) if tree else None
+        stable = f"/dev/serial/by-id/{now.by_id}" if now is not None and now.by_id else None
+        lines = [f"port: {port}"]
+        if now is not None:
+            lines.append(f"now: {now.name}" + (f", {stable}" if stable else ", no stable name"))
+        change = Change.of("Use the stable name", ("devices", index, "connection", "port"), stable) if stable else None
+        if tree is not None and now is None:
+            verdict, words = Verdict.FAILS, f"{port} is not there now"
+            remedy = Remedy("plug it in, or choose the port that it has now: " + _ports_now(tree))
+        elif numbered:
+            verdict, words = Verdict.FAILS, f"{port} is a number that may change at the next start"
+            remedy = Remedy(f"use {stable or 'its name under /dev/serial/by-id'}", change)
+        else:
+            verdict, words, remedy = Verdict.HOLDS, "its port has a stable name", NO_REMEDY
+        yield Finding(
+            "ports.serial_name",
+            verdict,
+            device.id,
+            f"{device.title}: {words}",
+            tuple(lines),
+            remedy,
+            "Numbers of ttyUSB and ttyACM follow the order of plugging in; names under dev/serial/by-id do not",
+        )
+
+
+def _ports_now(tree: PortTree) -> str:
+    return ", ".join(port.by_id or port.name for port in tree.serial) or "there is no serial port at all"
+
+
+@finding("ports.identity")
+def identity(reckoning: Reckoning) -> Iterator[Finding]:
+    """Can two devices on the bus not be told apart?"""
+    seen = _seen(reckoning)
+    if seen is None:
+        return
+    ours = {match.device.identity.usb_id: match.device for match in seen.matches if match.device.identity}
+    for one, other in combinations((usb for usb in seen.tree.devices if not usb.is_hub), 2):
+        if one.usb_id == other.usb_id and one.serial_number == other.serial_number and one.usb_id in ours:
+            device = ours[one.usb_id]
+            yield Finding(
+                "ports.identity",
+                Verdict.FAILS,
+                device.id,
+                f"Two devices on the bus are {one.usb_id} {one.serial_number or 'without a serial number'}",
+                (f"{one.name} {one.title}", f"{other.name} {other.title}"),
+                Remedy("tell them apart by their place: keep each in its own port, and name the port in the program"),
+                _SOURCE,
+            )
+
+
+@finding("ports.permission")
+def permission(reckoning: Reckoning) -> Iterator[Finding]:
+    """May the user open each device's node?"""
+    seen = _seen(reckoning)
+    for match in seen.matches if seen else []:
+        usb = match.usb
+        if usb is None or usb.node is None:
+            continue
+        node = usb.node
+        # Root may open everything: then only the mode speaks for the user who will run the programs.
+        root = os.geteuid() == 0
+        if node.open_to_all or (not root and node.usable):
+            verdict = Verdict.HOLDS
+        elif node.open_to_group:
+            verdict = Verdict.UNPROVEN if root else Verdict.FAILS
+        else:
+            verdict = Verdict.FAILS
+        yield Finding(
+            "ports.permission",
+            verdict,
+            match.device.id,
+            f"{match.device.title}: its node may {'' if verdict is not Verdict.FAILS else 'not '}be opened by the user",
+            (f"{node.path}: mode {node.mode:04o}, group {node.group}",),
+            NO_REMEDY
+            if verdict is Verdict.HOLDS
+            else Remedy(f"add the user to group {node.group}, then log in anew")
+            if node.open_to_group
+            else _rule_remedy(access_rule(usb)),
+            f"{_SOURCE}; permissions of the device node",
+        )

@@ -1,0 +1,243 @@
+"""Do the programs hold what the rig says? One finding for each difference, or one that says a matter agrees."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+
+from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.records.compare import Cell, Matrix, Row, value_text
+from wyntaxis.core.records.entries import EntryFault, entries_of_rig, faults_against_rig, faults_within
+from wyntaxis.core.records.stories import is_placeholder, list_story
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.wording import number, short
+
+_SOURCE = "A program's record is compared with the rig, quantity by quantity"
+_SLOTS_SOURCE = "Slots named in order, none blank or unused, no name twice, the same order in every record"
+_ENTRIES_SOURCE = "One device, one entry, one role, one port: identity is vendor:product and serial number"
+
+# Which topic of the comparison each finding speaks of, and what the matter is called.
+_TOPICS = {
+    "records.focal_length": ("focal_length", "Focal lengths and scales"),
+    "records.pixel": ("pixel", "Pixel sizes"),
+    "records.gain": ("gain", "Gain"),
+    "records.offset": ("offset", "Offset"),
+    "records.temperature": ("temperature", "Set temperature"),
+    "records.driver": ("driver", "Drivers and their versions"),
+    "records.connection": ("connection", "Ports and connection modes"),
+    "records.direction": ("direction", "Directions of motors"),
+    "records.traffic": ("traffic", "USB traffic limits"),
+    "records.guiding": ("guiding", "Guide settings"),
+    "records.site": ("site", "The site"),
+    "records.setting": ("setting", "Other settings"),
+}
+
+
+def _record_name(found: Matrix, record_id: str) -> str:
+    return next(record.name for record in found.records if record.id == record_id)
+
+
+def _topic(reckoning: Reckoning, finding_id: str) -> Iterator[Finding]:
+    topic, name = _TOPICS[finding_id]
+    found = reckoning.matrix
+    rows = [row for row in found.rows if row.item.topic == topic]
+    told = [cell for row in rows for cell in row.cells if cell.state in ("agrees", "differs")]
+    for row in rows:
+        for cell in row.differing:
+            yield _difference(finding_id, found, row, cell)
+    if told and all(cell.state == "agrees" for cell in told):
+        names = ", ".join(dict.fromkeys(_record_name(found, cell.record) for cell in told))
+        title = f"{name}: what {names} {'hold' if ',' in names else 'holds'} agrees with the rig"
+        lines = tuple(f"{row.item.label}: {_with_unit(row.text, row)}" for row in rows if row.item.value is not None)
+        yield Finding(finding_id, Verdict.HOLDS, topic, title, lines, NO_REMEDY, _SOURCE)
+
+
+def _with_unit(text: str, row: Row) -> str:
+    return f"{text} {row.item.unit}".rstrip()
+
+
+def _difference(finding_id: str, found: Matrix, row: Row, cell: Cell) -> Finding:
+    name = _record_name(found, cell.record)
+    story = f": {cell.story}" if cell.story else ""
+    label = row.item.label if row.item.device else row.item.label[:1].lower() + row.item.label[1:]
+    lines = [f"{name}: {_with_unit(cell.text, row)}", f"rig: {_with_unit(row.text, row)}"]
+    if cell.by:
+        allowed = f", allowed ±{short(row.item.tolerance, 3)} {row.item.unit}".rstrip() if row.item.tolerance else ""
+        lines.append(f"difference: {cell.by}{allowed}")
+    return Finding(
+        finding_id,
+        Verdict.FAILS,
+        row.item.device or row.item.id,
+        f"{name} has {label} {_with_unit(cell.text, row)}, the rig {_with_unit(row.text, row)}{story}",
+        tuple(lines),
+        Remedy(f"type {_with_unit(row.text, row)} into {name}, or correct the rig if the program is right"),
+        _SOURCE,
+        (row.item.id,),
+    )
+
+
+for _finding_id in _TOPICS:
+    finding(_finding_id)(partial(_topic, finding_id=_finding_id))
+
+
+def _slot_lists(reckoning: Reckoning) -> Iterator[tuple[str, Row, Cell]]:
+    found = reckoning.matrix
+    for row in found.rows:
+        if row.item.topic == "slots":
+            for cell in row.cells:
+                if isinstance(cell.value, tuple):
+                    yield _record_name(found, cell.record), row, cell
+
+
+@finding("wheel.order")
+def wheel_order(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare every program's list of filters with the wheel's slots."""
+    agreeing = []
+    for name, row, cell in _slot_lists(reckoning):
+        has, wanted = cell.value, row.item.value
+        assert isinstance(has, tuple)
+        if not isinstance(wanted, tuple):
+            continue
+        kept = tuple(n for n in has if n in wanted or not is_placeholder(n))
+        if kept == wanted:
+            agreeing.append((name, row))
+            continue
+        yield Finding(
+            "wheel.order",
+            Verdict.FAILS,
+            row.item.device or row.item.id,
+            f"The filters of {name} are not those of the wheel: {list_story(kept, wanted)}",
+            (f"{name}: {value_text(has, row.item)}", f"wheel: {row.text}"),
+            Remedy(f"name the filters of {name} in this order: {row.text}"),
+            _SLOTS_SOURCE,
+            (row.item.id,),
+        )
+    if agreeing:
+        names = ", ".join(name for name, _ in agreeing)
+        row = agreeing[0][1]
+        title = f"The order of the filters agrees in {names}"
+        subject = row.item.device or row.item.id
+        yield Finding("wheel.order", Verdict.HOLDS, subject, title, (row.text,), NO_REMEDY, _SLOTS_SOURCE)
+
+
+@finding("wheel.leftover")
+def wheel_leftover(reckoning: Reckoning) -> Iterator[Finding]:
+    """Find slots that are blank, unnamed, unused or named twice, in the wheel itself and in every program's list."""
+    lists = [(f"{device.title}, the wheel itself", device.id, device.slot_names) for device in _wheels(reckoning)]
+    lists += [
+        (name, row.item.device or row.item.id, cell.value)
+        for name, row, cell in _slot_lists(reckoning)
+        if isinstance(cell.value, tuple)
+    ]
+    clean = []
+    for name, subject, names in lists:
+        spare = [(index + 1, text) for index, text in enumerate(names) if is_placeholder(text)]
+        twice = sorted({text for text in names if names.count(text) > 1 and not is_placeholder(text)})
+        if not spare and not twice:
+            clean.append((name, subject))
+            continue
+        faults = [f"slot {index} is {f'“{text}”' if text.strip() else 'blank'}" for index, text in spare]
+        faults += [f"“{text}” stands {names.count(text)} times" for text in twice]
+        yield Finding(
+            "wheel.leftover",
+            Verdict.FAILS,
+            subject,
+            f"{name}: {', '.join(faults)}; a run that asks for it hangs or shoots through the wrong filter",
+            tuple(f"{index}: {text or '(blank)'}" for index, text in enumerate(names, start=1)),
+            Remedy(f"take the unused slots out of the list of {name}, and name every filter once"),
+            _SLOTS_SOURCE,
+        )
+    if clean:
+        title = f"No slot is left over in {len(clean)} list{'s' if len(clean) > 1 else ''} of filters"
+        lines = tuple(name for name, _ in clean)
+        yield Finding("wheel.leftover", Verdict.HOLDS, clean[0][1], title, lines, NO_REMEDY, _SLOTS_SOURCE)
+
+
+def _wheels(reckoning: Reckoning) -> list[Device]:
+    return [device for device in reckoning.rig.devices if device.kind == "filter_wheel" and device.slots]
+
+
+@finding("records.sides")
+def sides(reckoning: Reckoning) -> Iterator[Finding]:
+    """Compare the two ends of one program: what its server and its client hold of the same quantity."""
+    found = reckoning.matrix
+    for index, one in enumerate(found.records):
+        for other in found.records[index + 1 :]:
+            if one.pair is None or one.pair != other.pair or one.side == other.side:
+                continue
+            common = [key for key in one.values if key in other.values]
+            off = [key for key in common if one.values[key] != other.values[key]]
+            labels = {row.item.id: row.item for row in found.rows}
+            lines = tuple(
+                f"{labels[key].label}: {one.name} {value_text(one.values[key], labels[key])}, "
+                f"{other.name} {value_text(other.values[key], labels[key])}"
+                for key in off
+            )
+            subject = off[0] if off else one.pair
+            yield Finding(
+                "records.sides",
+                Verdict.FAILS if off else Verdict.HOLDS if common else Verdict.UNPROVEN,
+                subject,
+                f"{one.name} and {other.name} differ in {len(off)} of {len(common)} values that both hold"
+                if off
+                else f"{one.name} and {other.name} hold the same {len(common)} values",
+                lines,
+                Remedy("make both ends the same, then restart the one that was changed") if off else NO_REMEDY,
+                "Server and client of one program each keep a profile; both must hold the same",
+                tuple(off),
+            )
+
+
+def _entry_findings(reckoning: Reckoning, finding_id: str, fault: str, remedy: str) -> Iterator[Finding]:
+    rig, told = reckoning.rig, False
+    lists: list[tuple[str, list[EntryFault]]] = []
+    if len(rig.devices) > 1:
+        lists.append(("the rig's own list", list(faults_within(entries_of_rig(rig.devices)))))
+    for record in rig.records:
+        if record.entries:
+            faults = [*faults_within(record.entries), *faults_against_rig(record, rig.devices)]
+            lists.append((record.name, faults))
+    for name, faults in lists:
+        for one in faults:
+            if one.fault == fault:
+                told = True
+                subject = next((d.id for d in rig.devices if d.title in one.names), one.names[0])
+                title, fix = f"In {name}, {one.text}", Remedy(remedy)
+                yield Finding(finding_id, Verdict.FAILS, subject, title, one.names, fix, _ENTRIES_SOURCE)
+    if lists and not told:
+        words = {"duplicate": "no device stands twice", "role": "each device has one role", "port": "no port is shared"}
+        title = f"In {len(lists)} list{'s' if len(lists) > 1 else ''} of devices {words[fault]}"
+        lines = tuple(name for name, _ in lists)
+        yield Finding(finding_id, Verdict.HOLDS, "devices", title, lines, NO_REMEDY, _ENTRIES_SOURCE)
+
+
+_ENTRY_FINDINGS = {
+    "records.duplicate": ("duplicate", "remove one of the two entries, and choose the other wherever it was chosen"),
+    "records.role": ("role", "choose the right device for each role, by its serial number"),
+    "records.port": ("port", "give each device its own stable port, from dev/serial/by-id"),
+}
+
+
+def _register(finding_id: str, fault: str, remedy: str) -> None:
+    function: Callable[[Reckoning], Iterator[Finding]] = partial(
+        _entry_findings, finding_id=finding_id, fault=fault, remedy=remedy
+    )
+    finding(finding_id)(function)
+
+
+for _finding_id, (_fault, _remedy) in _ENTRY_FINDINGS.items():
+    _register(_finding_id, _fault, _remedy)
+
+
+def summary(found: Matrix) -> str:
+    """Return how many values agree, differ and are missing, in words."""
+    counts = {"agrees": 0, "differs": 0, "missing": 0, "unknown": 0}
+    for row in found.rows:
+        for cell in row.cells:
+            counts[cell.state] += 1
+    return (
+        f"{number(counts['agrees'], 0)} agree, {number(counts['differs'], 0)} differ, "
+        f"{number(counts['missing'], 0)} not on file, {number(counts['unknown'], 0)} not stated in the rig"
+    )

@@ -1,0 +1,262 @@
+"""Frame headers against the rig: focal length, pixel, gain, offset, temperature and the rest, frame by frame."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, fields
+from typing import TYPE_CHECKING
+
+from wyntaxis.core.frames.headers import BrokenFrame, FolderHeaders, FrameHeader
+from wyntaxis.core.frames.partners import FrameGroup, Lack, group_frames, lacking
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.records.compare import compare_value
+from wyntaxis.core.records.quantities import Comparable, Value, comparables
+from wyntaxis.core.wording import short
+
+if TYPE_CHECKING:
+    from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.rig.devices import Device
+
+EXPOSURE_OFF_SHARE = 0.002
+"""An actual exposure that is this much off the asked one is told."""
+
+
+@dataclass(frozen=True)
+class Check:
+    """One value that frames have of one quantity, against the rig's, and how many frames have it."""
+
+    quantity: str
+    keyword: str
+    label: str
+    unit: str
+    value: Value
+    rig: Value
+    verdict: Verdict
+    by: str
+    story: str
+    count: int
+    example: str
+
+
+@dataclass(frozen=True)
+class ExposureOff:
+    """Frames whose actual exposure is not the asked one, in s."""
+
+    asked_s: float
+    actual_s: float
+    count: int
+
+
+@dataclass(frozen=True)
+class HeaderAudit:
+    """The whole audit of one folder."""
+
+    folder: str
+    count: int
+    groups: tuple[FrameGroup, ...]
+    checks: tuple[Check, ...]
+    lacks: tuple[Lack, ...]
+    exposures: tuple[ExposureOff, ...]
+    broken: tuple[BrokenFrame, ...]
+    frames: tuple[FrameHeader, ...]
+
+    def as_json(self) -> dict[str, object]:
+        """Return the audit as ``wyntaxis headers --json`` prints it."""
+        return {
+            "folder": self.folder,
+            "frames": self.count,
+            "broken": [{"file": one.path, "why": one.why} for one in self.broken],
+            "groups": [
+                {
+                    "title": group.title,
+                    "kind": group.kind,
+                    "count": group.count,
+                    "camera": group.camera,
+                    "filter": group.filter,
+                    "exposure_s": group.exposure_s,
+                    "gain": group.gain,
+                    "offset": group.offset,
+                    "temperature_c": group.temperature_c,
+                    "binning": group.binning,
+                    "width_px": group.size[0],
+                    "height_px": group.size[1],
+                    "rotation_deg": group.rotation_deg,
+                }
+                for group in self.groups
+            ],
+            "checks": [
+                {
+                    "quantity": check.quantity,
+                    "keyword": check.keyword,
+                    "unit": check.unit,
+                    "value": check.value,
+                    "rig": list(check.rig) if isinstance(check.rig, tuple) else check.rig,
+                    "verdict": str(check.verdict),
+                    "by": check.by or None,
+                    "story": check.story or None,
+                    "count": check.count,
+                    "example": check.example,
+                }
+                for check in self.checks
+            ],
+            "exposures_off": [
+                {"asked_s": one.asked_s, "actual_s": one.actual_s, "count": one.count} for one in self.exposures
+            ],
+            "lacking": [
+                {
+                    "lights": lack.lights.title,
+                    "count": lack.lights.count,
+                    "lacks": lack.kind,
+                    "reason": lack.reason,
+                    "files": [frame.path for frame in lack.lights.frames],
+                }
+                for lack in self.lacks
+            ],
+        }
+
+    def as_csv(self) -> str:
+        """Return every frame as CSV, one line each, with what its group lacks."""
+        text = io.StringIO()
+        writer = csv.writer(text, lineterminator="\n")
+        names = [field.name for field in fields(FrameHeader)]
+        writer.writerow([*names, "lacks"])
+        lacks: dict[str, list[str]] = {}
+        for lack in self.lacks:
+            for frame in lack.lights.frames:
+                lacks.setdefault(frame.path, []).append(lack.kind)
+        for frame in self.frames:
+            values = [getattr(frame, name) for name in names]
+            writer.writerow(["" if v is None else v for v in values] + [" ".join(lacks.get(frame.path, []))])
+        writer.writerows([broken.path, "broken", broken.why] for broken in self.broken)
+        return text.getvalue()
+
+
+def audit(reckoning: Reckoning, headers: FolderHeaders) -> HeaderAudit:
+    """Compare the headers of a folder with a rig."""
+    groups = group_frames(headers.frames)
+    return HeaderAudit(
+        headers.folder,
+        len(headers.frames),
+        tuple(groups),
+        tuple(_checks(reckoning, headers.frames)),
+        tuple(lacking(groups)),
+        tuple(_exposures(reckoning, headers.frames)),
+        headers.broken,
+        headers.frames,
+    )
+
+
+def _exposures(reckoning: Reckoning, frames: tuple[FrameHeader, ...]) -> Iterator[ExposureOff]:
+    planned = reckoning.rig.plan.exposure_s if reckoning.rig.plan else None
+    counted: Counter[tuple[float, float]] = Counter()
+    for frame in frames:
+        asked, actual = frame.asked_s, frame.exposure_s
+        if asked is None and planned is not None and frame.kind == "light":
+            asked = planned
+        if asked and actual is not None and EXPOSURE_OFF_SHARE < abs(actual / asked - 1) < 0.05:
+            counted[asked, actual] += 1
+    for (asked, actual), count in counted.most_common(20):
+        yield ExposureOff(asked, actual, count)
+
+
+def _camera(reckoning: Reckoning, frame: FrameHeader) -> Device | None:
+    """Return the camera device that took a frame: by its name, else the main camera."""
+    cameras = [device for device in reckoning.rig.devices if device.kind in ("camera", "guide_camera")]
+    word = (frame.camera or "").casefold()
+    named = [
+        device for device in cameras if word and (device.title.casefold() in word or word in device.title.casefold())
+    ]
+    return next(iter(named or cameras), None)
+
+
+_SIMPLE: tuple[tuple[str, str, str, Callable[[FrameHeader], float | None]], ...] = (
+    ("effective_focal_length_mm", "FOCALLEN", "light flat", lambda frame: frame.focal_length_mm),
+    ("pixel_scale_arcsec_px", "WCS", "light", lambda frame: frame.scale_arcsec_px),
+    ("aperture_mm", "APTDIA", "light flat", lambda frame: frame.aperture_mm),
+    ("site.latitude_deg", "SITELAT", "light", lambda frame: frame.latitude_deg),
+    ("site.longitude_deg", "SITELONG", "light", lambda frame: frame.longitude_deg),
+)
+_BY_CAMERA: tuple[tuple[str, str, Callable[[FrameHeader], float | None]], ...] = (
+    ("gain", "GAIN", lambda frame: frame.gain),
+    ("offset", "OFFSET", lambda frame: frame.offset),
+    ("set_temperature_c", "SET-TEMP", lambda frame: frame.set_temperature_c),
+)
+
+
+def _checks(reckoning: Reckoning, frames: tuple[FrameHeader, ...]) -> Iterator[Check]:
+    """Yield one check for every distinct value of every quantity, the most frequent first within its quantity."""
+    known = comparables(reckoning)
+    seen: dict[tuple[str, str, float | str], list[FrameHeader]] = {}
+    for frame in frames:
+        for key, keyword, value in _values(reckoning, known, frame):
+            seen.setdefault((key, keyword, value), []).append(frame)
+    order = {key: index for index, key in enumerate(known)}
+    for (key, keyword, value), members in sorted(
+        seen.items(), key=lambda entry: (order.get(entry[0][0], len(order)), -len(entry[1]), str(entry[0][2]))
+    ):
+        yield _check(reckoning, known[key], keyword, value, members)
+
+
+def _values(
+    reckoning: Reckoning, known: dict[str, Comparable], frame: FrameHeader
+) -> Iterator[tuple[str, str, float | str]]:
+    for key, keyword, kinds, read in _SIMPLE:
+        value = read(frame)
+        if value is not None and frame.kind in kinds.split() and known.get(key) and known[key].value is not None:
+            binning = frame.binning or 1
+            if key == "pixel_scale_arcsec_px" and reckoning.rig.sensor is not None:
+                value *= reckoning.rig.sensor.binning / binning  # told for the binning in use
+            yield key, keyword, float(f"{value:.6g}")
+    device = _camera(reckoning, frame)
+    main = device is None or device.kind == "camera"
+    if frame.pixel_um is not None and main and known["pixel_um"].value is not None:
+        binning = frame.binning or 1
+        yield "pixel_um", f"XPIXSZ at binning {binning}", float(f"{frame.pixel_um:.6g}")
+    if device is not None:
+        for key, keyword, read in _BY_CAMERA:
+            value = read(frame)
+            if value is not None and known[f"{device.id}.{key}"].value is not None:
+                yield f"{device.id}.{key}", keyword, value
+    for wheel in reckoning.rig.devices:
+        key = f"{wheel.id}.slots"
+        if wheel.kind == "filter_wheel" and main and frame.filter and frame.kind in ("light", "flat"):
+            if known[key].value:
+                yield key, "FILTER", frame.filter
+            break
+
+
+def _check(
+    reckoning: Reckoning, item: Comparable, keyword: str, value: float | str, members: list[FrameHeader]
+) -> Check:
+    wanted = item.value
+    assert wanted is not None
+    verdict, by, story = Verdict.HOLDS, "", ""
+    if isinstance(wanted, tuple):
+        if value not in wanted:
+            near = next((name for name in wanted if name.casefold() == str(value).strip().casefold()), None)
+            verdict = Verdict.FAILS
+            story = f"the wheel writes it {near}" if near else "no slot of the wheel has this filter"
+    else:
+        cell = compare_value(reckoning.rig, item, "", value)
+        if cell.state == "differs":
+            verdict, by, story = Verdict.FAILS, cell.by, cell.story
+        binning = members[0].binning or 1
+        if item.id == "pixel_um" and verdict is Verdict.FAILS and isinstance(wanted, float | int) and binning > 1:
+            binned = wanted * binning
+            if abs(float(value) - binned) <= item.tolerance * binning:
+                verdict, story = Verdict.TIGHT, f"XPIXSZ is the binned size, {short(wanted)} µm × {binning}"
+    return Check(
+        item.id, keyword, item.label, item.unit, value, wanted, verdict, by, story, len(members), members[0].path
+    )
+
+
+def measured_temperatures(frames: tuple[FrameHeader, ...]) -> list[tuple[float, float, FrameHeader]]:
+    """Return set and actual sensor temperature in °C of every light and dark that tells both."""
+    return [
+        (frame.set_temperature_c, frame.temperature_c, frame)
+        for frame in frames
+        if frame.kind in ("light", "dark") and frame.set_temperature_c is not None and frame.temperature_c is not None
+    ]

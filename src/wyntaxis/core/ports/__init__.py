@@ -1,0 +1,1 @@
+"""What the Linux kernel says of USB and serial ports, read from sysfs."""

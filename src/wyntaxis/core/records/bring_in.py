@@ -1,0 +1,60 @@
+"""From a program's file to a record in the rig: through a key map, with what the record rests on."""
+
+from __future__ import annotations
+
+import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from wyntaxis.core.frames.reading import sha256_of_file
+from wyntaxis.core.records.keymap import KeyMap, apply_map
+from wyntaxis.core.records.quantities import comparables
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.store import shown
+
+if TYPE_CHECKING:
+    from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.records.readers import ForeignFile
+    from wyntaxis.core.rig.model import Rig
+
+
+def record_of(reckoning: Reckoning, path: Path, file: ForeignFile, chosen: KeyMap) -> tuple[Change, tuple[str, ...]]:
+    """Return the edit that keeps a file's values as a record, and a line for each rule that found nothing.
+
+    A record of the same name is replaced, with its side and its device list kept.
+
+    Raises
+    ------
+    RigError
+        When the map finds nothing at all in the file.
+    """
+    found = apply_map(chosen.rules, file.values, comparables(reckoning))
+    if not found.values:
+        first = f": {found.faults[0]}" if found.faults else ""
+        raise RigError(f"{shown(path)}: the key map “{chosen.name}” finds nothing in it{first}")
+    now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    evidence = {
+        "method": "key_map",
+        "file": shown(Path(path.name))[:200],
+        "sha256": sha256_of_file(path),
+        "date": now,
+        "note": f"key map {chosen.name}",
+    }
+    values: dict[str, Any] = {key: list(v) if isinstance(v, tuple) else v for key, v in found.values.items()}
+    index, kept = record_place(reckoning.rig, chosen.name)
+    record = kept | {"name": chosen.name, "values": values, "evidence": evidence}
+    return Change.of(f"Bring {path.name} in", ("records", index), record), found.faults
+
+
+def record_place(rig: Rig, name: str) -> tuple[int, dict[str, Any]]:
+    """Return where a record of a name stands, or is to stand, and what of it is kept."""
+    for index, record in enumerate(rig.records):
+        if record.name == name:
+            return index, record.model_dump(mode="json", exclude_unset=True)
+    used = {record.id for record in rig.records}
+    stem = "".join(char if char.isalnum() else "_" for char in name.lower()).strip("_")[:40] or "record"
+    number, record_id = 2, stem
+    while record_id in used:
+        record_id, number = f"{stem}_{number}", number + 1
+    return len(rig.records), {"id": record_id}

@@ -1,0 +1,193 @@
+"""Key maps: which path of a program's file holds which of our quantities, kept and used again for such files."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError
+
+from wyntaxis.core.records.quantities import Comparable, Value
+from wyntaxis.core.records.readers import Flat, ForeignFile
+from wyntaxis.core.records.units import convert, parse_foreign_number, parse_foreign_truth
+from wyntaxis.core.rig.base import StrictModel, Text
+from wyntaxis.core.rig.errors import RigError, describe
+from wyntaxis.core.rig.store import parse_json, read_bytes, shown, write_atomically
+
+FORMAT = "wyntaxis-key-maps"
+LEAST_SHARE = 0.6
+"""A map is taken for a file when it finds at least this share of its paths there."""
+LIST_SEPARATORS = {"comma": ",", "semicolon": ";", "space": None, "bar": "|"}
+
+
+class KeyRule(StrictModel):
+    """One path and the quantity it holds. ``*`` in a path stands for any text between dots and brackets.
+
+    A list is read from one text with ``separator``, or from every path that a ``*`` matches, in order.
+    """
+
+    path: Annotated[str, Field(min_length=1, max_length=2000)]
+    quantity: Text
+    unit: Text | None = None
+    separator: Literal["comma", "semicolon", "space", "bar"] | None = None
+
+
+class KeyMap(StrictModel):
+    """The rules for one kind of file."""
+
+    name: Text
+    form: Literal["json", "toml", "yaml", "ini", "xml", "csv", "fits"]
+    rules: Annotated[tuple[KeyRule, ...], Field(strict=False, max_length=500)] = ()
+
+
+class KeyMaps(StrictModel):
+    """Every map the imager has made."""
+
+    format: Literal["wyntaxis-key-maps"] = "wyntaxis-key-maps"
+    version: Literal[1] = 1
+    maps: Annotated[tuple[KeyMap, ...], Field(strict=False, max_length=200)] = ()
+
+    def with_map(self, added: KeyMap) -> KeyMaps:
+        """Return the maps with one put in, in place of one of that name."""
+        kept = tuple(one for one in self.maps if one.name != added.name)
+        return self.model_copy(update={"maps": (*kept, added)})
+
+    def named(self, name: str) -> KeyMap | None:
+        return next((one for one in self.maps if one.name == name), None)
+
+    def suiting(self, file: ForeignFile) -> KeyMap | None:
+        """Return the map that finds most of its paths in a file, None where none finds enough."""
+        best, most = None, 0.0
+        for one in self.maps:
+            if one.form == file.form and one.rules:
+                share = sum(bool(matches(rule.path, file.values)) for rule in one.rules) / len(one.rules)
+                if share >= LEAST_SHARE and share > most:
+                    best, most = one, share
+        return best
+
+
+def load_maps(path: Path) -> KeyMaps:
+    """Return the imager's maps, none where there is no file yet; a broken file is an error of one line."""
+    if not path.exists():
+        return KeyMaps()
+    try:
+        document = parse_json(read_bytes(path))
+        if not isinstance(document, dict) or document.get("format") != FORMAT:
+            raise RigError(f'format: must be "{FORMAT}"; is it a file of key maps?')
+        return KeyMaps.model_validate(document)
+    except ValidationError as error:
+        raise RigError(f"{shown(path)}: {describe(error, KeyMaps)}") from None
+    except RigError as error:
+        text = str(error)
+        raise RigError(text if text.startswith(shown(path)) else f"{shown(path)}: {text}") from None
+
+
+def save_maps(maps: KeyMaps, path: Path) -> None:
+    """Write the maps atomically and keep the version before."""
+    document = maps.model_dump(mode="json", exclude_none=True)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise RigError(f"{shown(path.parent)}: cannot be made: {error.strerror}") from None
+    write_atomically((json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode(), path, keep_previous=True)
+
+
+def matches(pattern: str, values: Iterable[str]) -> list[str]:
+    """Return the paths that a pattern names, a path with ``*`` in natural order (slot2 before slot10)."""
+    if "*" not in pattern:
+        return [pattern] if pattern in values else []
+    middle = re.compile(
+        "".join(r"[^.\[\]]*" if part == "*" else re.escape(part) for part in re.split(r"(\*)", pattern))
+    )
+    return sorted((path for path in values if middle.fullmatch(path)), key=_natural)
+
+
+def _natural(text: str) -> list[tuple[int, str]]:
+    return [(int(part), "") if part.isdigit() else (0, part) for part in re.split(r"(\d+)", text)]
+
+
+@dataclass(frozen=True)
+class MappedFile:
+    """What a map found in a file: our quantities with their values, and a line for each rule that did not work."""
+
+    values: dict[str, Value]
+    faults: tuple[str, ...]
+
+
+def apply_map(rules: Sequence[KeyRule], values: Flat, known: dict[str, Comparable]) -> MappedFile:
+    """Return the quantities that rules find in flattened values, in our units."""
+    found: dict[str, Value] = {}
+    faults: list[str] = []
+    for rule in rules:
+        kind = known.get(rule.quantity)
+        if kind is None:
+            faults.append(f"{rule.path}: {rule.quantity} is nothing that this rig knows; point the path at another")
+            continue
+        paths = matches(rule.path, values)
+        if not paths:
+            faults.append(f"{rule.path}: is not in the file")
+            continue
+        try:
+            found[rule.quantity] = _value(rule, kind, [values[path] for path in paths])
+        except ValueError as error:
+            faults.append(f"{rule.path}: {error}")
+    return MappedFile(found, tuple(faults))
+
+
+def _value(rule: KeyRule, kind: Comparable, raw: list[Any]) -> Value:
+    if kind.type == "list":
+        if rule.separator is not None and len(raw) == 1:
+            mark = LIST_SEPARATORS[rule.separator]
+            return tuple(part.strip() for part in _as_text(raw[0]).split(mark))
+        return tuple(_as_text(value) for value in raw)
+    if len(raw) > 1:
+        raise ValueError(f"{len(raw)} values match, but one is wanted: name a single path")
+    value = raw[0]
+    if value is None or value == "":
+        raise ValueError("holds no value")
+    shown_value = f"“{str(value)[:40]}” "
+    try:
+        if kind.type == "truth":
+            return parse_foreign_truth(value)
+        if kind.type == "number":
+            return convert(parse_foreign_number(value), rule.unit or kind.unit, kind.unit)
+    except ValueError as error:
+        raise ValueError(f"{shown_value}{error}") from None
+    return _as_text(value)
+
+
+def _as_text(value: Any) -> str:
+    if value is None:
+        return ""
+    return f"{value:.10g}" if isinstance(value, float) else str(value).strip()
+
+
+_WORDS = {
+    "focallength": "effective_focal_length_mm",
+    "focallen": "effective_focal_length_mm",
+    "aperture": "aperture_mm",
+    "aptdia": "aperture_mm",
+    "pixelsize": "pixel_um",
+    "xpixsz": "pixel_um",
+    "latitude": "site.latitude_deg",
+    "sitelat": "site.latitude_deg",
+    "longitude": "site.longitude_deg",
+    "sitelong": "site.longitude_deg",
+    "elevation": "site.elevation_m",
+    "siteelev": "site.elevation_m",
+}
+
+
+def suggest(path: str, known: dict[str, Comparable]) -> str | None:
+    """Return the quantity that a path's last word suggests, None where nothing does."""
+    word = re.sub(r"[^a-z]", "", re.split(r"[.\[\]\"]", path.rstrip('"]0123456789['))[-1].lower())
+    if not word:
+        return None
+    if word in _WORDS and _WORDS[word] in known:
+        return _WORDS[word]
+    ends = [key for key in known if re.sub(r"[^a-z]", "", key.rpartition(".")[2]) == word]
+    return ends[0] if len(ends) == 1 else None

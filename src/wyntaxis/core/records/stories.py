@@ -1,0 +1,102 @@
+"""The likely story behind a difference between what a program has and what the rig says."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import TYPE_CHECKING
+
+from wyntaxis.core.optics.lightpath import magnifications
+from wyntaxis.core.wording import short
+
+if TYPE_CHECKING:
+    from wyntaxis.core.records.quantities import Comparable
+    from wyntaxis.core.rig.model import Rig
+
+SAME_FACTOR = 0.01
+"""How close a ratio comes to a known factor to be taken for it."""
+
+_LENGTH_FACTORS = ((1000.0, "m", "mm"), (0.001, "µm", "mm"), (25.4, "inches", "mm"))
+_UNIT_FACTORS: dict[str, tuple[tuple[float, str, str], ...]] = {
+    "mm": _LENGTH_FACTORS,
+    "µm": ((1000.0, "mm", "µm"), (0.001, "nm", "µm")),
+    "°": ((15.0, "hours", "degrees"), (57.29578, "radians", "degrees")),
+    "s": ((1000.0, "ks", "s"), (0.001, "ms", "s"), (60.0, "min", "s")),
+    "ms": ((1000.0, "s", "ms"),),
+    "m": ((0.3048, "feet", "m"), (1000.0, "km", "m")),
+    "°C": (),
+}
+_PLACEHOLDERS = ("filter", "slot", "position", "unused", "empty", "none", "blank", "unnamed", "free", "n/a", "-", "?")
+
+
+def _near(ratio: float, factor: float) -> bool:
+    return abs(ratio / factor - 1) < SAME_FACTOR
+
+
+def number_story(rig: Rig, item: Comparable, has: float, wanted: float) -> str:
+    """Return what a wrong number looks like, or an empty text where nothing comes to mind."""
+    if wanted == 0 or has == 0:
+        return "it was never set" if has == 0 and wanted != 0 and item.topic in ("focal_length", "pixel") else ""
+    ratio = has / wanted
+    if ratio < 0:
+        return "the sign is the other way round" if _near(-ratio, 1) else ""
+    if item.id in ("effective_focal_length_mm", "pixel_scale_arcsec_px"):
+        parts = [part for part in rig.train if part.magnification not in (None, 1)]
+        for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
+            without = 1 / factor if item.id == "effective_focal_length_mm" else factor
+            if _near(ratio, without):
+                kind = "reducer" if factor < 1 else "extender"
+                return f"{short(1 / ratio, 2)} times: the {kind} {part.title} is missing"
+            if _near(ratio, 1 / without):
+                return f"{part.title} ({short(factor, 3)}×) is counted twice"
+    if item.topic in ("pixel", "focal_length") or item.id.endswith("binning"):
+        for binning in (2, 3, 4):
+            if _near(ratio, binning):
+                return (
+                    f"{binning} times: the binned pixel size" if item.topic == "pixel" else f"{binning} times too large"
+                )
+    for factor, theirs, ours in _UNIT_FACTORS.get(item.unit, ()):
+        if _near(1 / ratio, factor):
+            return f"unit: {theirs} for {ours}"
+        if _near(ratio, factor):
+            return f"unit: {ours} for {theirs}"
+    return ""
+
+
+def text_story(has: str, wanted: str) -> str:
+    """Return what a wrong text looks like."""
+    if has.strip().casefold() == wanted.strip().casefold():
+        return "only capitals or spaces differ"
+    if not has.strip():
+        return "it is blank"
+    return ""
+
+
+def is_placeholder(name: str) -> bool:
+    """Return whether a slot's name is one that nobody gave: blank, ``Filter 5``, ``unused``."""
+    plain = name.strip().casefold()
+    return not plain or plain.rstrip("0123456789 #_.") in _PLACEHOLDERS
+
+
+def list_story(has: tuple[str, ...], wanted: tuple[str, ...]) -> str:
+    """Return how a list of names differs from the wanted one."""
+    if has == wanted:
+        return ""
+    spare = [index + 1 for index, name in enumerate(has) if is_placeholder(name) and name not in wanted]
+    if spare and tuple(name for name in has if not is_placeholder(name) or name in wanted) == wanted:
+        slots = ", ".join(str(index) for index in spare)
+        return f"unused slot{'s' if len(spare) > 1 else ''} left over: {slots}"
+    if Counter(has) == Counter(wanted):
+        off = [index for index, (one, other) in enumerate(zip(has, wanted, strict=True)) if one != other]
+        if len(off) == 2:
+            return f"order of {wanted[off[0]]} and {wanted[off[1]]} swapped"
+        return "same set, other order"
+    if [name.strip().casefold() for name in has] == [name.strip().casefold() for name in wanted]:
+        return "only capitals or spaces differ"
+    repeated = [name for name, count in Counter(has).items() if count > 1 and not is_placeholder(name)]
+    if repeated:
+        return f"{repeated[0]} stands {Counter(has)[repeated[0]]} times"
+    missing = [name for name in wanted if name not in has]
+    added = [name for name in has if name not in wanted]
+    parts = [f"without {', '.join(missing)}"] if missing else []
+    parts += [f"with {', '.join(name or '(blank)' for name in added)}"] if added else []
+    return "; ".join(parts)

@@ -1,0 +1,225 @@
+"""The parts of the rig document that are told to programs: devices, supplies, and the records that programs keep."""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field, model_validator
+
+from wyntaxis.core.rig.base import Finite, Id, Length, Note, PositiveLength, StrictModel, Text, not_vanishing
+from wyntaxis.core.rig.plan import Evidence, MeasuredValue
+from wyntaxis.core.rig.settings import SETTINGS, check_setting
+
+DeviceKind = Literal[
+    "camera",
+    "filter_wheel",
+    "focuser",
+    "rotator",
+    "mount",
+    "guide_camera",
+    "power_box",
+    "dew_heater",
+    "weather",
+    "computer",
+]
+DEVICE_KINDS: tuple[DeviceKind, ...] = DeviceKind.__args__  # type: ignore[attr-defined]
+CONNECTION_KINDS = ("usb", "serial", "network", "wireless", "none")
+BANDPASSES = ("luminance", "red", "green", "blue", "narrow", "color", "dark", "clear", "other")
+SUPPLY_KINDS = ("mains", "battery", "power_box")
+STORAGE_KINDS = ("card", "internal", "external", "network")
+SIDES = ("server", "client")
+ACTIONS = ("cool", "guide", "dither", "refocus", "flip", "park", "warm_up")
+MOST_SLOTS = 32
+
+_USB_ID = re.compile(r"[0-9a-f]{4}:[0-9a-f]{4}")
+
+
+def _usb_id(text: str) -> str:
+    if not _USB_ID.fullmatch(text):
+        raise ValueError("must be vendor:product in lower-case hexadecimal, such as 1a2b:0c3d")
+    return text
+
+
+def _moment(text: str) -> str:
+    try:
+        datetime.fromisoformat(text)
+    except ValueError:
+        raise ValueError("must be a date or a time such as 2026-11-24 or 2026-11-24T21:30:00Z") from None
+    return text
+
+
+UsbId = Annotated[str, AfterValidator(_usb_id)]
+Moment = Annotated[str, Field(min_length=4, max_length=40), AfterValidator(_moment)]
+Current = Annotated[float, Field(ge=0, le=1000)]
+Above = Annotated[float, Field(gt=0, le=1e9), AfterValidator(not_vanishing)]
+
+
+class Identity(StrictModel):
+    """What tells one device from another: the maker's model, the USB vendor:product, the serial number."""
+
+    model: Text | None = None
+    usb_id: UsbId | None = None
+    serial_number: Text | None = None
+
+
+class Driver(StrictModel):
+    """The driver that runs the device, its version, and when it was installed."""
+
+    name: Text | None = None
+    version: Text | None = None
+    installed: Moment | None = None
+
+
+class Connection(StrictModel):
+    """How the device is reached. ``mode`` is the device's own switch, where it has one; ``plugged_in`` is when."""
+
+    kind: Literal["usb", "serial", "network", "wireless", "none"] | None = None
+    port: Text | None = None
+    host: Text | None = None
+    tcp_port: Annotated[int, Field(ge=1, le=65535)] | None = None
+    baud: Annotated[int, Field(ge=50, le=10_000_000)] | None = None
+    mode: Text | None = None
+    plugged_in: Moment | None = None
+
+
+class PowerDraw(StrictModel):
+    """What the device draws from which supply, in A: usually, and at its most."""
+
+    supply: Id | None = None
+    current_a: Current | None = None
+    peak_a: Current | None = None
+
+
+class Slot(StrictModel):
+    """One slot of a filter wheel; a slot without a name is an empty one."""
+
+    name: Annotated[str, Field(max_length=60)] = ""
+    thickness_mm: PositiveLength | None = None
+    index: Annotated[float, Field(ge=1, le=5)] | None = None
+    bandpass: Literal["luminance", "red", "green", "blue", "narrow", "color", "dark", "clear", "other"] | None = None
+
+
+class Storage(StrictModel):
+    """A place where images go, or their second copy, with its free space in GB (10⁹ bytes)."""
+
+    name: Text
+    kind: Literal["card", "internal", "external", "network"] | None = None
+    free_gb: Length | None = None
+    holds: Literal["images", "copy"] | None = None
+
+
+class Setting(StrictModel):
+    """A setting of a device: what it is to be, how far it may be off, and what was measured of it."""
+
+    value: float | bool | Annotated[str, Field(max_length=200)]
+    tolerance: Annotated[float, Field(ge=0, le=1e9)] | None = None
+    source: Note | None = None
+    measured: MeasuredValue | None = None
+
+
+class Device(StrictModel):
+    """One device: what it is, how it is driven, reached and fed, and what it is set to.
+
+    ``part`` is the id of the part that it is, or sits at. ``connected`` says whether the programs reach it; left out,
+    nobody has looked.
+    """
+
+    id: Id
+    kind: DeviceKind
+    name: Text | None = None
+    part: Id | None = None
+    identity: Identity | None = None
+    driver: Driver | None = None
+    connection: Connection | None = None
+    connected: bool | None = None
+    power: PowerDraw | None = None
+    settings: dict[str, Setting] = Field(default_factory=dict)
+    slots: Annotated[tuple[Slot, ...], Field(strict=False, max_length=MOST_SLOTS)] = ()
+    storage: Annotated[tuple[Storage, ...], Field(strict=False, max_length=32)] = ()
+    note: Note | None = None
+
+    @model_validator(mode="after")
+    def _keys_fit_the_kind(self) -> Device:
+        for key, setting in self.settings.items():
+            check_setting(self.kind, key, setting.value)
+            if SETTINGS[key].type != "number" and (setting.measured is not None or setting.tolerance is not None):
+                raise ValueError(f"settings.{key}: only a number has a tolerance or a measured leg")
+        if self.slots and self.kind != "filter_wheel":
+            raise ValueError(f'"slots" belongs to a filter_wheel, not to kind "{self.kind}"')
+        if self.storage and self.kind != "computer":
+            raise ValueError(f'"storage" belongs to a computer, not to kind "{self.kind}"')
+        return self
+
+    @property
+    def title(self) -> str:
+        return self.name or self.id
+
+    def number(self, key: str) -> float | None:
+        """Return a numeric setting's value, None where it is not stated."""
+        setting = self.settings.get(key)
+        return None if setting is None or isinstance(setting.value, (str, bool)) else float(setting.value)
+
+    def truth(self, key: str) -> bool | None:
+        """Return a yes-or-no setting's value, None where it is not stated."""
+        setting = self.settings.get(key)
+        return setting.value if setting is not None and isinstance(setting.value, bool) else None
+
+    @property
+    def slot_names(self) -> tuple[str, ...]:
+        """The names that a program's list is to hold: the slots in order, empty ones at the end left out."""
+        names = [slot.name.strip() for slot in self.slots]
+        while names and not names[-1]:
+            names.pop()
+        return tuple(names)
+
+
+class Supply(StrictModel):
+    """What feeds devices. ``usable_share`` is how much of a battery's capacity may be drawn."""
+
+    id: Id
+    name: Text | None = None
+    kind: Literal["mains", "battery", "power_box"] | None = None
+    voltage_v: Above | None = None
+    rated_a: Above | None = None
+    capacity_ah: Above | None = None
+    usable_share: Annotated[float, Field(gt=0, le=1)] | None = None
+
+    @property
+    def title(self) -> str:
+        return self.name or self.id
+
+
+RecordValue = Finite | bool | Annotated[str, Field(max_length=400)]
+RecordList = Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(strict=False, max_length=200)]
+
+
+class RecordEntry(StrictModel):
+    """One line of a program's device list: which device it takes in which role."""
+
+    name: Text
+    role: DeviceKind | None = None
+    usb_id: UsbId | None = None
+    serial_number: Text | None = None
+    driver: Text | None = None
+    port: Text | None = None
+    connected: bool | None = None
+
+
+class Record(StrictModel):
+    """What one program has on file: values by quantity id, and its list of devices.
+
+    ``side`` tells which end of a split program it belongs to, ``pair`` which records are two ends of one.
+    """
+
+    id: Id
+    name: Text
+    side: Literal["server", "client"] | None = None
+    pair: Id | None = None
+    values: dict[Annotated[str, Field(min_length=1, max_length=140)], RecordValue | RecordList] = Field(
+        default_factory=dict
+    )
+    entries: Annotated[tuple[RecordEntry, ...], Field(strict=False, max_length=200)] = ()
+    evidence: Evidence | None = None
+    note: Note | None = None

@@ -1,0 +1,100 @@
+"""Which settings a device of each kind has: labels, units, what values they take, how close counts as the same."""
+
+from __future__ import annotations
+
+import difflib
+from dataclasses import dataclass
+from typing import Literal
+
+SettingValue = float | bool | str
+
+CAMERAS = frozenset({"camera", "guide_camera"})
+
+
+@dataclass(frozen=True)
+class SettingKind:
+    """One setting: its key, label, unit and type, the kinds of device that have it, its bounds.
+
+    ``tolerance`` is what two values may differ by and still be the same setting, where the rig states none.
+    """
+
+    key: str
+    label: str
+    unit: str
+    type: Literal["number", "truth", "text"]
+    kinds: frozenset[str]
+    low: float = 0.0
+    high: float = 1e9
+    tolerance: float = 0.0
+    choices: tuple[str, ...] = ()
+    decimals: int = 2
+
+
+def _one(kind: str) -> frozenset[str]:
+    return frozenset({kind})
+
+
+_KINDS = (
+    SettingKind("gain", "Gain", "", "number", CAMERAS),
+    SettingKind("offset", "Offset", "", "number", CAMERAS),
+    SettingKind("readout_mode", "Readout mode", "", "text", CAMERAS),
+    SettingKind("set_temperature_c", "Set temperature", "°C", "number", CAMERAS, -100, 60, 0.5, decimals=1),
+    SettingKind("sensor_temperature_c", "Sensor temperature", "°C", "number", CAMERAS, -100, 90, 1.0, decimals=1),
+    SettingKind("cooler_on", "Cooler on", "", "truth", CAMERAS),
+    SettingKind("ramp_c_min", "Cooling ramp", "°C/min", "number", CAMERAS, 0, 60, 0.1),
+    SettingKind("traffic_percent", "USB traffic limit", "%", "number", CAMERAS, 1, 100, 0.5, decimals=0),
+    SettingKind("data_rate_mb_s", "Data rate, full", "MB/s", "number", CAMERAS, 0, 1e5, 1.0, decimals=0),
+    SettingKind("one_way", "Turns one way", "", "truth", _one("filter_wheel")),
+    SettingKind("settle_s", "Settling", "s", "number", frozenset({"filter_wheel", "focuser"}), 0, 3600, 0.1),
+    SettingKind("step_um", "Step", "µm", "number", _one("focuser"), 1e-6, 1e4, 0.01, decimals=3),
+    SettingKind("lowest_position", "Lowest position", "steps", "number", _one("focuser"), -1e9, decimals=0),
+    SettingKind("highest_position", "Highest position", "steps", "number", _one("focuser"), -1e9, decimals=0),
+    SettingKind("position", "Working position", "steps", "number", _one("focuser"), -1e9, tolerance=500, decimals=0),
+    SettingKind("reversed", "Reversed", "", "truth", frozenset({"focuser", "rotator"})),
+    SettingKind("backlash_steps", "Backlash", "steps", "number", _one("focuser"), tolerance=1, decimals=0),
+    SettingKind("refocus_temperature_c", "Refocus after", "°C", "number", _one("focuser"), 0, 60, 0.1, decimals=1),
+    SettingKind("refocus_after_min", "Refocus after", "min", "number", _one("focuser"), 0, 1e4, 1, decimals=0),
+    SettingKind("refocus_on_filter", "Refocus on filter change", "", "truth", _one("focuser")),
+    SettingKind("lowest_deg", "Lowest angle", "°", "number", _one("rotator"), -720, 720, 0.1, decimals=1),
+    SettingKind("highest_deg", "Highest angle", "°", "number", _one("rotator"), -720, 720, 0.1, decimals=1),
+    SettingKind("position_deg", "Position", "°", "number", _one("rotator"), -720, 720, 0.5, decimals=1),
+    SettingKind("guide_rate_sidereal", "Guide rate", "× sidereal", "number", _one("mount"), 0, 10, 0.01),
+    SettingKind("flip_margin_min", "Flip after meridian", "min", "number", _one("mount"), -240, 240, 0.5, decimals=0),
+    SettingKind("park_set", "Park position stored", "", "truth", _one("mount")),
+    SettingKind("power_percent", "Power", "%", "number", _one("dew_heater"), 0, 100, 0.5, decimals=0),
+    SettingKind("follows", "Follows", "", "text", _one("dew_heater"), choices=("fixed", "dew_point")),
+    SettingKind("stops_the_run", "Stops the run", "", "truth", _one("weather")),
+    SettingKind("usbfs_memory_mb", "USB memory", "MB", "number", _one("computer"), 0, 1e6, 0.5, decimals=0),
+)
+
+SETTINGS: dict[str, SettingKind] = {kind.key: kind for kind in _KINDS}
+"""Every setting by key, in the order in which a device's card lists them."""
+
+
+def settings_of(device_kind: str) -> tuple[SettingKind, ...]:
+    """Return the settings that a kind of device has."""
+    return tuple(kind for kind in _KINDS if device_kind in kind.kinds)
+
+
+def check_setting(device_kind: str, key: str, value: SettingValue) -> None:
+    """Raise ValueError, of one line, for a setting that the kind of device has not, or a value that it cannot take."""
+    kind = SETTINGS.get(key)
+    if kind is None or device_kind not in kind.kinds:
+        known = [known.key for known in settings_of(device_kind)]
+        near = difflib.get_close_matches(key, known, n=1)
+        hint = f"did you mean {near[0]}?" if near else f"it has: {', '.join(known) or 'none'}"
+        raise ValueError(f"settings.{key[:60]}: is no setting of kind {device_kind}; {hint}")
+    if kind.type == "truth" and not isinstance(value, bool):
+        raise ValueError(f"settings.{key}.value: must be true or false")
+    if kind.type == "text" and not isinstance(value, str):
+        raise ValueError(f"settings.{key}.value: must be text")
+    if kind.choices and value not in kind.choices:
+        raise ValueError(f"settings.{key}.value: must be one of {', '.join(kind.choices)}")
+    if kind.type == "number":
+        if isinstance(value, (bool, str)):
+            raise ValueError(
+                f"settings.{key}.value: must be a plain number" + (f" in {kind.unit}" if kind.unit else "")
+            )
+        if not kind.low <= value <= kind.high:
+            unit = f" {kind.unit}" if kind.unit else ""
+            raise ValueError(f"settings.{key}.value: must lie from {kind.low:g} to {kind.high:g}{unit}, got {value:g}")

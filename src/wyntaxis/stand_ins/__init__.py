@@ -1,0 +1,1 @@
+"""Simulated devices and services, for the demo, the tests and trying things out."""
