@@ -112,4 +112,8 @@ def test_the_worklist_counts(example):
         "guide_branch": ("fails", "2 fail, 3 hold, 8 unproven"),
         "scales": ("tight", "1 tight, 15 unproven"),
         "footprint": (None, "sky, panels, horizon"),
+        "devices": (None, "no devices yet"),
+        "records": (None, "programs, frame headers"),
+        "ports": (None, "USB and serial"),
+        "ready": ("fails", "1 fails, 17 unproven"),
     }

@@ -87,6 +87,7 @@ def test_remedies_are_applied_by_their_button_and_undone(window):
     QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)
     assert window.session.rig.train[3].length_mm == 12.18
     assert window.margin.title.text().startswith("Holds")
+    QTest.mouseClick(window.margin.all_box, Qt.MouseButton.LeftButton)
     window.margin.list.setCurrentRow(1)
     assert window.step.key == "guide_branch"
     QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)

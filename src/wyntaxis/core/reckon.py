@@ -90,8 +90,14 @@ def reckon(rig: Rig, shelf: tuple[ShelfPart, ...] = (), seen: Seen = NOTHING_SEE
     """Compute every quantity and finding of a rig; remedies may name parts of the shelf."""
     from wyntaxis.core.findings import all_findings
 
+    bare = bare_reckoning(rig, shelf, seen)
+    return replace(bare, findings=tuple(all_findings(bare)))
+
+
+def bare_reckoning(rig: Rig, shelf: tuple[ShelfPart, ...] = (), seen: Seen = NOTHING_SEEN) -> Reckoning:
+    """Compute every quantity of a rig, and no findings."""
     computed = ComputedLegs(rig)
-    bare = Reckoning(
+    return Reckoning(
         rig=rig,
         back_focus=computed.back_focus,
         guide_path=computed.guide_path,
@@ -103,7 +109,6 @@ def reckon(rig: Rig, shelf: tuple[ShelfPart, ...] = (), seen: Seen = NOTHING_SEE
         shelf=shelf,
         seen=seen,
     )
-    return replace(bare, findings=tuple(all_findings(bare)))
 
 
 def _row(rig: Rig, quantity_id: str, computed: ComputedLegs) -> Quantity:

@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from wyntaxis.core.devices.presence import Presence, presence
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics.joints import guide_gaps, main_gaps, meetings
 from wyntaxis.core.optics.lightpath import datum_index
@@ -46,6 +47,7 @@ class PartShape:
     outer_radius_mm: float
     plates: tuple[PlateShape, ...]
     verdict: Verdict | None
+    devices: tuple[Presence, ...] = ()
 
     @property
     def length_mm(self) -> float:
@@ -141,11 +143,13 @@ def section(reckoning: Reckoning) -> Section:
     """Lay a reckoned rig out in mm."""
     rig = reckoning.rig
     marks = _marks(reckoning)
-    parts = _row(rig.train, ("train",), main_gaps(rig), marks)
+    parts = _with_devices(reckoning, _row(rig.train, ("train",), main_gaps(rig), marks))
     length = parts[-1].end_mm if parts else 0.0
     index = datum_index(rig.train)
     path = reckoning.back_focus
     branch = _branch(reckoning, parts, marks)
+    if branch is not None:
+        branch = replace(branch, parts=_with_devices(reckoning, branch.parts))
     return Section(
         parts=parts,
         rays=_rays(rig, parts, reckoning.value("focal_ratio") or 1.0),
@@ -155,6 +159,17 @@ def section(reckoning: Reckoning) -> Section:
         telescope_radius_mm=_thread_radius(rig.telescope.rear) or (parts[0].outer_radius_mm if parts else 30.0),
         joints=tuple(_joint_marks(rig, parts, branch.parts if branch else ())),
     )
+
+
+def _with_devices(reckoning: Reckoning, parts: tuple[PartShape, ...]) -> tuple[PartShape, ...]:
+    """Return the parts with the devices that they are, or carry, and whether each is connected."""
+    at: dict[str, list[Presence]] = {}
+    for device in reckoning.rig.devices:
+        if device.part is not None:
+            at.setdefault(device.part, []).append(presence(reckoning, device))
+    if not at:
+        return parts
+    return tuple(replace(shape, devices=tuple(at.get(shape.part.id, ()))) for shape in parts)
 
 
 def _joint_marks(rig: Rig, parts: tuple[PartShape, ...], branch: tuple[PartShape, ...]) -> Iterator[JointMark]:

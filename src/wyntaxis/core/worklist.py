@@ -26,7 +26,8 @@ class Step:
     """What stands under the title of a step that counts no numbers."""
 
 
-GROUPS = ("Build", "Reckon")
+READY = "ready"
+GROUPS = ("Build", "Reckon", "Connect", "Vouch")
 
 STEPS = (
     Step(
@@ -120,6 +121,98 @@ STEPS = (
         (),
         "sky, panels, horizon",
     ),
+    Step(
+        "devices",
+        "Connect",
+        "Devices",
+        "What is each device, how is it driven, reached, fed and set?",
+        (),
+        (
+            "driver.order",
+            "devices.measured",
+            "devices.parts",
+            "cooling.on",
+            "cooling.setpoint",
+            "focuser.travel",
+            "focuser.step",
+            "guiding.settle",
+            "storage.space",
+            "storage.copy",
+            "power.supply",
+            "power.battery",
+        ),
+        "no devices yet",
+    ),
+    Step(
+        "records",
+        "Connect",
+        "Records",
+        "Does every program hold what the rig says, and do the frames it wrote?",
+        (),
+        (
+            "records.focal_length",
+            "records.pixel",
+            "records.gain",
+            "records.offset",
+            "records.temperature",
+            "records.driver",
+            "records.connection",
+            "records.direction",
+            "records.traffic",
+            "records.guiding",
+            "records.site",
+            "records.setting",
+            "records.sides",
+            "records.duplicate",
+            "records.role",
+            "records.port",
+            "wheel.order",
+            "wheel.leftover",
+            "frames.header",
+            "frames.partners",
+            "frames.exposure",
+            "frames.broken",
+        ),
+        "programs, frame headers",
+    ),
+    Step(
+        "ports",
+        "Connect",
+        "Ports",
+        "Is every device on the bus, awake, on a link that is fast enough?",
+        (),
+        (
+            "ports.present",
+            "ports.suspend",
+            "ports.speed",
+            "ports.hub",
+            "ports.traffic",
+            "ports.power",
+            "ports.usbfs_memory",
+            "ports.serial_name",
+            "ports.identity",
+            "ports.permission",
+        ),
+        "USB and serial",
+    ),
+    Step(
+        READY,
+        "Vouch",
+        "Ready",
+        "May the night begin? What is on paper only is unproven.",
+        (),
+        (
+            "plan.cool",
+            "plan.guide",
+            "plan.dither",
+            "plan.refocus",
+            "plan.flip",
+            "plan.park",
+            "plan.warm_up",
+            "plan.filters",
+        ),
+        "conditions of the night",
+    ),
 )
 
 
@@ -161,12 +254,18 @@ def tallies(reckoning: Reckoning) -> list[Tally]:
 
 
 def _tally(reckoning: Reckoning, step: Step) -> Tally:
+    if step.key == READY:
+        from wyntaxis.core.ready import conditions
+
+        stand = [one.verdict for one in conditions(reckoning)]
+        return Tally(step, worst(stand), dict(Counter(stand)))
     verdicts = [reckoning.quantities[key].verdict for key in step.quantities]
     found = [f.verdict for f in reckoning.findings if belongs(step, f.id, f.quantities)]
     # A number that is only unproven does not outweigh a finding that holds.
     proven = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]
     verdict = worst(proven) if verdicts or found else None
-    return Tally(step, verdict, dict(Counter(verdicts)))
+    # A step that has no numbers of its own counts its findings.
+    return Tally(step, verdict, dict(Counter(verdicts or found)))
 
 
 def step_of(reckoning: Reckoning, finding_index: int) -> Step:

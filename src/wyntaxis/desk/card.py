@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from wyntaxis.desk.value_field import ChoiceField, Field, TickField, ValueField
+from wyntaxis.desk.value_field import ChoiceField, Field, TickField, TruthField, ValueField
 
 Path = tuple[str | int, ...]
 
@@ -24,6 +25,21 @@ class FieldSpec:
     kind: str = "number"
     choices: tuple[str, ...] = ()
     optional: bool = True
+
+
+def make_field(spec: FieldSpec, base: Path, refused: Callable[[str], object]) -> Field:
+    """Return the field of a spec, bound to its place below ``base``; what cannot be read is told to ``refused``."""
+    path = (*base, *spec.path)
+    if spec.kind == "choice":
+        return ChoiceField(path, spec.label, spec.choices, optional=spec.optional)
+    if spec.kind == "truth":
+        return TruthField(path, spec.label)
+    if spec.kind == "tick":
+        return TickField(path, spec.label)
+    field = ValueField(path, spec.label, spec.unit, spec.kind)
+    field.setMinimumWidth(58)
+    field.refused.connect(refused)
+    return field
 
 
 COLUMN_EM = 18
@@ -110,16 +126,7 @@ class Card(QFrame):
             QWidget.setTabOrder(one, other)
 
     def _field(self, spec: FieldSpec) -> Field:
-        field: Field
-        path = (*self._base, *spec.path)
-        if spec.kind == "choice":
-            field = ChoiceField(path, spec.label, spec.choices, optional=spec.optional)
-        elif spec.kind == "tick":
-            field = TickField(path, spec.label)
-        else:
-            field = ValueField(path, spec.label, spec.unit, spec.kind)
-            field.setMinimumWidth(58)
-            field.refused.connect(self.refused)
+        field = make_field(spec, self._base, self.refused.emit)
         field.entered.connect(
             lambda path, value, label=spec.label: self.entered.emit(path, value, f"Change {label.lower()}")
         )

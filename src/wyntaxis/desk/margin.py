@@ -10,6 +10,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QApplication,
+    QCheckBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -70,6 +71,7 @@ class Margin(QWidget):
 
     finding_chosen = pyqtSignal(int)
     remedy_asked = pyqtSignal(object)
+    all_asked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -82,7 +84,15 @@ class Margin(QWidget):
         layout.setSpacing(6)
         heading = QLabel("Findings")
         heading.setProperty("role", "title")
-        layout.addWidget(heading)
+        self.all_box = QCheckBox("all steps")
+        self.all_box.setProperty("role", "faded")
+        self.all_box.setToolTip("List the findings of all steps, not only of the step shown")
+        self.all_box.clicked.connect(lambda _on: self.all_asked.emit())
+        top = QHBoxLayout()
+        top.addWidget(heading)
+        top.addStretch(1)
+        top.addWidget(self.all_box)
+        layout.addLayout(top)
         self.list = QListWidget()
         self.list.setAccessibleName("Findings")
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -93,6 +103,10 @@ class Margin(QWidget):
         layout.addWidget(self._build_detail(), 1)
         self.setAccessibleName("Margin")
         self.setMinimumWidth(210)
+
+    @property
+    def all_steps(self) -> bool:
+        return self.all_box.isChecked()
 
     def _build_detail(self) -> QScrollArea:
         area = QScrollArea()

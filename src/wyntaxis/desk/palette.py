@@ -128,6 +128,10 @@ QComboBox QAbstractItemView {{ background: {field}; border: 1px solid {rule}; se
     selection-color: {ink}; }}
 QToolButton {{ background: {panel}; border: 1px solid {rule}; border-radius: 2px; padding: 3px 8px; }}
 QToolButton:focus {{ border: 1px solid {accent}; }}
+QCheckBox::indicator {{ width: {tick}px; height: {tick}px; background: {field}; border: 1px solid {metal};
+    border-radius: 2px; }}
+QCheckBox::indicator:checked {{ background: {accent}; border: 3px solid {field}; outline: 1px solid {metal}; }}
+QCheckBox::indicator:focus {{ border-color: {accent}; }}
 QProgressBar {{ background: {field}; border: 1px solid {rule}; max-height: 10px; }}
 QProgressBar::chunk {{ background: {accent}; }}
 QPushButton {{ background: {field}; border: 1px solid {metal}; border-radius: 2px; padding: 4px 12px; }}
@@ -165,4 +169,4 @@ def style_sheet(palette: Palette, text_scale: float) -> str:
     """Return the style sheet of a palette at a text scale, 1 for the base size."""
     colors = {field.name: getattr(palette, field.name) for field in fields(palette)}
     size = BASE_TEXT_PX * text_scale
-    return _STYLE.format(**colors, size=round(size), title=round(size * 1.3))
+    return _STYLE.format(**colors, size=round(size), title=round(size * 1.3), tick=round(size * 0.85))

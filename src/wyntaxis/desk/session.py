@@ -8,8 +8,11 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wyntaxis.core.findings import Finding
+from wyntaxis.core.frames.audit import AuditKeeper
+from wyntaxis.core.frames.headers import FolderHeaders
 from wyntaxis.core.optics.spacers import SpacerResult, SpacerSet, apply_set
-from wyntaxis.core.reckon import Reckoning, reckon
+from wyntaxis.core.ports.tree import PortTree
+from wyntaxis.core.reckon import Reckoning, Seen, reckon
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.edit import Change, History
 from wyntaxis.core.rig.errors import RigError
@@ -51,6 +54,9 @@ class Session(QObject):
         self.chosen_part: str | None = None
         self._chosen_finding: tuple[str, str] | None = None
         self._was_dirty = False
+        self.ports: PortTree | None = None
+        self.headers: FolderHeaders | None = None
+        self._audits = AuditKeeper()
         self._compute()
 
     @classmethod
@@ -234,12 +240,25 @@ class Session(QObject):
         if variant_index(self.document, self.variant) is None:
             self.variant = None
         self._shown = variant_rig(self.document, self.variant)
-        self.reckoning: Reckoning = reckon(self._shown, self.stock.shelf.parts)
+        frames = self._audits.audit(self._shown, self.headers) if self.headers is not None else None
+        self.reckoning: Reckoning = reckon(self._shown, self.stock.shelf.parts, Seen(self.ports, frames))
         self.section: Section = section(self.reckoning)
         if self.chosen_part is not None and self.rig.find(self.chosen_part) is None:
             self.chosen_part = None
 
     def _stock_changed(self) -> None:
+        self._compute()
+        self.changed.emit()
+
+    def look_at_ports(self, tree: PortTree | None) -> None:
+        """Take what the kernel says into account, or leave it out again."""
+        self.ports = tree
+        self._compute()
+        self.changed.emit()
+
+    def look_at_headers(self, headers: FolderHeaders | None) -> None:
+        """Take the headers of a folder's frames into account, or leave them out again."""
+        self.headers = headers
         self._compute()
         self.changed.emit()
 

@@ -14,6 +14,7 @@ from wyntaxis.desk.settings import Settings
 from wyntaxis.desk.sheets.footprint import FootprintSheet
 from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
 from wyntaxis.desk.sheets.light_path import PartsSheet
+from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.window import MainWindow
 
@@ -26,6 +27,10 @@ VIEWS = (
     ("footprint", "tarnfell-triplet-reduced", "footprint", "day"),
     ("footprint-night", "meadow-newtonian", "footprint", "night"),
     ("horizon", "tarnfell-triplet-reduced", "footprint", "day"),
+    ("devices", "tarnfell-triplet-reduced", "devices", "day"),
+    ("records", "tarnfell-triplet-reduced", "records", "day"),
+    ("ports", "tarnfell-triplet-reduced", "ports", "day"),
+    ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("plots", "meadow-newtonian", "light_path", "day"),
     ("trains-side-by-side", "tarnfell-triplet-reduced", "light_path", "day"),
@@ -104,6 +109,13 @@ def _many_parts(window: MainWindow) -> None:
         session.put_in(rings[len(session.rig.train) % len(rings)], where, index)
 
 
+def _read_ports(window: MainWindow) -> None:
+    sheet = window.sheets["ports"]
+    assert isinstance(sheet, PortsSheet)
+    sheet.read_stand_in()
+    wait_until(lambda: window.session is not None and window.session.ports is not None)
+
+
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "plots": _open_plots,
@@ -111,6 +123,8 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "footprint": _read_catalogue,
     "footprint-night": _read_catalogue,
     "horizon": _show_night,
+    "ports": _read_ports,
+    "ready-night": _read_ports,
     "trains-side-by-side": MainWindow.show_comparison,
     "many-parts": _many_parts,
 }

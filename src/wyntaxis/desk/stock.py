@@ -43,6 +43,11 @@ class ShelfStock(QObject):
                 self.broken = str(error)
 
     @property
+    def folder(self) -> Path | None:
+        """Where the imager's own files lie; None where nothing is kept."""
+        return self._path.parent if self._path is not None else None
+
+    @property
     def can_undo(self) -> bool:
         return bool(self._before)
 

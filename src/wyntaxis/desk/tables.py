@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget, QTableWidgetItem
 
 from wyntaxis.core.ledger import Verdict
@@ -14,13 +15,27 @@ from wyntaxis.desk.palette import Palette
 
 ROW_PADDING_PX = 5
 MOST_ROWS_SHOWN = 12
+LEAST_STRETCHED_EM = 13
+"""What a column that takes the room left over has at least, before the table scrolls sideways."""
 
 
 class TextTable(QTableWidget):
-    """Rows of texts under headings. ``left`` names the columns set flush left; the last of them stretches."""
+    """Rows of texts under headings.
 
-    def __init__(self, name: str, headings: Sequence[str], left: Sequence[int] = (0,), stretch: int = 0) -> None:
+    ``left`` names the columns set flush left, ``stretch`` the one that takes the room left over; no column is made
+    wider than ``widest_em`` text heights, what does not fit is in its tool tip.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        headings: Sequence[str],
+        left: Sequence[int] = (0,),
+        stretch: int | None = 0,
+        widest_em: float | None = None,
+    ) -> None:
         super().__init__(0, len(headings))
+        self._widest_em = widest_em
         self.headings, self._left, self._stretch = tuple(headings), frozenset(left), stretch
         self.setAccessibleName(name)
         self.setHorizontalHeaderLabels(list(headings))
@@ -28,6 +43,9 @@ class TextTable(QTableWidget):
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setAlternatingRowColors(True)
         self.setTabKeyNavigation(False)
+        top = self.horizontalHeader()
+        assert top is not None
+        top.setHighlightSections(False)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.most_rows = MOST_ROWS_SHOWN
         self._shown: object = None
@@ -42,10 +60,12 @@ class TextTable(QTableWidget):
         verdicts: Sequence[Verdict | None] = (),
         palette: Palette | None = None,
         bold: Sequence[int] = (),
+        cell_verdicts: Mapping[tuple[int, int], Verdict] = MappingProxyType({}),
     ) -> None:
-        """Fill the table; ``verdicts`` puts each row's mark before its first text."""
+        """Fill the table; ``verdicts`` puts each row's mark before its first text, ``cell_verdicts`` a cell's."""
         self.ensurePolished()
-        shown = ([tuple(row) for row in rows], tuple(verdicts), palette, tuple(bold), self.font().key())
+        marks = dict(cell_verdicts)
+        shown = ([tuple(row) for row in rows], tuple(verdicts), palette, tuple(bold), self.font().key(), marks)
         if shown == self._shown:
             return
         self._shown = shown
@@ -64,9 +84,13 @@ class TextTable(QTableWidget):
                     item.setFont(font)
                 self.setItem(row, column, item)
             verdict = verdicts[row] if row < len(verdicts) else None
-            first = self.item(row, 0)
-            if verdict is not None and palette is not None and first is not None:
-                first.setIcon(verdict_icon(verdict, palette, size))
+            if verdict is not None:
+                marks[row, 0] = verdict
+        for (row, column), verdict in marks.items():
+            marked = self.item(row, column)
+            if palette is not None and marked is not None:
+                marked.setIcon(verdict_icon(verdict, palette, size))
+                marked.setData(Qt.ItemDataRole.AccessibleTextRole, f"{verdict}: {marked.text()}")
         self.fit()
 
     def fit(self) -> None:
@@ -77,13 +101,50 @@ class TextTable(QTableWidget):
         line = self.fontMetrics().height() + ROW_PADDING_PX
         side.setDefaultSectionSize(line)
         for column in range(self.columnCount()):
-            stretches = column == self._stretch
-            mode = QHeaderView.ResizeMode.Stretch if stretches else QHeaderView.ResizeMode.ResizeToContents
-            header.setSectionResizeMode(column, mode)
+            if column != self._stretch:
+                header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         header.setMinimumSectionSize(self.fontMetrics().horizontalAdvance("000"))
+        if self._widest_em is not None:
+            widest = round(self._widest_em * self.fontInfo().pixelSize())
+            for column in range(self.columnCount()):
+                if column != self._stretch:
+                    wanted = max(self.sizeHintForColumn(column), header.sectionSizeHint(column))
+                    header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
+                    header.resizeSection(column, min(wanted, widest))
+        self._fit_stretched()
         shown = min(max(self.rowCount(), 1), self.most_rows)
         lines = max(heading.count("\n") + 1 for heading in self.headings)
         self.setFixedHeight(shown * line + lines * self.fontMetrics().height() + 3 * ROW_PADDING_PX)
+
+    def _fit_stretched(self) -> None:
+        """Give the stretching column what is left, or, where that is too little to read, what it needs to be."""
+        header, viewport = self.horizontalHeader(), self.viewport()
+        if self._stretch is None or header is None or viewport is None:
+            return
+        taken = sum(header.sectionSize(column) for column in range(self.columnCount()) if column != self._stretch)
+        em = self.fontInfo().pixelSize()
+        wanted = max(self.sizeHintForColumn(self._stretch), header.sectionSizeHint(self._stretch))
+        least = min(wanted, LEAST_STRETCHED_EM * em)
+        if viewport.width() - taken >= least:
+            header.setSectionResizeMode(self._stretch, QHeaderView.ResizeMode.Stretch)
+        else:
+            header.setSectionResizeMode(self._stretch, QHeaderView.ResizeMode.Interactive)
+            header.resizeSection(self._stretch, least)
+
+    def resizeEvent(self, e: QResizeEvent | None) -> None:
+        super().resizeEvent(e)
+        self._fit_stretched()
+
+    def forget_shown(self) -> None:
+        """Let the next rows be written in any case, as after something was typed over them."""
+        self._shown = None
+
+    def wrap_rows(self) -> None:
+        """Let rows be as high as their wrapped texts, and the table as high as its rows."""
+        self.resizeRowsToContents()
+        header = self.horizontalHeader()
+        height = sum(self.rowHeight(row) for row in range(min(self.rowCount(), self.most_rows)))
+        self.setFixedHeight(height + (header.height() if header is not None else 0) + 2 * self.frameWidth() + 2)
 
     def as_text(self, rows: Sequence[int] | None = None) -> str:
         """Return rows as tab-separated lines under their headings."""

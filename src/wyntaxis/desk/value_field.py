@@ -27,12 +27,14 @@ class ValueField(QLineEdit):
         self.path, self.unit, self.kind = path, unit, kind
         self._shown = ""
         self.setAccessibleName(f"{name} in {unit}" if unit else name)
-        if kind != "text":
+        if kind not in ("text", "list"):
             self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.editingFinished.connect(self._finish)
 
     def show_value(self, value: object) -> None:
         """Show the document's value, unless another is being typed or stands there refused."""
+        if isinstance(value, tuple):
+            value = ", ".join(value)
         text = "" if value is None else value if isinstance(value, str) else short(float(str(value)), SHOWN_DECIMALS)
         typing = bool(self.property("invalid")) or (self.hasFocus() and self.isModified())
         if text == self._shown and (typing or self.text() == text):
@@ -63,9 +65,11 @@ class ValueField(QLineEdit):
         self.mark(False)
         self.entered.emit(self.path, value)
 
-    def _value(self) -> float | int | str | None:
+    def _value(self) -> float | int | str | list[str] | None:
         if self.kind == "text":
             return self.text().strip() or None
+        if self.kind == "list":
+            return [part.strip() for part in self.text().split(",") if part.strip()] or None
         value = parse_number(self.text(), self.unit)
         if self.kind == "whole" and value is not None:
             if value != int(value):
@@ -102,6 +106,19 @@ class ChoiceField(QComboBox):
     def show_value(self, value: object) -> None:
         """Show the document's value."""
         self.setCurrentIndex(max(self.findData(value), 0))
+
+
+class TruthField(ChoiceField):
+    """Yes, no, or not stated; ``entered`` carries the path and the truth value."""
+
+    def __init__(self, path: Path, name: str) -> None:
+        super().__init__(path, name, (), optional=True)
+        self.addItem("yes", True)
+        self.addItem("no", False)
+
+    def show_value(self, value: object) -> None:
+        """Show the document's value."""
+        self.setCurrentIndex(0 if value is None else 1 if value else 2)
 
 
 class TickField(QCheckBox):

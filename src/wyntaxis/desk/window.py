@@ -18,6 +18,7 @@ from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
 from wyntaxis.desk.settings import Settings, state_folder
 
 if TYPE_CHECKING:
+    from wyntaxis.core.findings import Finding
     from wyntaxis.core.rig.recovery import Recovered
     from wyntaxis.core.worklist import Step
     from wyntaxis.desk.compare import ComparePage
@@ -51,6 +52,7 @@ class MainWindow(QMainWindow):
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
         self.sheets: dict[str, StepSheet] = {}
         """The sheets shown so far, by step; each is made when it is first asked for."""
+        self._listed: tuple[Finding, ...] = ()
         self._may_close = False
         self.setMinimumSize(800, 560)
         self.setWindowTitle("Wyntaxis, opening …")
@@ -125,7 +127,7 @@ class MainWindow(QMainWindow):
             self.below.addWidget(widget)
         self.below.setStretchFactor(1, 1)
         self.below.setCollapsible(1, False)
-        self.below.setSizes([186, 780, 300])
+        self.below.setSizes([214, 762, 300])
         self.split = QSplitter(Qt.Orientation.Vertical)
         self.split.addWidget(self.band)
         self.split.addWidget(self.below)
@@ -145,6 +147,7 @@ class MainWindow(QMainWindow):
         self.band.part_dropped.connect(lambda *drop: self.session and self.session.move_to(*drop))
         self.worklist.step_chosen.connect(self.show_step)
         self.margin.finding_chosen.connect(self._finding_chosen)
+        self.margin.all_asked.connect(self.refresh)
         self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
 
     def _share_height(self) -> None:
@@ -434,11 +437,26 @@ class MainWindow(QMainWindow):
             self._comparison.show_session(session, self.palette_in_use)
         self.sheets[self.step.key].refresh()
         self.worklist.show_tallies(tallies(session.reckoning))
-        self.margin.show_findings(session.reckoning.findings, session.chosen_finding)
+        self._listed = self._findings_to_list()
+        self.margin.show_findings(self._listed, session.chosen_finding)
         place = session.path.name if session.path else "not saved yet"
         self.setWindowTitle(f"{session.rig.name} ({place})[*] – Wyntaxis")
         self.setWindowModified(session.dirty)
         menus.refresh(self)
+
+    def _findings_to_list(self) -> tuple[Finding, ...]:
+        """Return the findings of the step shown, and the chosen one; all of them when the margin is asked for all."""
+        from wyntaxis.core.ledger import Verdict
+        from wyntaxis.core.worklist import READY, belongs
+
+        assert self.session is not None
+        findings, chosen = self.session.reckoning.findings, self.session.chosen_finding
+        own = tuple(f for f in findings if belongs(self.step, f.id, f.quantities))
+        if self.step.key == READY:
+            own = tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT))
+        if self.margin.all_steps or not own:
+            return findings
+        return own if chosen is None or chosen in own else (chosen, *own)
 
     def show_step(self, key: str) -> None:
         """Show a step's sheet."""
@@ -488,7 +506,7 @@ class MainWindow(QMainWindow):
 
         if self.session is None:
             return
-        finding = self.session.reckoning.findings[row]
+        finding = self._listed[row]
         self.session.choose_finding(finding)
         if not belongs(self.step, finding.id, finding.quantities):
             step = next((s for s in STEPS if belongs(s, finding.id, finding.quantities)), self.step)

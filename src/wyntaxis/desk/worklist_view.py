@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QEnterEvent, QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QEnterEvent, QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import Verdict, worst
@@ -45,6 +45,7 @@ class _Line(QWidget):
         verdict = f", {self.verdict}" if self.verdict else ""
         self.setAccessibleName(f"{self.title}{verdict}")
         self.setAccessibleDescription(self.counts)
+        self.setToolTip(self.counts)
         self.update()
 
     def paintEvent(self, a0: QPaintEvent | None) -> None:
@@ -63,7 +64,9 @@ class _Line(QWidget):
             sheet.write(left, y, ("▸ " if self.folded else "▾ ") + self.title, align="left")
         else:
             sheet.write(left, y, self.title, align="left")
-            sheet.write(left, y + line * 0.95, self.counts, align="left", small=True, color="faded")
+            room = self.width() - left - 6
+            counts = QFontMetricsF(sheet.small).elidedText(self.counts, Qt.TextElideMode.ElideRight, room)
+            sheet.write(left, y + line * 0.95, counts, align="left", small=True, color="faded")
         if self.current:
             painter.fillRect(QRectF(0, 0, 4, self.height()), sheet.palette.color("accent"))
         if self.verdict is not None:

@@ -19,6 +19,7 @@ from wyntaxis.core.wording import short
 if TYPE_CHECKING:
     from wyntaxis.core.reckon import Reckoning
     from wyntaxis.core.rig.devices import Device
+    from wyntaxis.core.rig.model import Rig
 
 EXPOSURE_OFF_SHARE = 0.002
 """An actual exposure that is this much off the asked one is told."""
@@ -147,6 +148,24 @@ def audit(reckoning: Reckoning, headers: FolderHeaders) -> HeaderAudit:
         headers.broken,
         headers.frames,
     )
+
+
+class AuditKeeper:
+    """Audits the same headers against a rig that is being edited, anew only when something that they tell changed."""
+
+    def __init__(self) -> None:
+        self._key: object = None
+        self._found: HeaderAudit | None = None
+
+    def audit(self, rig: Rig, headers: FolderHeaders) -> HeaderAudit:
+        """Return the audit of headers against a rig as it stands now."""
+        from wyntaxis.core.reckon import bare_reckoning
+
+        bare = bare_reckoning(rig)
+        key = (id(headers), comparables(bare), rig.plan, [(d.id, d.kind, d.title) for d in rig.devices])
+        if self._found is None or key != self._key:
+            self._key, self._found = key, audit(bare, headers)
+        return self._found
 
 
 def _exposures(reckoning: Reckoning, frames: tuple[FrameHeader, ...]) -> Iterator[ExposureOff]:

@@ -180,6 +180,7 @@ def _image_header(path: Path) -> Header:
                         raise RigError("is no FITS file: it does not begin with SIMPLE")
                     file.seek(0)
                     header = Header.fromfile(file)
+                    _check_whole(header, file.tell(), os.fstat(file.fileno()).st_size)
             except OSError as error:
                 raise RigError(f"cannot be read: {error.strerror or first_line(error)}") from None
             if header.get("NAXIS", 0):
@@ -195,6 +196,16 @@ def _image_header(path: Path) -> Header:
     if primary is None:
         raise RigError("holds no HDU")
     return primary
+
+
+def _check_whole(header: Header, start: int, size: int) -> None:
+    """Raise a :class:`RigError` when the file ends before the pixels do that its header announces."""
+    sides = [header.get(f"NAXIS{index + 1}", 0) for index in range(min(int(header.get("NAXIS", 0)), 9))]
+    if not sides or not all(isinstance(side, int) and side > 0 for side in sides):
+        return
+    wanted = start + abs(int(header.get("BITPIX", 8))) // 8 * math.prod(sides)
+    if size < wanted:
+        raise RigError(f"is cut short: {size} of {wanted} bytes; copy it again, or take it out")
 
 
 def frame_header(header: Header, path: str) -> FrameHeader:

@@ -78,7 +78,8 @@ class UsbDevice:
 
     @property
     def title(self) -> str:
-        return self.model or self.usb_id
+        named = self.model or self.usb_id
+        return named if not self.maker or self.maker.casefold() in named.casefold() else f"{self.maker} {named}"
 
     @property
     def is_root(self) -> bool:

@@ -108,7 +108,7 @@ def _form_of(text: str) -> str:
     if start.startswith("[") and "=" not in text:
         return "json"
     lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith(("#", ";"))]
-    if sum("=" in line for line in lines) * 2 > len(lines):
+    if sum("=" in line for line in lines) * 2 >= len(lines):
         return "ini"
     if sum(":" in line for line in lines) * 2 > len(lines):
         return "yaml"

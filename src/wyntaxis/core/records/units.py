@@ -23,7 +23,7 @@ _FACTORS: dict[str, dict[str, float]] = {
 }
 _ZERO_POINTS = {"K": 273.15, "°F": 32.0}
 _SEXAGESIMAL = re.compile(r"\s*([+-]?)(\d+)[\s:°hd]+(\d+)(?:[\s:′'m]+(\d+(?:\.\d+)?))?[\s″\"s]*\s*")
-_NUMBER = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*([^\d\s].*)?")
+_NUMBER = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*([^\d\s.,]\D*)?")
 TRUE_WORDS = frozenset({"true", "yes", "on", "1", "t", "y"})
 FALSE_WORDS = frozenset({"false", "no", "off", "0", "f", "n"})
 

@@ -411,7 +411,12 @@ class SectionBand(QWidget):
                 kind = shape.part.kind.replace("_", " ")
                 QToolTip.showText(
                     a0.globalPos(),  # type: ignore[attr-defined]
-                    f"{shape.number}  {shape.part.title} ({kind}), {length_text(shape)} mm",
+                    "\n".join(
+                        [
+                            f"{shape.number}  {shape.part.title} ({kind}), {length_text(shape)} mm",
+                            *(device.why for device in shape.devices),
+                        ]
+                    ),
                     self,
                 )
             else:

@@ -9,9 +9,10 @@ import itertools
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainterPath, QPolygonF
 
+from wyntaxis.core.ledger import Verdict
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.section.pens import CHAIN_DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, Sheet
 
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
 STUB_MM = 16.0
 CAMERA_BODY_MM = 14.0
 MARK_PX = 13.0
+PLUG_PX = 9.0
 BALLOON_ROWS = 3
 
 
@@ -231,6 +233,8 @@ def draw_balloons(sheet: Sheet, section: Section, view: View, chosen: str | None
             sheet.line(x, y, x, y + row * step, sheet.pen("faded"))
         radius = sheet.balloon(x, y, shape.number, chosen=is_chosen)
         _mark(sheet, shape, x, y - radius - MARK_PX / 2 - 2)
+        if not row:
+            _plugs(sheet, shape, x, y + radius + 2)
     if section.branch is not None:
         # A part of the branch that stands inside the main parts has its number above them.
         lowest = view.y(max((s.outer_radius_mm for s in section.parts), default=0.0)) - sheet.height_of(small=True)
@@ -241,6 +245,25 @@ def draw_balloons(sheet: Sheet, section: Section, view: View, chosen: str | None
             lowest = y - 2.3 * sheet.height_of(small=True)
             radius = sheet.balloon(x, y, shape.number, chosen=shape.part.id == chosen)
             _mark(sheet, shape, x + radius + MARK_PX / 2 + 2, y)
+            _plugs(sheet, shape, x + radius + 1.5 * MARK_PX + 4, y - PLUG_PX / 2)
+
+
+def _plugs(sheet: Sheet, shape: PartShape, x: float, top: float) -> None:
+    """Draw a plug for each device at a part: filled when it is connected, hollow when unproven, struck out when not."""
+    width = PLUG_PX * 0.8
+    left = x - (len(shape.devices) * (width + 2) - 2) / 2
+    for index, device in enumerate(shape.devices):
+        at = left + index * (width + 2)
+        color = "fails" if device.verdict is Verdict.FAILS else "ink"
+        body = QRectF(at, top + PLUG_PX * 0.4, width, PLUG_PX * 0.6)
+        for share in (0.25, 0.75):
+            sheet.line(at + share * width, top, at + share * width, body.top(), sheet.pen(color, 1.4))
+        sheet.painter.fillRect(body, sheet.palette.color(color if device.verdict is Verdict.HOLDS else "paper"))
+        sheet.painter.setPen(sheet.pen(color, 1.2))
+        sheet.painter.setBrush(Qt.BrushStyle.NoBrush)
+        sheet.painter.drawRect(body)
+        if device.verdict is Verdict.FAILS:
+            sheet.line(at - 2, top + PLUG_PX, at + width + 2, top, sheet.pen(color, 1.6))
 
 
 def draw_joints(sheet: Sheet, section: Section, view: View) -> None:

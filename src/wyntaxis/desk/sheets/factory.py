@@ -27,4 +27,20 @@ def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
             from wyntaxis.desk.sheets.footprint import FootprintSheet
 
             return FootprintSheet(session, step, palette)
+        case "devices":
+            from wyntaxis.desk.sheets.devices import DevicesSheet
+
+            return DevicesSheet(session, step, palette)
+        case "records":
+            from wyntaxis.desk.sheets.records import RecordsSheet
+
+            return RecordsSheet(session, step, palette)
+        case "ports":
+            from wyntaxis.desk.sheets.ports import PortsSheet
+
+            return PortsSheet(session, step, palette)
+        case "ready":
+            from wyntaxis.desk.sheets.ready import ReadySheet
+
+            return ReadySheet(session, step, palette)
     raise KeyError(step.key)

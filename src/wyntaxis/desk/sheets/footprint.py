@@ -34,9 +34,9 @@ from wyntaxis.desk.background import Job
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet
-from wyntaxis.desk.sheets.scale_panels import push_button
 from wyntaxis.desk.sky_patch import SkyPatch
 from wyntaxis.desk.tables import TextTable
 

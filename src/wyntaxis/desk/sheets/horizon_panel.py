@@ -12,9 +12,9 @@ from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.sky.horizon import NightPath, horizon_csv, night_path, with_horizon
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plots_sky import HorizonPlot
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.scale_panels import push_button
 
 CSV_FILTER = "Horizon (*.csv *.txt *.hrz);;All files (*)"
 

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
-    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -26,6 +22,7 @@ from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.tables import TextTable
 
@@ -79,38 +76,6 @@ class BinningTable(TextTable):
             for row in rows
         ]
         self.show_rows(texts, bold=[index for index, row in enumerate(rows) if row.in_use])
-
-
-class Panel(QFrame):
-    """A titled box of the sheet."""
-
-    def __init__(self, title: str) -> None:
-        super().__init__()
-        self.setProperty("role", "panel")
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(10, 7, 10, 9)
-        self.column.setSpacing(5)
-        heading = QLabel(title)
-        heading.setProperty("role", "heading")
-        self.column.addWidget(heading)
-
-    def add_text(self) -> QLabel:
-        """Put a label of wrapped plain text in."""
-        label = QLabel()
-        label.setWordWrap(True)
-        self.column.addWidget(label)
-        return label
-
-
-def push_button(text: str, tip: str, action: Callable[[], object], row: QHBoxLayout | None = None) -> QPushButton:
-    """Return a button that acts, put into a row where one is given."""
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.setAccessibleDescription(tip)
-    button.clicked.connect(lambda _checked: action())
-    if row is not None:
-        row.addWidget(button)
-    return button
 
 
 class SearchPanel(Panel):

@@ -1,0 +1,110 @@
+"""A titled box of a sheet, and the buttons that stand in one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wyntaxis.desk.background import Job
+
+
+class Panel(QFrame):
+    """A titled box of the sheet."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.setProperty("role", "panel")
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(10, 7, 10, 9)
+        self.column.setSpacing(5)
+        heading = QLabel(title)
+        heading.setProperty("role", "heading")
+        self.column.addWidget(heading)
+
+    def add_text(self) -> QLabel:
+        """Put a label of wrapped plain text in."""
+        label = QLabel()
+        label.setWordWrap(True)
+        self.column.addWidget(label)
+        return label
+
+
+def push_button(text: str, tip: str, action: Callable[[], object], row: QHBoxLayout | None = None) -> QPushButton:
+    """Return a button that acts, put into a row where one is given."""
+    button = QPushButton(text)
+    button.setToolTip(tip)
+    button.setAccessibleDescription(tip)
+    button.clicked.connect(lambda _checked: action())
+    if row is not None:
+        row.addWidget(button)
+    return button
+
+
+class SideScroll(QScrollArea):
+    """Holds a wide grid: as high as the grid, and scrolled sideways where the sheet is narrower."""
+
+    def __init__(self, held: QWidget) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setProperty("role", "card")
+        self.setWidget(held)
+
+    def sizeHint(self) -> QSize:
+        held = self.widget()
+        if held is None:
+            return super().sizeHint()
+        hint, bar = held.minimumSizeHint(), self.horizontalScrollBar()
+        narrow = hint.width() > self.width() and bar is not None
+        return QSize(hint.width(), hint.height() + (bar.sizeHint().height() + 2 if narrow and bar is not None else 0))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(80, self.sizeHint().height())
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        self.updateGeometry()
+
+
+class JobBar(QFrame):
+    """The progress of a job with a button to cancel it; out of sight while nothing runs."""
+
+    def __init__(self, job: Job, word: str) -> None:
+        super().__init__()
+        self._word = word
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.text = QLabel()
+        row.addWidget(self.text)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        row.addWidget(self.bar, 1)
+        self.cancel_button = push_button("Cancel", f"Stop: {word}", job.cancel, row)
+        job.progressed.connect(self._progressed)
+        job.running_changed.connect(self._running)
+        self.hide()
+
+    def _running(self, running: bool) -> None:
+        self.setVisible(running)
+        if running:
+            self.text.setText(f"{self._word} …")
+            self.bar.setRange(0, 0)
+
+    def _progressed(self, done: int, of: int) -> None:
+        self.bar.setRange(0, max(of, 1))
+        self.bar.setValue(done)
+        self.text.setText(f"{self._word}: {done} of {of}")

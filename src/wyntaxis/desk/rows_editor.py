@@ -1,0 +1,122 @@
+"""A short list of the document as rows of fields: slots of a wheel, disks, supplies, lines of a device list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from wyntaxis.desk.card import FieldSpec, make_field, value_at
+from wyntaxis.desk.panel import SideScroll
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.value_field import Field
+
+Path = tuple[str | int, ...]
+
+
+class RowsEditor(QFrame):
+    """A titled grid: a row for each entry of a list, a column for each field, a button to add and to remove."""
+
+    def __init__(
+        self, session: Session, title: str, columns: Sequence[FieldSpec], word: str, fresh: Callable[[], dict[str, Any]]
+    ) -> None:
+        super().__init__()
+        self._session, self._columns, self._word, self._fresh = session, tuple(columns), word, fresh
+        self._base: Path = ()
+        self._count = -1
+        self.fields: list[list[Field]] = []
+        self.setProperty("role", "panel")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 7, 10, 9)
+        column.setSpacing(5)
+        self._title = QLabel(title)
+        self._title.setProperty("role", "heading")
+        column.addWidget(self._title)
+        self._holder: SideScroll | None = None
+        row = QHBoxLayout()
+        self.add_button = QPushButton(f"Add {word}")
+        self.add_button.clicked.connect(lambda _checked: self.add())
+        row.addWidget(self.add_button)
+        row.addStretch(1)
+        column.addLayout(row)
+
+    def show_list(self, title: str, base: Path, count: int, document: Any) -> None:
+        """Show a list of the document; fields are kept where only values have changed."""
+        self._title.setText(title)
+        if (base, count) != (self._base, self._count):
+            self._base, self._count = base, count
+            self._build()
+        for row in self.fields:
+            for field in row:
+                field.show_value(value_at(document, field.path))
+
+    def _build(self) -> None:
+        layout = self.layout()
+        assert isinstance(layout, QVBoxLayout)
+        if self._holder is not None:
+            layout.removeWidget(self._holder)
+            self._holder.hide()
+            self._holder.deleteLater()
+        held = QWidget()
+        held.setProperty("role", "card")
+        grid = QGridLayout(held)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(3)
+        self.fields = []
+        for at, spec in enumerate(self._columns):
+            heading = QLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
+            heading.setProperty("role", "faded")
+            heading.setVisible(self._count > 0)
+            grid.addWidget(heading, 0, at + 1)
+            grid.setColumnStretch(at + 1, 3 if spec.kind == "text" else 2)
+        for index in range(self._count):
+            self.fields.append(self._row(grid, index))
+        self._holder = SideScroll(held)
+        layout.insertWidget(1, self._holder)
+
+    def _row(self, grid: QGridLayout, index: int) -> list[Field]:
+        label = QLabel(str(index + 1))
+        label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        grid.addWidget(label, index + 1, 0)
+        fields: list[Field] = []
+        for at, spec in enumerate(self._columns):
+            field = make_field(spec, (*self._base, index), self._session.refused.emit)
+            field.setAccessibleName(f"{self._word} {index + 1}: {field.accessibleName()}")
+            field.entered.connect(lambda path, value, spec=spec: self._enter(path, value, spec))
+            grid.addWidget(field, index + 1, at + 1)
+            fields.append(field)
+        for step, text, tip in ((-1, "↑", "Move up"), (1, "↓", "Move down"), (0, "×", "Remove")):
+            button = QPushButton(text)
+            button.setFixedWidth(button.fontMetrics().horizontalAdvance("×××") + 8)
+            button.setToolTip(f"{tip}: {self._word} {index + 1}")
+            button.setAccessibleName(f"{tip}: {self._word} {index + 1}")
+            button.setEnabled(0 <= index + step < self._count)
+            button.clicked.connect(lambda _checked, index=index, step=step: self._act(index, step))
+            grid.addWidget(button, index + 1, len(self._columns) + {-1: 1, 1: 2, 0: 3}[step])
+        return fields
+
+    def _enter(self, path: Path, value: Any, spec: FieldSpec) -> None:
+        # A slot's name may be blank: an empty hole is a fact worth stating.
+        if value is None and not spec.optional:
+            value = ""
+        self._session.set_value(path, value, f"Change {spec.label.lower()} of {self._word}")
+
+    def _entries(self) -> list[Any]:
+        found = value_at(self._session.rig, self._base) or ()
+        return [entry.model_dump(mode="json", exclude_unset=True) for entry in found]
+
+    def add(self) -> None:
+        """Add an entry at the end."""
+        self._session.set_value((*self._base, len(self._entries())), self._fresh(), f"Add {self._word}")
+
+    def _act(self, index: int, step: int) -> None:
+        entries = self._entries()
+        if step == 0:
+            del entries[index]
+        else:
+            entries[index], entries[index + step] = entries[index + step], entries[index]
+        label = f"{'Move' if step else 'Remove'} {self._word}"
+        self._session.set_value(self._base, entries or None, label)

@@ -1,0 +1,111 @@
+"""The settings of one device as rows: what each is to be, how far it may be off, and what was measured of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from wyntaxis.core.devices.quantities import device_quantity
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.settings import SettingKind, settings_of
+from wyntaxis.desk.card import FieldSpec, make_field, value_at
+from wyntaxis.desk.margin import verdict_icon
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import SideScroll
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.value_field import Field
+
+Path = tuple[str | int, ...]
+HEADINGS = ("", "is to be", "±", "measured", "± u", "")
+
+
+class SettingsGrid(QFrame):
+    """A row for each setting that the device's kind has."""
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self.palette_in_use = session, palette
+        self._shown: tuple[object, ...] = ()
+        self.fields: dict[Path, Field] = {}
+        self._marks: dict[str, QLabel] = {}
+        self.setProperty("role", "panel")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 7, 10, 9)
+        heading = QLabel("Settings")
+        heading.setProperty("role", "heading")
+        column.addWidget(heading)
+        self._holder: SideScroll | None = None
+
+    def show_device(self, device: Device, index: int) -> None:
+        """Show a device's settings; fields are kept where only values have changed."""
+        shown = (device.id, device.kind, index)
+        if shown != self._shown:
+            self._shown = shown
+            self._build(device, index)
+        self.setVisible(bool(self.fields))
+        for path, field in self.fields.items():
+            field.show_value(value_at(self._session.rig, path))
+        size = max(10, round(self.fontInfo().pixelSize() * 1.05))
+        for key, mark in self._marks.items():
+            row = device_quantity(device, key)
+            verdict = row.agreement if row is not None and len(row.legs) > 1 else None
+            mark.setVisible(verdict is not None)
+            if verdict is not None:
+                mark.setPixmap(verdict_icon(verdict, self.palette_in_use, size).pixmap(size, size))
+                mark.setToolTip(f"stated and measured: {verdict}")
+                mark.setAccessibleName(f"stated and measured: {Verdict(verdict)}")
+
+    def _build(self, device: Device, index: int) -> None:
+        layout = self.layout()
+        assert isinstance(layout, QVBoxLayout)
+        if self._holder is not None:
+            layout.removeWidget(self._holder)
+            self._holder.hide()
+            self._holder.deleteLater()
+        held = QWidget()
+        held.setProperty("role", "card")
+        grid = QGridLayout(held)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(7)
+        grid.setVerticalSpacing(3)
+        for column, text in enumerate(HEADINGS):
+            label = QLabel(text)
+            label.setProperty("role", "faded")
+            grid.addWidget(label, 0, column)
+        grid.setColumnStretch(1, 3)
+        for column in (2, 3, 4):
+            grid.setColumnStretch(column, 2)
+        self.fields, self._marks = {}, {}
+        for row, kind in enumerate(settings_of(device.kind), start=1):
+            self._row(grid, row, kind, ("devices", index, "settings", kind.key))
+        self._holder = SideScroll(held)
+        layout.addWidget(self._holder)
+
+    def _row(self, grid: QGridLayout, row: int, kind: SettingKind, base: Path) -> None:
+        label = QLabel(f"{kind.label}, {kind.unit}" if kind.unit else kind.label)
+        label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        grid.addWidget(label, row, 0)
+        form = "choice" if kind.choices else kind.type
+        places = [(FieldSpec(kind.label, ("value",), kind.unit, form, kind.choices), 1)]
+        if kind.type == "number":
+            places += [
+                (FieldSpec(f"{kind.label}, tolerance", ("tolerance",), kind.unit), 2),
+                (FieldSpec(f"{kind.label}, measured", ("measured", "value"), kind.unit), 3),
+                (FieldSpec(f"{kind.label}, uncertainty", ("measured", "standard_uncertainty"), kind.unit), 4),
+            ]
+            self._marks[kind.key] = QLabel()
+            grid.addWidget(self._marks[kind.key], row, 5)
+        for spec, column in places:
+            field = make_field(spec, base, self._session.refused.emit)
+            field.entered.connect(lambda path, value, kind=kind: self._enter(path, value, kind))
+            self.fields[field.path] = field
+            grid.addWidget(field, row, column)
+        label.setBuddy(self.fields[*base, "value"])
+
+    def _enter(self, path: Path, value: Any, kind: SettingKind) -> None:
+        if value is None and path[-1] == "value":
+            path = path[:-1]  # an emptied value takes the setting, or its measured leg, out
+        self._session.set_value(path, value, f"Change {kind.label.lower()}")

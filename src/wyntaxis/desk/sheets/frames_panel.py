@@ -1,0 +1,138 @@
+"""Frame headers: reads a folder's FITS headers in the background and shows groups, differences and what is lacking."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout
+
+from wyntaxis.core.frames.audit import HeaderAudit
+from wyntaxis.core.frames.headers import read_folder
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.store import write_atomically
+from wyntaxis.core.wording import short
+from wyntaxis.desk.background import Job
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import JobBar, Panel, push_button
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.tables import TextTable
+
+
+class FramesPanel(Panel):
+    """What the frames themselves say."""
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__("Frame headers")
+        self._session, self.palette_in_use = session, palette
+        self.state = self.add_text()
+        row = QHBoxLayout()
+        self.read_button = push_button(
+            "Read a folder …", "Read the headers of all frames below a folder", self.ask, row
+        )
+        self.save_button = push_button("Save as CSV …", "Save a line for every frame", self.ask_save, row)
+        self.forget_button = push_button("Forget", "Leave the frames out again", self.forget, row)
+        row.addStretch(1)
+        self.column.addLayout(row)
+        self.job = Job(self)
+        self.job.done.connect(session.look_at_headers)
+        self.job.failed.connect(session.refused)
+        self.job.running_changed.connect(lambda on: self.read_button.setEnabled(not on))
+        self.column.addWidget(JobBar(self.job, "Reading headers"))
+        self.checks = TextTable(
+            "Headers against the rig",
+            ("Quantity", "Keyword", "Header", "Rig", "Frames", "Off by, and the likely story"),
+            left=(0, 1, 5),
+            stretch=5,
+        )
+        self.groups = TextTable("Groups of frames", ("Group", "Frames"), left=(0,))
+        self.lacks = TextTable("What lights lack", ("Lights", "Frames", "Lack", "Why"), left=(0, 2, 3), stretch=3)
+        self.broken = TextTable("Broken files", ("File", "Why"), left=(0, 1), stretch=1)
+        for table in self.tables:
+            table.most_rows = 10
+            self.column.addWidget(table)
+
+    @property
+    def tables(self) -> tuple[TextTable, ...]:
+        return self.checks, self.lacks, self.groups, self.broken
+
+    def ask(self) -> None:
+        """Ask for a folder of frames and read it."""
+        chosen = QFileDialog.getExistingDirectory(self, "A folder of frames", str(Path.home()))
+        if chosen:
+            self.read(Path(chosen))
+
+    def read(self, folder: Path) -> None:
+        """Read a folder's headers in the background."""
+        self.job.start(lambda progress: read_folder(folder, progress))
+
+    def forget(self) -> None:
+        """Leave the frames out again."""
+        self._session.look_at_headers(None)
+
+    def ask_save(self) -> None:
+        """Ask where to save the audit."""
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the audit", str(Path.home() / "frames.csv"), "CSV (*.csv)")
+        if chosen:
+            self.save(Path(chosen))
+
+    def save(self, path: Path) -> None:
+        """Save every frame as a line of CSV."""
+        found = self._session.reckoning.frames
+        if found is None:
+            return
+        try:
+            write_atomically(found.as_csv().encode(), path, keep_previous=False)
+        except RigError as error:
+            self._session.refused.emit(str(error))
+
+    def refresh(self) -> None:
+        """Show the audit as it stands against the rig now."""
+        found = self._session.reckoning.frames
+        self.save_button.setEnabled(found is not None)
+        self.forget_button.setEnabled(found is not None)
+        for table in self.tables:
+            table.setVisible(found is not None)
+        if found is None:
+            self.state.setText(
+                "Every frame records what its program held. Read a folder, with all below it, to compare its headers "
+                "with the rig and to see which lights lack darks, flats or bias. Pixels are not read."
+            )
+            return
+        self._show(found)
+
+    def _show(self, found: HeaderAudit) -> None:
+        fails = sum(check.verdict is Verdict.FAILS for check in found.checks)
+        lights = sum(lack.lights.count for lack in {id(lack.lights): lack for lack in found.lacks}.values())
+        self.state.setText(
+            f"{found.count} frames below {found.folder} in {len(found.groups)} groups; {fails} values differ from the "
+            f"rig; {lights} lights lack a partner; {len(found.broken)} files are broken."
+        )
+        self.checks.show_rows(
+            [
+                [
+                    check.label,
+                    check.keyword,
+                    f"{_text(check.value)} {check.unit}".rstrip(),
+                    f"{_text(check.rig)} {check.unit}".rstrip(),
+                    str(check.count),
+                    "; ".join(part for part in (check.by, check.story) if part),
+                ]
+                for check in found.checks
+            ],
+            verdicts=[check.verdict for check in found.checks],
+            palette=self.palette_in_use,
+        )
+        self.groups.show_rows([[group.title, str(group.count)] for group in found.groups])
+        self.lacks.show_rows(
+            [[lack.lights.title, str(lack.lights.count), lack.kind, lack.reason] for lack in found.lacks],
+            verdicts=[Verdict.FAILS] * len(found.lacks),
+            palette=self.palette_in_use,
+        )
+        self.lacks.setVisible(bool(found.lacks))
+        self.broken.show_rows([[one.path, one.why] for one in found.broken])
+        self.broken.setVisible(bool(found.broken))
+
+
+def _text(value: object) -> str:
+    return short(value) if isinstance(value, float) else ", ".join(value) if isinstance(value, tuple) else str(value)

@@ -1,0 +1,173 @@
+"""The Ports sheet: the USB tree as the kernel tells it, the rig's devices in it, and what to do about each."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from wyntaxis.core.findings import Finding
+from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.ports.match import match_devices
+from wyntaxis.core.ports.tree import USUAL_ROOT, PortTree, read_ports
+from wyntaxis.core.wording import short
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.background import Job
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.tables import TextTable
+
+IN_THE_RIG = 7
+
+
+class PortsSheet(StepSheet):
+    """What the kernel sees."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.ledger.hide()
+        self._palette = palette
+        self.listed: list[Finding] = []
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        row = QHBoxLayout()
+        self.read_button = push_button("Read the ports", "Read this computer's USB tree from /sys", self.read, row)
+        push_button("Other root …", "Read a copy of a sysfs from a folder", self.ask_root, row)
+        push_button("Stand-in", "Read the simulated tree that goes with the demo", self.read_stand_in, row)
+        self.forget_button = push_button(
+            "Forget", "Leave the ports out again", lambda: session.look_at_ports(None), row
+        )
+        row.addStretch(1)
+        column.addLayout(row)
+        self.state = QLabel()
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        self.tree = TextTable(
+            "USB tree",
+            ("Port", "Device", "Vendor:product", "Serial number", "Mbit/s", "May sleep", "mA", "In the rig"),
+            left=(0, 1, 2, 3, 5, 7),
+            stretch=1,
+        )
+        self.tree.most_rows = 16
+        column.addWidget(self.tree)
+        self.serial = TextTable("Serial ports", ("Serial port", "Stable name"), left=(0, 1), stretch=1)
+        column.addWidget(self.serial)
+        self.findings = TextTable("What it means", ("What it means for the rig",), left=(0,))
+        self.findings.most_rows = 24
+        self.findings.itemSelectionChanged.connect(self._selected)
+        column.addWidget(self.findings)
+        self.rules = push_button(
+            "Copy the remedies", "Copy every rule and parameter that the findings ask for", self.copy
+        )
+        row = QHBoxLayout()
+        row.addWidget(self.rules)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.add_wide(body)
+        self.job = Job(self)
+        self.job.done.connect(session.look_at_ports)
+        self.job.failed.connect(session.refused)
+        self.job.running_changed.connect(lambda on: self.read_button.setEnabled(not on))
+        self.refresh()
+
+    def read(self, root: Path = USUAL_ROOT) -> None:
+        """Read the ports below a root in the background."""
+        self.job.start(lambda _progress: read_ports(root))
+
+    def ask_root(self) -> None:
+        """Ask for the root of another tree and read it."""
+        chosen = QFileDialog.getExistingDirectory(self, "Root of a sysfs", str(Path.home()))
+        if chosen:
+            self.read(Path(chosen))
+
+    def read_stand_in(self) -> None:
+        """Make the simulated tree of the demo in a temporary folder, and read it."""
+
+        def work(_progress: object) -> PortTree:
+            from wyntaxis.stand_ins.usb import make_demo_tree
+
+            with tempfile.TemporaryDirectory() as folder:
+                return replace(read_ports(make_demo_tree(Path(folder), "tarnfell")), root="the stand-in’s root")
+
+        self.job.start(work)
+
+    def refresh(self) -> None:
+        super().refresh()
+        tree, rig = self.session.ports, self.session.rig
+        self.listed = [f for f in self.session.reckoning.findings if f.id in self.step.findings]
+        self.listed.sort(key=lambda f: -f.verdict.severity)
+        for widget in (self.tree, self.serial):
+            widget.setVisible(tree is not None)
+        self.serial.setVisible(tree is not None and bool(tree.serial))
+        self.forget_button.setEnabled(tree is not None)
+        self.findings.setVisible(bool(self.listed))
+        self.rules.setVisible(any(f.remedy.text for f in self.listed))
+        self.findings.show_rows(
+            [[f.title] for f in self.listed], verdicts=[f.verdict for f in self.listed], palette=self._palette
+        )
+        if tree is None:
+            self.state.setText(
+                "The ports have not been read. Reading looks at what the kernel says in /sys and changes nothing; each "
+                "remedy is a text to copy."
+            )
+            return
+        memory = tree.usbfs_memory_mb
+        self.state.setText(
+            f"{len(tree.devices)} devices below {tree.root}; kernel's USB memory: "
+            + ("not told" if memory is None else f"{memory} MB" if memory else "no limit")
+            + "."
+        )
+        self._show_tree(tree)
+        self.serial.show_rows(
+            [[port.name, f"/dev/serial/by-id/{port.by_id}" if port.by_id else "–"] for port in tree.serial]
+        )
+        if not any(device.identity and device.identity.usb_id for device in rig.devices):
+            self.state.setText(
+                self.state.text() + " No device of the rig has a vendor:product yet: give it on the Devices sheet."
+            )
+
+    def _show_tree(self, tree: PortTree) -> None:
+        ours = {m.usb.name: m.device for m in match_devices(self.session.rig, tree) if m.usb is not None}
+        rows, marks, bold = [], {}, []
+        for index, (depth, usb) in enumerate(tree.in_order()):
+            device = ours.get(usb.name)
+            rows.append(
+                [
+                    "   " * depth + usb.name,
+                    usb.title,
+                    usb.usb_id,
+                    usb.serial_number or "–",
+                    "–" if usb.speed_mbit is None else short(usb.speed_mbit),
+                    {"auto": "yes", "on": "no"}.get(usb.control or "", "–"),
+                    "–" if usb.max_power_ma is None else str(usb.max_power_ma),
+                    device.title if device else "",
+                ]
+            )
+            if device is not None:
+                bold.append(index)
+                about = [f.verdict for f in self.listed if f.subject == device.id]
+                marks[index, IN_THE_RIG] = worst(about)
+        self.tree.show_rows(rows, cell_verdicts=marks, palette=self._palette, bold=bold)
+
+    def _selected(self) -> None:
+        row = self.findings.currentRow()
+        if 0 <= row < len(self.listed):
+            self.session.choose_finding(self.listed[row])
+
+    def copy(self) -> None:
+        """Put every remedy on the clipboard, each under its finding."""
+        clipboard = QApplication.clipboard()
+        asked = [f for f in self.listed if f.remedy.text and f.verdict is not Verdict.HOLDS]
+        if clipboard is not None:
+            clipboard.setText("\n\n".join(f"# {f.title}\n{f.remedy.text}" for f in asked) + "\n")
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = palette
+        self.refresh()

@@ -1,0 +1,90 @@
+"""The Ready sheet: the conditions of the night with their verdicts, and why."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from wyntaxis.core.ready import ConditionVerdict, conditions, overall
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.tables import TextTable
+
+
+class ReadySheet(StepSheet):
+    """May the night begin?"""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.ledger.hide()
+        self._palette = palette
+        self.found: list[ConditionVerdict] = []
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.sentence = QLabel()
+        self.sentence.setProperty("role", "heading")
+        self.sentence.setWordWrap(True)
+        column.addWidget(self.sentence)
+        self.seen = QLabel()
+        self.seen.setProperty("role", "faded")
+        self.seen.setWordWrap(True)
+        column.addWidget(self.seen)
+        self.table = TextTable(
+            "Conditions of the night",
+            ("Condition", "Stands", "Why, and what to do"),
+            left=(0, 1, 2),
+            stretch=2,
+            widest_em=22,
+        )
+        self.table.most_rows = 24
+        self.table.setWordWrap(True)
+        self.table.itemSelectionChanged.connect(self._selected)
+        column.addWidget(self.table)
+        row = QHBoxLayout()
+        push_button("Copy", "Copy the conditions as text", self.copy, row)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.add_wide(body)
+        self.refresh()
+
+    def refresh(self) -> None:
+        super().refresh()
+        session = self.session
+        self.found = conditions(session.reckoning)
+        self.sentence.setText(overall(self.found) + ".")
+        ports = "the ports were read" if session.ports else "the ports have not been read"
+        frames = (
+            f"{len(session.headers.frames)} frames' headers were read"
+            if session.headers
+            else "no frames' headers have been read"
+        )
+        self.seen.setText(f"Besides the rig file: {ports}; {frames}. A row chosen shows its gravest finding beside.")
+        rows = [[one.condition.title, str(one.verdict), one.why] for one in self.found]
+        self.table.blockSignals(True)
+        self.table.show_rows(rows, verdicts=[one.verdict for one in self.found], palette=self._palette)
+        self.table.wrap_rows()
+        self.table.blockSignals(False)
+
+    def _selected(self) -> None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self.found) and self.found[row].findings:
+            self.session.choose_finding(max(self.found[row].findings, key=lambda f: f.verdict.severity))
+
+    def copy(self) -> None:
+        """Put the conditions on the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.sentence.text() + "\n" + self.table.as_text())
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = palette
+        self.refresh()
+
+    def resizeEvent(self, a0: object) -> None:
+        super().resizeEvent(a0)
+        self.table.wrap_rows()

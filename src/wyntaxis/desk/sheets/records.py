@@ -1,0 +1,225 @@
+"""The Records sheet: what programs have on file against the rig, and what frames' headers say."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from wyntaxis.core.findings.records import summary
+from wyntaxis.core.records.bring_in import record_place
+from wyntaxis.core.records.quantities import comparables
+from wyntaxis.core.rig.devices import DEVICE_KINDS, SIDES
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.card import FieldSpec
+from wyntaxis.desk.matrix_table import FIRST_RECORD, MatrixTable, typed_value
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import Panel, push_button
+from wyntaxis.desk.rows_editor import RowsEditor
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.bring_in_panel import BringInPanel
+from wyntaxis.desk.sheets.frames_panel import FramesPanel
+
+_RECORD = (
+    FieldSpec("Name", ("name",), kind="text"),
+    FieldSpec("Side", ("side",), kind="choice", choices=SIDES),
+    FieldSpec("Pair: one word for both sides", ("pair",), kind="text"),
+)
+_ENTRIES = (
+    FieldSpec("Name", ("name",), kind="text"),
+    FieldSpec("Taken as", ("role",), kind="choice", choices=DEVICE_KINDS),
+    FieldSpec("Vendor:product", ("usb_id",), kind="text"),
+    FieldSpec("Serial number", ("serial_number",), kind="text"),
+    FieldSpec("Driver", ("driver",), kind="text"),
+    FieldSpec("Port", ("port",), kind="text"),
+    FieldSpec("Connected", ("connected",), kind="truth"),
+)
+
+
+class RecordsSheet(StepSheet):
+    """Does every program hold what the rig says?"""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.ledger.hide()
+        self._palette = palette
+        self._chosen: str | None = None
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        row = QHBoxLayout()
+        self.bring_in = BringInPanel(session)
+        push_button("Bring a file in …", "Read a program's settings file of any form", self.bring_in.ask, row)
+        push_button("Add by hand", "Add an empty record, to be typed in", self.add_record, row)
+        self.remove_button = push_button("Remove", "Take the chosen record out of the rig", self.remove_record, row)
+        self.which = QComboBox()
+        self.which.setAccessibleName("Record chosen")
+        self.which.activated.connect(lambda _index: self.choose(self.which.currentData()))
+        row.addWidget(QLabel("Record"))
+        row.addWidget(self.which)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.state = QLabel()
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        column.addWidget(self.bring_in)
+        self.matrix = MatrixTable()
+        self.matrix.entered.connect(self._entered)
+        self.matrix.refused.connect(session.refused)
+        self.matrix.currentCellChanged.connect(self._cell_chosen)
+        column.addWidget(self.matrix)
+        self.add_wide(body)
+        self.by_hand = _ByHand(self)
+        self.inputs.addWidget(self.by_hand)
+        self.card = self.add_card(3)
+        self.entries = RowsEditor(session, "Device list", _ENTRIES, "entry", lambda: {"name": "device"})
+        self.inputs.addWidget(self.entries)
+        self.frames = FramesPanel(session, palette)
+        self.add_below(self.frames)
+        self.refresh()
+
+    # Records
+
+    @property
+    def chosen(self) -> int | None:
+        """The place of the record whose card is shown."""
+        records = self.session.rig.records
+        found = next((i for i, record in enumerate(records) if record.id == self._chosen), None)
+        return found if found is not None else 0 if records else None
+
+    def choose(self, record_id: str | None) -> None:
+        """Show a record's card and device list."""
+        self._chosen = record_id
+        self.refresh()
+
+    def add_record(self) -> None:
+        """Add an empty record."""
+        names = {record.name for record in self.session.rig.records}
+        name, number = "program", 2
+        while name in names:
+            name, number = f"program {number}", number + 1
+        index, record = record_place(self.session.rig, name)
+        self._chosen = record["id"]
+        self.session.set_value(("records", index), record | {"name": name}, "Add a record")
+
+    def remove_record(self) -> None:
+        """Take the chosen record out."""
+        at = self.chosen
+        if at is not None:
+            self.session.set_value(("records", at), None, f"Remove {self.session.rig.records[at].name}")
+
+    def enter(self, record_id: str, quantity: str, value: Any) -> None:
+        """Set one value of a record, None to take it out."""
+        rig = self.session.rig
+        at = next(i for i, record in enumerate(rig.records) if record.id == record_id)
+        label = f"Change {rig.records[at].name}"
+        self.session.set_value(("records", at, "values", quantity), value, label)
+
+    def _entered(self, record_id: str, quantity: str, value: Any) -> None:
+        before = self.session.rig
+        self.enter(record_id, quantity, value)
+        if self.session.rig is before:
+            self.matrix.forget_shown()  # what was refused, or changed nothing, gives way to what stands
+            self.refresh()
+
+    def _cell_chosen(self, row: int, column: int, *_before: int) -> None:
+        quantity = self.matrix.quantity_at(row)
+        if column >= FIRST_RECORD and column - FIRST_RECORD < len(self.session.rig.records):
+            self._chosen = self.session.rig.records[column - FIRST_RECORD].id
+            self._show_record()
+        if quantity is not None:
+            self.session.choose_finding_of(quantity)
+
+    # Showing
+
+    def refresh(self) -> None:
+        super().refresh()
+        rig, reckoning = self.session.rig, self.session.reckoning
+        if not rig.records:
+            self.state.setText(
+                "No records yet. Bring in what each program has on file, or type it: focal length, pixel size, gain, "
+                "offset, filter names, ports, drivers. Each value is then compared with the rig."
+            )
+        else:
+            self.state.setText(
+                f"{summary(reckoning.matrix)}. A cell is edited where it stands; the story is what the difference "
+                "looks like."
+            )
+        self.matrix.setVisible(bool(reckoning.matrix.rows))
+        self.matrix.show_matrix(reckoning.matrix, self._palette)
+        names = [(record.name, record.id) for record in rig.records]
+        if names != [(self.which.itemText(i), self.which.itemData(i)) for i in range(self.which.count())]:
+            self.which.clear()
+            for name, record_id in names:
+                self.which.addItem(name, record_id)
+        self.which.setEnabled(bool(names))
+        self.remove_button.setEnabled(bool(names))
+        self.by_hand.refresh()
+        self._show_record()
+        self.frames.refresh()
+
+    def _show_record(self) -> None:
+        at, rig = self.chosen, self.session.rig
+        for widget in (self.card, self.entries, self.by_hand):
+            widget.setVisible(at is not None)
+        if at is None:
+            return
+        record = rig.records[at]
+        self.which.setCurrentIndex(at)
+        source = record.evidence
+        told = f", from {source.file} of {source.date}" if source is not None and source.file and source.date else ""
+        self.card.show_object(f"Record: {record.name}{told}", ("records", at), _RECORD, rig)
+        name = f"Device list of {record.name}"
+        self.entries.show_list(name, ("records", at, "entries"), len(record.entries), rig)
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = self.frames.palette_in_use = palette
+        self.refresh()
+
+
+class _ByHand(Panel):
+    """Types one value into the chosen record."""
+
+    def __init__(self, sheet: RecordsSheet) -> None:
+        super().__init__("Type a value")
+        self._sheet = sheet
+        self._known = comparables(sheet.session.reckoning)
+        row = QHBoxLayout()
+        self.quantity = QComboBox()
+        self.quantity.setAccessibleName("Quantity to type")
+        self.quantity.setMinimumContentsLength(16)
+        self.quantity.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        row.addWidget(self.quantity, 2)
+        self.value = QLineEdit()
+        self.value.setAccessibleName("Value typed")
+        self.value.setPlaceholderText("value, in the unit named; names in commas")
+        self.value.returnPressed.connect(self.enter)
+        row.addWidget(self.value, 2)
+        push_button("Type it in", "Put the value into the chosen record", self.enter, row)
+        self.column.addLayout(row)
+
+    def refresh(self) -> None:
+        """List the quantities that the rig knows now."""
+        self._known = comparables(self._sheet.session.reckoning)
+        keys = list(self._known)
+        if keys != [self.quantity.itemData(i) for i in range(self.quantity.count())]:
+            self.quantity.clear()
+            for key, item in self._known.items():
+                self.quantity.addItem(f"{item.label}, {item.unit}" if item.unit else item.label, key)
+
+    def enter(self) -> None:
+        """Put the value into the chosen record."""
+        at, key = self._sheet.chosen, self.quantity.currentData()
+        if at is None or key is None:
+            return
+        try:
+            value = typed_value(self.value.text(), self._known[key])
+        except ValueError as error:
+            self._sheet.session.refused.emit(f"“{self.value.text()[:40]}” {error}: {self._known[key].label}")
+            return
+        if value is not None:
+            self._sheet.enter(self._sheet.session.rig.records[at].id, key, value)
+            self.value.clear()

@@ -1,0 +1,380 @@
+"""Devices, records, ports and readiness: a rig in order gives no alarm, and each planted mistake its finding."""
+
+import json
+
+import pytest
+
+from tests.rigs import clean_document, clean_tree
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.ports.tree import read_ports
+from wyntaxis.core.ready import CONDITIONS, conditions, overall
+from wyntaxis.core.reckon import Seen, reckon
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.store import parse, to_bytes, validated
+from wyntaxis.stand_ins.usb import make_tree
+
+CONNECT = ("records.", "wheel.", "driver.", "devices.", "cooling.", "focuser.", "plan.", "storage.", "power.", "ports.")
+
+
+def reckoned(document, tree=None, tmp_path=None, memory=256):
+    ports = read_ports(make_tree(tmp_path / "root", tree, usbfs_memory_mb=memory)) if tree is not None else None
+    return reckon(validated(document), seen=Seen(ports))
+
+
+def faults(reckoning):
+    return {f.id: f for f in reckoning.findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT)}
+
+
+def test_a_rig_in_order_gives_no_alarm(tmp_path):
+    reckoning = reckoned(clean_document(), clean_tree(), tmp_path)
+    assert {key: f.title for key, f in faults(reckoning).items() if key.startswith(CONNECT)} == {}
+    told = {f.id for f in reckoning.findings if f.verdict is Verdict.HOLDS}
+    assert told >= {"records.focal_length", "wheel.order", "wheel.leftover", "ports.suspend", "ports.usbfs_memory"}
+    stands = {one.condition.key: one.verdict for one in conditions(reckoning)}
+    # No frames were read, the image scale was not measured, no joints are described: these are on paper only.
+    unproven = {key for key, verdict in stands.items() if verdict is Verdict.UNPROVEN}
+    assert unproven == {"calibration", "focal_length", "spacing"}
+    assert {verdict for key, verdict in stands.items() if key not in unproven} == {Verdict.HOLDS}
+    assert overall(conditions(reckoning)) == "Nothing fails; 3 of 19 conditions are unproven, 0 tight"
+
+
+def test_a_bare_rig_says_nothing_of_devices_and_is_not_ready(example):
+    reckoning = reckoned(example)
+    assert not [f for f in reckoning.findings if f.id.startswith(CONNECT)]
+    stands = {one.condition.key: one.verdict for one in conditions(reckoning)}
+    assert "sides" not in stands
+    assert stands["present"] is stands["power"] is stands["filters"] is Verdict.UNPROVEN
+
+
+def device(document, key):
+    return next(one for one in document["devices"] if one["id"] == key)
+
+
+def values(document, record=0):
+    return document["records"][record]["values"]
+
+
+def entries(document):
+    return document["records"][0]["entries"]
+
+
+SLOTS = ["L", "R", "G", "B", "Ha", "OIII"]
+PLANTS = [
+    (
+        "two entries for one camera",
+        lambda d: entries(d).append({"name": "Main 2", "role": "camera", "serial_number": "P26-1"}),
+        "records.duplicate",
+        "“Main” and “Main 2” are one device",
+    ),
+    (
+        "the guide camera picked as the main one",
+        lambda d: entries(d)[0].update(usb_id="3f2a:0120", serial_number="P120-1"),
+        "records.role",
+        "the rig's guide camera, is taken as camera",
+    ),
+    (
+        "two devices on one port",
+        lambda d: (entries(d)[0].update(port="/dev/a"), entries(d)[1].update(port="/dev/a")),
+        "records.port",
+        "share the port /dev/a",
+    ),
+    (
+        "the serial number of another camera",
+        lambda d: values(d).update({"main.serial_number": "P120-1"}),
+        "records.connection",
+        "that is Pellucid 120G, the guide camera",
+    ),
+    (
+        "driver after plugging in",
+        lambda d: device(d, "main")["driver"].update(installed="2026-09-02T19:00:00Z"),
+        "driver.order",
+        "after it was plugged in",
+    ),
+    (
+        "driver overwritten by an update",
+        lambda d: values(d).update({"main.driver_version": "2.6"}),
+        "records.driver",
+        "an update may have overwritten it",
+    ),
+    (
+        "wheel in its other mode",
+        lambda d: values(d).update({"rondel.mode": "serial"}),
+        "records.connection",
+        "connection mode serial",
+    ),
+    ("slot left over", lambda d: values(d).update({"rondel.slots": [*SLOTS, "Filter 7"]}), "wheel.leftover", "slot 7"),
+    ("blank slot", lambda d: values(d).update({"rondel.slots": [*SLOTS, " "]}), "wheel.leftover", "slot 7 is blank"),
+    ("named twice", lambda d: device(d, "rondel")["slots"][1].update(name="L"), "wheel.leftover", "“L” stands 2 times"),
+    (
+        "a filter that is not there",
+        lambda d: d["plan"]["filters"].append("SII"),
+        "plan.filters",
+        "asks for SII",
+    ),
+    (
+        "filters in another order",
+        lambda d: values(d).update({"rondel.slots": ["L", "G", "R", "B", "Ha", "OIII"]}),
+        "wheel.order",
+        "order of R and G swapped",
+    ),
+    (
+        "focal length without the reducer",
+        lambda d: values(d).update(effective_focal_length_mm=676),
+        "records.focal_length",
+        "0.76 times: the reducer Aldous 0.76x is missing",
+    ),
+    (
+        "focal length in m",
+        lambda d: values(d).update(effective_focal_length_mm=0.51376),
+        "records.focal_length",
+        "unit: m for mm",
+    ),
+    ("binned pixel", lambda d: values(d).update(pixel_um=7.8), "records.pixel", "2 times: the binned pixel size"),
+    ("default gain", lambda d: values(d).update({"main.gain": 0}), "records.gain", "gain 0, the rig 100"),
+    ("default offset", lambda d: values(d).update({"main.offset": 10}), "records.offset", "offset 10, the rig 50"),
+    (
+        "another site",
+        lambda d: values(d).update({"site.latitude_deg": -47.3}),
+        "records.site",
+        "the sign is the other way round",
+    ),
+    (
+        "a set temperature nobody reached",
+        lambda d: device(d, "main")["settings"]["set_temperature_c"]["measured"].update(value=-4.2),
+        "cooling.setpoint",
+        "was not reached: −4.2 °C",
+    ),
+    (
+        "cooler forgotten",
+        lambda d: device(d, "main")["settings"].update(cooler_on={"value": False}),
+        "cooling.on",
+        "the cooler is off",
+    ),
+    (
+        "gain measured otherwise",
+        lambda d: device(d, "main")["settings"]["gain"].update(measured={"value": 120}),
+        "devices.measured",
+        "disagree",
+    ),
+    ("dither without a guider", lambda d: entries(d)[1].update(connected=False), "plan.dither", "lacks a device"),
+    ("guiding without a mount", lambda d: d["devices"].remove(device(d, "cairn")), "plan.guide", "lacks mount"),
+    ("park without a mount", lambda d: device(d, "cairn").update(connected=False), "plan.park", "lacks a device"),
+    (
+        "no park position",
+        lambda d: device(d, "cairn")["settings"].update(park_set={"value": False}),
+        "plan.park",
+        "lacks",
+    ),
+    (
+        "server and client differ",
+        lambda d: values(d, 1).update({"main.gain": 120}),
+        "records.sides",
+        "differ in 1 of 2 values",
+    ),
+    (
+        "serial port by its number",
+        lambda d: device(d, "glide")["connection"].update(port="/dev/ttyUSB0"),
+        "ports.serial_name",
+        "may change at the next start",
+    ),
+    (
+        "motor reversed",
+        lambda d: values(d).update({"glide.reversed": True}),
+        "records.direction",
+        "the other way round",
+    ),
+    (
+        "focuser at the end",
+        lambda d: device(d, "glide")["settings"]["position"].update(value=9800),
+        "focuser.travel",
+        "98 % of its travel: at the end of it",
+    ),
+    (
+        "coarse focuser",
+        lambda d: device(d, "glide")["settings"]["step_um"].update(value=60),
+        "focuser.step",
+        "0.8 steps",
+    ),
+    (
+        "more USB traffic than allowed",
+        lambda d: values(d).update({"main.traffic_percent": 100}),
+        "records.traffic",
+        "100 %, the rig 80 %",
+    ),
+    ("one place only", lambda d: device(d, "hut")["storage"].pop(), "storage.copy", "one place only"),
+    (
+        "no room",
+        lambda d: device(d, "hut")["storage"][0].update(free_gb=4),
+        "storage.space",
+        "4 GB free, the night takes 5.3 GB",
+    ),
+    (
+        "too much current",
+        lambda d: device(d, "main")["power"].update(peak_a=11),
+        "power.supply",
+        "feeds 11.0 A of its 10 A",
+    ),
+    ("battery too small", lambda d: d["supplies"][0].update(capacity_ah=15), "power.battery", "lasts 6.0 h"),
+    (
+        "settling under the noise",
+        lambda d: d["guiding"]["settings"].update(settle_px=0.1),
+        "guiding.settle",
+        "tighter than the noise",
+    ),
+]
+
+
+@pytest.mark.parametrize("plant, finding_id, words", [row[1:] for row in PLANTS], ids=[row[0] for row in PLANTS])
+def test_each_planted_mistake_is_found(plant, finding_id, words):
+    document = clean_document()
+    plant(document)
+    found = faults(reckoned(document))
+    assert finding_id in found
+    assert words in found[finding_id].title
+    assert found[finding_id].remedy.text
+    told = {one.condition.key for one in conditions(reckoned(document)) if one.verdict is Verdict.FAILS}
+    assert told, "each mistake keeps the night from being ready"
+
+
+def usb(tree, name):
+    return next(one for one in tree if one["name"] == name)
+
+
+PORT_PLANTS = [
+    ("dropped off", lambda t: t.remove(usb(t, "1-1")), "ports.present", "Pellucid 120G is not on the bus", ""),
+    (
+        "may sleep",
+        lambda t: usb(t, "2-1").update(control="auto"),
+        "ports.suspend",
+        "Pellucid 26M may be put to sleep",
+        'ATTR{idVendor}=="3f2a", ATTR{idProduct}=="0261", TEST=="power/control", ATTR{power/control}="on"',
+    ),
+    (
+        "slow link",
+        lambda t: usb(t, "2-1").update(name="1-3", speed=480, version=" 2.10"),
+        "ports.speed",
+        "480 Mbit/s on a link that is too slow",
+        "5000 Mbit/s port",
+    ),
+    (
+        "one slow hub",
+        lambda t: (usb(t, "2-1").update(name="1-2.3", speed=480), usb(t, "1-1").update(name="1-2.4")),
+        "ports.hub",
+        "Pellucid 26M and Pellucid 120G share",
+        "port of its own",
+    ),
+    # 190 MB/s × 80 % + 35 MB/s × 60 % = 173 MB/s
+    (
+        "too much traffic",
+        lambda t: usb(t, "2-1").update(name="1-3", speed=480),
+        "ports.traffic",
+        "ask for 173 MB/s of 40 MB/s",
+        "limit the traffic to 21 %",
+    ),
+    (
+        "starved hub",
+        lambda t: (usb(t, "1-2").update(attributes="a0"), usb(t, "1-2.1").update(max_power=400)),
+        "ports.power",
+        "feeds 498 mA of 400 mA",
+        "a supply of its own",
+    ),
+    (
+        "one identity twice",
+        lambda t: t.append({"name": "1-4", "vendor": "3f2a", "product_id": "0120", "serial": "P120-1", "speed": 480}),
+        "ports.identity",
+        "3f2a:0120 P120-1",
+        "tell them apart",
+    ),
+    ("closed node", lambda t: usb(t, "2-1").update(mode="600"), "ports.permission", "may not be opened", "uaccess"),
+    (
+        "serial port gone",
+        lambda t: usb(t, "1-2.2").update(by_id="usb-Other-if00"),
+        "ports.serial_name",
+        "is not there now",
+        "usb-Other-if00",
+    ),
+]
+
+
+@pytest.mark.parametrize(
+    "plant, finding_id, words, remedy", [row[1:] for row in PORT_PLANTS], ids=[row[0] for row in PORT_PLANTS]
+)
+def test_each_fault_of_the_ports_is_found(plant, finding_id, words, remedy, tmp_path):
+    tree = clean_tree()
+    plant(tree)
+    found = faults(reckoned(clean_document(), tree, tmp_path))
+    assert finding_id in found
+    assert words in found[finding_id].title
+    assert remedy in found[finding_id].remedy.text
+
+
+@pytest.mark.parametrize("memory, verdict", [(16, "fails"), (64, "tight"), (128, "holds"), (0, "holds")])
+def test_the_kernels_usb_memory(memory, verdict, tmp_path):
+    # 6000 × 4000 × 2 B = 45.8 MiB and 1280 × 960 × 2 B = 2.3 MiB: two of each want 96 MiB.
+    reckoning = reckoned(clean_document(), clean_tree(), tmp_path, memory)
+    assert reckoning.finding("ports.usbfs_memory").verdict == verdict
+
+
+def test_a_numbered_port_is_mended_by_its_remedy(tmp_path):
+    from wyntaxis.core.rig.edit import apply
+
+    document = clean_document()
+    device(document, "glide")["connection"]["port"] = "/dev/ttyUSB0"
+    reckoning = reckoned(document, clean_tree(), tmp_path)
+    mended = apply(reckoning.rig, reckoning.finding("ports.serial_name").remedy.change)
+    assert mended.devices[3].connection.port == "/dev/serial/by-id/usb-Glide-if00"
+
+
+def test_a_tree_is_read_as_it_is_and_nothing_beyond_it(tmp_path):
+    root = make_tree(tmp_path / "root", clean_tree())
+    tree = read_ports(root)
+    assert read_ports(root / "sys") == type(tree)(str(root / "sys"), tree.devices, tree.serial, 16)
+    camera = tree.named("2-1")
+    assert (camera.usb_id, camera.speed_mbit, camera.version, camera.max_power_ma) == ("3f2a:0261", 5000, 3.2, 800)
+    assert [hub.name for hub in tree.chain(tree.named("1-2.1"))] == ["1-2", "usb1"]
+    assert [(depth, usb.name) for depth, usb in tree.in_order()][:3] == [(0, "usb1"), (1, "1-1"), (1, "1-2")]
+    assert [(port.name, port.by_id, port.usb_name) for port in tree.serial] == [("ttyUSB0", "usb-Glide-if00", "1-2.2")]
+    folder = root / "sys" / "devices" / "host2" / "2-1"
+    (folder / "speed").write_bytes(b"\xff\xfe" + b"x" * 100_000)
+    (folder / "serial").unlink()
+    (folder / "serial").mkdir()
+    (folder / "version").unlink()
+    import os
+
+    os.mkfifo(folder / "version")  # a pipe that nobody writes to must not hang the reader
+    camera = read_ports(root).named("2-1")
+    assert (camera.speed_mbit, camera.serial_number, camera.version) == (None, None, None)
+    with pytest.raises(RigError, match="no USB bus"):
+        read_ports(tmp_path / "nowhere")
+
+
+def test_devices_are_kept_and_refused_by_name():
+    document = clean_document()
+    rig = validated(document)
+    assert parse(to_bytes(rig)) == rig
+    cases = [
+        (lambda d: d["devices"].append({"id": "main", "kind": "mount"}), 'devices[6].id: "main" stands twice'),
+        (lambda d: device(d, "main")["power"].update(supply="sun"), 'names "sun", which is no supply'),
+        (lambda d: device(d, "main")["settings"].update(gian={"value": 1}), "did you mean gain?"),
+        (lambda d: device(d, "main")["settings"]["gain"].update(value="high"), "must be a plain number"),
+        (lambda d: device(d, "main")["settings"]["gain"].update(value=float("nan")), "gain"),
+        (lambda d: device(d, "cairn").update(slots=[{"name": "L"}]), '"slots" belongs to a filter_wheel'),
+        (lambda d: device(d, "main")["identity"].update(usb_id="3F2A-1"), "vendor:product"),
+        (lambda d: device(d, "main")["driver"].update(installed="last week"), "must be a date"),
+    ]
+    for change, words in cases:
+        document = clean_document()
+        change(document)
+        with pytest.raises(RigError) as told:
+            validated(document)
+        assert words in str(told.value)
+        assert "\n" not in str(told.value)
+
+
+def test_conditions_name_findings_that_exist_and_json_is_whole(tmp_path):
+    from wyntaxis.core.findings import ORDER
+
+    assert {key for condition in CONDITIONS for key in condition.findings} <= set(ORDER)
+    rows = [one.as_json() for one in conditions(reckoned(clean_document(), clean_tree(), tmp_path))]
+    assert json.loads(json.dumps(rows)) == rows
+    assert {row["verdict"] for row in rows} <= {"holds", "tight", "fails", "unproven"}

@@ -1,0 +1,224 @@
+"""The audit of frames' headers: what each says, groups, partners, differences, broken files."""
+
+import csv
+import io
+import json
+
+import numpy as np
+import pytest
+from astropy.io import fits
+
+from tests.rigs import clean_document
+from wyntaxis.core.frames.audit import AuditKeeper, audit
+from wyntaxis.core.frames.headers import find_frames, frame_header, read_folder
+from wyntaxis.core.frames.partners import group_frames, lacking
+from wyntaxis.core.reckon import Seen, reckon
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.store import validated
+
+GOOD = {
+    "INSTRUME": "Pellucid 26M",
+    "IMAGETYP": "LIGHT",
+    "FILTER": "L",
+    "EXPTIME": 300.0,
+    "GAIN": 100,
+    "OFFSET": 50,
+    "SET-TEMP": -10.0,
+    "CCD-TEMP": -9.9,
+    "XBINNING": 1,
+    "XPIXSZ": 3.9,
+    "FOCALLEN": 513.8,
+    "SITELAT": "47 18 00",
+    "SITELONG": "11 06 00",
+}
+
+
+def header(**changes):
+    found = fits.Header()
+    for key, value in (GOOD | {k.replace("_", "-"): v for k, v in changes.items()}).items():
+        if value is not None:
+            found[key] = value
+    return found
+
+
+def write(path, *, shape=(4, 6), **changes):
+    path.parent.mkdir(parents=True, exist_ok=True)
+    fits.PrimaryHDU(np.zeros(shape, np.uint16), header(**changes)).writeto(path)
+
+
+@pytest.fixture(scope="module")
+def rig():
+    return validated(clean_document())
+
+
+def audited(rig, *frames):
+    from wyntaxis.core.frames.headers import FolderHeaders
+
+    told = tuple(frame_header(one, f"{index}.fits") for index, one in enumerate(frames))
+    return audit(reckon(rig), FolderHeaders("frames", told, ()))
+
+
+def test_what_a_header_says():
+    found = frame_header(header(EXPTIME=30.2, EXPOSURE=30.0, NAXIS1=6000, NAXIS2=4000), "a.fits")
+    assert (found.kind, found.filter, found.gain, found.binning) == ("light", "L", 100, 1)
+    assert (found.exposure_s, found.asked_s) == (30.2, 30)
+    assert found.latitude_deg == pytest.approx(47.3)
+    kinds = {"Dark Frame": "dark", "FLAT": "flat", "Bias": "bias", "zero": "bias", "light frame": "light", "": "other"}
+    for word, kind in kinds.items():
+        assert frame_header(header(IMAGETYP=word or None), "a").kind == kind
+
+
+@pytest.mark.parametrize(
+    "keys",
+    [
+        {"CD1_1": -4e-4, "CD1_2": 0.0, "CD2_1": 0.0, "CD2_2": 4e-4},
+        {"CDELT1": -4e-4, "CDELT2": 4e-4},
+        {"CDELT1": -4e-4, "CDELT2": 4e-4, "PC1_1": 0.6, "PC1_2": -0.8, "PC2_1": 0.8, "PC2_2": 0.6},
+    ],
+)
+def test_the_scale_of_a_solved_header(keys):
+    solved = header(CTYPE1="RA---TAN", CTYPE2="DEC--TAN", **{k.replace("_", "-"): v for k, v in keys.items()})
+    for key, value in keys.items():
+        solved[key] = value
+    assert frame_header(solved, "a").scale_arcsec_px == pytest.approx(1.44)
+    assert frame_header(header(), "a").scale_arcsec_px is None
+
+
+@pytest.mark.parametrize(
+    "changes, keyword, verdict, words",
+    [
+        ({"FOCALLEN": 676.0}, "FOCALLEN", "fails", "0.76 times: the reducer Aldous 0.76x is missing"),
+        ({"GAIN": 0}, "GAIN", "fails", ""),
+        ({"OFFSET": 10}, "OFFSET", "fails", ""),
+        ({"SET_TEMP": 0.0}, "SET-TEMP", "fails", ""),
+        ({"XPIXSZ": 7.8, "XBINNING": 2}, "XPIXSZ at binning 2", "tight", "XPIXSZ is the binned size, 3.9 µm × 2"),
+        ({"XPIXSZ": 7.8}, "XPIXSZ at binning 1", "fails", "2 times: the binned pixel size"),
+        ({"FILTER": "l"}, "FILTER", "fails", "the wheel writes it L"),
+        ({"FILTER": "SII"}, "FILTER", "fails", "no slot of the wheel has this filter"),
+        ({"SITELAT": "-47 18 00"}, "SITELAT", "fails", "the sign is the other way round"),
+    ],
+)
+def test_differences_are_told_with_their_story(rig, changes, keyword, verdict, words):
+    clean = audited(rig, header())
+    assert {check.verdict.value for check in clean.checks} == {"holds"}
+    found = audited(rig, header(), header(**changes))
+    told = [check for check in found.checks if check.verdict != "holds"]
+    assert [(check.keyword, check.verdict.value, check.count) for check in told] == [(keyword, verdict, 1)]
+    assert words in told[0].story
+
+
+def test_a_binned_solved_frame_is_told_for_the_binning_in_use(rig):
+    keys = {"CTYPE1": "RA---TAN", "CTYPE2": "DEC--TAN", "CDELT1": -1.565775 / 1800, "CDELT2": 1.565775 / 1800}
+    found = audited(rig, header(XBINNING=2, XPIXSZ=3.9, **keys))
+    assert [c.verdict.value for c in found.checks if c.keyword == "WCS"] == ["holds"]
+
+
+PARTNERS = [
+    ({}, set(), ""),
+    ({"GAIN": 120}, {"dark", "bias"}, "gain 120, not 100"),
+    ({"SET_TEMP": -5.0}, {"dark"}, "−5 °C, not −10 °C"),
+    ({"EXPTIME": 120.0}, {"dark"}, "120 s, not 300 s"),
+    ({"FILTER": "R"}, {"flat"}, "filter R, not L"),
+    ({"XBINNING": 2}, {"dark", "flat", "bias"}, "binning 2, not 1"),
+    ({"INSTRUME": "Other"}, {"dark", "flat", "bias"}, "camera Other, not Pellucid 26M"),
+    ({"ROTATANG": 90.0}, {"flat"}, "rotated to 90°, not 10°"),
+    ({"EXPTIME": 303.0}, set(), ""),
+    ({"SET_TEMP": None, "CCD_TEMP": None}, set(), ""),
+]
+
+
+@pytest.mark.parametrize("changes, lacks, words", PARTNERS, ids=[str(row[0]) for row in PARTNERS])
+def test_lights_lack_what_does_not_match(changes, lacks, words):
+    """All calibration frames are changed alike; what a light lacks, and why, follows."""
+    frames = [header(ROTATANG=10.0)]
+    for kind in ("DARK", "FLAT", "BIAS"):
+        frames.append(header(**({"ROTATANG": 10.0} | changes | {"IMAGETYP": kind})))
+    groups = group_frames(frame_header(one, str(i)) for i, one in enumerate(frames))
+    assert [group.kind for group in groups] == ["light", "flat", "dark", "bias"]
+    found = lacking(groups)
+    assert {lack.kind for lack in found} == lacks
+    assert all(words in lack.reason for lack in found)
+
+
+def test_without_calibration_frames_all_are_lacking():
+    groups = group_frames([frame_header(header(), "a"), frame_header(header(), "b")])
+    assert [(lack.lights.count, lack.kind) for lack in lacking(groups)] == [(2, "dark"), (2, "flat"), (2, "bias")]
+    assert groups[0].title == "light, L, 300 s, gain 100, offset 50, −10 °C"
+
+
+@pytest.fixture
+def folder(tmp_path):
+    root = tmp_path / "frames"
+    write(root / "night" / "a.fits", EXPTIME=30.2, EXPOSURE=30.0)
+    write(root / "night" / "b.fits.gz", **{"CCD-TEMP": -3.0})
+    write(root / "dark.fit", IMAGETYP="DARK")
+    image = fits.CompImageHDU(np.arange(24, dtype=np.int16).reshape(4, 6), header=header(FILTER="R"))
+    fits.HDUList([fits.PrimaryHDU(), image]).writeto(root / "packed.fits")
+    first = fits.PrimaryHDU()
+    first.header["GAIN"] = 100
+    fits.HDUList([first, fits.ImageHDU(np.zeros((4, 6)), header(GAIN=None))]).writeto(root / "multi.fts")
+    (root / "noise.fits").write_bytes(b"no frame at all" * 400)
+    whole = (root / "dark.fit").read_bytes()
+    (root / "cut.fits").write_bytes(whole[:1000])
+    (root / "short.fits").write_bytes(whole[:2900])
+    (root / "empty.fits").write_bytes(b"")
+    (root / "notes.txt").write_text("none", "utf-8")
+    return root
+
+
+def test_a_folder_is_read_with_what_is_broken(folder, rig):
+    seen = []
+    found = read_folder(folder, lambda done, of: seen.append((done, of)))
+    assert seen[-1] == (9, 9)
+    told = {frame.path: frame for frame in found.frames}
+    assert set(told) == {"dark.fit", "multi.fts", "night/a.fits", "night/b.fits.gz", "packed.fits"}
+    assert {(f.width_px, f.height_px, f.gain) for f in found.frames} == {(6, 4, 100)}
+    assert {one.path for one in found.broken} == {"noise.fits", "cut.fits", "empty.fits", "short.fits"}
+    assert all("\n" not in one.why and one.why for one in found.broken)
+    result = audit(reckon(rig), found)
+    assert [(one.asked_s, one.actual_s, one.count) for one in result.exposures] == [(30.0, 30.2, 1)]
+    reckoning = reckon(rig, seen=Seen(frames=result))
+    assert reckoning.finding("cooling.setpoint").verdict == "fails"
+    assert "−3.0 °C" in reckoning.finding("cooling.setpoint").title
+    assert reckoning.finding("frames.broken").title == "4 of 9 files cannot be read"
+    assert reckoning.finding("frames.partners").verdict == "fails"
+    assert json.loads(json.dumps(result.as_json()))["frames"] == 5
+    rows = list(csv.DictReader(io.StringIO(result.as_csv())))
+    assert len(rows) == 9
+    assert next(row for row in rows if row["path"] == "night/a.fits")["lacks"] == "dark flat bias"
+
+
+def test_a_folder_that_holds_nothing_or_is_none(tmp_path):
+    for path, words in ((tmp_path, "holds no FITS files"), (tmp_path / "gone", "is not there")):
+        with pytest.raises(RigError, match=words):
+            find_frames(path)
+
+
+def test_many_files_are_read_in_parallel_and_the_reading_can_be_ended(tmp_path):
+    write(tmp_path / "0.fits")
+    data = (tmp_path / "0.fits").read_bytes()
+    for index in range(1, 700):
+        (tmp_path / f"{index}.fits").write_bytes(data)
+    found = read_folder(tmp_path)
+    assert len(found.frames) == 700
+    assert [frame.path for frame in found.frames[:3]] == ["0.fits", "1.fits", "10.fits"]
+
+    class EndedError(Exception):
+        pass
+
+    def end(done, _of):
+        if done:
+            raise EndedError
+
+    with pytest.raises(EndedError):
+        read_folder(tmp_path, end)
+
+
+def test_the_audit_is_kept_until_the_rig_changes_in_what_it_tells(folder, rig):
+    from wyntaxis.core.rig.edit import Change, apply
+
+    keeper, headers = AuditKeeper(), read_folder(folder)
+    first = keeper.audit(rig, headers)
+    assert keeper.audit(apply(rig, Change.of("Name", ("name",), "other")), headers) is first
+    gain = apply(rig, Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 0.0))
+    assert keeper.audit(gain, headers) is not first

@@ -1,0 +1,194 @@
+"""The Devices, Records, Ports and Ready sheets, driven in the real window."""
+
+import json
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+
+from tests.core.test_headers import write
+from tests.desk.test_reckon_sheets import type_into
+
+
+@pytest.fixture
+def sheet_of(window):
+    def show(step):
+        window.show_step(step)
+        return window.sheets[step]
+
+    return show
+
+
+def texts(table, column=0):
+    return [table.item(row, column).text() for row in range(table.rowCount())]
+
+
+def test_a_device_is_chosen_edited_added_and_removed(window, sheet_of):
+    sheet, session = sheet_of("devices"), window.session
+    assert texts(sheet.table)[:3] == ["Pellucid 26M", "Pellucid 120G", "Rondel 7"]
+    sheet.table.setCurrentCell(3, 0)
+    assert window.margin.title.text().startswith("Tight: Glide motor works at 92 % of its travel")
+    type_into(sheet.settings.fields["devices", 3, "settings", "position", "value"], "7000")
+    assert session.rig.devices[3].number("position") == 7000
+    assert session.reckoning.finding("focuser.travel").verdict == "holds"
+    type_into(sheet.settings.fields["devices", 3, "settings", "step_um", "value"], "-1")
+    assert "must lie from" in window.notice.text.text()
+    type_into(sheet.settings.fields["devices", 3, "settings", "step_um", "value"], "")
+    assert "step_um" not in session.rig.devices[3].settings
+    session.undo()
+    assert session.rig.devices[3].number("step_um") == 4.2
+    sheet.kinds.setCurrentIndex(sheet.kinds.findData("rotator"))
+    sheet.add_button.click()
+    assert (session.rig.devices[-1].id, sheet.chosen[1].kind) == ("rotator", "rotator")
+    sheet.remove_button.click()
+    assert "rotator" not in {device.id for device in session.rig.devices}
+
+
+def test_slots_disks_and_the_run_are_edited_where_they_stand(window, sheet_of):
+    sheet, session = sheet_of("devices"), window.session
+    sheet.choose("wheel_device")
+    type_into(sheet.slots.fields[6][0], "SII")
+    assert session.rig.devices[2].slot_names[-1] == "SII"
+    type_into(sheet.slots.fields[6][0], "")
+    assert session.rig.devices[2].slot_names[-1] == "OIII"
+    sheet.slots._act(0, 1)
+    assert session.rig.devices[2].slot_names[:2] == ("R", "L")
+    assert session.reckoning.finding("wheel.order").verdict == "fails"
+    sheet.choose("hut_computer")
+    sheet.storage.add_button.click()
+    assert session.rig.devices[-1].storage[-1].name == "disk"
+    assert session.set_value((*("devices", 7, "storage"), 1, "holds"), "copy", "second copy")
+    assert session.reckoning.finding("storage.copy").verdict == "holds"
+    sheet.actions.boxes["park"].click()
+    assert "park" not in session.rig.plan.actions
+    type_into(sheet.plan_card.field("filters"), "L, R")
+    assert session.rig.plan.filters == ("L", "R")
+    assert session.reckoning.finding("plan.filters").verdict == "holds"
+
+
+def test_a_record_is_edited_in_the_matrix_and_typed_by_hand(window, sheet_of):
+    sheet, session = sheet_of("records"), window.session
+    assert "0.76 times: the reducer" in sheet.matrix.item(0, 2).text()
+    sheet.matrix.item(0, 2).setText("513.8 mm")
+    assert session.rig.records[0].values["effective_focal_length_mm"] == 513.8
+    assert sheet.matrix.item(0, 2).text() == "513.8"
+    sheet.matrix.item(0, 2).setText("wide")
+    assert "is no number" in window.notice.text.text()
+    assert sheet.matrix.item(0, 2).text() == "513.8"
+    row = texts(sheet.matrix).index("Glide motor: reversed")
+    sheet.matrix.setCurrentCell(row, 3)
+    assert sheet.which.currentText() == "device server"
+    assert "reversed" in window.margin.title.text()
+    sheet.matrix.item(row, 3).setText("")
+    assert "focuser_device.reversed" not in session.rig.records[1].values
+    key = "main_camera.ramp_c_min"
+    sheet.by_hand.quantity.setCurrentIndex(sheet.by_hand.quantity.findData(key))
+    sheet.by_hand.value.setText("5")
+    sheet.by_hand.enter()
+    assert session.rig.records[1].values[key] == 5
+    before = len(session.rig.records)
+    sheet.add_record()
+    assert session.rig.records[-1].name == "program"
+    sheet.remove_record()
+    assert len(session.rig.records) == before
+
+
+def test_a_file_is_brought_in_by_a_map_that_is_known_again(window, sheet_of, qtbot, tmp_path):
+    sheet, session = sheet_of("records"), window.session
+    panel = sheet.bring_in
+    profile = tmp_path / "planner.json"
+    profile.write_text(json.dumps({"optics": {"FocalLength": 0.676}, "wheel": ["L", "R"], "note": None}), "utf-8")
+    panel.open(profile)
+    qtbot.waitUntil(panel.isVisible, timeout=8000)
+    assert texts(panel.paths) == ["optics.FocalLength", "wheel[0]", "wheel[1]", "note"]
+    assert [rule.quantity for rule in panel.rules] == ["effective_focal_length_mm"]
+    panel.paths.setCurrentCell(0, 0)
+    panel.unit.setCurrentIndex(panel.unit.findData("m"))
+    panel.point()
+    panel.path_field.setText("wheel[*]")
+    panel.quantity.setCurrentIndex(panel.quantity.findData("wheel_device.slots"))
+    panel.point()
+    assert texts(panel.found, 2) == ["676 mm", "L, R"]
+    panel.keep()
+    kept = session.rig.records[-1]
+    assert (kept.name, kept.values) == (
+        "planner",
+        {"effective_focal_length_mm": 676.0, "wheel_device.slots": ("L", "R")},
+    )
+    assert not panel.isVisible()
+    session.undo()
+    panel.open(profile)
+    qtbot.waitUntil(panel.isVisible, timeout=8000)
+    assert "The map “planner” knows such files" in panel.state.text()
+    broken = tmp_path / "broken.json"
+    broken.write_text("{", "utf-8")
+    panel.open(broken)
+    qtbot.waitUntil(lambda: "broken.json: is no readable JSON" in window.notice.text.text(), timeout=8000)
+
+
+def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qtbot, tmp_path):
+    sheet, session = sheet_of("records"), window.session
+    write(tmp_path / "frames" / "a.fits", FOCALLEN=676.0)
+    (tmp_path / "frames" / "noise.fits").write_bytes(b"noise")
+    sheet.frames.read(tmp_path / "frames")
+    qtbot.waitUntil(lambda: session.headers is not None, timeout=8000)
+    assert "1 frames below" in sheet.frames.state.text()
+    row = texts(sheet.frames.checks, 1).index("FOCALLEN")
+    assert "the reducer Aldous 0.76x is missing" in sheet.frames.checks.item(row, 5).text()
+    assert texts(sheet.frames.lacks, 2) == ["dark", "flat", "bias"]
+    assert texts(sheet.frames.broken) == ["noise.fits"]
+    assert session.reckoning.finding("frames.header").verdict == "fails"
+    sheet.frames.save(tmp_path / "audit.csv")
+    assert (tmp_path / "audit.csv").read_text("utf-8").count("\n") == 3
+    sheet.frames.forget()
+    assert session.reckoning.finding("frames.header") is None
+    sheet.frames.read(tmp_path / "none")
+    qtbot.waitUntil(lambda: "is not there" in window.notice.text.text(), timeout=8000)
+
+
+def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot, tmp_path):
+    ready, session = sheet_of("ready"), window.session
+    assert "the ports have not been read" in ready.seen.text()
+    ports = sheet_of("ports")
+    ports.read_stand_in()
+    qtbot.waitUntil(lambda: session.ports is not None, timeout=8000)
+    assert "Pellucid 120G" in texts(ports.tree, 7)
+    row = texts(ports.findings).index("Pellucid 120G may be put to sleep, and drop off")
+    ports.findings.setCurrentCell(row, 0)
+    assert 'ATTR{power/control}="on"' in window.margin.remedy.text()
+    ports.copy()
+    assert "usbcore.usbfs_memory_mb=256" in QApplication.clipboard().text()
+    ready = sheet_of("ready")
+    row = texts(ready.table).index("No device may fall asleep")
+    assert ready.table.item(row, 1).text() == "fails"
+    ready.table.setCurrentCell(row, 0)
+    assert "may be put to sleep" in window.margin.title.text()
+    ready.copy()
+    assert QApplication.clipboard().text().startswith("Not ready: 14 of 19 conditions fail.")
+    ports = sheet_of("ports")
+    ports.read(tmp_path)
+    qtbot.waitUntil(lambda: "no USB bus" in window.notice.text.text(), timeout=8000)
+    assert session.ports is not None
+    ports.forget_button.click()
+    assert session.ports is None
+
+
+def test_empty_sheets_say_what_to_do(make_window):
+    window = make_window()
+    window.open_new()
+    words = {"devices": "No devices yet", "records": "No records yet", "ports": "have not been read"}
+    for step, text in words.items():
+        window.show_step(step)
+        sheet = window.sheets[step]
+        label = sheet.empty if step == "devices" else sheet.state
+        assert text in label.text()
+        assert label.isVisible()
+    window.show_step("ready")
+    assert window.sheets["ready"].table.rowCount() == 18
+
+
+def test_the_margin_lists_the_step_or_all(window, qtbot):
+    window.show_step("devices")
+    own = window.margin.list.count()
+    qtbot.mouseClick(window.margin.all_box, Qt.MouseButton.LeftButton)
+    assert window.margin.list.count() == len(window.session.reckoning.findings) > own

@@ -1,0 +1,75 @@
+"""The commands on records, frame headers, ports and readiness, as scripts see them."""
+
+import json
+
+import pytest
+
+from tests.core.test_headers import write
+from tests.rigs import clean_document, clean_tree
+from wyntaxis.cli import main
+from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, save_maps
+from wyntaxis.stand_ins.usb import make_tree
+
+
+@pytest.fixture
+def rig_file(tmp_path):
+    path = tmp_path / "clean.rig.json"
+    path.write_text(json.dumps(clean_document()), "utf-8")
+    return str(path)
+
+
+def out_json(capsys):
+    return json.loads(capsys.readouterr().out)
+
+
+def test_records(rig_file, capsys, tmp_path, monkeypatch):
+    assert main(["records", rig_file, "--json"]) == 0
+    found = out_json(capsys)
+    assert [record["id"] for record in found["records"]] == ["client", "server"]
+    row = next(row for row in found["quantities"] if row["id"] == "main.gain")
+    assert (row["rig"], row["records"]["client"]["state"], row["records"]["server"]["value"]) == (100, "agrees", 100)
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    (tmp_path / "guider.ini").write_text("[scope]\nfocal = 676\n", "utf-8")
+    asked = ["records", rig_file, "--with", str(tmp_path / "guider.ini")]
+    assert main(asked) == 2
+    assert "no saved key map suits it" in capsys.readouterr().err
+    rule = KeyRule(path="scope.focal", quantity="effective_focal_length_mm")
+    maps = KeyMaps(maps=(KeyMap(name="guide program", form="ini", rules=(rule,)),))
+    save_maps(maps, tmp_path / "wyntaxis" / "key-maps.json")
+    assert main(asked) == 1
+    assert "676 (0.76 times: the reducer Aldous 0.76x is missing)" in capsys.readouterr().out
+
+
+def test_headers(rig_file, capsys, tmp_path):
+    frames = tmp_path / "frames"
+    write(frames / "a.fits", FOCALLEN=676.0)
+    assert main(["headers", rig_file, str(frames), "--json"]) == 1
+    found = out_json(capsys)
+    assert {check["keyword"]: check["verdict"] for check in found["checks"]}["FOCALLEN"] == "fails"
+    assert [lack["lacks"] for lack in found["lacking"]] == ["dark", "flat", "bias"]
+    assert main(["headers", rig_file, str(frames)]) == 1
+    assert "the reducer Aldous 0.76x is missing" in capsys.readouterr().out
+    assert main(["headers", rig_file, str(frames), "--csv"]) == 1
+    assert capsys.readouterr().out.startswith("path,kind,camera,")
+    assert main(["headers", rig_file, str(tmp_path / "none")]) == 2
+    assert capsys.readouterr().err.count("\n") == 1
+
+
+def test_ports_and_ready(rig_file, capsys, tmp_path):
+    root = str(make_tree(tmp_path / "root", clean_tree(), usbfs_memory_mb=256))
+    assert main(["ports", "--sysfs", root]) == 0
+    assert "  1-1" in capsys.readouterr().out
+    assert main(["ports", "--sysfs", root, rig_file, "--json"]) == 0
+    found = out_json(capsys)
+    assert next(one["device"] for one in found["devices"] if one["port"] == "2-1") == "main"
+    assert {one["id"] for one in found["findings"]} >= {"ports.present", "ports.suspend", "ports.speed"}
+    assert main(["ready", rig_file, "--sysfs", root, "--json"]) == 0
+    stands = {row["id"]: row["verdict"] for row in out_json(capsys)}
+    assert (stands["awake"], stands["calibration"]) == ("holds", "unproven")
+    assert main(["ready", rig_file]) == 0
+    assert "UNPROVEN  No device may fall asleep" in capsys.readouterr().out
+    write(tmp_path / "frames" / "a.fits", GAIN=0)
+    assert main(["ready", rig_file, "--frames", str(tmp_path / "frames")]) == 1
+    assert "Not ready" in capsys.readouterr().out
+    assert main(["ports", "--sysfs", str(tmp_path / "none")]) == 2
+    assert "no USB bus" in capsys.readouterr().err
