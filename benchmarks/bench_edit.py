@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication
 
 from wyntaxis import demo
 from wyntaxis.core.rig.store import validated
+from wyntaxis.core.worklist import STEPS
 from wyntaxis.desk.app import dress
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings import Settings
@@ -53,7 +54,7 @@ def main() -> int:
         window.attach(session)
         app.processEvents()
         worst = 0.0
-        for step in ("light_path", "guide_branch", "scales", "footprint"):
+        for step in [step.key for step in STEPS]:
             window.show_step(step)
             app.processEvents()
             edits, repaints = [], []

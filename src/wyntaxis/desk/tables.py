@@ -64,8 +64,8 @@ class TextTable(QTableWidget):
     ) -> None:
         """Fill the table; ``verdicts`` puts each row's mark before its first text, ``cell_verdicts`` a cell's."""
         self.ensurePolished()
-        marks = dict(cell_verdicts)
-        shown = ([tuple(row) for row in rows], tuple(verdicts), palette, tuple(bold), self.font().key(), marks)
+        look = (palette, tuple(bold), self.font().key())
+        shown = ([tuple(row) for row in rows], tuple(verdicts), dict(cell_verdicts), look)
         if shown == self._shown:
             return
         self._shown = shown
@@ -83,10 +83,8 @@ class TextTable(QTableWidget):
                     font.setBold(True)
                     item.setFont(font)
                 self.setItem(row, column, item)
-            verdict = verdicts[row] if row < len(verdicts) else None
-            if verdict is not None:
-                marks[row, 0] = verdict
-        for (row, column), verdict in marks.items():
+        marks = {(row, 0): verdict for row, verdict in enumerate(verdicts) if verdict is not None}
+        for (row, column), verdict in (marks | dict(cell_verdicts)).items():
             marked = self.item(row, column)
             if palette is not None and marked is not None:
                 marked.setIcon(verdict_icon(verdict, palette, size))

@@ -59,6 +59,7 @@ class FootprintSheet(StepSheet):
         self._added: list[Rig] = []
         self._shown: tuple[object, ...] = ()
         self._looked_at: object = None
+        self._told: object = None
         body = QWidget()
         self._row = QHBoxLayout(body)
         self._row.setContentsMargins(0, 0, 0, 0)
@@ -263,7 +264,12 @@ class FootprintSheet(StepSheet):
 
     def _moved(self) -> None:
         """Tell of the frame as it lies on the patch, entered or not."""
-        view = self.patch.view
+        view, framing = self.patch.view, self.session.rig.framing
+        shown = (view.center, view.radius_deg, view.frame, tuple(view.others), view.target)
+        told = (*shown, framing, self.catalogue_read, self.session.rig.sensor is None)
+        if told == self._told:
+            return  # most edits leave the sky as it is, and painting it takes longer than all the rest
+        self._told = told
         view.panels = []
         if self.catalogue_read:
             view.objects = catalogue.objects_near(view.center, 1.5 * view.radius_deg)
