@@ -27,6 +27,8 @@ _MODULES = {
     "headers": "connect",
     "ports": "connect",
     "ready": "connect",
+    "sensor": "bench",
+    "cooling": "bench",
 }
 """Which module of :mod:`wyntaxis.commands` holds a command: only the one asked for is imported."""
 

@@ -94,6 +94,7 @@ def test_the_scale_of_a_solved_header(keys):
         ({"XPIXSZ": 7.8, "XBINNING": 2}, "XPIXSZ at binning 2", "tight", "XPIXSZ is the binned size, 3.9 µm × 2"),
         ({"XPIXSZ": 7.8}, "XPIXSZ at binning 1", "fails", "2 times: the binned pixel size"),
         ({"FILTER": "l"}, "FILTER", "fails", "the wheel writes it L"),
+        ({"INSTRUME": "Limpid 12"}, "INSTRUME", "fails", "no camera of the rig has this name"),
         ({"FILTER": "SII"}, "FILTER", "fails", "no slot of the wheel has this filter"),
         ({"SITELAT": "-47 18 00"}, "SITELAT", "fails", "the sign is the other way round"),
     ],

@@ -74,7 +74,7 @@ CONDITIONS = (
     Condition(
         "gain",
         "Gain and offset are as stated everywhere",
-        ("records.gain", "records.offset", "devices.measured"),
+        ("records.gain", "records.offset", "devices.measured", "camera.offset"),
         "state the camera's gain and offset, and bring in what the programs hold",
     ),
     Condition(
@@ -86,7 +86,16 @@ CONDITIONS = (
     Condition(
         "cooling",
         "The cooler is on and the set temperature reached",
-        ("cooling.on", "cooling.setpoint", "records.temperature", "plan.cool", "plan.warm_up"),
+        (
+            "cooling.on",
+            "cooling.setpoint",
+            "cooling.reach",
+            "cooling.reserve",
+            "camera.setpoint",
+            "records.temperature",
+            "plan.cool",
+            "plan.warm_up",
+        ),
         "state the set temperature and the cooler, and read frames' headers",
     ),
     Condition(

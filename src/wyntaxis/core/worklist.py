@@ -27,7 +27,7 @@ class Step:
 
 
 READY = "ready"
-GROUPS = ("Build", "Reckon", "Connect", "Vouch")
+GROUPS = ("Build", "Reckon", "Connect", "Measure", "Vouch")
 
 STEPS = (
     Step(
@@ -194,6 +194,33 @@ STEPS = (
             "ports.permission",
         ),
         "USB and serial",
+    ),
+    Step(
+        "sensor",
+        "Measure",
+        "Sensor",
+        "What are gain, noise, offset, full well and dark current, and how long must one expose?",
+        (),
+        (
+            "camera.offset",
+            "camera.gain",
+            "camera.read_noise",
+            "camera.full_well",
+            "camera.linearity",
+            "camera.dark_current",
+            "camera.setpoint",
+            "flats.level",
+        ),
+        "gain, noise, dark current",
+    ),
+    Step(
+        "cooling",
+        "Measure",
+        "Cooling",
+        "How fast may it cool, what does it reach, and what does that cost?",
+        (),
+        ("cooling.reach", "cooling.reserve", "cooling.rate", "cooling.stability"),
+        "runs, model, ramp",
     ),
     Step(
         READY,

@@ -25,8 +25,9 @@ HEADINGS = ("", "is to be", "±", "measured", "± u", "")
 class SettingsGrid(QFrame):
     """A row for each setting that the device's kind has."""
 
-    def __init__(self, session: Session, palette: Palette) -> None:
+    def __init__(self, session: Session, palette: Palette, sheet: str = "devices", title: str = "Settings") -> None:
         super().__init__()
+        self._sheet = sheet
         self._session, self.palette_in_use = session, palette
         self._shown: tuple[object, ...] = ()
         self.fields: dict[Path, Field] = {}
@@ -34,7 +35,7 @@ class SettingsGrid(QFrame):
         self.setProperty("role", "panel")
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 7, 10, 9)
-        heading = QLabel("Settings")
+        heading = QLabel(title)
         heading.setProperty("role", "heading")
         column.addWidget(heading)
         self._holder: SideScroll | None = None
@@ -79,7 +80,7 @@ class SettingsGrid(QFrame):
         for column in (2, 3, 4):
             grid.setColumnStretch(column, 2)
         self.fields, self._marks = {}, {}
-        for row, kind in enumerate(settings_of(device.kind), start=1):
+        for row, kind in enumerate(settings_of(device.kind, self._sheet), start=1):
             self._row(grid, row, kind, ("devices", index, "settings", kind.key))
         self._holder = SideScroll(held)
         layout.addWidget(self._holder)
@@ -106,6 +107,9 @@ class SettingsGrid(QFrame):
         label.setBuddy(self.fields[*base, "value"])
 
     def _enter(self, path: Path, value: Any, kind: SettingKind) -> None:
-        if value is None and path[-1] == "value":
-            path = path[:-1]  # an emptied value takes the setting, or its measured leg, out
+        setting = value_at(self._session.rig, path[:4])
+        if value is None and path[-1] == "value" and setting is not None:
+            # An emptied value takes its leg out, and the whole setting where it was the only leg.
+            other = setting.measured if path[-2] != "measured" else setting.value
+            path = path[:4] if other is None else path[:-1] if path[-2] == "measured" else path
         self._session.set_value(path, value, f"Change {kind.label.lower()}")

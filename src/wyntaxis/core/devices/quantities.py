@@ -9,15 +9,20 @@ from wyntaxis.core.ledger import Leg, Quantity, rectangular
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import SETTINGS
 
+SHEET_SHARE = 0.1
+"""What a maker's sheet may be off where it states no tolerance: it tells a typical camera of the kind, not this one."""
+
 
 def device_quantity(device: Device, key: str) -> Quantity | None:
-    """Return a numeric setting as a row named ``device.setting``; None for one that is not stated or is no number."""
+    """Return a numeric setting as a row named ``device.setting``; None where the rig has no such number."""
     setting, kind = device.settings.get(key), SETTINGS[key]
-    value = device.number(key)
-    if setting is None or value is None:
+    if setting is None or kind.type != "number":
         return None
-    width = kind.tolerance if setting.tolerance is None else setting.tolerance
-    stated = Leg(value, rectangular(setting.tolerance), width, setting.source or "")
+    value = device.number(key)
+    width = setting.tolerance
+    if width is None:
+        width = SHEET_SHARE * abs(value or 0.0) if kind.sheet == "sensor" else kind.tolerance
+    stated = None if value is None else Leg(value, rectangular(setting.tolerance), width, setting.source or "")
     found = setting.measured
     measured = Leg(found.value, found.standard_uncertainty, source=found.source or "") if found else None
     label = f"{device.title}: {kind.label.lower()}"

@@ -108,6 +108,18 @@ ORDER = (
     "driver.order",
     "devices.measured",
     "devices.parts",
+    "camera.offset",
+    "camera.gain",
+    "camera.read_noise",
+    "camera.full_well",
+    "camera.linearity",
+    "camera.dark_current",
+    "camera.setpoint",
+    "flats.level",
+    "cooling.reach",
+    "cooling.reserve",
+    "cooling.rate",
+    "cooling.stability",
     "cooling.on",
     "cooling.setpoint",
     "focuser.travel",
@@ -158,6 +170,7 @@ def finding(finding_id: str) -> Callable[[FindingFunction], FindingFunction]:
 def all_findings(reckoning: Reckoning) -> Iterator[Finding]:
     """Yield every finding on a reckoning, in :data:`ORDER`."""
     from wyntaxis.core.findings import (  # noqa: F401  (they register on import)
+        cooling,
         coverage,
         devices,
         frames,
@@ -171,6 +184,7 @@ def all_findings(reckoning: Reckoning) -> Iterator[Finding]:
         ports,
         records,
         scale,
+        sensor,
         spacing,
     )
 

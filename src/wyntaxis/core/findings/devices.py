@@ -17,6 +17,7 @@ from wyntaxis.core.wording import number, short, signed
 REACHED_WITHIN_C = 1.0
 """A sensor within this of its set temperature has reached it, where the rig states no tolerance."""
 
+TOLD_ELSEWHERE = frozenset({"set_temperature_c", "sensor_temperature_c"})
 TRAVEL_INNER = (0.2, 0.8)
 STEPS_PER_ZONE = 3.0
 _TRAVEL_SOURCE = "The working position should lie in 20 to 80 % of the focuser's range"
@@ -56,7 +57,7 @@ def settings_measured(reckoning: Reckoning) -> Iterator[Finding]:
     """Compare what a setting is to be with what was measured of it; temperatures are told by cooling.setpoint."""
     for device in reckoning.rig.devices:
         for key, setting in device.settings.items():
-            if setting.measured is None or key in ("set_temperature_c", "sensor_temperature_c"):
+            if setting.measured is None or key in TOLD_ELSEWHERE or SETTINGS[key].sheet != "devices":
                 continue
             row = device_quantity(device, key)
             if row is None or row.stated is None or row.measured is None:
@@ -244,13 +245,3 @@ def parts_named(reckoning: Reckoning) -> Iterator[Finding]:
                 Remedy("choose the part that it sits at", Change.of("Detach", ("devices", index, "part"), None)),
                 "Devices are shown at their parts",
             )
-
-
-def setting_text(device: Device, key: str) -> str:
-    """Return a setting with its unit, or a dash."""
-    setting = device.settings.get(key)
-    if setting is None:
-        return "–"
-    value = setting.value
-    text = ("yes" if value else "no") if isinstance(value, bool) else value if isinstance(value, str) else short(value)
-    return f"{text} {SETTINGS[key].unit}".rstrip()

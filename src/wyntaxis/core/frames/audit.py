@@ -184,11 +184,14 @@ def _exposures(reckoning: Reckoning, frames: tuple[FrameHeader, ...]) -> Iterato
 def _camera(reckoning: Reckoning, frame: FrameHeader) -> Device | None:
     """Return the camera device that took a frame: by its name, else the main camera."""
     cameras = [device for device in reckoning.rig.devices if device.kind in ("camera", "guide_camera")]
-    word = (frame.camera or "").casefold()
-    named = [
-        device for device in cameras if word and (device.title.casefold() in word or word in device.title.casefold())
-    ]
+    named = [device for device in cameras if frame.camera and _same_name(frame.camera, device.title)]
     return next(iter(named or cameras), None)
+
+
+def _same_name(one: str, other: str) -> bool:
+    """Return whether two names are one camera's: programs put maker or number before or behind."""
+    one, other = one.casefold(), other.casefold()
+    return one in other or other in one
 
 
 _SIMPLE: tuple[tuple[str, str, str, Callable[[FrameHeader], float | None]], ...] = (
@@ -235,6 +238,8 @@ def _values(
         binning = frame.binning or 1
         yield "pixel_um", f"XPIXSZ at binning {binning}", float(f"{frame.pixel_um:.6g}")
     if device is not None:
+        if frame.camera is not None and device.name is not None:
+            yield f"{device.id}.name", "INSTRUME", frame.camera
         for key, keyword, read in _BY_CAMERA:
             value = read(frame)
             if value is not None and known[f"{device.id}.{key}"].value is not None:
@@ -258,6 +263,9 @@ def _check(
             near = next((name for name in wanted if name.casefold() == str(value).strip().casefold()), None)
             verdict = Verdict.FAILS
             story = f"the wheel writes it {near}" if near else "no slot of the wheel has this filter"
+    elif item.id.endswith(".name"):
+        if not _same_name(str(value), str(wanted)):
+            verdict, story = Verdict.FAILS, "no camera of the rig has this name"
     else:
         cell = compare_value(reckoning.rig, item, "", value)
         if cell.state == "differs":

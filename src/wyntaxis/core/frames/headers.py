@@ -70,6 +70,7 @@ class FrameHeader:
     longitude_deg: float | None = None
     rotation_deg: float | None = None
     scale_arcsec_px: float | None = None
+    mosaic: str | None = None
     date: str | None = None
 
 
@@ -234,6 +235,7 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         longitude_deg=_number(header, "SITELONG", "OBSGEO-L", "LONG-OBS"),
         rotation_deg=_number(header, "ROTATANG", "ROTATOR", "ROTPOS"),
         scale_arcsec_px=_scale(header),
+        mosaic=_text(header, "BAYERPAT", "COLORTYP"),
         date=_text(header, "DATE-OBS"),
     )
 

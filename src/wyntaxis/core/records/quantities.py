@@ -128,7 +128,7 @@ def _device(device: Device) -> Iterator[Comparable]:
     if device.kind == "filter_wheel":
         names = device.slot_names if device.slots else None
         yield Comparable(f"{device.id}.slots", f"{title}: filters", "", "list", names, topic="slots", device=device.id)
-    for kind in settings_of(device.kind):
+    for kind in settings_of(device.kind, "devices"):
         setting = device.settings.get(kind.key)
         value = setting.value if setting else None
         stated = setting.tolerance if setting else None
@@ -146,6 +146,7 @@ def _device(device: Device) -> Iterator[Comparable]:
         )
     driver, link, identity = device.driver, device.connection, device.identity
     for key, label, text, topic in (
+        ("name", "name", device.name, "setting"),
         ("driver", "driver", driver.name if driver else None, "driver"),
         ("driver_version", "driver version", driver.version if driver else None, "driver"),
         ("port", "port", link.port if link else None, "connection"),

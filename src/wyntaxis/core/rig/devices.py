@@ -113,10 +113,16 @@ class Storage(StrictModel):
 class Setting(StrictModel):
     """A setting of a device: what it is to be, how far it may be off, and what was measured of it."""
 
-    value: float | bool | Annotated[str, Field(max_length=200)]
+    value: float | bool | Annotated[str, Field(max_length=200)] | None = None
     tolerance: Annotated[float, Field(ge=0, le=1e9)] | None = None
     source: Note | None = None
     measured: MeasuredValue | None = None
+
+    @model_validator(mode="after")
+    def _says_something(self) -> Setting:
+        if self.value is None and self.measured is None:
+            raise ValueError('needs a "value" or a "measured" leg; take the setting out where there is neither')
+        return self
 
 
 class Device(StrictModel):
@@ -144,6 +150,8 @@ class Device(StrictModel):
     def _keys_fit_the_kind(self) -> Device:
         for key, setting in self.settings.items():
             check_setting(self.kind, key, setting.value)
+            if setting.measured is not None:
+                check_setting(self.kind, key, setting.measured.value)
             if SETTINGS[key].type != "number" and (setting.measured is not None or setting.tolerance is not None):
                 raise ValueError(f"settings.{key}: only a number has a tolerance or a measured leg")
         if self.slots and self.kind != "filter_wheel":
@@ -159,7 +167,18 @@ class Device(StrictModel):
     def number(self, key: str) -> float | None:
         """Return a numeric setting's value, None where it is not stated."""
         setting = self.settings.get(key)
-        return None if setting is None or isinstance(setting.value, (str, bool)) else float(setting.value)
+        value = setting.value if setting is not None else None
+        return None if value is None or isinstance(value, (str, bool)) else float(value)
+
+    def measured(self, key: str) -> MeasuredValue | None:
+        """Return what was measured of a setting, None where nothing was."""
+        setting = self.settings.get(key)
+        return setting.measured if setting is not None else None
+
+    def best(self, key: str) -> float | None:
+        """Return a numeric setting to act on: as measured, else as stated."""
+        measured = self.measured(key)
+        return measured.value if measured is not None else self.number(key)
 
     def truth(self, key: str) -> bool | None:
         """Return a yes-or-no setting's value, None where it is not stated."""

@@ -27,7 +27,16 @@ from wyntaxis.core.rig.base import (
     not_vanishing,
 )
 from wyntaxis.core.rig.devices import Device, Record, Supply
-from wyntaxis.core.rig.plan import Framing, GuideSettings, MeasuredValue, Mount, Plan, Site, StatedValue
+from wyntaxis.core.rig.plan import (
+    FrameCorrection,
+    Framing,
+    GuideSettings,
+    MeasuredValue,
+    Mount,
+    Plan,
+    Site,
+    StatedValue,
+)
 
 FORMAT = "wyntaxis-rig"
 VERSION = 1
@@ -294,6 +303,7 @@ class Rig(StrictModel):
     devices: Annotated[tuple[Device, ...], Field(strict=False, max_length=100)] = ()
     supplies: Annotated[tuple[Supply, ...], Field(strict=False, max_length=50)] = ()
     records: Annotated[tuple[Record, ...], Field(strict=False, max_length=100)] = ()
+    corrections: Annotated[dict[Text, FrameCorrection], Field(max_length=5000)] = Field(default_factory=dict)
     variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
     note: Note | None = None
 

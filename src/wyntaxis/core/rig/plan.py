@@ -59,11 +59,25 @@ class Mount(StrictModel):
     kind: Literal["equatorial", "alt_azimuth"]
 
 
+class FrameCorrection(StrictModel):
+    """What a frame's header should say; the file itself stays as it is. ``left_out`` keeps the frame out altogether."""
+
+    kind: Literal["light", "dark", "flat", "bias", "other"] | None = None
+    gain: Annotated[float, Field(ge=0, le=1e9)] | None = None
+    offset: Annotated[float, Field(ge=0, le=1e9)] | None = None
+    exposure_s: Annotated[float, Field(ge=0, le=1e7)] | None = None
+    temperature_c: Annotated[float, Field(ge=-150, le=100)] | None = None
+    binning: Annotated[int, Field(ge=1, le=64)] | None = None
+    filter: Text | None = None
+    left_out: bool | None = None
+
+
 class Plan(StrictModel):
     """What is to be taken: the exposure of one frame, how far a star may drift on it in main pixels, how many frames.
 
     ``filters`` are the names that the run asks for, ``actions`` what it does besides exposing, ``hours`` how long the
-    night's power must last.
+    night's power must last, ``ambient_c`` the warmest that it is expected to be, ``sky_e_s`` the sky's light in e⁻/s/px
+    by filter, typed.
     """
 
     exposure_s: Seconds
@@ -71,6 +85,11 @@ class Plan(StrictModel):
     frames: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
     hours: Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None = None
     filters: Annotated[tuple[Text, ...], Field(strict=False, max_length=64)] = ()
+    longest_exposure_s: Seconds | None = None
+    ambient_c: Annotated[float, Field(ge=-60, le=60)] | None = None
+    sky_e_s: dict[Text, Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)]] = Field(
+        default_factory=dict
+    )
     actions: Annotated[
         tuple[Literal["cool", "guide", "dither", "refocus", "flip", "park", "warm_up"], ...],
         Field(strict=False, max_length=7),

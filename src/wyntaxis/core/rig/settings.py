@@ -28,10 +28,22 @@ class SettingKind:
     tolerance: float = 0.0
     choices: tuple[str, ...] = ()
     decimals: int = 2
+    sheet: Literal["devices", "sensor", "cooling"] = "devices"
+    """Where it is edited."""
 
 
 def _one(kind: str) -> frozenset[str]:
     return frozenset({kind})
+
+
+def _bench(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0, **more: float) -> SettingKind:
+    """A number of a camera that the bench measures; the maker's sheet may state it."""
+    return SettingKind(key, label, unit, "number", CAMERAS, low, decimals=decimals, sheet="sensor", **more)  # type: ignore[arg-type]
+
+
+def _cooler(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0, **more: float) -> SettingKind:
+    """A number of a camera's cooler."""
+    return SettingKind(key, label, unit, "number", CAMERAS, low, decimals=decimals, sheet="cooling", **more)  # type: ignore[arg-type]
 
 
 _KINDS = (
@@ -64,6 +76,28 @@ _KINDS = (
     SettingKind("power_percent", "Power", "%", "number", _one("dew_heater"), 0, 100, 0.5, decimals=0),
     SettingKind("follows", "Follows", "", "text", _one("dew_heater"), choices=("fixed", "dew_point")),
     SettingKind("stops_the_run", "Stops the run", "", "truth", _one("weather")),
+    _bench("conversion_gain_e_adu", "Conversion gain", "e⁻/ADU", 4, low=1e-6),
+    _bench("read_noise_e", "Read noise", "e⁻", low=1e-6),
+    _bench("full_well_e", "Full well", "e⁻", 0, low=1e-6),
+    _bench("dynamic_range_stops", "Dynamic range", "stops"),
+    _bench("linearity_percent", "Linearity error", "%"),
+    _bench("unity_gain", "Unity gain at", "", 1, low=-1e6),
+    _bench("bias_mean_adu", "Bias level", "ADU", 1),
+    _bench("bias_noise_adu", "Bias noise", "ADU"),
+    _bench("pile_up_share", "Bias at the lowest code", "", 6, high=1.0),
+    _bench("least_offset", "Smallest offset that suffices", "", 0),
+    _bench("dark_current_e_s", "Dark current at the set temperature", "e⁻/s/px", 5),
+    _bench("dark_doubling_c", "Dark current doubles in", "°C"),
+    _bench("hot_share_percent", "Hot pixels", "%", 3, high=100.0),
+    _bench("flat_level_percent", "Flats' level", "%", 1, high=1000.0),
+    _cooler("cooler_tau_min", "Cooler's time constant", "min", low=1e-6),
+    _cooler("cooler_pull_c_min", "Cooler's pull at full power", "°C/min", low=1e-6),
+    _cooler("cooler_power_w", "Cooler's power, full", "W", 1),
+    _cooler("cooling_reach_c", "Coldest below ambient", "°C", 1),
+    _cooler("rest_power_percent", "Power at rest", "%", 1, high=1000.0),
+    _cooler("steepest_c_min", "Steepest rate", "°C/min"),
+    _cooler("scatter_c", "Scatter at rest", "°C", 3),
+    _cooler("rest_ambient_c", "Ambient at rest", "°C", 1, low=-60.0),
     SettingKind("usbfs_memory_mb", "USB memory", "MB", "number", _one("computer"), 0, 1e6, 0.5, decimals=0),
 )
 
@@ -71,12 +105,12 @@ SETTINGS: dict[str, SettingKind] = {kind.key: kind for kind in _KINDS}
 """Every setting by key, in the order in which a device's card lists them."""
 
 
-def settings_of(device_kind: str) -> tuple[SettingKind, ...]:
-    """Return the settings that a kind of device has."""
-    return tuple(kind for kind in _KINDS if device_kind in kind.kinds)
+def settings_of(device_kind: str, sheet: str | None = None) -> tuple[SettingKind, ...]:
+    """Return the settings that a kind of device has, all of them or those edited on one sheet."""
+    return tuple(kind for kind in _KINDS if device_kind in kind.kinds and sheet in (None, kind.sheet))
 
 
-def check_setting(device_kind: str, key: str, value: SettingValue) -> None:
+def check_setting(device_kind: str, key: str, value: SettingValue | None) -> None:
     """Raise ValueError, of one line, for a setting that the kind of device has not, or a value that it cannot take."""
     kind = SETTINGS.get(key)
     if kind is None or device_kind not in kind.kinds:
@@ -84,6 +118,8 @@ def check_setting(device_kind: str, key: str, value: SettingValue) -> None:
         near = difflib.get_close_matches(key, known, n=1)
         hint = f"did you mean {near[0]}?" if near else f"it has: {', '.join(known) or 'none'}"
         raise ValueError(f"settings.{key[:60]}: is no setting of kind {device_kind}; {hint}")
+    if value is None:
+        return
     if kind.type == "truth" and not isinstance(value, bool):
         raise ValueError(f"settings.{key}.value: must be true or false")
     if kind.type == "text" and not isinstance(value, str):

@@ -1,0 +1,166 @@
+"""Commands on the camera at the bench: what frames and cooling logs say of it."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_findings, print_json, print_table, rig_of
+
+if TYPE_CHECKING:
+    from wyntaxis.core.findings import Finding
+    from wyntaxis.core.rig.edit import Change
+    from wyntaxis.core.rig.model import Rig
+    from wyntaxis.core.sensor.bench import BenchResult
+    from wyntaxis.core.sensor.transfer import Estimate
+
+_SENSOR, _COOLING = ("camera.", "flats."), ("cooling.",)
+
+
+def _findings(rig: Rig, change: Change | None, prefixes: tuple[str, ...]) -> list[Finding]:
+    """Return the findings of a rig with measured legs kept in it; the file stays as it is."""
+    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.rig import edit
+
+    found = reckon(edit.apply(rig, change) if change is not None else rig).findings
+    return [one for one in found if one.id.startswith(prefixes)]
+
+
+def _code(findings: list[Finding]) -> int:
+    return SOME_FAIL if any(f.verdict == "fails" for f in findings) else OK
+
+
+def _progress(done: int, of: int) -> None:
+    if sys.stderr.isatty():
+        print(f"\rmeasuring: {done} of {of}", end="\n" if done >= of else "", file=sys.stderr, flush=True)
+
+
+def _text(estimate: Estimate | None, digits: int) -> str:
+    from wyntaxis.core.wording import number
+
+    return "–" if estimate is None else f"{number(estimate.value, digits)} ± {number(estimate.standard, digits)}"
+
+
+def _setting(value: float | None) -> str:
+    return "not told" if value is None else f"{value:g}"
+
+
+def _sensor(options: argparse.Namespace) -> int:
+    from wyntaxis.core.frames.headers import read_folder
+    from wyntaxis.core.sensor.bench import measure_bench
+    from wyntaxis.core.sensor.keeping import keep_sensor
+    from wyntaxis.core.sensor.report import bench_json
+
+    rig = rig_of(options)
+    result = measure_bench(read_folder(options.folder), rig.corrections, _progress)
+    notes, change = list(result.notes), None
+    try:
+        change = keep_sensor(rig, result)
+    except ValueError as error:
+        notes.append(str(error))
+    findings = _findings(rig, change, _SENSOR)
+    if options.json:
+        told = bench_json(result) | {"notes": notes}
+        print_json(told | {"findings": [one.as_json() for one in findings]})
+    else:
+        _print_bench(result, notes)
+        print_findings(findings)
+    return _code(findings)
+
+
+def _print_bench(result: BenchResult, notes: list[str]) -> None:
+    from wyntaxis.core.wording import number, short
+
+    table = [["gain", "plane", "e⁻/ADU", "read noise e⁻", "full well e⁻", "dynamic range", "linearity %"]]
+    for one in result.gains:
+        t = one.transfer
+        gain = "–" if one.gain is None else short(one.gain)
+        row = [_text(t.conversion_gain, 4), _text(t.read_noise, 3), _text(t.full_well, 0)]
+        table.append([gain, one.plane or "all", *row, _text(t.dynamic_range, 2), _text(t.linearity_percent, 3)])
+    if result.gains:
+        print_table(table, right={0})
+    for bias in result.biases:
+        level = bias.level
+        print(
+            f"bias at gain {_setting(bias.gain)}, offset {_setting(bias.offset)}: {number(level.mean_adu, 2)} ADU, "
+            f"σ {_text(level.noise_adu, 3)} ADU, lowest code {bias.histogram.lowest}"
+        )
+    if result.step > 1:
+        print(f"codes come in steps of {result.step}: data of {16 - (result.step.bit_length() - 1)} bits, multiplied")
+    if result.unity is not None:
+        print(f"unity gain at {_text(result.unity, 1)}")
+    for point in result.dark_points:
+        print(f"dark current at {number(point.temperature_c, 1)} °C: {_text(point.current, 5)} e⁻/s/px")
+    for sky in result.skies:
+        print(f"sky through {sky.filter}: {_text(sky.sky, 3)} e⁻/s/px")
+    for misfit in result.misfits:
+        print(f"not used: {misfit.path}: {misfit.why}")
+    for note in notes:
+        print(f"note: {note}")
+
+
+def _sensor_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("folder", type=Path, metavar="DIR", help="a folder of bias, dark and flat frames")
+
+
+def _cooling(options: argparse.Namespace) -> int:
+    from wyntaxis.core.records.keymap import load_maps
+    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.rig.places import own_maps_path
+    from wyntaxis.core.sensor.cooling import fit_cooler, run_figures
+    from wyntaxis.core.sensor.cooling_log import read_cooling_log
+    from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
+    from wyntaxis.core.sensor.report import cooling_json
+
+    rig = rig_of(options)
+    rules: list[object] = []
+    if options.map is not None:
+        chosen = load_maps(own_maps_path()).named(options.map)
+        if chosen is None:
+            raise RigError(f'--map: there is no key map "{options.map}"')
+        rules = list(chosen.rules)
+    logs = [read_cooling_log(path, rules) for path in options.logs]  # type: ignore[arg-type]
+    index = camera_index(rig)
+    target = options.target
+    if target is None and index is not None:
+        target = rig.devices[index].number("set_temperature_c")
+    runs = [run_figures(log, target) for log in logs]
+    notes, model, change = [], None, None
+    try:
+        model = fit_cooler(logs)
+    except ValueError as error:
+        notes.append(str(error))
+    try:
+        change = keep_cooling(rig, model, runs)
+    except ValueError as error:
+        notes.append(str(error))
+    findings = _findings(rig, change, _COOLING)
+    if options.json:
+        print_json(cooling_json(runs, model, notes) | {"findings": [one.as_json() for one in findings]})
+        return _code(findings)
+    from wyntaxis.core.sensor.report import RUN_HEADINGS, run_row
+
+    print_table([list(RUN_HEADINGS), *(run_row(run) for run in runs)], right=set(range(1, len(RUN_HEADINGS))))
+    if model is not None:
+        print(
+            f"τ = {_text(model.tau, 3)} min, a = {_text(model.pull, 3)} °C/min, a·τ = {_text(model.depth, 2)} °C below "
+            "ambient"
+        )
+    for note in notes:
+        print(f"note: {note}")
+    print_findings(findings)
+    return _code(findings)
+
+
+def _cooling_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("logs", type=Path, metavar="CSV", nargs="+", help="cooling logs")
+    parser.add_argument("--target", type=float, metavar="C", help="the set temperature in °C; the rig's if left out")
+    parser.add_argument("--map", metavar="NAME", help="a saved key map for columns whose headings do not tell")
+
+
+COMMANDS = {
+    "sensor": Command(_sensor, "measure the camera from a folder of bench frames", _sensor_arguments),
+    "cooling": Command(_cooling, "measure the cooler from logs of cooling runs", _cooling_arguments),
+}

@@ -1,0 +1,41 @@
+"""Exposure: how long until the sky buries the read noise, what that does to bright stars, and the level of flats.
+
+Sources: total noise ``√((sky + D) t + σ_r²)``, Janesick, *Photon Transfer*; sky-limited exposure for an added share p:
+``t = σ_r² / (((1 + p)² − 1)(sky + D))``. Sky and dark current in e⁻/s/px.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+USUAL_SHARE = 0.05
+FLAT_RANGE_PERCENT = (30.0, 60.0)
+
+
+def sky_limited_exposure(read_noise_e: float, sky_e_s: float, dark_e_s: float, share: float = USUAL_SHARE) -> float:
+    """Return the exposure in s in which read noise adds no more than a share to the total noise; inf without light."""
+    rate = sky_e_s + dark_e_s
+    return read_noise_e**2 / (((1 + share) ** 2 - 1) * rate) if rate > 0 else math.inf
+
+
+def added_share(exposure_s: Any, read_noise_e: float, sky_e_s: float, dark_e_s: float) -> Any:
+    """Return which share read noise adds to the total noise at exposures in s."""
+    rate = (sky_e_s + dark_e_s) * np.asarray(exposure_s, dtype=float)
+    return np.sqrt(1 + read_noise_e**2 / rate) - 1
+
+
+def peak_share(sampling_px_per_fwhm: float) -> float:
+    """Return the share of a Gaussian star's light in its middle pixel, centred on it: ``erf(√(ln 2) / s)²``."""
+    return math.erf(math.sqrt(math.log(2)) / sampling_px_per_fwhm) ** 2
+
+
+def saturating_star_e_s(
+    exposure_s: Any, full_well_e: float, sky_e_s: float, dark_e_s: float, sampling_px_per_fwhm: float
+) -> Any:
+    """Return the light of the faintest star that fills its middle pixel, in e⁻/s of the whole star; 0 in full sky."""
+    times = np.asarray(exposure_s, dtype=float)
+    room = np.maximum(full_well_e - (sky_e_s + dark_e_s) * times, 0.0)
+    return room / (peak_share(sampling_px_per_fwhm) * times)
