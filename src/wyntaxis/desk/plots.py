@@ -31,6 +31,18 @@ class _Axis(pg.AxisItem):
     def tickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:
         return [text.replace("-", MINUS) for text in super().tickStrings(values, scale, spacing)]
 
+    def logTickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:
+        """Label whole powers of ten, and 2 and 5 between them where less than two decades are in sight."""
+        low, high = self.range
+        between = (1, 2, 5) if high - low < 2 else (1,)
+        texts = []
+        for value in values:
+            power = int(np.floor(value + 1e-9))
+            digit = round(10 ** (value - power))
+            number_shown = digit * 10.0**power
+            texts.append(f"{number_shown:,.10g}".replace(",", "\N{THIN SPACE}") if digit in between else "")
+        return texts
+
 
 @dataclass
 class PlotData:

@@ -11,10 +11,12 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from wyntaxis.desk.settings import Settings
+from wyntaxis.desk.sheets.cooling import CoolingSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
 from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
 from wyntaxis.desk.sheets.light_path import PartsSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
+from wyntaxis.desk.sheets.sensor import SensorSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.window import MainWindow
 
@@ -30,6 +32,9 @@ VIEWS = (
     ("devices", "tarnfell-triplet-reduced", "devices", "day"),
     ("records", "tarnfell-triplet-reduced", "records", "day"),
     ("ports", "tarnfell-triplet-reduced", "ports", "day"),
+    ("sensor", "tarnfell-triplet-reduced", "sensor", "day"),
+    ("sensor-plots", "tarnfell-triplet-reduced", "sensor", "day"),
+    ("cooling", "tarnfell-triplet-reduced", "cooling", "day"),
     ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("plots", "meadow-newtonian", "light_path", "day"),
@@ -116,6 +121,31 @@ def _read_ports(window: MainWindow) -> None:
     wait_until(lambda: window.session is not None and window.session.ports is not None)
 
 
+def _measure(window: MainWindow) -> None:
+    sheet = window.sheets["sensor"]
+    assert isinstance(sheet, SensorSheet)
+    sheet.measure_stand_in()
+    wait_until(lambda: sheet.result is not None and not sheet.job.running)
+    sheet.keep()
+
+
+def _measure_and_plot(window: MainWindow) -> None:
+    _measure(window)
+    sheet = window.sheets["sensor"]
+    assert isinstance(sheet, SensorSheet)
+    sheet.folds[0].open()
+    settle()
+    sheet.ensureWidgetVisible(sheet.plots["TransferPlot"])
+
+
+def _log_runs(window: MainWindow) -> None:
+    sheet = window.sheets["cooling"]
+    assert isinstance(sheet, CoolingSheet)
+    sheet.add_stand_in()
+    wait_until(lambda: bool(sheet.logs))
+    sheet.keep()
+
+
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "plots": _open_plots,
@@ -124,6 +154,9 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "footprint-night": _read_catalogue,
     "horizon": _show_night,
     "ports": _read_ports,
+    "sensor": _measure,
+    "sensor-plots": _measure_and_plot,
+    "cooling": _log_runs,
     "ready-night": _read_ports,
     "trains-side-by-side": MainWindow.show_comparison,
     "many-parts": _many_parts,

@@ -106,7 +106,7 @@ class TextTable(QTableWidget):
             widest = round(self._widest_em * self.fontInfo().pixelSize())
             for column in range(self.columnCount()):
                 if column != self._stretch:
-                    wanted = max(self.sizeHintForColumn(column), header.sectionSizeHint(column))
+                    wanted = max(self.sizeHintForColumn(column), header.sectionSizeHint(column) + ROW_PADDING_PX)
                     header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
                     header.resizeSection(column, min(wanted, widest))
         self._fit_stretched()

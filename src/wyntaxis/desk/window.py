@@ -437,12 +437,16 @@ class MainWindow(QMainWindow):
             self._comparison.show_session(session, self.palette_in_use)
         self.sheets[self.step.key].refresh()
         self.worklist.show_tallies(tallies(session.reckoning))
-        self._listed = self._findings_to_list()
-        self.margin.show_findings(self._listed, session.chosen_finding)
+        self._list_findings()
         place = session.path.name if session.path else "not saved yet"
         self.setWindowTitle(f"{session.rig.name} ({place})[*] – Wyntaxis")
         self.setWindowModified(session.dirty)
         menus.refresh(self)
+
+    def _list_findings(self) -> None:
+        assert self.session is not None
+        self._listed = self._findings_to_list()
+        self.margin.show_findings(self._listed, self.session.chosen_finding)
 
     def _findings_to_list(self) -> tuple[Finding, ...]:
         """Return the findings of the step shown, and the chosen one; all of them when the margin is asked for all."""
@@ -471,6 +475,7 @@ class MainWindow(QMainWindow):
         sheet = self.sheets[key]
         sheet.refresh()
         self.stack.setCurrentWidget(sheet)
+        self._list_findings()
         findings = [f for f in self.session.reckoning.findings if belongs(self.step, f.id, f.quantities)]
         shown = self.session.chosen_finding
         if findings and shown not in findings:

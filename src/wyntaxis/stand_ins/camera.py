@@ -26,6 +26,8 @@ class StandInCamera:
     height: int = 240
     gain_e_adu: float = 3.2
     read_noise_e: float = 3.0
+    converter_noise_adu: float = 0.0
+    """Noise behind the gain: at low gains it is more electrons."""
     full_well_e: float = 50_000.0
     bits: int = 16
     padded_to_16: bool = False
@@ -49,6 +51,10 @@ class StandInCamera:
     def gain_at(self, setting: float) -> float:
         """Return the conversion gain in e⁻/ADU at a gain setting."""
         return float(self.gain_e_adu / 10 ** (setting / 200))
+
+    def noise_at(self, setting: float) -> float:
+        """Return the read noise in e⁻ at a gain setting."""
+        return math.hypot(self.read_noise_e, self.converter_noise_adu * self.gain_at(setting))
 
     @property
     def step(self) -> int:
@@ -90,7 +96,7 @@ class StandInCamera:
         electrons = rng.poisson(signal).astype(float)
         electrons = np.minimum(electrons, self.full_well_e)
         electrons -= self.linearity_error * electrons**2 / self.full_well_e
-        electrons += self.read_noise_e * rng.standard_normal(electrons.shape)
+        electrons += self.noise_at(gain) * rng.standard_normal(electrons.shape)
         codes = np.rint(electrons / self.gain_at(gain) + self.adu_per_offset * offset / self.step)
         return (np.clip(codes, 0, 2**self.bits - 1) * self.step).astype(np.uint16)
 

@@ -277,27 +277,27 @@ def design_ramp(
     stages = max(1, math.ceil(abs(target_c - start_c) / step_c - 1e-9))
     dwell = minutes / stages
     seconds = 5.0
-    count = int((minutes * 1.5 + 3 * model.tau_min) * 60 / seconds) + 1
+    count = int((minutes * 1.5 + 6 * model.tau_min) * 60 / seconds) + 1
     time = np.arange(count) * seconds / 60
     done = np.minimum(np.floor(time / dwell) + 1, stages)
     wanted = start_c + (target_c - start_c) * done / stages
-    sensor, power = np.empty(count), np.empty(count)
-    now = start_c
+    courses: list[tuple[float, float]] = []
+    now, depth = start_c, model.depth.value
     decay = math.exp(-seconds / 60 / model.tau_min)
-    for index in range(count):
+    for stage in wanted.tolist():
         # What brings the sensor to the stage's temperature within one more time step, as a good control would.
-        aim = (wanted[index] - now * decay) / (1 - decay)
-        share = (ambient_c - aim) / model.depth.value
-        power[index] = min(1.0, max(0.0, share))
-        sensor[index] = now
-        goal = ambient_c - model.depth.value * power[index]
+        aim = (stage - now * decay) / (1 - decay)
+        share = min(1.0, max(0.0, (ambient_c - aim) / depth))
+        courses.append((now, share))
+        goal = ambient_c - depth * share
         now = goal + (now - goal) * decay
-    near = np.abs(sensor - target_c) <= tolerance_c
+    sensor, power = (np.array(column) for column in zip(*courses, strict=True))
+    near = (np.abs(sensor - target_c) <= tolerance_c) & (done == stages)
     arrived = int(np.argmax(near)) if near.any() else None
-    late = arrived is None or time[arrived] > minutes + dwell
+    late = arrived is None or bool(time[arrived] > minutes + dwell)
     energy = None
     if power_w is not None and arrived is not None:
-        energy = float(power[: arrived + 1].sum()) * seconds / 3600 * power_w
+        energy = float(power[:arrived].sum()) * seconds / 3600 * power_w
     rest = model.rest_power(ambient_c, target_c).value
     drawn = max(rest, 0.0) * (power_w or 0.0) + others_w
     battery = battery_wh / drawn if battery_wh is not None and power_w is not None and drawn > 0 else None

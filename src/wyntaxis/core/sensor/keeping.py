@@ -133,7 +133,7 @@ def keep_cooling(rig: Rig, model: CoolerModel | None, runs: list[RunFigures], de
 
 
 def cooling_legs(model: CoolerModel | None, runs: list[RunFigures]) -> dict[str, Estimate]:
-    """Return the measured numbers of a cooler, by setting key: the model's, and those of the last run that came to rest.
+    """Return the measured numbers of a cooler, by setting key: the model's, and those of the last run that rested.
 
     A run at full power, made for the model, says nothing of how steeply the camera is cooled of an evening.
     """

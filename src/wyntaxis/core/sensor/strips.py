@@ -78,6 +78,8 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
                 if hdu is None:
                     raise RigError(f"{shown(path)}: holds no two-dimensional image")
                 yield _opened(hdu, path)
+            except RigError:
+                raise
             except (OSError, ValueError, TypeError, IndexError) as error:
                 raise RigError(f"{shown(path)}: its pixels cannot be read: {first_line(error)}") from None
 
@@ -86,16 +88,16 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
     from astropy.io import fits
 
     height, width = (int(side) for side in hdu.shape)
+    zero, scale = int(hdu.header.get("BZERO", 0)), float(hdu.header.get("BSCALE", 1))
+    if scale != 1:
+        raise RigError(f"{shown(path)}: is scaled by {scale:g}; raw frames of whole numbers are wanted")
     if isinstance(hdu, fits.CompImageHDU):
         section = hdu.section
 
         def packed(start: int, end: int) -> Any:
-            return _codes(np.asarray(section[start:end, :]), 0, path)
+            return _codes(np.asarray(section[start:end, :]), zero, path)
 
         return OpenFrame(width, height, packed)
-    zero, scale = int(hdu.header.get("BZERO", 0)), float(hdu.header.get("BSCALE", 1))
-    if scale != 1:
-        raise RigError(f"{shown(path)}: is scaled by {scale:g}; raw frames of whole numbers are wanted")
     data = hdu.data
     if data is None or data.shape != (height, width):
         raise RigError(f"{shown(path)}: ends before its pixels do; copy it again, or take it out")

@@ -39,6 +39,14 @@ def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
             from wyntaxis.desk.sheets.ports import PortsSheet
 
             return PortsSheet(session, step, palette)
+        case "sensor":
+            from wyntaxis.desk.sheets.sensor import SensorSheet
+
+            return SensorSheet(session, step, palette)
+        case "cooling":
+            from wyntaxis.desk.sheets.cooling import CoolingSheet
+
+            return CoolingSheet(session, step, palette)
         case "ready":
             from wyntaxis.desk.sheets.ready import ReadySheet
 

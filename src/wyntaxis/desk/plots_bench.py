@@ -1,0 +1,440 @@
+"""Plots of the bench: transfer curve with residuals, offset histogram, dark current, glow, exposure, cooling runs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QVBoxLayout
+
+from wyntaxis.core.sensor.bench import BenchResult, BiasResult, GainResult
+from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, Ramp, course
+from wyntaxis.core.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
+from wyntaxis.core.wording import number, short
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plots import PlotData, PlotPanel
+
+LOWER_HEIGHT = 0.5
+DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+
+
+def _colors(palette: Palette) -> tuple[str, ...]:
+    return palette.accent, palette.fails, palette.tight, palette.holds, palette.ink
+
+
+def _title(one: GainResult) -> str:
+    gain = "gain not told" if one.gain is None else f"gain {short(one.gain)}"
+    return f"{gain}, {one.plane}" if one.plane else gain
+
+
+class _BenchPlot(PlotPanel):
+    """A plot whose curves are named in a legend."""
+
+    def __init__(self, name: str, across: str, upward: str, corner: tuple[int, int] = (-10, 10)) -> None:
+        super().__init__(name, across, upward)
+        self.legend = self.plot.addLegend(offset=corner)
+
+    def dress(self, palette: Palette) -> None:
+        super().dress(palette)
+        self.legend.setBrush(palette.color("field", 215))
+        self.legend.setPen(palette.color("rule"))
+        self.legend.setLabelTextColor(palette.color("ink"))
+        self.legend.setLabelTextSize(f"{max(9, round(self.fontInfo().pixelSize() * 0.85))}px")
+
+
+class _TwoPlots(_BenchPlot):
+    """A plot with a lower one over the same axis, such as what a model leaves over."""
+
+    def __init__(
+        self, name: str, across: str, upward: str, lower: tuple[str, str], corner: tuple[int, int] = (60, 10)
+    ) -> None:
+        super().__init__(name, across, upward, corner)
+        self.lower = PlotPanel(f"{name}, {lower[0]}", across, lower[1])
+        self.lower.plot.setFixedHeight(round(self.plot.height() * LOWER_HEIGHT))
+        self.lower.answer.hide()
+        column = self.layout()
+        assert isinstance(column, QVBoxLayout)
+        column.addWidget(self.lower)
+        self.lower.refused.connect(self.refused)
+
+
+class TransferPlot(_TwoPlots):
+    """Variance over signal, both on log scales, with the fits and what was left out of them."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            "Photon transfer", "signal above bias, ADU", "variance in time, ADU²", ("residuals", "off the fit, %")
+        )
+        for plot in (self.plot, self.lower.plot):
+            plot.setLogMode(x=True, y=plot is self.plot)
+
+    def show_gains(self, gains: Sequence[GainResult], palette: Palette) -> None:
+        """Draw every curve; crosses mark points that are not in the fit."""
+        for panel in (self, self.lower):
+            panel.plot.clear()
+            panel.dress(palette)
+        self.data = PlotData(["gain", "signal_adu", "variance_adu2", "fit_adu2", "in_fit"])
+        self.lower.data = self.data
+        words = []
+        for index, one in enumerate(gains):
+            color, transfer = _colors(palette)[index % 5], one.transfer
+            points = [p for p in transfer.points if p.signal_adu > 0 and p.variance_adu2 > 0]
+            x, y = (np.array([getattr(p, key) for p in points]) for key in ("signal_adu", "variance_adu2"))
+            used = np.array([not p.rejected for p in points])
+            if not len(x):
+                continue
+            fit = transfer.variance_at(x)
+            for mask, symbol, size in ((used, "o", 5), (~used, "x", 8)):
+                brush = color if symbol == "o" else None
+                style = {"pen": None, "symbol": symbol, "symbolSize": size, "symbolBrush": brush}
+                self.plot.plot(x[mask], y[mask], symbolPen=color, **style)
+                near = mask & (np.abs(y / fit - 1) < 0.25)
+                self.lower.plot.plot(x[near], 100 * (y / fit - 1)[near], symbolPen=color, **style)
+            line = np.geomspace(max(x.min(), 1e-3), x.max(), 200)
+            model, spread = transfer.variance_at(line), transfer.conversion_gain
+            self.plot.plot(line, np.maximum(model, 1e-9), pen=pg.mkPen(color, width=1.6), name=_title(one))
+            band = 200 * spread.standard / spread.value
+            for sign in (-1, 1):
+                pen = pg.mkPen(color, width=1, style=Qt.PenStyle.DashLine)
+                self.lower.plot.plot(line, np.full_like(line, sign * band), pen=pen)
+            self.data.rows += [
+                [one.gain or 0.0, p.signal_adu, p.variance_adu2, float(f), float(not p.rejected)]
+                for p, f in zip(points, fit, strict=True)
+            ]
+            words.append(
+                f"{_title(one)}: {number(spread.value, 4)} ± {number(spread.standard, 4)} e⁻/ADU, read noise "
+                f"{number(transfer.read_noise.value, 2)} ± {number(transfer.read_noise.standard, 2)} e⁻, "
+                f"χ² {number(transfer.chi_square, 2)}"
+            )
+        told = "; ".join(words)
+        self.answer.setText(
+            f"{told}. Crosses are not in the fit: clipped, above 70 % of saturation, or outliers. Below, what the fit "
+            "leaves over, with twice its uncertainty dashed."
+            if words
+            else "No transfer curve: bias and flat pairs of one gain and offset are wanted."
+        )
+
+
+class LinearityPlot(_BenchPlot):
+    """How far the signal is off the straight line of signal over exposure."""
+
+    def __init__(self) -> None:
+        super().__init__("Linearity", "signal above bias, ADU", "off the straight line, %")
+
+    def show_gains(self, gains: Sequence[GainResult], palette: Palette) -> None:
+        """Draw the deviations of every gain that has four exposures or more."""
+        self.plot.clear()
+        self.dress(palette)
+        self.data = PlotData(["gain", "exposure_s", "signal_adu", "deviation_percent"])
+        self.plot.addItem(pg.InfiniteLine(0, angle=0, pen=pg.mkPen(palette.faded)))
+        words = []
+        for index, one in enumerate(gains):
+            if one.transfer.linearity_percent is None:
+                continue
+            color = _colors(palette)[index % 5]
+            times, signals, off = (np.array(column) for column in zip(*one.transfer.linearity_points, strict=True))
+            order = np.argsort(signals)
+            pen = pg.mkPen(color, width=1.2)
+            style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": color}
+            self.plot.plot(signals[order], off[order], name=_title(one), **style)
+            self.data.rows += [
+                [one.gain or 0.0, float(t), float(s), float(d)] for t, s, d in zip(times, signals, off, strict=True)
+            ]
+            words.append(f"{_title(one)}: {number(one.transfer.linearity_percent.value, 3)} % at the most")
+        self.answer.setText(
+            "; ".join(words) + "."
+            if words
+            else "Flats of four or more exposures in range are wanted for the linearity."
+        )
+
+
+class OffsetPlot(_BenchPlot):
+    """The low end of the bias histograms, counts on a log scale."""
+
+    def __init__(self) -> None:
+        super().__init__("Bias histogram, low end", "code, ADU", "pixels", (-300, 10))
+        self.plot.setLogMode(x=False, y=True)
+
+    def show_biases(self, biases: Sequence[BiasResult], palette: Palette) -> None:
+        """Draw one line for each gain and offset."""
+        self.plot.clear()
+        self.dress(palette)
+        self.data = PlotData(["gain", "offset", "code", "pixels"])
+        words = []
+        for index, one in enumerate(biases):
+            codes, counts = one.histogram.low_end()
+            color = _colors(palette)[index % 5]
+            shown = counts > 0
+            pen = pg.mkPen(color, width=1.4, style=DASHES[index % 4])
+            name = f"gain {short(one.gain or 0)}, offset {short(one.offset or 0)}"
+            style = {"pen": pen, "symbol": "o", "symbolSize": 3, "symbolBrush": color, "symbolPen": None}
+            self.plot.plot(codes[shown], counts[shown].astype(float), name=name, **style)
+            self.data.rows += [
+                [one.gain or 0.0, one.offset or 0.0, float(c), float(n)] for c, n in zip(codes, counts, strict=True)
+            ]
+            level = one.level
+            piled = one.histogram.piled_share
+            words.append(
+                f"{name}: {number(level.mean_adu, 1)} ADU, {number(level.mean_adu / level.noise_adu.value, 1)} σ above "
+                f"no ADU, lowest code {one.histogram.lowest}"
+                + (f", {number(100 * piled, 3)} % piled up there" if piled else ", no pile-up")
+            )
+        self.answer.setText("; ".join(words) + "." if words else "No bias frames yet.")
+
+
+class DarkPlot(PlotPanel):
+    """Dark current over temperature with Arrhenius' law and its band."""
+
+    def __init__(self) -> None:
+        super().__init__("Dark current", "sensor temperature, °C", "dark current, e⁻/s/px")
+        self.plot.setLogMode(x=False, y=True)
+
+    def show_dark(self, result: BenchResult | None, allowed_e_s: float | None, palette: Palette) -> None:
+        """Draw the points, the law with twice its uncertainty, and the current that the longest exposure allows."""
+        self.plot.clear()
+        self.dress(palette)
+        self.data = PlotData(["temperature_c", "current_e_s", "uncertainty_e_s"])
+        points = [p for p in result.dark_points if p.current.value > 0] if result is not None else []
+        if result is None or not points:
+            self.answer.setText("No darks yet: take some at three or more temperatures.")
+            return
+        warmth = np.array([p.temperature_c for p in points])
+        current = np.array([p.current.value for p in points])
+        self.data.rows = [[p.temperature_c, p.current.value, p.current.standard] for p in points]
+        self.plot.plot(warmth, current, pen=None, symbol="o", symbolSize=7, symbolBrush=palette.ink)
+        words = []
+        if result.law is not None:
+            line = np.linspace(warmth.min() - 5, warmth.max() + 3, 80)
+            law = [result.law.current(float(t)) for t in line]
+            values, spread = (np.array([getattr(e, key) for e in law]) for key in ("value", "standard"))
+            self.plot.plot(line, values, pen=pg.mkPen(palette.accent, width=1.8))
+            band = [
+                self.plot.plot(
+                    line, values * np.exp(sign * 2 * spread / values), pen=pg.mkPen(palette.accent, width=0.6)
+                )
+                for sign in (-1, 1)
+            ]
+            self.plot.addItem(pg.FillBetweenItem(*band, brush=palette.color("accent", 40)))
+            doubling, energy = result.law.doubling(float(warmth.mean())), result.law.energy_ev
+            words.append(
+                f"Doubles in {number(doubling.value, 2)} ± {number(doubling.standard, 2)} °C at "
+                f"{number(float(warmth.mean()), 0)} °C; E = {number(energy.value, 3)} ± {number(energy.standard, 3)} eV"
+            )
+            if allowed_e_s is not None and allowed_e_s > 0:
+                warmest = result.law.warmest(allowed_e_s)
+                pen = pg.mkPen(palette.fails, style=Qt.PenStyle.DashLine)
+                self.plot.addItem(pg.InfiniteLine(np.log10(allowed_e_s), angle=0, pen=pen))
+                words.append(
+                    f"the longest exposure allows {number(allowed_e_s, 5)} e⁻/s/px (dashed): "
+                    f"{number(warmest.value, 1)} ± {number(warmest.standard, 1)} °C or colder"
+                )
+        if result.picture is not None:
+            share = result.picture.hot_share
+            words.append(
+                f"hot pixels {number(100 * share.value, 3)} %; the brightest tile has "
+                f"{number(result.picture.glow_times, 1)} times the typical dark signal"
+            )
+        self.answer.setText("; ".join(words) + "." if words else "Too few temperatures for a law.")
+
+
+class GlowPlot(PlotPanel):
+    """The map of dark signal by tile."""
+
+    def __init__(self) -> None:
+        super().__init__("Glow", "across, tiles", "up, tiles")
+
+    def show_glow(self, result: BenchResult | None, palette: Palette) -> None:
+        """Draw the map; bright is more dark signal."""
+        self.plot.clear()
+        self.dress(palette)
+        self.data = PlotData(["tile_across", "tile_down", "dark_e_s"])
+        if result is None or result.picture is None:
+            self.answer.setText("No dark to draw the glow of (colour sensors are not mapped).")
+            return
+        glow = np.asarray(result.picture.glow_e_s)
+        image = pg.ImageItem(glow[::-1].T)
+        dark, bright = palette.color("field"), palette.color("light_core")
+        image.setLookupTable(pg.ColorMap([0.0, 1.0], [dark.getRgb(), bright.getRgb()]).getLookupTable(nPts=64))
+        self.plot.addItem(image)
+        self.plot.setXRange(0, glow.shape[1], padding=0)
+        self.plot.setYRange(0, glow.shape[0], padding=0)
+        self.data.rows = [[float(j), float(i), float(v)] for i, row in enumerate(glow) for j, v in enumerate(row)]
+        self.answer.setText(
+            f"From {number(float(glow.min()), 4)} (dark) to {number(float(glow.max()), 4)} e⁻/s/px (bright), by tile."
+        )
+
+
+@dataclass(frozen=True)
+class ExposureTerms:
+    """What exposures are reckoned from: the sky by filter in e⁻/s/px, and the camera's numbers."""
+
+    skies: dict[str, float]
+    read_noise_e: float | None
+    dark_e_s: float
+    full_well_e: float | None
+    sampling: float | None
+    planned_s: float | None
+
+    @property
+    def has_stars(self) -> bool:
+        return self.full_well_e is not None and self.sampling is not None
+
+
+class ExposurePlot(_TwoPlots):
+    """What read noise adds to the total noise over exposure, for each filter; below, the star that fills its pixel."""
+
+    def __init__(self) -> None:
+        lower = ("saturated star", "star, e⁻/s")
+        super().__init__("Exposure", "exposure of a frame, s", "read noise adds, %", lower, (-10, 10))
+        for plot in (self.plot, self.lower.plot):
+            plot.setLogMode(x=True, y=True)
+
+    def show_filters(self, terms: ExposureTerms, palette: Palette) -> None:
+        """Draw a curve for each filter; the dot is where five per cent are added."""
+        for panel in (self, self.lower):
+            panel.plot.clear()
+            panel.dress(palette)
+        self.data = self.lower.data = PlotData(["exposure_s", "sky_e_s", "added_percent", "saturating_star_e_s"])
+        noise = terms.read_noise_e
+        self.lower.setVisible(terms.has_stars and noise is not None and bool(terms.skies))
+        if not terms.skies or noise is None:
+            self.answer.setText(
+                "State or measure the read noise, and type the sky's light of a filter (or read light frames) to see "
+                "how long one must expose."
+            )
+            return
+        times, words = np.geomspace(1, 3600, 120), []
+        for index, (name, sky) in enumerate(terms.skies.items()):
+            color = _colors(palette)[index % 5]
+            pen = pg.mkPen(color, width=1.6, style=DASHES[index % 4])
+            added = 100 * added_share(times, noise, sky, terms.dark_e_s)
+            self.plot.plot(times, added, pen=pen, name=name)
+            limit = sky_limited_exposure(noise, sky, terms.dark_e_s)
+            self.plot.plot([limit], [5.0], pen=None, symbol="o", symbolSize=8, symbolBrush=color)
+            star: Any = np.zeros_like(times)
+            text = f"{name}: {number(limit, 0)} s (sky {short(sky, 3)} e⁻/s/px)"
+            if terms.full_well_e is not None and terms.sampling is not None:
+                star = saturating_star_e_s(times, terms.full_well_e, sky, terms.dark_e_s, terms.sampling)
+                self.lower.plot.plot(times[star > 0], star[star > 0], pen=pen)
+                aimed = terms.planned_s or limit
+                at = float(saturating_star_e_s(aimed, terms.full_well_e, sky, terms.dark_e_s, terms.sampling))
+                text += f", a star of {number(at, 0)} e⁻/s fills its pixel in {short(aimed, 0)} s"
+            words.append(text)
+            self.data.rows += [[float(t), sky, float(a), float(s)] for t, a, s in zip(times, added, star, strict=True)]
+        planned = ""
+        if terms.planned_s is not None:
+            pen = pg.mkPen(palette.fails, style=Qt.PenStyle.DashLine)
+            for plot in (self.plot, self.lower.plot):
+                plot.addItem(pg.InfiniteLine(np.log10(terms.planned_s), angle=90, pen=pen))
+            planned = f" Dashed: the planned {short(terms.planned_s, 0)} s."
+        self.answer.setText("Read noise adds 5 % to the total noise at " + "; ".join(words) + f".{planned}")
+
+
+class GainPlot(_TwoPlots):
+    """Total noise of one planned frame over the gain setting, for each filter; below, the star that fills its pixel."""
+
+    def __init__(self) -> None:
+        lower = ("saturated star", "star, e⁻/s")
+        super().__init__("Noise over gain", "gain setting", "total noise, e⁻/px", lower, (-10, 10))
+
+    def show_gains(self, gains: Sequence[GainResult], terms: ExposureTerms, palette: Palette) -> None:
+        """Draw what each measured gain gives in the planned exposure."""
+        for panel in (self, self.lower):
+            panel.plot.clear()
+            panel.dress(palette)
+        columns = ["gain", "sky_e_s", "total_noise_e", "sky_limited_s", "saturating_star_e_s"]
+        self.data = self.lower.data = PlotData(columns)
+        told = sorted((one for one in gains if one.gain is not None and not one.plane), key=lambda g: g.gain or 0.0)
+        if len(told) < 2 or not terms.skies or terms.planned_s is None:
+            self.answer.setText(
+                "Two gains measured, a planned exposure and the sky of a filter are wanted for this plot."
+            )
+            return
+        settings = np.array([one.gain for one in told], dtype=float)
+        words = []
+        for index, (name, sky) in enumerate(terms.skies.items()):
+            pen = pg.mkPen(_colors(palette)[index % 5], width=1.4, style=DASHES[index % 4])
+            style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": _colors(palette)[index % 5]}
+            noises = [one.transfer.read_noise.value for one in told]
+            total = np.sqrt((sky + terms.dark_e_s) * terms.planned_s + np.array(noises) ** 2)
+            limits = [sky_limited_exposure(noise, sky, terms.dark_e_s) for noise in noises]
+            stars = [
+                float(saturating_star_e_s(terms.planned_s, t.full_well.value, sky, terms.dark_e_s, terms.sampling))
+                if (t := one.transfer).full_well is not None and terms.sampling is not None
+                else np.nan
+                for one in told
+            ]
+            self.plot.plot(settings, total, name=name, **style)
+            self.lower.plot.plot(settings, np.array(stars), **style)
+            rows = zip(settings, total, limits, stars, strict=True)
+            self.data.rows += [[float(g), sky, float(n), float(t), float(s)] for g, n, t, s in rows]
+            words.append(
+                f"{name}: "
+                + ", ".join(f"{number(t, 0)} s at {short(g)}" for t, g in zip(limits, settings, strict=True))
+            )
+        self.answer.setText(
+            f"In {short(terms.planned_s, 0)} s. Sky-limited exposure by gain: " + "; ".join(words) + "."
+        )
+
+
+class CoolingPlot(_BenchPlot):
+    """Cooling runs overlaid, with the model's course of those whose power is known."""
+
+    def __init__(self) -> None:
+        super().__init__("Cooling runs", "time, min", "sensor, °C")
+
+    def show_runs(self, logs: Sequence[CoolingLog], model: CoolerModel | None, palette: Palette) -> None:
+        """Draw every run; the model is dashed."""
+        self.plot.clear()
+        self.dress(palette)
+        self.data = PlotData(["run", "time_min", "sensor_c", "power_share", "model_c"])
+        for index, log in enumerate(logs):
+            color, minutes = _colors(palette)[index % 5], log.time_s / 60
+            pen = pg.mkPen(color, width=1.8, style=DASHES[index // 5 % 4])
+            self.plot.plot(minutes, log.sensor_c, pen=pen, name=log.name)
+            fitted = np.full_like(minutes, np.nan)
+            if model is not None and log.has_power:
+                fitted = course(log, model.tau_min, model.pull_c_min, float(log.sensor_c[0]))
+                pen = pg.mkPen(palette.ink, width=1, style=Qt.PenStyle.DashLine)
+                self.plot.plot(minutes, fitted, pen=pen)
+            self.data.rows += [
+                [float(index), float(t), float(c), float(u), float(f)]
+                for t, c, u, f in zip(minutes, log.sensor_c, log.power, fitted, strict=True)
+            ]
+        if model is None:
+            self.answer.setText("Runs as logged." if logs else "No runs yet.")
+            return
+        tau, pull, depth = model.tau, model.pull, model.depth
+        self.answer.setText(
+            f"τ = {number(tau.value, 3)} ± {number(tau.standard, 3)} min, a = {number(pull.value, 3)} ± "
+            f"{number(pull.standard, 3)} °C/min: at most {number(depth.value, 2)} ± {number(depth.standard, 2)} °C "
+            f"below ambient. Dashed: the model; it leaves {number(model.residual_c, 2)} °C over."
+        )
+
+
+class RampPlot(_BenchPlot):
+    """A designed ramp: stages, the sensor that follows, and the power that it takes."""
+
+    def __init__(self) -> None:
+        super().__init__("Ramp", "time, min", "°C")
+
+    def show_ramps(self, ramps: Sequence[tuple[str, Ramp]], palette: Palette) -> None:
+        """Draw ramps down and up, each with its stages as steps."""
+        self.plot.clear()
+        self.dress(palette)
+        self.data = PlotData(["time_min", "stage_c", "sensor_c", "power_share"])
+        for index, (name, ramp) in enumerate(ramps):
+            color = _colors(palette)[index % 5]
+            self.plot.plot(
+                ramp.minutes, ramp.setpoint_c, pen=pg.mkPen(palette.faded, width=1, style=Qt.PenStyle.DotLine)
+            )
+            self.plot.plot(ramp.minutes, ramp.sensor_c, pen=pg.mkPen(color, width=1.8), name=name)
+            self.data.rows += [
+                [float(t), float(s), float(c), float(u)]
+                for t, s, c, u in zip(ramp.minutes, ramp.setpoint_c, ramp.sensor_c, ramp.power, strict=True)
+            ]
+        self.answer.setText("Dotted: the stages; full: what the model says the sensor does." if ramps else "")

@@ -1,0 +1,232 @@
+"""The Cooling sheet: runs overlaid and in figures, the cooler's model, and a ramp designed from it."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, RunFigures, fit_cooler, run_figures
+from wyntaxis.core.sensor.cooling_log import COLUMNS, headings_of, read_cooling_log
+from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
+from wyntaxis.core.sensor.report import RUN_HEADINGS, run_row
+from wyntaxis.core.wording import number
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.background import Job, Progress
+from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import JobBar, push_button
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.settings_grid import SettingsGrid
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.cooling_panels import ColumnsPanel, RampPanel
+from wyntaxis.desk.tables import TextTable
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.plots_bench import CoolingPlot
+
+LOG_FILTER = "Cooling logs (*.csv *.tsv *.txt);;All files (*)"
+MAP_NAME = "cooling log"
+
+
+class CoolingSheet(StepSheet):
+    """The cooler."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.ledger.hide()
+        self._palette = palette
+        self.logs: list[CoolingLog] = []
+        self.runs: list[RunFigures] = []
+        self.model: CoolerModel | None = None
+        self.why_no_model = ""
+        self._asked: list[Path] = []
+        folder = session.stock.folder
+        self._maps_path = folder / "key-maps.json" if folder is not None else None
+        self.job = Job(self)
+        self.job.done.connect(self._came_in)
+        self.job.failed.connect(self._failed)
+        self.job.running_changed.connect(lambda _on: self.refresh())
+        self.add_wide(self._build_top())
+        self.columns = ColumnsPanel(self._point_columns, session)
+        self.add_wide(self.columns)
+        self.run_fold = Fold("Plot: runs and model", self._build_run_plot, self._draw_runs)
+        self.add_wide(self.run_fold)
+        self.ramp = RampPanel(session)
+        self.inputs.addWidget(self.ramp)
+        self.legs = SettingsGrid(session, palette, "cooling", "What the sheet states, and what the runs measured")
+        self.inputs.addWidget(self.legs)
+        self.inputs.addStretch(1)
+        self.refresh()
+
+    def _build_top(self) -> QWidget:
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        row = QHBoxLayout()
+        self.add_button = push_button("Add runs …", "Read cooling logs from CSV", self.ask, row)
+        self.stand_in_button = push_button("Stand-in", "Log runs of the simulated camera", self.add_stand_in, row)
+        self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
+        self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.state = QLabel()
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        column.addWidget(JobBar(self.job, "Reading runs"))
+        headings = [" ".join(h.split(" ")[:-1]) + "\n" + h.split(" ")[-1] if " " in h else h for h in RUN_HEADINGS]
+        self.table = TextTable("Cooling runs", headings, left=(0,))
+        column.addWidget(self.table)
+        return body
+
+    # Runs
+
+    @property
+    def target_c(self) -> float | None:
+        index = camera_index(self.session.rig)
+        return self.session.rig.devices[index].number("set_temperature_c") if index is not None else None
+
+    def ask(self) -> None:
+        """Ask for logs and read them."""
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Cooling logs", str(Path.home()), LOG_FILTER)
+        if chosen:
+            self.read([Path(path) for path in chosen])
+
+    def read(self, paths: list[Path], rules: tuple[KeyRule, ...] = ()) -> None:
+        """Read logs in the background and add them; a saved key map serves headings that do not tell by themselves."""
+        self._asked = paths
+
+        def work(progress: Progress) -> list[CoolingLog]:
+            found = []
+            for done, path in enumerate(paths):
+                progress(done, len(paths))
+                found.append(read_cooling_log(path, rules or self._known_rules(path)))
+            return found
+
+        self.job.start(work)
+
+    def _known_rules(self, path: Path) -> tuple[KeyRule, ...]:
+        maps = self._maps()
+        headings = headings_of(path)
+        fitting = [
+            one for one in maps.maps if one.form == "csv" and one.rules and all(r.path in headings for r in one.rules)
+        ]
+        return next((one.rules for one in fitting if any(r.quantity in COLUMNS for r in one.rules)), ())
+
+    def _maps(self) -> KeyMaps:
+        return load_maps(self._maps_path) if self._maps_path is not None else KeyMaps()
+
+    def add_stand_in(self) -> None:
+        """Log three runs of the simulated camera."""
+
+        def work(_progress: Progress) -> list[CoolingLog]:
+            from wyntaxis.stand_ins.bench import make_demo_runs
+
+            with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as folder:
+                return [read_cooling_log(path) for path in make_demo_runs(Path(folder))]
+
+        self._asked = []
+        self.job.start(work)
+
+    def _failed(self, text: str) -> None:
+        self.session.refused.emit(text)
+        if "point one at it" in text and self._asked:
+            try:
+                self.columns.show_headings(headings_of(self._asked[0]))
+            except RigError as error:
+                self.session.refused.emit(str(error))
+
+    def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:
+        """Read the logs asked for by these columns, and keep them as a map for such logs."""
+        if self._maps_path is not None:
+            try:
+                names = {one.name for one in self._maps().maps}
+                name, index = MAP_NAME, 2
+                while name in names:
+                    name, index = f"{MAP_NAME} {index}", index + 1
+                save_maps(self._maps().with_map(KeyMap(name=name, form="csv", rules=rules)), self._maps_path)
+            except RigError as error:
+                self.session.refused.emit(str(error))
+        self.read(self._asked, rules)
+
+    def _came_in(self, logs: list[CoolingLog]) -> None:
+        names = {log.name for log in logs}
+        self.logs = [log for log in self.logs if log.name not in names] + logs
+        self.columns.hide()
+        self._reckon()
+
+    def take_out(self) -> None:
+        """Take the chosen run out."""
+        row = self.table.currentRow()
+        if 0 <= row < len(self.logs):
+            del self.logs[row]
+            self._reckon()
+
+    def _reckon(self) -> None:
+        self.runs = [run_figures(log, self.target_c) for log in self.logs]
+        self.model, self.why_no_model = None, ""
+        if self.logs:
+            try:
+                self.model = fit_cooler(self.logs)
+            except ValueError as error:
+                self.why_no_model = str(error)
+        self.run_fold.open()
+        self.refresh()
+
+    def keep(self) -> None:
+        """Keep the model and the runs' figures as measured legs."""
+        try:
+            self.session.apply(keep_cooling(self.session.rig, self.model, self.runs))
+        except ValueError as error:
+            self.session.refused.emit(str(error))
+
+    # Showing
+
+    def _build_run_plot(self) -> QWidget:
+        from wyntaxis.desk.plots_bench import CoolingPlot
+
+        self.run_plot: CoolingPlot = CoolingPlot()
+        self.run_plot.refused.connect(self.session.refused)
+        return self.run_plot
+
+    def _draw_runs(self) -> None:
+        self.run_plot.show_runs(self.logs, self.model, self._palette)
+
+    def refresh(self) -> None:
+        super().refresh()
+        rig, running = self.session.rig, self.job.running
+        index = camera_index(rig)
+        for button in (self.add_button, self.stand_in_button):
+            button.setEnabled(not running)
+        self.take_button.setEnabled(bool(self.logs))
+        self.keep_button.setEnabled(bool(self.logs) and index is not None)
+        self.table.setVisible(bool(self.logs))
+        self.run_fold.setVisible(bool(self.logs))
+        self.table.show_rows([run_row(run) for run in self.runs])
+        if not self.logs:
+            self.state.setText(
+                "No runs yet. Log time, sensor temperature and power while the camera cools, once at full power for "
+                "half an hour; columns may stand in any order and unit. The model then says what the cooler reaches, "
+                "and designs a ramp."
+            )
+        else:
+            target = self.target_c
+            aimed = "toward what each came to" if target is None else f"toward {number(target, 1)} °C"
+            self.state.setText(
+                f"{len(self.logs)} runs {aimed}." + (f" No model: {self.why_no_model}." if self.why_no_model else "")
+            )
+        self.legs.setVisible(index is not None)
+        if index is not None:
+            self.legs.show_device(rig.devices[index], index)
+        self.run_fold.refresh()
+        self.ramp.show_for(self.model, self.logs, self._palette)
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = self.legs.palette_in_use = palette
+        self.refresh()

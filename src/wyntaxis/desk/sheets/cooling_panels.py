@@ -1,0 +1,158 @@
+"""Panels of the Cooling sheet: which column of a log holds what, and the ramp designer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
+
+from wyntaxis.core.records.keymap import KeyRule
+from wyntaxis.core.records.units import units_for
+from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, Ramp
+from wyntaxis.core.sensor.cooling_log import COLUMNS
+from wyntaxis.core.sensor.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
+from wyntaxis.core.wording import short
+from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.panel import Panel, SideScroll, push_button
+from wyntaxis.desk.session import Session
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.plots_bench import RampPlot
+
+
+class ColumnsPanel(Panel):
+    """Points a log's columns at time, sensor, power and ambient, where their headings do not tell."""
+
+    def __init__(self, point: Callable[[tuple[KeyRule, ...]], object], session: Session) -> None:
+        super().__init__("Which column holds what")
+        self._point, self._session = point, session
+        holder = QWidget()
+        holder.setProperty("role", "card")
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        self.boxes: dict[str, tuple[QComboBox, QComboBox]] = {}
+        for row, (key, (label, unit)) in enumerate(COLUMNS.items()):
+            column, units = QComboBox(), QComboBox()
+            for choice in units_for(unit):
+                units.addItem(choice, choice)
+            for box, name in ((column, label), (units, f"{label}: unit")):
+                box.setAccessibleName(name)
+                box.setMinimumContentsLength(8)
+            grid.addWidget(QLabel(label), row, 0)
+            grid.addWidget(column, row, 1)
+            grid.addWidget(units, row, 2)
+            self.boxes[key] = (column, units)
+        grid.setColumnStretch(3, 1)
+        self.column.addWidget(SideScroll(holder))
+        row_at = QHBoxLayout()
+        push_button("Read by these columns", "Read the log, and remember the columns for such logs", self.apply, row_at)
+        push_button("Close", "Leave the log out", self.hide, row_at)
+        row_at.addStretch(1)
+        self.column.addLayout(row_at)
+        self.hide()
+
+    def show_headings(self, headings: list[str]) -> None:
+        """Offer a log's headings."""
+        for column, _ in self.boxes.values():
+            column.clear()
+            column.addItem("–", None)
+            for heading in headings:
+                column.addItem(heading, heading)
+        self.show()
+
+    def apply(self) -> None:
+        """Read by the columns chosen."""
+        rules = tuple(
+            KeyRule(path=column.currentData(), quantity=key, unit=units.currentData())
+            for key, (column, units) in self.boxes.items()
+            if column.currentData()
+        )
+        if not {"cooling.time", "cooling.sensor"} <= {rule.quantity for rule in rules}:
+            self._session.refused.emit("choose a column for the time and one for the sensor temperature")
+            return
+        self._point(rules)
+
+
+class RampPanel(Panel):
+    """Designs a staged ramp down and the warm-up, from the model and what is typed."""
+
+    FIELDS = (
+        ("ambient_c", "Ambient", "°C"),
+        ("target_c", "Set temperature", "°C"),
+        ("minutes_down", "Down in", "min"),
+        ("minutes_up", "Up in", "min"),
+        ("step_c", "Step", "°C"),
+        ("others_w", "Rest of the rig draws", "W"),
+    )
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Ramp designer")
+        self._session = session
+        self._palette = DAY
+        self._model: CoolerModel | None = None
+        self.ramps: list[tuple[str, Ramp]] = []
+        self.fields: dict[str, QLineEdit] = {}
+        holder = QWidget()
+        holder.setProperty("role", "card")
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        for index, (key, name, unit) in enumerate(self.FIELDS):
+            field = QLineEdit()
+            field.setAccessibleName(f"{name} in {unit}")
+            field.setMinimumWidth(60)
+            field.editingFinished.connect(self.design)
+            label = QLabel(f"{name}, {unit}")
+            label.setBuddy(field)
+            row, column = index // 3, 2 * (index % 3)
+            grid.addWidget(label, row, column)
+            grid.addWidget(field, row, column + 1)
+            self.fields[key] = field
+        self.column.addWidget(SideScroll(holder))
+        self.words = self.add_text()
+        self.fold = Fold("Plot: ramp", self._build, self._draw)
+        self.column.addWidget(self.fold)
+
+    def _build(self) -> QWidget:
+        from wyntaxis.desk.plots_bench import RampPlot
+
+        self.plot: RampPlot = RampPlot()
+        self.plot.refused.connect(self._session.refused)
+        return self.plot
+
+    def _draw(self) -> None:
+        self.plot.show_ramps(self.ramps, self._palette)
+
+    def show_for(self, model: CoolerModel | None, logs: list[CoolingLog], palette: Palette) -> None:
+        """Design for a model, or for the one that the rig has kept; fields that were not typed follow the rig."""
+        self._palette = palette
+        self._model = model or kept_model(self._session.rig)
+        usual = usual_inputs(self._session.rig, logs)
+        for key, field in self.fields.items():
+            if not field.isModified() and not field.hasFocus():
+                field.setText(short(getattr(usual, key), 1))
+        self.design()
+
+    def design(self) -> None:
+        """Design the ramps that the fields ask for."""
+        self.ramps = []
+        if self._model is None:
+            self.words.setText("A run whose power is logged gives the model that the ramp is designed from.")
+        else:
+            try:
+                asked = RampInputs(**{key: self._number(key, name, unit) for key, name, unit in self.FIELDS})
+                down, up = design_both(self._model, self._session.rig, asked)
+            except ValueError as error:
+                self.words.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+            else:
+                self.ramps = [("down", down), ("up", up)]
+                self.words.setText("\n".join(ramp_words(down, up)))
+        self.fold.refresh()
+
+    def _number(self, key: str, name: str, unit: str) -> float:
+        value = parse_number(self.fields[key].text(), unit)
+        if value is None:
+            raise ValueError(f"“{name}” is empty: type it in {unit}")
+        return value

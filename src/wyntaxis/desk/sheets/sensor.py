@@ -1,0 +1,379 @@
+"""The Sensor sheet: bench frames read and measured, the camera's numbers, their plots, and exposures."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from wyntaxis.core.frames.headers import FolderHeaders, read_folder
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.sensor.bench import BenchResult, measure_bench
+from wyntaxis.core.sensor.dark import setpoint_current
+from wyntaxis.core.sensor.exposure import sky_limited_exposure
+from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
+from wyntaxis.core.sensor.transfer import Estimate
+from wyntaxis.core.wording import number, short
+from wyntaxis.core.worklist import Step
+from wyntaxis.desk.background import Job, Progress
+from wyntaxis.desk.card import FieldSpec
+from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.frames_table import FramesTable
+from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import JobBar, Panel, push_button
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.settings_grid import SettingsGrid
+from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.tables import TextTable
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.plots import PlotPanel
+
+_PLAN = (
+    FieldSpec("Exposure of a frame", ("exposure_s",), "s"),
+    FieldSpec("Longest exposure", ("longest_exposure_s",), "s"),
+)
+
+
+class SensorSheet(StepSheet):
+    """The camera on the bench."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger_across=True)
+        self.ledger.hide()
+        self._palette = palette
+        self.headers: FolderHeaders | None = None
+        self.result: BenchResult | None = None
+        self.job = Job(self)
+        self.job.done.connect(self._measured)
+        self.job.failed.connect(session.refused)
+        self.job.running_changed.connect(lambda _on: self.refresh())
+        self.add_wide(self._build_top())
+        self.legs = SettingsGrid(session, palette, "sensor", "What the sheet states, and what the bench measured")
+        self.inputs.addWidget(self.legs)
+        self.plan = self.add_card(2)
+        self.sky = _SkyPanel(session)
+        self.inputs.addWidget(self.sky)
+        self.inputs.addStretch(1)
+        self.folds: list[Fold] = []
+        self.plots: dict[str, PlotPanel] = {}
+        for title, name, draw in self._plots():
+            fold = Fold(title, lambda name=name: self._build_plot(name), draw)
+            self.folds.append(fold)
+            self.add_below(fold)
+        self.refresh()
+
+    def _build_top(self) -> QWidget:
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        row = QHBoxLayout()
+        self.read_button = push_button(
+            "Read bench frames …", "Read a folder of bias, dark and flat frames, and measure", self.ask, row
+        )
+        self.stand_in_button = push_button(
+            "Stand-in", "Measure a simulated camera's frames", self.measure_stand_in, row
+        )
+        self.again_button = push_button("Measure anew", "Measure again, with the corrections made", self.again, row)
+        self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
+        self.out_button = push_button(
+            "Leave out", "Leave the chosen frame out, or take it in again", self.leave_out, row
+        )
+        row.addStretch(1)
+        column.addLayout(row)
+        self.state = QLabel()
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        column.addWidget(JobBar(self.job, "Measuring"))
+        self.gains = TextTable(
+            "Photon transfer by gain",
+            (
+                "Gain",
+                "Conversion\ne⁻/ADU",
+                "Read noise\ne⁻",
+                "Full well\ne⁻",
+                "Dynamic range\nstops",
+                "Off straight\n%",
+            ),
+            left=(0,),
+        )
+        column.addWidget(self.gains)
+        self.frames = FramesTable()
+        self.frames.entered.connect(self._correct)
+        self.frames.refused.connect(self._refuse)
+        column.addWidget(self.frames)
+        return body
+
+    def _plots(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
+        return (
+            ("Plot: photon transfer", "TransferPlot", lambda: self._gains_on("TransferPlot")),
+            ("Plot: linearity", "LinearityPlot", lambda: self._gains_on("LinearityPlot")),
+            ("Plot: bias histogram, low end", "OffsetPlot", self._draw_offset),
+            ("Plot: dark current over temperature", "DarkPlot", self._draw_dark),
+            ("Map: glow", "GlowPlot", lambda: self._plot("GlowPlot").show_glow(self.result, self._palette)),
+            ("Plot: exposure", "ExposurePlot", lambda: self._draw_exposure("ExposurePlot")),
+            ("Plot: noise and stars over gain", "GainPlot", lambda: self._draw_exposure("GainPlot")),
+        )
+
+    def _build_plot(self, name: str) -> QWidget:
+        from wyntaxis.desk import plots_bench
+
+        plot: PlotPanel = getattr(plots_bench, name)()
+        plot.refused.connect(self.session.refused)
+        self.plots[name] = plot
+        return plot
+
+    def _plot(self, name: str) -> Any:
+        return self.plots[name]
+
+    def _gains_on(self, name: str) -> None:
+        self._plot(name).show_gains(self.result.gains if self.result else (), self._palette)
+
+    def _draw_offset(self) -> None:
+        self._plot("OffsetPlot").show_biases(self.result.biases if self.result else (), self._palette)
+
+    def _draw_dark(self) -> None:
+        allowed, plan = None, self.session.rig.plan
+        noise = self._best("read_noise_e")
+        if plan is not None and noise is not None:
+            allowed = setpoint_current(noise, plan.longest_exposure_s or plan.exposure_s)
+        self._plot("DarkPlot").show_dark(self.result, allowed, self._palette)
+
+    def _draw_exposure(self, name: str) -> None:
+        plan = self.session.rig.plan
+        from wyntaxis.desk.plots_bench import ExposureTerms
+
+        terms = ExposureTerms(
+            plan.sky_e_s if plan is not None else {},
+            self._best("read_noise_e"),
+            self._best("dark_current_e_s") or 0.0,
+            self._best("full_well_e"),
+            self.session.reckoning.value("sampling_px_per_fwhm"),
+            plan.exposure_s if plan is not None else None,
+        )
+        if name == "ExposurePlot":
+            self._plot(name).show_filters(terms, self._palette)
+        else:
+            self._plot(name).show_gains(self.result.gains if self.result else (), terms, self._palette)
+
+    def _best(self, key: str) -> float | None:
+        index = camera_index(self.session.rig)
+        return self.session.rig.devices[index].best(key) if index is not None else None
+
+    # Reading and measuring
+
+    def ask(self) -> None:
+        """Ask for a folder of bench frames and measure it."""
+        chosen = QFileDialog.getExistingDirectory(self, "A folder of bench frames", str(Path.home()))
+        if chosen:
+            self.measure(Path(chosen))
+
+    def measure(self, folder: Path) -> None:
+        """Read a folder's headers and measure its frames, in the background."""
+        corrections = dict(self.session.rig.corrections)
+
+        def work(progress: Progress) -> tuple[FolderHeaders, BenchResult]:
+            headers = read_folder(folder)
+            return headers, measure_bench(headers, corrections, progress)
+
+        self.job.start(work)
+
+    def measure_stand_in(self) -> None:
+        """Make the frames of the simulated camera in a temporary folder, and measure them."""
+        corrections = dict(self.session.rig.corrections)
+
+        def work(progress: Progress) -> tuple[FolderHeaders, BenchResult]:
+            from wyntaxis.stand_ins.bench import make_demo_bench
+
+            with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as place:
+                make_demo_bench(Path(place))
+                headers = read_folder(Path(place))
+                return headers, measure_bench(headers, corrections, progress)
+
+        self.job.start(work)
+
+    def again(self) -> None:
+        """Measure the same folder again."""
+        if self.headers is None:
+            return
+        folder = Path(self.headers.folder)
+        if folder.is_dir():
+            self.measure(folder)
+        else:
+            self.measure_stand_in()
+
+    def _measured(self, result: tuple[FolderHeaders, BenchResult]) -> None:
+        self.headers, self.result = result
+        self.refresh()
+
+    def keep(self) -> None:
+        """Keep the numbers as measured legs of the camera."""
+        if self.result is None:
+            return
+        try:
+            self.session.apply(keep_sensor(self.session.rig, self.result))
+        except ValueError as error:
+            self.session.refused.emit(str(error))
+
+    # Corrections
+
+    def _correct(self, path: str, key: str, value: Any) -> None:
+        kept = self.session.rig.corrections.get(path)
+        others = kept.model_dump(exclude_none=True, exclude={key}) if kept is not None else {}
+        if value is not None:
+            others[key] = value
+        if not self.session.apply(Change.of(f"Correct {path}", ("corrections", path), others or None)):
+            self.refresh()
+
+    def _refuse(self, text: str) -> None:
+        self.session.refused.emit(text)
+        self.refresh()
+
+    def leave_out(self) -> None:
+        """Leave the chosen frame out, or take it in again."""
+        path = self.frames.path_at(self.frames.currentRow())
+        if path is None:
+            self.session.refused.emit("choose a frame in the table first")
+            return
+        kept = self.session.rig.corrections.get(path)
+        self._correct(path, "left_out", None if kept is not None and kept.left_out else True)
+
+    # Showing
+
+    def refresh(self) -> None:
+        super().refresh()
+        rig, result, running = self.session.rig, self.result, self.job.running
+        index = camera_index(rig)
+        for button in (self.read_button, self.stand_in_button):
+            button.setEnabled(not running)
+        for button in (self.again_button, self.out_button):
+            button.setEnabled(result is not None and not running)
+        self.keep_button.setEnabled(result is not None and index is not None and not running)
+        self.legs.setVisible(index is not None)
+        if index is not None:
+            self.legs.show_device(rig.devices[index], index)
+        self.plan.show_object("Plan", ("plan",), _PLAN, rig)
+        self.sky.refresh()
+        self.state.setText(self._words(result, index is not None))
+        self.gains.setVisible(result is not None)
+        self.frames.setVisible(self.headers is not None)
+        if result is not None:
+            self._show_gains(result)
+            misfits = {misfit.path: misfit for misfit in result.misfits}
+            self.frames.show_frames(self.headers, rig.corrections, misfits, self._palette)
+        for fold in self.folds:
+            fold.refresh()
+
+    def _words(self, result: BenchResult | None, has_camera: bool) -> str:
+        camera = "" if has_camera else " The rig has no camera among its devices: add one on the Devices sheet."
+        if result is None:
+            return (
+                "Cap on: a few bias frames and darks at three temperatures; then pairs of flats from faint to full, "
+                "all at one gain and offset. Read their folder to measure gain, noise, full well, linearity, offset "
+                f"and dark current.{camera}"
+            )
+        sets = result.sorted.sets
+        words = (
+            f"{sum(len(s.frames) for s in sets)} frames in {len(sets)} sets, {result.sorted.size[0]} × "
+            f"{result.sorted.size[1]} px; {len(result.misfits)} not used"
+        )
+        if result.step > 1:
+            bits = 16 - (result.step.bit_length() - 1)
+            words += f"; codes in steps of {result.step}: data of {bits} bits, multiplied"
+        if result.unity is not None:
+            words += f"; unity gain at {_pm(result.unity, 1)}"
+        for gain, line in result.offsets.items():
+            words += (
+                f"; at gain {short(gain or 0)} an offset of {short(line.least_offset)} suffices "
+                f"({number(line.adu_per_unit, 2)} ADU a unit)"
+            )
+        notes = "".join(f" Note: {note}." for note in result.notes)
+        return f"{words}.{notes}{camera}"
+
+    def _show_gains(self, result: BenchResult) -> None:
+        rows = []
+        for one in result.gains:
+            t = one.transfer
+            rows.append(
+                [
+                    ("not told" if one.gain is None else short(one.gain)) + (f", {one.plane}" if one.plane else ""),
+                    _pm(t.conversion_gain, 4),
+                    _pm(t.read_noise, 2),
+                    _pm(t.full_well, 0) if t.full_well else "not reached",
+                    _pm(t.dynamic_range, 2) if t.dynamic_range else "–",
+                    _pm(t.linearity_percent, 3) if t.linearity_percent else "–",
+                ]
+            )
+        self.gains.show_rows(rows)
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = self.legs.palette_in_use = palette
+        self.refresh()
+
+
+def _pm(estimate: Estimate, digits: int) -> str:
+    return f"{number(estimate.value, digits)} ± {number(estimate.standard, digits)}"
+
+
+class _SkyPanel(Panel):
+    """The sky's light by filter, measured from lights or typed, and how long each must be exposed."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Sky by filter")
+        self._session = session
+        self.table = TextTable(
+            "Sky by filter", ("Filter", "Sky\ne⁻/s/px", "Sky-limited\nexposure, s"), left=(0,), stretch=0
+        )
+        self.column.addWidget(self.table)
+        row = QHBoxLayout()
+        self.name, self.value = QLineEdit(), QLineEdit()
+        for field, text in ((self.name, "filter"), (self.value, "sky, e⁻/s/px")):
+            field.setPlaceholderText(text)
+            field.setAccessibleName(f"Sky: {text}")
+            row.addWidget(field)
+        self.value.returnPressed.connect(self.enter)
+        push_button("Type it in", "Keep the sky's light of this filter; an empty value takes it out", self.enter, row)
+        row.addStretch(1)
+        self.column.addLayout(row)
+
+    def enter(self) -> None:
+        """Keep the sky typed."""
+        rig, name = self._session.rig, self.name.text().strip()
+        try:
+            value = parse_number(self.value.text(), "")
+        except ValueError as error:
+            self._session.refused.emit(str(error))
+            return
+        if not name:
+            self._session.refused.emit("name the filter whose sky is typed")
+            return
+        if rig.plan is None:
+            self._session.refused.emit("state the planned exposure of a frame first (above)")
+            return
+        if self._session.set_value(("plan", "sky_e_s", name[:200]), value, f"Change the sky through {name}"):
+            self.value.clear()
+
+    def refresh(self) -> None:
+        """Show each filter's sky and its exposure."""
+        rig = self._session.rig
+        index = camera_index(rig)
+        skies = rig.plan.sky_e_s if rig.plan is not None else {}
+        noise = rig.devices[index].best("read_noise_e") if index is not None else None
+        dark = (rig.devices[index].best("dark_current_e_s") if index is not None else None) or 0.0
+        self.table.setVisible(bool(skies))
+        self.table.show_rows(
+            [
+                [
+                    name,
+                    short(sky, 4),
+                    "–" if noise is None else number(sky_limited_exposure(noise, sky, dark), 0),
+                ]
+                for name, sky in skies.items()
+            ]
+        )

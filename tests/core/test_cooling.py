@@ -1,0 +1,238 @@
+"""Cooling runs: figures by hand, the planted model brought back, logs in any columns, ramps that arrive."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.rigs import clean_document
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.reckon import reckon
+from wyntaxis.core.records.keymap import KeyRule
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.store import validated
+from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, course, design_ramp, fit_cooler, run_figures
+from wyntaxis.core.sensor.cooling_log import headings_of, parse_cooling_log, read_cooling_log
+from wyntaxis.core.sensor.keeping import cooling_legs, keep_cooling
+from wyntaxis.core.sensor.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
+from wyntaxis.core.sensor.report import RUN_HEADINGS, cooling_json, run_row
+from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
+
+CAMERA = StandInCamera(tau_min=9.0, pull_c_min=5.5)
+EXACT = CoolerModel(9.0, 5.5, np.zeros((2, 2)), 0.0)
+
+
+def log_of(name="run", **run):
+    given_run = {"ambient_c": 18.0, "target_c": -10.0} | run
+    return parse_cooling_log(cooling_csv(cooling_run(CAMERA, **given_run)).encode(), name)
+
+
+@pytest.mark.parametrize("run", [{"full_power": True}, {}, {"ramp_c_min": 1.5}])
+def test_the_planted_cooler_comes_back(run):
+    model = fit_cooler([log_of(**run), log_of(**run, number=7, ambient_c=20.0)])
+    # With power that changes between samples the course is known a little less well than the noise says.
+    assert model.tau_min == pytest.approx(9, rel=0.005)
+    assert model.pull_c_min == pytest.approx(5.5, rel=0.005)
+    assert model.residual_c == pytest.approx(0.05, abs=0.01)
+    if "full_power" in run:
+        assert abs(model.tau_min - 9) < 4 * model.tau.standard
+    assert model.depth.value == pytest.approx(49.5, rel=0.005)
+    assert model.rest_power(18, -10).value == pytest.approx(28 / 49.5, rel=0.005)
+
+
+def test_the_course_is_the_laws_own():
+    # At full power from ambient: T = T_amb − a τ (1 − e^(−t/τ)); after 9 min 18 − 49.5 · 0.63212 = −13.29 °C.
+    log = CoolingLog("x", np.array([0.0, 540.0]), np.zeros(2), np.ones(2), np.full(2, 18.0))
+    assert course(log, 9.0, 5.5, 18.0)[1] == pytest.approx(-13.29, abs=0.005)
+
+
+def test_figures_of_a_run_by_hand():
+    time = np.arange(0, 1801, 10.0)
+    sensor = np.where(time < 600, 20 - time / 20, -10.0)  # 3 °C/min for ten minutes, then rest
+    log = CoolingLog("hand", time, sensor, np.where(time < 600, 1.0, 0.55), np.full_like(time, 20.0))
+    found = run_figures(log, -10.0)
+    assert (found.to_target_min, found.settled_min) == (pytest.approx(9.83, abs=0.01), pytest.approx(9.83, abs=0.01))
+    assert found.mean_rate_c_min == pytest.approx(3.0, abs=0.01)
+    assert found.steepest_c_min == pytest.approx(3.0, abs=0.01)
+    assert (found.overshoot_c, found.scatter_c.value, found.rest_power) == pytest.approx((0, 0, 0.55))
+    never = run_figures(log, -20.0)
+    assert (never.to_target_min, never.settled_min, never.scatter_c, never.overshoot_c) == (None, None, None, None)
+    assert run_row(never)[2] == "–"
+    assert len(run_row(found)) == len(RUN_HEADINGS)
+    assert cooling_json([found, never], EXACT, [])["model"]["depth_c"]["value"] == pytest.approx(49.5)
+
+
+COLUMNS = {
+    "named": ("time_s,sensor_c,power_percent,ambient_c", "{t},{c},{p},{a}"),
+    "other order, semicolons, commas": ("Ambient (°C);CCD temp;Cooler power (%);Elapsed (min)", "{a};{k};{p};{m}"),
+    "kelvin and share": ("seconds\tsensor [K]\tTEC duty [share]\toutside [F]", "{t}\t{kelvin}\t{u}\t{f}"),
+    "clock": ("date,sensor,power,air", "{iso},{c},{p},{a}"),
+}
+
+
+@pytest.mark.parametrize("name", COLUMNS)
+def test_columns_in_any_order_and_unit(name):
+    heading, line = COLUMNS[name]
+    rows = []
+    for i in range(30):
+        c = 20 - i
+        rows.append(
+            line.format(
+                t=10 * i,
+                m=str(round(i / 6, 6)),
+                c=c,
+                k=str(float(c)).replace(".", ","),
+                kelvin=c + 273.15,
+                p=50,
+                u=0.5,
+                a=18,
+                f=64.4,
+                iso=f"2026-11-24T20:{i // 6:02}:{10 * (i % 6):02}",
+            )
+        )
+    log = parse_cooling_log("\n".join([heading, *rows]).encode(), "x")
+    assert log.time_s[-1] == pytest.approx(290, abs=0.01)
+    assert log.sensor_c[-1] == pytest.approx(-9, abs=0.01)
+    assert log.power[0] == pytest.approx(0.5)
+    assert log.ambient == pytest.approx(18, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    "text, words",
+    [
+        ("", "holds 0 rows"),
+        ("a,b\n" + "1,2\n" * 40, "no column for sensor temperature|no column for time"),
+        ("time,temp\n" + "x,y\n" * 40, "fewer than 12 rows"),
+        ("time,temp\n" + "5,1\n" * 40, "less than a minute"),
+        ("time,temp\n" + "".join(f"{10 * i},900\n" for i in range(40)), "beyond 150"),
+        ("time,temp\n\x00", "NUL"),
+    ],
+)
+def test_logs_that_are_none_get_one_line(tmp_path, text, words):
+    path = tmp_path / "log.csv"
+    path.write_text(text, "utf-8")
+    with pytest.raises(RigError, match=words) as told:
+        read_cooling_log(path)
+    assert "\n" not in str(told.value)
+
+
+def test_rules_point_columns(tmp_path):
+    path = tmp_path / "log.csv"
+    path.write_text("t0;x1;x2\n" + "".join(f"{i};{20 - i};{i}\n" for i in range(30)), "utf-8")
+    with pytest.raises(RigError, match="point one at it"):
+        read_cooling_log(path)
+    assert headings_of(path) == ["t0", "x1", "x2"]
+    rules = [
+        KeyRule(path="t0", quantity="cooling.time", unit="min"),
+        KeyRule(path="x1", quantity="cooling.sensor", unit="°C"),
+    ]
+    log = read_cooling_log(path, rules)
+    assert (log.time_s[-1], log.sensor_c[-1], log.has_power) == (29 * 60, -9, False)
+    with pytest.raises(ValueError, match="no run tells the cooler's power"):
+        fit_cooler([log])
+
+
+@given(
+    st.floats(5, 30),
+    st.floats(-15, 0),
+    st.floats(12, 40),
+    st.sampled_from([0.5, 1.0, 2.0, 5.0]),
+)
+def test_a_ramp_that_the_cooler_can_follow_arrives_on_time(ambient, target, minutes, step):
+    ramp = design_ramp(
+        EXACT, start_c=ambient, target_c=target, ambient_c=ambient, minutes=minutes, step_c=step, power_w=30
+    )
+    assert ramp.stages * ramp.step_c == pytest.approx(ambient - target)
+    assert ramp.stages * ramp.dwell_min == pytest.approx(minutes)
+    assert (ramp.power >= 0).all()
+    assert (ramp.power <= 1).all()
+    fastest = 5.5 - (ambient - target) / 9.0  # what full power still gives at the target, in °C/min
+    if ramp.step_c / ramp.dwell_min < 0.8 * fastest:
+        assert not ramp.limited
+        assert minutes - ramp.dwell_min <= ramp.arrival_min <= minutes + 0.5
+        assert 0 < ramp.energy_wh <= 30 * ramp.arrival_min / 60
+
+
+def test_ramps_that_cannot_be_and_the_warm_up():
+    too_cold = design_ramp(EXACT, start_c=20, target_c=-40, ambient_c=20, minutes=20)
+    assert too_cold.arrival_min is None
+    assert too_cold.rest_power > 1
+    up = design_ramp(EXACT, start_c=-10, target_c=18, ambient_c=18, minutes=5, step_c=2)
+    # With the cooler off the rest of 28 °C shrinks to 0.5 °C in 9 · ln 56 = 36.2 min at the soonest.
+    assert up.limited
+    assert up.arrival_min > 36
+    with pytest.raises(ValueError, match="above 0"):
+        design_ramp(EXACT, start_c=20, target_c=-10, ambient_c=20, minutes=0)
+
+
+@pytest.fixture
+def cooled():
+    document = clean_document()
+    document["devices"][0]["settings"] |= {"ramp_c_min": {"value": 2}, "cooler_power_w": {"value": 36}}
+    document["plan"]["ambient_c"] = 20
+    return document
+
+
+def kept(document, *logs):
+    rig = validated(document)
+    model = fit_cooler(list(logs))
+    runs = [run_figures(log, -10.0) for log in logs]
+    return edit.apply(rig, keep_cooling(rig, model, runs))
+
+
+def test_what_runs_measured_is_kept_and_judged(cooled):
+    rig = kept(cooled, log_of("full", full_power=True), log_of("ramp", ramp_c_min=1.8))
+    found = {f.id: f for f in reckon(rig).findings}
+    assert {found[f"cooling.{key}"].verdict for key in ("reach", "reserve", "rate", "stability")} == {Verdict.HOLDS}
+    assert "the coldest reach is −29.5 °C at 20 °C ambient" in found["cooling.reach"].title
+    # (20 − (−10)) / 49.5 = 60.6 %
+    assert "61 % of the power holds −10 °C" in found["cooling.reserve"].title
+    assert rig.devices[0].measured("steepest_c_min").value == pytest.approx(1.8, abs=0.3)
+    again = kept_model(rig)
+    assert again.depth.value == pytest.approx(49.5, rel=0.01)
+    asked = usual_inputs(rig, [])
+    # Nothing else hangs on the camera's battery in this rig.
+    assert asked == RampInputs(20, -10, others_w=0.0)
+    down, up = design_both(again, rig, asked)
+    # 60 Ah · 12.8 V · 0.8 = 614.4 Wh at 0.606 · 36 W = 21.8 W
+    assert down.battery_h == pytest.approx(28.1, abs=0.3)
+    words = ramp_words(down, up)
+    assert "15 steps of 2.00 °C, each held 1.33 min" in words[0]
+    assert "later than asked: the cooler cannot follow" in words[1]
+
+
+@pytest.mark.parametrize(
+    "change, finding_id, verdict",
+    [
+        ({"ambient_c": 45}, "cooling.reserve", "fails"),
+        ({"ambient_c": 45}, "cooling.reach", "fails"),
+        ({"ambient_c": 34}, "cooling.reserve", "tight"),
+        ({"ramp_c_min": 1.0}, "cooling.rate", "fails"),
+        ({"ramp_c_min": None}, "cooling.rate", "unproven"),
+    ],
+)
+def test_coolers_without_reserve_or_too_steep(cooled, change, finding_id, verdict):
+    cooled["plan"]["ambient_c"] = change.get("ambient_c", 20)
+    if "ramp_c_min" in change:
+        cooled["devices"][0]["settings"]["ramp_c_min"] = {"value": change["ramp_c_min"]}
+        if change["ramp_c_min"] is None:
+            del cooled["devices"][0]["settings"]["ramp_c_min"]
+    rig = kept(cooled, log_of("full", full_power=True), log_of("ramp", ramp_c_min=1.8))
+    finding = reckon(rig).finding(finding_id)
+    assert finding.verdict == verdict
+    if finding.remedy.change is not None:
+        mended = reckon(edit.apply(rig, finding.remedy.change)).finding(finding_id)
+        assert mended.verdict is Verdict.HOLDS
+
+
+def test_an_unsteady_run_is_found(cooled):
+    noisy = log_of("noisy", noise_c=0.4)
+    legs = cooling_legs(None, [run_figures(noisy, -10.0, tolerance_c=3.0)])
+    assert legs["scatter_c"].value == pytest.approx(0.4, abs=0.1)
+    rig = validated(cooled)
+    rig = edit.apply(rig, keep_cooling(rig, None, [run_figures(noisy, -10.0, tolerance_c=3.0)]))
+    assert reckon(rig).finding("cooling.stability").verdict is Verdict.FAILS
+    assert math.isnan(log_of("x").power[0]) is False
