@@ -1,4 +1,4 @@
-"""The commands on records, frame headers, ports and readiness, as scripts see them."""
+"""The commands on records, frame headers, ports, readiness and the bench, as scripts see them."""
 
 import json
 
@@ -8,6 +8,7 @@ from tests.core.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.cli import main
 from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, save_maps
+from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, cooling_csv, cooling_run
 from wyntaxis.stand_ins.usb import make_tree
 
 
@@ -73,3 +74,36 @@ def test_ports_and_ready(rig_file, capsys, tmp_path):
     assert "Not ready" in capsys.readouterr().out
     assert main(["ports", "--sysfs", str(tmp_path / "none")]) == 2
     assert "no USB bus" in capsys.readouterr().err
+
+
+def test_sensor(rig_file, capsys, tmp_path):
+    session = BenchSession(StandInCamera(width=128, height=96), tmp_path / "bench")
+    session.add("bias", 2, gain=100.0)
+    for share in (0.1, 0.25, 0.4, 0.55, 1.2):
+        session.add("flat", 2, gain=100.0, exposure_s=10 * share, light_e_s=5000.0)
+    assert main(["sensor", rig_file, str(tmp_path / "bench"), "--json"]) == 0
+    found = out_json(capsys)
+    assert found["gains"][0]["conversion_gain_e_adu"]["value"] == pytest.approx(1.012, rel=0.05)
+    assert {one["id"]: one["verdict"] for one in found["findings"]}["camera.offset"] == "holds"
+    assert main(["sensor", rig_file, str(tmp_path / "bench")]) == 0
+    assert "e⁻/ADU" in capsys.readouterr().out
+    (tmp_path / "empty").mkdir()
+    assert main(["sensor", rig_file, str(tmp_path / "empty")]) == 2
+    assert "holds no FITS files" in capsys.readouterr().err
+
+
+def test_cooling(rig_file, capsys, tmp_path):
+    paths = []
+    for index, run in enumerate(({"full_power": True}, {"ramp_c_min": 2.0})):
+        path = tmp_path / f"run{index}.csv"
+        path.write_text(cooling_csv(cooling_run(StandInCamera(), ambient_c=18, target_c=-10, **run)), "utf-8")
+        paths.append(str(path))
+    assert main(["cooling", rig_file, *paths, "--json"]) == 0
+    found = out_json(capsys)
+    assert found["model"]["tau_min"]["value"] == pytest.approx(9, rel=0.01)
+    assert {one["id"]: one["verdict"] for one in found["findings"]}["cooling.reserve"] == "holds"
+    assert main(["cooling", rig_file, paths[1]]) == 0
+    assert "a·τ" in capsys.readouterr().out
+    assert main(["cooling", rig_file, str(tmp_path / "none.csv")]) == 2
+    assert main(["cooling", rig_file, paths[0], "--map", "none"]) == 2
+    assert 'there is no key map "none"' in capsys.readouterr().err

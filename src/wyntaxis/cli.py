@@ -95,8 +95,9 @@ def _run_window(given: Sequence[str]) -> int:
     parser.add_argument(
         "--screenshot", type=Path, metavar="DIR", help="write a PNG of each view into DIR, without a screen, and end"
     )
+    parser.add_argument("--view", metavar="NAME", help="with --screenshot: only the view of that name")
     parser.add_argument("--version", action="version", version=f"wyntaxis {__version__}")
     options = parser.parse_args(given)
     from wyntaxis.desk.app import run
 
-    return run(options.file, demo=options.demo, screenshots=options.screenshot)
+    return run(options.file, demo=options.demo, screenshots=options.screenshot, view=options.view)

@@ -171,7 +171,7 @@ def test_the_demo_holds_its_planted_mistakes(name):
             *("spacing.main", "spacing.guide", "legs.agree", "guiding.calibration", "wheel.leftover", "wheel.order"),
             *("records.focal_length", "records.offset", "records.driver", "records.connection", "records.direction"),
             *("records.role", "records.sides", "records.pixel", "driver.order", "plan.guide", "plan.dither"),
-            *("ports.serial_name", "plan.filters", "storage.copy", "power.supply"),
+            *("ports.serial_name", "plan.filters", "storage.copy", "power.supply", "camera.setpoint"),
         },
         "tarnfell-triplet-native": {"spacing.guide"},
         "meadow-newtonian": {"spacing.main", "coverage.image_circle", "joints.depth"},

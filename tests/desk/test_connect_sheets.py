@@ -164,7 +164,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     ready.table.setCurrentCell(row, 0)
     assert "may be put to sleep" in window.margin.title.text()
     ready.copy()
-    assert QApplication.clipboard().text().startswith("Not ready: 14 of 19 conditions fail.")
+    assert QApplication.clipboard().text().startswith("Not ready: 15 of 19 conditions fail.")
     ports = sheet_of("ports")
     ports.read(tmp_path)
     qtbot.waitUntil(lambda: "no USB bus" in window.notice.text.text(), timeout=8000)

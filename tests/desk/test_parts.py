@@ -115,5 +115,7 @@ def test_the_worklist_counts(example):
         "devices": (None, "no devices yet"),
         "records": (None, "programs, frame headers"),
         "ports": (None, "USB and serial"),
+        "sensor": (None, "gain, noise, dark current"),
+        "cooling": (None, "runs, model, ramp"),
         "ready": ("fails", "1 fails, 17 unproven"),
     }

@@ -14,7 +14,7 @@ NO_SCREEN = (
 )
 
 
-def run(file: Path | None, *, demo: bool, screenshots: Path | None) -> int:
+def run(file: Path | None, *, demo: bool, screenshots: Path | None, view: str | None = None) -> int:
     """Open the window on a rig, the demo, or the rig opened last; return the exit code."""
     if screenshots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -34,7 +34,7 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None) -> int:
         dress(app)
         from wyntaxis.desk.shots import take_all
 
-        return take_all(screenshots)
+        return take_all(screenshots, view)
     window = MainWindow(shelf_path=own_shelf_path())
 
     def load() -> None:

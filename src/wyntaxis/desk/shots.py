@@ -163,8 +163,12 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
 }
 
 
-def take_all(folder: Path) -> int:
-    """Write one PNG for each view into a folder; return the exit code."""
+def take_all(folder: Path, view: str | None = None) -> int:
+    """Write one PNG for each view, or for one of them, into a folder; return the exit code."""
+    views = [one for one in VIEWS if view in (None, one[0])]
+    if not views:
+        print(f"wyntaxis: --view: there is no {view}; there are {', '.join(one[0] for one in VIEWS)}", file=sys.stderr)
+        return 2
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -174,7 +178,7 @@ def take_all(folder: Path) -> int:
         window = MainWindow(Settings(Path(state)), Path(state), Path(state) / "shelf.json")
         window.build()
         window.show()
-        for name, rig, step, palette in VIEWS:
+        for name, rig, step, palette in views:
             window.set_palette_by_name(palette)
             window.open_demo(rig)
             window.show_step(step)

@@ -1,0 +1,137 @@
+"""The Sensor and Cooling sheets, driven in the real window with the simulated camera."""
+
+import pytest
+
+from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
+from tests.desk.test_reckon_sheets import type_into
+from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, cooling_csv, cooling_run
+
+SMALL = StandInCamera(width=128, height=96, seed=4)
+
+
+@pytest.fixture
+def folder(tmp_path):
+    """A few frames at the rig's gain and offset."""
+    session = BenchSession(SMALL, tmp_path / "bench")
+    session.add("bias", 2, gain=100.0)
+    for share in (0.1, 0.25, 0.4, 0.55, 1.2):
+        session.add("flat", 2, gain=100.0, exposure_s=10 * share, light_e_s=5000.0, filter="L")
+    return tmp_path / "bench"
+
+
+def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, folder):  # noqa: F811
+    sheet, session = sheet_of("sensor"), window.session
+    assert "Cap on" in sheet.state.text()
+    assert not sheet.keep_button.isEnabled()
+    sheet.measure(folder)
+    assert not sheet.read_button.isEnabled()
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
+    assert texts(sheet.gains) == ["100"]
+    gain = float(sheet.gains.item(0, 1).text().split(" ± ")[0])
+    assert gain == pytest.approx(SMALL.gain_at(100), rel=0.03)
+    sheet.keep_button.click()
+    device = session.rig.devices[0]
+    assert device.measured("read_noise_e").value == pytest.approx(3, rel=0.1)
+    assert session.reckoning.finding("camera.read_noise").verdict == "fails"  # the sheet states 1.6
+    assert session.reckoning.finding("camera.gain").verdict == "holds"
+    for fold in sheet.folds:
+        fold.open()
+    assert "e⁻/ADU" in sheet.plots["TransferPlot"].answer.text()
+    assert len(sheet.plots["TransferPlot"].data.rows) > 20
+    assert "σ above no ADU" in sheet.plots["OffsetPlot"].answer.text()
+    assert "No darks yet" in sheet.plots["DarkPlot"].answer.text()
+    assert "Read noise adds 5 %" in sheet.plots["ExposurePlot"].answer.text()
+    session.undo()
+    assert session.rig.devices[0].measured("read_noise_e") is None
+
+
+def test_headers_are_corrected_in_the_table_and_measured_anew(window, sheet_of, qtbot, folder):  # noqa: F811
+    sheet, session = sheet_of("sensor"), window.session
+    sheet.measure(folder)
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
+    row = texts(sheet.frames).index("flat_003.fits")
+    sheet.frames.item(row, 1).setText("dark")
+    assert session.rig.corrections["flat_003.fits"].kind == "dark"
+    assert sheet.frames.item(row, 1).text() == "dark"
+    sheet.frames.item(row, 1).setText("sunset")
+    assert "is none of light, dark, flat, bias, other" in window.notice.text.text()
+    assert sheet.frames.item(row, 1).text() == "dark"
+    sheet.frames.item(row, 4).setText("two")
+    assert "flat_003.fits" in window.notice.text.text()
+    sheet.frames.setCurrentCell(texts(sheet.frames).index("flat_004.fits"), 0)
+    sheet.leave_out()
+    assert session.rig.corrections["flat_004.fits"].left_out
+    first = sheet.result
+    sheet.again_button.click()
+    qtbot.waitUntil(lambda: sheet.result is not first and not sheet.job.running, timeout=20000)
+    assert "left out by hand" in sheet.frames.item(texts(sheet.frames).index("flat_004.fits"), 7).text()
+    session.undo()
+    assert "flat_004.fits" not in session.rig.corrections
+
+
+def test_a_measurement_is_cancelled_and_a_bad_folder_told(window, sheet_of, qtbot, folder, tmp_path):  # noqa: F811
+    sheet = sheet_of("sensor")
+    sheet.measure(folder)
+    sheet.job.cancel()
+    qtbot.waitUntil(lambda: not sheet.job.running, timeout=20000)
+    assert sheet.result is None
+    sheet.measure(tmp_path / "none")
+    qtbot.waitUntil(lambda: "is not there" in window.notice.text.text(), timeout=8000)
+
+
+def test_the_sky_is_typed_and_gives_the_exposure(window, sheet_of):  # noqa: F811
+    sheet, session = sheet_of("sensor"), window.session
+    type_into(sheet.sky.name, "B")
+    sheet.sky.value.setText("0.8")
+    sheet.sky.enter()
+    assert session.rig.plan.sky_e_s["B"] == 0.8
+    # 1.6² / ((1.05² − 1)(0.8 + 0.003)) = 31 s, by the stated read noise and dark current
+    assert sheet.sky.table.item(texts(sheet.sky.table).index("B"), 2).text() == "31"
+    sheet.sky.name.setText("")
+    sheet.sky.enter()
+    assert "name the filter" in window.notice.text.text()
+
+
+def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa: F811
+    sheet, session = sheet_of("cooling"), window.session
+    assert "No runs yet" in sheet.state.text()
+    assert "gives the model" in sheet.ramp.words.text()
+    sheet.add_stand_in()
+    qtbot.waitUntil(lambda: bool(sheet.logs), timeout=20000)
+    assert texts(sheet.table) == ["full power", "in one go", "ramp 2.5 a minute"]
+    assert sheet.model.tau_min == pytest.approx(9, rel=0.01)
+    assert "Dashed: the model" in sheet.run_plot.answer.text()
+    sheet.keep_button.click()
+    assert session.reckoning.finding("cooling.reach").verdict == "holds"
+    assert session.rig.devices[0].measured("cooler_pull_c_min").value == pytest.approx(5.5, rel=0.01)
+    type_into(sheet.ramp.fields["minutes_down"], "30")
+    assert "15 steps of 2.00 °C, each held 2.00 min" in sheet.ramp.words.text()
+    type_into(sheet.ramp.fields["step_c"], "")
+    assert "“Step” is empty" in sheet.ramp.words.text()
+    type_into(sheet.ramp.fields["step_c"], "5")
+    sheet.ramp.fold.open()
+    assert len(sheet.ramp.plot.data.rows) > 100
+    sheet.table.setCurrentCell(1, 0)
+    sheet.take_out()
+    assert texts(sheet.table) == ["full power", "ramp 2.5 a minute"]
+
+
+def test_unknown_columns_are_pointed_at_and_remembered(window, sheet_of, qtbot, tmp_path):  # noqa: F811
+    sheet = sheet_of("cooling")
+    rows = cooling_csv(cooling_run(SMALL, ambient_c=18, target_c=-10, full_power=True)).splitlines()
+    path = tmp_path / "odd.csv"
+    path.write_text("\n".join(["c1,c2,c3,c4", *rows[1:]]), "utf-8")
+    sheet.read([path])
+    qtbot.waitUntil(sheet.columns.isVisible, timeout=8000)
+    sheet.columns.apply()
+    assert "choose a column for the time" in window.notice.text.text()
+    for key, heading in zip(sheet.columns.boxes, ("c1", "c2", "c3", "c4"), strict=True):
+        box = sheet.columns.boxes[key][0]
+        box.setCurrentIndex(box.findData(heading))
+    sheet.columns.apply()
+    qtbot.waitUntil(lambda: bool(sheet.logs), timeout=8000)
+    assert sheet.model is not None
+    sheet.logs.clear()
+    sheet.read([path])
+    qtbot.waitUntil(lambda: bool(sheet.logs), timeout=8000)
+    assert not sheet.columns.isVisible()
