@@ -8,7 +8,7 @@ from functools import partial
 
 from wyntaxis.core.devices.quantities import device_quantity
 from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
-from wyntaxis.core.ledger import COVERAGE_FACTOR, Verdict, compare
+from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Verdict, compare
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
@@ -16,6 +16,7 @@ from wyntaxis.core.rig.settings import CAMERAS
 from wyntaxis.core.sensor.dark import SETPOINT_SHARE
 from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT
 from wyntaxis.core.sensor.offset import MOST_PILED, WANTED_SIGMA
+from wyntaxis.core.sensor.told import at_temperature, dark_current_at
 from wyntaxis.core.wording import MINUS, number, short, signed
 
 LINEAR_WITHIN_PERCENT, LINEAR_FAILS_PERCENT = 1.0, 3.0
@@ -49,6 +50,8 @@ def _compared(reckoning: Reckoning, finding_id: str) -> Iterator[Finding]:
             continue
         unit, digits = row.kind.unit, row.kind.decimals
         stated, measured = row.stated, row.measured
+        if key == "dark_current_e_s" and stated is not None:
+            stated = _at_the_measured_temperature(device, stated)
         lines = []
         if stated is not None:
             lines.append(f"stated: {number(stated.value, digits)} {unit}, allowed ±{number(stated.tolerance, digits)}")
@@ -88,6 +91,15 @@ def _compared(reckoning: Reckoning, finding_id: str) -> Iterator[Finding]:
             source,
             (row.id,),
         )
+
+
+def _at_the_measured_temperature(device: Device, stated: Leg) -> Leg:
+    """Return a stated dark current at the temperature at which it was measured."""
+    sheet_c, found = device.number("dark_at_c"), device.measured("dark_at_c")
+    if sheet_c is None or found is None:
+        return stated
+    factor = at_temperature(1.0, sheet_c, found.value, device.best("dark_doubling_c"))
+    return Leg(stated.value * factor, stated.uncertainty * factor, stated.tolerance * factor, stated.source)
 
 
 for _finding_id in _COMPARED:
@@ -179,7 +191,7 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
     for index, device in _cameras(reckoning):
         wanted, dark, noise = (
             device.number("set_temperature_c"),
-            device.best("dark_current_e_s"),
+            dark_current_at(device),
             device.best("read_noise_e"),
         )
         doubling = device.best("dark_doubling_c")
@@ -206,9 +218,13 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
         holds = signal <= allowed
         change = None
         if warmest is not None and not holds:
-            change = Change.of(
-                "Set the temperature", ("devices", index, "settings", "set_temperature_c", "value"), math.floor(warmest)
+            settings = ("devices", index, "settings")
+            values: tuple[tuple[tuple[str | int, ...], object], ...] = (
+                ((*settings, "set_temperature_c", "value"), math.floor(warmest)),
             )
+            if device.best("dark_at_c") is None:  # the current on record stays that of the old temperature
+                values += (((*settings, "dark_at_c", "value"), wanted),)
+            change = Change("Set the temperature", values)
         yield Finding(
             "camera.setpoint",
             Verdict.HOLDS if holds else Verdict.TIGHT if signal <= 3 * allowed else Verdict.FAILS,

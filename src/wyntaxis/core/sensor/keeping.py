@@ -75,6 +75,7 @@ def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]
         setpoint = device.number("set_temperature_c")
         at = USUAL_SETPOINT_C if setpoint is None else setpoint
         yield "dark_current_e_s", result.law.current(at)
+        yield "dark_at_c", Estimate(at)
         yield "dark_doubling_c", result.law.doubling(at)
     if result.picture is not None:
         yield "hot_share_percent", result.picture.hot_share.times(100)

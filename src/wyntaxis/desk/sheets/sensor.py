@@ -15,6 +15,7 @@ from wyntaxis.core.sensor.bench import BenchResult, measure_bench
 from wyntaxis.core.sensor.dark import setpoint_current
 from wyntaxis.core.sensor.exposure import sky_limited_exposure
 from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
+from wyntaxis.core.sensor.told import dark_current_at
 from wyntaxis.core.sensor.transfer import Estimate
 from wyntaxis.core.wording import number, short
 from wyntaxis.core.worklist import Step
@@ -151,7 +152,7 @@ class SensorSheet(StepSheet):
         terms = ExposureTerms(
             plan.sky_e_s if plan is not None else {},
             self._best("read_noise_e"),
-            self._best("dark_current_e_s") or 0.0,
+            self._dark() or 0.0,
             self._best("full_well_e"),
             self.session.reckoning.value("sampling_px_per_fwhm"),
             plan.exposure_s if plan is not None else None,
@@ -160,6 +161,10 @@ class SensorSheet(StepSheet):
             self._plot(name).show_filters(terms, self._palette)
         else:
             self._plot(name).show_gains(self.result.gains if self.result else (), terms, self._palette)
+
+    def _dark(self) -> float | None:
+        index = camera_index(self.session.rig)
+        return dark_current_at(self.session.rig.devices[index]) if index is not None else None
 
     def _best(self, key: str) -> float | None:
         index = camera_index(self.session.rig)
@@ -365,7 +370,7 @@ class _SkyPanel(Panel):
         index = camera_index(rig)
         skies = rig.plan.sky_e_s if rig.plan is not None else {}
         noise = rig.devices[index].best("read_noise_e") if index is not None else None
-        dark = (rig.devices[index].best("dark_current_e_s") if index is not None else None) or 0.0
+        dark = (dark_current_at(rig.devices[index]) if index is not None else None) or 0.0
         self.table.setVisible(bool(skies))
         self.table.show_rows(
             [
