@@ -269,7 +269,7 @@ PORT_PLANTS = [
         lambda t: usb(t, "2-1").update(name="1-3", speed=480),
         "ports.traffic",
         "ask for 173 MB/s of 40 MB/s",
-        "limit the traffic to 21 %",
+        "limit the traffic of each to 21 %",
     ),
     (
         "starved hub",

@@ -218,13 +218,15 @@ def traffic(reckoning: Reckoning) -> Iterator[Finding]:
         total, carries, hub = load.total_mb_s, load.carries_mb_s, load.hub
         first = load.asked[0][0]
         percent = 100 * carries * TRAFFIC_COMFORT / total if total else 100.0
-        index = next(i for i, device in enumerate(reckoning.rig.devices) if device.id == first.id)
-        limit = first.number("traffic_percent") or 100.0
-        change = Change.of(
-            f"Limit the traffic of {first.title}",
-            ("devices", index, "settings", "traffic_percent", "value"),
-            float(max(1, int(limit * percent / 100))),
+        places = {device.id: index for index, device in enumerate(reckoning.rig.devices)}
+        limits = tuple(
+            (
+                ("devices", places[device.id], "settings", "traffic_percent", "value"),
+                float(max(1, int((device.number("traffic_percent") or 100.0) * percent / 100))),
+            )
+            for device, _ in load.asked
         )
+        change = Change("Limit the cameras' traffic", limits)
         easy = total <= TRAFFIC_COMFORT * carries
         yield Finding(
             "ports.traffic",
@@ -241,7 +243,9 @@ def traffic(reckoning: Reckoning) -> Iterator[Finding]:
             ),
             NO_REMEDY
             if easy
-            else Remedy(f"limit the traffic to {number(percent, 0)} % of what is set, or use a faster port", change),
+            else Remedy(
+                f"limit the traffic of each to {number(percent, 0)} % of what is set, or use a faster port", change
+            ),
             f"{_SOURCE}; bulk transfers carry some 80 % of the protocol's limit",
         )
 
