@@ -203,6 +203,10 @@ def test_frames_that_do_not_belong_are_named(tmp_path):
     warm = fits.Header()
     warm.update({"IMAGETYP": "DARK", "EXPTIME": 60.0, "SET-TEMP": -10.0, "CCD-TEMP": -3.0, "GAIN": 0.0, "OFFSET": 50.0})
     fits.PrimaryHDU(np.zeros((96, 96), np.uint16), warm).writeto(tmp_path / "warm.fits")
+    bright = np.full((96, 96), 65000, np.uint16)
+    write(tmp_path / "sunlit.fits", bright, IMAGETYP="DARK", EXPTIME=60.0, GAIN=0.0, OFFSET=50.0)
+    for name in ("dawn_1.fits", "dawn_2.fits"):
+        write(tmp_path / name, bright, IMAGETYP="BIAS", GAIN=7.0, OFFSET=50.0)
     (tmp_path / "torn.fits").write_bytes((tmp_path / "what.fits").read_bytes()[:5000])
     write(tmp_path / "real.fits", np.full((96, 96), 0.5, np.float32), IMAGETYP="DARK", EXPTIME=60.0, GAIN=0, OFFSET=50)
     result = measure_bench(read_folder(tmp_path), {})
@@ -212,6 +216,7 @@ def test_frames_that_do_not_belong_are_named(tmp_path):
     assert "no exposure" in why["untimed.fits"]
     assert why["warm.fits"] == "temperature off: -3.0 °C where -10.0 °C was set"
     assert "cut short" in why["torn.fits"]
+    assert why["dawn_1.fits, dawn_2.fits"] == "saturated: 65000 ADU in the middle; was the cap on?"
     assert any("at least two pairs" in note for note in result.notes)
 
 

@@ -10,7 +10,6 @@ from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
 from wyntaxis.core.ledger import Verdict, compare
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.settings import CAMERAS, SETTINGS
 from wyntaxis.core.wording import number, short, signed
 
@@ -233,15 +232,15 @@ def settle(reckoning: Reckoning) -> Iterator[Finding]:
 
 @finding("devices.parts")
 def parts_named(reckoning: Reckoning) -> Iterator[Finding]:
-    """Does every device that names a part name one that is there?"""
-    for index, device in enumerate(reckoning.rig.devices):
+    """Tell of devices whose part is not in this train; another variant may well have it."""
+    for device in reckoning.rig.devices:
         if device.part is not None and reckoning.rig.find(device.part) is None:
             yield Finding(
                 "devices.parts",
-                Verdict.TIGHT,
+                Verdict.UNPROVEN,
                 device.id,
                 f"{device.title} sits at the part “{device.part}”, which is not in this train",
                 (),
-                Remedy("choose the part that it sits at", Change.of("Detach", ("devices", index, "part"), None)),
+                Remedy("choose the part that it sits at, if it is used with this train"),
                 "Devices are shown at their parts",
             )

@@ -15,7 +15,7 @@ from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.sensor.dark import DarkLaw, DarkPicture, DarkPoint, dark_law, dark_picture, dark_point
 from wyntaxis.core.sensor.offset import BiasHistogram, OffsetLine, bias_histogram, offset_line
 from wyntaxis.core.sensor.sorting import BenchSet, Misfit, Sorted, sort_frames
-from wyntaxis.core.sensor.strips import Plane
+from wyntaxis.core.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.sensor.tiles import TileStats, frame_stats, pair_stats
 from wyntaxis.core.sensor.transfer import BiasLevel, Estimate, Transfer, bias_level, photon_transfer, unity_gain
 
@@ -29,6 +29,9 @@ Setting = tuple[float | None, float | None]
 
 PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
 THREADS = 2
+SATURATED_ADU = 0.5 * HIGHEST_CODE
+"""A bias or dark frame this bright is no bias or dark frame."""
+
 LEAK_TIMES, LEAK_ADU = 3.0, 5.0
 """A dark this much above the others of its set, in their scatter and in ADU, has seen light."""
 
@@ -58,6 +61,7 @@ class FlatLevel:
     """How bright a set of flats is, in % of saturation, how dark its corners are, and where its middle lies."""
 
     filter: str
+    gain: float | None
     exposure_s: float
     level_percent: float
     corner_percent: float
@@ -252,6 +256,17 @@ class _Bench:
     def _frame_jobs(self, one: BenchSet) -> list[Callable[[], TileStats]]:
         return [partial(frame_stats, self._path(name), self.work.watch, self.planes[0]) for name in one.paths]
 
+    def _unsaturated(self, stats: Sequence[TileStats], names: Sequence[str] | None) -> list[TileStats]:
+        """Leave out frames that are full of light; they are named where names are given."""
+        kept = []
+        for index, each in enumerate(stats):
+            level = float(np.median(each.mean))
+            if level <= SATURATED_ADU:
+                kept.append(each)
+            elif names is not None and index < len(names):
+                self.misfits.append(Misfit(names[index], f"saturated: {level:.0f} ADU in the middle; was the cap on?"))
+        return kept
+
     # Bias
 
     def _read_biases(self) -> None:
@@ -264,7 +279,9 @@ class _Bench:
             by_plane: dict[Plane | None, BiasLevel] = {}
             for index, plane in enumerate(self.planes):
                 own = found[index * len(pairs) : (index + 1) * len(pairs)]
+                names = [f"{a}, {b}" for a, b in pairs]
                 stats = self._usable(own, [a for a, _ in pairs]) if plane is self.planes[0] else _read(own)
+                stats = self._unsaturated(stats, names if plane is self.planes[0] else None)
                 if stats:
                     by_plane[plane] = bias_level(stats)
             if not by_plane:
@@ -340,6 +357,7 @@ class _Bench:
 
     def _levels(self, told: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, saturation: float) -> None:
         seen: dict[tuple[str | None, float], list[TileStats]] = {}
+        group_gain = told[0][0].gain
         for one, stats in told:
             seen.setdefault((one.filter, one.exposure_s), []).append(stats)
         for (name, exposure), group in seen.items():
@@ -347,7 +365,7 @@ class _Bench:
             level = float(np.median(signal))
             corner, centre = _falloff(signal)
             self.flats.append(
-                FlatLevel(name or "–", exposure, 100 * level / saturation, corner, centre, 2 * len(group))
+                FlatLevel(name or "–", group_gain, exposure, 100 * level / saturation, corner, centre, 2 * len(group))
             )
 
     # Darks and lights
@@ -366,7 +384,7 @@ class _Bench:
                 continue
             bias, plane = levels[self.planes[0]], self.planes[0]
             stats = self._usable(self.work.run(self._frame_jobs(one)), one.paths)
-            stats = self._without_leaks(one, stats, bias)
+            stats = self._without_leaks(one, self._unsaturated(stats, one.paths), bias)
             if not stats:
                 continue
             gain = found.transfer.conversion_gain

@@ -79,6 +79,7 @@ def bench_json(result: BenchResult) -> dict[str, object]:
         "flats": [
             {
                 "filter": f.filter,
+                "gain": f.gain,
                 "exposure_s": f.exposure_s,
                 "level_percent": f.level_percent,
                 "corner_percent": f.corner_percent,

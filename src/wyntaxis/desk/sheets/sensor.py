@@ -10,10 +10,11 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from wyntaxis.core.frames.headers import FolderHeaders, read_folder
+from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.sensor.bench import BenchResult, measure_bench
 from wyntaxis.core.sensor.dark import setpoint_current
-from wyntaxis.core.sensor.exposure import sky_limited_exposure
+from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT, sky_limited_exposure
 from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
 from wyntaxis.core.sensor.told import dark_current_at
 from wyntaxis.core.sensor.transfer import Estimate
@@ -104,6 +105,20 @@ class SensorSheet(StepSheet):
             left=(0,),
         )
         column.addWidget(self.gains)
+        self.flats = TextTable(
+            "Flats",
+            (
+                "Flats",
+                "Gain",
+                "Exposure\ns",
+                "Level\n% of full",
+                "Corners\n% of middle",
+                "Centre off\n% of diagonal",
+                "Frames",
+            ),
+        )
+        self.flats.most_rows = 5
+        column.addWidget(self.flats)
         self.frames = FramesTable()
         self.frames.entered.connect(self._correct)
         self.frames.refused.connect(self._refuse)
@@ -267,6 +282,7 @@ class SensorSheet(StepSheet):
         self.state.setText(self._words(result, index is not None))
         self.gains.setVisible(result is not None)
         self.frames.setVisible(self.headers is not None)
+        self.flats.setVisible(result is not None and bool(result.flats))
         if result is not None:
             self._show_gains(result)
             misfits = {misfit.path: misfit for misfit in result.misfits}
@@ -315,6 +331,25 @@ class SensorSheet(StepSheet):
                 ]
             )
         self.gains.show_rows(rows)
+        low, high = FLAT_RANGE_PERCENT
+        self.flats.show_rows(
+            [
+                [
+                    flat.filter,
+                    "–" if flat.gain is None else short(flat.gain),
+                    short(flat.exposure_s, 3),
+                    number(flat.level_percent, 1),
+                    number(flat.corner_percent, 1),
+                    number(flat.centre_off_percent, 1),
+                    str(flat.frames),
+                ]
+                for flat in result.flats
+            ],
+            verdicts=[
+                Verdict.HOLDS if low <= flat.level_percent <= high else Verdict.UNPROVEN for flat in result.flats
+            ],
+            palette=self._palette,
+        )
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
