@@ -27,6 +27,8 @@ CLIPPED_SHARE = 2e-4
 """Of a frame's pixels at its highest code, from which on that code is where the converter ends."""
 LINEARITY_RANGE = (0.05, 0.95)
 LEAST_EXPOSURES = 4
+LEAST_POINTS = 3
+NO_LIGHT = "the noise of the flats does not grow with their signal: are they flats of one light, and not processed?"
 
 
 @dataclass(frozen=True)
@@ -228,7 +230,7 @@ def _fit(
 ) -> tuple[float, float, Any, Any, float]:
     """Return slope, intercept, their covariance, which points were used, and chi² for each degree of freedom."""
     inside = (cloud.signal <= up_to) & (cloud.signal > 0) & ~cloud.clipped
-    if inside.sum() < 3:
+    if inside.sum() < LEAST_POINTS:
         raise ValueError("fewer than three levels of flats lie under 70 % of saturation: take more, and fainter ones")
     at_zero = bias.variance_adu2 - step**2 / 12
     x = np.append(cloud.signal, 0.0)
@@ -244,7 +246,7 @@ def _fit(
         covariance = np.linalg.inv(design.T @ design)
         slope, intercept = (float(v) for v in covariance @ design.T @ (y[used] / spread[used]))
         if slope <= 0:
-            raise ValueError("the noise of the flats does not grow with their signal: are they flats of one light?")
+            raise ValueError(NO_LIGHT)
         residual = (y - intercept - slope * x) / spread
         chi = float((residual[used] ** 2).sum() / max(used.sum() - 2, 1))
         reach = REJECT_SIGMA * max(1.0, math.sqrt(min(chi, 4.0)))
@@ -252,6 +254,8 @@ def _fit(
         if (now == used).all():
             break
         used = now
+        if used[:-1].sum() < LEAST_POINTS:
+            raise ValueError(NO_LIGHT)
     return slope, intercept, covariance * max(1.0, chi), used[:-1], chi
 
 
