@@ -189,6 +189,15 @@ def test_a_folder_is_read_with_what_is_broken(folder, rig):
     assert next(row for row in rows if row["path"] == "night/a.fits")["lacks"] == "dark flat bias"
 
 
+def test_frames_are_held_to_their_own_set_temperature(rig):
+    library = [header(IMAGETYP="DARK", SET_TEMP=t, CCD_TEMP=t + 0.1) for t in (-10.0, 0.0, 10.0)]
+    finding = reckon(rig, seen=Seen(frames=audited(rig, *library))).finding("cooling.setpoint")
+    assert finding.verdict == "holds"
+    library.append(header(IMAGETYP="DARK", SET_TEMP=-20.0, CCD_TEMP=-14.0))
+    finding = reckon(rig, seen=Seen(frames=audited(rig, *library))).finding("cooling.setpoint")
+    assert (finding.verdict, finding.title) == ("fails", "Pellucid 26M: −20.0 °C was not reached: −14.0 °C")
+
+
 def test_a_folder_that_holds_nothing_or_is_none(tmp_path):
     for path, words in ((tmp_path, "holds no FITS files"), (tmp_path / "gone", "is not there")):
         with pytest.raises(RigError, match=words):

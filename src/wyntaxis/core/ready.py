@@ -208,8 +208,6 @@ def overall(found: list[ConditionVerdict]) -> str:
     if counts[Verdict.FAILS]:
         return f"Not ready: {counts[Verdict.FAILS]} of {len(found)} conditions fail"
     if counts[Verdict.UNPROVEN] or counts[Verdict.TIGHT]:
-        return (
-            f"Nothing fails; {counts[Verdict.UNPROVEN]} of {len(found)} conditions are unproven, "
-            f"{counts[Verdict.TIGHT]} tight"
-        )
+        open_ones = [f"{counts[v]} {v}" for v in (Verdict.UNPROVEN, Verdict.TIGHT) if counts[v]]
+        return f"Nothing fails; of {len(found)} conditions {' and '.join(open_ones)}"
     return f"Ready: all {len(found)} conditions hold"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget, QTableWidgetItem
 
@@ -15,6 +15,8 @@ from wyntaxis.desk.palette import Palette
 
 ROW_PADDING_PX = 5
 MOST_ROWS_SHOWN = 12
+WIDEST_SHARE = 0.42
+"""Of a table that wraps its texts, what one column may take."""
 LEAST_STRETCHED_EM = 13
 """What a column that takes the room left over has at least, before the table scrolls sideways."""
 
@@ -36,6 +38,9 @@ class TextTable(QTableWidget):
     ) -> None:
         super().__init__(0, len(headings))
         self._widest_em = widest_em
+        self.wraps = False
+        """Whether rows are as high as their wrapped texts."""
+        self._laid_out_for = 0
         self.headings, self._left, self._stretch = tuple(headings), frozenset(left), stretch
         self.setAccessibleName(name)
         self.setHorizontalHeaderLabels(list(headings))
@@ -46,6 +51,10 @@ class TextTable(QTableWidget):
         top = self.horizontalHeader()
         assert top is not None
         top.setHighlightSections(False)
+        self._wrap_soon = QTimer(self)
+        self._wrap_soon.setSingleShot(True)
+        self._wrap_soon.timeout.connect(self.wrap_rows)
+        top.sectionResized.connect(lambda *_sizes: self._wrap_soon.start(0) if self.wraps else None)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.most_rows = MOST_ROWS_SHOWN
         self._shown: object = None
@@ -103,7 +112,10 @@ class TextTable(QTableWidget):
                 header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         header.setMinimumSectionSize(self.fontMetrics().horizontalAdvance("000"))
         if self._widest_em is not None:
+            viewport = self.viewport()
             widest = round(self._widest_em * self.fontInfo().pixelSize())
+            if self.wraps and viewport is not None:
+                widest = min(widest, round(WIDEST_SHARE * viewport.width()))
             for column in range(self.columnCount()):
                 if column != self._stretch:
                     wanted = max(self.sizeHintForColumn(column), header.sectionSizeHint(column) + ROW_PADDING_PX)
@@ -131,7 +143,12 @@ class TextTable(QTableWidget):
 
     def resizeEvent(self, e: QResizeEvent | None) -> None:
         super().resizeEvent(e)
-        self._fit_stretched()
+        if not self.wraps:
+            self._fit_stretched()
+        elif self.width() != self._laid_out_for:
+            self._laid_out_for = self.width()
+            self.fit()
+            self.wrap_rows()
 
     def forget_shown(self) -> None:
         """Let the next rows be written in any case, as after something was typed over them."""

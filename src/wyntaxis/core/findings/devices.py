@@ -89,8 +89,8 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
         if wanted is None:
             continue
         within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
-        reached, where = _reached(reckoning, device, first=device is cameras[0])
-        if reached is None:
+        seen = _reached(reckoning, device, wanted, first=device is cameras[0])
+        if seen is None:
             yield Finding(
                 "cooling.setpoint",
                 Verdict.UNPROVEN,
@@ -101,15 +101,16 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
                 "A set temperature is a wish; CCD-TEMP is what the sensor had",
             )
             continue
-        off = reached - wanted
+        set_c, reached, where = seen
+        off = reached - set_c
         fails = abs(off) > within
         yield Finding(
             "cooling.setpoint",
             Verdict.FAILS if fails else Verdict.HOLDS,
             device.id,
-            f"{device.title}: {number(wanted, 1)} °C "
+            f"{device.title}: {number(set_c, 1)} °C "
             + (f"was not reached: {number(reached, 1)} °C" if fails else "was reached"),
-            (f"{number(reached, 1)} − ({number(wanted, 1)}) = {signed(off, 1)} °C, allowed ±{short(within)} °C", where),
+            (f"{number(reached, 1)} − ({number(set_c, 1)}) = {signed(off, 1)} °C, allowed ±{short(within)} °C", where),
             Remedy(f"choose a set temperature that the cooler holds tonight, such as {number(reached + 3, 0)} °C")
             if fails and off > 0
             else Remedy("wait until the ramp has ended before the first frame")
@@ -119,21 +120,24 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-def _reached(reckoning: Reckoning, device: Device, *, first: bool) -> tuple[float | None, str]:
-    """Return the sensor's temperature that is farthest from the setpoint, and where it was seen."""
+def _reached(reckoning: Reckoning, device: Device, wanted: float, *, first: bool) -> tuple[float, float, str] | None:
+    """Return what was set, what the sensor had where it was farthest from that, and where it was seen.
+
+    Each frame is held to its own set temperature: a library of darks has several.
+    """
     from wyntaxis.core.frames.audit import measured_temperatures
 
     if reckoning.frames is not None and first:
         told = measured_temperatures(reckoning.frames.frames)
         if told:
-            _, actual, frame = max(told, key=lambda entry: abs(entry[1] - entry[0]))
-            return actual, f"the farthest of {len(told)} frames: {frame.path}"
+            set_c, actual, frame = max(told, key=lambda entry: abs(entry[1] - entry[0]))
+            return set_c, actual, f"the farthest of {len(told)} frames: {frame.path}"
     for key in ("set_temperature_c", "sensor_temperature_c"):
         setting = device.settings.get(key)
         if setting is not None and setting.measured is not None:
-            return setting.measured.value, setting.measured.source or "entered as measured"
+            return wanted, setting.measured.value, setting.measured.source or "entered as measured"
     stated = device.number("sensor_temperature_c")
-    return stated, "as the rig states the sensor's temperature" if stated is not None else ""
+    return None if stated is None else (wanted, stated, "as the rig states the sensor's temperature")
 
 
 @finding("cooling.on")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
@@ -126,7 +127,9 @@ class _Work:
     def run(self, jobs: Sequence[Callable[[], Any]]) -> list[Any]:
         """Run jobs and return what they gave, in order; a :class:`RigError` stands for a job that could not be done."""
         results: list[Any] = [None] * len(jobs)
-        with ThreadPoolExecutor(THREADS) as pool:
+        # Set here and not in each job: filters of warnings are one for all threads.
+        with warnings.catch_warnings(), ThreadPoolExecutor(THREADS) as pool:
+            warnings.simplefilter("ignore")
             waiting: dict[Future[Any], int] = {pool.submit(job): index for index, job in enumerate(jobs)}
             try:
                 while waiting:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -66,22 +65,20 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
     """
     from astropy.io import fits
 
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
+    try:
+        hdus = fits.open(path, memmap=True, do_not_scale_image_data=True)
+    except Exception as error:  # astropy raises many kinds for broken files
+        raise RigError(f"{shown(path)}: is no readable FITS file: {first_line(error)}") from None
+    with hdus:
         try:
-            hdus = fits.open(path, memmap=True, do_not_scale_image_data=True, disable_image_compression=False)
-        except Exception as error:  # astropy raises many kinds for broken files
-            raise RigError(f"{shown(path)}: is no readable FITS file: {first_line(error)}") from None
-        with hdus:
-            try:
-                hdu = next((h for h in hdus if getattr(h, "shape", None) and len(h.shape) == 2), None)
-                if hdu is None:
-                    raise RigError(f"{shown(path)}: holds no two-dimensional image")
-                yield _opened(hdu, path)
-            except RigError:
-                raise
-            except (OSError, ValueError, TypeError, IndexError) as error:
-                raise RigError(f"{shown(path)}: its pixels cannot be read: {first_line(error)}") from None
+            hdu = next((h for h in hdus if getattr(h, "shape", None) and len(h.shape) == 2), None)
+            if hdu is None:
+                raise RigError(f"{shown(path)}: holds no two-dimensional image")
+            yield _opened(hdu, path)
+        except RigError:
+            raise
+        except (OSError, ValueError, TypeError, IndexError) as error:
+            raise RigError(f"{shown(path)}: its pixels cannot be read: {first_line(error)}") from None
 
 
 def _opened(hdu: Any, path: Path) -> OpenFrame:

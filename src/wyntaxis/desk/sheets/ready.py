@@ -42,6 +42,7 @@ class ReadySheet(StepSheet):
         )
         self.table.most_rows = 24
         self.table.setWordWrap(True)
+        self.table.wraps = True
         self.table.itemSelectionChanged.connect(self._selected)
         column.addWidget(self.table)
         row = QHBoxLayout()
@@ -84,7 +85,3 @@ class ReadySheet(StepSheet):
         super().set_palette(palette)
         self._palette = palette
         self.refresh()
-
-    def resizeEvent(self, a0: object) -> None:
-        super().resizeEvent(a0)
-        self.table.wrap_rows()
