@@ -11,7 +11,7 @@ demo: $(READY)
 	@$(BIN)/wyntaxis --demo $(ARGS)
 
 test: $(READY)
-	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest $(ARGS)
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal $(ARGS)
 
 lint: $(READY)
 	@$(BIN)/ruff check .
