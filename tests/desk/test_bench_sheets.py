@@ -69,6 +69,17 @@ def test_headers_are_corrected_in_the_table_and_measured_anew(window, sheet_of, 
     assert "flat_004.fits" not in session.rig.corrections
 
 
+def test_the_sheet_stays_where_it_is_while_work_runs(window, sheet_of, qtbot):  # noqa: F811
+    sheet = sheet_of("sensor")
+    window.activateWindow()
+    sheet.stand_in_button.setFocus()
+    qtbot.waitUntil(sheet.stand_in_button.hasFocus, timeout=3000)
+    sheet.stand_in_button.click()
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
+    qtbot.waitUntil(sheet.stand_in_button.hasFocus, timeout=3000)
+    assert sheet.verticalScrollBar().value() == 0
+
+
 def test_a_measurement_is_cancelled_and_a_bad_folder_told(window, sheet_of, qtbot, folder, tmp_path):  # noqa: F811
     sheet = sheet_of("sensor")
     sheet.measure(folder)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -81,11 +82,17 @@ class SideScroll(QScrollArea):
 
 
 class JobBar(QFrame):
-    """The progress of a job with a button to cancel it; out of sight while nothing runs."""
+    """The progress of a job with a button to cancel it; out of sight while nothing runs.
+
+    The button has the keyboard while the job runs, and whoever had it gets it back: a button that is disabled under
+    the focus would hand it on to the next widget, and the sheet would scroll there. Make the bar before anything else
+    listens to the job.
+    """
 
     def __init__(self, job: Job, word: str) -> None:
         super().__init__()
         self._word = word
+        self._had_focus: QWidget | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.text = QLabel()
@@ -99,7 +106,17 @@ class JobBar(QFrame):
         self.hide()
 
     def _running(self, running: bool) -> None:
+        focus = QApplication.focusWidget()
+        if running and isinstance(focus, QPushButton) and focus is not self.cancel_button:
+            self._had_focus = focus
+        if not running and self._had_focus is not None:
+            self._had_focus.setEnabled(True)  # its sheet does so right after; the focus must have somewhere to go now
+            if focus is self.cancel_button:
+                self._had_focus.setFocus()
+            self._had_focus = None
         self.setVisible(running)
+        if running and self._had_focus is not None:
+            self.cancel_button.setFocus()
         if running:
             self.text.setText(f"{self._word} …")
             self.bar.setRange(0, 0)

@@ -37,8 +37,8 @@ class FramesPanel(Panel):
         self.job = Job(self)
         self.job.done.connect(session.look_at_headers)
         self.job.failed.connect(session.refused)
-        self.job.running_changed.connect(lambda on: self.read_button.setEnabled(not on))
         self.column.addWidget(JobBar(self.job, "Reading headers"))
+        self.job.running_changed.connect(lambda on: self.read_button.setEnabled(not on))
         self.checks = TextTable(
             "Headers against the rig",
             ("Quantity", "Keyword", "Header", "Rig", "Frames", "Off by, and the likely story"),

@@ -73,7 +73,6 @@ class PortsSheet(StepSheet):
         self.job = Job(self)
         self.job.done.connect(session.look_at_ports)
         self.job.failed.connect(session.refused)
-        self.job.running_changed.connect(lambda on: self.read_button.setEnabled(not on))
         self.refresh()
 
     def read(self, root: Path = USUAL_ROOT) -> None:
