@@ -16,11 +16,11 @@ from wyntaxis.core.records.keymap import (
     KeyMap,
     KeyMaps,
     KeyRule,
+    Suggestions,
     apply_map,
     load_maps,
     matches,
     save_maps,
-    suggest,
 )
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.records.readers import FORMS, MOST_VALUES, read_foreign
@@ -251,8 +251,15 @@ def test_a_map_points_paths_at_quantities(known):
     split = KeyRule(path="names", quantity="rondel.slots", separator="semicolon")
     assert apply_map([split], flat, known).values["rondel.slots"] == ("L", "R", "G")
     assert matches("slots[*].n", flat) == ["slots[0].n", "slots[1].n", "slots[2].n", "slots[10].n"]
-    assert suggest('profile."Focal Length"', known) == "effective_focal_length_mm"
-    assert suggest("device.serial", known) is None
+    told = Suggestions(known)
+    assert told.of('profile."Focal Length"') == "effective_focal_length_mm"
+    assert told.of("device.serial") is told.of("0") is None
+    assert told.of("profile.gain") is None  # two cameras have one
+    rules = told.rules({"a.focallen": 676.0, "b.FocalLength": 500.0, "c.latitude": "", "d.SITELAT": "47 18 00"})
+    assert [(rule.path, rule.quantity) for rule in rules] == [
+        ("a.focallen", "effective_focal_length_mm"),
+        ("d.SITELAT", "site.latitude_deg"),
+    ]
 
 
 def test_maps_are_kept_and_known_again(tmp_path, reckoning):

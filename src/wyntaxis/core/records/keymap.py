@@ -19,6 +19,7 @@ from wyntaxis.core.rig.errors import RigError, describe
 from wyntaxis.core.rig.store import parse_json, read_bytes, shown, write_atomically
 
 FORMAT = "wyntaxis-key-maps"
+LONGEST_PATH = 2000
 LEAST_SHARE = 0.6
 """A map is taken for a file when it finds at least this share of its paths there."""
 LIST_SEPARATORS = {"comma": ",", "semicolon": ";", "space": None, "bar": "|"}
@@ -30,7 +31,7 @@ class KeyRule(StrictModel):
     A list is read from one text with ``separator``, or from every path that a ``*`` matches, in order.
     """
 
-    path: Annotated[str, Field(min_length=1, max_length=2000)]
+    path: Annotated[str, Field(min_length=1, max_length=LONGEST_PATH)]
     quantity: Text
     unit: Text | None = None
     separator: Literal["comma", "semicolon", "space", "bar"] | None = None
@@ -182,12 +183,34 @@ _WORDS = {
 }
 
 
-def suggest(path: str, known: dict[str, Comparable]) -> str | None:
-    """Return the quantity that a path's last word suggests, None where nothing does."""
-    word = re.sub(r"[^a-z]", "", re.split(r"[.\[\]\"]", path.rstrip('"]0123456789['))[-1].lower())
-    if not word:
-        return None
-    if word in _WORDS and _WORDS[word] in known:
-        return _WORDS[word]
-    ends = [key for key in known if re.sub(r"[^a-z]", "", key.rpartition(".")[2]) == word]
-    return ends[0] if len(ends) == 1 else None
+_LAST_WORD = re.compile(r"[.\[\]\"]")
+
+
+def _plain(word: str) -> str:
+    return re.sub(r"[^a-z]", "", word.lower())
+
+
+class Suggestions:
+    """What the last words of paths suggest, for the quantities of one rig."""
+
+    def __init__(self, known: dict[str, Comparable]) -> None:
+        ends: dict[str, list[str]] = {}
+        for key in known:
+            ends.setdefault(_plain(key.rpartition(".")[2]), []).append(key)
+        # A word that several quantities end in, such as the gain of two cameras, suggests none of them.
+        self._by_word = {word: keys[0] for word, keys in ends.items() if len(keys) == 1}
+        self._by_word |= {word: key for word, key in _WORDS.items() if key in known}
+
+    def of(self, path: str) -> str | None:
+        """Return the quantity that a path's last word suggests, None where nothing does."""
+        word = _plain(_LAST_WORD.split(path.rstrip('"]0123456789['))[-1])
+        return self._by_word.get(word) if word else None
+
+    def rules(self, values: Flat) -> list[KeyRule]:
+        """Return a rule for each quantity that a path of a file suggests, the first path of each."""
+        found: dict[str, KeyRule] = {}
+        for path, value in values.items():
+            quantity = self.of(path) if value not in (None, "") and len(path) <= LONGEST_PATH else None
+            if quantity is not None and quantity not in found:
+                found[quantity] = KeyRule(path=path, quantity=quantity)
+        return list(found.values())

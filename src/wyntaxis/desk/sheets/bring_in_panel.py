@@ -17,7 +17,16 @@ from PyQt6.QtWidgets import (
 
 from wyntaxis.core.records.bring_in import record_of
 from wyntaxis.core.records.compare import value_text
-from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, apply_map, load_maps, save_maps, suggest
+from wyntaxis.core.records.keymap import (
+    LONGEST_PATH,
+    KeyMap,
+    KeyMaps,
+    KeyRule,
+    Suggestions,
+    apply_map,
+    load_maps,
+    save_maps,
+)
 from wyntaxis.core.records.quantities import Comparable, comparables
 from wyntaxis.core.records.readers import ForeignFile, read_foreign
 from wyntaxis.core.records.units import units_for
@@ -124,7 +133,13 @@ class BringInPanel(Panel):
     def open(self, path: Path) -> None:
         """Read a program's file in the background, and the maps made before."""
         self._path = path
-        self.job.start(lambda _progress: (read_foreign(path), self._maps()))
+        known = comparables(self._session.reckoning)
+
+        def work(_progress: object) -> tuple[ForeignFile, KeyMaps, list[KeyRule]]:
+            file = read_foreign(path)
+            return file, self._maps(), Suggestions(known).rules(file.values)
+
+        self.job.start(work)
 
     def _maps(self) -> KeyMaps:
         return load_maps(self._maps_path) if self._maps_path is not None else KeyMaps()
@@ -132,8 +147,8 @@ class BringInPanel(Panel):
     def _refused(self, text: str) -> None:
         self._session.refused.emit(text)
 
-    def _read(self, result: tuple[ForeignFile, KeyMaps]) -> None:
-        file, maps = result
+    def _read(self, result: tuple[ForeignFile, KeyMaps, list[KeyRule]]) -> None:
+        file, maps, suggested = result
         self.file = file
         self._known = comparables(self._session.reckoning)
         self.quantity.blockSignals(True)
@@ -146,7 +161,7 @@ class BringInPanel(Panel):
         if chosen is not None:
             self.rules, text = list(chosen.rules), f"The map “{chosen.name}” knows such files."
         else:
-            self.rules = self._suggested()
+            self.rules = suggested
             text = "No map knows such files yet: point paths at quantities below."
             if self.rules:
                 text += f" {len(self.rules)} are suggested by their names: look at each."
@@ -156,15 +171,6 @@ class BringInPanel(Panel):
         self._show_paths()
         self._show_rules()
         self.show()
-
-    def _suggested(self) -> list[KeyRule]:
-        assert self.file is not None
-        rules: dict[str, KeyRule] = {}
-        for path, value in self.file.values.items():
-            quantity = suggest(path, self._known) if value not in (None, "") else None
-            if quantity is not None and quantity not in rules and len(path) <= 2000:
-                rules[quantity] = KeyRule(path=path, quantity=quantity)
-        return list(rules.values())
 
     # Paths and rules
 
@@ -187,7 +193,7 @@ class BringInPanel(Panel):
             return
         self.path_field.setText(item.text())
         wanted = next((rule.quantity for rule in self.rules if rule.path == item.text()), None)
-        wanted = wanted or suggest(item.text(), self._known)
+        wanted = wanted or Suggestions(self._known).of(item.text())
         if wanted is not None:
             self.quantity.setCurrentIndex(max(self.quantity.findData(wanted), 0))
 
@@ -209,7 +215,7 @@ class BringInPanel(Panel):
             return
         is_list = self._known[quantity].type == "list"
         rule = KeyRule(
-            path=path[:2000],
+            path=path[:LONGEST_PATH],
             quantity=quantity,
             unit=self.unit.currentData() if self._known[quantity].type == "number" else None,
             separator=self.separator.currentData() if is_list else None,
