@@ -178,11 +178,14 @@ def conditions(reckoning: Reckoning) -> list[ConditionVerdict]:
     A condition fails with any of its findings; it holds only where at least one finding holds and none is unproven.
     """
     paired = any(record.pair is not None for record in reckoning.rig.records)
+    by_id: dict[str, list[Finding]] = {}
+    for finding in reckoning.findings:
+        by_id.setdefault(finding.id, []).append(finding)
     found = []
     for condition in CONDITIONS:
         if condition.applies == "pair" and not paired:
             continue
-        findings = tuple(f for f in reckoning.findings if f.id in condition.findings)
+        findings = tuple(finding for key in condition.findings for finding in by_id.get(key, ()))
         found.append(_judge(condition, findings))
     return found
 

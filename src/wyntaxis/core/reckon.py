@@ -18,7 +18,9 @@ if TYPE_CHECKING:
     from wyntaxis.core.findings import Finding
     from wyntaxis.core.frames.audit import HeaderAudit
     from wyntaxis.core.ports.tree import PortTree
+    from wyntaxis.core.ready import ConditionVerdict
     from wyntaxis.core.records.compare import Matrix
+    from wyntaxis.core.records.entries import EntryFault
     from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.shelf import ShelfPart
 
@@ -65,6 +67,20 @@ class Reckoning:
         from wyntaxis.core.records.compare import matrix
 
         return matrix(self)
+
+    @cached_property
+    def entry_faults(self) -> list[tuple[str, list[EntryFault]]]:
+        """What the lists of devices, the rig's own and the programs', say against themselves and the rig."""
+        from wyntaxis.core.records.entries import faults_of_lists
+
+        return faults_of_lists(self.rig)
+
+    @cached_property
+    def conditions(self) -> list[ConditionVerdict]:
+        """How the conditions of the night stand."""
+        from wyntaxis.core.ready import conditions
+
+        return conditions(self)
 
     @cached_property
     def device_quantities(self) -> dict[str, Quantity]:

@@ -282,9 +282,7 @@ def tallies(reckoning: Reckoning) -> list[Tally]:
 
 def _tally(reckoning: Reckoning, step: Step) -> Tally:
     if step.key == READY:
-        from wyntaxis.core.ready import conditions
-
-        stand = [one.verdict for one in conditions(reckoning)]
+        stand = [one.verdict for one in reckoning.conditions]
         return Tally(step, worst(stand), dict(Counter(stand)))
     verdicts = [reckoning.quantities[key].verdict for key in step.quantities]
     found = [f.verdict for f in reckoning.findings if belongs(step, f.id, f.quantities)]

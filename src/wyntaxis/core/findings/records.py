@@ -9,7 +9,6 @@ from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.records.compare import Cell, Matrix, Row, value_text
-from wyntaxis.core.records.entries import EntryFault, entries_of_rig, faults_against_rig, faults_within
 from wyntaxis.core.records.stories import is_placeholder, list_story
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.wording import number, short
@@ -191,14 +190,7 @@ def sides(reckoning: Reckoning) -> Iterator[Finding]:
 
 
 def _entry_findings(reckoning: Reckoning, finding_id: str, fault: str, remedy: str) -> Iterator[Finding]:
-    rig, told = reckoning.rig, False
-    lists: list[tuple[str, list[EntryFault]]] = []
-    if len(rig.devices) > 1:
-        lists.append(("the rig's own list", list(faults_within(entries_of_rig(rig.devices)))))
-    for record in rig.records:
-        if record.entries:
-            faults = [*faults_within(record.entries), *faults_against_rig(record, rig.devices)]
-            lists.append((record.name, faults))
+    rig, lists, told = reckoning.rig, reckoning.entry_faults, False
     for name, faults in lists:
         for one in faults:
             if one.fault == fault:

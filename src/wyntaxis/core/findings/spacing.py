@@ -11,7 +11,7 @@ from wyntaxis.core.optics.guidepath import GuidePath, guide_path
 from wyntaxis.core.optics.lightpath import BackFocus, Plate
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.edit import Change, apply
-from wyntaxis.core.rig.model import Part, Rig
+from wyntaxis.core.rig.model import Part, Rig, bare_train
 from wyntaxis.core.wording import MINUS, number, short, signed, terms
 
 SHOP_DECIMALS = 2
@@ -241,7 +241,7 @@ def _after_main_remedy(reckoning: Reckoning, path: GuidePath) -> str:
     main = reckoning.finding("spacing.main") or next(iter(main_spacing(reckoning)))
     if main.verdict is not Verdict.FAILS or main.remedy.change is None or path.reach is None:
         return ""
-    mended = guide_path(apply(reckoning.rig, main.remedy.change))
+    mended = guide_path(apply(bare_train(reckoning.rig), main.remedy.change))
     if mended is None or mended.reach is None or abs(mended.reach.needed_mm - path.reach.needed_mm) < 0.005:
         return ""
     return (

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, Protocol
 
 if TYPE_CHECKING:
     from wyntaxis.core.rig.devices import Device, Record, RecordEntry
+    from wyntaxis.core.rig.model import Rig
 
 Fault = Literal["duplicate", "role", "port"]
 
@@ -51,7 +52,17 @@ def _address(device: Device) -> str | None:
     return link.port
 
 
-def same_device(one: RecordEntry, other: RecordEntry) -> bool:
+class _Identified(Protocol):
+    """What has a vendor:product and a serial number: a line of a list, or a device's identity."""
+
+    @property
+    def usb_id(self) -> str | None: ...
+
+    @property
+    def serial_number(self) -> str | None: ...
+
+
+def same_device(one: _Identified, other: _Identified) -> bool:
     """Return whether two entries are one device: the same serial number, and no other vendor:product."""
     if one.serial_number is None or other.serial_number is None:
         return False
@@ -62,8 +73,8 @@ def same_device(one: RecordEntry, other: RecordEntry) -> bool:
 def device_of(entry: RecordEntry, devices: Iterable[Device]) -> Device | None:
     """Return the rig's device that an entry is: by serial number, else by the only device of its vendor:product."""
     devices = list(devices)
-    for device, own in zip(devices, entries_of_rig(devices), strict=True):
-        if same_device(entry, own):
+    for device in devices:
+        if device.identity is not None and same_device(entry, device.identity):
             return device
     if entry.usb_id is None or entry.serial_number is not None:
         return None
@@ -85,6 +96,18 @@ def faults_within(entries: tuple[RecordEntry, ...] | list[RecordEntry]) -> Itera
                     yield EntryFault("duplicate", names, f"“{one.name}” and “{other.name}” are one device: {where}")
             elif one.port is not None and one.port == other.port:
                 yield EntryFault("port", names, f"“{one.name}” and “{other.name}” share the port {one.port}")
+
+
+def faults_of_lists(rig: Rig) -> list[tuple[str, list[EntryFault]]]:
+    """Return, for the rig's own list and every record's, its name and its faults; lists of nothing are left out."""
+    lists: list[tuple[str, list[EntryFault]]] = []
+    if len(rig.devices) > 1:
+        lists.append(("the rig's own list", list(faults_within(entries_of_rig(rig.devices)))))
+    for record in rig.records:
+        if record.entries:
+            faults = [*faults_within(record.entries), *faults_against_rig(record, rig.devices)]
+            lists.append((record.name, faults))
+    return lists
 
 
 def faults_against_rig(record: Record, devices: tuple[Device, ...]) -> Iterator[EntryFault]:

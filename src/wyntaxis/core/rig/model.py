@@ -404,10 +404,10 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
     ValueError
         If no variant has that name, or its parts do not make a rig.
     """
+    if name is None or name == rig.name:
+        return rig.model_copy(update={"variants": ()})
     own = rig.model_dump(mode="json", exclude_unset=True)
     variants = own.pop("variants", [])
-    if name is None or name == rig.name:
-        return Rig.model_validate(own)
     found = next((variant for variant in variants if variant["name"] == name), None)
     if found is None:
         known = ", ".join(f'"{variant.name}"' for variant in rig.variants) or "none"
@@ -428,14 +428,19 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
     return Rig.model_validate(own)
 
 
+def bare_train(rig: Rig) -> Rig:
+    """Return a rig without what has no bearing on its train: quick to copy and to validate."""
+    return rig.model_copy(update={"devices": (), "supplies": (), "records": (), "corrections": {}})
+
+
 def _variants_stand(rig: Rig) -> None:
-    names = {rig.name}
+    names, bare = {rig.name}, bare_train(rig)
     for index, variant in enumerate(rig.variants):
         if variant.name in names:
             raise ValueError(f'variants[{index}].name: "{variant.name}" stands twice; name each train differently')
         names.add(variant.name)
         try:
-            variant_rig(rig, variant.name)
+            variant_rig(bare, variant.name)
         except ValidationError as error:
             fault = error.errors(include_url=False)[0]
             detail = str(fault.get("ctx", {}).get("error", fault["msg"]))

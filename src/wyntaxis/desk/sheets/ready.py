@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from wyntaxis.core.ready import ConditionVerdict, conditions, overall
+from wyntaxis.core.ready import ConditionVerdict, overall
 from wyntaxis.core.worklist import Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
@@ -55,7 +55,7 @@ class ReadySheet(StepSheet):
     def refresh(self) -> None:
         super().refresh()
         session = self.session
-        self.found = conditions(session.reckoning)
+        self.found = session.reckoning.conditions
         self.sentence.setText(overall(self.found) + ".")
         ports = "the ports were read" if session.ports else "the ports have not been read"
         frames = (
