@@ -348,6 +348,34 @@ def test_a_tree_is_read_as_it_is_and_nothing_beyond_it(tmp_path):
         read_ports(tmp_path / "nowhere")
 
 
+@pytest.mark.parametrize("where", ["below its device", "in the tty class", "by its stable name alone"])
+def test_serial_ports_are_found_however_the_tree_tells_them(tmp_path, where):
+    tree = [one for one in clean_tree() if one["name"] != "1-2.2"]
+    converter = {"name": "1-2.2", "vendor": "1a5e", "product_id": "7523"}
+    root = make_tree(tmp_path / "root", [*tree, converter])
+    sysfs = root / "sys"
+    device = sysfs / "devices" / "host1" / "1-2.2"
+    if where == "below its device":
+        (device / "1-2.2:1.0" / "ttyUSB3").mkdir(parents=True)
+    elif where == "in the tty class":
+        (device / "odd" / "1-2.2:1.0" / "tty" / "ttyUSB3").mkdir(parents=True)
+        (sysfs / "class" / "tty").mkdir(parents=True)
+        (sysfs / "class" / "tty" / "ttyUSB3").symlink_to(device / "odd" / "1-2.2:1.0" / "tty" / "ttyUSB3")
+    (root / "dev" / "serial" / "by-id").mkdir(parents=True)
+    (root / "dev" / "serial" / "by-id" / "usb-Glide-if00").symlink_to("../../ttyUSB3")
+    found = read_ports(root).serial
+    owner = None if where == "by its stable name alone" else "1-2.2"
+    assert [(port.name, port.by_id, port.usb_name) for port in found] == [("ttyUSB3", "usb-Glide-if00", owner)]
+
+
+def test_a_usb_device_without_an_identity_is_unproven(tmp_path):
+    document = clean_document()
+    document["devices"].append({"id": "box", "kind": "power_box", "connection": {"kind": "usb"}})
+    found = reckoned(document, clean_tree(), tmp_path).findings
+    told = next(f for f in found if f.id == "ports.present" and f.subject == "box")
+    assert (told.verdict, told.title) == ("unproven", "box is on USB, but its vendor:product is not stated")
+
+
 def test_devices_are_kept_and_refused_by_name():
     document = clean_document()
     rig = validated(document)

@@ -84,6 +84,18 @@ def present(reckoning: Reckoning) -> Iterator[Finding]:
             NO_REMEDY if usb else Remedy("look at its power and its cable, plug it in again, and read the ports anew"),
             _SOURCE,
         )
+    for device in reckoning.rig.devices if seen else ():
+        link, identity = device.connection, device.identity
+        if link is not None and link.kind == "usb" and (identity is None or identity.usb_id is None):
+            yield Finding(
+                "ports.present",
+                Verdict.UNPROVEN,
+                device.id,
+                f"{device.title} is on USB, but its vendor:product is not stated",
+                (),
+                Remedy("enter its vendor:product on the Devices sheet, as the tree shows it"),
+                _SOURCE,
+            )
 
 
 @finding("ports.suspend")

@@ -154,14 +154,11 @@ def read_ports(root: Path = USUAL_ROOT) -> PortTree:
     chosen = sorted((name for name in names if _DEVICE_NAME.fullmatch(name)), key=_bus_order)[:MOST_DEVICES]
     devices = tuple(_device(place / name, devices_folder) for name in chosen)
     by_id = _stable_names(devices_folder / "serial" / "by-id")
-    ports: dict[str, SerialPort] = {}
-    for interface in names:
-        if ":" in interface:
-            for tty in _ttys(place / interface):
-                node = _node(devices_folder / tty)
-                ports[tty] = SerialPort(tty, by_id.get(tty), interface.split(":")[0], node)
-    for tty, stable in by_id.items():
-        ports.setdefault(tty, SerialPort(tty, stable, None, _node(devices_folder / tty)))
+    owners = _owners_of_ttys(sysfs, names, chosen)
+    ports = {
+        tty: SerialPort(tty, by_id.get(tty), owner, _node(devices_folder / tty))
+        for tty, owner in {**dict.fromkeys(by_id), **owners}.items()
+    }
     memory = _text(sysfs / "module" / "usbcore" / "parameters" / "usbfs_memory_mb")
     return PortTree(
         str(root),
@@ -262,11 +259,29 @@ def _stable_names(folder: Path) -> dict[str, str]:
     return found
 
 
+def _owners_of_ttys(sysfs: Path, names: list[str], devices: list[str]) -> dict[str, str | None]:
+    """Return each serial port with its USB device: by the bus's interfaces, else by the class of ttys."""
+    place = sysfs / "bus" / "usb" / "devices"
+    owners: dict[str, str | None] = {}
+    interfaces = [place / name for name in names if ":" in name]
+    for device in devices:
+        interfaces += [place / device / name for name in _names(place / device) if ":" in name]
+    for interface in interfaces:
+        owners |= dict.fromkeys(_ttys(interface), interface.name.split(":")[0])
+    for name in _names(sysfs / "class" / "tty"):
+        if _TTY.fullmatch(name) and name not in owners:
+            way = Path(os.path.realpath(sysfs / "class" / "tty" / name)).parts
+            interface_name = next((part for part in reversed(way) if ":" in part and "-" in part), None)
+            owners[name] = interface_name.split(":")[0] if interface_name else None
+    return owners
+
+
+def _names(folder: Path) -> list[str]:
+    try:
+        return sorted(entry.name for entry in os.scandir(folder))[:MOST_DEVICES]
+    except (OSError, ValueError):
+        return []
+
+
 def _ttys(interface: Path) -> list[str]:
-    found: set[str] = set()
-    for folder in (interface, interface / "tty"):
-        try:
-            found |= {entry.name for entry in os.scandir(folder) if _TTY.fullmatch(entry.name)}
-        except (OSError, ValueError):
-            continue
-    return sorted(found)
+    return [name for folder in (interface, interface / "tty") for name in _names(folder) if _TTY.fullmatch(name)]
