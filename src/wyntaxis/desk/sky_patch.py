@@ -327,7 +327,7 @@ class SkyPatch(QWidget):
             ]
             box = next((box for box in boxes if not any(box.intersects(other) for other in taken)), boxes[0])
             taken.append(box)
-            sheet.write(box.center().x(), box.y() + 8, name, align="centre", small=True, color=color)
+            sheet.write(box.center().x(), box.y() + 8, name, align="centre", small=True, color=color, ground="field")
 
     def _draw_compass(self, sheet: Sheet) -> None:
         """Draw where north and east are at the view's centre, and a bar of a round angle."""
