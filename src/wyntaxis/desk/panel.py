@@ -9,6 +9,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QProgressBar,
@@ -31,9 +32,9 @@ class Panel(QFrame):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(10, 7, 10, 9)
         self.column.setSpacing(5)
-        heading = QLabel(title)
-        heading.setProperty("role", "heading")
-        self.column.addWidget(heading)
+        self.heading = QLabel(title)
+        self.heading.setProperty("role", "heading")
+        self.column.addWidget(self.heading)
 
     def add_text(self) -> QLabel:
         """Put a label of wrapped plain text in."""
@@ -79,6 +80,30 @@ class SideScroll(QScrollArea):
     def resizeEvent(self, a0: QResizeEvent | None) -> None:
         super().resizeEvent(a0)
         self.updateGeometry()
+
+
+class GridPanel(Panel):
+    """A titled box around a grid of fields that is built anew when what it shows has other rows."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__(title)
+        self._holder: SideScroll | None = None
+
+    def fresh_grid(self) -> QGridLayout:
+        """Take the grid of before out, and return an empty one in its place."""
+        if self._holder is not None:
+            self.column.removeWidget(self._holder)
+            self._holder.hide()
+            self._holder.deleteLater()
+        held = QWidget()
+        held.setProperty("role", "card")
+        grid = QGridLayout(held)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(3)
+        self._holder = SideScroll(held)
+        self.column.insertWidget(1, self._holder)
+        return grid
 
 
 class JobBar(QFrame):

@@ -6,45 +6,37 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton
 
 from wyntaxis.desk.card import FieldSpec, make_field, value_at
-from wyntaxis.desk.panel import SideScroll
+from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
 Path = tuple[str | int, ...]
 
 
-class RowsEditor(QFrame):
+class RowsEditor(GridPanel):
     """A titled grid: a row for each entry of a list, a column for each field, a button to add and to remove."""
 
     def __init__(
         self, session: Session, title: str, columns: Sequence[FieldSpec], word: str, fresh: Callable[[], dict[str, Any]]
     ) -> None:
-        super().__init__()
+        super().__init__(title)
         self._session, self._columns, self._word, self._fresh = session, tuple(columns), word, fresh
         self._base: Path = ()
         self._count = -1
         self.fields: list[list[Field]] = []
-        self.setProperty("role", "panel")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 7, 10, 9)
-        column.setSpacing(5)
-        self._title = QLabel(title)
-        self._title.setProperty("role", "heading")
-        column.addWidget(self._title)
-        self._holder: SideScroll | None = None
         row = QHBoxLayout()
         self.add_button = QPushButton(f"Add {word}")
         self.add_button.clicked.connect(lambda _checked: self.add())
         row.addWidget(self.add_button)
         row.addStretch(1)
-        column.addLayout(row)
+        self.column.addLayout(row)
 
     def show_list(self, title: str, base: Path, count: int, document: Any) -> None:
         """Show a list of the document; fields are kept where only values have changed."""
-        self._title.setText(title)
+        self.heading.setText(title)
         if (base, count) != (self._base, self._count):
             self._base, self._count = base, count
             self._build()
@@ -53,18 +45,7 @@ class RowsEditor(QFrame):
                 field.show_value(value_at(document, field.path))
 
     def _build(self) -> None:
-        layout = self.layout()
-        assert isinstance(layout, QVBoxLayout)
-        if self._holder is not None:
-            layout.removeWidget(self._holder)
-            self._holder.hide()
-            self._holder.deleteLater()
-        held = QWidget()
-        held.setProperty("role", "card")
-        grid = QGridLayout(held)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(3)
+        grid = self.fresh_grid()
         self.fields = []
         for at, spec in enumerate(self._columns):
             heading = QLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
@@ -74,8 +55,6 @@ class RowsEditor(QFrame):
             grid.setColumnStretch(at + 1, 3 if spec.kind == "text" else 2)
         for index in range(self._count):
             self.fields.append(self._row(grid, index))
-        self._holder = SideScroll(held)
-        layout.insertWidget(1, self._holder)
 
     def _row(self, grid: QGridLayout, index: int) -> list[Field]:
         label = QLabel(str(index + 1))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel
 
 from wyntaxis.core.devices.quantities import device_quantity
 from wyntaxis.core.ledger import Verdict
@@ -14,7 +14,7 @@ from wyntaxis.core.rig.settings import SettingKind, settings_of
 from wyntaxis.desk.card import FieldSpec, make_field, value_at
 from wyntaxis.desk.margin import verdict_icon
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.panel import SideScroll
+from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
@@ -22,23 +22,16 @@ Path = tuple[str | int, ...]
 HEADINGS = ("", "is to be", "±", "measured", "± u", "")
 
 
-class SettingsGrid(QFrame):
+class SettingsGrid(GridPanel):
     """A row for each setting that the device's kind has."""
 
     def __init__(self, session: Session, palette: Palette, sheet: str = "devices", title: str = "Settings") -> None:
-        super().__init__()
+        super().__init__(title)
         self._sheet = sheet
         self._session, self.palette_in_use = session, palette
         self._shown: tuple[object, ...] = ()
         self.fields: dict[Path, Field] = {}
         self._marks: dict[str, QLabel] = {}
-        self.setProperty("role", "panel")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 7, 10, 9)
-        heading = QLabel(title)
-        heading.setProperty("role", "heading")
-        column.addWidget(heading)
-        self._holder: SideScroll | None = None
 
     def show_device(self, device: Device, index: int) -> None:
         """Show a device's settings; fields are kept where only values have changed."""
@@ -60,18 +53,7 @@ class SettingsGrid(QFrame):
                 mark.setAccessibleName(f"stated and measured: {Verdict(verdict)}")
 
     def _build(self, device: Device, index: int) -> None:
-        layout = self.layout()
-        assert isinstance(layout, QVBoxLayout)
-        if self._holder is not None:
-            layout.removeWidget(self._holder)
-            self._holder.hide()
-            self._holder.deleteLater()
-        held = QWidget()
-        held.setProperty("role", "card")
-        grid = QGridLayout(held)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(7)
-        grid.setVerticalSpacing(3)
+        grid = self.fresh_grid()
         for column, text in enumerate(HEADINGS):
             label = QLabel(text)
             label.setProperty("role", "faded")
@@ -82,8 +64,6 @@ class SettingsGrid(QFrame):
         self.fields, self._marks = {}, {}
         for row, kind in enumerate(settings_of(device.kind, self._sheet), start=1):
             self._row(grid, row, kind, ("devices", index, "settings", kind.key))
-        self._holder = SideScroll(held)
-        layout.addWidget(self._holder)
 
     def _row(self, grid: QGridLayout, row: int, kind: SettingKind, base: Path) -> None:
         label = QLabel(f"{kind.label}, {kind.unit}" if kind.unit else kind.label)

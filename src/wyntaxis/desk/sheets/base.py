@@ -128,6 +128,15 @@ class StepSheet(QScrollArea):
         self._wide.append(widget)
         self._grid.addWidget(widget, len(self._wide), 0, 1, 2)
 
+    def add_wide_column(self) -> QVBoxLayout:
+        """Put a column for widgets across both columns, and return it."""
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.add_wide(body)
+        return column
+
     def add_below(self, widget: QWidget) -> None:
         """Put a widget across both columns, below everything."""
         widget.setParent(self._body)

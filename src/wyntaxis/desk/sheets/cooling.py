@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
 from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
 from wyntaxis.core.rig.errors import RigError
@@ -50,7 +50,7 @@ class CoolingSheet(StepSheet):
         self.job = Job(self)
         self.job.done.connect(self._came_in)
         self.job.failed.connect(self._failed)
-        self.add_wide(self._build_top())
+        self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
         self.columns = ColumnsPanel(self._point_columns, session)
         self.add_wide(self.columns)
@@ -63,11 +63,8 @@ class CoolingSheet(StepSheet):
         self.inputs.addStretch(1)
         self.refresh()
 
-    def _build_top(self) -> QWidget:
-        body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+    def _build_top(self) -> None:
+        column = self.add_wide_column()
         row = QHBoxLayout()
         self.add_button = push_button("Add runs …", "Read cooling logs from CSV", self.ask, row)
         self.stand_in_button = push_button("Stand-in", "Log runs of the simulated camera", self.add_stand_in, row)
@@ -82,7 +79,6 @@ class CoolingSheet(StepSheet):
         headings = [" ".join(h.split(" ")[:-1]) + "\n" + h.split(" ")[-1] if " " in h else h for h in RUN_HEADINGS]
         self.table = TextTable("Cooling runs", headings, left=(0,))
         column.addWidget(self.table)
-        return body
 
     # Runs
 

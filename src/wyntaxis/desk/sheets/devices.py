@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel
 
 from wyntaxis.core.devices.presence import presence
 from wyntaxis.core.ledger import Verdict, worst
@@ -96,10 +96,7 @@ class DevicesSheet(StepSheet):
             left=(0, 1, 2, 3, 4, 5),
         )
         self.table.itemSelectionChanged.connect(self._selected)
-        top = QWidget()
-        column = QVBoxLayout(top)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = self.add_wide_column()
         row = QHBoxLayout()
         self.kinds = QComboBox()
         self.kinds.setAccessibleName("Kind of device to add")
@@ -117,7 +114,6 @@ class DevicesSheet(StepSheet):
         self.empty.setWordWrap(True)
         column.addWidget(self.empty)
         column.addWidget(self.table)
-        self.add_wide(top)
         self.card = self.add_card(3)
         self.settings = SettingsGrid(session, palette)
         self.slots = RowsEditor(session, "Slots", _SLOTS, "slot", lambda: {"name": ""})

@@ -6,7 +6,7 @@ import tempfile
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel
 
 from wyntaxis.core.findings import Finding
 from wyntaxis.core.ledger import Verdict, worst
@@ -32,10 +32,7 @@ class PortsSheet(StepSheet):
         self.ledger.hide()
         self._palette = palette
         self.listed: list[Finding] = []
-        body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = self.add_wide_column()
         row = QHBoxLayout()
         self.read_button = push_button("Read the ports", "Read this computer's USB tree from /sys", self.read, row)
         push_button("Other root …", "Read a copy of a sysfs from a folder", self.ask_root, row)
@@ -69,7 +66,6 @@ class PortsSheet(StepSheet):
         row.addWidget(self.rules)
         row.addStretch(1)
         column.addLayout(row)
-        self.add_wide(body)
         self.job = Job(self)
         self.job.done.connect(session.look_at_ports)
         self.job.failed.connect(session.refused)

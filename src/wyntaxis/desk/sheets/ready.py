@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel
 
 from wyntaxis.core.ready import ConditionVerdict, overall
 from wyntaxis.core.worklist import Step
@@ -21,10 +21,7 @@ class ReadySheet(StepSheet):
         self.ledger.hide()
         self._palette = palette
         self.found: list[ConditionVerdict] = []
-        body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = self.add_wide_column()
         self.sentence = QLabel()
         self.sentence.setProperty("role", "heading")
         self.sentence.setWordWrap(True)
@@ -49,7 +46,6 @@ class ReadySheet(StepSheet):
         push_button("Copy", "Copy the conditions as text", self.copy, row)
         row.addStretch(1)
         column.addLayout(row)
-        self.add_wide(body)
         self.refresh()
 
     def refresh(self) -> None:

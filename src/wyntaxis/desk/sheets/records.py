@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit
 
 from wyntaxis.core.findings.records import summary
 from wyntaxis.core.records.bring_in import record_place
@@ -45,10 +45,7 @@ class RecordsSheet(StepSheet):
         self.ledger.hide()
         self._palette = palette
         self._chosen: str | None = None
-        body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = self.add_wide_column()
         row = QHBoxLayout()
         self.bring_in = BringInPanel(session)
         push_button("Bring a file in …", "Read a program's settings file of any form", self.bring_in.ask, row)
@@ -70,7 +67,6 @@ class RecordsSheet(StepSheet):
         self.matrix.refused.connect(session.refused)
         self.matrix.currentCellChanged.connect(self._cell_chosen)
         column.addWidget(self.matrix)
-        self.add_wide(body)
         self.by_hand = _ByHand(self)
         self.inputs.addWidget(self.by_hand)
         self.card = self.add_card(3)

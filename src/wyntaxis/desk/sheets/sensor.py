@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from wyntaxis.core.frames.headers import FolderHeaders, read_folder
 from wyntaxis.core.ledger import Verdict
@@ -53,7 +53,7 @@ class SensorSheet(StepSheet):
         self.job = Job(self)
         self.job.done.connect(self._measured)
         self.job.failed.connect(session.refused)
-        self.add_wide(self._build_top())
+        self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
         self.legs = SettingsGrid(session, palette, "sensor", "What the sheet states, and what the bench measured")
         self.inputs.addWidget(self.legs)
@@ -69,11 +69,8 @@ class SensorSheet(StepSheet):
             self.add_below(fold)
         self.refresh()
 
-    def _build_top(self) -> QWidget:
-        body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+    def _build_top(self) -> None:
+        column = self.add_wide_column()
         row = QHBoxLayout()
         self.read_button = push_button(
             "Read bench frames …", "Read a folder of bias, dark and flat frames, and measure", self.ask, row
@@ -123,7 +120,6 @@ class SensorSheet(StepSheet):
         self.frames.entered.connect(self._correct)
         self.frames.refused.connect(self._refuse)
         column.addWidget(self.frames)
-        return body
 
     def _plots(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
         return (
