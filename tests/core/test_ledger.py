@@ -77,6 +77,9 @@ def test_rss_lies_between_the_largest_and_the_sum(values):
         (wording.short(30.0), "30"),
         (wording.terms([17.5, 20, -0.25], 2), "17.50 + 20.00 − 0.25"),
         (wording.terms([], 1), "0.0"),
+        (wording.plus_minus(13.3812, 0.02, 2), "13.38 ± 0.02"),
+        (wording.plus_minus(49.4912, 0.0021, 2), "49.491 ± 0.002"),  # 0.00 would claim certainty
+        (wording.plus_minus(-1.25, 0.0, 1), "−1.2 ± 0.0"),
     ],
 )
 def test_numbers_as_written(got, text):

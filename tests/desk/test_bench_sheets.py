@@ -114,6 +114,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     assert "Dashed: the model" in sheet.run_plot.answer.text()
     sheet.keep_button.click()
     assert session.reckoning.finding("cooling.reach").verdict == "holds"
+    assert session.chosen_finding.id.startswith("cooling."), "the step's first findings take over the margin"
     assert session.rig.devices[0].measured("cooler_pull_c_min").value == pytest.approx(5.5, rel=0.01)
     type_into(sheet.ramp.fields["minutes_down"], "30")
     assert "15 steps of 2.00 °C, each held 2.00 min" in sheet.ramp.words.text()

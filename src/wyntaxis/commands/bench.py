@@ -38,9 +38,9 @@ def _progress(done: int, of: int) -> None:
 
 
 def _text(estimate: Estimate | None, digits: int) -> str:
-    from wyntaxis.core.wording import number
+    from wyntaxis.core.wording import plus_minus
 
-    return "–" if estimate is None else f"{number(estimate.value, digits)} ± {number(estimate.standard, digits)}"
+    return "–" if estimate is None else plus_minus(estimate.value, estimate.standard, digits)
 
 
 def _setting(value: float | None) -> str:

@@ -23,6 +23,14 @@ def signed(value: float, decimals: int) -> str:
     return text if text.startswith(MINUS) or float(text) == 0 else f"+{text}"
 
 
+def plus_minus(value: float, standard: float, decimals: int) -> str:
+    """Return ``value ± standard`` with fixed decimals; as many more (3 at most) as the uncertainty needs to show."""
+    shown = decimals
+    while shown < decimals + 3 and standard > 0 and float(f"{standard:.{shown}f}") == 0:
+        shown += 1
+    return f"{number(value, shown)} ± {number(standard, shown)}"
+
+
 def short(value: float, decimals: int = 3) -> str:
     """Return a value as people type it: up to ``decimals`` decimals, no zeros at the end."""
     text = number(value, decimals)

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QVBoxLayout
 from wyntaxis.core.sensor.bench import BenchResult, BiasResult, GainResult
 from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, Ramp, course
 from wyntaxis.core.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plots import PlotData, PlotPanel
 
@@ -106,8 +106,8 @@ class TransferPlot(_TwoPlots):
                 for p, f in zip(points, fit, strict=True)
             ]
             words.append(
-                f"{_title(one)}: {number(spread.value, 4)} ± {number(spread.standard, 4)} e⁻/ADU, read noise "
-                f"{number(transfer.read_noise.value, 2)} ± {number(transfer.read_noise.standard, 2)} e⁻, "
+                f"{_title(one)}: {plus_minus(spread.value, spread.standard, 4)} e⁻/ADU, read noise "
+                f"{plus_minus(transfer.read_noise.value, transfer.read_noise.standard, 2)} e⁻, "
                 f"χ² {number(transfer.chi_square, 2)}"
             )
         told = "; ".join(words)
@@ -221,8 +221,8 @@ class DarkPlot(PlotPanel):
             self.plot.addItem(pg.FillBetweenItem(*band, brush=palette.color("accent", 40)))
             doubling, energy = result.law.doubling(float(warmth.mean())), result.law.energy_ev
             words.append(
-                f"Doubles in {number(doubling.value, 2)} ± {number(doubling.standard, 2)} °C at "
-                f"{number(float(warmth.mean()), 0)} °C; E = {number(energy.value, 3)} ± {number(energy.standard, 3)} eV"
+                f"Doubles in {plus_minus(doubling.value, doubling.standard, 2)} °C at "
+                f"{number(float(warmth.mean()), 0)} °C; E = {plus_minus(energy.value, energy.standard, 3)} eV"
             )
             if allowed_e_s is not None and allowed_e_s > 0:
                 warmest = result.law.warmest(allowed_e_s)
@@ -230,7 +230,7 @@ class DarkPlot(PlotPanel):
                 self.plot.addItem(pg.InfiniteLine(np.log10(allowed_e_s), angle=0, pen=pen))
                 words.append(
                     f"the longest exposure allows {number(allowed_e_s, 5)} e⁻/s/px (dashed): "
-                    f"{number(warmest.value, 1)} ± {number(warmest.standard, 1)} °C or colder"
+                    f"{plus_minus(warmest.value, warmest.standard, 1)} °C or colder"
                 )
         if result.picture is not None:
             share = result.picture.hot_share
@@ -410,9 +410,10 @@ class CoolingPlot(_BenchPlot):
             return
         tau, pull, depth = model.tau, model.pull, model.depth
         self.answer.setText(
-            f"τ = {number(tau.value, 3)} ± {number(tau.standard, 3)} min, a = {number(pull.value, 3)} ± "
-            f"{number(pull.standard, 3)} °C/min: at most {number(depth.value, 2)} ± {number(depth.standard, 2)} °C "
-            f"below ambient. Dashed: the model; it leaves {number(model.residual_c, 2)} °C over."
+            f"τ = {plus_minus(tau.value, tau.standard, 3)} min, "
+            f"a = {plus_minus(pull.value, pull.standard, 3)} °C/min: "
+            f"at most {plus_minus(depth.value, depth.standard, 2)} °C below ambient. "
+            f"Dashed: the model; it leaves {number(model.residual_c, 2)} °C over."
         )
 
 

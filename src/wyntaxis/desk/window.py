@@ -53,6 +53,7 @@ class MainWindow(QMainWindow):
         self.sheets: dict[str, StepSheet] = {}
         """The sheets shown so far, by step; each is made when it is first asked for."""
         self._listed: tuple[Finding, ...] = ()
+        self._step_told = False
         self._may_close = False
         self.setMinimumSize(800, 560)
         self.setWindowTitle("Wyntaxis, opening …")
@@ -444,27 +445,36 @@ class MainWindow(QMainWindow):
         menus.refresh(self)
 
     def _list_findings(self) -> None:
-        assert self.session is not None
-        self._listed = self._findings_to_list()
-        self.margin.show_findings(self._listed, self.session.chosen_finding)
+        """List the findings of the step shown, and the chosen one; all of them when the margin is asked for all.
 
-    def _findings_to_list(self) -> tuple[Finding, ...]:
-        """Return the findings of the step shown, and the chosen one; all of them when the margin is asked for all."""
+        A step newly shown, or one that has just had its first findings, has its gravest one chosen.
+        """
+        assert self.session is not None
+        own = self._findings_of_step()
+        newly, self._step_told = bool(own) and not self._step_told, bool(own)
+        if newly and self.session.chosen_finding not in own:
+            self.session.choose_finding(max(own, key=lambda f: f.verdict.severity))
+        chosen = self.session.chosen_finding
+        if self.margin.all_steps or not own:
+            self._listed = self.session.reckoning.findings
+        else:
+            self._listed = own if chosen is None or chosen in own else (chosen, *own)
+        self.margin.show_findings(self._listed, chosen)
+
+    def _findings_of_step(self) -> tuple[Finding, ...]:
+        """Return the findings told at the step shown; at the list of conditions, all that do not hold."""
         from wyntaxis.core.ledger import Verdict
         from wyntaxis.core.worklist import READY, belongs
 
         assert self.session is not None
-        findings, chosen = self.session.reckoning.findings, self.session.chosen_finding
-        own = tuple(f for f in findings if belongs(self.step, f.id, f.quantities))
+        findings = self.session.reckoning.findings
         if self.step.key == READY:
-            own = tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT))
-        if self.margin.all_steps or not own:
-            return findings
-        return own if chosen is None or chosen in own else (chosen, *own)
+            return tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT))
+        return tuple(f for f in findings if belongs(self.step, f.id, f.quantities))
 
     def show_step(self, key: str) -> None:
         """Show a step's sheet."""
-        from wyntaxis.core.worklist import STEPS, belongs
+        from wyntaxis.core.worklist import STEPS
 
         self._keep_height()
         self.step = next(step for step in STEPS if step.key == key)
@@ -475,11 +485,8 @@ class MainWindow(QMainWindow):
         sheet = self.sheets[key]
         sheet.refresh()
         self.stack.setCurrentWidget(sheet)
+        self._step_told = False
         self._list_findings()
-        findings = [f for f in self.session.reckoning.findings if belongs(self.step, f.id, f.quantities)]
-        shown = self.session.chosen_finding
-        if findings and shown not in findings:
-            self.session.choose_finding(max(findings, key=lambda f: f.verdict.severity))
 
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""

@@ -12,7 +12,7 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.settings import CAMERAS
 from wyntaxis.core.sensor.cooling import MOST_REST_POWER, TOLERANCE_C
-from wyntaxis.core.wording import MINUS, number, short
+from wyntaxis.core.wording import MINUS, number, plus_minus, short
 
 STEADY_WITHIN_C = 0.1
 RATE_SLACK, RATE_FAILS = 1.1, 1.5
@@ -159,7 +159,7 @@ def stability(reckoning: Reckoning) -> Iterator[Finding]:
             device.id,
             f"{device.title}: at rest the temperature scatters by {number(scatter.value, 2)} °C",
             (
-                f"{number(scatter.value, 3)} ± {number(scatter.standard_uncertainty, 3)} °C, steady within "
+                f"{plus_minus(scatter.value, scatter.standard_uncertainty, 3)} °C, steady within "
                 f"{short(STEADY_WITHIN_C)}, useless above {short(tolerance / 2)} (half the tolerance)",
             ),
             NO_REMEDY

@@ -11,7 +11,7 @@ from wyntaxis.core.ledger import Verdict, compare
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import CAMERAS, SETTINGS
-from wyntaxis.core.wording import number, short, signed
+from wyntaxis.core.wording import number, plus_minus, short, signed
 
 REACHED_WITHIN_C = 1.0
 """A sensor within this of its set temperature has reached it, where the rig states no tolerance."""
@@ -70,8 +70,7 @@ def settings_measured(reckoning: Reckoning) -> Iterator[Finding]:
                 f"{row.kind.label}: stated and measured {'disagree' if verdict is Verdict.FAILS else 'agree'}",
                 (
                     f"stated {number(row.stated.value, decimals)} {unit}".rstrip(),
-                    f"measured {number(row.measured.value, decimals)} ± {number(row.measured.uncertainty, decimals)} "
-                    f"{unit}".rstrip(),
+                    f"measured {plus_minus(row.measured.value, row.measured.uncertainty, decimals)} {unit}".rstrip(),
                 ),
                 Remedy(f"set {short(row.stated.value)} {unit}".rstrip() + ", or correct the rig")
                 if verdict is Verdict.FAILS

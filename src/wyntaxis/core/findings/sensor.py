@@ -17,7 +17,7 @@ from wyntaxis.core.sensor.dark import SETPOINT_SHARE
 from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT
 from wyntaxis.core.sensor.offset import MOST_PILED, WANTED_SIGMA
 from wyntaxis.core.sensor.told import at_temperature, dark_current_at
-from wyntaxis.core.wording import MINUS, number, short, signed
+from wyntaxis.core.wording import MINUS, number, plus_minus, short, signed
 
 LINEAR_WITHIN_PERCENT, LINEAR_FAILS_PERCENT = 1.0, 3.0
 FLAT_WIDE_PERCENT = (20.0, 70.0)
@@ -57,7 +57,7 @@ def _compared(reckoning: Reckoning, finding_id: str) -> Iterator[Finding]:
             lines.append(f"stated: {number(stated.value, digits)} {unit}, allowed ±{number(stated.tolerance, digits)}")
         if measured is not None:
             lines.append(
-                f"measured: {number(measured.value, digits)} ± {number(measured.uncertainty, digits)} {unit}"
+                f"measured: {plus_minus(measured.value, measured.uncertainty, digits)} {unit}"
                 + (f" ({measured.source})" if measured.source else "")
             )
         if stated is None or measured is None:
@@ -129,10 +129,7 @@ def linearity(reckoning: Reckoning) -> Iterator[Finding]:
             verdict,
             device.id,
             f"{device.title}: the signal is off the straight line by {number(value, 2)} % at the most",
-            (
-                f"largest deviation {number(value, 2)} ± {number(found.standard_uncertainty, 2)} %, "
-                f"allowed {short(allowed)} %",
-            ),
+            (f"largest deviation {plus_minus(value, found.standard_uncertainty, 2)} %, allowed {short(allowed)} %",),
             NO_REMEDY
             if verdict is Verdict.HOLDS
             else Remedy("keep flats and photometry under the level where it bends, and look at the lamp's steadiness"),

@@ -18,7 +18,7 @@ from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT, sky_limited_exposu
 from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
 from wyntaxis.core.sensor.told import dark_current_at
 from wyntaxis.core.sensor.transfer import Estimate
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.core.worklist import Step
 from wyntaxis.desk.background import Job, Progress
 from wyntaxis.desk.card import FieldSpec
@@ -354,7 +354,7 @@ class SensorSheet(StepSheet):
 
 
 def _pm(estimate: Estimate, digits: int) -> str:
-    return f"{number(estimate.value, digits)} ± {number(estimate.standard, digits)}"
+    return plus_minus(estimate.value, estimate.standard, digits)
 
 
 class _SkyPanel(Panel):
