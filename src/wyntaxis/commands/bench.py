@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.findings import Finding
     from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
-    from wyntaxis.core.sensor.bench import BenchResult
+    from wyntaxis.core.sensor.bench_result import BenchResult
     from wyntaxis.core.sensor.transfer import Estimate
 
 _SENSOR, _COOLING = ("camera.", "flats."), ("cooling.",)

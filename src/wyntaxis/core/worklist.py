@@ -14,7 +14,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Step:
-    """One step of the worklist: its group, what it is for, and the quantity and finding ids it shows."""
+    """One step of the worklist: its group, what it is for, and the quantity and finding ids it shows.
+
+    A finding's family, ``"ports"``, stands for all of its findings.
+    """
 
     key: str
     group: str
@@ -24,6 +27,10 @@ class Step:
     findings: tuple[str, ...]
     caption: str = ""
     """What stands under the title of a step that counts no numbers."""
+
+    def tells(self, finding_id: str) -> bool:
+        """Return whether a finding is told at this step by its id."""
+        return finding_id in self.findings or finding_id.partition(".")[0] in self.findings
 
 
 READY = "ready"
@@ -38,9 +45,7 @@ STEPS = (
         ("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
         (
             "spacing.main",
-            "joints.mate",
-            "joints.depth",
-            "joints.seat",
+            "joints",
             "illumination.corner",
             "reach.main",
             "load.focuser",
@@ -78,8 +83,7 @@ STEPS = (
         (
             "spacing.guide",
             "scale.guide",
-            "prism.shade",
-            "prism.light",
+            "prism",
             "guiding.centroid",
             "guiding.calibration",
             "guiding.dither",
@@ -136,10 +140,8 @@ STEPS = (
             "focuser.travel",
             "focuser.step",
             "guiding.settle",
-            "storage.space",
-            "storage.copy",
-            "power.supply",
-            "power.battery",
+            "storage",
+            "power",
         ),
         "no devices yet",
     ),
@@ -149,30 +151,7 @@ STEPS = (
         "Records",
         "Does every program hold what the rig says, and do the frames it wrote?",
         (),
-        (
-            "records.focal_length",
-            "records.pixel",
-            "records.gain",
-            "records.offset",
-            "records.temperature",
-            "records.driver",
-            "records.connection",
-            "records.direction",
-            "records.traffic",
-            "records.guiding",
-            "records.site",
-            "records.setting",
-            "records.sides",
-            "records.duplicate",
-            "records.role",
-            "records.port",
-            "wheel.order",
-            "wheel.leftover",
-            "frames.header",
-            "frames.partners",
-            "frames.exposure",
-            "frames.broken",
-        ),
+        ("records", "wheel", "frames"),
         "programs, frame headers",
     ),
     Step(
@@ -181,18 +160,7 @@ STEPS = (
         "Ports",
         "Is every device on the bus, awake, on a link that is fast enough?",
         (),
-        (
-            "ports.present",
-            "ports.suspend",
-            "ports.speed",
-            "ports.hub",
-            "ports.traffic",
-            "ports.power",
-            "ports.usbfs_memory",
-            "ports.serial_name",
-            "ports.identity",
-            "ports.permission",
-        ),
+        ("ports",),
         "USB and serial",
     ),
     Step(
@@ -201,16 +169,7 @@ STEPS = (
         "Sensor",
         "What are gain, noise, offset, full well and dark current, and how long must one expose?",
         (),
-        (
-            "camera.offset",
-            "camera.gain",
-            "camera.read_noise",
-            "camera.full_well",
-            "camera.linearity",
-            "camera.dark_current",
-            "camera.setpoint",
-            "flats.level",
-        ),
+        ("camera", "flats"),
         "gain, noise, dark current",
     ),
     Step(
@@ -228,16 +187,7 @@ STEPS = (
         "Ready",
         "May the night begin? What is on paper only is unproven.",
         (),
-        (
-            "plan.cool",
-            "plan.guide",
-            "plan.dither",
-            "plan.refocus",
-            "plan.flip",
-            "plan.park",
-            "plan.warm_up",
-            "plan.filters",
-        ),
+        ("plan",),
         "conditions of the night",
     ),
 )
@@ -270,9 +220,7 @@ class Tally:
 
 def belongs(step: Step, finding_id: str, quantity_ids: tuple[str, ...]) -> bool:
     """Return whether a finding is told at a step: by its id, or by the quantity it compares."""
-    return finding_id in step.findings or (
-        finding_id == "legs.agree" and bool(set(quantity_ids) & set(step.quantities))
-    )
+    return step.tells(finding_id) or (finding_id == "legs.agree" and bool(set(quantity_ids) & set(step.quantities)))
 
 
 def tallies(reckoning: Reckoning) -> list[Tally]:

@@ -20,6 +20,7 @@ from wyntaxis.core.optics.illumination import Falloff
 from wyntaxis.core.optics.stackup import StackUp
 from wyntaxis.core.wording import MINUS, number, short, signed
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.saving import save_by_suffix
 
 HISTOGRAM_BINS = 80
 PLOT_HEIGHT_EM = 18
@@ -147,19 +148,10 @@ class PlotPanel(QWidget):
 
     def save(self, path: Path) -> None:
         """Write the plot as PNG, SVG or CSV, by the suffix."""
-        try:
-            match path.suffix.lower():
-                case ".csv":
-                    path.write_text(self.data.as_csv(), "utf-8")
-                case ".svg":
-                    path.write_bytes(self._as_svg())
-                case ".png":
-                    if not self.plot.grab().save(str(path)):
-                        raise OSError(0, "the picture cannot be written there")
-                case other:
-                    raise OSError(0, f"“{other}” is no kind this can be saved as: use .png, .svg or .csv")
-        except OSError as error:
-            self.refused.emit(f"{path}: cannot be saved: {error.strerror}")
+        contents = {".svg": self._as_svg, ".csv": lambda: self.data.as_csv().encode("utf-8")}
+        refusal = save_by_suffix(path, contents, self.plot, ".png, .svg or .csv")
+        if refusal is not None:
+            self.refused.emit(refusal)
 
 
 class StackUpPlot(PlotPanel):

@@ -11,7 +11,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout
 
-from wyntaxis.core.sensor.bench import BenchResult, BiasResult, GainResult
+from wyntaxis.core.sensor.bench_result import BenchResult, BiasResult, GainResult
 from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, Ramp, course
 from wyntaxis.core.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
 from wyntaxis.core.wording import number, plus_minus, short

@@ -13,21 +13,19 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.sensor.bench_result import BenchResult, BiasResult, FlatLevel, GainResult, Setting, SkyLevel
 from wyntaxis.core.sensor.dark import DarkLaw, DarkPicture, DarkPoint, dark_law, dark_picture, dark_point
-from wyntaxis.core.sensor.offset import BiasHistogram, OffsetLine, bias_histogram, offset_line
+from wyntaxis.core.sensor.offset import OffsetLine, bias_histogram, offset_line
 from wyntaxis.core.sensor.sorting import BenchSet, Misfit, Sorted, sort_frames
 from wyntaxis.core.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.sensor.tiles import TileStats, frame_stats, pair_stats
-from wyntaxis.core.sensor.transfer import BiasLevel, Estimate, Transfer, bias_level, photon_transfer, unity_gain
+from wyntaxis.core.sensor.transfer import BiasLevel, Estimate, bias_level, photon_transfer, unity_gain
 
 if TYPE_CHECKING:
     from wyntaxis.core.frames.headers import FolderHeaders
     from wyntaxis.core.rig.plan import FrameCorrection
 
 Progress = Callable[[int, int], None]
-Setting = tuple[float | None, float | None]
-"""A gain and an offset."""
-
 PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
 THREADS = 2
 SATURATED_ADU = 0.5 * HIGHEST_CODE
@@ -35,79 +33,6 @@ SATURATED_ADU = 0.5 * HIGHEST_CODE
 
 LEAK_TIMES, LEAK_ADU = 3.0, 5.0
 """A dark this much above the others of its set, in their scatter and in ADU, has seen light."""
-
-
-@dataclass(frozen=True)
-class BiasResult:
-    """Bias at one setting: level, noise, histogram."""
-
-    gain: float | None
-    offset: float | None
-    level: BiasLevel
-    histogram: BiasHistogram
-
-
-@dataclass(frozen=True)
-class GainResult:
-    """The photon transfer at one gain setting; ``plane`` names the colour plane, empty for a sensor without colours."""
-
-    gain: float | None
-    offset: float | None
-    plane: str
-    transfer: Transfer
-
-
-@dataclass(frozen=True)
-class FlatLevel:
-    """How bright a set of flats is, in % of saturation, how dark its corners are, and where its middle lies."""
-
-    filter: str
-    gain: float | None
-    exposure_s: float
-    level_percent: float
-    corner_percent: float
-    centre_off_percent: float
-    frames: int
-
-
-@dataclass(frozen=True)
-class SkyLevel:
-    """The sky through one filter, in e⁻/s/px, from light frames less bias and dark current."""
-
-    filter: str
-    sky: Estimate
-
-
-@dataclass(frozen=True)
-class BenchResult:
-    """Everything that a folder gave; what could not be said is in ``notes``, one line each."""
-
-    folder: str
-    sorted: Sorted
-    biases: tuple[BiasResult, ...]
-    gains: tuple[GainResult, ...]
-    offsets: Mapping[float | None, OffsetLine]
-    unity: Estimate | None
-    law: DarkLaw | None
-    dark_points: tuple[DarkPoint, ...]
-    dark_gain: float | None
-    picture: DarkPicture | None
-    flats: tuple[FlatLevel, ...]
-    skies: tuple[SkyLevel, ...]
-    step: int
-    misfits: tuple[Misfit, ...]
-    notes: tuple[str, ...]
-
-    def gain_at(self, setting: float | None) -> GainResult | None:
-        """Return the result at a gain setting: of the whole sensor, else of its first plane; the only one for None."""
-        own = [one for one in self.gains if setting is None or one.gain is None or one.gain == setting]
-        return next((one for one in own if not one.plane), own[0] if own else None)
-
-    def bias_at(self, setting: Setting) -> BiasResult | None:
-        """Return the bias at a gain and offset, or at the gain alone."""
-        gain, offset = setting
-        alike = [one for one in self.biases if gain is None or one.gain is None or one.gain == gain]
-        return next((one for one in alike if one.offset == offset), alike[0] if alike else None)
 
 
 @dataclass

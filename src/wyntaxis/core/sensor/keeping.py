@@ -15,7 +15,7 @@ from wyntaxis.core.sensor.transfer import Estimate
 if TYPE_CHECKING:
     from wyntaxis.core.rig.devices import Device
     from wyntaxis.core.rig.model import Rig
-    from wyntaxis.core.sensor.bench import BenchResult, FlatLevel
+    from wyntaxis.core.sensor.bench_result import BenchResult, FlatLevel
     from wyntaxis.core.sensor.cooling import CoolerModel, RunFigures
 
 USUAL_SETPOINT_C = -10.0

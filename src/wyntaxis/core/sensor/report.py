@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from wyntaxis.core.wording import number
 
 if TYPE_CHECKING:
-    from wyntaxis.core.sensor.bench import BenchResult
+    from wyntaxis.core.sensor.bench_result import BenchResult
     from wyntaxis.core.sensor.cooling import CoolerModel, RunFigures
     from wyntaxis.core.sensor.transfer import Estimate
 

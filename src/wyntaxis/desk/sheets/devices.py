@@ -139,7 +139,7 @@ class DevicesSheet(StepSheet):
     def choose(self, device_id: str) -> None:
         """Show a device's card, and the gravest finding about it in the margin."""
         self._chosen = device_id
-        about = [f for f in self.session.reckoning.findings if f.subject == device_id and f.id in self.step.findings]
+        about = [f for f in self.session.reckoning.findings if f.subject == device_id and self.step.tells(f.id)]
         if about:
             self.session.choose_finding(max(about, key=lambda f: f.verdict.severity))
         self.refresh()

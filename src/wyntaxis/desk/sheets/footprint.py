@@ -35,6 +35,7 @@ from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.saving import save_by_suffix
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet
 from wyntaxis.desk.sky_patch import SkyPatch
@@ -441,19 +442,16 @@ class FootprintSheet(StepSheet):
 
     def save(self, path: Path) -> None:
         """Write the frames as STC-S, CSV or PNG, by the suffix."""
-        try:
-            match path.suffix.lower():
-                case ".csv":
-                    path.write_text(corners_csv(self.frames()), "utf-8")
-                case ".txt" | ".stc":
-                    path.write_text("".join(stc_s([f.corners()]) + "\n" for f in self.frames()), "utf-8")
-                case ".png":
-                    if not self.patch.grab().save(str(path)):
-                        raise OSError(0, "the picture cannot be written there")
-                case other:
-                    raise OSError(0, f"“{other}” is no kind this can be saved as: use .txt (STC-S), .csv or .png")
-        except OSError as error:
-            self.session.refused.emit(f"{path}: cannot be saved: {error.strerror}")
+        contents = {".txt": self._as_stc_s, ".stc": self._as_stc_s, ".csv": self._as_csv}
+        refusal = save_by_suffix(path, contents, self.patch, ".txt (STC-S), .csv or .png")
+        if refusal is not None:
+            self.session.refused.emit(refusal)
+
+    def _as_stc_s(self) -> bytes:
+        return "".join(stc_s([frame.corners()]) + "\n" for frame in self.frames()).encode("utf-8")
+
+    def _as_csv(self) -> bytes:
+        return corners_csv(self.frames()).encode("utf-8")
 
     def ask_add(self) -> None:
         """Ask for a rig and lay its frame over this one."""

@@ -95,7 +95,7 @@ class PortsSheet(StepSheet):
     def refresh(self) -> None:
         super().refresh()
         tree, rig = self.session.ports, self.session.rig
-        self.listed = [f for f in self.session.reckoning.findings if f.id in self.step.findings]
+        self.listed = [f for f in self.session.reckoning.findings if self.step.tells(f.id)]
         self.listed.sort(key=lambda f: -f.verdict.severity)
         for widget in (self.tree, self.serial):
             widget.setVisible(tree is not None)

@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 from wyntaxis.core.frames.headers import FolderHeaders, read_folder
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.sensor.bench import BenchResult, measure_bench
+from wyntaxis.core.sensor.bench import measure_bench
+from wyntaxis.core.sensor.bench_result import BenchResult
 from wyntaxis.core.sensor.dark import setpoint_current
 from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT, sky_limited_exposure
 from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
