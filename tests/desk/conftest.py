@@ -31,5 +31,5 @@ def make_window(qtbot, qapp, tmp_path):
 @pytest.fixture
 def window(make_window):
     window = make_window()
-    window.open_demo("tarnfell-triplet-reduced")
+    window.files.open_demo("tarnfell-triplet-reduced")
     return window

@@ -55,7 +55,7 @@ def test_parts_are_given_what_they_lack(window, part_id, command, key, value):
 
 
 def test_site_and_telescope_joint_are_described_from_the_menu(window):
-    window.open_new()
+    window.files.open_new()
     do(window, "Add a site", "Describe the telescope's rear joint")
     assert window.session.rig.site.seeing_fwhm_arcsec == 3
     assert window.session.rig.telescope.rear.gender == "female"
@@ -96,7 +96,7 @@ def test_a_question_is_not_pushed_away_by_a_mere_message(window):
 def test_recent_rigs_are_listed_and_opened(window, tmp_path):
     for name in ("one", "two"):
         window.session.save(tmp_path / f"{name}.rig.json")
-        window.open_path(tmp_path / f"{name}.rig.json")
+        window.files.open_path(tmp_path / f"{name}.rig.json")
     menu: QMenu = window.recent_menu
     assert [action.text().split()[0] for action in menu.actions()] == ["two.rig.json", "one.rig.json"]
     (tmp_path / "one.rig.json").unlink()
@@ -110,11 +110,11 @@ def test_save_as_adds_the_suffix_and_open_asks(window, tmp_path, monkeypatch):
     do(window, "Save as …")
     assert (tmp_path / "plain.rig.json").exists()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "plain.rig.json"), ""))
-    window.open_new()
+    window.files.open_new()
     do(window, "Open …")
     assert window.session.path == tmp_path / "plain.rig.json"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: ("", ""))
-    assert not window.save_as()
+    assert not window.files.save_as()
 
 
 def test_the_margin_follows_the_part_chosen_and_copies(window):

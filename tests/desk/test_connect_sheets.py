@@ -175,7 +175,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
 
 def test_empty_sheets_say_what_to_do(make_window):
     window = make_window()
-    window.open_new()
+    window.files.open_new()
     words = {"devices": "No devices yet", "records": "No records yet", "ports": "have not been read"}
     for step, text in words.items():
         window.show_step(step)

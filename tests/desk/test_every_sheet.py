@@ -107,7 +107,7 @@ def test_a_crowded_rig_is_drawn_at_every_size(crowded, key, palette, size):
 @pytest.mark.parametrize("key", KEYS)
 def test_an_empty_rig_is_drawn_and_says_something(make_window, key):
     window = make_window()
-    window.open_new()
+    window.files.open_new()
     window.show_step(key)
     settle()
     sheet = window.sheets[key]
@@ -239,10 +239,10 @@ def test_a_rig_file_with_everything_opens_saves_and_opens_again(make_window, tmp
     document["corrections"] = {"night/a.fits": {"kind": "flat", "left_out": True}}
     path.write_text(json.dumps(document), "utf-8")
     window = make_window()
-    assert window.open_path(path)
+    assert window.files.open_path(path)
     assert window.session.apply(Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 130.0))
-    assert window.save()
-    assert window.open_path(path)
+    assert window.files.save()
+    assert window.files.open_path(path)
     assert window.session.rig.devices[0].number("gain") == 130
     assert window.session.rig.corrections["night/a.fits"].left_out
     assert json.loads((tmp_path / "all.rig.json~").read_text("utf-8"))["devices"][0]["settings"]["gain"]["value"] == 100

@@ -114,7 +114,7 @@ def test_coordinates_are_copied_and_saved(window, footprint, tmp_path, example_f
     assert "use .txt (STC-S), .csv or .png" in window.notice.text.text()
     footprint.add_rig(tmp_path / "none.rig.json")
     assert "cannot be read" in window.notice.text.text()
-    window.open_demo("meadow-newtonian")
+    window.files.open_demo("meadow-newtonian")
     window.show_step("footprint")
     sheet = window.sheets["footprint"]
     sheet.add_rig(example_file)
@@ -141,7 +141,7 @@ def test_a_horizon_comes_in_and_the_night_is_told(window, footprint, qtbot, tmp_
 
 def test_an_empty_rig_says_what_to_do(make_window):
     window = make_window()
-    window.open_new()
+    window.files.open_new()
     for step, words in (("footprint", "End the train with a camera"), ("scales", "End the train with a camera")):
         window.show_step(step)
         sheet = window.sheets[step]

@@ -143,7 +143,7 @@ def test_shelf_exchange(window, shelf, tmp_path, monkeypatch):
 def test_a_broken_shelf_is_told_and_never_overwritten(make_window, tmp_path):
     (tmp_path / "shelf.json").write_text("{broken", "utf-8")
     window = make_window()
-    window.open_new()
+    window.files.open_new()
     assert "broken JSON" in window.session.stock.broken
     window.session.add_part(("train",), 0, "spacer")
     window.sheets["shelf"].keep_chosen()
@@ -177,7 +177,7 @@ def test_a_search_that_finds_nothing_or_is_cancelled_says_so(window, shelf, qtbo
     shelf.search()
     shelf.cancel()
     qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
-    window.open_demo("tarnfell-triplet-native")
+    window.files.open_demo("tarnfell-triplet-native")
     native = window.sheets["shelf"]
     native.search()
     qtbot.waitUntil(lambda: not native.searching, timeout=10_000)
@@ -261,6 +261,6 @@ def test_plots_open_follow_edits_and_are_saved(window, tmp_path, qtbot):
     fold.falloff.save(tmp_path / "nowhere" / "a.csv")
     assert "cannot be saved" in window.notice.text.text()
     window.set_palette_by_name("night")
-    window.open_new()
+    window.files.open_new()
     window.sheets["light_path"].plots.heading.setChecked(True)
     assert "State clear apertures" in window.sheets["light_path"].plots.falloff.answer.text()

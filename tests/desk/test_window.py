@@ -60,7 +60,7 @@ def test_the_main_job(window, qtbot, tmp_path, monkeypatch):
     window.actions_by_name["Save"].trigger()
     assert load(path).rig.train[3].length_mm == 12.5
     assert not window.isWindowModified()
-    assert window.open_path(path)
+    assert window.files.open_path(path)
     assert "+0.316" in error_text(window)
     assert window.settings.recent == [path]
 
@@ -190,7 +190,7 @@ def test_parts_are_added_moved_duplicated_and_taken_out(window):
 
 
 def test_a_rig_built_from_nothing(window):
-    window.open_new()
+    window.files.open_new()
     assert "No parts yet" in window.sheets["light_path"]._empty.text()
     for name in ("Corrector", "Off axis guider", "Camera"):
         window.actions_by_name[name].trigger()
@@ -237,7 +237,7 @@ def test_a_file_changed_by_another_program_is_not_overwritten_unasked(window, tm
     window.session.set_length("ring", 12.2)
     other = validated(EXAMPLE | {"name": "theirs"})
     save(other, path)
-    assert not window.save()
+    assert not window.files.save()
     assert load(path).rig == other
     window.notice.button("Overwrite").click()
     assert load(path).rig.train[3].length_mm == 12.2
@@ -246,14 +246,14 @@ def test_a_file_changed_by_another_program_is_not_overwritten_unasked(window, tm
 def test_a_place_that_cannot_be_written_keeps_the_edits(window, tmp_path, monkeypatch):
     window.session.set_length("ring", 12.2)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "none" / "a.rig.json"), ""))
-    assert not window.save_as()
+    assert not window.files.save_as()
     assert "cannot be saved: no such file" in window.notice.text.text()
     assert window.session.dirty
 
 
 def test_a_broken_file_is_told_and_the_open_rig_stays(window, tmp_path):
     (tmp_path / "bad.rig.json").write_text('{"format": "wyntaxis-rig", "version": 1}', "utf-8")
-    assert not window.open_path(tmp_path / "bad.rig.json")
+    assert not window.files.open_path(tmp_path / "bad.rig.json")
     assert "bad.rig.json: name: is missing" in window.notice.text.text()
     assert window.session.rig.name == "Tarnfell triplet, reduced"
 
@@ -265,8 +265,8 @@ def test_unsaved_work_of_a_crash_is_offered_again(window, make_window, tmp_path)
     (journal,) = (tmp_path / "state").glob("*.journal.json")
     journal.rename(journal.with_name("999999999-1.journal.json"))
     after = make_window()
-    after.open_demo("meadow-newtonian")
-    after.offer_left_behind()
+    after.files.open_demo("meadow-newtonian")
+    after.files.offer_left_behind()
     assert "without saving “Tarnfell triplet, reduced”" in after.notice.text.text()
     after.notice.button("Restore").click()
     assert after.session.rig.train[3].length_mm == 12.3
@@ -311,13 +311,13 @@ def test_every_view_paints_and_every_control_has_a_name(window, size, scale, dem
     window.text_scale = scale
     window.apply_look()
     if demo == "new":
-        window.open_new()
+        window.files.open_new()
     elif demo == "many":
         rings = [{"id": f"r{i}", "kind": "spacer", "name": "long " * 12, "length_mm": i / 4} for i in range(20)]
         document = EXAMPLE | {"train": [*EXAMPLE["train"][:3], *rings, *EXAMPLE["train"][3:]]}
         window.attach(Session(validated(json.loads(json.dumps(document)))))
     else:
-        window.open_demo(demo)
+        window.files.open_demo(demo)
     for step, sheet in window.sheets.items():
         window.show_step(step)
         QApplication.processEvents()

@@ -39,11 +39,11 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None, view: str | 
 
     def load() -> None:
         if file is not None:
-            window.open_path(file)
+            window.files.open_path(file)
         elif demo or not window.settings.recent:
-            window.open_demo("tarnfell-triplet-reduced")
+            window.files.open_demo("tarnfell-triplet-reduced")
         else:
-            window.open_path(window.settings.recent[0])
+            window.files.open_path(window.settings.recent[0])
 
     window.start(load, before=lambda: dress(app))
     code = app.exec()

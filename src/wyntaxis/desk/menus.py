@@ -75,16 +75,16 @@ def build(window: MainWindow) -> dict[str, QAction]:
 
 def _file_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&File")
-    make.add(menu, "New rig", lambda: window.guard(window.open_new), Keys.New)
-    make.add(menu, "Open …", lambda: window.guard(window.ask_open), Keys.Open)
+    make.add(menu, "New rig", lambda: window.files.guard(window.files.open_new), Keys.New)
+    make.add(menu, "Open …", lambda: window.files.guard(window.files.ask_open), Keys.Open)
     window.recent_menu = make.sub(menu, "Recent rigs")
     fill_recent(window)
     demos = make.sub(menu, "Demo rigs")
     for key, title in DEMOS.items():
-        make.add(demos, title, lambda key=key: window.guard(lambda: window.open_demo(key)))
+        make.add(demos, title, lambda key=key: window.files.guard(lambda: window.files.open_demo(key)))
     menu.addSeparator()
-    make.add(menu, "Save", window.save, Keys.Save)
-    make.add(menu, "Save as …", window.save_as, QKeySequence("Ctrl+Shift+S").toString())
+    make.add(menu, "Save", window.files.save, Keys.Save)
+    make.add(menu, "Save as …", window.files.save_as, QKeySequence("Ctrl+Shift+S").toString())
     menu.addSeparator()
     make.add(menu, "Quit", window.close, "Ctrl+Q")
 
@@ -95,7 +95,7 @@ def fill_recent(window: MainWindow) -> None:
     menu.clear()
     for path in window.settings.recent:
         item = QAction(f"{path.name}   {path.parent}".replace("&", "&&"), window)
-        item.triggered.connect(lambda _checked, path=path: window.guard(lambda: window.open_path(path)))
+        item.triggered.connect(lambda _checked, path=path: window.files.guard(lambda: window.files.open_path(path)))
         menu.addAction(item)
     menu.setEnabled(bool(window.settings.recent))
 

@@ -180,7 +180,7 @@ def take_all(folder: Path, view: str | None = None) -> int:
         window.show()
         for name, rig, step, palette in views:
             window.set_palette_by_name(palette)
-            window.open_demo(rig)
+            window.files.open_demo(rig)
             window.show_step(step)
             PREPARE.get(name, lambda _window: None)(window)
             settle()

@@ -12,14 +12,14 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QTimer
 from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMainWindow
+from PyQt6.QtWidgets import QApplication, QMainWindow
 
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
+from wyntaxis.desk.rig_files import RigFiles
 from wyntaxis.desk.settings import Settings, state_folder
 
 if TYPE_CHECKING:
     from wyntaxis.core.findings import Finding
-    from wyntaxis.core.rig.recovery import Recovered
     from wyntaxis.core.worklist import Step
     from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.session import Session
@@ -27,8 +27,6 @@ if TYPE_CHECKING:
     from wyntaxis.desk.stock import ShelfStock
 
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
-RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
-SUFFIX = ".rig.json"
 BAND_HEIGHT, LOW_BAND_HEIGHT = 344, 250
 """The section band's height in px while the train is built, and while other work needs the room."""
 
@@ -43,6 +41,7 @@ class MainWindow(QMainWindow):
         self.settings = settings or Settings(folder)
         self.folder = folder or state_folder()
         self.session: Session | None = None
+        self.files = RigFiles(self)
         self.shelf_path = shelf_path
         self._stock: ShelfStock | None = None
         self._comparison: ComparePage | None = None
@@ -72,7 +71,7 @@ class MainWindow(QMainWindow):
             self.build()
             load()
             gc.enable()
-            self.offer_left_behind()
+            self.files.offer_left_behind()
 
         self._on_first_paint = go_on
         self.show()
@@ -194,7 +193,7 @@ class MainWindow(QMainWindow):
         self.settings.put("text_scale", self.text_scale)
         self.apply_look()
 
-    # Opening
+    # Sessions
 
     def attach(self, session: Session) -> None:
         """Show a session in place of the one before."""
@@ -241,158 +240,7 @@ class MainWindow(QMainWindow):
                 self.refuse(self._stock.broken)
         return self._stock
 
-    def open_path(self, path: Path) -> bool:
-        """Open a rig file; a notice says why when it cannot be, and what is open stays."""
-        from wyntaxis.core.rig.errors import RigError
-        from wyntaxis.desk.session import Session
-
-        try:
-            session = Session.opened(path, self.stock())
-        except RigError as error:
-            self.refuse(str(error))
-            self._wait_without_rig()
-            return False
-        self.attach(session)
-        self._remember(path)
-        return True
-
-    def _remember(self, path: Path) -> None:
-        from wyntaxis.desk import menus
-
-        self.settings.add_recent(path)
-        menus.fill_recent(self)
-
-    def open_demo(self, name: str) -> None:
-        """Open a copy of a demo rig, to be saved elsewhere."""
-        from wyntaxis import demo
-        from wyntaxis.core.rig.store import load
-        from wyntaxis.desk.session import Session
-
-        self.attach(Session(load(demo.rig_path(name)).rig, stock=self.stock()))
-
-    def open_new(self) -> None:
-        """Begin a new rig."""
-        from wyntaxis.desk.session import Session
-
-        self.attach(Session.new(self.stock()))
-
-    def _wait_without_rig(self) -> None:
-        if self.session is None:
-            self.band.waiting_text = "No rig is open. File → Open, File → New, or File → Demo rigs."
-            self.band.update()
-
-    def offer_left_behind(self) -> None:
-        """Offer what a session that ended badly left unsaved."""
-        from wyntaxis.core.rig.recovery import find_left_behind
-
-        found = find_left_behind(self.folder)
-        if found:
-            self._offer(found[0])
-
-    def _offer(self, left: Recovered) -> None:
-        from wyntaxis.core.rig.recovery import remove_journal
-
-        def discard() -> None:
-            remove_journal(left.journal)
-            self.offer_left_behind()
-
-        place = f" ({left.rig_path})" if left.rig_path else ", never saved"
-        self.notice.ask(
-            f"Wyntaxis ended without saving “{left.rig.name}”{place}.",
-            [("Restore", lambda: self.guard(lambda: self._restore(left))), ("Discard", discard)],
-        )
-
-    def _restore(self, left: Recovered) -> None:
-        from wyntaxis.core.rig.recovery import remove_journal
-        from wyntaxis.core.rig.store import sha256_of
-        from wyntaxis.desk.session import Session
-
-        path = left.rig_path
-        session = Session(left.rig, path, sha256_of(path) if path else None, self.stock())
-        session.history.saved_at = None
-        self.attach(session)
-        self.journal.write_now()
-        self.journal.wait()
-        remove_journal(left.journal)
-        self.notice.tell("Restored. Save to keep it.")
-
-    # Saving
-
-    def save(self) -> bool:
-        """Save in place, or ask where; False when nothing was saved."""
-        if self.session is None:
-            return False
-        if self.session.path is None:
-            return self.save_as()
-        if self.session.changed_on_disk():
-            name = self.session.path.name
-            self.notice.ask(
-                f"{name} was changed by another program since it was opened here.",
-                [("Save as", lambda: self._unit(self.save_as())), ("Overwrite", self._overwrite)],
-            )
-            return False
-        return self._save_to(self.session.path)
-
-    @staticmethod
-    def _unit(_value: object) -> None:
-        return None
-
-    def _overwrite(self) -> None:
-        if self.session is not None and self.session.path is not None:
-            self._save_to(self.session.path)
-
-    def save_as(self) -> bool:
-        """Ask where to save, and save there."""
-        if self.session is None:
-            return False
-        start = self.session.path or Path.home() / f"{_file_stem(self.session.rig.name)}{SUFFIX}"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the rig as", str(start), RIG_FILTER)
-        if not chosen:
-            return False
-        path = Path(chosen)
-        if not path.name.endswith(".json"):
-            path = path.with_name(path.name + SUFFIX)
-        return self._save_to(path)
-
-    def _save_to(self, path: Path) -> bool:
-        from wyntaxis.core.rig.errors import RigError
-
-        assert self.session is not None
-        try:
-            self.session.save(path)
-        except RigError as error:
-            self.refuse(str(error))
-            return False
-        self._remember(path)
-        status = self.statusBar()
-        if status is not None:
-            status.showMessage(f"Saved {path}", 6000)
-        return True
-
-    def ask_open(self) -> None:
-        """Ask for a rig file and open it."""
-        start = self.session.path.parent if self.session and self.session.path else Path.home()
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open a rig", str(start), RIG_FILTER)
-        if chosen:
-            self.open_path(Path(chosen))
-
-    def guard(self, action: Callable[[], object]) -> None:
-        """Do something that leaves the open rig: at once when all is saved, else after asking in the strip."""
-        self._finish_typing()
-        if self.session is None or not self.session.dirty:
-            action()
-            return
-
-        def save_first() -> None:
-            if self.save():
-                action()
-
-        self.notice.ask(
-            f"“{self.session.rig.name}” has edits that are not saved.",
-            [("Save", save_first), ("Do not save", lambda: self._unit(action())), ("Keep editing", lambda: None)],
-        )
-
-    def _finish_typing(self) -> None:
+    def finish_typing(self) -> None:
         """Take what is being typed in a field as entered."""
         from wyntaxis.desk.value_field import is_text_input
 
@@ -403,10 +251,10 @@ class MainWindow(QMainWindow):
     def closeEvent(self, a0: QCloseEvent | None) -> None:
         if a0 is None:
             return
-        self._finish_typing()
+        self.finish_typing()
         if not self._may_close and self.session is not None and self.session.dirty:
             a0.ignore()
-            self.guard(self._close_now)
+            self.files.guard(self._close_now)
             return
         if not self.built:
             a0.accept()
@@ -535,9 +383,3 @@ class _Sheets(dict[str, "StepSheet"]):
     def __missing__(self, key: str) -> StepSheet:
         sheet = self[key] = self._make(key)
         return sheet
-
-
-def _file_stem(name: str) -> str:
-    """Return a rig's name as a file name."""
-    plain = "".join(char if char.isalnum() else "-" for char in name.lower())
-    return "-".join(part for part in plain.split("-") if part)[:60] or "rig"

@@ -35,6 +35,7 @@ from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.rig_files import RIG_FILTER
 from wyntaxis.desk.saving import save_by_suffix
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet
@@ -46,7 +47,6 @@ SIDE_WIDTH_EM = 21
 HALF_WAY = 0.5
 MOST_OBJECTS_LISTED = 40
 SAVE_FILTER = "STC-S (*.txt);;CSV (*.csv);;PNG (*.png)"
-RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
 
 
 class FootprintSheet(StepSheet):

@@ -1,0 +1,178 @@
+"""The rig file in the window: opening, saving, and what a session that ended badly left unsaved."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog
+
+if TYPE_CHECKING:
+    from wyntaxis.core.rig.recovery import Recovered
+    from wyntaxis.desk.window import MainWindow
+
+RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
+SUFFIX = ".rig.json"
+
+
+class RigFiles:
+    """Opens rigs into a window and saves them from it; nothing unsaved is left without asking."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window = window
+
+    def open_path(self, path: Path) -> bool:
+        """Open a rig file; a notice says why when it cannot be, and what is open stays."""
+        from wyntaxis.core.rig.errors import RigError
+        from wyntaxis.desk.session import Session
+
+        try:
+            session = Session.opened(path, self.window.stock())
+        except RigError as error:
+            self.window.refuse(str(error))
+            self._wait_without_rig()
+            return False
+        self.window.attach(session)
+        self._remember(path)
+        return True
+
+    def _remember(self, path: Path) -> None:
+        from wyntaxis.desk import menus
+
+        self.window.settings.add_recent(path)
+        menus.fill_recent(self.window)
+
+    def open_demo(self, name: str) -> None:
+        """Open a copy of a demo rig, to be saved elsewhere."""
+        from wyntaxis import demo
+        from wyntaxis.core.rig.store import load
+        from wyntaxis.desk.session import Session
+
+        self.window.attach(Session(load(demo.rig_path(name)).rig, stock=self.window.stock()))
+
+    def open_new(self) -> None:
+        """Begin a new rig."""
+        from wyntaxis.desk.session import Session
+
+        self.window.attach(Session.new(self.window.stock()))
+
+    def _wait_without_rig(self) -> None:
+        if self.window.session is None:
+            self.window.band.waiting_text = "No rig is open. File → Open, File → New, or File → Demo rigs."
+            self.window.band.update()
+
+    def offer_left_behind(self) -> None:
+        """Offer what a session that ended badly left unsaved."""
+        from wyntaxis.core.rig.recovery import find_left_behind
+
+        found = find_left_behind(self.window.folder)
+        if found:
+            self._offer(found[0])
+
+    def _offer(self, left: Recovered) -> None:
+        from wyntaxis.core.rig.recovery import remove_journal
+
+        def discard() -> None:
+            remove_journal(left.journal)
+            self.offer_left_behind()
+
+        place = f" ({left.rig_path})" if left.rig_path else ", never saved"
+        self.window.notice.ask(
+            f"Wyntaxis ended without saving “{left.rig.name}”{place}.",
+            [("Restore", lambda: self.guard(lambda: self._restore(left))), ("Discard", discard)],
+        )
+
+    def _restore(self, left: Recovered) -> None:
+        from wyntaxis.core.rig.recovery import remove_journal
+        from wyntaxis.core.rig.store import sha256_of
+        from wyntaxis.desk.session import Session
+
+        path = left.rig_path
+        session = Session(left.rig, path, sha256_of(path) if path else None, self.window.stock())
+        session.history.saved_at = None
+        self.window.attach(session)
+        self.window.journal.write_now()
+        self.window.journal.wait()
+        remove_journal(left.journal)
+        self.window.notice.tell("Restored. Save to keep it.")
+
+    def save(self) -> bool:
+        """Save in place, or ask where; False when nothing was saved."""
+        if self.window.session is None:
+            return False
+        if self.window.session.path is None:
+            return self.save_as()
+        if self.window.session.changed_on_disk():
+            name = self.window.session.path.name
+            self.window.notice.ask(
+                f"{name} was changed by another program since it was opened here.",
+                [("Save as", lambda: self._unit(self.save_as())), ("Overwrite", self._overwrite)],
+            )
+            return False
+        return self._save_to(self.window.session.path)
+
+    @staticmethod
+    def _unit(_value: object) -> None:
+        return None
+
+    def _overwrite(self) -> None:
+        if self.window.session is not None and self.window.session.path is not None:
+            self._save_to(self.window.session.path)
+
+    def save_as(self) -> bool:
+        """Ask where to save, and save there."""
+        if self.window.session is None:
+            return False
+        start = self.window.session.path or Path.home() / f"{_file_stem(self.window.session.rig.name)}{SUFFIX}"
+        chosen, _ = QFileDialog.getSaveFileName(self.window, "Save the rig as", str(start), RIG_FILTER)
+        if not chosen:
+            return False
+        path = Path(chosen)
+        if not path.name.endswith(".json"):
+            path = path.with_name(path.name + SUFFIX)
+        return self._save_to(path)
+
+    def _save_to(self, path: Path) -> bool:
+        from wyntaxis.core.rig.errors import RigError
+
+        assert self.window.session is not None
+        try:
+            self.window.session.save(path)
+        except RigError as error:
+            self.window.refuse(str(error))
+            return False
+        self._remember(path)
+        status = self.window.statusBar()
+        if status is not None:
+            status.showMessage(f"Saved {path}", 6000)
+        return True
+
+    def ask_open(self) -> None:
+        """Ask for a rig file and open it."""
+        start = self.window.session.path.parent if self.window.session and self.window.session.path else Path.home()
+        chosen, _ = QFileDialog.getOpenFileName(self.window, "Open a rig", str(start), RIG_FILTER)
+        if chosen:
+            self.open_path(Path(chosen))
+
+    def guard(self, action: Callable[[], object]) -> None:
+        """Do something that leaves the open rig: at once when all is saved, else after asking in the strip."""
+        self.window.finish_typing()
+        if self.window.session is None or not self.window.session.dirty:
+            action()
+            return
+
+        def save_first() -> None:
+            if self.save():
+                action()
+
+        self.window.notice.ask(
+            f"“{self.window.session.rig.name}” has edits that are not saved.",
+            [("Save", save_first), ("Do not save", lambda: self._unit(action())), ("Keep editing", lambda: None)],
+        )
+
+
+def _file_stem(name: str) -> str:
+    """Return a rig's name as a file name."""
+    plain = "".join(char if char.isalnum() else "-" for char in name.lower())
+    return "-".join(part for part in plain.split("-") if part)[:60] or "rig"
