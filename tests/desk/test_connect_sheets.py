@@ -59,7 +59,7 @@ def test_slots_disks_and_the_run_are_edited_where_they_stand(window, sheet_of):
     assert session.rig.devices[-1].storage[-1].name == "disk"
     assert session.set_value((*("devices", 7, "storage"), 1, "holds"), "copy", "second copy")
     assert session.reckoning.finding("storage.copy").verdict == "holds"
-    sheet.actions.boxes["park"].click()
+    sheet.actions_panel.boxes["park"].click()
     assert "park" not in session.rig.plan.actions
     type_into(sheet.plan_card.field("filters"), "L, R")
     assert session.rig.plan.filters == ("L", "R")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QAction, QKeySequence
@@ -81,7 +82,7 @@ def _file_menu(make: _Builder) -> None:
     fill_recent(window)
     demos = make.sub(menu, "Demo rigs")
     for key, title in DEMOS.items():
-        make.add(demos, title, lambda key=key: window.files.guard(lambda: window.files.open_demo(key)))
+        make.add(demos, title, partial(window.files.guard, partial(window.files.open_demo, key)))
     menu.addSeparator()
     make.add(menu, "Save", window.files.save, Keys.Save)
     make.add(menu, "Save as …", window.files.save_as, QKeySequence("Ctrl+Shift+S").toString())
@@ -91,7 +92,7 @@ def _file_menu(make: _Builder) -> None:
 
 def fill_recent(window: MainWindow) -> None:
     """List the rigs opened last."""
-    menu: QMenu = window.recent_menu
+    menu = window.recent_menu
     menu.clear()
     for path in window.settings.recent:
         item = QAction(f"{path.name}   {path.parent}".replace("&", "&&"), window)
@@ -102,10 +103,20 @@ def fill_recent(window: MainWindow) -> None:
 
 def _edit_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&Edit")
-    make.add(menu, "Undo", lambda: window.session and window.session.undo(), Keys.Undo)
-    make.add(menu, "Redo", lambda: window.session and window.session.redo(), "Ctrl+Shift+Z")
+    make.add(menu, "Undo", lambda: _step_back(window), Keys.Undo)
+    make.add(menu, "Redo", lambda: _step_on(window), "Ctrl+Shift+Z")
     menu.addSeparator()
     make.add(menu, "Add a site", lambda: _add_site(window))
+
+
+def _step_back(window: MainWindow) -> None:
+    if window.session is not None:
+        window.session.undo()
+
+
+def _step_on(window: MainWindow) -> None:
+    if window.session is not None:
+        window.session.redo()
 
 
 def _add_site(window: MainWindow) -> None:
@@ -119,7 +130,7 @@ def _part_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&Part")
     adding = make.sub(menu, "Add after the chosen part")
     for kind in PART_KINDS:
-        make.add(adding, kind.replace("_", " ").capitalize(), lambda kind=kind: add_part(window, kind))
+        make.add(adding, kind.replace("_", " ").capitalize(), partial(add_part, window, kind))
     menu.addSeparator()
     make.add(menu, "Duplicate", lambda: _on_chosen(window, "duplicate_part"), "Ctrl+D")
     make.add(menu, "Take out", lambda: _on_chosen(window, "take_out"), "Ctrl+Del")
@@ -220,7 +231,7 @@ def _rename(window: MainWindow) -> None:
 
 def _fill_variants(window: MainWindow) -> None:
     session = window.session
-    menu: QMenu = window.variants_menu
+    menu = window.variants_menu
     menu.clear()
     if session is None:
         return
@@ -235,7 +246,7 @@ def _fill_variants(window: MainWindow) -> None:
 def _view_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&View")
     for number, step in enumerate(STEPS, start=1):
-        make.add(menu, step.title, lambda key=step.key: window.show_step(key), f"Alt+{number}")
+        make.add(menu, step.title, partial(window.show_step, step.key), f"Alt+{number}")
     menu.addSeparator()
     make.add(
         menu,

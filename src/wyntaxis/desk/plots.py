@@ -26,7 +26,7 @@ HISTOGRAM_BINS = 80
 PLOT_HEIGHT_EM = 18
 
 
-class _Axis(pg.AxisItem):
+class _Axis(pg.AxisItem):  # type: ignore[misc]  # pyqtgraph has no types
     """An axis whose negative numbers have a real minus sign."""
 
     def tickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:

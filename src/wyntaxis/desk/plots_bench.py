@@ -53,13 +53,13 @@ class _TwoPlots(_BenchPlot):
         self, name: str, across: str, upward: str, lower: tuple[str, str], corner: tuple[int, int] = (60, 10)
     ) -> None:
         super().__init__(name, across, upward, corner)
-        self.lower = PlotPanel(f"{name}, {lower[0]}", across, lower[1])
-        self.lower.plot.setFixedHeight(round(self.plot.height() * LOWER_HEIGHT))
-        self.lower.answer.hide()
+        self.lower_panel = PlotPanel(f"{name}, {lower[0]}", across, lower[1])
+        self.lower_panel.plot.setFixedHeight(round(self.plot.height() * LOWER_HEIGHT))
+        self.lower_panel.answer.hide()
         column = self.layout()
         assert isinstance(column, QVBoxLayout)
-        column.addWidget(self.lower)
-        self.lower.refused.connect(self.refused)
+        column.addWidget(self.lower_panel)
+        self.lower_panel.refused.connect(self.refused)
 
 
 class TransferPlot(_TwoPlots):
@@ -69,16 +69,16 @@ class TransferPlot(_TwoPlots):
         super().__init__(
             "Photon transfer", "signal above bias, ADU", "variance in time, ADU²", ("residuals", "off the fit, %")
         )
-        for plot in (self.plot, self.lower.plot):
+        for plot in (self.plot, self.lower_panel.plot):
             plot.setLogMode(x=True, y=plot is self.plot)
 
     def show_gains(self, gains: Sequence[GainResult], palette: Palette) -> None:
         """Draw every curve; crosses mark points that are not in the fit."""
-        for panel in (self, self.lower):
+        for panel in (self, self.lower_panel):
             panel.plot.clear()
             panel.dress(palette)
         self.data = PlotData(["gain", "signal_adu", "variance_adu2", "fit_adu2", "in_fit"])
-        self.lower.data = self.data
+        self.lower_panel.data = self.data
         words = []
         for index, one in enumerate(gains):
             color, transfer = _colors(palette)[index % 5], one.transfer
@@ -93,14 +93,14 @@ class TransferPlot(_TwoPlots):
                 style = {"pen": None, "symbol": symbol, "symbolSize": size, "symbolBrush": brush}
                 self.plot.plot(x[mask], y[mask], symbolPen=color, **style)
                 near = mask & (np.abs(y / fit - 1) < 0.25)
-                self.lower.plot.plot(x[near], 100 * (y / fit - 1)[near], symbolPen=color, **style)
+                self.lower_panel.plot.plot(x[near], 100 * (y / fit - 1)[near], symbolPen=color, **style)
             line = np.geomspace(max(x.min(), 1e-3), x.max(), 200)
             model, spread = transfer.variance_at(line), transfer.conversion_gain
             self.plot.plot(line, np.maximum(model, 1e-9), pen=pg.mkPen(color, width=1.6), name=_title(one))
             band = 200 * spread.standard / spread.value
             for sign in (-1, 1):
                 pen = pg.mkPen(color, width=1, style=Qt.PenStyle.DashLine)
-                self.lower.plot.plot(line, np.full_like(line, sign * band), pen=pen)
+                self.lower_panel.plot.plot(line, np.full_like(line, sign * band), pen=pen)
             self.data.rows += [
                 [one.gain or 0.0, p.signal_adu, p.variance_adu2, float(f), float(not p.rejected)]
                 for p, f in zip(points, fit, strict=True)
@@ -290,17 +290,17 @@ class ExposurePlot(_TwoPlots):
     def __init__(self) -> None:
         lower = ("saturated star", "star, e⁻/s")
         super().__init__("Exposure", "exposure of a frame, s", "read noise adds, %", lower, (-10, 10))
-        for plot in (self.plot, self.lower.plot):
+        for plot in (self.plot, self.lower_panel.plot):
             plot.setLogMode(x=True, y=True)
 
     def show_filters(self, terms: ExposureTerms, palette: Palette) -> None:
         """Draw a curve for each filter; the dot is where five per cent are added."""
-        for panel in (self, self.lower):
+        for panel in (self, self.lower_panel):
             panel.plot.clear()
             panel.dress(palette)
-        self.data = self.lower.data = PlotData(["exposure_s", "sky_e_s", "added_percent", "saturating_star_e_s"])
+        self.data = self.lower_panel.data = PlotData(["exposure_s", "sky_e_s", "added_percent", "saturating_star_e_s"])
         noise = terms.read_noise_e
-        self.lower.setVisible(terms.has_stars and noise is not None and bool(terms.skies))
+        self.lower_panel.setVisible(terms.has_stars and noise is not None and bool(terms.skies))
         if not terms.skies or noise is None:
             self.answer.setText(
                 "State or measure the read noise, and type the sky's light of a filter (or read light frames) to see "
@@ -319,7 +319,7 @@ class ExposurePlot(_TwoPlots):
             text = f"{name}: {number(limit, 0)} s (sky {short(sky, 3)} e⁻/s/px)"
             if terms.full_well_e is not None and terms.sampling is not None:
                 star = saturating_star_e_s(times, terms.full_well_e, sky, terms.dark_e_s, terms.sampling)
-                self.lower.plot.plot(times[star > 0], star[star > 0], pen=pen)
+                self.lower_panel.plot.plot(times[star > 0], star[star > 0], pen=pen)
                 aimed = terms.planned_s or limit
                 at = float(saturating_star_e_s(aimed, terms.full_well_e, sky, terms.dark_e_s, terms.sampling))
                 text += f", a star of {number(at, 0)} e⁻/s fills its pixel in {short(aimed, 0)} s"
@@ -328,7 +328,7 @@ class ExposurePlot(_TwoPlots):
         planned = ""
         if terms.planned_s is not None:
             pen = pg.mkPen(palette.fails, style=Qt.PenStyle.DashLine)
-            for plot in (self.plot, self.lower.plot):
+            for plot in (self.plot, self.lower_panel.plot):
                 plot.addItem(pg.InfiniteLine(np.log10(terms.planned_s), angle=90, pen=pen))
             planned = f" Dashed: the planned {short(terms.planned_s, 0)} s."
         self.answer.setText("Read noise adds 5 % to the total noise at " + "; ".join(words) + f".{planned}")
@@ -343,11 +343,11 @@ class GainPlot(_TwoPlots):
 
     def show_gains(self, gains: Sequence[GainResult], terms: ExposureTerms, palette: Palette) -> None:
         """Draw what each measured gain gives in the planned exposure."""
-        for panel in (self, self.lower):
+        for panel in (self, self.lower_panel):
             panel.plot.clear()
             panel.dress(palette)
         columns = ["gain", "sky_e_s", "total_noise_e", "sky_limited_s", "saturating_star_e_s"]
-        self.data = self.lower.data = PlotData(columns)
+        self.data = self.lower_panel.data = PlotData(columns)
         told = sorted((one for one in gains if one.gain is not None and not one.plane), key=lambda g: g.gain or 0.0)
         if len(told) < 2 or not terms.skies or terms.planned_s is None:
             self.answer.setText(
@@ -369,7 +369,7 @@ class GainPlot(_TwoPlots):
                 for one in told
             ]
             self.plot.plot(settings, total, name=name, **style)
-            self.lower.plot.plot(settings, np.array(stars), **style)
+            self.lower_panel.plot.plot(settings, np.array(stars), **style)
             rows = zip(settings, total, limits, stars, strict=True)
             self.data.rows += [[float(g), sky, float(n), float(t), float(s)] for g, n, t, s in rows]
             words.append(

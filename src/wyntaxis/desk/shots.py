@@ -182,7 +182,8 @@ def take_all(folder: Path, view: str | None = None) -> int:
             window.set_palette_by_name(palette)
             window.files.open_demo(rig)
             window.show_step(step)
-            PREPARE.get(name, lambda _window: None)(window)
+            if name in PREPARE:
+                PREPARE[name](window)
             settle()
             place = folder / f"{name}.png"
             if not window.grab().save(str(place)):

@@ -126,7 +126,8 @@ class SkyPatch(QWidget):
 
     def _pixels(self, plane: np.ndarray) -> np.ndarray:
         middle = np.array([self.width() / 2, self.height() / 2])
-        return middle + np.asarray(plane) * np.array([-self._scale, -self._scale])
+        pixels: np.ndarray = middle + np.asarray(plane) * np.array([-self._scale, -self._scale])
+        return pixels
 
     def pixel_of(self, position: Position) -> QPointF:
         """Return where a position is drawn; NaN for one behind the observer."""
@@ -319,7 +320,7 @@ class SkyPatch(QWidget):
             corners = sorted((self.pixel_of(corner) for corner in frame.corners()), key=QPointF.y, reverse=True)
             middles = [QPointF(corners[0].x(), corners[0].y() + 11), QPointF(corners[-1].x(), corners[-1].y() - 11)]
             for side in (1, -1):
-                at = max(corners, key=lambda point, side=side: side * point.x())
+                at = max(corners, key=QPointF.x) if side > 0 else min(corners, key=QPointF.x)
                 middles.append(at + QPointF(side * (width / 2 + 4), 0))
             boxes = [
                 QRectF(min(max(at.x(), width / 2), self.width() - width / 2) - width / 2, at.y() - 8, width, height)
@@ -472,13 +473,13 @@ class SkyPatch(QWidget):
         super().focusOutEvent(a0)  # type: ignore[arg-type]
 
 
-_MOVES = {
+_MOVES: dict[int, tuple[int, int]] = {
     Qt.Key.Key_Left: (1, 0),
     Qt.Key.Key_Right: (-1, 0),
     Qt.Key.Key_Up: (0, 1),
     Qt.Key.Key_Down: (0, -1),
 }
-_TURNS = {
+_TURNS: dict[int, int] = {
     Qt.Key.Key_BracketLeft: -1,
     Qt.Key.Key_BracketRight: 1,
     Qt.Key.Key_BraceLeft: -1,

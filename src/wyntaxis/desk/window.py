@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QTimer
 from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QApplication, QMainWindow
+from PyQt6.QtWidgets import QApplication, QMainWindow, QMenu
 
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
 from wyntaxis.desk.rig_files import RigFiles
@@ -42,6 +42,8 @@ class MainWindow(QMainWindow):
         self.folder = folder or state_folder()
         self.session: Session | None = None
         self.files = RigFiles(self)
+        self.recent_menu: QMenu
+        self.variants_menu: QMenu
         self.shelf_path = shelf_path
         self._stock: ShelfStock | None = None
         self._comparison: ComparePage | None = None

@@ -62,7 +62,7 @@ class StandInCamera:
 
     @property
     def highest_code(self) -> int:
-        return (2**self.bits - 1) * self.step
+        return ((1 << self.bits) - 1) * self.step
 
     def dark_current(self, temperature_c: float) -> float:
         """Return the dark current of a typical pixel in e⁻/s: Arrhenius' law."""

@@ -122,8 +122,8 @@ class DevicesSheet(StepSheet):
         for widget in (self.settings, self.slots, self.storage, self.supplies):
             self.inputs.addWidget(widget)
         self.plan_card = self.add_card(2)
-        self.actions = _ActionsPanel(session)
-        self.inputs.addWidget(self.actions)
+        self.actions_panel = _ActionsPanel(session)
+        self.inputs.addWidget(self.actions_panel)
         self.inputs.addStretch(1)
         self.refresh()
 
@@ -212,7 +212,7 @@ class DevicesSheet(StepSheet):
                 self.storage.show_list(name, ("devices", index, "storage"), len(device.storage), rig)
         self.supplies.show_list("Supplies", ("supplies",), len(rig.supplies), rig)
         self.plan_card.show_object("Plan of the night", ("plan",), _PLAN, rig)
-        self.actions.refresh()
+        self.actions_panel.refresh()
 
     def _show_table(self, chosen: int) -> None:
         reckoning, rows, verdicts = self.session.reckoning, [], []

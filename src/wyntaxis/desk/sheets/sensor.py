@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -65,7 +66,7 @@ class SensorSheet(StepSheet):
         self.folds: list[Fold] = []
         self.plots: dict[str, PlotPanel] = {}
         for title, name, draw in self._plots():
-            fold = Fold(title, lambda name=name: self._build_plot(name), draw)
+            fold = Fold(title, partial(self._build_plot, name), draw)
             self.folds.append(fold)
             self.add_below(fold)
         self.refresh()

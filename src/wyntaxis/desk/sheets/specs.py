@@ -126,7 +126,7 @@ def telescope_specs(telescope: Telescope) -> tuple[FieldSpec, ...]:
 
 def part_specs(part: Part) -> tuple[FieldSpec, ...]:
     """Return the fields that a part of this kind and make-up shows."""
-    specs = _GENERAL
+    specs: tuple[FieldSpec, ...] = _GENERAL
     if part.adjustable is not None:
         specs += _ADJUSTABLE
     if part.kind in MAGNIFYING_KINDS:
