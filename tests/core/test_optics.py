@@ -2,12 +2,13 @@
 
 import math
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wyntaxis.core.optics import focus, imaging
-from wyntaxis.core.optics.lightpath import probability_within
+from wyntaxis.core.optics import focus, imaging, uniform_sum
+from wyntaxis.core.optics.uniform_sum import probability_inside
 
 lengths = st.floats(50, 5000)
 
@@ -28,9 +29,17 @@ lengths = st.floats(50, 5000)
         (focus.plate_focus_shift(2, 1.52), 0.684211),
         (focus.plate_focus_shift(3, 1.5), 1.0),
         (focus.plate_focus_shift_marginal(3, 1.5, 2.0), 1.033843),  # θ = 14.036°: 3 (1 - .970143 / 1.480262)
-        (probability_within(0, 1, 1), 0.682689),
-        (probability_within(0.716, 0, 0.4), 0.0),
-        (probability_within(0.4, 0, 0.4), 1.0),
+        (probability_inside(0.716, [], 0.4), 0.0),
+        (probability_inside(0.4, [0.0], 0.4), 1.0),  # the limit is inside
+        (probability_inside(0.1 + 0.3, [], 0.4), 1.0),
+        (probability_inside(0.401, [], 0.4), 0.0),
+        (probability_inside(0.0, [0.4], 0.4), 1.0),  # one rectangle, never beyond its ends
+        (probability_inside(0.2, [0.4], 0.4), 0.75),
+        (probability_inside(0.4, [0.1], 0.4), 0.5),
+        (probability_inside(0.6, [0.1], 0.4), 0.0),
+        (probability_inside(0.0, [0.3, 0.3], 0.3), 0.75),  # the triangle's middle half
+        (probability_inside(0.0, [1, 1, 1], 1), 2 / 3),  # 1 − 2 · 2³/(3! · 2³)
+        (probability_inside(0.0, [0.4], 0.0), 0.0),
     ],
 )
 def test_hand_worked(got, by_hand):
@@ -75,3 +84,21 @@ def test_seeing_zone_widens_the_star_by_its_share(ratio, focal, seeing):
     half_mm = focus.depth_of_focus_seeing(ratio, focal, seeing, growth=0.001) / 2000
     blur = 0.60 * math.degrees(half_mm / ratio / focal) * 3600
     assert math.hypot(seeing, blur) / seeing == pytest.approx(1.001, abs=1e-6)
+
+
+@given(st.lists(st.floats(0.001, 0.4), min_size=3, max_size=6), st.floats(-0.5, 0.5), st.floats(0, 0.6))
+def test_both_ways_to_the_sum_of_rectangles_agree(widths, error, tolerance):
+    exact = probability_inside(error, widths, tolerance)
+    assert 0 <= exact <= 1
+    assert exact == pytest.approx(probability_inside(-error, widths, tolerance), abs=1e-9)
+    whole = tuple(sorted(round(width * 1e6) for width in widths))
+    low, high = (round(limit * 1e6) - round(error * 1e6) for limit in (-tolerance, tolerance))
+    if low < sum(whole) and high > -sum(whole):
+        assert uniform_sum._series(low, high, whole, sum(whole)) == pytest.approx(exact, abs=2e-5)
+
+
+def test_the_sum_of_many_rectangles_is_close_to_draws():
+    rng = np.random.default_rng(5)
+    widths = rng.uniform(0.01, 0.2, 25)
+    draws = 0.13 + sum(rng.uniform(-w, w, 400_000) for w in widths)
+    assert probability_inside(0.13, widths, 0.4) == pytest.approx(float(np.mean(np.abs(draws) <= 0.4)), abs=0.003)

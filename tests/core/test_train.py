@@ -35,6 +35,7 @@ def joint(thread, gender, depth_mm=None, shoulder=None):
         (joint("M42x0.75", "female"), joint("M48x0.75", "male"), "thread", 0, "unknown"),
         (joint("M42x0.75", "male"), joint("M42x0.75", "male"), "gender", 0, "unknown"),
         (joint("2in", "slip"), joint("2IN", "slip"), "mates", 0, "may tilt"),
+        (joint("2in", "slip"), joint("2in", "male"), "slip", 0, "unknown"),
         (joint("2in", "slip"), joint("1.25in", "slip"), "thread", 0, "unknown"),
         (joint("2in", "slip", None, False), joint("2in", "slip"), "mates", 0, "no shoulder"),
         (joint("M48x0.75", "female"), joint("M48x0.75", "male", 3, False), "mates", 0, "no shoulder"),
@@ -57,6 +58,49 @@ def test_a_gap_lengthens_what_is_built_and_what_is_drawn(example):
     )
     assert reckoning.finding("joints.depth").arithmetic[0].startswith("5.20 − 4.50 = 0.70 mm")
     assert section(reckoning).length_mm == pytest.approx(90.9 + 0.7)
+
+
+@pytest.mark.parametrize(
+    "rings, built, open_mm",
+    [([], 63.6, 0.7), ([0.7], 63.6, None), ([0.5], 63.6, 0.2), ([0.9], 63.8, None), ([0.3, 0.4], 63.6, None)],
+)
+def test_a_ring_in_a_bottoming_joint_fills_its_gap_first(example, rings, built, open_mm):
+    """The joint adds max(gap, rings): 0.7 mm of gap with a 0.7 mm shim is 0.7 mm, not 1.4 mm."""
+    example["train"][3]["front"] = {"thread": "M42x0.75", "gender": "male", "depth_mm": 5.2}
+    example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
+    for number, thickness in enumerate(rings):
+        example["train"].insert(3, {"id": f"shim{number}", "kind": "spacer", "length_mm": thickness})
+    reckoning = reckon(validated(example))
+    assert reckoning.value("back_focus_built_mm") == pytest.approx(built)
+    finding = reckoning.finding("joints.depth")
+    assert (finding is None) is (open_mm is None)
+    if finding is not None:
+        assert f"a gap of {open_mm:.2f} mm" in finding.title
+
+
+def test_a_thick_ring_that_is_no_thicker_than_the_gap_fills_it_too(example):
+    example["train"][3]["front"] = {"thread": "M42x0.75", "gender": "male", "depth_mm": 6.0}
+    example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
+    example["train"].insert(3, {"id": "stop", "kind": "spacer", "length_mm": 1.5})
+    reckoning = reckon(validated(example))
+    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9 + 1.5)
+    assert reckoning.finding("joints.depth") is None
+
+
+def test_a_gap_before_the_datum_is_not_told_as_built_length(example):
+    example["telescope"]["rear"]["depth_mm"] = 4.0
+    reckoning = reckon(validated(example))
+    finding = reckoning.finding("joints.depth")
+    assert "before the datum, so outside the built length" in finding.arithmetic[0]
+    assert "until then" not in finding.remedy.text
+    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9)
+
+
+def test_the_worst_case_holds_the_plates_too(example):
+    """Ring 0.02 and guider 0.1 mm, and a plate of 2.0 ± 0.15 mm: 0.15 (1 − 1/1.52) = 0.0513 mm."""
+    example["train"][2]["glass"][0]["thickness_tolerance_mm"] = 0.15
+    path = back_focus(validated(example))
+    assert path.worst_case_mm == pytest.approx(0.12 + 0.15 * (1 - 1 / 1.52))
 
 
 def test_a_gap_before_the_datum_does_not_count(example):

@@ -171,9 +171,8 @@ def test_a_search_that_finds_nothing_or_is_cancelled_says_so(window, shelf, qtbo
         window.session.stock.remove(0)
     shelf.search()
     qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
-    assert "Nothing on the shelf fits" in shelf.answer.text()
+    assert "Nothing fits, to fill" in shelf.answer.text()
     assert "one ring of 12.18 mm between Rondel 7 and Pellucid 26M" in shelf.answer.text()
-    shelf._stop = True
     shelf.search()
     shelf.cancel()
     qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
@@ -182,6 +181,18 @@ def test_a_search_that_finds_nothing_or_is_cancelled_says_so(window, shelf, qtbo
     native.search()
     qtbot.waitUntil(lambda: not native.searching, timeout=10_000)
     assert "No corrector states a required distance" in native.answer.text()
+
+
+@pytest.mark.parametrize("error", [MemoryError(), RuntimeError("a fault of ours")])
+def test_a_search_that_breaks_ends_and_is_told(shelf, qtbot, monkeypatch, error):
+    def broken(*_args, **_more):
+        raise error
+
+    monkeypatch.setattr("wyntaxis.desk.sheets.shelf.find_spacers", broken)
+    shelf.search()
+    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    assert shelf.search_button.isEnabled()
+    assert shelf.answer.text().startswith(("There is not enough memory", "Could not be done (RuntimeError"))
 
 
 def test_variants_are_switched_edited_and_compared(window, tmp_path):
@@ -250,7 +261,7 @@ def test_plots_open_follow_edits_and_are_saved(window, tmp_path, qtbot):
     fold.heading.setChecked(True)
     assert fold.stack.answer.text().startswith("+0.716 mm, worst case ±0.120 mm")
     window.session.set_length("ring", 12.18)
-    assert "100.0 % of 100000 draws" in fold.stack.answer.text()
+    assert "inside ±0.4 mm: 100.0 %" in fold.stack.answer.text()
     assert "fully lit to the corners" in fold.falloff.answer.text()
     for suffix, head in ((".png", b"\x89PNG"), (".csv", b"error_mm,share_percent"), (".svg", b"<?xml")):
         path = tmp_path / f"plot{suffix}"

@@ -73,10 +73,15 @@ def _spacers_json(result: SpacerResult) -> dict[str, object]:
             "error_mm": found.error_mm,
             "worst_case_mm": found.worst_case_mm,
             "probability_within": found.probability,
+            "turned": list(found.turned),
+            "set_to_mm": dict(found.set_to),
+            "vignettes": found.vignettes or None,
         }
 
     return {
         "fits": bool(result.sets),
+        "proven": result.proven,
+        "outcome": result.outcome,
         "wanted_mm": result.wanted_mm,
         "tolerance_mm": result.tolerance_mm,
         "sets": [one(found) for found in result.sets],
@@ -86,27 +91,24 @@ def _spacers_json(result: SpacerResult) -> dict[str, object]:
 
 
 def _print_spacers(result: SpacerResult) -> None:
+    from wyntaxis.core.optics.spacers import pieces_text
     from wyntaxis.core.wording import number, short, signed
 
     def line(found: SpacerSet) -> list[str]:
-        pieces = [
-            f"after {place.before.title}: {' + '.join(part.title for part in parts)}"
-            for place, parts in zip(result.places, found.pieces, strict=True)
-            if parts
-        ]
         return [
             signed(found.error_mm, 3),
             f"±{number(found.worst_case_mm, 2)}",
             f"{number(100 * found.probability, 1)} %",
-            "; ".join(pieces) or "nothing",
+            pieces_text(result, found),
         ]
 
     print(f"to fill: {number(result.wanted_mm, 3)} mm, error allowed ±{short(result.tolerance_mm)} mm")
+    if not result.proven or not result.sets:
+        print(result.outcome)
     if result.sets:
         header = ["error mm", "worst case mm", "P(inside)", "pieces"]
         print_table([header, *(line(found) for found in result.sets)], right={0, 1, 2})
         return
-    print("nothing fits")
     if result.nearest:
         print(f"nearest: {'  '.join(line(result.nearest))}")
     if result.buy:

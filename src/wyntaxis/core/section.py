@@ -180,7 +180,11 @@ def _joint_marks(rig: Rig, parts: tuple[PartShape, ...], branch: tuple[PartShape
         if meeting.place >= len(shapes):
             continue
         at = shapes[meeting.place].start_mm
-        if state.mating in ("thread", "pitch", "gender") or state.gap_mm > 0 or state.seat == "no shoulder":
+        if (
+            state.mating in ("thread", "pitch", "gender", "slip")
+            or meeting.open_gap_mm > 0
+            or state.seat == "no shoulder"
+        ):
             yield JointMark(at, on_branch, Verdict.FAILS)
         elif state.seat == "may tilt":
             yield JointMark(at, on_branch, Verdict.TIGHT)

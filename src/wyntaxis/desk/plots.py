@@ -192,7 +192,7 @@ class StackUpPlot(PlotPanel):
         for at, color, style in marks:
             self.plot.addItem(pg.InfiniteLine(at, pen=pg.mkPen(palette.color(color), width=1.2, style=style)))
         inside = "" if found.inside is None else f"; inside ±{short(found.tolerance_mm or 0)} mm: "
-        inside += "" if found.inside is None else f"{number(100 * found.inside, 1)} % of {found.draws_mm.size} draws"
+        inside += "" if found.inside is None else f"{number(100 * found.inside, 1)} %"
         self.answer.setText(
             f"{signed(found.error_mm, 3)} mm, worst case ±{number(found.worst_case_mm, 3)} mm (dashed), "
             f"±2u = ±{number(2 * found.rss_mm, 3)} mm (dotted){inside}. Shaded: allowed."

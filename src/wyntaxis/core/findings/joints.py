@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics.joints import Meeting, joint_text, meet, meetings
+from wyntaxis.core.optics.lightpath import datum_index
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.wording import MINUS, number, short
@@ -18,6 +19,7 @@ _REASONS = {
     "thread": "another thread diameter or standard",
     "pitch": "the same diameter but another pitch",
     "gender": "the same gender on both sides",
+    "slip": "one side slips, the other screws",
 }
 
 
@@ -80,25 +82,40 @@ def _adapter_text(shelf: tuple[ShelfPart, ...], meeting: Meeting) -> str:
 
 @finding("joints.depth")
 def depth(reckoning: Reckoning) -> Iterator[Finding]:
-    """Tell every joint whose male thread bottoms out before the shoulders meet."""
-    found = meetings(reckoning.rig)
-    for meeting in found:
-        if meeting.state.gap_mm > 0 and meeting.rear is not None and meeting.front is not None:
-            male, female = meeting.rear, meeting.front
-            if male.gender != "male":
-                male, female = female, male
-            gap = number(meeting.state.gap_mm, 2)
-            yield Finding(
-                "joints.depth",
-                Verdict.FAILS,
-                meeting.part_id,
-                f"The thread bottoms out between {meeting.before} and {meeting.after}: a gap of {gap} mm",
-                (f"{number(male.depth_mm or 0, 2)} {MINUS} {number(female.depth_mm or 0, 2)} = {gap} mm, in the built "
-                 "length",),
-                Remedy(f"put a ring of {gap} mm or more around the male thread as a stop, or use a part with a "
-                       f"shorter male or a deeper female thread; the gap counts in the built length until then"),
-                _DEPTH_SOURCE,
-            )  # fmt: skip
+    """Tell every joint whose male thread bottoms out before the shoulders meet, and that no ring fills."""
+    rig = reckoning.rig
+    datum = datum_index(rig.train)
+    for meeting in meetings(rig):
+        if meeting.open_gap_mm == 0 or meeting.rear is None or meeting.front is None:
+            continue
+        male, female = meeting.rear, meeting.front
+        if male.gender != "male":
+            male, female = female, male
+        gap, left = number(meeting.state.gap_mm, 2), number(meeting.open_gap_mm, 2)
+        if meeting.path == "guide":
+            where = "in the guide path's built length"
+        elif datum is not None and meeting.place <= datum:
+            where = "before the datum, so outside the built length: it moves the corrector, not its distance"
+        else:
+            where = "in the built length"
+        lines = [f"{number(male.depth_mm or 0, 2)} {MINUS} {number(female.depth_mm or 0, 2)} = {gap} mm"]
+        if meeting.rings:
+            names = ", ".join(ring.title for ring in meeting.rings)
+            lines.append(f"{gap} {MINUS} {number(meeting.rings_mm, 2)} ({names}) = {left} mm left open")
+        lines[-1] += f", {where}"
+        tail = "" if "before" in where else "; the gap counts in the built length until then"
+        yield Finding(
+            "joints.depth",
+            Verdict.FAILS,
+            meeting.part_id,
+            f"The thread bottoms out between {meeting.before} and {meeting.after}: a gap of {left} mm",
+            tuple(lines),
+            Remedy(
+                f"put a ring of {gap} mm or more around the male thread as a stop, or use a part with a "
+                f"shorter male or a deeper female thread{tail}"
+            ),
+            _DEPTH_SOURCE,
+        )
 
 
 @finding("joints.seat")

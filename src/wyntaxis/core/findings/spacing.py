@@ -93,7 +93,7 @@ def _main_arithmetic(path: BackFocus) -> Iterator[str]:
     )
     chance = path.probability_within
     yield (
-        f"tolerances: ±{number(path.stack.worst_case_mm, 3)} mm worst case, "
+        f"tolerances: ±{number(path.worst_case_mm, 3)} mm worst case, "
         f"u = {number(path.error_standard_mm, 3)} mm (root sum of squares)"
         + (f", P(inside) = {number(100 * chance, 1)} %" if chance is not None else "")
     )

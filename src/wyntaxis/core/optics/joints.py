@@ -6,6 +6,7 @@ leaves a gap of the difference, which lengthens the train. A slip joint mates by
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from typing import Literal
@@ -17,7 +18,10 @@ _METRIC = re.compile(r"M(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)")
 THICKEST_SHIM_MM = 1.0
 """A thread of usual depth still holds through a shim of this thickness."""
 
-Mating = Literal["mates", "unknown", "thread", "pitch", "gender"]
+SAME_LENGTH_MM = 1e-6
+"""Lengths that differ by less are the same: decimal input must not fail by a binary rounding."""
+
+Mating = Literal["mates", "unknown", "thread", "pitch", "gender", "slip"]
 
 
 @dataclass(frozen=True)
@@ -33,7 +37,8 @@ class JointState:
 class Meeting:
     """One joint of a path: the rear end before it and the front end after it, with the titles of their parts.
 
-    ``part_id`` is the part after the joint; ``place`` its index in the path.
+    ``part_id`` is the part after the joint; ``place`` its index in the path. ``rings`` are the loose rings that lie in
+    the joint: they fill its gap first, so that the joint adds max(gap, rings) to the length.
     """
 
     path: Literal["train", "guide"]
@@ -44,6 +49,18 @@ class Meeting:
     rear: Joint | None
     front: Joint | None
     state: JointState
+    rings: tuple[Part, ...] = ()
+
+    @property
+    def rings_mm(self) -> float:
+        """The thickness of the rings that lie in the joint, together, in mm."""
+        return math.fsum(ring.length_mm for ring in self.rings)
+
+    @property
+    def open_gap_mm(self) -> float:
+        """What of the bottoming gap the rings leave open, in mm."""
+        left = self.state.gap_mm - self.rings_mm
+        return left if left > SAME_LENGTH_MM else 0.0
 
 
 def meet(rear: Joint | None, front: Joint | None) -> JointState:
@@ -73,7 +90,9 @@ def _mating(one: Joint, other: Joint) -> Mating:
     if same is not None:
         return same
     genders = {one.gender, other.gender}
-    return "mates" if genders in ({"male", "female"}, {"slip"}) else "gender"
+    if genders in ({"male", "female"}, {"slip"}):
+        return "mates"
+    return "slip" if "slip" in genders else "gender"
 
 
 def _thread_difference(one: str, other: str) -> Literal["thread", "pitch"] | None:
@@ -87,7 +106,17 @@ def _thread_difference(one: str, other: str) -> Literal["thread", "pitch"] | Non
 
 def is_shim(part: Part) -> bool:
     """Return whether a part is a loose ring without threads: it lies between two parts that screw together."""
-    return part.kind == "spacer" and part.front is None and part.rear is None and part.length_mm <= THICKEST_SHIM_MM
+    return is_loose_ring(part) and part.length_mm <= THICKEST_SHIM_MM
+
+
+def is_loose_ring(part: Part) -> bool:
+    """Return whether a part is a spacer without threads of its own, however thick."""
+    return part.kind == "spacer" and part.front is None and part.rear is None and part.adjustable is None
+
+
+def lies_in_joint(ring: Part, gap_mm: float) -> bool:
+    """Return whether a loose ring lies in a joint: as thin as a shim, or no thicker than the gap that it is to fill."""
+    return ring.length_mm <= max(THICKEST_SHIM_MM, gap_mm + SAME_LENGTH_MM)
 
 
 def joint_text(joint: Joint | None) -> str:
@@ -99,14 +128,13 @@ def joint_text(joint: Joint | None) -> str:
 
 
 def gaps_before(parts: tuple[Part, ...], rear_before: Joint | None) -> list[float]:
-    """Return the bottoming gap in front of each part of a path, in mm."""
-    gaps, rear = [], rear_before
-    for part in parts:
-        if is_shim(part):  # the thread reaches through it, and it is itself a stop
-            gaps.append(0.0)
-            continue
-        gaps.append(meet(rear, part.front).gap_mm)
-        rear = part.rear
+    """Return what is left open of the bottoming gap in front of each part of a path, in mm.
+
+    A ring that lies in a bottoming joint fills the gap first: joint and ring together add max(gap, ring).
+    """
+    gaps = [0.0] * len(parts)
+    for meeting in _along("train", parts, rear_before, ""):
+        gaps[meeting.place] = meeting.open_gap_mm
     return gaps
 
 
@@ -134,9 +162,24 @@ def meetings(rig: Rig) -> list[Meeting]:
 
 def _along(path: Literal["train", "guide"], parts: tuple[Part, ...], rear: Joint | None, before: str) -> list[Meeting]:
     found = []
-    for index, part in enumerate(parts):
-        if is_shim(part):
-            continue
-        found.append(Meeting(path, index, part.id, before, part.title, rear, part.front, meet(rear, part.front)))
-        rear, before = part.rear, part.title
+    index = 0
+    while index < len(parts):
+        # The thread reaches through loose rings, which are themselves a stop.
+        after = next((i for i in range(index, len(parts)) if not is_loose_ring(parts[i])), index)
+        rings = parts[index:after]
+        state = meet(rear, parts[after].front)
+        if not all(lies_in_joint(ring, state.gap_mm) for ring in rings):
+            rings, after = _leading_shims(parts, index)
+            state = meet(rear, parts[after].front)
+        part = parts[after]
+        if not is_shim(part):
+            found.append(Meeting(path, after, part.id, before, part.title, rear, part.front, state, rings))
+            rear, before = part.rear, part.title
+        index = after + 1
     return found
+
+
+def _leading_shims(parts: tuple[Part, ...], index: int) -> tuple[tuple[Part, ...], int]:
+    """Return the shims from an index on, and the index of the part behind them (the last part, where none is)."""
+    after = next((i for i in range(index, len(parts)) if not is_shim(parts[i])), len(parts) - 1)
+    return parts[index:after], after

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from wyntaxis.core.ledger import rectangular, rss
 from wyntaxis.core.optics.focus import plate_focus_shift
 from wyntaxis.core.optics.joints import main_gaps
+from wyntaxis.core.optics.uniform_sum import probability_inside
 from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Glass, Part, Rig
 
 
@@ -85,11 +86,24 @@ class BackFocus:
         return math.hypot(self.stack.standard_mm, self.glass_standard_mm)
 
     @property
+    def half_widths_mm(self) -> tuple[float, ...]:
+        """The half-widths of all that the error rests on: lengths, and what plates' thicknesses do to the shift."""
+        return (
+            *(c.half_width_mm for c in self.stack.contributions),
+            *(plate.half_width_mm for plate in self.plates),
+        )
+
+    @property
+    def worst_case_mm(self) -> float:
+        """Σ|a|: every part and every plate at the end of its tolerance on the same side."""
+        return math.fsum(self.half_widths_mm)
+
+    @property
     def probability_within(self) -> float | None:
-        """Return P(\\|e\\| <= tolerance) for a normal error, None where no tolerance is stated."""
+        """P(error within ±tolerance) by the parts' own distributions, None where no tolerance is stated."""
         if self.tolerance_mm is None:
             return None
-        return probability_within(self.error_mm, self.error_standard_mm, self.tolerance_mm)
+        return probability_inside(self.error_mm, self.half_widths_mm, self.tolerance_mm)
 
 
 def datum_index(train: tuple[Part, ...]) -> int | None:
@@ -167,11 +181,3 @@ def back_focus(rig: Rig) -> BackFocus | None:
         stated_mm=corrector.required_back_focus_mm,
         tolerance_mm=corrector.back_focus_tolerance_mm,
     )
-
-
-def probability_within(error: float, standard: float, tolerance: float) -> float:
-    """Return the probability that a normal quantity of that mean and standard deviation lies in ±tolerance."""
-    if standard <= 0:
-        return 1.0 if abs(error) <= tolerance else 0.0
-    scale = standard * math.sqrt(2)
-    return 0.5 * (math.erf((tolerance - error) / scale) - math.erf((-tolerance - error) / scale))

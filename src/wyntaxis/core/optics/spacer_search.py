@@ -1,31 +1,40 @@
-"""The search behind the spacers: which chains of pieces fill the places, in numbers.
+"""The search behind the spacers: the best sets of pieces in exact order, by bounds on what can still be reached.
 
-It meets in the middle: chains of up to half the pieces grown from the datum are joined with chains grown from the
-camera where ends mate and the lengths add up. Growing is exhaustive, and a bound only ever drops what is worse than
-the sets already kept, so what is returned is the best there is. Pieces that commute (rings of one thread in a row,
-shims) are taken in one order only.
+Two tables make it quick. *Walks* tell for each vertex and remaining length what finishing costs at least, where pieces
+that change the joint may be used again and again and loops may stand anywhere: never more than the truth. *Loops* tell
+exactly what a subset of the loops at the classes visited costs (a subset sum by dynamic programming). A best-first
+search over trails, ordered by error, then number of pieces, then worst case, meets sets in just that order, so the
+first ones found are the best there are, whatever the number of pieces.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import heapq
+import itertools
+import time
+from collections import Counter, OrderedDict
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wyntaxis.core.optics.joints import is_shim, meet
-from wyntaxis.core.rig.model import Joint, Part
+from wyntaxis.core.optics.spacer_problem import COUNT, MAX_STATES, Crossing, Edge, Kind, Problem, SpecialSet
 
-MOST_PIECES = 7
 KEPT = 10
 SAME_MM = 1e-6
 """Errors that differ by less are equal, and fewer pieces decide."""
+DEFAULT_SECONDS = 3.0
+"""How long the search may take before it says that it has not proven its answer."""
+MAX_NODES_A_LEVEL = 2_500
+"""Opened for targets of one error before the order of worst cases, and then the level, is given up."""
+MAX_STATES_NEAREST = 4 * MAX_STATES
+TABLE_BYTES = 200 << 20
+NOTHING = np.int64(1) << 62
+"""The cost of what cannot be reached."""
 
-_CHUNK = 1_000_000
-Ints = NDArray[np.int16]
-Floats = NDArray[np.float64]
+Costs = NDArray[np.int64]
 
 
 class SearchCancelledError(Exception):
@@ -33,320 +42,432 @@ class SearchCancelledError(Exception):
 
 
 @dataclass(frozen=True)
-class Place:
-    """Where pieces may stand: between a fixed part's rear end and the next fixed part's front end."""
-
-    before: Part
-    after: Part
-    rear: Joint | None
-    front: Joint | None
-
-
-@dataclass
-class Problem:
-    """The search in numbers: pieces by index, joint ends by index, and which ends mate."""
-
-    pieces: list[Part]
-    lengths: Floats
-    half_widths: Floats
-    front: Ints
-    rear: Ints
-    shim: NDArray[np.bool_]
-    loop: NDArray[np.bool_]
-    mates: NDArray[np.bool_]
-    place_rear: list[int]
-    place_front: list[int]
-    group: list[int]
-
-
-@dataclass
-class _Rows:
-    """Chains of pieces: indices (rows, pieces), summed length, the place reached, the end there, the last piece."""
-
-    used: Ints
-    length: Floats
-    place: Ints
-    end: Ints
-    last: Ints
-
-    def take(self, rows: NDArray[Any]) -> _Rows:
-        return _Rows(self.used[rows], self.length[rows], self.place[rows], self.end[rows], self.last[rows])
-
-    @staticmethod
-    def stacked(parts: Sequence[_Rows]) -> _Rows:
-        return _Rows(
-            *(np.concatenate([getattr(p, name) for p in parts]) for name in ("used", "length", "place", "end", "last"))
-        )
-
-
-@dataclass
 class Found:
-    """A set of pieces in chain order; places follow from the joints."""
+    """A set: how many of which kind, the trail of those that change the joint, the error, and how far to set ranges."""
 
-    used: tuple[int, ...]
-    error: float
-    worst: float
+    counts: tuple[tuple[int, int], ...]
+    trail: tuple[Edge | Crossing | int, ...]
+    error_mm: float
+    cost: int
+    extra_mm: float
 
     @property
-    def key(self) -> tuple[float, int, float]:
-        return (round(abs(self.error) / SAME_MM), len(self.used), round(self.worst, 9))
+    def key(self) -> tuple[int, int]:
+        return (round(abs(self.error_mm) / SAME_MM), self.cost)
+
+
+class _Node(NamedTuple):
+    """A place in the search: the vertex, the length still to fill, what was used, and the trail so far."""
+
+    vertex: int
+    left: int
+    visited: frozenset[int]
+    used: tuple[tuple[int, int], ...]
+    pending: tuple[tuple[int, int], ...]
+    cost: int
+    trail: Any
+
+
+@dataclass
+class _Loops:
+    """The subset sums of the loops at some classes: kinds, and by position what filling each length costs."""
+
+    kinds: tuple[int, ...]
+    pieces: tuple[Kind, ...]
+    tables: list[Costs]
+
+    @property
+    def size_bytes(self) -> int:
+        return sum(table.nbytes for table in self.tables)
 
 
 @dataclass
 class Search:
-    """One search: grows chains from both ends and joins those that add up to ``wanted`` mm."""
+    """One search: sets that add up to ``wanted_mm``."""
 
     problem: Problem
-    wanted: float
-    tolerance: float
+    wanted_mm: float
     should_stop: Callable[[], bool]
-    found: dict[tuple[int, ...], Found] = field(default_factory=dict)
-    kept: int = KEPT
+    seconds: float = DEFAULT_SECONDS
+    proven: bool = True
+    _given_up: bool = False
+    _tables: OrderedDict[frozenset[int], _Loops] = field(default_factory=OrderedDict)
 
-    def best(self, limit: float) -> list[Found]:
-        """Return the best sets with an error of at most ``limit``, by error, then count, then worst case."""
-        self.found = {}
-        forward, backward = [self._start()], [self._goal()]
-        for count in range(MOST_PIECES + 1):
-            half = (count + 1) // 2
-            while len(forward) <= half:
-                forward.append(self._grown(forward[-1]))
-            while len(backward) <= count - half:
-                backward.append(self._grown_back(backward[-1]))
-            self._join(self._closed(forward[half]), backward[count - half], limit)
-        return self._ranked()[: self.kept]
+    def best(self, limit_mm: float, kept: int = KEPT) -> list[Found]:
+        """Return the best sets with an error of at most ``limit_mm``, by error, then count, then worst case."""
+        return self._within(limit_mm, kept, self.wanted_mm + limit_mm, time.monotonic() + self.seconds)
 
     def nearest(self) -> Found | None:
         """Return the set with the least error, however large."""
-        limit, self.kept = self.tolerance, 1
-        reach = abs(self.wanted) + float(self.problem.lengths.sum()) + 1.0
-        while limit < reach:
-            limit *= 2
-            found = self.best(limit)
-            if found:
-                return found[0]
+        kinds = self.problem.kinds
+        ends = time.monotonic() + self.seconds
+        whole = sum((kind.low_mm + kind.slack_mm) * kind.owned for kind in kinds)
+        reach = max(self.wanted_mm, 0.0) + 10.0
+        while reach <= MAX_STATES_NEAREST * self.problem.unit_mm:
+            found = self._within(reach + abs(self.wanted_mm), 1, min(reach, whole + 1), ends)
+            if found or reach > whole or time.monotonic() > ends:
+                return found[0] if found else None
+            reach *= 2
+        self.proven = False
         return None
 
-    def _ranked(self) -> list[Found]:
-        return sorted(self.found.values(), key=lambda entry: entry.key)
-
-    # Growing chains
-
-    def _start(self) -> _Rows:
-        one = np.zeros(1, dtype=np.int16)
-        return _Rows(
-            np.empty((1, 0), dtype=np.int16), np.zeros(1), one, one + self.problem.place_rear[0], one - np.int16(1)
-        )
-
-    def _goal(self) -> _Rows:
-        last = len(self.problem.place_front) - 1
-        one = np.zeros(1, dtype=np.int16)
-        return _Rows(
-            np.empty((1, 0), dtype=np.int16),
-            np.zeros(1),
-            one + np.int16(last),
-            one + self.problem.place_front[last],
-            one - np.int16(1),
-        )
-
-    def _closed(self, rows: _Rows) -> _Rows:
-        """Add the rows that go on into the next place, where the chain's end mates the fixed part."""
-        parts = [rows]
-        for place in range(len(self.problem.place_front) - 1):
-            here = _Rows.stacked(parts)
-            across = (here.place == place) & self.problem.mates[here.end, self.problem.place_front[place]]
-            moved = here.take(across)
-            moved.place += 1
-            moved.end[:] = self.problem.place_rear[place + 1]
-            moved.last[:] = -1
-            parts.append(moved)
-        return _Rows.stacked(parts)
-
-    def _closed_back(self, rows: _Rows) -> _Rows:
-        parts = [rows]
-        for place in range(len(self.problem.place_front) - 1, 0, -1):
-            here = _Rows.stacked(parts)
-            across = (here.place == place) & self.problem.mates[self.problem.place_rear[place], here.end]
-            moved = here.take(across)
-            moved.place -= 1
-            moved.end[:] = self.problem.place_front[place - 1]
-            moved.last[:] = -1
-            parts.append(moved)
-        return _Rows.stacked(parts)
-
-    def _grown(self, rows: _Rows) -> _Rows:
-        """Return every chain that is longer by one piece at the sensor's side."""
-        p, closed = self.problem, self._closed(rows)
-        grown = [closed.take(np.zeros(0, dtype=int))]
-        grown[0].used = np.empty((0, closed.used.shape[1] + 1), dtype=np.int16)
-        for piece in range(len(p.pieces)):
-            self._check()
-            shim = bool(p.shim[piece])
-            allowed = (closed.place == len(p.place_front) - 1 if shim else p.mates[closed.end, p.front[piece]]) & ~(
-                closed.used == piece
-            ).any(axis=1)
-            allowed &= _in_order(p, closed.last, np.int16(piece))
-            grown.append(_with_piece(closed.take(allowed), piece, p, None if shim else p.rear[piece], back=False))
-        return _Rows.stacked(grown)
-
-    def _grown_back(self, rows: _Rows) -> _Rows:
-        """Return every chain that is longer by one piece at the telescope's side."""
-        p, closed = self.problem, self._closed_back(rows)
-        grown = [closed.take(np.zeros(0, dtype=int))]
-        grown[0].used = np.empty((0, closed.used.shape[1] + 1), dtype=np.int16)
-        for piece in range(len(p.pieces)):
-            self._check()
-            shim = bool(p.shim[piece])
-            allowed = (closed.place == len(p.place_front) - 1 if shim else p.mates[p.rear[piece], closed.end]) & ~(
-                closed.used == piece
-            ).any(axis=1)
-            first = closed.last
-            allowed &= (first < 0) | _in_order(p, np.full_like(first, piece), first)
-            grown.append(_with_piece(closed.take(allowed), piece, p, None if shim else p.front[piece], back=True))
-        return _Rows.stacked(grown)
-
-    # Joining
-
-    def _join(self, forward: _Rows, backward: _Rows, limit: float) -> None:
+    def _within(self, limit_mm: float, kept: int, reach_mm: float, ends: float) -> list[Found]:
         p = self.problem
-        for place in range(len(p.place_front)):
-            for end in np.unique(backward.end[backward.place == place]):
-                rows = backward.take((backward.place == place) & (backward.end == end))
-                order = np.argsort(rows.length, kind="stable")
-                rows = rows.take(order)
-                fits = (forward.place == place) & p.mates[forward.end, end]
-                self._pairs(forward.take(fits), rows, limit)
-
-    def _pairs(self, forward: _Rows, backward: _Rows, limit: float) -> None:
-        """Look at every pair whose lengths add up to within the limit, or within what would still be kept."""
-        start, size = 0, forward.length.size
-        while start < size:
-            self._check()
-            width = self._width(limit, forward.used.shape[1] + backward.used.shape[1])
-            if width < 0:
-                return
-            need = self.wanted - forward.length[start : start + _CHUNK]
-            low = np.searchsorted(backward.length, need - width, side="left")
-            high = np.searchsorted(backward.length, need + width, side="right")
-            counts = np.cumsum(high - low)
-            # As many rows as give one chunk of pairs, at least one.
-            taken = max(1, int(np.searchsorted(counts, _CHUNK, side="right")))
-            number = (high - low)[:taken]
-            if number.sum():
-                left = np.repeat(np.arange(start, start + taken), number)
-                offsets = np.arange(number.sum()) - np.repeat(np.cumsum(number) - number, number)
-                right = np.repeat(low[:taken], number) + offsets
-                self._keep(forward, backward, left, right)
-            start += taken
-
-    def _width(self, limit: float, count: int) -> float:
-        """Return how large an error may be to be kept still: ties go to fewer pieces, which came before."""
-        if len(self.found) < self.kept:
-            return limit + SAME_MM / 2
-        last = self._ranked()[self.kept - 1]
-        ties = SAME_MM if len(last.used) == count else -SAME_MM / 2
-        return min(limit + SAME_MM / 2, abs(last.error) + ties)
-
-    def _keep(self, forward: _Rows, backward: _Rows, left: NDArray[Any], right: NDArray[Any]) -> None:
-        p = self.problem
-        apart = np.ones(left.size, dtype=bool)
-        for column in range(forward.used.shape[1]):
-            for other in range(backward.used.shape[1]):
-                apart &= forward.used[left, column] != backward.used[right, other]
-        if backward.used.shape[1]:
-            apart &= _in_order(p, forward.last[left], backward.last[right])
-        left, right = left[apart], right[apart]
-        if not left.size:
-            return
-        used = np.concatenate([forward.used[left], backward.used[right]], axis=1)
-        errors = forward.length[left] + backward.length[right] - self.wanted
-        worst = p.half_widths[used].sum(axis=1)
-        order = np.lexsort((worst, np.round(np.abs(errors) / SAME_MM)))
-        bound = self._ranked()[self.kept - 1].key if len(self.found) >= self.kept else None
-        for row in order:
-            entry = Found(tuple(int(i) for i in used[row]), float(errors[row]), float(worst[row]))
-            if bound is not None and entry.key >= bound:
+        self._check()
+        self._tables.clear()
+        self._size = max(0, int(reach_mm / p.unit_mm + 1e-6)) + 1
+        self._steps = [_Steps.of(p, vertex) for vertex in range(len(p.vertices))]
+        self._bound = self._walks()
+        self.proven = p.complete
+        best: list[Found] = []
+        for level in self._levels(limit_mm):
+            room = kept - len(best)
+            found = list(itertools.islice(self._sets_of(level, ends, fine=kept > 1), room))
+            if self._given_up and len(found) < room:
+                # Which worst case is least cannot be told in time; which sets there are, with the fewest pieces, can.
+                self.proven = False
+                known = {entry.counts for entry in found}
+                more = itertools.islice(self._sets_of(level, ends, fine=False), kept)
+                found += [entry for entry in more if entry.counts not in known]
+                found = sorted(found, key=lambda entry: entry.cost)[:room]
+            best += found
+            if len(best) == kept:
                 break
-            signature = tuple(sorted(p.group[i] for i in entry.used))
-            known = self.found.get(signature)
-            if known is None or entry.key < known.key:
-                self.found[signature] = entry
-                bound = self._ranked()[self.kept - 1].key if len(self.found) >= self.kept else None
-        best = sorted(self.found.items(), key=lambda item: item[1].key)
-        self.found = dict(best[: self.kept])
+            if time.monotonic() > ends:
+                self.proven = False
+                break
+        return best
+
+    # The order of the targets
+
+    def _levels(self, limit_mm: float) -> Iterator[list[tuple[float, SpecialSet, int]]]:
+        """Yield targets of equal error, the smallest error first: (error, special set, length in units)."""
+        p = self.problem
+        errors: list[NDArray[np.float64]] = []
+        which: list[NDArray[np.int64]] = []
+        lengths: list[NDArray[np.int64]] = []
+        reachable = np.flatnonzero(self._bound[p.threads[0]] < NOTHING)
+        for index, special in enumerate(p.specials):
+            rest = self.wanted_mm - special.low_mm - reachable * p.unit_mm
+            error = np.where(rest < 0, -rest, np.minimum(0.0, special.slack_mm - rest))
+            near = np.abs(error) <= limit_mm + SAME_MM / 2
+            errors.append(error[near])
+            which.append(np.full(int(near.sum()), index))
+            lengths.append(reachable[near])
+        error, numbers, length = np.concatenate(errors), np.concatenate(which), np.concatenate(lengths)
+        rank = np.round(np.abs(error) / SAME_MM).astype(np.int64)
+        order = np.argsort(rank, kind="stable")
+        for _, group in itertools.groupby(order, key=rank.__getitem__):
+            yield [(float(error[i]), p.specials[numbers[i]], int(length[i])) for i in group]
+
+    def _sets_of(self, level: list[tuple[float, SpecialSet, int]], ends: float, *, fine: bool) -> Iterator[Found]:
+        """Yield the sets of some targets, each choice of pieces once, the cheapest first.
+
+        Not ``fine``, those of equal count come in any order. Where it takes too long it stops, and says so in
+        ``_given_up``.
+        """
+        p = self.problem
+        self._given_up = False
+        digits = 0 if fine else COUNT.bit_length() - 1
+        heap: list[tuple[int, int, int, Any]] = []
+        number = itertools.count()
+        first = frozenset({p.vertices[0][1]})
+        for target, (_, special, length) in enumerate(level):
+            node = _Node(0, length, first, (), special.counts, special.cost, None)
+            cost = special.cost + self._least(0, length)
+            heap.append((cost >> digits, length, next(number), (target, node)))
+        heapq.heapify(heap)
+        seen: set[Any] = set()
+        known: set[Any] = set()
+        opened = 0
+        while heap:
+            _, _, _, (target, node) = heapq.heappop(heap)
+            opened += 1
+            if opened % 64 == 0:
+                self._check()
+            if opened > MAX_NODES_A_LEVEL or (opened % 64 == 0 and time.monotonic() > ends):
+                self._given_up = True
+                return
+            if isinstance(node, _Node):
+                mark = (target, node.vertex, node.left, node.visited, node.used, node.pending)
+                if mark in seen:
+                    continue
+                seen.add(mark)
+                for bound, after in itertools.chain(self._onward(node), self._into_loops(node)):
+                    left = after.left if isinstance(after, _Node) else 0
+                    heapq.heappush(heap, (bound >> digits, left, next(number), (target, after)))
+                continue
+            for bound, after in node.onward():
+                heapq.heappush(heap, (bound >> digits, after.left, next(number), (target, after)))
+            if not node.is_whole:
+                continue
+            counts = node.counts(p.kinds)
+            if counts is None:
+                continue
+            error, special, length = level[target]
+            whole = tuple(sorted((Counter(counts) + Counter(dict(special.counts))).items()))
+            if whole not in known:
+                known.add(whole)
+                rest = self.wanted_mm - special.low_mm - length * p.unit_mm
+                yield Found(whole, node.trail, error, node.cost, min(max(rest, 0.0), special.slack_mm))
+
+    # Trails
+
+    def _onward(self, node: _Node) -> Iterator[tuple[int, _Node]]:
+        """Yield what may come next in a trail, each with what the whole will cost at least."""
+        steps = self._steps[node.vertex]
+        lengths = node.left - steps.lengths
+        bounds = np.where(lengths >= 0, self._bound[steps.threads, np.maximum(lengths, 0)], NOTHING)
+        used, kinds = dict(node.used), self.problem.kinds
+        for index in np.flatnonzero(bounds < NOTHING):
+            edge = steps.edges[index]
+            pending = node.pending
+            if kinds[edge.kind].special:
+                left = Counter(dict(pending))
+                if not left[edge.kind]:
+                    continue
+                left[edge.kind] -= 1
+                pending, cost = tuple(sorted((+left).items())), 0
+            elif used.get(edge.kind, 0) >= kinds[edge.kind].owned:
+                continue
+            else:
+                cost = kinds[edge.kind].cost
+            base = self._after(node, edge.to, int(lengths[index]), edge, pending, node.cost + cost)
+            if cost:
+                base = base._replace(used=_with(base.used, edge.kind))
+            yield from self._over_gap(base, edge.gap_mm, node.trail, edge)
+        crossing = self.problem.crossings[node.vertex]
+        if crossing is not None and crossing.to is not None:
+            base = self._after(node, crossing.to, node.left, crossing, node.pending, node.cost)
+            yield from self._over_gap(base, crossing.gap_mm, node.trail, crossing)
+
+    def _after(self, node: _Node, to: int, left: int, step: Any, pending: Any, cost: int) -> _Node:
+        visited = node.visited | {self.problem.vertices[to][1]}
+        return _Node(to, left, visited, node.used, pending, cost, (node.trail, step))
+
+    def _over_gap(self, base: _Node, gap_mm: float, trail: Any, step: Any) -> Iterator[tuple[int, _Node]]:
+        """Yield a step, once for each set of rings that fills the gap in its joint."""
+        if gap_mm == 0:
+            bound = self._least(base.vertex, base.left)
+            if bound < NOTHING:
+                yield base.cost + bound, base
+            return
+        for rings, used, cost, left in self._filled(base, gap_mm):
+            bound = self._least(base.vertex, left)
+            if bound < NOTHING:
+                through = (_followed(trail, rings), step)
+                yield cost + bound, base._replace(left=left, used=used, cost=cost, trail=through)
+
+    def _filled(self, node: _Node, gap_mm: float) -> Iterator[tuple[tuple[int, ...], Any, int, int]]:
+        """Yield the sets of rings that fill a gap, with what is then used, its cost, and the length left."""
+        kinds = self.problem.kinds
+        for rings in self.problem.covers[gap_mm]:
+            used, left, cost = node.used, node.left, node.cost
+            for ring in rings:
+                used, left, cost = _with(used, ring), left - kinds[ring].length, cost + kinds[ring].cost
+            if left >= 0 and all(n <= kinds[k].owned for k, n in used):
+                yield rings, used, cost, left
+
+    def _into_loops(self, node: _Node) -> Iterator[tuple[int, _LoopNode]]:
+        """Yield the way out of the trail, where it may end here: what is left is filled by loops."""
+        crossing = self.problem.crossings[node.vertex]
+        if crossing is None or crossing.to is not None:
+            return
+        at_hand = {kind for end in node.visited for kind in self.problem.loops.get(end, ())}
+        if any(kind not in at_hand for kind, _ in node.pending):
+            return
+        loops = self._loops(node.visited)
+        endings: Any = (((), node.used, node.cost, node.left),)
+        if crossing.gap_mm:
+            endings = self._filled(node, crossing.gap_mm)
+        for rings, used, cost, left in endings:
+            bound = int(loops.tables[0][left])
+            if bound < NOTHING:
+                trail = _unrolled((_followed(node.trail, rings), crossing))
+                yield cost + bound, _LoopNode(loops, 0, left, None, used, cost, trail)
+
+    def _least(self, vertex: int, left: int) -> int:
+        return int(self._bound[self.problem.threads[vertex], left])
+
+    # Tables
+
+    def _walks(self) -> Costs:
+        """Return by thread and length the least that finishing costs.
+
+        Edges may be used at will, loops stand anywhere, and a joint that bottoms out needs no ring: never more than
+        the truth. Nor is what the pieces cost when each is used once and joints do not matter; the dearer one counts.
+        """
+        p, size = self.problem, self._size
+        threads = max(p.threads) + 1
+        cost = np.full((threads, size), NOTHING, dtype=np.int64)
+        into: list[dict[tuple[int, int, int], None]] = [{} for _ in range(threads)]  # led to: from, length, cost
+        anywhere = {kind for row in p.loops.values() for kind in row}
+        for vertex, row in enumerate(p.edges):
+            start = p.threads[vertex]
+            for edge in row:
+                piece, to = p.kinds[edge.kind], p.threads[edge.to]
+                if piece.special:
+                    into[to][start, 0, 0] = None
+                elif to == start:
+                    anywhere.add(edge.kind)
+                else:
+                    into[to][start, piece.length, piece.cost] = None
+            crossing = p.crossings[vertex]
+            if crossing is not None and crossing.to is None:
+                cost[start, 0] = 0
+            elif crossing is not None and crossing.to is not None:
+                into[p.threads[crossing.to]][start, 0, 0] = None
+        fresh = {vertex: np.zeros(1, dtype=np.int64) for vertex in range(threads) if cost[vertex, 0] == 0}
+        while fresh:
+            self._check()
+            changed: dict[int, NDArray[np.bool_]] = {}
+            values = {vertex: cost[vertex, at] for vertex, at in fresh.items()}
+            for to, at in fresh.items():
+                for vertex, length, price in into[to]:
+                    here = at[: np.searchsorted(at, size - length)] + length
+                    value = values[to][: here.size] + price
+                    better = value < cost[vertex, here]
+                    if better.any():
+                        here = here[better]
+                        cost[vertex, here] = value[better]
+                        changed.setdefault(vertex, np.zeros(size, dtype=bool))[here] = True
+            fresh = {vertex: np.flatnonzero(marks) for vertex, marks in changed.items()}
+        for kind in sorted(anywhere):
+            self._check()
+            if not p.kinds[kind].special:
+                cost = _with_copies(cost, p.kinds[kind])
+        return np.maximum(cost, self._once(anywhere | {edge.kind for row in p.edges for edge in row}))
+
+    def _once(self, kinds: Iterable[int]) -> Costs:
+        """Return by length the least that pieces cost which are each used once, whatever their joints."""
+        cost = np.full(self._size, NOTHING, dtype=np.int64)
+        cost[0] = 0
+        for kind in kinds:
+            self._check()
+            if not self.problem.kinds[kind].special:
+                cost = _with_copies(cost, self.problem.kinds[kind])
+        return cost
+
+    def _loops(self, visited: frozenset[int]) -> _Loops:
+        """Return the subset sums of the loops at these classes, kept while there is room."""
+        p = self.problem
+        kinds = {k for end in visited for k in p.loops.get(end, ()) if not p.kinds[k].special}
+        key = frozenset(kinds)
+        if key in self._tables:
+            self._tables.move_to_end(key)
+            return self._tables[key]
+        ordered = tuple(sorted(kinds, key=lambda k: (-p.kinds[k].length, k)))
+        last = np.full(self._size, NOTHING, dtype=np.int64)
+        last[0] = 0
+        tables = [last]
+        for kind in reversed(ordered):
+            self._check()
+            tables.append(_with_copies(tables[-1], p.kinds[kind]))
+        self._tables[key] = _Loops(ordered, tuple(p.kinds[k] for k in ordered), tables[::-1])
+        while (
+            len(self._tables) > 1 and sum(sum(t.nbytes for t in x.tables) for x in self._tables.values()) > TABLE_BYTES
+        ):
+            self._tables.popitem(last=False)
+        return self._tables[key]
 
     def _check(self) -> None:
         if self.should_stop():
             raise SearchCancelledError
 
 
-def problem_of(places: list[Place], stock: list[tuple[Part, int]]) -> Problem:
-    """Put places and stock into numbers; two ends mate when they screw together without bottoming out."""
-    ends: dict[Joint | None, int] = {}
+class _LoopNode(NamedTuple):
+    """A place among the loops: which kind is decided next, the length still to fill, and what was chosen."""
 
-    def end(joint: Joint | None) -> int:
-        return ends.setdefault(joint, len(ends))
+    loops: _Loops
+    at: int
+    left: int
+    chosen: Any
+    used: tuple[tuple[int, int], ...]
+    cost: int
+    trail: tuple[Any, ...]
 
-    pieces = [part for part, owned in stock for _ in range(min(owned, MOST_PIECES))]
-    groups = [number for number, (_, owned) in enumerate(stock) for _ in range(min(owned, MOST_PIECES))]
-    front = np.array([end(p.front) for p in pieces], dtype=np.int16)
-    rear = np.array([end(p.rear) for p in pieces], dtype=np.int16)
-    place_rear, place_front = [end(p.rear) for p in places], [end(p.front) for p in places]
-    joints = list(ends)
-    mates = np.zeros((len(joints), len(joints)), dtype=bool)
-    for i, one in enumerate(joints):
-        for j, other in enumerate(joints):
-            state = meet(one, other)
-            mates[i, j] = state.mating == "unknown" or (state.mating == "mates" and state.gap_mm == 0)
-    shim = np.array([is_shim(p) for p in pieces], dtype=bool)
-    loop = np.array([bool(mates[r, f]) for f, r in zip(front, rear, strict=True)], dtype=bool) & ~shim
-    lengths = np.array([p.optical_length_mm for p in pieces], dtype=float)
-    widths = np.array([p.length_tolerance_mm or 0.0 for p in pieces], dtype=float)
-    return Problem(pieces, lengths, widths, front, rear, shim, loop, mates, place_rear, place_front, groups)
+    @property
+    def is_whole(self) -> bool:
+        return self.at == len(self.loops.kinds)
+
+    def onward(self) -> Iterator[tuple[int, _LoopNode]]:
+        """Yield the choices of the next kind that still lead to an end, each with what the whole will cost."""
+        node = self
+        while not node.is_whole:
+            kind = node.loops.kinds[node.at]
+            more = node.loops.pieces[node.at]
+            after, found = node.loops.tables[node.at + 1], []
+            most = more.owned if more.length == 0 else min(more.owned, node.left // more.length)
+            for n in range(most + 1):
+                left = node.left - n * more.length
+                rest = int(after[left])
+                if rest < NOTHING:
+                    chosen = (node.chosen, kind, n) if n else node.chosen
+                    cost = node.cost + n * more.cost
+                    found.append((cost + rest, node._replace(at=node.at + 1, left=left, chosen=chosen, cost=cost)))
+            if len(found) != 1:
+                yield from found
+                return
+            node = found[0][1]
+        if node is not self:
+            yield node.cost, node
+
+    def counts(self, kinds: list[Kind]) -> dict[int, int] | None:
+        """Return how many of which kind the set takes, or None where trail and loops take more than there are."""
+        counts = dict(self.used)
+        chosen = self.chosen
+        while chosen is not None:
+            chosen, kind, n = chosen
+            counts[kind] = counts.get(kind, 0) + n
+        return counts if all(n <= kinds[kind].owned for kind, n in counts.items()) else None
 
 
-def _in_order(p: Problem, before: NDArray[Any], after: NDArray[Any] | np.int16) -> NDArray[np.bool_]:
-    """Return whether a piece may directly follow another in the one order that commuting pieces are taken in.
+class _Steps(NamedTuple):
+    """The edges of a vertex, as arrays."""
 
-    Shims come first in their place; equal rings and shims by ascending index. ``before`` below 0 is no piece.
-    """
-    none = before < 0
-    same_type = (p.front[before] == p.front[after]) & (p.rear[before] == p.rear[after]) & p.loop[before] & p.loop[after]
-    order = np.where(p.shim[after], p.shim[before] & (before < after), ~same_type | (before < after))
-    result: NDArray[np.bool_] = none | order
-    return result
+    edges: list[Edge]
+    lengths: NDArray[np.int64]
+    threads: NDArray[np.int64]
 
-
-def _with_piece(rows: _Rows, piece: int, p: Problem, end: Any, *, back: bool) -> _Rows:
-    column = np.full((rows.length.size, 1), piece, dtype=np.int16)
-    rows.used = np.concatenate([column, rows.used] if back else [rows.used, column], axis=1)
-    rows.length = rows.length + p.lengths[piece]
-    if end is not None:
-        rows.end = np.full_like(rows.end, end)
-    rows.last = np.full_like(rows.last, piece)
-    return rows
+    @staticmethod
+    def of(p: Problem, vertex: int) -> _Steps:
+        edges = p.edges[vertex]
+        lengths = [0 if p.kinds[edge.kind].special else p.kinds[edge.kind].length for edge in edges]
+        threads = [p.threads[edge.to] for edge in edges]
+        return _Steps(edges, np.array(lengths, dtype=np.int64), np.array(threads, dtype=np.int64))
 
 
-def arranged(p: Problem, places: list[Place], used: tuple[int, ...]) -> tuple[tuple[Part, ...], ...]:
-    """Divide a chain over the places: a depth-first walk that crosses a fixed part where the ends mate."""
-    last = len(places) - 1
+def _with(used: tuple[tuple[int, int], ...], kind: int) -> tuple[tuple[int, int], ...]:
+    counts = dict(used)
+    counts[kind] = counts.get(kind, 0) + 1
+    return tuple(sorted(counts.items()))
 
-    def walk(at: int, place: int, end: int) -> list[list[int]] | None:
-        if at == len(used) and place == last:
-            return [[]] if p.mates[end, p.place_front[place]] else None
-        if at < len(used):
-            piece = used[at]
-            shim = bool(p.shim[piece])
-            if (shim and place == last) or (not shim and p.mates[end, p.front[piece]]):
-                rest = walk(at + 1, place, end if shim else int(p.rear[piece]))
-                if rest is not None:
-                    return [[piece, *rest[0]], *rest[1:]]
-        if place < last and p.mates[end, p.place_front[place]]:
-            rest = walk(at, place + 1, p.place_rear[place + 1])
-            if rest is not None:
-                return [[], *rest]
-        return None
 
-    found = walk(0, 0, p.place_rear[0])
-    assert found is not None, "a chain that the search made always fits its places"
-    return tuple(tuple(p.pieces[i] for i in place) for place in found)
+def _followed(trail: Any, steps: Iterable[int]) -> Any:
+    for step in steps:
+        trail = (trail, step)
+    return trail
+
+
+def _unrolled(trail: Any) -> tuple[Any, ...]:
+    steps = []
+    while trail is not None:
+        trail, step = trail
+        steps.append(step)
+    return tuple(reversed(steps))
+
+
+def _with_copies(costs: Costs, kind: Kind) -> Costs:
+    """Return what each length costs when up to ``owned`` pieces of a kind may be added (bounded subset sum)."""
+    size = costs.shape[-1]
+    if kind.length == 0 or kind.length >= size:
+        return costs
+    left, lot = min(kind.owned, (size - 1) // kind.length), 1
+    while left > 0:
+        taken = min(lot, left)
+        shift = taken * kind.length
+        more = costs.copy()
+        if shift < size:
+            np.minimum(more[..., shift:], costs[..., :-shift] + taken * kind.cost, out=more[..., shift:])
+        costs, left, lot = more, left - taken, lot * 2
+    return costs

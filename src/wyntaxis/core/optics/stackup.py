@@ -18,7 +18,10 @@ SEED = 20250101
 
 @dataclass(frozen=True)
 class StackUp:
-    """The back focus error, in mm: its middle, spreads, and draws of it. ``inside`` is None without a tolerance."""
+    """The back focus error, in mm: its middle, spreads, and draws of it.
+
+    ``inside`` is the probability by the exact law, the same figure as everywhere; None without a tolerance.
+    """
 
     error_mm: float
     worst_case_mm: float
@@ -32,18 +35,16 @@ def stack_up(path: BackFocus, draws: int = DRAWS, seed: int = SEED) -> StackUp:
     """Draw every part's length and every plate's thickness uniformly inside its tolerance (JCGM 101:2008)."""
     import numpy as np
 
-    half_widths = [c.half_width_mm for c in path.stack.contributions] + [p.half_width_mm for p in path.plates]
-    widths = np.array([width for width in half_widths if width > 0])
+    widths = np.array([width for width in path.half_widths_mm if width > 0])
     generator = np.random.default_rng(seed)
     errors = np.full(draws, path.error_mm)
     for width in widths:  # one part at a time: no array of draws × parts
         errors += generator.uniform(-width, width, draws)
-    tolerance = path.tolerance_mm
     return StackUp(
         error_mm=path.error_mm,
-        worst_case_mm=float(widths.sum()),
+        worst_case_mm=path.worst_case_mm,
         rss_mm=path.error_standard_mm,
         draws_mm=errors,
-        tolerance_mm=tolerance,
-        inside=None if tolerance is None else float(np.mean(np.abs(errors) <= tolerance)),
+        tolerance_mm=path.tolerance_mm,
+        inside=path.probability_within,
     )

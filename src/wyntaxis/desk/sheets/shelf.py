@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QObject, QRunnable, Qt, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -23,12 +23,12 @@ from PyQt6.QtWidgets import (
 )
 
 from wyntaxis.core.optics.joints import joint_text
-from wyntaxis.core.optics.spacers import SearchCancelledError, SpacerResult, SpacerSet, find_spacers
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.optics.spacers import SpacerResult, SpacerSet, find_spacers, pieces_text
 from wyntaxis.core.rig.model import Joint, Rig
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.core.worklist import Step
+from wyntaxis.desk.background import Job, Progress
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.section.band import SHELF_MIME
@@ -182,20 +182,11 @@ class _Results(QAbstractTableModel):
                 signed(found.error_mm, 3),
                 number(found.worst_case_mm, 2),
                 number(100 * found.probability, 1),
-                self._pieces(found),
+                pieces_text(self.result, found) if self.result else "",
             )[index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() < 3:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None
-
-    def _pieces(self, found: SpacerSet) -> str:
-        assert self.result is not None
-        texts = [
-            f"after {place.before.title}: {' + '.join(part.title for part in parts)}"
-            for place, parts in zip(self.result.places, found.pieces, strict=True)
-            if parts
-        ]
-        return "; ".join(texts) or "no pieces: the fixed parts alone"
 
 
 class _Table(QTableView):
@@ -233,20 +224,17 @@ class _Table(QTableView):
             super().keyPressEvent(e)
 
 
-class _SearchSignals(QObject):
-    done = pyqtSignal(object, str)
-
-
 class ShelfSheet(StepSheet):
     """The shelf above, the search below."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette, ledger_across=True)
         self.ledger.hide()
-        self._stop = False
-        self._running = False
-        self._signals = _SearchSignals()
-        self._signals.done.connect(self._searched)
+        self.job = Job(self)
+        self.job.done.connect(self._searched)
+        self.job.failed.connect(self._no_answer)
+        self.job.cancelled.connect(lambda: self._no_answer("Search cancelled."))
+        self.job.running_changed.connect(lambda _running: self._show_state())
         self.add_wide(self._build_bar())
         end = "M48×0.75 female, 4.5"
         self.table = _Table("Shelf", 0, ("", "000.000", "0.000", end, end, "Opening", "0000", "Owned"))
@@ -397,46 +385,43 @@ class ShelfSheet(StepSheet):
 
     def search(self) -> None:
         """Search in the background; the answer comes with :meth:`_searched`."""
-        if self._running:
+        if self.job.running:
             return
-        self._stop, self._running = False, True
-        rig, parts, signals = self.session.rig, self.session.stock.shelf.parts, self._signals
+        rig, parts = self.session.rig, self.session.stock.shelf.parts
         self._searched_rig = rig
 
-        def work() -> None:
-            try:
-                result, line = find_spacers(rig, parts, should_stop=lambda: self._stop), ""
-            except SearchCancelledError:
-                result, line = None, "Search cancelled."
-            except RigError as error:
-                result, line = None, str(error)
-            signals.done.emit(result, line)
+        def work(progress: Progress) -> SpacerResult:
+            def stopped() -> bool:
+                progress(0, 0)  # ends the work when it was cancelled
+                return False
 
-        pool = QThreadPool.globalInstance()
-        assert pool is not None
-        pool.start(QRunnable.create(work))
-        self._show_state()
+            return find_spacers(rig, parts, should_stop=stopped)
+
+        self.job.start(work)
 
     @property
     def searching(self) -> bool:
         """Whether a search runs."""
-        return self._running
+        return self.job.running
 
     def cancel(self) -> None:
         """Stop the search that runs."""
-        self._stop = True
+        self.job.cancel()
 
-    def _searched(self, result: SpacerResult | None, line: str) -> None:
-        self._running = False
+    def _no_answer(self, line: str) -> None:
+        self.found.show_result(None)
+        self.answer.setText(line[:1].upper() + line[1:])
+        self._show_state()
+
+    def _searched(self, result: SpacerResult) -> None:
         self.found.show_result(result)
-        if result is not None:
-            self.results.setCurrentIndex(self.found.index(0, 0))
-            fill = f"to fill: {number(result.wanted_mm, 3)} mm, error allowed ±{short(result.tolerance_mm)} mm"
-            if result.sets:
-                line = f"{len(result.sets)} best sets; {fill}"
-            else:
-                nearest = "; the nearest set is shown" if result.nearest else ""
-                line = f"Nothing on the shelf fits, {fill}{nearest}. To buy: {result.buy}"
+        self.results.setCurrentIndex(self.found.index(0, 0))
+        fill = f"to fill: {number(result.wanted_mm, 3)} mm, error allowed ±{short(result.tolerance_mm)} mm"
+        if result.sets:
+            line = f"{result.outcome}; {fill}"
+        else:
+            nearest = "; the nearest set is shown" if result.nearest else ""
+            line = f"{result.outcome}, {fill}{nearest}. To buy: {result.buy}"
         self.answer.setText(line[:1].upper() + line[1:])
         self._show_state()
 
@@ -451,9 +436,9 @@ class ShelfSheet(StepSheet):
             self.session.refused.emit("the rig has changed since the search: search again")
 
     def _show_state(self) -> None:
-        self.search_button.setEnabled(not self._running)
-        self.cancel_button.setVisible(self._running)
-        self.progress.setVisible(self._running)
+        self.search_button.setEnabled(not self.job.running)
+        self.cancel_button.setVisible(self.job.running)
+        self.progress.setVisible(self.job.running)
         self.results.setVisible(bool(self.found.sets))
         self.apply_button.setVisible(bool(self.found.sets))
 
