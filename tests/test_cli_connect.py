@@ -38,7 +38,7 @@ def test_records(rig_file, capsys, tmp_path, monkeypatch):
     maps = KeyMaps(maps=(KeyMap(name="guide program", form="ini", rules=(rule,)),))
     save_maps(maps, tmp_path / "wyntaxis" / "key-maps.json")
     assert main(asked) == 1
-    assert "676 (0.76 times: the reducer Aldous 0.76x is missing)" in capsys.readouterr().out
+    assert "676 (1.316 times, 1/0.76: the reducer Aldous 0.76x is missing)" in capsys.readouterr().out
 
 
 def test_headers(rig_file, capsys, tmp_path):

@@ -121,7 +121,7 @@ PLANTS = [
         "focal length without the reducer",
         lambda d: values(d).update(effective_focal_length_mm=676),
         "records.focal_length",
-        "0.76 times: the reducer Aldous 0.76x is missing",
+        "1.316 times, 1/0.76: the reducer Aldous 0.76x is missing",
     ),
     (
         "focal length in m",

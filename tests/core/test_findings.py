@@ -28,6 +28,7 @@ def test_the_examples_findings(example):
         ("illumination.corner", "holds"),
         ("prism.shade", "holds"),
         ("prism.light", "tight"),
+        ("reach.main", "unproven"),
         ("guiding.centroid", "holds"),
         ("guiding.calibration", "unproven"),
         ("guiding.dither", "holds"),

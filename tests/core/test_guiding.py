@@ -86,7 +86,7 @@ def test_the_search_range_is_at_least_five_percent(example):
     "site, words",
     [
         ({"seeing_good_arcsec": 3.0}, "seeing must not fall"),
-        ({"horizon": [[0, 5], [0, 6]]}, "azimuths must rise"),
+        ({"horizon": [[10, 5], [0, 6]]}, "azimuths must not fall"),
         ({"horizon": [[0, 95]]}, "horizon"),
     ],
 )

@@ -11,6 +11,7 @@ from astropy.io import fits
 from tests.rigs import clean_document
 from wyntaxis.core.frames.audit import AuditKeeper, audit
 from wyntaxis.core.frames.headers import find_frames, frame_header, read_folder
+from wyntaxis.core.frames.names import load_filter_names
 from wyntaxis.core.frames.partners import group_frames, lacking
 from wyntaxis.core.reckon import Seen, reckon
 from wyntaxis.core.rig.errors import RigError
@@ -48,7 +49,7 @@ def write(path, *, shape=(4, 6), **changes):
 
 @pytest.fixture(scope="module")
 def rig():
-    return validated(clean_document())
+    return validated(clean_document() | {"observer": "Ada Marl"})
 
 
 def audited(rig, *frames):
@@ -87,16 +88,21 @@ def test_the_scale_of_a_solved_header(keys):
 @pytest.mark.parametrize(
     "changes, keyword, verdict, words",
     [
-        ({"FOCALLEN": 676.0}, "FOCALLEN", "fails", "0.76 times: the reducer Aldous 0.76x is missing"),
+        ({"FOCALLEN": 676.0}, "FOCALLEN", "fails", "1.316 times, 1/0.76: the reducer Aldous 0.76x is missing"),
         ({"GAIN": 0}, "GAIN", "fails", ""),
         ({"OFFSET": 10}, "OFFSET", "fails", ""),
         ({"SET_TEMP": 0.0}, "SET-TEMP", "fails", ""),
         ({"XPIXSZ": 7.8, "XBINNING": 2}, "XPIXSZ at binning 2", "tight", "XPIXSZ is the binned size, 3.9 µm × 2"),
         ({"XPIXSZ": 7.8}, "XPIXSZ at binning 1", "fails", "2 times: the binned pixel size"),
-        ({"FILTER": "l"}, "FILTER", "fails", "the wheel writes it L"),
         ({"INSTRUME": "Limpid 12"}, "INSTRUME", "fails", "no camera of the rig has this name"),
         ({"FILTER": "SII"}, "FILTER", "fails", "no slot of the wheel has this filter"),
         ({"SITELAT": "-47 18 00"}, "SITELAT", "fails", "the sign is the other way round"),
+        ({"SITELAT": "47 18 00 S"}, "SITELAT", "fails", "the sign is the other way round"),
+        ({"SITELONG": "11 06 00 W"}, "SITELONG", "fails", "the sign is the other way round"),
+        ({"TELESCOP": "Meadow 203"}, "TELESCOP", "fails", "that is another telescope"),
+        ({"OBSERVER": "Ida Quill"}, "OBSERVER", "fails", "that is another observer"),
+        ({"SITENAME": "Fenbridge"}, "SITENAME", "fails", "that is another site"),
+        ({"SITEELEV": 124.0}, "SITEELEV", "fails", ""),
     ],
 )
 def test_differences_are_told_with_their_story(rig, changes, keyword, verdict, words):
@@ -232,3 +238,73 @@ def test_the_audit_is_kept_until_the_rig_changes_in_what_it_tells(folder, rig):
     assert keeper.audit(apply(rig, Change.of("Name", ("name",), "other")), headers) is first
     gain = apply(rig, Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 0.0))
     assert keeper.audit(gain, headers) is not first
+
+
+@pytest.mark.parametrize(
+    "light, calibration, lacks",
+    [
+        ({}, {}, []),
+        ({"INSTRUME": "PELLUCID 26m"}, {}, []),  # one rule for names: capitals do not count
+        ({"INSTRUME": "Maker Pellucid 26M"}, {}, []),
+        ({"INSTRUME": "Limpid 12"}, {}, ["bias", "dark", "flat"]),
+        ({"FILTER": "HA"}, {"FILTER": "Ha"}, []),
+        ({"FILTER": "Luminance"}, {"FILTER": "Lum"}, []),
+        ({"FILTER": "H-alpha"}, {"FILTER": "Ha"}, []),
+        ({"FILTER": "R"}, {"FILTER": "L"}, ["flat"]),
+        ({"FILTER": "Night"}, {"FILTER": "own"}, []),  # by the imager's own table
+        ({"ROTATANG": 359.0}, {"ROTATANG": 0.5}, []),  # angles wrap
+        ({"ROTATANG": 359.0}, {"ROTATANG": 1.1}, ["flat"]),
+    ],
+)
+def test_names_and_angles_of_lights_and_their_partners(light, calibration, lacks, tmp_path, monkeypatch):
+    own = {"format": "wyntaxis-filter-names", "names": {"Own": ["Night"]}}
+    (tmp_path / "wyntaxis").mkdir()
+    (tmp_path / "wyntaxis" / "filter-names.json").write_text(json.dumps(own), "utf-8")
+    names = load_filter_names(tmp_path / "wyntaxis" / "filter-names.json")
+    frames = [header(**light)]
+    frames += [header(IMAGETYP="DARK", **calibration), header(IMAGETYP="BIAS", EXPTIME=0.0)]
+    frames += [header(IMAGETYP="FLAT", EXPTIME=2.0, **calibration)]
+    groups = group_frames([frame_header(one, str(n)) for n, one in enumerate(frames)], names)
+    assert sorted(lack.kind for lack in lacking(groups, names)) == lacks
+
+
+def test_a_broken_table_of_filter_names_is_told(tmp_path):
+    path = tmp_path / "filter-names.json"
+    path.write_text('{"format": "wyntaxis-filter-names", "names": {"L": 5}}', "utf-8")
+    with pytest.raises(RigError, match=r"filter-names.json: names.L: must be a list"):
+        load_filter_names(path)
+
+
+@pytest.mark.parametrize(
+    "dark_c, lacks", [((11.0, 14.0), []), ((10.0, 14.0), []), ((9.9, 14.0), ["dark"]), ((), ["dark"])]
+)
+def test_an_uncooled_cameras_darks_match_by_what_the_sensor_had(dark_c, lacks):
+    """Lights from 12.0 to 15.5 °C: every one needs a dark within 2 °C of its own temperature."""
+    lights = [header(SET_TEMP=None, CCD_TEMP=t) for t in (12.0, 13.7, 15.5)]
+    darks = [header(IMAGETYP="DARK", SET_TEMP=None, CCD_TEMP=t) for t in dark_c]
+    others = [header(IMAGETYP="BIAS", SET_TEMP=None), header(IMAGETYP="FLAT", SET_TEMP=None)]
+    groups = group_frames([frame_header(h, str(n)) for n, h in enumerate([*lights, *darks, *others])])
+    found = lacking(groups)
+    assert [lack.kind for lack in found] == lacks
+    if lacks and dark_c:
+        assert "1 of 3 lights are more than 2 °C away" in found[0].reason
+
+
+def test_each_frame_has_its_verdict_in_the_csv(rig):
+    found = audited(rig, header(), header(GAIN=7), header(IMAGETYP="BIAS", EXPTIME=0.0))
+    rows = list(csv.DictReader(io.StringIO(found.as_csv())))
+    assert [row["verdict"] for row in rows] == ["fails", "fails", "holds"]
+    assert rows[0]["why"] == "no matching dark; no matching flat"
+    assert rows[1]["why"].startswith("GAIN 7, rig 100; no matching dark")
+
+
+def test_camera_raw_files_beside_the_frames_are_counted(tmp_path):
+    write(tmp_path / "a.fits")
+    for name in ("b.NEF", "c.cr3", "d.txt"):
+        (tmp_path / name).write_bytes(b"x")
+    found = read_folder(tmp_path)
+    assert found.raw_files == 2
+    assert found.skipped == "2 camera-raw files are beside the FITS frames and not read"
+    (tmp_path / "a.fits").unlink()
+    with pytest.raises(RigError, match="2 camera-raw files are there"):
+        read_folder(tmp_path)

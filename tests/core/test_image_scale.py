@@ -100,9 +100,15 @@ def test_angle_mirror_and_distortion_are_told():
     "change, words",
     [
         (lambda h: h.update(CTYPE1="FREQ", CTYPE2="STOKES"), "not one of the sky"),
-        (lambda h: h.update(CD1_1=0.0, CD1_2=0.0), "no scale of square pixels"),
+        (lambda h: h.update(CD1_1=0.0, CD1_2=0.0), "a scale of 0"),
         (lambda h: h.update(CD1_1=2.0, CD2_2=2.0), "no telescope has"),
         (lambda h: h.pop("NAXIS1"), "does not give the frame's size"),
+        (lambda h: [h.pop(f"CD{i}_{j}") for i in (1, 2) for j in (1, 2)], "neither a CD matrix nor CDELT"),
+        (lambda h: h.update({f"CD{i}_{j}": 0.0 for i in (1, 2) for j in (1, 2)}), "a scale of 0"),
+        (
+            lambda h: [h.pop(f"CD{i}_{j}") for i in (1, 2) for j in (1, 2)] and h.update(CDELT1=0.0, CDELT2=0.0),
+            "a scale of 0",
+        ),
     ],
 )
 def test_what_is_no_solution_is_refused(change, words):
@@ -209,3 +215,43 @@ def test_without_a_tolerance_the_focal_length_is_taken_as_rounded(example):
     example["measured"] = {"effective_focal_length_mm": {"value": 676}}
     found = reckon(validated(example)).finding("scale.measured")
     assert "says nothing of the spacing" in found.arithmetic[-1]
+
+
+def test_more_axes_than_the_frame_has():
+    found = header()
+    found["WCSAXES"] = 3
+    found["CTYPE3"] = "STOKES"
+    assert scale_of_header(found).scale_arcsec_px == pytest.approx(SCALE, rel=1e-6)
+    found["WCSAXES"] = 1
+    with pytest.raises(ValueError, match="its WCS"):
+        scale_of_header(found)
+
+
+def test_declination_first_and_galactic_frames_give_the_same_place():
+    plain = scale_of_header(header(angle=30.0))
+    swapped = header(angle=30.0)
+    swapped["CTYPE1"], swapped["CTYPE2"] = "DEC--TAN", "RA---TAN"
+    swapped["CRVAL1"], swapped["CRVAL2"] = 49.9, 333.8
+    rows = {(i, j): swapped[f"CD{i}_{j}"] for i in (1, 2) for j in (1, 2)}
+    for j in (1, 2):
+        swapped[f"CD1_{j}"], swapped[f"CD2_{j}"] = rows[2, j], rows[1, j]
+    found = scale_of_header(swapped)
+    assert found.center_deg == pytest.approx(plain.center_deg)
+    assert found.position_angle_deg == pytest.approx(30.0)
+    assert found.mirrored is plain.mirrored
+    galactic = header()
+    galactic["CTYPE1"], galactic["CTYPE2"] = "GLON-TAN", "GLAT-TAN"
+    galactic["CRVAL1"], galactic["CRVAL2"] = 122.93192, 27.12825  # the north celestial pole, J2000
+    found = scale_of_header(galactic)
+    assert found.center_deg[1] == pytest.approx(90.0, abs=1e-3)
+    assert found.scale_arcsec_px == pytest.approx(SCALE, rel=1e-6)
+
+
+def test_behind_a_prism_the_guide_focal_length_is_measured_with_the_main_one(example):
+    """0.5 % longer than computed: the guide scale 1.605923 becomes 1.597933, the guide focal length 516.329 mm."""
+    example["measured"] = {"effective_focal_length_mm": {"value": 513.76 * 1.005, "standard_uncertainty": 0.2}}
+    reckoning = reckon(validated(example))
+    row = reckoning.quantities["guide_scale_arcsec_px"]
+    assert row.measured.value == pytest.approx(1.605923 / 1.005, rel=1e-6)
+    assert row.measured.uncertainty == pytest.approx(1.605923 / 1.005 * 0.2 / 516.3288, rel=1e-3)
+    assert reckoning.guide_focal_length.value == pytest.approx(516.3288)

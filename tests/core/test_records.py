@@ -21,13 +21,15 @@ from wyntaxis.core.records.keymap import (
     load_maps,
     matches,
     save_maps,
+    stable_path,
 )
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.records.readers import FORMS, MOST_VALUES, read_foreign
 from wyntaxis.core.records.stories import is_placeholder, list_story, number_story
-from wyntaxis.core.records.units import convert, parse_foreign_number, parse_foreign_truth
+from wyntaxis.core.records.units import convert, foreign_number_in, parse_foreign_number, parse_foreign_truth
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.store import validated
 
 
@@ -338,3 +340,118 @@ def test_stories_of_numbers(reckoning, known, key, factor, words):
     story = number_story(reckoning.rig, item, item.value * factor, item.value)
     assert words in story
     assert bool(words) == bool(story)
+
+
+@pytest.mark.parametrize(
+    "text, written, unit, expected, value",
+    [
+        ("11.1 W", "", "°", None, -11.1),
+        ("W 11.1", "", "°", None, -11.1),
+        ("47.3 S", "", "°", None, -47.3),
+        ("47.3N", "", "°", None, 47.3),
+        ("47 18 00 S", "", "°", None, -47.3),
+        ("S 47°18′00″", "", "°", None, -47.3),
+        ("0.5138 m", "mm", "mm", None, 513.8),
+        ("51.376 cm", "mm", "mm", None, 513.76),
+        ("513.76", "mm", "mm", None, 513.76),
+        ("513.76", "cm", "mm", None, 5137.6),  # the rule's unit, where the value has none
+        ("51.376 cm", "m", "mm", None, 513.76),  # the value's own comes first
+        ("1,240 m", "m", "m", None, 1240.0),
+        ("1,240 m", "m", "m", 1.24, 1.24),
+        ("1,240.5 m", "m", "m", None, 1240.5),
+        ("1.240,5 m", "m", "m", None, 1240.5),
+        ("1 240 m", "m", "m", None, 1240.0),
+        ("1\u202f240", "m", "m", None, 1240.0),
+        ("12,345,678", "", "", None, 12345678.0),
+        ("1,567", "″/px", "″/px", 1.566, 1.567),
+        ("1,5", "m", "m", 1500.0, 1.5),
+        ("0,514", "m", "mm", None, 514.0),
+        ("-10 °C", "°C", "°C", None, -10.0),
+        ("300 seconds", "s", "s", None, 300.0),
+        ("3.9 um", "µm", "µm", None, 3.9),
+        ('1.566 "/px', "″/px", "″/px", None, 1.566),
+        ("5 px", "", "", None, 5.0),
+    ],
+)
+def test_a_value_carries_its_unit_its_thousands_and_its_compass(text, written, unit, expected, value):
+    assert foreign_number_in(text, written or unit, unit, expected) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    "text, unit", [("513 kg", "mm"), ("5 W", "mm"), ("12 ms", "mm"), ("1e999", "m"), ("9" * 400, "m")]
+)
+def test_a_unit_that_cannot_be_is_refused(text, unit):
+    with pytest.raises(ValueError, match="cannot be told in|no finite number|too large"):
+        foreign_number_in(text, unit, unit)
+
+
+LISTS = {
+    "a.json": (
+        '{"items": [{"name": "GAIN", "value": 125}, {"name": "OFFSET", "value": 36}]}',
+        "items[0].value",
+        "items[name=GAIN].value",
+    ),
+    "b.xml": (
+        '<d><number name="GAIN">125</number><number name="OFFSET">36</number></d>',
+        "d.number[0]",
+        "d.number[name=GAIN]",
+    ),
+    "c.csv": ("Name,Value,Unit\nGAIN,125,x\nOFFSET,36,x\n", "Value[0]", "Value[Name=GAIN]"),
+}
+
+
+@pytest.mark.parametrize("name", LISTS)
+def test_an_entry_of_a_list_is_named_by_its_siblings_value(name, tmp_path, known):
+    text, path, stable = LISTS[name]
+    (tmp_path / name).write_text(text, "utf-8")
+    before = read_foreign(tmp_path / name).values
+    assert stable_path(path, before) == stable
+    assert matches(stable, before) == [path]
+    more = {
+        "a.json": '{"name": "NEW", "value": 7}, {"name": "GAIN"',
+        "b.xml": '<number name="NEW">7</number><number name="GAIN">',
+    }
+    grown = text.replace('{"name": "GAIN"', more["a.json"]).replace('<number name="GAIN">', more["b.xml"])
+    (tmp_path / name).write_text(grown.replace("\nGAIN", "\nNEW,7,x\nGAIN"), "utf-8")
+    after = read_foreign(tmp_path / name).values
+    rule = KeyRule(path=stable, quantity="main.gain")
+    assert apply_map([rule], after, known).values == {"main.gain": 125.0}
+    assert apply_map([rule.model_copy(update={"path": path})], after, known).values == {"main.gain": 7.0}
+
+
+def test_one_entry_alone_and_a_name_that_is_gone(tmp_path, known):
+    (tmp_path / "a.xml").write_text('<d><number name="GAIN">125</number></d>', "utf-8")
+    values = read_foreign(tmp_path / "a.xml").values
+    assert (
+        apply_map([KeyRule(path="d.number[name=GAIN]", quantity="main.gain")], values, known).values["main.gain"] == 125
+    )
+    assert (
+        "is not in the file"
+        in apply_map([KeyRule(path="d.number[name=X]", quantity="main.gain")], values, known).faults[0]
+    )
+
+
+@pytest.mark.parametrize(
+    "key, factor, words", [("width_px", 2, ""), ("width_px", 0.5, "1/2: the size of frames binned 2 × 2")]
+)
+def test_a_wrong_size_is_no_binned_pixel(reckoning, known, key, factor, words):
+    assert number_story(reckoning.rig, known[key], known[key].value * factor, known[key].value) == words
+
+
+def test_a_record_belongs_to_the_train_it_was_made_for():
+    document = clean_document()
+    reducer, *rest = document["train"]
+    native = {"name": "native", "train": [part["id"] for part in rest]}
+    document["variants"] = [native]
+    document["guiding"]["taps"] = "oag"
+    document["records"][0]["variant"] = document["name"]
+    rig = validated(document)
+    own = reckon(variant_rig(rig, None))
+    assert [record.id for record in own.matrix.records] == ["client", "server"]
+    other = reckon(variant_rig(rig, "native"))
+    assert [record.id for record in other.matrix.records] == ["server"]
+    assert other.finding("records.focal_length") is None
+    renamed = edit.apply(rig, edit.Change.of("Rename", ("name",), "Winter train"))
+    assert renamed.records[0].variant == "Winter train"
+    with pytest.raises(RigError, match=r"records\[0\].variant names \"gone\""):
+        validated(document | {"records": [document["records"][0] | {"variant": "gone"}]})

@@ -2,6 +2,7 @@
 
 import datetime
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,8 +16,9 @@ from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.sky import horizon
 from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
-from wyntaxis.core.sky.footprint import Field, Footprint, Optics, corners_csv, footprint, mosaic, stc_s
+from wyntaxis.core.sky.footprint import Field, Footprint, Optics, angle_caveat, corners_csv, footprint, mosaic, stc_s
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
+from wyntaxis.core.sky.horizon import horizon_altitude, parse_horizon
 from wyntaxis.core.sky.objects import SkyObject, find_object, objects_near
 
 anywhere = st.tuples(st.floats(0, 359.999), st.floats(-90, 90))
@@ -215,3 +217,36 @@ def test_old_tables_say_so():
     assert "end on 2025-11-21" in horizon.tables_warning(61000.0, 61001.0)
     with pytest.raises(ValueError, match="1973 to 2100"):
         horizon.night_path(Site(latitude_deg=0, longitude_deg=0), 0, 0, datetime.date(1900, 1, 1))
+
+
+@pytest.mark.parametrize(
+    "text, words",
+    [
+        ("Sh2-155", "not in the catalogue"),
+        ("Fen 12", "not in the catalogue"),
+        ("5.588 -5.39h", "the mark h belongs to the right ascension"),
+        ("5.588 5.39h", "the mark h belongs to the right ascension"),
+    ],
+)
+def test_names_and_marks_in_the_wrong_place(text, words):
+    with pytest.raises(ValueError, match=words):
+        parse_coordinates(text)
+
+
+def test_an_object_without_a_catalogued_angle_has_a_caveat(example):
+    frame = footprint(reckon(validated(example)), (100.0, 40.0), 0.0)
+    long = SkyObject("X1", "Galaxy", 100.0, 40.0, 240.0, 12.0, None, None)
+    low, high = frame.share_range(long)
+    assert low < frame.covered_share(long) <= high or low <= frame.covered_share(long) < high
+    assert "its angle is not catalogued" in angle_caveat(frame, long)
+    for known in (replace(long, angle_deg=10.0), replace(long, minor_arcmin=240.0), replace(long, major_arcmin=None)):
+        assert angle_caveat(frame, known) == ""
+
+
+def test_a_wall_of_two_points_at_one_azimuth_stands():
+    points = parse_horizon(b"90, 5\n120, 5\n120, 40\n200, 40\n200, 10\n350, 10\n")
+    assert points == ((90, 5), (120, 5), (120, 40), (200, 40), (200, 10), (350, 10))
+    site = Site(latitude_deg=47, longitude_deg=11, horizon=points)
+    wanted = {119.9: 5, 120.1: 40, 199.9: 40, 200.1: 10, 20.0: 8.5, 0.0: 10 - 5 * 10 / 100, 360.0: 9.5, 720.0: 9.5}
+    for azimuth, altitude in wanted.items():
+        assert float(horizon_altitude(site, azimuth)) == pytest.approx(altitude, abs=0.01), azimuth

@@ -333,3 +333,92 @@ def test_a_variant_that_makes_no_rig_is_refused(example, train, more, words):
     with pytest.raises(RigError, match=words) as refused:
         validated(with_variant(example, train=train, **more))
     assert "\n" not in str(refused.value)
+
+
+# Filters of different thickness, a near exit pupil, and focus behind a corrector
+
+
+def with_slots(document, *thicknesses):
+    slots = [{"name": name, "thickness_mm": t} for name, t in zip("LRGB", thicknesses, strict=False)]
+    document["devices"] = [{"id": "rondel", "kind": "filter_wheel", "part": "wheel", "slots": slots}]
+    return document
+
+
+def test_one_filter_of_another_thickness_is_told_by_both_spacings(example):
+    """Three filters of 2 mm and one of 3.5 mm: 1.5 (1 − 1/1.52) = 0.513 mm more shift, so the sensor is 0.513 mm
+    nearer than wanted, and the guide camera as much too far.
+    """
+    example["train"][3]["length_mm"] = 12.184
+    example["guiding"]["path"][1]["adjustable"]["set_mm"] = 28.5
+    even = reckon(validated(with_slots(example, 2.0, 2.0, 2.0)))
+    assert even.finding("spacing.main").verdict == "holds"
+    assert "spread over the filters: 0.000 mm" in even.finding("spacing.main").arithmetic
+    odd = reckon(validated(with_slots(example, 2.0, 2.0, 3.5)))
+    main, guide = odd.finding("spacing.main"), odd.finding("spacing.guide")
+    assert main.verdict == "fails"
+    assert "0.51 mm too close to Aldous 0.76x through the filter G" in main.title
+    assert "through G: 3.5 mm of glass shift the focus by 1.197 mm, error −0.513 mm" in main.arithmetic
+    assert "spread over the filters: 0.513 mm" in main.arithmetic
+    assert guide.verdict == "fails"
+    assert guide.title == "Through G the guide camera is 0.51 mm out of focus"
+    assert odd.value("back_focus_error_mm") == pytest.approx(even.value("back_focus_error_mm"))
+
+
+def test_a_thin_filter_within_the_tolerance_still_unfocuses_the_guide_camera(example):
+    """0.2 mm of glass more is 0.068 mm: inside ±0.4 mm, but more than the guide's depth of focus of 0.048 mm."""
+    example["train"][3]["length_mm"] = 12.184
+    example["guiding"]["path"][1]["adjustable"]["set_mm"] = 28.5
+    reckoning = reckon(validated(with_slots(example, 2.0, 2.2)))
+    assert reckoning.finding("spacing.main").verdict == "holds"
+    assert reckoning.finding("spacing.guide").verdict == "fails"
+    example["devices"][0]["part"] = "gone"  # a wheel that is not in this train says nothing of it
+    assert reckon(validated(example)).slots == []
+
+
+@pytest.mark.parametrize("pupil, needed", [(None, 29.4), (100.0, 15.4), (40.0, 15.4 + 4.2), (50.0, 1.4 + 14)])
+def test_behind_a_near_exit_pupil_the_beam_has_crossed_the_axis(pupil, needed):
+    """Diagonal 28 mm, 70 mm before the sensor, f/50: 28 |1 − 70/P| + 1.4."""
+    beam = Beam(50.0, pupil)
+    wanted = 28 * abs(1 - 70 / pupil if pupil else 1) + 1.4
+    assert beam.opening_needed(28.0, 70.0) == pytest.approx(wanted)
+    assert beam.fully_lit_circle(beam.opening_needed(28.0, 70.0), 70.0) == pytest.approx(28.0)
+    assert beam.fraction(14.0, beam.opening_needed(28.0, 70.0) - 0.5, 70.0) < 1
+
+
+def test_a_pupil_nearer_than_an_opening_does_not_hold(example):
+    example["telescope"]["exit_pupil_distance_mm"] = 12.0
+    example["train"][2]["clear_aperture_mm"] = 20.0
+    reckoning = reckon(validated(example))
+    assert reckoning.finding("illumination.corner").verdict in ("fails", "tight")
+    assert all("−" not in line.partition("=")[2] for line in reckoning.finding("illumination.corner").arithmetic)
+
+
+@pytest.mark.parametrize(
+    "focal_plane, travel, verdict, words",
+    [
+        (150.0, 80.0, "holds", "reaches focus 39.8 mm out of 80 mm"),
+        (106.0, 80.0, "tight", "in doubt"),
+        (97.0, 80.0, "fails", "rack in"),
+        (195.0, 80.0, "tight", "in doubt"),
+        (205.0, 80.0, "fails", "rack out"),
+    ],
+)
+def test_focus_behind_a_corrector(example, focal_plane, travel, verdict, words):
+    """The 0.76x reducer 62.216 mm before the sensor: m = 1 − 62.216/256.25 = 0.75721; without it focus falls
+    62.216/0.75721 = 82.165 mm behind its rear, which is 28 mm behind the focuser's face: 150 − 28 − 82.165 = 39.8 mm. Its principal plane may lie
+    anywhere in its 28 mm: (1/m − 1) × 28 = 8.98 mm.
+    """
+    example["telescope"]["focuser"] = {"focal_plane_mm": focal_plane, "travel_mm": travel}
+    found = reckon(validated(example)).finding("reach.main")
+    assert found.verdict == verdict
+    assert words in found.title
+    assert found.arithmetic[0].endswith("behind it (thin-lens estimate)")
+
+
+def test_focus_behind_a_corrector_needs_its_figures(example):
+    assert reckon(validated(example)).finding("reach.main").verdict == "unproven"
+    example["telescope"]["focuser"] = {"focal_plane_mm": 150, "travel_mm": 80}
+    del example["train"][0]["magnification"]
+    flattener = reckon(validated(example)).finding("reach.main")  # without a magnification: taken as a flattener
+    assert flattener.verdict == "holds"
+    assert "62.22 / 1.0000 = 62.22 mm" in flattener.arithmetic[0]

@@ -68,7 +68,7 @@ def test_slots_disks_and_the_run_are_edited_where_they_stand(window, sheet_of):
 
 def test_a_record_is_edited_in_the_matrix_and_typed_by_hand(window, sheet_of):
     sheet, session = sheet_of("records"), window.session
-    assert "0.76 times: the reducer" in sheet.matrix.item(0, 2).text()
+    assert "1.316 times, 1/0.76: the reducer" in sheet.matrix.item(0, 2).text()
     sheet.matrix.item(0, 2).setText("513.8 mm")
     assert session.rig.records[0].values["effective_focal_length_mm"] == 513.8
     assert sheet.matrix.item(0, 2).text() == "513.8"

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 def _footprint(options: argparse.Namespace) -> int:
     from wyntaxis.core.rig.errors import RigError
     from wyntaxis.core.sky.coordinates import coordinates_text
-    from wyntaxis.core.sky.footprint import corners_csv, footprint, stc_s
+    from wyntaxis.core.sky.footprint import angle_caveat, corners_csv, footprint, stc_s
     from wyntaxis.core.wording import number
 
     reckoning = reckoned(options)
@@ -46,7 +46,9 @@ def _footprint(options: argparse.Namespace) -> int:
                 ["guide field", f"{number(guide[0], 3)}° from the centre at position angle {number(guide[1], 1)}°"]
             )
         for target, share in frame.objects()[:20]:
-            table.append([target.label, f"{target.kind}, {number(100 * share, 0)} % on the sensor"])
+            caveat = angle_caveat(frame, target)
+            text = f"{target.kind}, {number(100 * share, 0)} % on the sensor"
+            table.append([target.label, f"{text} ({caveat})" if caveat else text])
         if panels:
             table.append(["panels", f"{panels['columns']} × {panels['rows']} for {panels['object']}"])
         print_table(table, right=set())

@@ -45,6 +45,7 @@ class ComputedLegs:
         self._guide_path()
         self._corrector()
         self._measured_scale()
+        self._measured_guide_scale()
         self._search()
         self._guide_run()
         self._rotation()
@@ -297,15 +298,29 @@ class ComputedLegs:
         return self.measured.get("pixel_scale_arcsec_px") or self.legs.get("pixel_scale_arcsec_px")
 
     def _best_guide_scale(self) -> Leg | None:
-        """Return the guide scale; behind a prism a measured main focal length is its own too."""
-        guide, measured = self.legs.get("guide_scale_arcsec_px"), self.measured.get("effective_focal_length_mm")
+        return self.measured.get("guide_scale_arcsec_px") or self.legs.get("guide_scale_arcsec_px")
+
+    def _measured_guide_scale(self) -> None:
+        """Set the measured guide scale: as recorded; behind a prism a measured main focal length is its own too."""
+        guide, main = self.legs.get("guide_scale_arcsec_px"), self.measured.get("effective_focal_length_mm")
         recorded = self.rig.measured.get("guide_scale_arcsec_px")
         if recorded is not None:
-            return Leg(recorded.value, recorded.standard_uncertainty)
-        if guide is None or measured is None or self.guide is None or not self.guide.shares_main:
-            return guide
-        factor = self.focal_length.value / measured.value
-        return Leg(guide.value * factor, guide.value * factor * measured.uncertainty / measured.value)
+            leg = Leg(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
+            self.measured["guide_scale_arcsec_px"] = leg
+        elif guide is not None and main is not None and self.guide is not None and self.guide.shares_main:
+            value = guide.value * self.focal_length.value / main.value
+            self.measured["guide_scale_arcsec_px"] = Leg(value, value * main.uncertainty / main.value, 0.0, main.source)
+
+    @property
+    def guide_focal_length(self) -> Leg | None:
+        """The focal length that the guide camera works at: by the measured guide scale, else computed."""
+        if self.guide is None:
+            return None
+        scale, sensor = self.measured.get("guide_scale_arcsec_px"), self.guide.sensor
+        if scale is None:
+            return Leg(self.guide.focal_length_mm, self.guide.focal_length_standard_mm)
+        value = imaging.pixel_scale(sensor.pixel_um, sensor.binning, scale.value)  # the formula is its own inverse
+        return Leg(value, value * scale.uncertainty / scale.value, 0.0, scale.source)
 
     def _rotation(self) -> None:
         rig, sensor = self.rig, self.rig.sensor

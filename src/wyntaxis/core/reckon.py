@@ -17,6 +17,7 @@ from wyntaxis.core.optics.sampling import SearchRange
 if TYPE_CHECKING:
     from wyntaxis.core.findings import Finding
     from wyntaxis.core.frames.audit import HeaderAudit
+    from wyntaxis.core.optics.slots import SlotCase
     from wyntaxis.core.ports.tree import PortTree
     from wyntaxis.core.ready import ConditionVerdict
     from wyntaxis.core.records.compare import Matrix
@@ -45,6 +46,8 @@ class Reckoning:
     guide_path: GuidePath | None
     guide_optics: GuideOptics | None
     quantities: dict[str, Quantity]
+    guide_focal_length: Leg | None = None
+    """What the guide camera works at: as measured where the scale is, else as computed."""
     search: SearchRange | None = None
     thin_lens_mm: float | None = None
     derived: frozenset[str] = frozenset()
@@ -67,6 +70,13 @@ class Reckoning:
         from wyntaxis.core.records.compare import matrix
 
         return matrix(self)
+
+    @cached_property
+    def slots(self) -> list[SlotCase]:
+        """The train through each filter whose thickness is stated."""
+        from wyntaxis.core.optics.slots import slot_cases
+
+        return slot_cases(self.rig)
 
     @cached_property
     def entry_faults(self) -> list[tuple[str, list[EntryFault]]]:
@@ -119,6 +129,7 @@ def bare_reckoning(rig: Rig, shelf: tuple[ShelfPart, ...] = (), seen: Seen = NOT
         guide_path=computed.guide_path,
         guide_optics=computed.guide,
         quantities={key: _row(rig, key, computed) for key in CATALOGUE},
+        guide_focal_length=computed.guide_focal_length,
         search=computed.search,
         thin_lens_mm=computed.lens_mm,
         derived=frozenset(computed.measured) - (set(rig.measured) - {computed.scale_basis}),

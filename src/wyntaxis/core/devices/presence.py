@@ -35,7 +35,7 @@ def presence(reckoning: Reckoning, device: Device) -> Presence:
             name = port.rpartition("/")[2]
             there = any(name in (serial.name, serial.by_id) for serial in reckoning.ports.serial)
             said.append((there, "its serial port" if there else f"{port} is not there"))
-    for record in reckoning.rig.records:
+    for record in reckoning.rig.own_records:
         for entry in record.entries:
             if entry.connected is not None and device_of(entry, (device,)) is not None:
                 said.append((entry.connected, record.name))

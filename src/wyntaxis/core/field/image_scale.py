@@ -88,15 +88,17 @@ def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReadin
     """
     from astropy.wcs import WCS
 
+    _check_matrix(header)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
             wcs = WCS(header, relax=True, fix=True)
+            celestial = wcs.has_celestial
+            wcs = wcs.celestial if celestial else wcs
         except Exception as error:  # wcslib has many ways to refuse
             raise ValueError(f"its WCS cannot be read: {first_line(error)}") from None
-    if not wcs.has_celestial:
+    if not celestial:
         raise ValueError("its WCS is not one of the sky")
-    wcs = wcs.celestial
     width, height = _frame_size(header)
     middle = np.array([(width - 1) / 2, (height - 1) / 2])
     jacobian = _jacobian(wcs, middle)
@@ -115,7 +117,7 @@ def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReadin
         notes.append(f"at the corner the scale is {number(100 * distortion, 2)} % off that of the middle")
     # The top of the frame is +y; its direction on the sky is the second column of the Jacobian.
     top = math.degrees(math.atan2(jacobian[0, 1], jacobian[1, 1])) % 360
-    ra, dec = (float(value) for value in wcs.all_pix2world([middle], 0)[0])
+    ra, dec = (float(value) for value in _on_sky(wcs, [middle])[0])
     return ScaleReading(
         scale_arcsec_px=scale,
         standard_arcsec_px=standard,
@@ -126,6 +128,45 @@ def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReadin
         position_angle_deg=top,
         mirrored=bool(np.linalg.det(jacobian) > 0),
     )
+
+
+_MATRIX = ("CD1_1", "CD1_2", "CD2_1", "CD2_2")
+
+
+def _check_matrix(header: Header) -> None:
+    """Raise ValueError where no matrix gives the scale: absent or zero, a WCS reader would take 1 degree a pixel."""
+    cd = [header.get(key) for key in _MATRIX]
+    steps = [header.get(key) for key in ("CDELT1", "CDELT2")]
+    told = [value for value in (*cd, *steps) if isinstance(value, (int, float))]
+    if not told:
+        raise ValueError("its WCS gives no scale (neither a CD matrix nor CDELT): solve the frame anew")
+    rows = (cd[:2], cd[2:])
+    in_cd = all(any(isinstance(v, (int, float)) and v != 0 for v in row) for row in rows)
+    in_steps = all(isinstance(step, (int, float)) and step != 0 for step in steps)
+    if not in_cd and not in_steps:
+        raise ValueError("its WCS gives a scale of 0 (CD or CDELT are zero): solve the frame anew")
+
+
+def _on_sky(wcs: Any, points: Any) -> Any:
+    """Return (ra, dec) in degrees (ICRS), (n, 2), of pixels, whatever the order and the system of the WCS's axes."""
+    world = wcs.all_pix2world(points, 0)
+    world = np.stack([world[:, wcs.wcs.lng], world[:, wcs.wcs.lat]], axis=-1)
+    if wcs.wcs.lngtyp.strip() == "RA" and wcs.wcs.radesys.strip() in ("", "ICRS", "FK5") and _is_j2000(wcs):
+        return world
+    from astropy import units
+    from astropy.coordinates import SkyCoord
+    from astropy.wcs.utils import wcs_to_celestial_frame
+
+    try:
+        frame = wcs_to_celestial_frame(wcs)
+    except ValueError as error:
+        raise ValueError(f"its WCS is in a system that is not known: {first_line(error)}") from None
+    sky = SkyCoord(world[:, 0], world[:, 1], unit=units.deg, frame=frame).icrs
+    return np.stack([sky.ra.deg, sky.dec.deg], axis=-1)
+
+
+def _is_j2000(wcs: Any) -> bool:
+    return not math.isfinite(wcs.wcs.equinox) or wcs.wcs.equinox == 2000.0
 
 
 def _frame_size(header: Header) -> tuple[int, int]:
@@ -139,7 +180,7 @@ def _jacobian(wcs: Any, pixel: Any) -> Any:
     """Return d(east, north)/d(x, y) in degrees per px on the plane that touches the sky at a pixel, (2, 2)."""
     step = 0.5
     points = [pixel, *(pixel + step * np.array(d) for d in ((1, 0), (-1, 0), (0, 1), (0, -1)))]
-    world = np.radians(wcs.all_pix2world(points, 0))
+    world = np.radians(_on_sky(wcs, points))
     if not np.isfinite(world).all():
         raise ValueError("its WCS does not reach the middle of the frame")
     (ra0, dec0), rest = world[0], world[1:]

@@ -63,7 +63,7 @@ def corner(reckoning: Reckoning) -> Iterator[Finding]:
 
 def _line(beam: Beam, opening: Opening, diagonal_mm: float) -> str:
     x = opening.distance_mm
-    share = f" × (1 {MINUS} {number(x, 1)}/{number(beam.pupil_mm, 1)})" if beam.pupil_mm else ""
+    share = f" × |1 {MINUS} {number(x, 1)}/{number(beam.pupil_mm, 1)}|" if beam.pupil_mm else ""
     needed = beam.opening_needed(diagonal_mm, x)
     return (
         f"{opening.part.title}: {number(diagonal_mm, 2)}{share} + {number(x, 1)}/{number(beam.ratio, 2)} = "

@@ -22,7 +22,7 @@ _LOAD_SOURCE = "Σ mass beyond the focuser against its rating; moment Σ m g s w
 
 @finding("reach.main")
 def reach(reckoning: Reckoning) -> Iterator[Finding]:
-    """Compare where focus falls with the focuser's travel, for telescopes without a required distance."""
+    """Compare where focus falls with the focuser's travel, with a corrector as a thin lens."""
     for telescope, case in reach_cases(reckoning.rig):
         if case is None:
             yield Finding(
@@ -33,6 +33,11 @@ def reach(reckoning: Reckoning) -> Iterator[Finding]:
                 (),
                 Remedy(
                     "state the focuser of the telescope: the focal plane's distance from its racked-in face, its travel"
+                    if telescope.focuser is None
+                    or telescope.focuser.focal_plane_mm is None
+                    or telescope.focuser.travel_mm is None
+                    else "state what the corrector does (magnification, required distance); with several magnifying "
+                    "parts, find focus on a star and read the drawtube's scale"
                 ),
                 _REACH_SOURCE,
             )
@@ -43,9 +48,19 @@ def reach(reckoning: Reckoning) -> Iterator[Finding]:
 def _reach_finding(case: FocusReach) -> Finding:
     at, travel = case.position_mm, case.travel_mm
     margin = min(at, travel - at)
-    verdict = Verdict.FAILS if margin < 0 else Verdict.TIGHT if margin < TRAVEL_RESERVE * travel else Verdict.HOLDS
+    reserve = max(TRAVEL_RESERVE * travel, case.uncertain_mm)
+    verdict = (
+        Verdict.FAILS
+        if margin < -case.uncertain_mm or (margin < 0 and not case.uncertain_mm)
+        else Verdict.TIGHT
+        if margin < reserve
+        else Verdict.HOLDS
+    )
     size = number(abs(margin), 1)
-    if at < 0:
+    if verdict is not Verdict.FAILS and margin < 0:
+        title = f"Whether {case.telescope.title} reaches focus is in doubt"
+        text = f"focus falls within {number(case.uncertain_mm, 1)} mm of the travel's end: try it on a star"
+    elif at < 0:
         title, text = (
             f"{case.telescope.title} cannot rack in far enough for focus",
             f"shorten the train by at least {size} mm",
@@ -60,18 +75,31 @@ def _reach_finding(case: FocusReach) -> Finding:
         title = f"{case.telescope.title} reaches focus near an end of its travel"
         text = f"{change} the train by {number(abs(travel / 2 - at), 1)} mm to bring focus to the middle"
     else:
-        title, text = f"{case.telescope.title} reaches focus", ""
+        title, text = f"{case.telescope.title} reaches focus {number(at, 1)} mm out of {short(travel)} mm", ""
     return Finding(
         "reach.main",
         verdict,
         case.telescope.id,
         title,
-        (
-            f"position: {number(case.focal_plane_mm, 2)} + {number(case.glass_mm, 3)} {MINUS} "
-            f"{number(case.train_mm, 2)} = {number(at, 2)} mm, travel 0 to {short(travel)} mm",
-        ),
+        tuple(_reach_lines(case)),
         Remedy(text) if text else NO_REMEDY,
         _REACH_SOURCE,
+    )
+
+
+def _reach_lines(case: FocusReach) -> Iterator[str]:
+    behind = ""
+    if case.corrector is not None:
+        yield (
+            f"{case.corrector.title}: focus without it {number(case.distance_mm, 2)} / "
+            f"{number(case.magnification, 4)} = {number(case.behind_mm, 2)} mm behind it (thin-lens estimate)"
+        )
+        behind = f" {MINUS} {number(case.behind_mm, 2)}"
+    spread = f" ± {number(case.uncertain_mm, 1)}" if case.uncertain_mm else ""
+    yield (
+        f"position: {number(case.focal_plane_mm, 2)} + {number(case.glass_mm, 3)} {MINUS} "
+        f"{number(case.train_mm, 2)}{behind} = {number(case.position_mm, 2)}{spread} mm, "
+        f"travel 0 to {short(case.travel_mm)} mm"
     )
 
 

@@ -18,7 +18,7 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number, short
 
-HIGH_SPEED_MBIT = 480
+FULL_SPEED_MBIT, HIGH_SPEED_MBIT = 12, 480
 CARRIES_MB_S = {1.5: 0.1, 12.0: 1.0, 480.0: 40.0, 5000.0: 400.0, 10000.0: 900.0, 20000.0: 1800.0}
 """What bulk transfers carry in practice, by the link's Mbit/s: some 80 % of what the protocol leaves."""
 PORT_MA = {True: 900, False: 500}
@@ -121,6 +121,11 @@ def suspend(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
+def _made_for_mbit(usb: UsbDevice) -> float:
+    """Return the link that a camera has at the least, by the USB version that it tells: 12 or 480 Mbit/s."""
+    return FULL_SPEED_MBIT if usb.version is not None and usb.version < 2.0 else HIGH_SPEED_MBIT
+
+
 @finding("ports.speed")
 def speed(reckoning: Reckoning) -> Iterator[Finding]:
     """Has each camera the link that it is made for?"""
@@ -128,10 +133,11 @@ def speed(reckoning: Reckoning) -> Iterator[Finding]:
     for match, usb in seen.cameras if seen else []:
         if usb.speed_mbit is None:
             continue
-        slow = usb.speed_mbit <= HIGH_SPEED_MBIT
         own = usb.version is not None and usb.version < 2.1  # a USB 3 device on a slow link says 2.10
         guide = match.device.kind == "guide_camera"
-        if not slow or (guide and (own or usb.version is None)):
+        if usb.speed_mbit < _made_for_mbit(usb):
+            verdict = Verdict.FAILS  # below even its own generation: a bad cable or port
+        elif usb.speed_mbit > HIGH_SPEED_MBIT or (guide and (own or usb.version is None)):
             verdict = Verdict.HOLDS
         else:
             verdict = Verdict.TIGHT if own or guide else Verdict.FAILS
@@ -151,6 +157,8 @@ def speed(reckoning: Reckoning) -> Iterator[Finding]:
             NO_REMEDY
             if verdict is Verdict.HOLDS
             else Remedy("the camera itself has no faster link: lower its traffic limit, and give it a port of its own")
+            if own and verdict is Verdict.TIGHT
+            else Remedy("it fell back to a slower link than its own: try another cable, then another port or hub")
             if own
             else Remedy(
                 "plug it into a 5000 Mbit/s port"
@@ -203,17 +211,27 @@ class _Load:
         return sum(rate for _, rate in self.asked)
 
 
+def _is_narrowest(seen: _Seen, usb: UsbDevice) -> bool:
+    """Return whether a device's own link is slower than every hub before it."""
+    before = [hub.speed_mbit for hub in seen.tree.chain(usb) if hub.speed_mbit is not None]
+    return usb.speed_mbit is not None and all(usb.speed_mbit < speed for speed in before)
+
+
 def _loads(seen: _Seen) -> list[_Load]:
-    """Return one load for each set of cameras: at the narrowest link that they share, the nearest of equal ones."""
+    """Return one load for each set of cameras: at the narrowest link that they share, the nearest of equal ones.
+
+    A camera's own link counts too: it may be slower than every hub before it.
+    """
     found: dict[tuple[str, ...], _Load] = {}
+    own = {usb.name for _, usb in seen.cameras if _is_narrowest(seen, usb)}
     for hub in seen.tree.devices:
         known = [s for s in CARRIES_MB_S if hub.speed_mbit is not None and s <= hub.speed_mbit]
-        if not hub.is_hub or not known:
+        if not (hub.is_hub or hub.name in own) or not known:
             continue
         asked = []
         for match, usb in seen.cameras:
             rate, limit = match.device.number("data_rate_mb_s"), match.device.number("traffic_percent")
-            if rate is not None and hub in seen.tree.chain(usb):
+            if rate is not None and (hub in seen.tree.chain(usb) or hub.name == usb.name):
                 asked.append((match.device, rate * (100.0 if limit is None else limit) / 100))
         load = _Load(hub, tuple(asked), CARRIES_MB_S[max(known)])
         key = tuple(device.id for device, _ in asked)

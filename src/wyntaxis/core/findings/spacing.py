@@ -6,9 +6,10 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
-from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.ledger import Leg, Target, Verdict
 from wyntaxis.core.optics.guidepath import GuidePath, guide_path
 from wyntaxis.core.optics.lightpath import BackFocus, Plate
+from wyntaxis.core.optics.slots import SlotCase
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.model import Part, Rig, bare_train
@@ -32,18 +33,51 @@ def main_spacing(reckoning: Reckoning) -> Iterator[Finding]:
     if path is None:
         yield _no_back_focus(reckoning.rig)
         return
-    verdict = reckoning.quantities["back_focus_error_mm"].verdict
+    row = reckoning.quantities["back_focus_error_mm"]
+    verdict = row.verdict
     remedy = NO_REMEDY if verdict is Verdict.HOLDS else _main_remedy(reckoning.rig, path, verdict)
+    title = _main_title(path, verdict)
+    cases = [(case, case.back_focus) for case in reckoning.slots if case.back_focus is not None]
+    if row.target is not None and cases:
+        judged = [(row.target.judge(Leg(b.error_mm, b.error_standard_mm)), case, b) for case, b in cases]
+        worst_one, case, through = max(judged, key=lambda one: (one[0].severity, abs(one[2].error_mm)))
+        if worst_one.severity > verdict.severity:
+            verdict = worst_one
+            title = f"{_main_title(through, verdict)} through the filter {case.name}"
+            remedy = _slot_remedy(case, [b.error_mm for _, b in cases], row.target)
     yield Finding(
         id="spacing.main",
         verdict=verdict,
         subject=path.corrector.id,
-        title=_main_title(path, verdict),
-        arithmetic=tuple(_main_arithmetic(path)),
+        title=title,
+        arithmetic=(*_main_arithmetic(path), *_slot_lines([(case, b.error_mm) for case, b in cases])),
         remedy=remedy,
         source=_SPACING_SOURCE,
         quantities=("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
     )
+
+
+def _slot_lines(errors: list[tuple[SlotCase, float]]) -> Iterator[str]:
+    """Write out the error through each filter, and the spread over all."""
+    if not errors:
+        return
+    for case, error in errors:
+        yield (
+            f"through {case.name}: {short(case.thickness_mm)} mm of glass shift the focus by "
+            f"{number(case.shift_mm, 3)} mm, error {signed(error, 3)} mm"
+        )
+    values = [error for _, error in errors]
+    yield f"spread over the filters: {number(max(values) - min(values), 3)} mm"
+
+
+def _slot_remedy(case: SlotCase, errors: list[float], target: Target) -> Remedy:
+    middle = (max(errors) + min(errors)) / 2
+    if max(errors) - min(errors) <= target.high - target.low:
+        verb = "shorten" if middle > 0 else "lengthen"
+        text = f"{verb} the train by {number(abs(middle), SHOP_DECIMALS)} mm, so that all filters lie inside"
+    else:
+        text = "no one spacing serves all filters"
+    return Remedy(f"{text}; or replace {case.name} by a filter as thick as the others")
 
 
 def _no_back_focus(rig: Rig) -> Finding:
@@ -170,14 +204,36 @@ def guide_spacing(reckoning: Reckoning) -> Iterator[Finding]:
     if path is None:
         yield _no_guide_path(reckoning.rig)
         return
-    verdict = reckoning.quantities["guide_path_error_mm"].verdict
+    row = reckoning.quantities["guide_path_error_mm"]
+    verdict, title = row.verdict, _guide_title(path, row.verdict)
+    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _guide_remedy(reckoning, path, verdict)
+    cases = [(case, case.guide_path) for case in reckoning.slots if case.guide_path is not None]
+    errors = [g.error_mm for _, g in cases]
+    if row.target is not None and errors:
+        # One setting of the guide focuser serves all filters only while they differ by less than the depth of focus.
+        spread, depth = max(errors) - min(errors), row.target.high - row.target.low
+        if spread > depth and verdict is not Verdict.FAILS:
+            case, through = max(cases, key=lambda one: abs(one[1].error_mm))
+            verdict = Verdict.FAILS
+            size = number(abs(through.error_mm), SHOP_DECIMALS)
+            title = f"Through {case.name} the guide camera is {size} mm out of focus"
+            remedy = Remedy(
+                f"the filters' shifts differ by {number(spread, 3)} mm, the depth of focus is {number(depth, 3)} mm: "
+                "use filters of one thickness, or set the guide focuser anew with each"
+            )
+        elif verdict is Verdict.HOLDS and max(map(abs, errors)) > row.target.high:
+            verdict, title = Verdict.TIGHT, "The guide camera is in focus, but not through every filter at this setting"
+            remedy = Remedy(f"set the guide focuser {signed((max(errors) + min(errors)) / -2, 3)} mm from where it is")
     yield Finding(
         id="spacing.guide",
         verdict=verdict,
         subject=path.tap.id,
-        title=_guide_title(path, verdict),
-        arithmetic=tuple(_guide_arithmetic(reckoning, path)),
-        remedy=NO_REMEDY if verdict is Verdict.HOLDS else _guide_remedy(reckoning, path, verdict),
+        title=title,
+        arithmetic=(
+            *_guide_arithmetic(reckoning, path),
+            *_slot_lines([(case, g.error_mm) for case, g in cases]),
+        ),
+        remedy=remedy,
         source=_GUIDE_SOURCE,
         quantities=("guide_path_error_mm", "guide_path_built_mm", "guide_path_required_mm"),
     )

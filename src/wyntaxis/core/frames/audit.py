@@ -5,13 +5,15 @@ from __future__ import annotations
 import csv
 import io
 from collections import Counter
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, fields
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, fields
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.frames.headers import BrokenFrame, FolderHeaders, FrameHeader
+from wyntaxis.core.frames.names import FilterNames, same_device_name
 from wyntaxis.core.frames.partners import FrameGroup, Lack, group_frames, lacking
-from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.records.compare import compare_value
 from wyntaxis.core.records.quantities import Comparable, Value, comparables
 from wyntaxis.core.wording import short
@@ -63,12 +65,35 @@ class HeaderAudit:
     exposures: tuple[ExposureOff, ...]
     broken: tuple[BrokenFrame, ...]
     frames: tuple[FrameHeader, ...]
+    skipped: str = ""
+    """What was passed over, in a sentence."""
+    by_frame: Mapping[str, tuple[Check, ...]] = field(default_factory=dict)
+    """By path: the checks that a frame does not pass."""
+
+    def verdict_of(self, frame: FrameHeader) -> tuple[Verdict, str]:
+        """Return how one frame stands, and why in a line: its header against the rig, and its missing partners."""
+        off = self.by_frame.get(frame.path, ())
+        verdicts = [check.verdict for check in off]
+        why = [f"{c.keyword} {_plain_text(c.value)}, rig {_plain_text(c.rig)}" for c in off]
+        for lack in self._lacks.get(frame.path, ()):
+            verdicts.append(Verdict.TIGHT if lack == "bias" else Verdict.FAILS)
+            why.append(f"no matching {lack}")
+        return (worst(verdicts) if verdicts else Verdict.HOLDS), "; ".join(why)
+
+    @cached_property
+    def _lacks(self) -> dict[str, list[str]]:
+        lacks: dict[str, list[str]] = {}
+        for lack in self.lacks:
+            for frame in lack.lights.frames:
+                lacks.setdefault(frame.path, []).append(lack.kind)
+        return lacks
 
     def as_json(self) -> dict[str, object]:
         """Return the audit as ``wyntaxis headers --json`` prints it."""
         return {
             "folder": self.folder,
             "frames": self.count,
+            "skipped": self.skipped or None,
             "broken": [{"file": one.path, "why": one.why} for one in self.broken],
             "groups": [
                 {
@@ -122,31 +147,38 @@ class HeaderAudit:
         """Return every frame as CSV, one line each, with what its group lacks."""
         text = io.StringIO()
         writer = csv.writer(text, lineterminator="\n")
-        names = [field.name for field in fields(FrameHeader)]
-        writer.writerow([*names, "lacks"])
-        lacks: dict[str, list[str]] = {}
-        for lack in self.lacks:
-            for frame in lack.lights.frames:
-                lacks.setdefault(frame.path, []).append(lack.kind)
+        names = [column.name for column in fields(FrameHeader)]
+        writer.writerow([*names, "lacks", "verdict", "why"])
         for frame in self.frames:
-            values = [getattr(frame, name) for name in names]
-            writer.writerow(["" if v is None else v for v in values] + [" ".join(lacks.get(frame.path, []))])
-        writer.writerows([broken.path, "broken", broken.why] for broken in self.broken)
+            values = ["" if v is None else v for v in (getattr(frame, name) for name in names)]
+            verdict, why = self.verdict_of(frame)
+            writer.writerow([*values, " ".join(self._lacks.get(frame.path, ())), str(verdict), why])
+        blank = [""] * (len(names) - 2)
+        for one in self.broken:
+            writer.writerow([one.path, "broken", *blank, "", str(Verdict.FAILS), one.why])
         return text.getvalue()
+
+
+def _plain_text(value: Value) -> str:
+    return ", ".join(value) if isinstance(value, tuple) else short(value) if isinstance(value, float) else str(value)
 
 
 def audit(reckoning: Reckoning, headers: FolderHeaders) -> HeaderAudit:
     """Compare the headers of a folder with a rig."""
-    groups = group_frames(headers.frames)
+    groups = group_frames(headers.frames, headers.names)
+    told: dict[str, list[Check]] = {}
+    checks = tuple(_checks(reckoning, headers.frames, headers.names, told))
     return HeaderAudit(
         headers.folder,
         len(headers.frames),
         tuple(groups),
-        tuple(_checks(reckoning, headers.frames)),
-        tuple(lacking(groups)),
+        checks,
+        tuple(lacking(groups, headers.names)),
         tuple(_exposures(reckoning, headers.frames)),
         headers.broken,
         headers.frames,
+        headers.skipped,
+        {path: tuple(found) for path, found in told.items()},
     )
 
 
@@ -184,22 +216,22 @@ def _exposures(reckoning: Reckoning, frames: tuple[FrameHeader, ...]) -> Iterato
 def _camera(reckoning: Reckoning, frame: FrameHeader) -> Device | None:
     """Return the camera device that took a frame: by its name, else the main camera."""
     cameras = [device for device in reckoning.rig.devices if device.kind in ("camera", "guide_camera")]
-    named = [device for device in cameras if frame.camera and _same_name(frame.camera, device.title)]
+    named = [device for device in cameras if frame.camera and same_device_name(frame.camera, device.title)]
     return next(iter(named or cameras), None)
 
 
-def _same_name(one: str, other: str) -> bool:
-    """Return whether two names are one camera's: programs put maker or number before or behind."""
-    one, other = one.casefold(), other.casefold()
-    return one in other or other in one
-
-
+_OTHER_NAMES = {
+    "observer": "that is another observer",
+    "telescope.name": "that is another telescope",
+    "site.name": "that is another site",
+}
 _SIMPLE: tuple[tuple[str, str, str, Callable[[FrameHeader], float | None]], ...] = (
     ("effective_focal_length_mm", "FOCALLEN", "light flat", lambda frame: frame.focal_length_mm),
     ("pixel_scale_arcsec_px", "WCS", "light", lambda frame: frame.scale_arcsec_px),
     ("aperture_mm", "APTDIA", "light flat", lambda frame: frame.aperture_mm),
     ("site.latitude_deg", "SITELAT", "light", lambda frame: frame.latitude_deg),
     ("site.longitude_deg", "SITELONG", "light", lambda frame: frame.longitude_deg),
+    ("site.elevation_m", "SITEELEV", "light", lambda frame: frame.elevation_m),
 )
 _BY_CAMERA: tuple[tuple[str, str, Callable[[FrameHeader], float | None]], ...] = (
     ("gain", "GAIN", lambda frame: frame.gain),
@@ -208,18 +240,28 @@ _BY_CAMERA: tuple[tuple[str, str, Callable[[FrameHeader], float | None]], ...] =
 )
 
 
-def _checks(reckoning: Reckoning, frames: tuple[FrameHeader, ...]) -> Iterator[Check]:
-    """Yield one check for every distinct value of every quantity, the most frequent first within its quantity."""
+def _checks(
+    reckoning: Reckoning, frames: tuple[FrameHeader, ...], names: FilterNames, told: dict[str, list[Check]]
+) -> Iterator[Check]:
+    """Yield one check for every distinct value of every quantity, the most frequent first within its quantity.
+
+    ``told`` gains by path the checks that a frame does not pass.
+    """
     known = comparables(reckoning)
-    seen: dict[tuple[str, str, float | str], list[FrameHeader]] = {}
+    seen: dict[tuple[str, str, float | str, int], list[FrameHeader]] = {}
     for frame in frames:
         for key, keyword, value in _values(reckoning, known, frame):
-            seen.setdefault((key, keyword, value), []).append(frame)
+            binning = frame.binning or 1 if key == "pixel_um" else 1
+            seen.setdefault((key, keyword, value, binning), []).append(frame)
     order = {key: index for index, key in enumerate(known)}
-    for (key, keyword, value), members in sorted(
+    for (key, keyword, value, _), members in sorted(
         seen.items(), key=lambda entry: (order.get(entry[0][0], len(order)), -len(entry[1]), str(entry[0][2]))
     ):
-        yield _check(reckoning, known[key], keyword, value, members)
+        check = _check(reckoning, known[key], keyword, value, members, names)
+        if check.verdict is not Verdict.HOLDS:
+            for frame in members:
+                told.setdefault(frame.path, []).append(check)
+        yield check
 
 
 def _values(
@@ -232,6 +274,13 @@ def _values(
             if key == "pixel_scale_arcsec_px" and reckoning.rig.sensor is not None:
                 value *= reckoning.rig.sensor.binning / binning  # told for the binning in use
             yield key, keyword, float(f"{value:.6g}")
+    for key, keyword, name in (
+        ("telescope.name", "TELESCOP", frame.telescope),
+        ("observer", "OBSERVER", frame.observer),
+        ("site.name", "SITENAME", frame.site),
+    ):
+        if name is not None and frame.kind in ("light", "flat") and known[key].value is not None:
+            yield key, keyword, name
     device = _camera(reckoning, frame)
     main = device is None or device.kind == "camera"
     if frame.pixel_um is not None and main and known["pixel_um"].value is not None:
@@ -253,19 +302,28 @@ def _values(
 
 
 def _check(
-    reckoning: Reckoning, item: Comparable, keyword: str, value: float | str, members: list[FrameHeader]
+    reckoning: Reckoning,
+    item: Comparable,
+    keyword: str,
+    value: float | str,
+    members: list[FrameHeader],
+    names: FilterNames,
 ) -> Check:
     wanted = item.value
     assert wanted is not None
     verdict, by, story = Verdict.HOLDS, "", ""
     if isinstance(wanted, tuple):
         if value not in wanted:
-            near = next((name for name in wanted if name.casefold() == str(value).strip().casefold()), None)
-            verdict = Verdict.FAILS
+            near = next((name for name in wanted if names.same(name, str(value))), None)
+            verdict = Verdict.HOLDS if near else Verdict.FAILS
             story = f"the wheel writes it {near}" if near else "no slot of the wheel has this filter"
-    elif item.id.endswith(".name"):
-        if not _same_name(str(value), str(wanted)):
-            verdict, story = Verdict.FAILS, "no camera of the rig has this name"
+    elif item.id == "observer" or item.id.endswith(".name"):
+        if not same_device_name(str(value), str(wanted)):
+            what = {"observer": "observer", "telescope.name": "telescope", "site.name": "site"}.get(item.id, "camera")
+            verdict, story = (
+                Verdict.FAILS,
+                f"that is another {what}" if what != "camera" else "no camera of the rig has this name",
+            )
     else:
         cell = compare_value(reckoning.rig, item, "", value)
         if cell.state == "differs":

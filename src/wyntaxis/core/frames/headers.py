@@ -13,9 +13,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
+from wyntaxis.core.frames.names import USUAL_FILTER_NAMES, FilterNames, load_filter_names
 from wyntaxis.core.frames.reading import first_line, headers_of
 from wyntaxis.core.records.units import parse_foreign_number
 from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.rig.places import own_filter_names_path
 from wyntaxis.core.rig.store import shown
 
 if TYPE_CHECKING:
@@ -24,6 +26,8 @@ if TYPE_CHECKING:
 FrameKind = Literal["light", "dark", "flat", "bias", "other"]
 Progress = Callable[[int, int], None]
 
+RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".orf", ".rw2", ".pef", ".raw")
+"""Endings of the raw files of camera bodies."""
 ENDINGS = (".fit", ".fits", ".fts", ".fit.gz", ".fits.gz", ".fts.gz", ".fits.fz", ".fit.fz")
 MOST_FILES = 200_000
 CHUNK = 100
@@ -72,6 +76,9 @@ class FrameHeader:
     scale_arcsec_px: float | None = None
     mosaic: str | None = None
     date: str | None = None
+    observer: str | None = None
+    site: str | None = None
+    elevation_m: float | None = None
 
 
 @dataclass(frozen=True)
@@ -84,11 +91,24 @@ class BrokenFrame:
 
 @dataclass(frozen=True)
 class FolderHeaders:
-    """The headers below a folder, in the order of their paths, and what could not be read."""
+    """The headers below a folder, in the order of their paths, and what could not be read.
+
+    ``raw_files`` counts camera-raw files beside them, which are not read; ``names`` is what filters are called.
+    """
 
     folder: str
     frames: tuple[FrameHeader, ...]
     broken: tuple[BrokenFrame, ...]
+    raw_files: int = 0
+    names: FilterNames = USUAL_FILTER_NAMES
+
+    @property
+    def skipped(self) -> str:
+        """What was passed over, in a sentence; empty where nothing was."""
+        if not self.raw_files:
+            return ""
+        plural = "files are" if self.raw_files > 1 else "file is"
+        return f"{self.raw_files} camera-raw {plural} beside the FITS frames and not read"
 
 
 def find_frames(folder: Path) -> list[Path]:
@@ -99,23 +119,32 @@ def find_frames(folder: Path) -> list[Path]:
     RigError
         With one line when the folder cannot be read, or holds no FITS file.
     """
+    return _walked(folder)[0]
+
+
+def _walked(folder: Path) -> tuple[list[Path], int]:
+    """Return every FITS file below a folder, sorted, and how many camera-raw files there are."""
     if not folder.is_dir():
         what = "is no folder" if folder.exists() else "is not there"
         raise RigError(f"{shown(folder)}: {what}; name a folder of FITS frames")
     found: list[Path] = []
+    raw = 0
     for place, folders, names in os.walk(folder):
         folders.sort()
         found += [Path(place, name) for name in sorted(names) if name.lower().endswith(ENDINGS)]
+        raw += sum(name.lower().endswith(RAW_ENDINGS) for name in names)
         if len(found) > MOST_FILES:
             raise RigError(f"{shown(folder)}: holds more than {MOST_FILES} FITS files; name a smaller folder")
     if not found:
-        raise RigError(f"{shown(folder)}: holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz)")
-    return found
+        beside = f"; {raw} camera-raw files are there, which are not read" if raw else ""
+        raise RigError(f"{shown(folder)}: holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}")
+    return found, raw
 
 
 def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHeaders:
     """Read every header below a folder; ``progress`` may raise to end it."""
-    paths = find_frames(folder)
+    paths, raw = _walked(folder)
+    names = load_filter_names(own_filter_names_path())
     chunks = [paths[start : start + CHUNK] for start in range(0, len(paths), CHUNK)]
     results: list[list[FrameHeader | BrokenFrame]] = []
     if len(paths) < PARALLEL_FROM:
@@ -127,7 +156,8 @@ def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> F
     progress(len(paths), len(paths))
     flat = [one for chunk in results for one in chunk]
     frames = tuple(one for one in flat if isinstance(one, FrameHeader))
-    return FolderHeaders(str(folder), frames, tuple(one for one in flat if isinstance(one, BrokenFrame)))
+    broken = tuple(one for one in flat if isinstance(one, BrokenFrame))
+    return FolderHeaders(str(folder), frames, broken, raw, names)
 
 
 def _in_parallel(
@@ -237,6 +267,9 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         scale_arcsec_px=_scale(header),
         mosaic=_text(header, "BAYERPAT", "COLORTYP"),
         date=_text(header, "DATE-OBS"),
+        observer=_text(header, "OBSERVER"),
+        site=_text(header, "SITENAME", "OBSERVAT"),
+        elevation_m=_number(header, "SITEELEV", "OBSGEO-H", "ALT-OBS"),
     )
 
 
@@ -297,7 +330,8 @@ def _kind(word: str | None) -> FrameKind:
 
 def _scale(header: Header) -> float | None:
     """Return the scale at the reference pixel, ``√|det CD| · 3600`` arcsec/px; None where the frame is not solved."""
-    if "RA---" not in (_text(header, "CTYPE1") or "") + (_text(header, "CTYPE2") or ""):
+    axes = (_text(header, "CTYPE1") or "") + (_text(header, "CTYPE2") or "")
+    if "RA---" not in axes and "GLON-" not in axes:
         return None
     if _number(header, "CD1_1") is not None or _number(header, "CD1_2") is not None:
         cd = [_number(header, key) or 0.0 for key in ("CD1_1", "CD1_2", "CD2_1", "CD2_2")]

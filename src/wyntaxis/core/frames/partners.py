@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import statistics
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from wyntaxis.core.frames.headers import FrameHeader, FrameKind
+from wyntaxis.core.frames.names import USUAL_FILTER_NAMES, FilterNames, same_device_name
 from wyntaxis.core.wording import number, short
 
 EXPOSURE_SHARE = 0.02
 """Darks go with lights whose actual exposure is this close: dark current is then off by no more."""
 TEMPERATURE_WITHIN_C = 1.0
+UNCOOLED_WITHIN_C = 2.0
+"""Without a cooler a dark is taken when the sensor was this close: dark current is then off by a quarter at most."""
 ROTATION_WITHIN_DEG = 2.0
+TURN_BINS = round(360 / ROTATION_WITHIN_DEG)
 
 _NAMES = {"dark": "darks", "flat": "flats", "bias": "bias frames"}
 _WANTED: dict[FrameKind, tuple[str, ...]] = {
@@ -23,7 +28,11 @@ _WANTED: dict[FrameKind, tuple[str, ...]] = {
 
 @dataclass(frozen=True)
 class FrameGroup:
-    """Frames alike in all that matters for calibration; ``temperature_c`` is the set one, or else the actual."""
+    """Frames alike in all that matters for calibration.
+
+    ``temperature_c`` is the set one, or else the middle of the actual ones; ``measured_c`` are the actual ones of
+    frames without a set temperature, in order.
+    """
 
     kind: FrameKind
     camera: str | None
@@ -36,6 +45,7 @@ class FrameGroup:
     temperature_c: float | None
     rotation_deg: float | None
     frames: tuple[FrameHeader, ...]
+    measured_c: tuple[float, ...] = ()
 
     @property
     def count(self) -> int:
@@ -74,24 +84,30 @@ def temperature_of(frame: FrameHeader) -> float | None:
     return frame.set_temperature_c if frame.set_temperature_c is not None else frame.temperature_c
 
 
-def group_frames(frames: Iterable[FrameHeader]) -> list[FrameGroup]:
-    """Return the frames in groups, lights first; the exposure of a group is its first frame's."""
+def group_frames(frames: Iterable[FrameHeader], names: FilterNames = USUAL_FILTER_NAMES) -> list[FrameGroup]:
+    """Return the frames in groups, lights first; the exposure of a group is its first frame's.
+
+    Frames of a camera without a set temperature are kept together whatever the night did: they are matched by what the
+    sensor had.
+    """
     found: dict[tuple[object, ...], list[FrameHeader]] = {}
     for frame in frames:
-        temperature, rotation = temperature_of(frame), frame.rotation_deg
+        temperature, rotation = frame.set_temperature_c, frame.rotation_deg
         exposure = None if frame.exposure_s is None else float(f"{frame.exposure_s:.2g}")
         key = (
             frame.kind,
-            frame.camera,
+            None if frame.camera is None else " ".join(frame.camera.casefold().split()),
             frame.width_px,
             frame.height_px,
             frame.binning,
-            frame.filter if frame.kind in ("light", "flat") else None,
+            names.key(frame.filter) if frame.filter and frame.kind in ("light", "flat") else None,
             exposure,
             frame.gain,
             frame.offset,
             None if temperature is None else round(temperature),
-            None if rotation is None else round(rotation / ROTATION_WITHIN_DEG),
+            None
+            if rotation is None
+            else round(rotation % 360 / ROTATION_WITHIN_DEG) % round(360 / ROTATION_WITHIN_DEG),
         )
         found.setdefault(key, []).append(frame)
     groups = [_group(members) for members in found.values()]
@@ -101,6 +117,8 @@ def group_frames(frames: Iterable[FrameHeader]) -> list[FrameGroup]:
 
 def _group(frames: list[FrameHeader]) -> FrameGroup:
     first = frames[0]
+    measured = tuple(sorted(f.temperature_c for f in frames if f.temperature_c is not None))
+    uncooled = first.set_temperature_c is None
     return FrameGroup(
         first.kind,
         first.camera,
@@ -110,13 +128,14 @@ def _group(frames: list[FrameHeader]) -> FrameGroup:
         first.exposure_s,
         first.gain,
         first.offset,
-        temperature_of(first),
+        statistics.median(measured) if uncooled and measured else first.set_temperature_c,
         first.rotation_deg,
         tuple(frames),
+        measured if uncooled else (),
     )
 
 
-def lacking(groups: Sequence[FrameGroup]) -> list[Lack]:
+def lacking(groups: Sequence[FrameGroup], names: FilterNames = USUAL_FILTER_NAMES) -> list[Lack]:
     """Return every group of lights for which darks, flats or bias are missing, with the reason."""
     found = []
     for lights in groups:
@@ -124,7 +143,7 @@ def lacking(groups: Sequence[FrameGroup]) -> list[Lack]:
             continue
         for kind, keys in _WANTED.items():
             candidates = [group for group in groups if group.kind == kind]
-            faults = [(_mismatches(lights, group, keys), group) for group in candidates]
+            faults = [(_mismatches(lights, group, keys, names), group) for group in candidates]
             if any(not fault for fault, _ in faults):
                 continue
             if not candidates:
@@ -135,7 +154,19 @@ def lacking(groups: Sequence[FrameGroup]) -> list[Lack]:
     return found
 
 
-def _mismatches(lights: FrameGroup, group: FrameGroup, keys: tuple[str, ...]) -> list[str]:
+def _far_from_any(lights: FrameGroup, group: FrameGroup) -> str:
+    """Return in words how many lights of an uncooled camera have no dark near their own temperature."""
+    there = group.measured_c or ((group.temperature_c,) if group.temperature_c is not None else ())
+    if not there:
+        return ""
+    far = [t for t in lights.measured_c if min(abs(t - dark) for dark in there) > UNCOOLED_WITHIN_C + 1e-9]
+    if not far:
+        return ""
+    span = f"{number(there[0], 1)} to {number(there[-1], 1)} °C" if len(there) > 1 else f"{number(there[0], 1)} °C"
+    return f"{span}, {len(far)} of {len(lights.measured_c)} lights are more than {short(UNCOOLED_WITHIN_C)} °C away"
+
+
+def _mismatches(lights: FrameGroup, group: FrameGroup, keys: tuple[str, ...], names: FilterNames) -> list[str]:
     """Return how a group does not go with lights; what either side does not tell is no mismatch."""
     tests = {
         "camera": (lights.camera, group.camera, 0.0, "camera {}, not {}"),
@@ -153,11 +184,17 @@ def _mismatches(lights: FrameGroup, group: FrameGroup, keys: tuple[str, ...]) ->
             if None not in lights.size and None not in group.size and lights.size != group.size:
                 found.append(f"{group.size[0]} × {group.size[1]} px, not {lights.size[0]} × {lights.size[1]}")
             continue
+        if key == "temperature" and lights.measured_c:
+            far = _far_from_any(lights, group)
+            found += [far] if far else []
+            continue
         wanted, has, within, words = tests[key]
         if wanted is None or has is None or wanted == has:
             continue
         if isinstance(wanted, str) or isinstance(has, str):
-            found.append(words.format(has, wanted))
+            same = names.same if key == "filter" else same_device_name
+            if not same(str(wanted), str(has)):
+                found.append(words.format(has, wanted))
             continue
         apart = abs(has - wanted)
         if key == "rotation":

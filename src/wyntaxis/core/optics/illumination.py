@@ -38,12 +38,15 @@ class Beam:
         return distance_mm / (2 * self.ratio)
 
     def opening_needed(self, diagonal_mm: float, distance_mm: float) -> float:
-        """Return the diameter that passes all the light for the sensor's corner: ``d (1 - x/P) + x/N``."""
-        return 2 * (self.centre(diagonal_mm / 2, distance_mm) + self.radius(distance_mm))
+        """Return the diameter that passes all the light for the sensor's corner: ``d |1 - x/P| + x/N``.
+
+        Behind an exit pupil nearer than the opening the beam has crossed the axis: only its distance from it counts.
+        """
+        return 2 * (abs(self.centre(diagonal_mm / 2, distance_mm)) + self.radius(distance_mm))
 
     def fully_lit_circle(self, opening_mm: float, distance_mm: float) -> float:
         """Return the diameter of the field that an opening lights fully, in mm; 0 where it stops the axis down."""
-        share = 1 - distance_mm / self.pupil_mm if self.pupil_mm else 1.0
+        share = abs(1 - distance_mm / self.pupil_mm) if self.pupil_mm else 1.0
         return max(0.0, (opening_mm - distance_mm / self.ratio) / share) if share > 0 else math.inf
 
     def fraction(self, height_mm: float, opening_mm: float, distance_mm: float) -> float:
@@ -129,8 +132,8 @@ def prism_place(rig: Rig, beam: Beam, circle_mm: float | None) -> PrismPlace | N
     x = faces(rig)[index][0] - prism.from_front_mm
     sides = sorted((rig.sensor.width_mm, rig.sensor.height_mm))
     half = sides[0 if prism.beside == "long_side" else 1] / 2
-    highest = None if circle_mm is None else beam.centre(circle_mm / 2, x) - prism.height_mm
-    return PrismPlace(prism.edge_from_axis_mm, beam.centre(half, x) + beam.radius(x), highest, x, half)
+    highest = None if circle_mm is None else abs(beam.centre(circle_mm / 2, x)) - prism.height_mm
+    return PrismPlace(prism.edge_from_axis_mm, abs(beam.centre(half, x)) + beam.radius(x), highest, x, half)
 
 
 @dataclass(frozen=True)

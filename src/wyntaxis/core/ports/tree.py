@@ -152,7 +152,8 @@ def read_ports(root: Path = USUAL_ROOT) -> PortTree:
         raise RigError(f"{shown(place)}: cannot be read ({reason}): {hint}") from None
     devices_folder = _dev_folder(root, sysfs)
     chosen = sorted((name for name in names if _DEVICE_NAME.fullmatch(name)), key=_bus_order)[:MOST_DEVICES]
-    devices = tuple(_device(place / name, devices_folder) for name in chosen)
+    # A link into nothing is what a device leaves that has just been unplugged.
+    devices = tuple(_device(place / name, devices_folder) for name in chosen if _is_there(place / name))
     by_id = _stable_names(devices_folder / "serial" / "by-id")
     owners = _owners_of_ttys(sysfs, names, chosen)
     ports = {
@@ -166,6 +167,13 @@ def read_ports(root: Path = USUAL_ROOT) -> PortTree:
         tuple(ports[name] for name in sorted(ports)),
         int(memory) if memory is not None and memory.isdigit() else None,
     )
+
+
+def _is_there(folder: Path) -> bool:
+    try:
+        return folder.is_dir()
+    except (OSError, ValueError):
+        return False
 
 
 def _bus_order(name: str) -> list[int]:

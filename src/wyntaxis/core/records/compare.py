@@ -106,16 +106,17 @@ def value_text(value: Value | None, item: Comparable) -> str:
 
 
 def matrix(reckoning: Reckoning) -> Matrix:
-    """Compare every record of a rig with what the rig says."""
+    """Compare every record that is for this train with what the rig says."""
     rig, known = reckoning.rig, comparables(reckoning)
-    spoken = dict.fromkeys(key for record in rig.records for key in record.values)
+    records = rig.own_records
+    spoken = dict.fromkeys(key for record in records for key in record.values)
     order = [key for key in known if key in spoken] + [key for key in spoken if key not in known]
     rows = []
     for key in order:
         item = known.get(key) or Comparable(key, label_of(key, known), "", "text", None)
-        cells = tuple(compare_value(rig, item, record.id, record.values.get(key)) for record in rig.records)
+        cells = tuple(compare_value(rig, item, record.id, record.values.get(key)) for record in records)
         rows.append(Row(item, value_text(item.value, item), cells))
-    return Matrix(rig.records, tuple(rows))
+    return Matrix(records, tuple(rows))
 
 
 def compare_value(rig: Rig, item: Comparable, record: str, value: Value | None) -> Cell:

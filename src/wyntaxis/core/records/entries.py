@@ -103,7 +103,7 @@ def faults_of_lists(rig: Rig) -> list[tuple[str, list[EntryFault]]]:
     lists: list[tuple[str, list[EntryFault]]] = []
     if len(rig.devices) > 1:
         lists.append(("the rig's own list", list(faults_within(entries_of_rig(rig.devices)))))
-    for record in rig.records:
+    for record in rig.own_records:
         if record.entries:
             faults = [*faults_within(record.entries), *faults_against_rig(record, rig.devices)]
             lists.append((record.name, faults))

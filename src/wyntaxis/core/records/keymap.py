@@ -13,7 +13,7 @@ from pydantic import Field, ValidationError
 
 from wyntaxis.core.records.quantities import Comparable, Value
 from wyntaxis.core.records.readers import Flat, ForeignFile
-from wyntaxis.core.records.units import convert, parse_foreign_number, parse_foreign_truth
+from wyntaxis.core.records.units import foreign_number_in, parse_foreign_truth
 from wyntaxis.core.rig.base import StrictModel, Text
 from wyntaxis.core.rig.errors import RigError, describe
 from wyntaxis.core.rig.store import parse_json, read_bytes, shown, write_atomically
@@ -26,7 +26,8 @@ LIST_SEPARATORS = {"comma": ",", "semicolon": ";", "space": None, "bar": "|"}
 
 
 class KeyRule(StrictModel):
-    """One path and the quantity it holds. ``*`` in a path stands for any text between dots and brackets.
+    """One path and the quantity it holds. ``*`` in a path stands for any text between dots and brackets,
+    ``list[key=value]`` for the entries of a list whose ``key`` holds that value.
 
     A list is read from one text with ``separator``, or from every path that a ``*`` matches, in order.
     """
@@ -97,14 +98,64 @@ def save_maps(maps: KeyMaps, path: Path) -> None:
     write_atomically((json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode(), path, keep_previous=True)
 
 
-def matches(pattern: str, values: Iterable[str]) -> list[str]:
-    """Return the paths that a pattern names, a path with ``*`` in natural order (slot2 before slot10)."""
+_SELECTOR = re.compile(r"(?P<head>.*?)\[(?P<key>[^\[\]=]+)=(?P<value>[^\]]*)\](?P<tail>.*)", re.DOTALL)
+SIBLING_KEYS = ("name", "id", "key", "label", "property", "parameter", "setting")
+"""By what a list's entries are told apart, rather than by their place."""
+
+
+def matches(pattern: str, values: Iterable[str] | Flat) -> list[str]:
+    """Return the paths that a pattern names, a path with ``*`` in natural order (slot2 before slot10).
+
+    ``list[key=value]`` names the entries of a list whose ``key`` holds the value, wherever they stand; in a table the
+    rows whose column ``key`` holds it.
+    """
+    found = _SELECTOR.fullmatch(pattern)
+    if found is not None and isinstance(values, dict):
+        return _selected(found, values)
     if "*" not in pattern:
         return [pattern] if pattern in values else []
     middle = re.compile(
         "".join(r"[^.\[\]]*" if part == "*" else re.escape(part) for part in re.split(r"(\*)", pattern))
     )
     return sorted((path for path in values if middle.fullmatch(path)), key=_natural)
+
+
+def _selected(found: re.Match[str], values: Flat) -> list[str]:
+    head, key, wanted, tail = (found[name] for name in ("head", "key", "value", "tail"))
+    paths = []
+    for path, value in values.items():
+        if value is None or str(value).strip() != wanted.strip():
+            continue
+        entry = None
+        in_list = re.fullmatch(rf"({re.escape(head)}(?:\[\d+\])?)\.{re.escape(key)}", path)
+        in_table = re.fullmatch(rf"{re.escape(key)}(\[\d+\])", path)
+        if in_list:
+            entry = in_list[1]
+        elif in_table:
+            entry = head + in_table[1]
+        if entry is not None:
+            paths += matches(entry + tail, values)
+    return sorted(set(paths), key=_natural)
+
+
+def stable_path(path: str, values: Flat) -> str:
+    """Return a path that still finds its value when the list it stands in grows: by a sibling's value, not by place."""
+    places = list(re.finditer(r"\[\d+\]", path))
+    if not places:
+        return path
+    place = places[-1]
+    head, index, tail = path[: place.start()], place[0], path[place.end() :]
+    own = tail.removeprefix(".")
+    for key in SIBLING_KEYS:
+        for sibling, at in ((f"{head}{index}.", key), ("", f"{key}{index}")):
+            named = next((p for p in values if p.casefold() == f"{sibling}{at}".casefold()), None)
+            if named is None or named == path or own.casefold() == key:
+                continue
+            value, word = values[named], named.removesuffix(index).rpartition(".")[2]
+            chosen = f"{head}[{word}={value}]{tail}"
+            if isinstance(value, str) and "]" not in value and matches(chosen, values) == [path]:
+                return chosen
+    return path
 
 
 def _natural(text: str) -> list[tuple[int, str]]:
@@ -155,7 +206,8 @@ def _value(rule: KeyRule, kind: Comparable, raw: list[Any]) -> Value:
         if kind.type == "truth":
             return parse_foreign_truth(value)
         if kind.type == "number":
-            return convert(parse_foreign_number(value), rule.unit or kind.unit, kind.unit)
+            expected = kind.value if isinstance(kind.value, (int, float)) else None
+            return foreign_number_in(value, rule.unit or kind.unit, kind.unit, expected)
     except ValueError as error:
         raise ValueError(f"{shown_value}{error}") from None
     return _as_text(value)
@@ -212,5 +264,5 @@ class Suggestions:
         for path, value in values.items():
             quantity = self.of(path) if value not in (None, "") and len(path) <= LONGEST_PATH else None
             if quantity is not None and quantity not in found:
-                found[quantity] = KeyRule(path=path, quantity=quantity)
+                found[quantity] = KeyRule(path=stable_path(path, values), quantity=quantity)
         return list(found.values())

@@ -64,6 +64,9 @@ def _optics(reckoning: Reckoning) -> Iterator[Comparable]:
     for key, topic in (("effective_focal_length_mm", "focal_length"), ("pixel_scale_arcsec_px", "focal_length")):
         kind = CATALOGUE[key]
         yield _number(key, kind.label, kind.unit, reckoning.value(key), topic=topic, decimals=kind.decimals)
+    name = rig.telescope.name
+    yield Comparable("telescope.name", "Telescope's name", "", "text", name, topic="setting")
+    yield Comparable("observer", "Observer", "", "text", rig.observer, topic="setting")
     yield _number("aperture_mm", "Aperture", "mm", rig.telescope.aperture_mm, topic="focal_length", decimals=1)
     yield _number("pixel_um", "Pixel", "µm", sensor.pixel_um if sensor else None, topic="pixel")
     for key, label, unit, size in (
@@ -79,7 +82,7 @@ def _guiding(reckoning: Reckoning) -> Iterator[Comparable]:
     optics, settings = reckoning.guide_optics, guiding.settings
     if guiding.kind == "none":
         return
-    focal = optics.focal_length_mm if optics else None
+    focal = reckoning.guide_focal_length.value if reckoning.guide_focal_length else None
     pixel = optics.sensor.pixel_um if optics else None
     yield _number("guide_focal_length_mm", "Guide focal length", "mm", focal, topic="focal_length", decimals=1)
     yield _number("guide_pixel_um", "Guide pixel", "µm", pixel, topic="pixel")
@@ -100,6 +103,8 @@ def _guiding(reckoning: Reckoning) -> Iterator[Comparable]:
 
 def _site(reckoning: Reckoning) -> Iterator[Comparable]:
     site = reckoning.rig.site
+    name = site.name if site is not None else None
+    yield Comparable("site.name", "Site's name", "", "text", name, topic="site")
     longitude = None if site is None else (site.longitude_deg + 180) % 360 - 180
     for key, label, unit, value, tolerance in (
         ("latitude_deg", "Latitude", "°", site.latitude_deg if site else None, SITE_TOLERANCE_DEG),

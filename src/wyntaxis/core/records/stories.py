@@ -45,9 +45,15 @@ def number_story(rig: Rig, item: Comparable, has: float, wanted: float) -> str:
             without = 1 / factor if item.id == "effective_focal_length_mm" else factor
             if _near(ratio, without):
                 kind = "reducer" if factor < 1 else "extender"
-                return f"{short(1 / ratio, 2)} times: the {kind} {part.title} is missing"
+                cause = f"1/{short(factor, 3)}" if without > factor or item.unit == "mm" else short(factor, 3)
+                return f"{short(ratio, 3)} times, {cause}: the {kind} {part.title} is missing"
             if _near(ratio, 1 / without):
                 return f"{part.title} ({short(factor, 3)}×) is counted twice"
+    if item.id in ("width_px", "height_px"):
+        for binning in (2, 3, 4):
+            if _near(1 / ratio, binning):
+                return f"1/{binning}: the size of frames binned {binning} × {binning}"
+        return ""
     if item.topic in ("pixel", "focal_length") or item.id.endswith("binning"):
         for binning in (2, 3, 4):
             if _near(ratio, binning):

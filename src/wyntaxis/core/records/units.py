@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 import re
+from dataclasses import dataclass
 
 _FACTORS: dict[str, dict[str, float]] = {
-    "mm": {"mm": 1.0, "m": 1000.0, "cm": 10.0, "µm": 1e-3, "in": 25.4},
+    "mm": {"mm": 1.0, "m": 1000.0, "cm": 10.0, "µm": 1e-3, "in": 25.4, "ft": 304.8},
     "µm": {"µm": 1.0, "mm": 1000.0, "m": 1e6, "nm": 1e-3},
-    "m": {"m": 1.0, "km": 1000.0, "mm": 1e-3, "ft": 0.3048},
+    "m": {"m": 1.0, "km": 1000.0, "cm": 0.01, "mm": 1e-3, "ft": 0.3048},
     "°": {"°": 1.0, "rad": math.degrees(1.0), "h": 15.0, "′": 1 / 60, "″": 1 / 3600},
     "″": {"″": 1.0, "′": 60.0, "°": 3600.0},
     "″/px": {"″/px": 1.0, "°/px": 3600.0, "rad/px": 3600 * math.degrees(1.0)},
@@ -22,8 +23,38 @@ _FACTORS: dict[str, dict[str, float]] = {
     "MB/s": {"MB/s": 1.0, "Mbit/s": 0.125},
 }
 _ZERO_POINTS = {"K": 273.15, "°F": 32.0}
-_SEXAGESIMAL = re.compile(r"\s*([+-]?)(\d+)[\s:°hd]+(\d+)(?:[\s:′'m]+(\d+(?:\.\d+)?))?[\s″\"s]*\s*")
-_NUMBER = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*([^\d\s.,]\D*)?")
+_SEXAGESIMAL = re.compile(r"([+-]?)(\d+)[\s:°hd]+(\d+)(?:[\s:′'m]+(\d+(?:\.\d+)?))?[\s″\"s]*")
+_COMPASS = {"N": 1, "E": 1, "S": -1, "W": -1}
+_GROUP = "[,.'\u2019\u00a0\u202f\u2009 ]"
+"""What sets thousands apart in one place or another."""
+_NUMBER = re.compile(
+    rf"([+-]?)(\d{{1,3}}(?:{_GROUP}\d{{3}})+(?:[.,]\d+)?|\d+(?:[.,]\d+)?)((?:[eE][+-]?\d+)?)\s*([^\d.,][^\d]*)?",
+    re.ASCII | re.DOTALL,
+)
+_SYNONYMS = {
+    "µm": ("um", "μm", "micron", "microns", "micrometer", "micrometre"),
+    "in": ("inch", "inches"),
+    "ft": ("feet", "foot"),
+    "m": ("metre", "meter", "metres", "meters"),
+    "mm": ("millimetre", "millimeter", "millimetres", "millimeters"),
+    "°": ("deg", "degree", "degrees", "º"),
+    "rad": ("radian", "radians"),
+    "′": ("arcmin", "'"),
+    "″": ("arcsec", "arcseconds", "asec", '"', "''"),
+    "″/px": ("arcsec/px", "arcsec/pix", "arcsec/pixel", "as/px", '"/px', "″/pix", "″/pixel"),
+    "s": ("sec", "second", "seconds", "secs"),
+    "min": ("minute", "minutes"),
+    "ms": ("millisecond", "milliseconds", "msec"),
+    "h": ("hour", "hours", "hr", "hrs"),
+    "%": ("percent", "pct"),
+    "°C": ("c", "degc", "deg c", "celsius", "℃", "°c"),
+    "K": ("kelvin",),
+    "°F": ("f", "degf", "deg f", "fahrenheit", "°f"),
+    "MB/s": ("mb/s", "mbyte/s"),
+}
+_UNIT_OF = {word: unit for unit, words in _SYNONYMS.items() for word in words}
+PLAIN_WORDS = frozenset({"px", "pix", "pixel", "pixels", "adu", "steps", "step", "frames", "frame", "x", "×"})
+"""What may stand behind a number whose unit we do not convert, and says nothing against it."""
 TRUE_WORDS = frozenset({"true", "yes", "on", "1", "t", "y"})
 FALSE_WORDS = frozenset({"false", "no", "off", "0", "f", "n"})
 
@@ -41,9 +72,30 @@ def convert(value: float, written_in: str, unit: str) -> float:
     return (value - _ZERO_POINTS.get(written_in, 0.0)) * known[written_in]
 
 
-def parse_foreign_number(value: object) -> float:
-    """Return a number as programs write it: a decimal point or comma, degrees and minutes, a unit behind it is passed
-    over.
+@dataclass(frozen=True)
+class ForeignNumber:
+    """A number as a program wrote it, and the unit that stood behind it, empty without one.
+
+    ``other`` is how it reads where its one comma or point sets thousands apart, None where there is no doubt.
+    """
+
+    value: float
+    unit: str = ""
+    other: float | None = None
+
+    def nearest(self, wanted: float | None) -> float:
+        """Return the reading that is nearer, by ratio, to what is expected; where nothing is, the first."""
+        if self.other is None or not wanted or not self.other or not self.value or self.value * wanted < 0:
+            return self.value
+        first, second = (abs(math.log(abs(v / wanted))) for v in (self.value, self.other))
+        return self.value if first <= second else self.other
+
+
+def read_foreign_number(value: object) -> ForeignNumber:
+    """Return a number as programs write it, with the unit behind it.
+
+    It may have a decimal point or comma, thousands set apart, degrees with minutes and seconds, and N, S, E or W
+    before or behind it: south and west count below 0.
 
     Raises
     ------
@@ -53,17 +105,99 @@ def parse_foreign_number(value: object) -> float:
     if isinstance(value, bool):
         raise ValueError("is true or false, no number")
     if isinstance(value, (int, float)):
-        return float(value)
-    text = str(value).replace("\N{MINUS SIGN}", "-")
+        return ForeignNumber(_finite(value))
+    text = str(value).replace("\N{MINUS SIGN}", "-").strip()
+    text, sign, compass = _without_compass(text)
     angle = _SEXAGESIMAL.fullmatch(text)
-    if angle:
-        sign, degrees, minutes, seconds = angle.groups()
+    if angle and not _NUMBER_GROUPS.fullmatch(text):
+        minus, degrees, minutes, seconds = angle.groups()
         size = float(degrees) + float(minutes) / 60 + float(seconds or 0) / 3600
-        return -size if sign == "-" else size
+        return ForeignNumber(_finite((-size if minus == "-" else size) * sign), "°" if compass else "")
     plain = _NUMBER.fullmatch(text)
     if not plain:
         raise ValueError("is no number")
-    return float(plain[1].replace(",", "."))
+    minus, digits, power, rest = plain.groups()
+    signed = sign * (-1 if minus == "-" else 1)
+    first, other = _readings(digits, power)
+    unit = (rest or "").strip()
+    unit = _UNIT_OF.get(unit, _UNIT_OF.get(unit.lower(), unit))
+    if compass and unit in ("", "°"):
+        unit = "°"
+    return ForeignNumber(_finite(signed * first), unit, None if other is None else _finite(signed * other))
+
+
+def parse_foreign_number(value: object) -> float:
+    """Return the value of :func:`read_foreign_number`, whatever unit stands behind it."""
+    return read_foreign_number(value).value
+
+
+def foreign_number_in(value: object, written_in: str, unit: str, expected: float | None = None) -> float:
+    """Return a program's number in our unit.
+
+    A unit behind the number counts before ``written_in``. Of two ways to read a comma the one nearer to what is
+    expected counts: ``1,240`` is 1240 m of elevation, and 1.240 where that is wanted.
+
+    Raises
+    ------
+    ValueError
+        For what is no number, or carries a unit that is none of ours.
+    """
+    found = read_foreign_number(value)
+    told = found.unit
+    if told in PLAIN_WORDS or told.lower() in PLAIN_WORDS:
+        told = ""
+    if not told:
+        told = written_in
+    elif told not in _FACTORS.get(unit, {unit: 1.0}):
+        raise ValueError(f"carries “{found.unit[:20]}”, which cannot be told in {unit or 'a plain number'}")
+    number = convert(found.value, told, unit)
+    other = None if found.other is None else convert(found.other, told, unit)
+    return ForeignNumber(number, "", other).nearest(expected)
+
+
+def _finite(value: float) -> float:
+    try:
+        number = float(value)
+    except OverflowError:
+        raise ValueError("is too large a number") from None
+    if not math.isfinite(number):
+        raise ValueError("is no finite number")
+    return number
+
+
+def _without_compass(text: str) -> tuple[str, int, bool]:
+    """Take N, S, E or W off a value, and return its sign."""
+    for letter, sign in _COMPASS.items():
+        for found in (
+            re.fullmatch(rf"{letter}\s*(?=[\d+-])(.+)", text),
+            re.fullmatch(rf"(.*[\d°′″'\"\s]){letter}", text),
+        ):
+            if found:
+                return found[1].strip(), sign, True
+    return text, 1, False
+
+
+_NUMBER_GROUPS = re.compile(r"[+-]?\d{1,3}(?:[ \u00a0\u202f\u2009]\d{3})+(?:[.,]\d+)?")
+
+
+def _readings(digits: str, power: str) -> tuple[float, float | None]:
+    """Return how digits with commas, points or spaces read, and how else they may be read."""
+    marks = [char for char in digits if not char.isdigit()]
+    if not marks:
+        return float(digits + power), None
+    last = marks[-1]
+    plain = re.sub(r"\D", "", digits)
+    whole, _, tail = digits.rpartition(last)
+    decimal = float(re.sub(r"\D", "", whole) + "." + tail + power)
+    if last not in ",.":
+        return float(plain + power), None
+    if len(marks) > 1 and marks.count(last) > 1:
+        return float(plain + power), None
+    if len(marks) > 1:
+        return decimal, None
+    if last == "." or len(tail) != 3 or digits.startswith("0") or power:
+        return decimal, None
+    return float(plain), decimal
 
 
 def parse_foreign_truth(value: object) -> bool:

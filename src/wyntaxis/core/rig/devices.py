@@ -230,12 +230,14 @@ class Record(StrictModel):
     """What one program has on file: values by quantity id, and its list of devices.
 
     ``side`` tells which end of a split program it belongs to, ``pair`` which records are two ends of one.
+    ``variant`` is the name of the train that it was made for, the rig's own or a variant's; left out, it is for all.
     """
 
     id: Id
     name: Text
     side: Literal["server", "client"] | None = None
     pair: Id | None = None
+    variant: Text | None = None
     values: dict[Annotated[str, Field(min_length=1, max_length=140)], RecordValue | RecordList] = Field(
         default_factory=dict
     )

@@ -36,7 +36,20 @@ def apply(rig: Rig, change: Change) -> Rig:
     document = _document(rig)
     for path, value in change.values:
         _set(document, path, value)
+    _rename_in_records(rig, document)
     return validated(document)
+
+
+def _rename_in_records(rig: Rig, document: Any) -> None:
+    """Let the records that belong to a train follow when it is renamed."""
+    before = [rig.name, *(variant.name for variant in rig.variants)]
+    after = [document.get("name"), *(variant.get("name") for variant in document.get("variants", []))]
+    if len(before) != len(after):
+        return
+    renamed = {old: new for old, new in zip(before, after, strict=True) if old != new and isinstance(new, str)}
+    for record in document.get("records", []) if renamed else []:
+        if record.get("variant") in renamed:
+            record["variant"] = renamed[record["variant"]]
 
 
 def insert_part(rig: Rig, list_path: Path, index: int, part: dict[str, Any]) -> Rig:

@@ -291,6 +291,7 @@ class Rig(StrictModel):
     format: Literal["wyntaxis-rig"]
     version: Literal[1]
     name: Text
+    observer: Text | None = None
     site: Site | None = None
     telescope: Telescope
     train: Annotated[tuple[Part, ...], Field(strict=False, max_length=200)]
@@ -328,6 +329,11 @@ class Rig(StrictModel):
                 raise ValueError(f'guiding.taps names "{tapped.id}", which has no prism')
         _variants_stand(self)
         return self
+
+    @property
+    def own_records(self) -> tuple[Record, ...]:
+        """The records that are for this train: those made for it, and those made for all."""
+        return tuple(record for record in self.records if record.variant in (None, self.name))
 
     @property
     def camera(self) -> Part | None:
@@ -435,6 +441,10 @@ def bare_train(rig: Rig) -> Rig:
 
 def _variants_stand(rig: Rig) -> None:
     names, bare = {rig.name}, bare_train(rig)
+    known = names | {variant.name for variant in rig.variants}
+    for index, record in enumerate(rig.records if rig.variants else ()):
+        if record.variant is not None and record.variant not in known:
+            raise ValueError(f'records[{index}].variant names "{record.variant}", which is no train of the rig')
     for index, variant in enumerate(rig.variants):
         if variant.name in names:
             raise ValueError(f'variants[{index}].name: "{variant.name}" stands twice; name each train differently')

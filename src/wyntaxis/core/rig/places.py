@@ -16,6 +16,11 @@ def own_maps_path() -> Path:
     return _own_folder() / "key-maps.json"
 
 
+def own_filter_names_path() -> Path:
+    """Return the file of the imager's own names for filters."""
+    return _own_folder() / "filter-names.json"
+
+
 def _own_folder() -> Path:
     base = os.environ.get("XDG_DATA_HOME", "")
     root = Path(base) if base and Path(base).is_absolute() else Path.home() / ".local" / "share"

@@ -28,7 +28,9 @@ class Evidence(StrictModel):
 
 
 class Site(StrictModel):
-    """Where the rig stands. ``horizon`` holds (azimuth, altitude) in degrees, azimuths rising."""
+    """Where the rig stands. ``horizon`` holds (azimuth, altitude) in degrees, azimuths never falling; two points at one
+    azimuth are a wall.
+    """
 
     name: Text | None = None
     latitude_deg: Latitude
@@ -47,8 +49,8 @@ class Site(StrictModel):
         if stated != sorted(stated):
             raise ValueError("seeing must not fall from seeing_good_arcsec over seeing_fwhm_arcsec to poor")
         for (one, _), (other, _) in pairwise(self.horizon):
-            if other <= one:
-                raise ValueError(f"horizon: azimuths must rise, but {other:g} follows {one:g}")
+            if other < one:
+                raise ValueError(f"horizon: azimuths must not fall, but {other:g} follows {one:g}")
         return self
 
 

@@ -11,6 +11,8 @@ HINT = 'write them as "22 15 09 +49 54 00", "22h15m09s +49d54m00s", or in degree
 _MARKS = re.compile(r"[hmsd°:′″'\"]", re.IGNORECASE)
 _NUMBER = r"\d+(?:\.\d+)?"
 _SIGN = f"[+{MINUS}-]"
+_STRANGE = re.compile(r"(?<=[\d.])\s*[hmsd]", re.IGNORECASE)
+"""A mark counts as one only behind a number."""
 _LINE = re.compile(
     rf"\s*({_NUMBER}(?:\s+{_NUMBER}){{0,2}})\s*(,|\s)\s*({_SIGN}?)\s*({_NUMBER}(?:\s+{_NUMBER}){{0,2}})\s*"
 )
@@ -27,6 +29,11 @@ def parse_coordinates(text: str) -> tuple[float, float]:
         With one line that says what is wrong and how to write it.
     """
     shown = " ".join(text.split())[:60]
+    strange = _STRANGE.sub("", text)
+    if any(char.isalpha() for char in strange):
+        raise ValueError(f"“{shown}” is no pair of coordinates and not in the catalogue; {HINT}")
+    if _hours_come_late(text):
+        raise ValueError(f"“{shown}”: the mark h belongs to the right ascension, which comes first; {HINT}")
     in_hours = bool(re.match(rf"\s*{_NUMBER}\s*h", text, re.IGNORECASE))
     plain = " ".join(_MARKS.sub(" ", text).replace(",", " , ").split())
     sign_at = re.search(_SIGN, plain)
@@ -52,6 +59,16 @@ def parse_coordinates(text: str) -> tuple[float, float]:
     if not -90 <= dec <= 90:
         raise ValueError(f"“{shown}”: the declination must lie from {MINUS}90° to +90°")
     return ra % 360, dec
+
+
+def _hours_come_late(text: str) -> bool:
+    """Return whether the mark h stands behind a number of the declination."""
+    last = text.lower().rfind("h")
+    between = re.search(rf",|(?<=\d|\s|[hmsd]){_SIGN}", text[1:], re.IGNORECASE)
+    if between is not None:
+        return last > between.start() + 1
+    numbers = len(re.findall(_NUMBER, text))
+    return last >= 0 and len(re.findall(_NUMBER, text[:last])) > (numbers + 1) // 2
 
 
 def _sexagesimal(parts: list[str], shown: str) -> float:

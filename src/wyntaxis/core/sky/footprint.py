@@ -6,13 +6,14 @@ import csv
 import io
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
 from wyntaxis.core.sky.objects import SkyObject, objects_near
+from wyntaxis.core.wording import number
 
 if TYPE_CHECKING:
     from wyntaxis.core.reckon import Reckoning
@@ -23,6 +24,7 @@ CORNERS = ("top left", "top right", "bottom right", "bottom left")
 USUAL_OVERLAP = 0.15
 """Neighbouring panels share this much of a side where nothing is stated: enough to register and blend them."""
 MOST_PANELS = 400
+UNKNOWN_ANGLE_STEP_DEG = 15.0
 
 
 @dataclass(frozen=True)
@@ -162,6 +164,14 @@ class Footprint:
         whole = abs(signed_area(plane))
         return min(1.0, abs(signed_area(clip_to_convex(plane, self.plane(self.optics.main)))) / whole) if whole else 0.0
 
+    def share_range(self, target: SkyObject) -> tuple[float, float] | None:
+        """Return the least and the greatest share over all angles, for an object whose angle nobody catalogued."""
+        if target.angle_known:
+            return None
+        angles = np.arange(0.0, 180.0, UNKNOWN_ANGLE_STEP_DEG)
+        shares = [self.covered_share(replace(target, angle_deg=float(angle))) or 0.0 for angle in angles]
+        return min(shares), max(shares)
+
     def objects(self) -> list[tuple[SkyObject, float]]:
         """Return the objects that fall on the sensor with the share of each, the largest first."""
         found = [(target, self.covered_share(target)) for target in objects_near(self.center, self.radius_deg)]
@@ -195,7 +205,7 @@ class Footprint:
                 "corners": [_place(corner) for corner in self.guide_corners()],
             },
             "stc_s": stc_s([self.corners()]),
-            "objects": [_object(target, share) for target, share in self.objects()] if with_objects else [],
+            "objects": [_object(self, target, share) for target, share in self.objects()] if with_objects else [],
         }
 
 
@@ -203,7 +213,16 @@ def _place(position: Position) -> dict[str, float]:
     return {"ra_deg": position[0], "dec_deg": position[1]}
 
 
-def _object(target: SkyObject, share: float) -> dict[str, object]:
+def angle_caveat(frame: Footprint, target: SkyObject) -> str:
+    """Return what to say of an object that is drawn at an angle nobody catalogued, empty where there is nothing."""
+    span = frame.share_range(target)
+    if span is None:
+        return ""
+    low, high = (number(100 * share, 0) for share in span)
+    return f"its angle is not catalogued, it is drawn pointing north: {low} to {high} % over all angles"
+
+
+def _object(frame: Footprint, target: SkyObject, share: float) -> dict[str, object]:
     return {
         "name": target.label,
         "kind": target.kind,
@@ -212,6 +231,7 @@ def _object(target: SkyObject, share: float) -> dict[str, object]:
         "minor_arcmin": target.minor_arcmin,
         "position_angle_deg": target.angle_deg,
         "covered_share": share,
+        "caveat": angle_caveat(frame, target) or None,
     }
 
 

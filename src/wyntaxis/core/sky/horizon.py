@@ -57,13 +57,16 @@ def read_horizon(path: Path) -> HorizonFile:
 
 
 def parse_horizon(data: bytes) -> tuple[tuple[float, float], ...]:
-    """Return the points of a horizon file's bytes, sorted by azimuth; ValueError of one line for what is none."""
+    """Return the points of a horizon file's bytes, sorted by azimuth; ValueError of one line for what is none.
+
+    Two points at one azimuth are a wall: the horizon steps there from the first to the last of them.
+    """
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         raise ValueError(f"is not UTF-8 text; {HINT}") from None
     separator = ";" if ";" in text else "," if "," in text else None
-    found: dict[float, float] = {}
+    found: list[tuple[float, float]] = []
     heading_allowed = True
     for line, row in enumerate(text.splitlines(), start=1):
         cells = [cell.strip() for cell in row.split(separator)] if row.strip() else []
@@ -79,12 +82,13 @@ def parse_horizon(data: bytes) -> tuple[tuple[float, float], ...]:
         heading_allowed = False
         if not (0 <= azimuth <= 360 and -90 <= altitude <= 90):
             raise ValueError(f"line {line}: azimuth must lie from 0 to 360, altitude from -90 to 90 degrees; {HINT}")
-        found[azimuth] = altitude
+        found.append((azimuth, altitude))
     if len(found) < 2:
         raise ValueError(f"holds fewer than two points; {HINT}")
     if len(found) > MOST_POINTS:
         raise ValueError(f"holds {len(found)} points, at most {MOST_POINTS} are of use: thin it out")
-    return tuple(sorted(found.items()))
+    # Stable: two points at one azimuth are a wall, and keep the order in which the file has them.
+    return tuple(sorted(found, key=lambda point: point[0]))
 
 
 def horizon_csv(site: Site) -> str:
@@ -111,7 +115,10 @@ def horizon_altitude(site: Site, azimuth_deg: Any) -> Any:
     if not site.horizon:
         return np.zeros_like(np.asarray(azimuth_deg, dtype=float))
     azimuths, altitudes = np.array(site.horizon).T
-    return np.interp(np.asarray(azimuth_deg, dtype=float), azimuths, altitudes, period=360)
+    # Closed over north by hand: points of one azimuth (walls) must keep their order, which ``period`` does not promise.
+    azimuths = np.concatenate([[azimuths[-1] - 360], azimuths, [azimuths[0] + 360]])
+    altitudes = np.concatenate([altitudes[-1:], altitudes, altitudes[:1]])
+    return np.interp(np.asarray(azimuth_deg, dtype=float) % 360, azimuths, altitudes)
 
 
 @dataclass(frozen=True)

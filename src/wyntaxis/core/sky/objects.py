@@ -45,6 +45,12 @@ class SkyObject:
         """The name with a space before its number: ``NGC 7243``."""
         return re.sub(r"^([A-Z]+?)(\d)", r"\1 \2", self.name)
 
+    @property
+    def angle_known(self) -> bool:
+        """Whether the outline is sure: the angle is catalogued, or the object is round or a point."""
+        major, minor = self.major_arcmin, self.minor_arcmin
+        return self.angle_deg is not None or not major or not minor or major == minor
+
     def outline(self, points: int = 72) -> Any:
         """Return the ellipse of the catalogued axes on the plane that touches the sky at the object, (points, 2) rad.
 

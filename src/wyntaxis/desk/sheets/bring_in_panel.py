@@ -26,6 +26,7 @@ from wyntaxis.core.records.keymap import (
     apply_map,
     load_maps,
     save_maps,
+    stable_path,
 )
 from wyntaxis.core.records.quantities import Comparable, comparables
 from wyntaxis.core.records.readers import ForeignFile, read_foreign
@@ -191,8 +192,9 @@ class BringInPanel(Panel):
         item = self.paths.item(self.paths.currentRow(), 0)
         if item is None:
             return
-        self.path_field.setText(item.text())
-        wanted = next((rule.quantity for rule in self.rules if rule.path == item.text()), None)
+        path = stable_path(item.text(), self.file.values) if self.file is not None else item.text()
+        self.path_field.setText(path)
+        wanted = next((rule.quantity for rule in self.rules if rule.path in (path, item.text())), None)
         wanted = wanted or Suggestions(self._known).of(item.text())
         if wanted is not None:
             self.quantity.setCurrentIndex(max(self.quantity.findData(wanted), 0))

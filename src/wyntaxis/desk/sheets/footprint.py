@@ -26,7 +26,7 @@ from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.sky import objects as catalogue
 from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
-from wyntaxis.core.sky.footprint import CORNERS, USUAL_OVERLAP, Footprint, corners_csv, footprint, stc_s
+from wyntaxis.core.sky.footprint import CORNERS, USUAL_OVERLAP, Footprint, angle_caveat, corners_csv, footprint, stc_s
 from wyntaxis.core.sky.objects import SkyObject
 from wyntaxis.core.wording import number, short
 from wyntaxis.core.worklist import Step
@@ -301,6 +301,9 @@ class FootprintSheet(StepSheet):
         if target is not None:
             share = frame.covered_share(target)
             lines.append(f"<b>{target.label}</b>: {number(100 * (share or 0), 0)} % on the sensor")
+            caveat = angle_caveat(frame, target)
+            if caveat:
+                lines.append(caveat)
             lines += self._panel_words(frame, target)
         return "<br>".join(lines)
 
@@ -332,7 +335,7 @@ class FootprintSheet(StepSheet):
                 size(target),
                 "–" if target.angle_deg is None else str(target.angle_deg),
                 "–" if target.magnitude is None else number(target.magnitude, 1),
-                number(100 * share, 0),
+                number(100 * share, 0) if target.angle_known else f"≈ {number(100 * share, 0)}",
             ]
             for target, share in self._listed
         ]

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit
 from wyntaxis.core.findings.records import summary
 from wyntaxis.core.records.bring_in import record_place
 from wyntaxis.core.records.quantities import comparables
-from wyntaxis.core.rig.devices import DEVICE_KINDS, SIDES
+from wyntaxis.core.rig.devices import DEVICE_KINDS, SIDES, Record
 from wyntaxis.core.worklist import Step
 from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.matrix_table import FIRST_RECORD, MatrixTable, typed_value
@@ -122,8 +122,9 @@ class RecordsSheet(StepSheet):
 
     def _cell_chosen(self, row: int, column: int, *_before: int) -> None:
         quantity = self.matrix.quantity_at(row)
-        if column >= FIRST_RECORD and column - FIRST_RECORD < len(self.session.rig.records):
-            self._chosen = self.session.rig.records[column - FIRST_RECORD].id
+        shown = self.session.reckoning.matrix.records
+        if column >= FIRST_RECORD and column - FIRST_RECORD < len(shown):
+            self._chosen = shown[column - FIRST_RECORD].id
             self._show_record()
         if quantity is not None:
             self.session.choose_finding_of(quantity)
@@ -145,7 +146,7 @@ class RecordsSheet(StepSheet):
             )
         self.matrix.setVisible(bool(reckoning.matrix.rows))
         self.matrix.show_matrix(reckoning.matrix, self._palette)
-        names = [(record.name, record.id) for record in rig.records]
+        names = [(self._which_text(record), record.id) for record in rig.records]
         if names != [(self.which.itemText(i), self.which.itemData(i)) for i in range(self.which.count())]:
             self.which.clear()
             for name, record_id in names:
@@ -155,6 +156,17 @@ class RecordsSheet(StepSheet):
         self.by_hand.refresh()
         self._show_record()
         self.frames.refresh()
+
+    def _specs(self) -> tuple[FieldSpec, ...]:
+        document = self.session.document
+        trains = (document.name, *(variant.name for variant in document.variants))
+        if len(trains) < 2:
+            return _RECORD
+        return (*_RECORD, FieldSpec("For the train (all, if empty)", ("variant",), kind="choice", choices=trains))
+
+    def _which_text(self, record: Record) -> str:
+        elsewhere = record not in self.session.rig.own_records
+        return f"{record.name} (for {record.variant})" if elsewhere else record.name
 
     def _show_record(self) -> None:
         at, rig = self.chosen, self.session.rig
@@ -166,7 +178,7 @@ class RecordsSheet(StepSheet):
         self.which.setCurrentIndex(at)
         source = record.evidence
         told = f", from {source.file} of {source.date}" if source is not None and source.file and source.date else ""
-        self.card.show_object(f"Record: {record.name}{told}", ("records", at), _RECORD, rig)
+        self.card.show_object(f"Record: {record.name}{told}", ("records", at), self._specs(), rig)
         name = f"Device list of {record.name}"
         self.entries.show_list(name, ("records", at, "entries"), len(record.entries), rig)
 
