@@ -24,7 +24,7 @@ def clean_document():
     rig["plan"] = {
         "exposure_s": 300,
         "frames": 100,
-        "hours": 8,
+        "hours": 10,
         "filters": ["L", "R"],
         "actions": ["cool", "guide", "dither", "refocus", "flip", "park"],
     }
@@ -92,7 +92,7 @@ def clean_document():
             "name": "Cairn 60",
             "connected": True,
             "connection": {"kind": "network", "host": "cairn", "tcp_port": 4030},
-            "settings": {"park_set": {"value": True}},
+            "settings": {"park_set": {"value": True}, "flip_margin_min": {"value": 11}},
         },
         {
             "id": "hut",

@@ -47,6 +47,12 @@ def header(scale=SCALE, angle=0.0, *, mirrored=False, crpix=None, form="CD", siz
     return found
 
 
+def without_cd(found):
+    for i, j in ((1, 1), (1, 2), (2, 1), (2, 2)):
+        found.pop(f"CD{i}_{j}")
+    return found
+
+
 def with_sip(found):
     found["CTYPE1"], found["CTYPE2"] = "RA---TAN-SIP", "DEC--TAN-SIP"
     found["A_ORDER"], found["B_ORDER"], found["A_3_0"], found["B_0_3"] = 3, 3, 2e-8, 2e-8
@@ -103,10 +109,10 @@ def test_angle_mirror_and_distortion_are_told():
         (lambda h: h.update(CD1_1=0.0, CD1_2=0.0), "a scale of 0"),
         (lambda h: h.update(CD1_1=2.0, CD2_2=2.0), "no telescope has"),
         (lambda h: h.pop("NAXIS1"), "does not give the frame's size"),
-        (lambda h: [h.pop(f"CD{i}_{j}") for i in (1, 2) for j in (1, 2)], "neither a CD matrix nor CDELT"),
+        (without_cd, "neither a CD matrix nor CDELT"),
         (lambda h: h.update({f"CD{i}_{j}": 0.0 for i in (1, 2) for j in (1, 2)}), "a scale of 0"),
         (
-            lambda h: [h.pop(f"CD{i}_{j}") for i in (1, 2) for j in (1, 2)] and h.update(CDELT1=0.0, CDELT2=0.0),
+            lambda h: without_cd(h).update(CDELT1=0.0, CDELT2=0.0),
             "a scale of 0",
         ),
     ],
@@ -222,9 +228,6 @@ def test_more_axes_than_the_frame_has():
     found["WCSAXES"] = 3
     found["CTYPE3"] = "STOKES"
     assert scale_of_header(found).scale_arcsec_px == pytest.approx(SCALE, rel=1e-6)
-    found["WCSAXES"] = 1
-    with pytest.raises(ValueError, match="its WCS"):
-        scale_of_header(found)
 
 
 def test_declination_first_and_galactic_frames_give_the_same_place():

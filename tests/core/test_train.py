@@ -405,8 +405,8 @@ def test_a_pupil_nearer_than_an_opening_does_not_hold(example):
 )
 def test_focus_behind_a_corrector(example, focal_plane, travel, verdict, words):
     """The 0.76x reducer 62.216 mm before the sensor: m = 1 − 62.216/256.25 = 0.75721; without it focus falls
-    62.216/0.75721 = 82.165 mm behind its rear, which is 28 mm behind the focuser's face: 150 − 28 − 82.165 = 39.8 mm. Its principal plane may lie
-    anywhere in its 28 mm: (1/m − 1) × 28 = 8.98 mm.
+    62.216/0.75721 = 82.165 mm behind its rear, which is 28 mm behind the focuser's face: 150 − 28 − 82.165 = 39.8 mm.
+    Its principal plane may lie anywhere in its 28 mm: (1/m − 1) × 28 = 8.98 mm.
     """
     example["telescope"]["focuser"] = {"focal_plane_mm": focal_plane, "travel_mm": travel}
     found = reckon(validated(example)).finding("reach.main")

@@ -71,13 +71,14 @@ def _sensor(options: argparse.Namespace) -> int:
 
 
 def _print_bench(result: BenchResult, notes: list[str]) -> None:
+    from wyntaxis.core.sensor.report import read_noise_text
     from wyntaxis.core.wording import number, short
 
     table = [["gain", "plane", "e⁻/ADU", "read noise e⁻", "full well e⁻", "dynamic range", "linearity %"]]
     for one in result.gains:
         t = one.transfer
         gain = "–" if one.gain is None else short(one.gain)
-        row = [_text(t.conversion_gain, 4), _text(t.read_noise, 3), _text(t.full_well, 0)]
+        row = [_text(t.conversion_gain, 4), read_noise_text(t, 3), _text(t.full_well, 0)]
         table.append([gain, one.plane or "all", *row, _text(t.dynamic_range, 2), _text(t.linearity_percent, 3)])
     if result.gains:
         print_table(table, right={0})
@@ -109,7 +110,7 @@ def _cooling(options: argparse.Namespace) -> int:
     from wyntaxis.core.records.keymap import load_maps
     from wyntaxis.core.rig.errors import RigError
     from wyntaxis.core.rig.places import own_maps_path
-    from wyntaxis.core.sensor.cooling import fit_cooler, run_figures
+    from wyntaxis.core.sensor.cooling import measure_cooling
     from wyntaxis.core.sensor.cooling_log import read_cooling_log
     from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
     from wyntaxis.core.sensor.report import cooling_json
@@ -126,12 +127,9 @@ def _cooling(options: argparse.Namespace) -> int:
     target = options.target
     if target is None and index is not None:
         target = rig.devices[index].number("set_temperature_c")
-    runs = [run_figures(log, target) for log in logs]
-    notes, model, change = [], None, None
-    try:
-        model = fit_cooler(logs)
-    except ValueError as error:
-        notes.append(str(error))
+    measured = measure_cooling(logs, target)
+    runs, model, change = list(measured.runs), measured.model, None
+    notes = [measured.why_no_model] if measured.why_no_model else []
     try:
         change = keep_cooling(rig, model, runs)
     except ValueError as error:

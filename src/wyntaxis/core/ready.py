@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,8 @@ class Condition:
     unproven: str
     applies: str = ""
     """Set where the condition is only one when the plan does this."""
+    needs: tuple[tuple[str, str], ...] = ()
+    """Findings without which it is unproven, whatever the others say, each with what is missing then."""
 
 
 CONDITIONS = (
@@ -36,6 +39,10 @@ CONDITIONS = (
         "Every program holds the true focal length and pixel size",
         ("records.focal_length", "records.pixel", "scale.measured"),
         "bring in the programs' settings on the Records sheet",
+        needs=(
+            ("records.focal_length", "no program has the focal length on file"),
+            ("records.pixel", "no program has the pixel size on file"),
+        ),
     ),
     Condition(
         "one_entry",
@@ -48,6 +55,10 @@ CONDITIONS = (
         "Drivers are the documented ones, and were there first",
         ("records.driver", "driver.order"),
         "state each driver's version, and when it was installed and the device plugged in",
+        needs=(
+            ("driver.order", "no device states its driver, and when it was installed"),
+            ("records.driver", "no program has a driver's version on file"),
+        ),
     ),
     Condition(
         "connections",
@@ -76,12 +87,19 @@ CONDITIONS = (
         "Gain and offset are as stated everywhere",
         ("records.gain", "records.offset", "devices.measured", "camera.offset"),
         "state the camera's gain and offset, and bring in what the programs hold",
+        needs=(
+            ("records.gain", "no program has the gain on file"),
+            ("records.offset", "no program has the offset on file"),
+        ),
     ),
     Condition(
         "settings",
         "Other settings, guiding and site agree",
         ("records.setting", "records.guiding", "records.site"),
         "bring in the programs' settings on the Records sheet",
+        needs=(
+            ("records.site", "no program has the site on file"),
+        ),
     ),
     Condition(
         "cooling",
@@ -95,7 +113,11 @@ CONDITIONS = (
             "records.temperature",
             "plan.cool",
             "plan.warm_up",
+            needs=(
+            ("cooling.on", "no set temperature is stated"),
+            ("cooling.setpoint", "no set temperature is stated"),
         ),
+    ),
         "state the set temperature and the cooler, and read frames' headers",
     ),
     Condition(
@@ -103,12 +125,20 @@ CONDITIONS = (
         "Filters: named, in order, none left over, all that are asked for",
         ("wheel.order", "wheel.leftover", "plan.filters"),
         "name the wheel's slots, and bring in the programs' lists",
+        needs=(
+            ("wheel.order", "no program has the filters' order on file"),
+            ("wheel.leftover", "the wheel's slots are not named"),
+        ),
     ),
     Condition(
         "focuser",
         "The focuser turns the right way, inside its travel, finely enough",
         ("records.direction", "focuser.travel", "focuser.step", "plan.refocus"),
         "state the focuser's range, position, step and direction",
+        needs=(
+            ("focuser.travel", "no focuser is among the devices"),
+            ("focuser.step", "the focuser's step is not stated"),
+        ),
     ),
     Condition(
         "guiding",
@@ -129,24 +159,38 @@ CONDITIONS = (
         "The mount can flip and park",
         ("plan.flip", "plan.park", "rotation.exposure"),
         "state the plan's actions, and the mount",
+        needs=(
+            ("plan.flip", "the plan does not say whether the mount flips"),
+            ("plan.park", "the plan does not say whether the mount parks"),
+        ),
     ),
     Condition(
         "calibration",
         "Lights have their darks, flats and bias",
         ("frames.partners", "frames.header", "frames.exposure", "frames.broken"),
         "read a folder of frames on the Records sheet",
+        needs=(
+            ("frames.partners", "no light frames were read"),
+        ),
     ),
     Condition(
         "storage",
         "There is room for the night, and a second copy",
         ("storage.space", "storage.copy"),
         "state the computer's disks, and the planned frames",
+        needs=(
+            ("storage.space", "no disk and no planned frames are stated"),
+            ("storage.copy", "no disk is stated"),
+        ),
     ),
     Condition(
         "power",
         "Supplies have reserve and last the night",
         ("power.supply", "power.battery"),
         "state the supplies, and what each device draws",
+        needs=(
+            ("power.supply", "no supply is stated"),
+        ),
     ),
 )
 
@@ -175,7 +219,8 @@ class ConditionVerdict:
 def conditions(reckoning: Reckoning) -> list[ConditionVerdict]:
     """Return every condition that applies to a rig, in the order of the evening.
 
-    A condition fails with any of its findings; it holds only where at least one finding holds and none is unproven.
+    A condition fails with any of its findings; it holds only where every finding that it needs could be had, and all
+    hold.
     """
     paired = any(record.pair is not None for record in reckoning.rig.records)
     by_id: dict[str, list[Finding]] = {}
@@ -186,15 +231,24 @@ def conditions(reckoning: Reckoning) -> list[ConditionVerdict]:
         if condition.applies == "pair" and not paired:
             continue
         findings = tuple(finding for key in condition.findings for finding in by_id.get(key, ()))
-        found.append(_judge(condition, findings))
+        missing = [why for key, why in condition.needs if key not in by_id and _asked(reckoning, key)]
+        found.append(_judge(condition, findings, missing))
     return found
 
 
-def _judge(condition: Condition, findings: tuple[Finding, ...]) -> ConditionVerdict:
+def _asked(reckoning: Reckoning, finding_id: str) -> bool:
+    """Return whether a finding is one that this rig needs at all: an alt-azimuth mount does not flip."""
+    mount = reckoning.rig.mount
+    return not (finding_id == "plan.flip" and mount is not None and mount.kind == "alt_azimuth")
+
+
+def _judge(condition: Condition, findings: tuple[Finding, ...], missing: Sequence[str]) -> ConditionVerdict:
     if not findings:
         return ConditionVerdict(condition, Verdict.UNPROVEN, condition.unproven, ())
     # Of what is proven the gravest counts; where nothing is wrong, one thing unproven leaves the whole unproven.
-    verdict = worst(f.verdict for f in findings)
+    verdict = worst([*(f.verdict for f in findings), *([Verdict.UNPROVEN] if missing else [])])
+    if missing and verdict is Verdict.UNPROVEN:
+        return ConditionVerdict(condition, verdict, f"{missing[0]}: {condition.unproven}", findings)
     bad = [f for f in findings if f.verdict is verdict]
     more = f" (and {len(bad) - 1} more)" if len(bad) > 1 else ""
     if verdict is Verdict.HOLDS:

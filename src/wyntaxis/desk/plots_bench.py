@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QVBoxLayout
 from wyntaxis.core.sensor.bench_result import BenchResult, BiasResult, GainResult
 from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, Ramp, course
 from wyntaxis.core.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
+from wyntaxis.core.sensor.report import read_noise_text
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plots import PlotData, PlotPanel
@@ -107,7 +108,7 @@ class TransferPlot(_TwoPlots):
             ]
             words.append(
                 f"{_title(one)}: {plus_minus(spread.value, spread.standard, 4)} e⁻/ADU, read noise "
-                f"{plus_minus(transfer.read_noise.value, transfer.read_noise.standard, 2)} e⁻, "
+                f"{read_noise_text(transfer, 2)} e⁻, "
                 f"χ² {number(transfer.chi_square, 2)}"
             )
         told = "; ".join(words)
@@ -348,7 +349,8 @@ class GainPlot(_TwoPlots):
             panel.dress(palette)
         columns = ["gain", "sky_e_s", "total_noise_e", "sky_limited_s", "saturating_star_e_s"]
         self.data = self.lower_panel.data = PlotData(columns)
-        told = sorted((one for one in gains if one.gain is not None and not one.plane), key=lambda g: g.gain or 0.0)
+        told = [one for one in gains if one.gain is not None and not one.plane and one.transfer.read_noise is not None]
+        told.sort(key=lambda one: one.gain or 0.0)
         if len(told) < 2 or not terms.skies or terms.planned_s is None:
             self.answer.setText(
                 "Two gains measured, a planned exposure and the sky of a filter are wanted for this plot."
@@ -359,7 +361,7 @@ class GainPlot(_TwoPlots):
         for index, (name, sky) in enumerate(terms.skies.items()):
             pen = pg.mkPen(_colors(palette)[index % 5], width=1.4, style=DASHES[index % 4])
             style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": _colors(palette)[index % 5]}
-            noises = [one.transfer.read_noise.value for one in told]
+            noises = [one.transfer.read_noise.value for one in told if one.transfer.read_noise is not None]
             total = np.sqrt((sky + terms.dark_e_s) * terms.planned_s + np.array(noises) ** 2)
             limits = [sky_limited_exposure(noise, sky, terms.dark_e_s) for noise in noises]
             stars = [

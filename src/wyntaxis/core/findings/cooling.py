@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -36,17 +37,36 @@ class _Cooler:
 def _coolers(reckoning: Reckoning) -> Iterator[_Cooler]:
     plan = reckoning.rig.plan
     for index, device in enumerate(reckoning.rig.devices):
-        wanted, depth = device.number("set_temperature_c"), device.best("cooling_reach_c")
-        if device.kind not in CAMERAS or wanted is None or depth is None:
+        wanted, reach_leg = device.number("set_temperature_c"), cooler_depth(device)
+        if device.kind not in CAMERAS or wanted is None or reach_leg is None:
             continue
+        depth, spread = reach_leg
         planned = plan.ambient_c if plan is not None else None
         ambient = planned if planned is not None else device.best("rest_ambient_c")
         if ambient is None:
             continue
-        measured = device.measured("cooling_reach_c")
-        spread = measured.standard_uncertainty if measured is not None else 0.0
         told = "the warmest night planned" if planned is not None else "as in the cooling run"
         yield _Cooler(index, device, wanted, ambient, told, depth, spread)
+
+
+def cooler_depth(device: Device) -> tuple[float, float] | None:
+    """Return how far below ambient a cooler comes at the most, and its standard uncertainty, in °C.
+
+    As measured or stated; else a·τ, from the measured or stated pull and time constant.
+    """
+    measured = device.measured("cooling_reach_c")
+    if measured is not None:
+        return measured.value, measured.standard_uncertainty
+    stated = device.number("cooling_reach_c")
+    if stated is not None:
+        return stated, 0.0
+    tau, pull = device.best("cooler_tau_min"), device.best("cooler_pull_c_min")
+    if tau is None or pull is None:
+        return None
+    legs = [device.measured(key) for key in ("cooler_tau_min", "cooler_pull_c_min")]
+    relative = [leg.standard_uncertainty / leg.value if leg is not None and leg.value else 0.0 for leg in legs]
+    # τ and a are told apart by one run: their errors pull against each other, so this is no less than the truth.
+    return tau * pull, tau * pull * math.hypot(*relative)
 
 
 @finding("cooling.reach")

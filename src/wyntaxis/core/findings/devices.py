@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
+import statistics
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.devices.quantities import device_quantity
 from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
@@ -13,12 +16,23 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import CAMERAS, SETTINGS
 from wyntaxis.core.wording import number, plus_minus, short, signed
 
+if TYPE_CHECKING:
+    from wyntaxis.core.frames.headers import FrameHeader
+
 REACHED_WITHIN_C = 1.0
 """A sensor within this of its set temperature has reached it, where the rig states no tolerance."""
 
 TOLD_ELSEWHERE = frozenset({"set_temperature_c", "sensor_temperature_c"})
+MAX_FRAMES_TOLD = 8
+MAX_BACKLASH_SHARE = 0.05
+"""Backlash over a twentieth of the travel is a mistyped figure or a slipping clutch."""
+MAX_REFOCUS_C, MAX_REFOCUS_MIN = 5.0, 240.0
+"""Refocusing rarer than this is as good as none: tubes drift by their depth of focus in a few °C or an hour or two."""
+SIMULATED_WORDS = ("simulat", "dummy", "virtual", "emulat", "stand-in", "stand in")
+_SETPOINT_SOURCE = "A set temperature is a wish; CCD-TEMP is what the sensor had"
 TRAVEL_INNER = (0.2, 0.8)
 STEPS_PER_ZONE = 3.0
+_DRIVER_SOURCE = "udev rules and firmware are applied when a device is plugged in"
 _TRAVEL_SOURCE = "The working position should lie in 20 to 80 % of the focuser's range"
 _STEP_SOURCE = "A focuser step should be at most a third of the depth of focus"
 
@@ -36,6 +50,17 @@ def driver_order(reckoning: Reckoning) -> Iterator[Finding]:
         installed = device.driver.installed if device.driver else None
         plugged = device.connection.plugged_in if device.connection else None
         if installed is None or plugged is None:
+            if device.driver is not None and (device.driver.name is not None or device.driver.version is not None):
+                missing = "when its driver was installed" if installed is None else "when it was plugged in"
+                yield Finding(
+                    "driver.order",
+                    Verdict.UNPROVEN,
+                    device.id,
+                    f"{device.title}: {missing} is not stated",
+                    (),
+                    Remedy(f"state {missing} on the Devices sheet"),
+                    _DRIVER_SOURCE,
+                )
             continue
         late = moment(installed) > moment(plugged)
         yield Finding(
@@ -47,7 +72,7 @@ def driver_order(reckoning: Reckoning) -> Iterator[Finding]:
             Remedy("unplug it, wait a few seconds, and plug it in again, so that rules and firmware take hold")
             if late
             else NO_REMEDY,
-            "udev rules and firmware are applied when a device is plugged in",
+            _DRIVER_SOURCE,
         )
 
 
@@ -88,7 +113,11 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
         if wanted is None:
             continue
         within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
-        seen = _reached(reckoning, device, wanted, first=device is cameras[0])
+        told = _told_by_frames(reckoning) if device is cameras[0] else []
+        if told:
+            yield _reached_in_frames(device, within, told)
+            continue
+        seen = _reached(device, wanted)
         if seen is None:
             yield Finding(
                 "cooling.setpoint",
@@ -97,46 +126,76 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
                 f"{device.title}: nothing shows that {number(wanted, 1)} °C was reached",
                 (),
                 Remedy("read frames' headers on the Records sheet, or enter the sensor's temperature as measured"),
-                "A set temperature is a wish; CCD-TEMP is what the sensor had",
+                _SETPOINT_SOURCE,
             )
             continue
-        set_c, reached, where = seen
-        off = reached - set_c
+        reached, where = seen
+        off = reached - wanted
         fails = abs(off) > within
         yield Finding(
             "cooling.setpoint",
             Verdict.FAILS if fails else Verdict.HOLDS,
             device.id,
-            f"{device.title}: {number(set_c, 1)} °C "
+            f"{device.title}: {number(wanted, 1)} °C "
             + (f"was not reached: {number(reached, 1)} °C" if fails else "was reached"),
-            (f"{number(reached, 1)} − ({number(set_c, 1)}) = {signed(off, 1)} °C, allowed ±{short(within)} °C", where),
+            (f"{number(reached, 1)} − ({number(wanted, 1)}) = {signed(off, 1)} °C, allowed ±{short(within)} °C", where),
             Remedy(f"choose a set temperature that the cooler holds tonight, such as {number(reached + 3, 0)} °C")
             if fails and off > 0
             else Remedy("wait until the ramp has ended before the first frame")
             if fails
             else NO_REMEDY,
-            "A set temperature is a wish; CCD-TEMP is what the sensor had",
+            _SETPOINT_SOURCE,
         )
 
 
-def _reached(reckoning: Reckoning, device: Device, wanted: float, *, first: bool) -> tuple[float, float, str] | None:
-    """Return what was set, what the sensor had where it was farthest from that, and where it was seen.
-
-    Each frame is held to its own set temperature: a library of darks has several.
-    """
+def _told_by_frames(reckoning: Reckoning) -> list[tuple[float, float, FrameHeader]]:
     from wyntaxis.core.frames.audit import measured_temperatures
 
-    if reckoning.frames is not None and first:
-        told = measured_temperatures(reckoning.frames.frames)
-        if told:
-            set_c, actual, frame = max(told, key=lambda entry: abs(entry[1] - entry[0]))
-            return set_c, actual, f"the farthest of {len(told)} frames: {frame.path}"
+    return measured_temperatures(reckoning.frames.frames) if reckoning.frames is not None else []
+
+
+def _reached_in_frames(device: Device, within_c: float, told: list[tuple[float, float, FrameHeader]]) -> Finding:
+    """Compare each frame with its own set temperature: a library of darks has several.
+
+    A few frames that are off were taken while the ramp still ran; where most are, the cooler does not hold.
+    """
+    off = [(actual - set_c, set_c, actual, frame) for set_c, actual, frame in told if abs(actual - set_c) > within_c]
+    if not off:
+        widest, set_c, actual, frame = max(
+            ((actual - set_c, set_c, actual, frame) for set_c, actual, frame in told), key=lambda one: abs(one[0])
+        )
+        title, remedy = f"{device.title}: {number(set_c, 1)} °C was reached in all {len(told)} frames", NO_REMEDY
+        files: tuple[str, ...] = (f"the farthest of {len(told)} frames: {frame.path}",)
+    else:
+        widest, set_c, actual, frame = max(off, key=lambda one: abs(one[0]))
+        title = (
+            f"{device.title}: {number(set_c, 1)} °C was not reached in {len(off)} of {len(told)} frames: "
+            f"{number(actual, 1)} °C"
+        )
+        listed = [f"{f.path}: {number(a, 1)} °C, {signed(d, 1)} °C" for d, _, a, f in off[:MAX_FRAMES_TOLD]]
+        more = [f"and {len(off) - len(listed)} more"] if len(off) > len(listed) else []
+        files = (*listed, *more)
+        mostly = 2 * len(off) > len(told)
+        warm = statistics.median(d for d, *_ in off)
+        if mostly and warm > 0:
+            holds = math.ceil(statistics.median(a for _, _, a, _ in off))
+            text = f"choose a set temperature that the cooler holds, such as {number(holds, 0)} °C or warmer"
+        else:
+            text = f"leave these {len(off)} frames out, and wait until the ramp has ended before the first frame"
+        remedy = Remedy(text)
+    line = f"{number(actual, 1)} − ({number(set_c, 1)}) = {signed(widest, 1)} °C, allowed ±{short(within_c)} °C"
+    verdict = Verdict.FAILS if off else Verdict.HOLDS
+    return Finding("cooling.setpoint", verdict, device.id, title, (line, *files), remedy, _SETPOINT_SOURCE)
+
+
+def _reached(device: Device, wanted: float) -> tuple[float, str] | None:
+    """Return what the sensor had by the rig's own word, and where that stands."""
     for key in ("set_temperature_c", "sensor_temperature_c"):
         setting = device.settings.get(key)
         if setting is not None and setting.measured is not None:
-            return wanted, setting.measured.value, setting.measured.source or "entered as measured"
+            return setting.measured.value, setting.measured.source or "entered as measured"
     stated = device.number("sensor_temperature_c")
-    return None if stated is None else (wanted, stated, "as the rig states the sensor's temperature")
+    return None if stated is None else (stated, "as the rig states the sensor's temperature")
 
 
 @finding("cooling.on")
@@ -163,7 +222,22 @@ def focuser_travel(reckoning: Reckoning) -> Iterator[Finding]:
     """Does the working position lie away from the ends of the travel?"""
     for device in reckoning.rig.devices:
         low, high, at = (device.number(key) for key in ("lowest_position", "highest_position", "position"))
-        if device.kind != "focuser" or low is None or high is None or at is None or high <= low:
+        if device.kind != "focuser":
+            continue
+        if low is None or high is None or at is None or high <= low:
+            missing = [
+                n for n, v in (("lowest position", low), ("highest position", high), ("position", at)) if v is None
+            ]
+            what = ", ".join(missing) or "a highest position above the lowest"
+            yield Finding(
+                "focuser.travel",
+                Verdict.UNPROVEN,
+                device.id,
+                f"{device.title}: where in its travel it works is not known",
+                (),
+                Remedy(f"state on the Devices sheet: {what}"),
+                _TRAVEL_SOURCE,
+            )
             continue
         share = (at - low) / (high - low)
         inside = TRAVEL_INNER[0] <= share <= TRAVEL_INNER[1]
@@ -207,6 +281,129 @@ def focuser_step(reckoning: Reckoning) -> Iterator[Finding]:
             NO_REMEDY if fine else Remedy(f"gear the focuser down to {number(zone / STEPS_PER_ZONE, 1)} µm or less"),
             _STEP_SOURCE,
         )
+
+
+@finding("focuser.backlash")
+def focuser_backlash(reckoning: Reckoning) -> Iterator[Finding]:
+    """Is the backlash one that a focuser can have?"""
+    for device in reckoning.rig.devices:
+        backlash = device.best("backlash_steps")
+        low, high = device.number("lowest_position"), device.number("highest_position")
+        if device.kind != "focuser" or backlash is None or low is None or high is None or high <= low:
+            continue
+        share = backlash / (high - low)
+        verdict = (
+            Verdict.HOLDS
+            if share <= MAX_BACKLASH_SHARE
+            else Verdict.TIGHT
+            if share <= 2 * MAX_BACKLASH_SHARE
+            else Verdict.FAILS
+        )
+        yield Finding(
+            "focuser.backlash",
+            verdict,
+            device.id,
+            f"{device.title}: a backlash of {short(backlash)} steps is {number(100 * share, 1)} % of its travel",
+            (
+                f"{short(backlash)} / ({short(high)} − {short(low)}) = {number(100 * share, 1)} %, "
+                f"wanted at most {number(100 * MAX_BACKLASH_SHARE, 0)} %",
+            ),
+            NO_REMEDY
+            if verdict is Verdict.HOLDS
+            else Remedy(
+                "measure it: find the best position from both sides; look for a slipping clutch or a typing slip"
+            ),
+            "Backlash is the play of gears and thread, a small part of the travel",
+        )
+
+
+@finding("focuser.triggers")
+def focuser_triggers(reckoning: Reckoning) -> Iterator[Finding]:
+    """Would the focuser be refocused in time?"""
+    for device in reckoning.rig.devices:
+        celsius, minutes = device.number("refocus_temperature_c"), device.number("refocus_after_min")
+        if device.kind != "focuser" or (celsius is None and minutes is None):
+            continue
+        told = [
+            (celsius, MAX_REFOCUS_C, "°C", "of temperature change"),
+            (minutes, MAX_REFOCUS_MIN, "min", "of time"),
+        ]
+        late = [(value, most, unit, what) for value, most, unit, what in told if value is not None and value > most]
+        some = [value for value, most, *_ in told if value is not None and value <= most]
+        verdict = Verdict.HOLDS if not late else Verdict.TIGHT if some else Verdict.FAILS
+        yield Finding(
+            "focuser.triggers",
+            verdict,
+            device.id,
+            f"{device.title} is refocused in time"
+            if not late
+            else f"{device.title} is refocused only after {short(late[0][0])} {late[0][2]}",
+            tuple(f"{short(v)} {unit} {what}, wanted at most {short(most)} {unit}" for v, most, unit, what in late)
+            or tuple(f"{short(v)} {unit} {what}" for v, _, unit, what in told if v is not None),
+            NO_REMEDY
+            if not late
+            else Remedy(
+                "refocus after the change that moves focus by half its depth: some 1 to 3 °C, or 60 to 120 min"
+            ),
+            "A tube's focus drifts by its depth within a few °C",
+        )
+
+
+@finding("rotator.range")
+def rotator_range(reckoning: Reckoning) -> Iterator[Finding]:
+    """Does the rotator's position lie within its range?"""
+    for device in reckoning.rig.devices:
+        low, high, at = (device.number(key) for key in ("lowest_deg", "highest_deg", "position_deg"))
+        if device.kind != "rotator" or at is None or (low is None and high is None):
+            continue
+        low, high = (-math.inf if low is None else low), (math.inf if high is None else high)
+        inside = low <= at <= high
+        reaches = [at + turn for turn in (-360, 360, -180, 180) if low <= at + turn <= high]
+        text = (
+            f"go to {short(reaches[0])}°, which is the same frame" + (" upside down" if (reaches[0] - at) % 360 else "")
+            if reaches
+            else "choose an angle within the range, or turn the camera by hand"
+        )
+        yield Finding(
+            "rotator.range",
+            Verdict.HOLDS if inside else Verdict.FAILS,
+            device.id,
+            f"{device.title}: {short(at)}° lies {'within' if inside else 'outside'} its range",
+            (f"{short(at)}°, range {short(low)} to {short(high)}°",),
+            NO_REMEDY if inside else Remedy(text),
+            "A rotator sent beyond its range stops, hunts, or winds up its cables",
+        )
+
+
+@finding("devices.simulated")
+def simulated(reckoning: Reckoning) -> Iterator[Finding]:
+    """Is a simulated device left in a real role? Told by its name or driver, in the rig or in a program's list."""
+    rig = reckoning.rig
+    found = [
+        (device.id, device.title, device.kind, "the rig")
+        for device in rig.devices
+        if _is_simulated(device.name, device.driver.name if device.driver else None)
+    ]
+    found += [
+        (entry.name, entry.name, entry.role, record.name)
+        for record in rig.own_records
+        for entry in record.entries
+        if entry.role is not None and _is_simulated(entry.name, entry.driver)
+    ]
+    for subject, title, role, where in found:
+        yield Finding(
+            "devices.simulated",
+            Verdict.FAILS,
+            subject,
+            f"{title}, a simulated device, stands as {str(role).replace('_', ' ')} in {where}",
+            (f"its name or driver says so: {title}",),
+            Remedy("choose the real device for this role; a simulated one takes no picture and moves nothing"),
+            "A device for trying things out must not stand in a real role at night",
+        )
+
+
+def _is_simulated(*texts: str | None) -> bool:
+    return any(word in text.casefold() for text in texts if text for word in SIMULATED_WORDS)
 
 
 @finding("guiding.settle")

@@ -11,6 +11,8 @@ from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.ports.match import frame_bytes
 from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.devices import Device, Storage, Supply
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number, short, terms
 
 RESERVE = 0.2
@@ -30,7 +32,7 @@ _NEEDS: dict[str, tuple[tuple[str, ...], ...]] = {
     "cool": (("camera",),),
     "warm_up": (("camera",),),
     "guide": (("guide_camera",), ("mount",)),
-    "dither": (("guide_camera",), ("mount",)),
+    "dither": (("mount",),),
     "refocus": (("focuser",),),
     "flip": (("mount",),),
     "park": (("mount",),),
@@ -46,12 +48,43 @@ _WORDS = {
 }
 
 
+def _still_open(action: str, lines: list[str]) -> str:
+    if action == "flip" and any("flip_margin_min" in line for line in lines):
+        return "state the mount's flip margin on the Devices sheet"
+    return "connect it, look at the ports, or state that it is connected"
+
+
+def _flip_words(rig: Rig, verdicts: list[Verdict], lines: list[str]) -> Finding | None:
+    """Add what the mounts say of the flip; a finding of its own for a mount that makes none."""
+    if rig.mount is not None and rig.mount.kind == "alt_azimuth":
+        assert rig.plan is not None
+        rest = [action for action in rig.plan.actions if action != "flip"]
+        return Finding(
+            "plan.flip",
+            Verdict.FAILS,
+            "flip",
+            "The plan asks for a meridian flip, which an alt-azimuth mount does not make",
+            ("mount: alt-azimuth",),
+            Remedy("take the flip out of the plan", Change.of("Take the flip out", ("plan", "actions"), rest)),
+            _PLAN_SOURCE,
+        )
+    for mount in (device for device in rig.devices if device.kind == "mount"):
+        margin = mount.number("flip_margin_min")
+        if margin is None:
+            verdicts.append(Verdict.UNPROVEN)
+            lines.append(f"{mount.title}: how long after the meridian it flips is not stated (flip_margin_min)")
+        else:
+            lines.append(f"{mount.title}: flips {short(margin)} min after the meridian")
+    return None
+
+
 def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
     rig = reckoning.rig
     if rig.plan is None or action not in rig.plan.actions:
         return
     verdicts, lines, missing = [], [], []
-    for kinds in _NEEDS[action]:
+    guided = "guide" in rig.plan.actions and any(device.kind == "guide_camera" for device in rig.devices)
+    for kinds in (*_NEEDS[action], *((("guide_camera",),) if action == "dither" and guided else ())):
         devices = [device for device in rig.devices if device.kind in kinds]
         if not devices:
             missing.append(" or ".join(kind.replace("_", " ") for kind in kinds))
@@ -60,8 +93,13 @@ def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
         best = min(found, key=lambda one: one.verdict.severity)
         verdicts.append(best.verdict)
         lines.append(best.why)
-    if action == "dither" and rig.guiding.kind == "none":
-        missing.append("guiding")
+    if action == "dither" and not guided:
+        lines.append("no guiding: the mount itself dithers, so nobody tells when it has settled")
+    if action == "flip":
+        refused = _flip_words(rig, verdicts, lines)
+        if refused is not None:
+            yield refused
+            return
     if action == "park":
         for mount in (device for device in rig.devices if device.kind == "mount"):
             stored = mount.truth("park_set")
@@ -89,7 +127,7 @@ def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
         tuple(lines),
         NO_REMEDY
         if verdict is Verdict.HOLDS
-        else Remedy("connect it, look at the ports, or state that it is connected")
+        else Remedy(_still_open(action, lines))
         if verdict is Verdict.UNPROVEN
         else Remedy(f"connect what is missing, or take “{action.replace('_', ' ')}” out of the plan"),
         _PLAN_SOURCE,
@@ -98,6 +136,39 @@ def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
 
 for _name in _NEEDS:
     finding(f"plan.{_name}")(partial(_action, action=_name))
+
+
+NIGHT_SHARE, NIGHT_FULL = 0.9, 1.05
+"""Frames that take more of the night than the first leave it open whether focusing, dithers and the flip find time;
+more than the second (hours are stated rounded) cannot fit.
+"""
+
+
+@finding("plan.night")
+def night(reckoning: Reckoning) -> Iterator[Finding]:
+    """Do the planned frames fit into the night?"""
+    plan = reckoning.rig.plan
+    if plan is None or plan.hours is None:
+        return
+    if plan.frames is None:
+        longest = max(plan.exposure_s, plan.longest_exposure_s or 0.0)
+        hours, line = longest / 3600, f"one frame: {short(longest)} s = {number(longest / 3600, 2)} h"
+    else:
+        hours = plan.frames * plan.exposure_s / 3600
+        line = f"{plan.frames} frames × {short(plan.exposure_s)} s / 3600 = {number(hours, 2)} h"
+    share = hours / plan.hours
+    verdict = Verdict.FAILS if share > NIGHT_FULL else Verdict.UNPROVEN if share > NIGHT_SHARE else Verdict.HOLDS
+    yield Finding(
+        "plan.night",
+        verdict,
+        "plan",
+        f"The frames take {number(hours, 1)} h of a night of {short(plan.hours)} h",
+        (line, f"{number(hours, 2)} / {short(plan.hours)} = {number(100 * share, 0)} %, wanted at most 90 %"),
+        NO_REMEDY
+        if verdict is Verdict.HOLDS
+        else Remedy("plan fewer or shorter frames, or several nights; focusing, dithers and the flip need time too"),
+        "Frames × exposure against the hours of the night",
+    )
 
 
 @finding("plan.filters")
@@ -137,9 +208,20 @@ def _storages(reckoning: Reckoning) -> list[tuple[Device, Storage]]:
 @finding("storage.space")
 def storage_space(reckoning: Reckoning) -> Iterator[Finding]:
     """Is there room for the planned frames?"""
-    plan, sensor = reckoning.rig.plan, reckoning.rig.sensor
-    places = [(device, storage) for device, storage in _storages(reckoning) if storage.free_gb is not None]
+    plan, sensor, stores = reckoning.rig.plan, reckoning.rig.sensor, _storages(reckoning)
+    places = [(device, storage) for device, storage in stores if storage.free_gb is not None]
     if plan is None or plan.frames is None or sensor is None or not places:
+        if stores or (plan is not None and plan.frames is not None):
+            missing = "free space of the disks" if not places else "frames planned" if sensor else "sensor"
+            yield Finding(
+                "storage.space",
+                Verdict.UNPROVEN,
+                stores[0][0].id if stores else "plan",
+                f"Whether there is room for the night is not known: no {missing} stated",
+                (),
+                Remedy(f"state the {missing}"),
+                _SPACE_SOURCE,
+            )
         return
     size = frame_bytes(sensor, sensor.binning)
     wanted = plan.frames * size * SPACE_RESERVE / BYTES_PER_GB
@@ -204,9 +286,34 @@ def _drawn(reckoning: Reckoning, supply: Supply) -> list[tuple[Device, float, fl
     return found
 
 
+def _no_figures(reckoning: Reckoning) -> Iterator[Finding]:
+    """Yield what keeps the supplies from being proven: a supply without a rating, a device without its current."""
+    rig = reckoning.rig
+    for supply in rig.supplies:
+        hangs = any(device.power is not None and device.power.supply == supply.id for device in rig.devices)
+        if supply.rated_a is None and hangs:
+            title, text = f"{supply.title} has no rating", "state the current that it is rated for"
+            yield Finding("power.supply", Verdict.UNPROVEN, supply.id, title, (), Remedy(text), _POWER_SOURCE)
+    for device in rig.devices if rig.supplies else ():
+        power = device.power
+        told = power is not None and (power.current_a is not None or power.peak_a is not None)
+        feeds = power is not None and power.supply is not None
+        if not told and (feeds or device.kind == "camera"):
+            yield Finding(
+                "power.supply",
+                Verdict.UNPROVEN,
+                device.id,
+                f"What {device.title} draws is not stated",
+                (),
+                Remedy("state its usual and its highest current, and its supply, on the Devices sheet"),
+                _POWER_SOURCE,
+            )
+
+
 @finding("power.supply")
 def power_supply(reckoning: Reckoning) -> Iterator[Finding]:
     """Can each supply feed all that hangs on it, with 20 % in reserve?"""
+    yield from _no_figures(reckoning)
     for supply in reckoning.rig.supplies:
         drawn = _drawn(reckoning, supply)
         if supply.rated_a is None or not drawn:

@@ -239,6 +239,46 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
+@finding("camera.glow")
+def glow(reckoning: Reckoning) -> Iterator[Finding]:
+    """Does the sensor's glow drown the read noise in the longest exposure?"""
+    plan = reckoning.rig.plan
+    longest = (plan.longest_exposure_s or plan.exposure_s) if plan is not None else None
+    for _, device in _cameras(reckoning):
+        found, noise = device.measured("glow_e_s"), device.best("read_noise_e")
+        if found is None:
+            continue
+        lines = [
+            f"brightest place above the typical one: {plus_minus(found.value, found.standard_uncertainty, 5)} e⁻/s/px"
+        ]
+        if longest is None or noise is None:
+            missing = "the planned exposure" if longest is None else "the read noise"
+            verdict, remedy = Verdict.UNPROVEN, Remedy(f"state {missing}")
+            title = f"{device.title}: its glow cannot be judged without {missing}"
+        else:
+            signal, spread = found.value * longest, COVERAGE_FACTOR * found.standard_uncertainty * longest
+            allowed = SETPOINT_SHARE * noise**2
+            lines.append(
+                f"{number(found.value, 5)} e⁻/s × {short(longest)} s = {number(signal, 2)} e⁻, allowed "
+                f"{short(SETPOINT_SHARE)} × {number(noise, 2)}² = {number(allowed, 2)} e⁻"
+            )
+            verdict = (
+                Verdict.HOLDS
+                if signal <= max(allowed, spread)
+                else Verdict.TIGHT
+                if signal <= noise**2
+                else Verdict.FAILS
+            )
+            title = f"{device.title}: at its brightest place glow adds {number(signal, 2)} e⁻ in {short(longest)} s"
+            remedy = (
+                NO_REMEDY
+                if verdict is Verdict.HOLDS
+                else Remedy("take darks of just this exposure, never scaled ones; expose shorter where it still shows")
+            )
+        quantities = (f"{device.id}.glow_e_s",)
+        yield Finding("camera.glow", verdict, device.id, title, tuple(lines), remedy, _DARK_SOURCE, quantities)
+
+
 def _rest_power(reckoning: Reckoning, device: Device, target_c: float) -> float | None:
     """Return the share of full power that holds a temperature on the warmest night, None where it is not known."""
     depth = device.best("cooling_reach_c")

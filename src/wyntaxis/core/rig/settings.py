@@ -89,6 +89,7 @@ _KINDS = (
     _bench("dark_current_e_s", "Dark current", "e⁻/s/px", 5),
     _bench("dark_at_c", "Dark current told at", "°C", 1, low=-100.0, high=60.0),
     _bench("dark_doubling_c", "Dark current doubles in", "°C"),
+    _bench("glow_e_s", "Glow, brightest place", "e⁻/s/px", 5),
     _bench("hot_share_percent", "Hot pixels", "%", 3, high=100.0),
     _bench("flat_level_percent", "Flats' level", "%", 1, high=1000.0),
     _cooler("cooler_tau_min", "Cooler's time constant", "min", low=1e-6),

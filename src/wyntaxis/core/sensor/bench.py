@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import warnings
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
@@ -30,6 +31,12 @@ PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
 THREADS = 2
 SATURATED_ADU = 0.5 * HIGHEST_CODE
 """A bias or dark frame this bright is no bias or dark frame."""
+
+STRAY_TIMES, STRAY_SIGMA = 8.0, 3.0
+"""A bias frame this far off the others, in their scatter and in the noise of a pixel, is none of them."""
+LEAST_FRAMES_TO_COMPARE = 4
+LEVELS_ALIKE = 0.03
+"""Flats without an exposure in their headers are paired where their levels differ by less than this share."""
 
 LEAK_TIMES, LEAK_ADU = 3.0, 5.0
 """A dark this much above the others of its set, in their scatter and in ADU, has seen light."""
@@ -204,6 +211,10 @@ class _Bench:
                 self.notes.append(f"one bias frame at {_setting_text(one)} has no partner: take at least two")
                 continue
             found = self.work.run(self._pair_jobs(pairs))
+            kept = self._steady(one, found[: len(pairs)], pairs)
+            if kept is not None:
+                pairs = kept
+                found = self.work.run(self._pair_jobs(pairs)) if pairs else []
             by_plane: dict[Plane | None, BiasLevel] = {}
             for index, plane in enumerate(self.planes):
                 own = found[index * len(pairs) : (index + 1) * len(pairs)]
@@ -215,7 +226,8 @@ class _Bench:
             if not by_plane:
                 continue
             first = by_plane[self.planes[0]]
-            paths = [self._path(name) for name in one.paths]
+            stray = {misfit.path for misfit in self.misfits}
+            paths = [self._path(name) for name in one.paths if name not in stray]
             histogram = self.work.run([partial(bias_histogram, paths, first.step, self.work.watch)])[0]
             if isinstance(histogram, RigError):
                 continue
@@ -223,6 +235,36 @@ class _Bench:
             self._bias_results.append(BiasResult(one.gain, one.offset, _whole(by_plane), histogram))
         if not self._bias_results:
             self.notes.append("no pair of bias frames: gain, noise, dark current and offset cannot be measured")
+
+    def _steady(
+        self, one: BenchSet, stats: Sequence[Any], pairs: Sequence[tuple[str, str]]
+    ) -> list[tuple[str, str]] | None:
+        """Name bias frames whose level is off the others', and return new pairs without them; None where none is."""
+        levels: dict[str, float] = {}
+        noise = []
+        for pair, each in zip(pairs, stats, strict=True):
+            if isinstance(each, RigError):
+                return None
+            levels[pair[0]] = float(np.median(each.mean + each.shift / 2))
+            levels[pair[1]] = float(np.median(each.mean - each.shift / 2))
+            noise.append(math.sqrt(float(np.median(each.variance))))
+        if len(levels) < LEAST_FRAMES_TO_COMPARE:
+            return None
+        values = np.array(list(levels.values()))
+        middle, sigma = float(np.median(values)), float(np.median(noise))
+        scatter = 1.4826 * float(np.median(np.abs(values - middle)))
+        limit = max(STRAY_TIMES * scatter, STRAY_SIGMA * sigma, 1.0)
+        stray = [name for name, level in levels.items() if abs(level - middle) > limit]
+        if not stray or 2 * len(stray) > len(levels):
+            return None
+        for name in stray:
+            off = levels[name] - middle
+            times = f", {abs(off) / sigma:.0f} σ" if sigma > 0 else ""
+            self.misfits.append(
+                Misfit(name, f"its level is {off:+.1f} ADU{times} off the other bias frames': left out")
+            )
+        rest = [name for name in one.paths if name not in stray]
+        return list(zip(rest[0::2], rest[1::2], strict=False))
 
     def _bias_for(self, one: BenchSet) -> dict[Plane | None, BiasLevel] | None:
         exact = self._biases.get((one.gain, one.offset))
@@ -248,7 +290,7 @@ class _Bench:
                 continue
             by_plane: dict[Plane | None, list[tuple[BenchSet, TileStats]]] = {plane: [] for plane in self.planes}
             for one in sets:
-                pairs = one.pairs()
+                pairs = one.pairs() if one.exposure_s else self._pairs_by_level(one)
                 if not pairs:
                     self.notes.append(f"one flat at {_setting_text(one)} has no partner")
                     continue
@@ -258,6 +300,27 @@ class _Bench:
                     stats = self._usable(own, [a for a, _ in pairs]) if plane is self.planes[0] else _read(own)
                     by_plane[plane] += [(one, each) for each in stats]
             self._transfer(gain, offset, by_plane, levels)
+
+    def _pairs_by_level(self, one: BenchSet) -> list[tuple[str, str]]:
+        """Pair flats whose headers tell no exposure by their light."""
+        stats = self.work.run(self._frame_jobs(one))
+        levels = {
+            name: float(np.median(each.mean))
+            for name, each in zip(one.paths, stats, strict=True)
+            if not isinstance(each, RigError)
+        }
+        pairs, waiting = [], ""
+        for name in sorted(levels, key=levels.__getitem__):
+            if waiting and levels[name] - levels[waiting] <= LEVELS_ALIKE * levels[name]:
+                pairs.append((waiting, name))
+                waiting = ""
+            else:
+                if waiting:
+                    self.misfits.append(Misfit(waiting, "no other flat has its level, and no exposure is told"))
+                waiting = name
+        if waiting:
+            self.misfits.append(Misfit(waiting, "no other flat has its level, and no exposure is told"))
+        return pairs
 
     def _transfer(
         self,
@@ -278,12 +341,22 @@ class _Bench:
             except ValueError as error:
                 where = f" in {name}" if name else ""
                 self.notes.append(f"gain {_short(gain)}{where}: {error}")
-                continue
-            self.gains.append(GainResult(gain, offset, name, found))
-            if plane is self.planes[0] and found.saturation_adu is not None:
-                self._levels(told, levels[plane], found.saturation_adu)
+                found = None
+            if found is not None:
+                self.gains.append(GainResult(gain, offset, name, found))
+                if found.read_noise_below_e is not None:
+                    self.notes.append(
+                        f"gain {_short(gain)}: read noise under {found.read_noise_below_e:.2f} e⁻; the noise in dark "
+                        "is under half a step of the converter, so only an upper bound can be told (EMVA 1288 R4)"
+                    )
+            if plane is self.planes[0]:
+                self._levels(told, levels[plane], found.saturation_adu if found is not None else None)
 
-    def _levels(self, told: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, saturation: float) -> None:
+    def _levels(self, told: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, measured: float | None) -> None:
+        """Tell how bright flats are: of the saturation measured, else of where a converter of such codes ends."""
+        bits, end = _converter(max(stats.highest_code for _, stats in told), bias.step)
+        saturation = measured if measured is not None else end - bias.mean_adu
+        level_of = "saturation" if measured is not None else f"the converter's end, taken as {bits} bits"
         seen: dict[tuple[str | None, float], list[TileStats]] = {}
         group_gain = told[0][0].gain
         for one, stats in told:
@@ -293,7 +366,16 @@ class _Bench:
             level = float(np.median(signal))
             corner, centre = _falloff(signal)
             self.flats.append(
-                FlatLevel(name or "–", group_gain, exposure, 100 * level / saturation, corner, centre, 2 * len(group))
+                FlatLevel(
+                    name or "–",
+                    group_gain,
+                    exposure,
+                    100 * level / saturation,
+                    corner,
+                    centre,
+                    2 * len(group),
+                    level_of,
+                )
             )
 
     # Darks and lights
@@ -409,6 +491,14 @@ def _plane_name(mosaic: str | None, plane: Plane | None) -> str:
 
 def _first_of_each(found: Sequence[tuple[float, Estimate]]) -> list[tuple[float, Estimate]]:
     return list({gain: (gain, estimate) for gain, estimate in reversed(found)}.values())
+
+
+def _converter(highest_code: int, step: int) -> tuple[int, int]:
+    """Return the bits of the smallest usual converter that gives such a code, and the code at which it ends."""
+    if step > 1:  # few bits stored multiplied fill the whole range
+        return 16 - (step.bit_length() - 1), HIGHEST_CODE + 1 - step
+    bits = next(bits for bits in (8, 10, 12, 14, 16) if highest_code < 1 << bits)
+    return bits, (1 << bits) - 1
 
 
 def _falloff(signal: Any) -> tuple[float, float]:

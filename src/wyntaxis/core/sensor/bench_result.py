@@ -38,7 +38,10 @@ class GainResult:
 
 @dataclass(frozen=True)
 class FlatLevel:
-    """How bright a set of flats is, in % of saturation, how dark its corners are, and where its middle lies."""
+    """How bright a set of flats is, in % of saturation, how dark its corners are, and where its middle lies.
+
+    ``level_of`` says of what: of the saturation measured, or of the converter's end where no flat reached it.
+    """
 
     filter: str
     gain: float | None
@@ -47,6 +50,7 @@ class FlatLevel:
     corner_percent: float
     centre_off_percent: float
     frames: int
+    level_of: str = "saturation"
 
 
 @dataclass(frozen=True)

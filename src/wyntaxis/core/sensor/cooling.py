@@ -7,7 +7,7 @@ Model: ``dT/dt = (T_amb − T)/τ − a·u``, 0 ≤ u ≤ 1; temperatures in °C
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,10 +19,16 @@ TOLERANCE_C = 0.5
 """Within this of the target a run has arrived, where the rig states no tolerance."""
 RATE_WINDOW_S = 60.0
 """Rates are slopes over this long: a cooler does not move a sensor faster, and noise must not."""
+MAX_RATE_INTERVAL_S = 300.0
+"""Samples farther apart than this show no rate: a cooler is done with its steepest part by then."""
 REST_SHARE = 0.2
 """The last fifth of a run is taken for rest, where it stays within the tolerance."""
 MOST_REST_POWER = 0.85
-MOST_SAMPLES = 4000
+MOST_SAMPLES = 2000
+LEAST_POWER = 0.05
+"""A run whose power never reaches this share says nothing of the cooler."""
+USUAL_TRUST, USUAL_LEAD, PRIOR_WEIGHT = 0.05, 0.5, 0.02
+"""Where the fit's own settings are supposed to be, and how firmly, in °C; a run that tells them outweighs it."""
 LEAST_SAMPLES = 12
 
 
@@ -56,7 +62,7 @@ class RunFigures:
     start_c: float
     to_target_min: float | None
     mean_rate_c_min: float | None
-    steepest_c_min: float
+    steepest_c_min: float | None
     overshoot_c: float | None
     settled_min: float | None
     scatter_c: Estimate | None
@@ -117,16 +123,25 @@ def _smoothed(time_s: Any, values: Any) -> Any:
     return (sums[end] - sums[start]) / (end - start)
 
 
-def steepest_rate(log: CoolingLog) -> float:
-    """Return the steepest rate in °C/min, up or down, as a straight line over a minute of samples."""
+def steepest_rate(log: CoolingLog) -> float | None:
+    """Return the steepest rate in °C/min, up or down, as a straight line over a minute of samples.
+
+    Samples farther apart than that give the mean rate from one to the next, which is the least that the steepest was;
+    None where they are so far apart that it tells nothing.
+    """
     time, sensor = log.time_s, log.sensor_c
-    steepest, start = 0.0, 0
-    for end in range(len(time)):
-        while time[end] - time[start] > RATE_WINDOW_S:
+    interval = float(np.median(np.diff(time)))
+    if interval > MAX_RATE_INTERVAL_S:
+        return None
+    window = max(RATE_WINDOW_S, 1.5 * interval)
+    steepest, start = None, 0
+    for end in range(1, len(time)):
+        while time[end] - time[start] > window and start < end - 1:
             start += 1
-        if end - start >= 2 and time[end] - time[start] >= 0.5 * RATE_WINDOW_S:
+        span = time[end] - time[start]
+        if 0.5 * RATE_WINDOW_S <= span <= MAX_RATE_INTERVAL_S:
             slope = np.polyfit(time[start : end + 1], sensor[start : end + 1], 1)[0] * 60
-            steepest = max(steepest, abs(float(slope)))
+            steepest = max(steepest or 0.0, abs(float(slope)))
     return steepest
 
 
@@ -165,11 +180,36 @@ class CoolerModel:
         return target_c + share * self.depth.value
 
 
-def fit_cooler(logs: Sequence[CoolingLog]) -> CoolerModel:
+@dataclass(frozen=True)
+class CoolingMeasured:
+    """What some runs say: their figures, the cooler's model, and why there is none where there is none."""
+
+    runs: tuple[RunFigures, ...]
+    model: CoolerModel | None
+    why_no_model: str = ""
+
+
+def measure_cooling(
+    logs: Sequence[CoolingLog], target_c: float | None = None, watch: Callable[[], None] = lambda: None
+) -> CoolingMeasured:
+    """Return figures and model of runs; ``watch`` is called again and again, and may raise to end the work."""
+    runs = tuple(run_figures(log, target_c) for log in logs)
+    if not logs:
+        return CoolingMeasured(runs, None)
+    try:
+        return CoolingMeasured(runs, fit_cooler(logs, watch))
+    except ValueError as error:
+        return CoolingMeasured(runs, None, str(error))
+
+
+def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: None) -> CoolerModel:
     """Fit τ and a to runs whose power is known; each run has a start temperature of its own.
 
-    The whole course is computed from the logged power and compared with the sensor, so that noise of single readings
-    does not bias the result.
+    What is fitted is the integral of the law from sample to sample, with the power that the log tells for the time
+    between two samples: a log may write the power that it sets from then on, or the mean since the last sample, and
+    which of both (or what between) is fitted too. Power that changes faster than the log tells leaves a trace in the
+    temperature that lasts as long as τ; so each sample is predicted from those before it, by as much as that pays: the
+    prediction-error method (L. Ljung, *System Identification*, 2nd ed., 7.2), whose residuals are independent.
 
     Raises
     ------
@@ -178,22 +218,24 @@ def fit_cooler(logs: Sequence[CoolingLog]) -> CoolerModel:
     """
     from scipy.optimize import least_squares
 
-    usable = [_thinned(log) for log in logs if log.has_power and len(log.time_s) >= LEAST_SAMPLES]
-    usable = [log for log in usable if float(log.power.max()) > 0.05]
+    usable = [_Thinned.of(log) for log in logs if log.has_power and len(log.time_s) >= LEAST_SAMPLES]
+    usable = [log for log in usable if log.most_power > LEAST_POWER]
     if not usable:
         raise ValueError("no run tells the cooler's power: the model needs a run with it, at best at full power")
 
     def residuals(parameters: Any) -> Any:
-        tau, pull, *starts = parameters
-        return np.concatenate(
-            [course(log, tau, pull, start) - log.sensor_c for log, start in zip(usable, starts, strict=True)]
-        )
+        watch()
+        tau, pull, trust, lead, *starts = parameters
+        told = [log.surprises(tau, pull, trust, lead, start) for log, start in zip(usable, starts, strict=True)]
+        # What a run does not tell (power that never changes has no lead) stays where it is supposed to be.
+        return np.concatenate([*told, [PRIOR_WEIGHT * (trust - USUAL_TRUST), PRIOR_WEIGHT * (lead - USUAL_LEAD)]])
 
-    first = [8.0, 5.0, *(float(log.sensor_c[0]) for log in usable)]
-    low = [0.05, 0.01, *([-150.0] * len(usable))]
-    high = [500.0, 200.0, *([150.0] * len(usable))]
-    found = least_squares(residuals, first, bounds=(low, high), x_scale=np.maximum(np.abs(first), 1.0))
-    count = sum(len(log.time_s) for log in usable)
+    starts = [float(log.sensor_c[0]) for log in usable]
+    first = [8.0, 5.0, USUAL_TRUST, USUAL_LEAD, *starts]
+    low = [0.05, 0.01, 0.0, 0.0, *([-150.0] * len(usable))]
+    high = [500.0, 200.0, 1.0, 1.0, *([150.0] * len(usable))]
+    found = least_squares(residuals, first, bounds=(low, high), x_scale=np.maximum(np.abs(first), 0.3))
+    count = sum(len(log.sensor_c) for log in usable)
     variance = float(found.fun @ found.fun) / max(count - len(first), 1)
     try:
         covariance = np.linalg.inv(found.jac.T @ found.jac) * variance
@@ -205,11 +247,57 @@ def fit_cooler(logs: Sequence[CoolingLog]) -> CoolerModel:
     return CoolerModel(tau, pull, covariance[:2, :2], math.sqrt(variance))
 
 
-def _thinned(log: CoolingLog) -> CoolingLog:
-    every = -(-len(log.time_s) // MOST_SAMPLES)
-    if every == 1:
-        return log
-    return CoolingLog(log.name, *(v[::every] for v in (log.time_s, log.sensor_c, log.power, log.ambient_c)))
+@dataclass(frozen=True)
+class _Thinned:
+    """A run with at most :data:`MOST_SAMPLES` kept: between two of them the mean power and ambient.
+
+    ``power_from`` is the mean where each sample's power holds until the next, ``power_since`` where it is that since
+    the one before.
+    """
+
+    sensor_c: Any
+    minutes: Any
+    power_from: Any
+    power_since: Any
+    ambient_c: Any
+    most_power: float
+
+    @classmethod
+    def of(cls, log: CoolingLog) -> _Thinned:
+        every = -(-len(log.time_s) // MOST_SAMPLES)
+        kept = np.arange(0, len(log.time_s), every)
+        steps = np.diff(log.time_s)
+        spans = np.diff(log.time_s[kept])
+        told = np.where(np.isfinite(log.ambient_c), log.ambient_c, log.ambient)
+
+        def mean(values: Any) -> Any:
+            sums = np.concatenate([[0.0], np.cumsum(values * steps)])
+            return np.diff(sums[kept]) / spans
+
+        return cls(
+            log.sensor_c[kept],
+            spans / 60,
+            mean(log.power[:-1]),
+            mean(log.power[1:]),
+            mean((told[1:] + told[:-1]) / 2),
+            float(log.power.max()),
+        )
+
+    def surprises(self, tau_min: float, pull_c_min: float, trust: float, lead: float, start_c: float) -> Any:
+        """Return by how much each sample differs from what those before it predict, in °C.
+
+        ``trust`` is the share of a surprise that is taken for the sensor's and not for noise: 0 computes the whole
+        course from the start, 1 goes from each sample to the next.
+        """
+        power = (1 - lead) * self.power_from + lead * self.power_since
+        decays = np.exp(-self.minutes / tau_min)
+        drives = ((self.ambient_c - pull_c_min * tau_min * power) * (1 - decays)).tolist()
+        now, found = start_c, []
+        for sample, drive, decay in zip(self.sensor_c.tolist(), [*drives, 0.0], [*decays.tolist(), 0.0], strict=True):
+            surprise = sample - now
+            found.append(surprise)
+            now = (now + trust * surprise) * decay + drive
+        return np.array(found)
 
 
 def course(log: CoolingLog, tau_min: float, pull_c_min: float, start_c: float) -> Any:

@@ -9,6 +9,7 @@ import math
 import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -34,6 +35,9 @@ _WORDS = (
     ("cooling.time", ("time", "date", "elapsed", "seconds", "minutes")),
 )
 _UNIT = re.compile(r"(?:[\[(_ ,])(s|sec|seconds|ms|min|minutes|h|c|°c|k|f|°f|%|percent|share|fraction)[\])]?$", re.I)
+_CLOCK = re.compile(r"\s*(\d{1,2}):([0-5]?\d)(?::([0-5]?\d(?:[.,]\d+)?))?\s*", re.ASCII)
+"""A time of day: HH:MM or HH:MM:SS."""
+DAY_S = 86_400.0
 _UNITS = {"sec": "s", "seconds": "s", "minutes": "min", "c": "°C", "°c": "°C", "k": "K", "f": "°F", "°f": "°F"}
 _UNITS |= {"percent": "%", "fraction": "share"}
 
@@ -41,7 +45,7 @@ _UNITS |= {"percent": "%", "fraction": "share"}
 def read_cooling_log(path: Path, rules: Sequence[KeyRule] = ()) -> CoolingLog:
     """Read a log; ``rules`` point headings at columns, where headings do not tell by themselves.
 
-    Rows that hold no numbers are passed over; times may be numbers or ISO 8601.
+    Rows that hold no numbers are passed over; times may be numbers, times of day (HH:MM[:SS]) or ISO 8601.
 
     Raises
     ------
@@ -84,6 +88,8 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
                 f"no column for {COLUMNS[needed][0].lower()} among {', '.join(headings[:12])}; point one at it"
             )
     values: dict[str, list[float]] = {key: [] for key in COLUMNS}
+    times = [row[places["cooling.time"][0]] for row in rows[1:] if places["cooling.time"][0] < len(row)]
+    clock_times = bool(times) and sum(_CLOCK.fullmatch(text) is not None for text in times) > len(times) / 2
     for row in rows[1:]:
         numbers = {key: _cell(row, *place, key) for key, place in places.items()}
         if math.isfinite(numbers["cooling.time"]) and math.isfinite(numbers["cooling.sensor"]):
@@ -92,6 +98,8 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
     if len(values["cooling.time"]) < LEAST_SAMPLES:
         raise ValueError(f"holds fewer than {LEAST_SAMPLES} rows with a time and a sensor temperature")
     time = np.array(values["cooling.time"])
+    if clock_times:
+        time = _past_midnight(time)
     order = np.argsort(time, kind="stable")
     time = time[order] - time[order][0]
     keep = np.concatenate([[True], np.diff(time) > 0])
@@ -101,7 +109,22 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
     sensor, power, ambient = columns
     if float(np.nanmax(np.abs(sensor))) > 150:
         raise ValueError("its sensor temperatures go beyond 150 °C; is the column or its unit right?")
-    return CoolingLog(name, time[keep], sensor, np.clip(power / 100, 0, 1), ambient)
+    return CoolingLog(name, time[keep], sensor, np.clip(_as_share(power, places), 0, 1), ambient)
+
+
+def _as_share(power: Any, places: Mapping[str, tuple[int, str]]) -> Any:
+    """Return power as a share of full: a column that names no unit and never goes above 1 is one already."""
+    told = power[np.isfinite(power)]
+    unnamed = "cooling.power" in places and not places["cooling.power"][1]
+    if unnamed and len(told) and float(told.max()) <= 1.0:
+        return power
+    return power / 100
+
+
+def _past_midnight(seconds: Any) -> Any:
+    """Return times of day going on: where they fall by more than half a day, another day has begun."""
+    days = np.cumsum(np.concatenate([[0], np.diff(seconds) < -DAY_S / 2]))
+    return seconds + DAY_S * days
 
 
 def _columns(headings: Sequence[str], rules: Sequence[KeyRule]) -> Mapping[str, tuple[int, str]]:
@@ -119,7 +142,8 @@ def _columns(headings: Sequence[str], rules: Sequence[KeyRule]) -> Mapping[str, 
             if index not in taken and any(word in plain for word in words):
                 unit = _UNIT.search(plain)
                 told = _UNITS.get(unit[1].lower(), unit[1].lower()) if unit else ""
-                found[quantity] = (index, told or COLUMNS[quantity][1])
+                # Power without a unit may be a share or a percentage: its values tell.
+                found[quantity] = (index, told or ("" if quantity == "cooling.power" else COLUMNS[quantity][1]))
                 taken.add(index)
                 break
     return found
@@ -129,10 +153,13 @@ def _cell(row: Sequence[str], index: int, unit: str, quantity: str) -> float:
     text = row[index].strip() if index < len(row) else ""
     if not text:
         return math.nan
+    clock = _CLOCK.fullmatch(text) if quantity == "cooling.time" else None
+    if clock is not None:
+        hours, minutes, seconds = (float(part or 0) for part in clock.groups())
+        return 3600 * hours + 60 * minutes + seconds
     try:
-        number = convert(
-            parse_foreign_number(text) if quantity != "cooling.time" else float(text), unit, _unit(quantity)
-        )
+        number = parse_foreign_number(text) if quantity != "cooling.time" else float(text)
+        number = convert(number, unit or _unit(quantity), _unit(quantity))
     except ValueError:
         if quantity != "cooling.time":
             return math.nan

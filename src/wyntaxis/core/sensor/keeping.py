@@ -53,8 +53,8 @@ def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]
     if found is not None:
         transfer = found.transfer
         yield "conversion_gain_e_adu", transfer.conversion_gain
-        yield "read_noise_e", transfer.read_noise
         for key, estimate in (
+            ("read_noise_e", transfer.read_noise),
             ("full_well_e", transfer.full_well),
             ("dynamic_range_stops", transfer.dynamic_range),
             ("linearity_percent", transfer.linearity_percent),
@@ -79,6 +79,7 @@ def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]
         yield "dark_doubling_c", result.law.doubling(at)
     if result.picture is not None:
         yield "hot_share_percent", result.picture.hot_share.times(100)
+        yield "glow_e_s", result.picture.glow
     worst = worst_flats(result)
     if worst is not None:
         yield "flat_level_percent", Estimate(worst.level_percent)
@@ -142,8 +143,9 @@ def cooling_legs(model: CoolerModel | None, runs: list[RunFigures]) -> dict[str,
     if model is not None:
         legs |= {"cooler_tau_min": model.tau, "cooler_pull_c_min": model.pull, "cooling_reach_c": model.depth}
     rested = [run for run in runs if run.scatter_c is not None]
-    if runs:
-        legs["steepest_c_min"] = Estimate((rested or runs)[-1].steepest_c_min)
+    steepest = (rested or runs)[-1].steepest_c_min if runs else None
+    if steepest is not None:
+        legs["steepest_c_min"] = Estimate(steepest)
     if rested:
         last = rested[-1]
         assert last.scatter_c is not None

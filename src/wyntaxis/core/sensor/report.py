@@ -5,12 +5,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.wording import number
+from wyntaxis.core.wording import number, plus_minus
 
 if TYPE_CHECKING:
     from wyntaxis.core.sensor.bench_result import BenchResult
     from wyntaxis.core.sensor.cooling import CoolerModel, RunFigures
-    from wyntaxis.core.sensor.transfer import Estimate
+    from wyntaxis.core.sensor.transfer import Estimate, Transfer
+
+
+UNRESOLVED = "the noise in dark is under half a step of the converter: only an upper bound can be told (EMVA 1288 R4)"
+
+
+def read_noise_text(transfer: Transfer, digits: int) -> str:
+    """Return a read noise with its uncertainty, or the bound under which it lies."""
+    if transfer.read_noise is not None:
+        return plus_minus(transfer.read_noise.value, transfer.read_noise.standard, digits)
+    return f"under {number(transfer.read_noise_below_e or 0.0, digits)}"
 
 
 def _estimate(estimate: Estimate | None) -> dict[str, float] | None:
@@ -31,6 +41,8 @@ def bench_json(result: BenchResult) -> dict[str, object]:
                 "plane": one.plane or None,
                 "conversion_gain_e_adu": _estimate(one.transfer.conversion_gain),
                 "read_noise_e": _estimate(one.transfer.read_noise),
+                "read_noise_below_e": one.transfer.read_noise_below_e,
+                "why": None if one.transfer.read_noise is not None else UNRESOLVED,
                 "full_well_e": _estimate(one.transfer.full_well),
                 "dynamic_range_stops": _estimate(one.transfer.dynamic_range),
                 "linearity_percent": _estimate(one.transfer.linearity_percent),
@@ -75,6 +87,7 @@ def bench_json(result: BenchResult) -> dict[str, object]:
             "energy_ev": _estimate(result.law.energy_ev),
             "doubling_c": _estimate(result.law.doubling(result.law.at_c)),
         },
+        "glow_e_s": None if result.picture is None else _estimate(result.picture.glow),
         "hot_share": None if result.picture is None else _estimate(result.picture.hot_share),
         "flats": [
             {
@@ -82,6 +95,7 @@ def bench_json(result: BenchResult) -> dict[str, object]:
                 "gain": f.gain,
                 "exposure_s": f.exposure_s,
                 "level_percent": f.level_percent,
+                "level_of": f.level_of,
                 "corner_percent": f.corner_percent,
                 "centre_off_percent": f.centre_off_percent,
                 "frames": f.frames,
@@ -150,7 +164,7 @@ def run_row(run: RunFigures) -> list[str]:
         number(run.target_c, 1),
         maybe(run.to_target_min, 1),
         maybe(run.mean_rate_c_min, 2),
-        number(run.steepest_c_min, 2),
+        "–" if run.steepest_c_min is None else number(run.steepest_c_min, 2),
         maybe(run.overshoot_c, 2),
         maybe(run.settled_min, 1),
         "–" if run.scatter_c is None else number(run.scatter_c.value, 3),

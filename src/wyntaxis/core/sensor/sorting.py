@@ -124,7 +124,7 @@ def _misfit(frame: FrameHeader, size: tuple[int, int], binning: int | None) -> s
         and abs(actual - wanted) > TEMPERATURE_WITHIN_C
     ):
         return f"temperature off: {actual:.1f} °C where {wanted:.1f} °C was set"
-    if frame.kind in ("dark", "flat") and not frame.exposure_s:
+    if frame.kind == "dark" and not frame.exposure_s:
         return "its header gives no exposure (EXPTIME): correct it"
     return ""
 

@@ -25,6 +25,8 @@ COLLAPSED = 0.5
 """A variance under this share of what the fit says is one of clipped signal."""
 CLIPPED_SHARE = 2e-4
 """Of a frame's pixels at its highest code, from which on that code is where the converter ends."""
+LEAST_VARIANCE_STEPS2, MAX_UNRESOLVED_STEPS = 0.24, 0.40
+"""Under this variance in dark (about half a step) only an upper bound of the noise can be told: EMVA 1288 R4."""
 LINEARITY_RANGE = (0.05, 0.95)
 LEAST_EXPOSURES = 4
 LEAST_POINTS = 3
@@ -53,8 +55,23 @@ class BiasLevel:
     step: int
 
     @property
+    def resolved(self) -> bool:
+        """Whether the noise is wide enough for its converter: under 0.24 steps² it is one of rounding (EMVA 1288)."""
+        return self.variance_adu2 >= LEAST_VARIANCE_STEPS2 * self.step**2
+
+    @property
+    def noise_below_adu(self) -> float:
+        """The most that a noise can be which is not resolved: 0.40 steps (EMVA 1288 R4, 6.6)."""
+        return MAX_UNRESOLVED_STEPS * self.step
+
+    @property
     def noise_adu(self) -> Estimate:
-        """Standard deviation of one bias frame in time, with the converter's own step taken out (EMVA 1288, 4)."""
+        """Standard deviation of one bias frame in time, with the converter's own step taken out (EMVA 1288, 4).
+
+        A noise that is not resolved lies anywhere from nothing to its bound.
+        """
+        if not self.resolved:
+            return Estimate(self.noise_below_adu / 2, self.noise_below_adu / math.sqrt(12))
         clean = max(self.variance_adu2 - self.step**2 / 12, 1e-12)
         spread = math.sqrt(2 / self.degrees) * self.variance_adu2
         return Estimate(math.sqrt(clean), spread / (2 * math.sqrt(clean)))
@@ -74,11 +91,12 @@ class TransferPoint:
 class Transfer:
     """The transfer curve at one gain setting and what follows from it.
 
-    ``saturation_adu`` is above bias; None where no flat reached it.
+    ``saturation_adu`` is above bias; None where no flat reached it. ``read_noise`` is None where the converter's step
+    hides it: then ``read_noise_below_e`` is the most that it can be.
     """
 
     conversion_gain: Estimate
-    read_noise: Estimate
+    read_noise: Estimate | None
     full_well: Estimate | None
     dynamic_range: Estimate | None
     linearity_percent: Estimate | None
@@ -88,6 +106,7 @@ class Transfer:
     slope: float
     intercept: float
     chi_square: float
+    read_noise_below_e: float | None = None
     linearity_points: tuple[tuple[float, float, float], ...] = ()
     """Exposure in s, signal in ADU, and its deviation from the line in %."""
 
@@ -157,33 +176,40 @@ def photon_transfer(
 ) -> Transfer:
     """Fit ``σ² = μ/g + σ_r²`` to pairs of flats and one bias level.
 
-    The bias noise is a point of the fit at no signal; variances are weighted by what the fit itself says they scatter
-    by, ``2σ⁴/(n − 1)``; the converter's step adds ``step²/12`` to every variance, and is taken out.
+    One pair of flats and one of bias frames suffice for the gain (EMVA 1288, 6.2). The bias noise is a point of the
+    fit at no signal, unless the converter's step hides it; variances are weighted by what the fit itself says they
+    scatter by, ``2σ⁴/(n − 1)``; the converter's step adds ``step²/12`` to every variance, and is taken out.
 
     Raises
     ------
     ValueError
         With one line, when there are too few flats, or their noise does not grow with their signal.
     """
-    if len(pairs) < 2:
-        raise ValueError("photon transfer needs at least two pairs of flats of different levels")
+    if not pairs:
+        raise ValueError("photon transfer needs a pair of flats of one light")
+    least = LEAST_POINTS if len(pairs) > 1 else 1
     step = step or bias.step
     top = max(pair.highest_code for pair in pairs)
     ceiling = _converter_end(pairs, top)
     cloud = _gather(pairs, bias, ceiling if ceiling is not None else math.inf)
     variance = cloud.variance - step**2 / 12
     limit = (ceiling - bias.mean_adu) if ceiling is not None else float(cloud.signal.max())
-    slope, intercept, covariance, used, chi = _fit(cloud, variance, bias, step, 0.5 * limit)
+    first = 0.5 * limit if ceiling is not None or len(pairs) > 1 else limit
+    slope, intercept, covariance, used, chi = _fit(cloud, variance, bias, step, first, least)
     saturation = limit if ceiling is not None else _well_end(cloud, variance, slope, intercept)
     limit = saturation if saturation is not None else limit / FIT_SHARE
-    slope, intercept, covariance, used, chi = _fit(cloud, variance, bias, step, FIT_SHARE * limit)
+    slope, intercept, covariance, used, chi = _fit(cloud, variance, bias, step, FIT_SHARE * limit, least)
     gain = Estimate(1 / slope, math.sqrt(covariance[0, 0]) / slope**2)
     noise = bias.noise_adu
     read = gain.value * noise.value
-    read_noise = Estimate(read, read * math.hypot(noise.standard / noise.value, gain.standard / gain.value))
+    read_noise = below = None
+    if not bias.resolved:
+        below = gain.value * bias.noise_below_adu
+    else:
+        read_noise = Estimate(read, read * math.hypot(noise.standard / noise.value, gain.standard / gain.value))
     full_well = gain.times(saturation) if saturation is not None else None
     dynamic = None
-    if full_well is not None:
+    if full_well is not None and read_noise is not None:
         spread = noise.standard / noise.value / math.log(2)
         dynamic = Estimate(math.log2(full_well.value / read_noise.value), spread)
     linearity, line = _linearity(pairs, bias, exposures_s, saturation if saturation is not None else limit)
@@ -209,6 +235,7 @@ def photon_transfer(
         slope,
         intercept,
         chi,
+        below,
         line,
     )
 
@@ -226,17 +253,20 @@ def _well_end(cloud: _Cloud, variance: Any, slope: float, intercept: float) -> f
 
 
 def _fit(
-    cloud: _Cloud, variance: Any, bias: BiasLevel, step: int, up_to: float
+    cloud: _Cloud, variance: Any, bias: BiasLevel, step: int, up_to: float, least: int
 ) -> tuple[float, float, Any, Any, float]:
     """Return slope, intercept, their covariance, which points were used, and chi² for each degree of freedom."""
     inside = (cloud.signal <= up_to) & (cloud.signal > 0) & ~cloud.clipped
-    if inside.sum() < LEAST_POINTS:
+    if inside.sum() < least:
         raise ValueError("fewer than three levels of flats lie under 70 % of saturation: take more, and fainter ones")
     at_zero = bias.variance_adu2 - step**2 / 12
     x = np.append(cloud.signal, 0.0)
     y = np.append(variance, at_zero)
     degrees = np.append(cloud.degrees, bias.degrees)
-    used = np.append(inside, True)
+    told = np.append(inside, bias.resolved)
+    used = told
+    if used.sum() < 2:
+        raise ValueError("one level of flats gives no gain where the bias noise is hidden by the converter's step")
     slope, intercept = float(np.median(variance[inside] / cloud.signal[inside])), at_zero
     covariance, chi = np.eye(2), 1.0
     for _ in range(FIT_ROUNDS):
@@ -250,11 +280,11 @@ def _fit(
         residual = (y - intercept - slope * x) / spread
         chi = float((residual[used] ** 2).sum() / max(used.sum() - 2, 1))
         reach = REJECT_SIGMA * max(1.0, math.sqrt(min(chi, 4.0)))
-        now = np.append(inside, True) & (np.abs(residual) <= reach)
+        now = told & (np.abs(residual) <= reach)
         if (now == used).all():
             break
         used = now
-        if used[:-1].sum() < LEAST_POINTS:
+        if used[:-1].sum() < least:
             raise ValueError(NO_LIGHT)
     return slope, intercept, covariance * max(1.0, chi), used[:-1], chi
 

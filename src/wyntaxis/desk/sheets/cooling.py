@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,7 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
 from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
 from wyntaxis.core.rig.errors import RigError
-from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, RunFigures, fit_cooler, run_figures
+from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, CoolingMeasured, RunFigures, measure_cooling
 from wyntaxis.core.sensor.cooling_log import COLUMNS, headings_of, read_cooling_log
 from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
 from wyntaxis.core.sensor.report import RUN_HEADINGS, run_row
@@ -97,12 +98,24 @@ class CoolingSheet(StepSheet):
         """Read logs in the background and add them; a saved key map serves headings that do not tell by themselves."""
         self._asked = paths
 
-        def work(progress: Progress) -> list[CoolingLog]:
+        def read(progress: Progress) -> list[CoolingLog]:
             found = []
             for done, path in enumerate(paths):
                 progress(done, len(paths))
                 found.append(read_cooling_log(path, rules or self._known_rules(path)))
             return found
+
+        self._start(read)
+
+    def _start(self, read: Callable[[Progress], list[CoolingLog]]) -> None:
+        """Read logs, put them with those that are there, and fit the model, all outside the interface thread."""
+        before, target = list(self.logs), self.target_c
+
+        def work(progress: Progress) -> tuple[list[CoolingLog], CoolingMeasured]:
+            came = read(progress)
+            names = {log.name for log in came}
+            logs = [log for log in before if log.name not in names] + came
+            return logs, measure_cooling(logs, target, lambda: progress(0, 0))
 
         self.job.start(work)
 
@@ -120,14 +133,14 @@ class CoolingSheet(StepSheet):
     def add_stand_in(self) -> None:
         """Log three runs of the simulated camera."""
 
-        def work(_progress: Progress) -> list[CoolingLog]:
+        def read(_progress: Progress) -> list[CoolingLog]:
             from wyntaxis.stand_ins.bench import make_demo_runs
 
             with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as folder:
                 return [read_cooling_log(path) for path in make_demo_runs(Path(folder))]
 
         self._asked = []
-        self.job.start(work)
+        self._start(read)
 
     def _failed(self, text: str) -> None:
         self.session.refused.emit(text)
@@ -150,29 +163,19 @@ class CoolingSheet(StepSheet):
                 self.session.refused.emit(str(error))
         self.read(self._asked, rules)
 
-    def _came_in(self, logs: list[CoolingLog]) -> None:
-        names = {log.name for log in logs}
-        self.logs = [log for log in self.logs if log.name not in names] + logs
+    def _came_in(self, found: tuple[list[CoolingLog], CoolingMeasured]) -> None:
+        self.logs, measured = found
+        self.runs, self.model, self.why_no_model = list(measured.runs), measured.model, measured.why_no_model
         self.columns.hide()
-        self._reckon()
+        self.run_fold.open()
+        self.refresh()
 
     def take_out(self) -> None:
         """Take the chosen run out."""
         row = self.table.currentRow()
         if 0 <= row < len(self.logs):
-            del self.logs[row]
-            self._reckon()
-
-    def _reckon(self) -> None:
-        self.runs = [run_figures(log, self.target_c) for log in self.logs]
-        self.model, self.why_no_model = None, ""
-        if self.logs:
-            try:
-                self.model = fit_cooler(self.logs)
-            except ValueError as error:
-                self.why_no_model = str(error)
-        self.run_fold.open()
-        self.refresh()
+            del self.logs[row], self.runs[row]
+            self._start(lambda _progress: [])
 
     def keep(self) -> None:
         """Keep the model and the runs' figures as measured legs."""

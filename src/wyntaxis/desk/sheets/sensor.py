@@ -18,6 +18,7 @@ from wyntaxis.core.sensor.bench_result import BenchResult
 from wyntaxis.core.sensor.dark import setpoint_current
 from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT, sky_limited_exposure
 from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
+from wyntaxis.core.sensor.report import read_noise_text
 from wyntaxis.core.sensor.told import dark_current_at
 from wyntaxis.core.sensor.transfer import Estimate
 from wyntaxis.core.wording import number, plus_minus, short
@@ -322,7 +323,7 @@ class SensorSheet(StepSheet):
                 [
                     ("not told" if one.gain is None else short(one.gain)) + (f", {one.plane}" if one.plane else ""),
                     _pm(t.conversion_gain, 4),
-                    _pm(t.read_noise, 2),
+                    read_noise_text(t, 2),
                     _pm(t.full_well, 0) if t.full_well else "not reached",
                     _pm(t.dynamic_range, 2) if t.dynamic_range else "–",
                     _pm(t.linearity_percent, 3) if t.linearity_percent else "–",
