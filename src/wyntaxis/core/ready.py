@@ -97,9 +97,7 @@ CONDITIONS = (
         "Other settings, guiding and site agree",
         ("records.setting", "records.guiding", "records.site"),
         "bring in the programs' settings on the Records sheet",
-        needs=(
-            ("records.site", "no program has the site on file"),
-        ),
+        needs=(("records.site", "no program has the site on file"),),
     ),
     Condition(
         "cooling",
@@ -113,12 +111,12 @@ CONDITIONS = (
             "records.temperature",
             "plan.cool",
             "plan.warm_up",
-            needs=(
+        ),
+        "state the set temperature and the cooler, and read frames' headers",
+        needs=(
             ("cooling.on", "no set temperature is stated"),
             ("cooling.setpoint", "no set temperature is stated"),
         ),
-    ),
-        "state the set temperature and the cooler, and read frames' headers",
     ),
     Condition(
         "filters",
@@ -169,9 +167,7 @@ CONDITIONS = (
         "Lights have their darks, flats and bias",
         ("frames.partners", "frames.header", "frames.exposure", "frames.broken"),
         "read a folder of frames on the Records sheet",
-        needs=(
-            ("frames.partners", "no light frames were read"),
-        ),
+        needs=(("frames.partners", "no light frames were read"),),
     ),
     Condition(
         "storage",
@@ -188,9 +184,7 @@ CONDITIONS = (
         "Supplies have reserve and last the night",
         ("power.supply", "power.battery"),
         "state the supplies, and what each device draws",
-        needs=(
-            ("power.supply", "no supply is stated"),
-        ),
+        needs=(("power.supply", "no supply is stated"),),
     ),
 )
 
