@@ -18,7 +18,7 @@ from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.sensor.bench import measure_bench
-from wyntaxis.core.sensor.dark import DarkPoint, dark_law, setpoint_current
+from wyntaxis.core.sensor.dark import DarkPicture, DarkPoint, dark_law, setpoint_current
 from wyntaxis.core.sensor.exposure import added_share, peak_share, saturating_star_e_s, sky_limited_exposure
 from wyntaxis.core.sensor.keeping import keep_sensor, worst_flats
 from wyntaxis.core.sensor.offset import BiasHistogram, margin_sigma, offset_line
@@ -348,3 +348,64 @@ def test_laws_of_dark_current_and_unity_gain():
     found = unity_gain([(0, Estimate(4, 0.01)), (100, Estimate(0.25, 0.01))])
     assert found.value == pytest.approx(50)
     assert unity_gain([(0, Estimate(4)), (100, Estimate(2))]) is None
+
+
+def test_one_stray_bias_frame_is_named_and_ruins_nothing(tmp_path):
+    camera = StandInCamera(width=128, height=128)
+    session = BenchSession(camera, tmp_path)
+    session.add("bias", 8)
+    for exposure in (0.5, 1.0, 2.0, 3.0):
+        session.add("flat", 2, exposure_s=exposure, light_e_s=9000.0)
+    clean = measure_bench(read_folder(tmp_path), {})
+    stray = sorted(tmp_path.glob("*bias*"))[3]
+    noise = clean.biases[0].level.noise_adu.value
+    with fits.open(stray, mode="update") as hdus:
+        hdus[0].data = (hdus[0].data.astype(int) + round(25 * noise)).astype(np.uint16)
+    result = measure_bench(read_folder(tmp_path), {})
+    why = {misfit.path: misfit.why for misfit in result.misfits}
+    assert "σ off the other bias frames" in why[stray.name]
+    assert list(why) == [stray.name]
+    level = result.biases[0].level
+    assert level.mean_adu == pytest.approx(clean.biases[0].level.mean_adu, abs=0.2)
+    assert near(level.noise_adu, noise)
+    assert near(result.gain_at(0.0).transfer.conversion_gain, camera.gain_at(0.0))
+
+
+def test_two_flats_and_two_biases_suffice_for_a_gain(tmp_path):
+    camera = StandInCamera(width=160, height=160)
+    session = BenchSession(camera, tmp_path)
+    session.add("bias", 2)
+    session.add("flat", 2, exposure_s=2.0, light_e_s=9000.0)
+    result = measure_bench(read_folder(tmp_path), {}, bits=16)
+    assert near(result.gain_at(0.0).transfer.conversion_gain, camera.gain_at(0.0))
+    assert result.flats[0].level_of == "the converter's end, 16 bits"
+    planted = 100 * 18_000 / camera.gain_at(0.0) / (65_535 - result.biases[0].level.mean_adu)
+    assert result.flats[0].level_percent == pytest.approx(planted, rel=0.02)
+
+
+def test_flats_without_an_exposure_are_paired_by_their_light(tmp_path):
+    camera = StandInCamera(width=160, height=160)
+    session = BenchSession(camera, tmp_path)
+    session.add("bias", 4)
+    for light in (3000.0, 9000.0, 15_000.0):
+        session.add("flat", 2, exposure_s=2.0, light_e_s=light)
+    for path in tmp_path.glob("*flat*"):
+        with fits.open(path, mode="update") as hdus:
+            del hdus[0].header["EXPTIME"]
+    result = measure_bench(read_folder(tmp_path), {})
+    assert near(result.gain_at(0.0).transfer.conversion_gain, camera.gain_at(0.0))
+    assert result.misfits == ()
+
+
+@pytest.mark.parametrize("glow, verdict", [(0.0, "holds"), (0.004, "holds"), (0.02, "tight"), (0.5, "fails")])
+def test_glow_is_a_figure_with_a_verdict(glow, verdict):
+    """In 300 s at a read noise of 3 e⁻: 0.9 e⁻ are allowed, above 9 e⁻ it drowns the noise."""
+    document = clean_document()
+    settings = document["devices"][0]["settings"]
+    settings["glow_e_s"] = {"measured": {"value": glow, "standard_uncertainty": 1e-4}}
+    settings["read_noise_e"] = {"value": 3.0}
+    assert pytest.approx(0.1 * 3**2) == 300 * 0.003
+    found = reckon(validated(document)).finding("camera.glow")
+    assert found.verdict == (verdict if glow != 0.004 else "tight")
+    picture = DarkPicture(Estimate(0.0), np.where(np.arange(600).reshape(20, 30) % 30 > 26, 1.0 + glow, 1.0))
+    assert picture.glow.value == pytest.approx(glow, abs=1e-12)

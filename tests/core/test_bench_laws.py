@@ -396,3 +396,40 @@ def test_which_camera_is_measured(example):
     assert kept.devices[1].measured("cooler_tau_min").value == pytest.approx(9, rel=0.01)
     assert kept_model(kept) is None  # the main camera's cooler is another one
     assert usual_inputs(validated(example), []).ambient_c == 20
+
+
+@pytest.mark.parametrize(
+    "variance, step, resolved",
+    [(0.24, 1, True), (0.2399, 1, False), (0.1, 1, False), (60.0, 16, False), (61.5, 16, True)],
+)
+def test_noise_under_half_a_step_has_only_a_bound(variance, step, resolved):
+    bias = BiasLevel(np.full(TILES, BIAS), BIAS, variance, 1e6, step)
+    assert bias.resolved is resolved
+    found = photon_transfer(ideal_flats(), bias)
+    assert found.conversion_gain.value == pytest.approx(GAIN, rel=0.03)
+    assert (found.read_noise is None) is not resolved
+    if not resolved:
+        assert found.read_noise_below_e == pytest.approx(0.40 * step * found.conversion_gain.value)
+        assert found.dynamic_range is None
+        assert bias.noise_adu.value == pytest.approx(0.2 * step)
+
+
+def test_the_gains_uncertainty_and_the_scale_of_chi_square():
+    """One pair at μ = 10 000 ADU and a bias, n tiles of 4096 px: var(slope) = 2σ⁴/(Σ(n−1))/μ²; a fit that scatters χ²
+    times as far is so much less certain.
+    """
+    flat, bias = stats_of(10_000.0), ideal_bias()
+    found = photon_transfer([flat], bias)
+    sigma2, degrees = NOISE_ADU**2 + 10_000 / GAIN + 1 / 12, 48 * 4095
+    slope_u = math.sqrt(2 / degrees) * sigma2 / 10_000
+    assert found.conversion_gain.standard == pytest.approx(slope_u * GAIN**2, rel=0.01)
+    rng = np.random.default_rng(3)
+    rough = []
+    for each in ideal_flats():
+        spread = np.sqrt(2 / each.count) * each.variance
+        rough.append(TileStats(**(vars(each) | {"variance": each.variance + 3 * spread * rng.standard_normal(TILES)})))
+    calm = photon_transfer(ideal_flats(), ideal_bias())
+    wild = photon_transfer(rough, ideal_bias())
+    assert wild.chi_square > 4
+    ratio = wild.conversion_gain.standard / calm.conversion_gain.standard
+    assert ratio == pytest.approx(math.sqrt(wild.chi_square), rel=0.25)

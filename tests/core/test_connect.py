@@ -9,6 +9,7 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.ports.tree import read_ports
 from wyntaxis.core.ready import CONDITIONS, conditions, overall
 from wyntaxis.core.reckon import Seen, reckon
+from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.stand_ins.usb import make_tree
@@ -406,3 +407,175 @@ def test_conditions_name_findings_that_exist_and_json_is_whole(tmp_path):
     rows = [one.as_json() for one in conditions(reckoned(clean_document(), clean_tree(), tmp_path))]
     assert json.loads(json.dumps(rows)) == rows
     assert {row["verdict"] for row in rows} <= {"holds", "tight", "fails", "unproven"}
+
+
+def plan(document, **changes):
+    document["plan"] |= changes
+
+
+UNPROVEN = [
+    ("power", "the camera's power", lambda d: device(d, "main").pop("power"), "What Pellucid 26M draws is not stated"),
+    ("power", "the supply's rating", lambda d: d["supplies"][0].pop("rated_a"), "battery has no rating"),
+    (
+        "power",
+        "a figure on the supply",
+        lambda d: device(d, "glide").update(power={"supply": "battery"}),
+        "Glide motor draws",
+    ),
+    ("storage", "planned frames", lambda d: d["plan"].pop("frames"), "no frames planned stated"),
+    ("storage", "free space", lambda d: device(d, "hut")["storage"][0].pop("free_gb"), "no free space of the disks"),
+    ("mount", "the flip's margin", lambda d: device(d, "cairn")["settings"].pop("flip_margin_min"), "on paper only"),
+    ("mount", "the flip at all", lambda d: plan(d, actions=["cool", "guide", "park"]), "the plan does not say whether"),
+    ("focuser", "the position", lambda d: device(d, "glide")["settings"].pop("position"), "is not known"),
+    (
+        "focuser",
+        "the step",
+        lambda d: device(d, "glide")["settings"].pop("step_um"),
+        "the focuser's step is not stated",
+    ),
+    ("drivers", "the driver's date", lambda d: device(d, "main")["driver"].pop("installed"), "when its driver was"),
+    (
+        "drivers",
+        "when it was plugged in",
+        lambda d: device(d, "main")["connection"].pop("plugged_in"),
+        "when it was plugged",
+    ),
+    ("gain", "the gain on file", lambda d: [values(d, n).pop("main.gain") for n in (0, 1)], "no program has the gain"),
+    ("gain", "the offset on file", lambda d: values(d).pop("main.offset"), "no program has the offset on file"),
+    ("settings", "the site on file", lambda d: values(d).pop("site.latitude_deg"), "no program has the site on file"),
+    ("focal_length", "any record", lambda d: d.update(records=[]), "no program has the focal length on file"),
+    (
+        "filters",
+        "the order on file",
+        lambda d: [values(d, n).pop("rondel.slots") for n in (0, 1)],
+        "no program has the",
+    ),
+    (
+        "cooling",
+        "a set temperature",
+        lambda d: device(d, "main")["settings"].pop("set_temperature_c"),
+        "no set temperature",
+    ),
+]
+
+
+@pytest.mark.parametrize("key, lacks, take, words", UNPROVEN, ids=[row[1] for row in UNPROVEN])
+def test_a_condition_without_one_of_its_proofs_is_unproven(tmp_path, key, lacks, take, words):
+    document = clean_document()
+    document["measured"] = {"pixel_scale_arcsec_px": {"value": 1.5658, "standard_uncertainty": 0.002}}
+    sure = {one.condition.key: one for one in conditions(reckoned(document, clean_tree(), tmp_path))}
+    assert sure[key].verdict is Verdict.HOLDS, sure[key].why
+    take(document)
+    found = {one.condition.key: one for one in conditions(reckoned(document, clean_tree(), tmp_path / "again"))}[key]
+    assert found.verdict is Verdict.UNPROVEN
+    assert words in found.why
+
+
+def test_an_alt_azimuth_mount_makes_no_flip(tmp_path):
+    document = clean_document()
+    document["mount"] = {"kind": "alt_azimuth"}
+    found = faults(reckoned(document, clean_tree(), tmp_path))["plan.flip"]
+    assert "does not make" in found.title
+    mended = edit.apply(validated(document), found.remedy.change)
+    assert mended.plan.actions == ("cool", "guide", "dither", "refocus", "park")
+    stands = {one.condition.key: one for one in conditions(reckon(mended))}
+    assert all("flip" not in f.id for f in stands["mount"].findings)
+    assert "flip" not in stands["mount"].why
+
+
+def test_dithering_goes_through_the_mount_without_a_guide_camera(tmp_path):
+    document = clean_document()
+    document["devices"].remove(device(document, "guide"))
+    document["guiding"] = {"kind": "none"}
+    plan(document, actions=["dither"])
+    found = reckoned(document).finding("plan.dither")
+    assert found.verdict == "holds"
+    assert "the mount itself dithers" in found.arithmetic[-1]
+    document["devices"].remove(device(document, "cairn"))
+    assert reckoned(document).finding("plan.dither").verdict == "fails"
+
+
+LIMITS = [
+    ("glide", {"backlash_steps": 500}, "focuser.backlash", "holds"),
+    ("glide", {"backlash_steps": 501}, "focuser.backlash", "tight"),
+    ("glide", {"backlash_steps": 1000}, "focuser.backlash", "tight"),
+    ("glide", {"backlash_steps": 1001}, "focuser.backlash", "fails"),
+    ("glide", {"backlash_steps": 8000}, "focuser.backlash", "fails"),
+    ("glide", {"refocus_temperature_c": 5.0}, "focuser.triggers", "holds"),
+    ("glide", {"refocus_temperature_c": 5.1}, "focuser.triggers", "fails"),
+    ("glide", {"refocus_temperature_c": 20.0, "refocus_after_min": 90}, "focuser.triggers", "tight"),
+    ("glide", {"refocus_after_min": 240}, "focuser.triggers", "holds"),
+    ("glide", {"refocus_after_min": 600}, "focuser.triggers", "fails"),
+    ("turner", {"lowest_deg": 0, "highest_deg": 180, "position_deg": 180}, "rotator.range", "holds"),
+    ("turner", {"lowest_deg": 0, "highest_deg": 180, "position_deg": 300}, "rotator.range", "fails"),
+]
+
+
+@pytest.mark.parametrize("where, told, finding_id, verdict", LIMITS)
+def test_settings_that_no_rig_can_have(where, told, finding_id, verdict):
+    document = clean_document()
+    document["devices"].append({"id": "turner", "kind": "rotator"})
+    settings = device(document, where).setdefault("settings", {})
+    settings |= {key: {"value": value} for key, value in told.items()}
+    assert reckoned(document).finding(finding_id).verdict == verdict
+
+
+@pytest.mark.parametrize(
+    "hours, frames, verdict",
+    [(1, 24, "fails"), (2, 25, "fails"), (2, 24, "unproven"), (2, 21, "holds"), (2, 22, "unproven")],
+)
+def test_the_frames_must_fit_into_the_night(hours, frames, verdict):
+    """24 × 300 s are 2.0 h; up to 90 % of the night they fit for certain, above 105 % never."""
+    document = clean_document()
+    plan(document, hours=hours, frames=frames)
+    assert reckoned(document).finding("plan.night").verdict == verdict
+
+
+@pytest.mark.parametrize(
+    "plant",
+    [
+        lambda d: device(d, "main").update(name="Camera Simulator"),
+        lambda d: device(d, "cairn").update(driver={"name": "dummy mount"}),
+        lambda d: entries(d).append({"name": "CCD Simulator", "role": "camera"}),
+    ],
+)
+def test_a_simulated_device_in_a_real_role_is_told(plant):
+    document = clean_document()
+    assert reckoned(document).finding("devices.simulated") is None
+    plant(document)
+    assert reckoned(document).finding("devices.simulated").verdict == "fails"
+
+
+@pytest.mark.parametrize(
+    "usb_version, speed, kind, verdict",
+    [
+        (" 2.00", 480, "camera", "tight"),
+        (" 2.00", 12, "camera", "fails"),
+        (" 2.00", 12, "guide_camera", "fails"),
+        (" 2.00", 480, "guide_camera", "holds"),
+        (" 2.10", 480, "guide_camera", "tight"),
+        (" 1.10", 12, "guide_camera", "holds"),
+        (" 3.20", 480, "camera", "fails"),
+        (" 3.20", 481, "camera", "holds"),
+        (" 3.20", 5000, "camera", "holds"),
+    ],
+)
+def test_each_camera_is_judged_by_its_own_link(tmp_path, usb_version, speed, kind, verdict):
+    document, tree = clean_document(), clean_tree()
+    device(document, "main")["kind"] = kind
+    usb(tree, "2-1").update(speed=speed, version=usb_version)
+    document["devices"] = [device(document, "main")]
+    assert reckoned(document, tree, tmp_path).finding("ports.speed").verdict == verdict
+
+
+def test_a_camera_on_a_slow_link_of_its_own_asks_too_much(tmp_path):
+    document, tree = clean_document(), clean_tree()
+    usb(tree, "2-1").update(speed=12)
+    found = faults(reckoned(document, tree, tmp_path))["ports.traffic"]
+    assert "ask for 152 MB/s of 1 MB/s" in found.title
+
+
+def test_a_link_into_nothing_is_no_device(tmp_path):
+    root = make_tree(tmp_path / "root", clean_tree())
+    (root / "sys" / "bus" / "usb" / "devices" / "1-9").symlink_to(tmp_path / "gone")
+    assert "1-9" not in {usb.name for usb in read_ports(root).devices}

@@ -14,7 +14,15 @@ from wyntaxis.core.records.keymap import KeyRule
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.store import validated
-from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, course, design_ramp, fit_cooler, run_figures
+from wyntaxis.core.sensor.cooling import (
+    CoolerModel,
+    CoolingLog,
+    course,
+    design_ramp,
+    fit_cooler,
+    run_figures,
+    steepest_rate,
+)
 from wyntaxis.core.sensor.cooling_log import headings_of, parse_cooling_log, read_cooling_log
 from wyntaxis.core.sensor.keeping import cooling_legs, keep_cooling
 from wyntaxis.core.sensor.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
@@ -236,3 +244,90 @@ def test_an_unsteady_run_is_found(cooled):
     rig = edit.apply(rig, keep_cooling(rig, None, [run_figures(noisy, -10.0, tolerance_c=3.0)]))
     assert reckon(rig).finding("cooling.stability").verdict is Verdict.FAILS
     assert math.isnan(log_of("x").power[0]) is False
+
+
+@pytest.mark.parametrize(
+    "step_s, rate", [(10.0, 3.0), (45.0, 3.0), (60.0, 3.0), (90.0, 3.0), (300.0, 2.0), (301.0, None)]
+)
+def test_the_steepest_rate_of_a_log_of_any_interval(step_s, rate):
+    """3 °C/min from 20 °C for ten minutes; five minutes apart that is 15 °C in the first step, 10 °C in no other."""
+    time = np.arange(0, 3601, step_s)
+    sensor = np.maximum(20 - time / 20, -10.0) if rate != 2.0 else np.interp(time, [0, 300, 3600], [20, 10, 10])
+    found = steepest_rate(CoolingLog("x", time, sensor, np.ones_like(time), np.full_like(time, 20.0)))
+    assert found == (None if rate is None else pytest.approx(rate, abs=0.01))
+
+
+@pytest.mark.parametrize(
+    "times",
+    [
+        [f"{21 + i // 60:02d}:{i % 60:02d}" for i in range(30)],
+        [f"{(23 * 60 + 50 + i) // 60 % 24:02d}:{(50 + i) % 60:02d}:00" for i in range(30)],  # past midnight
+        [f"{21}:{i:02d}:30.0" for i in range(30)],
+    ],
+)
+def test_times_of_day_go_on(times):
+    text = "time,sensor,power\n" + "".join(f"{t},{20 - i},{100}\n" for i, t in enumerate(times))
+    log = parse_cooling_log(text.encode(), "clock")
+    assert np.diff(log.time_s) == pytest.approx(60.0)
+    assert run_figures(log).steepest_c_min == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize(
+    "heading, cell, share",
+    [
+        ("power", "0.55", 0.55),
+        ("power", "55", 0.55),
+        ("power %", "0.55", 0.0055),
+        ("power [share]", "0.55", 0.55),
+        ("power", "1", 1.0),
+    ],
+)
+def test_power_is_a_share_or_a_percentage(heading, cell, share):
+    text = f"time_s,sensor,{heading}\n" + "".join(f"{10 * i},{20 - i},{cell}\n" for i in range(30))
+    assert parse_cooling_log(text.encode(), "power").power == pytest.approx(share)
+
+
+def regulated(seed, every_s, *, means):
+    """A camera held by a controller that works each second; the log tells its power now, or the mean since."""
+    draw = np.random.default_rng(seed)
+    now, integral, power = 18.0, 0.0, 0.0
+    rows, since = [], []
+    for second in range(2400):
+        wanted = max(-8.0, 18.0 - 3.0 * second / 60)
+        error = now + draw.normal(0, 0.05) - wanted
+        integral = float(np.clip(integral + error * 0.4 / 60, 0, 3.3))
+        power = float(np.clip(0.3 * error + 0.3 * integral, 0, 1))
+        if second % every_s == 0:
+            told = float(np.mean(since)) if means and since else power
+            rows.append((float(second), now + draw.normal(0, 0.05), told))
+            since = []
+        since.append(power)
+        aim = 18.0 - 5.5 * 9.0 * power
+        now = aim + (now - aim) * math.exp(-1 / 60 / 9.0)
+    time, sensor, logged = np.array(rows).T
+    return CoolingLog("regulated", time, sensor, logged, np.full_like(time, 18.0))
+
+
+@pytest.mark.parametrize("every_s, means", [(5, False), (30, True), (60, False)])
+def test_a_regulated_run_gives_the_planted_cooler_within_two_u(every_s, means):
+    near = 0
+    for seed in range(12):
+        model = fit_cooler([regulated(seed, every_s, means=means)])
+        near += (
+            abs(model.tau.value - 9.0) <= 2 * model.tau.standard
+            and abs(model.pull.value - 5.5) <= 2 * model.pull.standard
+        )
+    assert near >= 9  # of 12; the coverage benchmark holds 100 seeds to 90
+
+
+def test_the_reach_follows_from_time_constant_and_pull(cooled):
+    """9 min × 5.5 °C/min = 49.5 °C below 18 °C: −31.5 °C."""
+    camera = next(one for one in cooled["devices"] if one["id"] == "main")
+    camera["settings"] |= {
+        "cooler_tau_min": {"measured": {"value": 9.0, "standard_uncertainty": 0.1}},
+        "cooler_pull_c_min": {"measured": {"value": 5.5, "standard_uncertainty": 0.05}},
+    }
+    cooled["plan"]["ambient_c"] = 18
+    found = reckon(validated(cooled)).finding("cooling.reach")
+    assert found.verdict is Verdict.HOLDS
+    assert "coldest reach is −31.5 °C" in found.title

@@ -54,7 +54,9 @@ def _sensor(options: argparse.Namespace) -> int:
     from wyntaxis.core.sensor.report import bench_json
 
     rig = rig_of(options)
-    result = measure_bench(read_folder(options.folder), rig.corrections, _progress)
+    result = measure_bench(
+        read_folder(options.folder), rig.corrections, _progress, rig.sensor.bit_depth if rig.sensor else None
+    )
     notes, change = list(result.notes), None
     try:
         change = keep_sensor(rig, result)

@@ -89,8 +89,11 @@ def measure_bench(
     headers: FolderHeaders,
     corrections: Mapping[str, FrameCorrection],
     progress: Progress = lambda _done, _of: None,
+    bits: int | None = None,
 ) -> BenchResult:
     """Measure everything that a folder's frames allow; each file is read once, bias frames twice.
+
+    ``bits`` is the converter's depth where the rig states it: flats that reach no saturation are told of its end.
 
     Raises
     ------
@@ -102,14 +105,14 @@ def measure_bench(
         order = sort_frames(headers, corrections)
     except ValueError as error:
         raise RigError(f"{folder}: {error}") from None
-    return _Bench(folder, order, progress).result()
+    return _Bench(folder, order, progress, bits).result()
 
 
 class _Bench:
     """One measurement: what was read so far, and what is to be said of it."""
 
-    def __init__(self, folder: Path, order: Sorted, progress: Progress) -> None:
-        self.folder, self.order = folder, order
+    def __init__(self, folder: Path, order: Sorted, progress: Progress, bits: int | None) -> None:
+        self.folder, self.order, self.bits = folder, order, bits
         self.notes: list[str] = []
         self.misfits: list[Misfit] = list(order.misfits)
         self.work = _Work(folder, progress)
@@ -354,9 +357,9 @@ class _Bench:
 
     def _levels(self, told: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, measured: float | None) -> None:
         """Tell how bright flats are: of the saturation measured, else of where a converter of such codes ends."""
-        bits, end = _converter(max(stats.highest_code for _, stats in told), bias.step)
+        bits, end = _converter(max(stats.highest_code for _, stats in told), bias.step, self.bits)
         saturation = measured if measured is not None else end - bias.mean_adu
-        level_of = "saturation" if measured is not None else f"the converter's end, taken as {bits} bits"
+        level_of = "saturation" if measured is not None else f"the converter's end, {bits} bits"
         seen: dict[tuple[str | None, float], list[TileStats]] = {}
         group_gain = told[0][0].gain
         for one, stats in told:
@@ -493,11 +496,12 @@ def _first_of_each(found: Sequence[tuple[float, Estimate]]) -> list[tuple[float,
     return list({gain: (gain, estimate) for gain, estimate in reversed(found)}.values())
 
 
-def _converter(highest_code: int, step: int) -> tuple[int, int]:
-    """Return the bits of the smallest usual converter that gives such a code, and the code at which it ends."""
+def _converter(highest_code: int, step: int, stated: int | None) -> tuple[int, int]:
+    """Return a converter's bits, as stated or else the fewest usual ones that give such a code, and where it ends."""
     if step > 1:  # few bits stored multiplied fill the whole range
         return 16 - (step.bit_length() - 1), HIGHEST_CODE + 1 - step
-    bits = next(bits for bits in (8, 10, 12, 14, 16) if highest_code < 1 << bits)
+    usual = next(bits for bits in (8, 10, 12, 14, 16) if highest_code < 1 << bits)
+    bits = stated if stated is not None and usual <= stated <= 16 else usual
     return bits, (1 << bits) - 1
 
 

@@ -196,9 +196,11 @@ class SensorSheet(StepSheet):
         """Read a folder's headers and measure its frames, in the background."""
         corrections = dict(self.session.rig.corrections)
 
+        bits = self.session.rig.sensor.bit_depth if self.session.rig.sensor is not None else None
+
         def work(progress: Progress) -> tuple[FolderHeaders, BenchResult]:
             headers = read_folder(folder)
-            return headers, measure_bench(headers, corrections, progress)
+            return headers, measure_bench(headers, corrections, progress, bits)
 
         self.job.start(work)
 
@@ -206,13 +208,15 @@ class SensorSheet(StepSheet):
         """Make the frames of the simulated camera in a temporary folder, and measure them."""
         corrections = dict(self.session.rig.corrections)
 
+        bits = self.session.rig.sensor.bit_depth if self.session.rig.sensor is not None else None
+
         def work(progress: Progress) -> tuple[FolderHeaders, BenchResult]:
             from wyntaxis.stand_ins.bench import make_demo_bench
 
             with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as place:
                 make_demo_bench(Path(place))
                 headers = read_folder(Path(place))
-                return headers, measure_bench(headers, corrections, progress)
+                return headers, measure_bench(headers, corrections, progress, bits)
 
         self.job.start(work)
 
