@@ -1,6 +1,7 @@
 """The commands on records, frame headers, ports, readiness and the bench, as scripts see them."""
 
 import json
+from pathlib import Path
 
 import pytest
 
@@ -107,3 +108,55 @@ def test_cooling(rig_file, capsys, tmp_path):
     assert main(["cooling", rig_file, str(tmp_path / "none.csv")]) == 2
     assert main(["cooling", rig_file, paths[0], "--map", "none"]) == 2
     assert 'there is no key map "none"' in capsys.readouterr().err
+
+
+def test_a_key_map_is_made_and_used_without_the_window(rig_file, capsys, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    program = tmp_path / "program.json"
+    program.write_text('{"focal": "0.51376 m", "list": [{"name": "GAIN", "value": 7}]}', "utf-8")
+    assert main(["paths", str(program), "--rig", rig_file, "--json"]) == 0
+    paths = {row["path"]: row["value"] for row in out_json(capsys)["paths"]}
+    assert paths == {"focal": "0.51376 m", "list[0].name": "GAIN", "list[name=GAIN].value": 7}
+    rules = ["focal=effective_focal_length_mm:mm", "list[name=GAIN].value=main.gain"]
+    assert main(["map", "program", *rules, "--rig", rig_file, "--json"]) == 0
+    assert len(out_json(capsys)["rules"]) == 2
+    assert main(["records", rig_file, "--with", str(program), "--map", "program", "--json"]) == 1
+    rows = {row["id"]: row["records"]["program"] for row in out_json(capsys)["quantities"]}
+    assert rows["effective_focal_length_mm"]["state"] == "agrees"
+    assert (rows["main.gain"]["state"], rows["main.gain"]["value"]) == ("differs", 7)
+    assert main(["map", "program", "list[name=GAIN].value=main.offset", "--add", "--json"]) == 0
+    assert [rule["quantity"] for rule in out_json(capsys)["rules"]][-1] == "main.offset"
+
+
+def test_the_scale_is_measured_and_kept(rig_file, capsys):
+    """Two stars 0.4351° apart over 1000 px are 1.5663 ″/px: f = 206264.806 × 0.0039 / 1.5663 = 513.6 mm."""
+    stars = ["2500,2000,100.0,0.0", "3500,2000,100.4351,0.0"]
+    assert main(["scale", rig_file, "--stars", *stars, "--json"]) == 0
+    found = out_json(capsys)
+    assert found["scale_arcsec_px"]["value"] == pytest.approx(1.56636, abs=2e-5)
+    assert found["focal_length_mm"]["value"] == pytest.approx(513.57, abs=0.02)
+    assert found["focal_length_mm"]["u"] == pytest.approx(513.57 * 0.3 * 2**0.5 / 1000, rel=0.01)
+    assert main(["scale", rig_file, "--typed", "1.566", "--u", "0.002", "--keep"]) == 0
+    kept = json.loads(Path(rig_file).read_text("utf-8"))["measured"]["pixel_scale_arcsec_px"]
+    assert (kept["value"], kept["standard_uncertainty"]) == (1.566, 0.002)
+
+
+def test_a_night_by_object(rig_file, capsys):
+    """A star on the equator is up 12 h; it crosses the meridian when the sidereal time is its right ascension."""
+    asked = ["night", rig_file, "--date", "2026-11-26", "--at", "60.0 0.0", "--at", "60.0 85.0", "--at", "60.0 -60.0"]
+    assert main([*asked, "--json"]) == 0
+    found = out_json(capsys)
+    equator, north, south = found["objects"]
+    assert equator["hours_up"] == pytest.approx(12.0, abs=0.15)
+    assert (north["hours_up"], south["hours_up"]) == (24.0, 0.0)
+    # Sidereal time at 11.1° E on 26 November, 0 h UT: 5 h 4.2 min; the star (4 h 1.4 min of date) culminates
+    # 22 h 57.2 min of sidereal time later, 22 h 53.4 min of ours.
+    assert equator["transit"] == "2026-11-26T22:53Z"
+    assert equator["flip"] == "2026-11-26T23:04Z"
+    assert north["highest_deg"] == pytest.approx(47.3 + 5, abs=0.3)
+    assert 11.0 < found["dark_hours"] < 12.0
+    assert found["moon"]["illuminated"] == pytest.approx(0.93, abs=0.04)  # two days after full
+    assert main([*asked, "--csv"]) == 0
+    rows = capsys.readouterr().out.splitlines()
+    assert len(rows) == 4
+    assert rows[0].startswith("name,ra_deg,dec_deg,hours_up,hours_up_dark")

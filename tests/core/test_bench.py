@@ -372,7 +372,7 @@ def test_one_stray_bias_frame_is_named_and_ruins_nothing(tmp_path):
 
 
 def test_two_flats_and_two_biases_suffice_for_a_gain(tmp_path):
-    camera = StandInCamera(width=160, height=160)
+    camera = StandInCamera(width=160, height=160, vignetting=0.0)
     session = BenchSession(camera, tmp_path)
     session.add("bias", 2)
     session.add("flat", 2, exposure_s=2.0, light_e_s=9000.0)

@@ -4,13 +4,18 @@ import json
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QFont
+from PyQt6.QtGui import QFont, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
 from tests.conftest import EXAMPLE
+from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.ledger import Leg, Quantity, worst
 from wyntaxis.core.rig.store import load, save, validated
+from wyntaxis.core.worklist import STEPS, tallies
 from wyntaxis.demo import RIGS
+from wyntaxis.desk.ledger_row import bands_of
+from wyntaxis.desk.menus import step_key
 from wyntaxis.desk.session import Session
 
 Key = Qt.Key
@@ -345,3 +350,51 @@ def test_zoom_keeps_the_point_under_the_cursor_and_fit_brings_all_back(window):
     assert after.x(mm) == pytest.approx(at.x())
     window.band.fit()
     assert window.band.view() == before
+
+
+def test_a_new_rig_shows_no_mark_of_the_last_one(window):
+    headings = window.worklist._headings
+    assert headings["Build"].verdict == "fails"
+    window.attach(Session.new(window.stock()))
+    stands = {tally.step.group: [] for tally in tallies(window.session.reckoning)}
+    for tally in tallies(window.session.reckoning):
+        if tally.verdict is not None:
+            stands[tally.step.group].append(tally.verdict)
+    for group, verdicts in stands.items():
+        assert headings[group].verdict == (worst(verdicts) if verdicts else None), group
+    assert headings["Measure"].verdict is None
+
+
+def test_every_step_has_a_key_of_its_own(window):
+    keys = [step_key(number) for number in range(1, 20)]
+    assert len(set(keys)) == 19
+    assert (keys[0], keys[8], keys[9], keys[18]) == ("Alt+1", "Alt+9", "Ctrl+Alt+0", "Ctrl+Alt+9")
+    for key in keys:
+        assert QKeySequence(key).count() == 1
+        assert QKeySequence(key).toString() == key  # "Alt+10" would be no key at all
+    window.show_step("light_path")
+    window.actions_by_name["Next step"].trigger()
+    assert window.step.key == "shelf"
+    window.actions_by_name["Step before"].trigger()
+    window.actions_by_name["Step before"].trigger()
+    assert window.step.key == STEPS[-1].key
+
+
+@pytest.mark.parametrize(
+    "legs, width",
+    [
+        ({"stated": (10.0, 0.1, 0.3), "computed": (10.5, 0.0, 0.6)}, 0.6),  # the computed leg's own tolerance
+        ({"stated": (10.0, 0.0, 0.3), "computed": (10.5, 0.0, 0.0)}, 0.3),
+        ({"stated": (10.0, 0.3, 0.1), "computed": (10.5, 0.4, 0.0)}, 1.0),
+        ({"computed": (10.5, 0.4, 0.2), "measured": (10.0, 0.3, 0.0)}, 1.0),
+        ({"computed": (10.5, 0.4, 0.2)}, None),
+    ],
+)
+def test_the_band_drawn_is_the_one_that_is_judged_by(legs, width):
+    made = {name: Leg(value, u, tolerance) for name, (value, u, tolerance) in legs.items()}
+    row = Quantity(CATALOGUE["back_focus_built_mm"], **made)
+    bands = bands_of(row)
+    assert bands == ([] if width is None else [(pytest.approx(10.5 - width), pytest.approx(10.5 + width), 60)])
+    if width is not None:
+        inside = abs(made["computed"].value - (made.get("stated") or made["measured"]).value) <= width
+        assert (row.agreement != "fails") is inside

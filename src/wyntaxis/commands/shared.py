@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from wyntaxis.core.findings import Finding
     from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.shelf import ShelfPart
 
@@ -69,6 +70,17 @@ def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
             raise
         print(f"wyntaxis: checked without your shelf: {error}", file=sys.stderr)
         return ()
+
+
+def keep_change(options: argparse.Namespace, change: Change) -> None:
+    """Write an edit of the train that a command looks at into its rig file, atomically."""
+    from wyntaxis.core.rig import edit
+    from wyntaxis.core.rig.store import load, save
+    from wyntaxis.core.rig.variants import document_path
+
+    document = load(options.file).rig
+    values = tuple((document_path(document, options.variant, path), value) for path, value in change.values)
+    save(edit.apply(document, edit.Change(change.label, values)), options.file)
 
 
 def print_table(table: list[list[str]], right: set[int]) -> None:

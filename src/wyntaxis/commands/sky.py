@@ -4,11 +4,24 @@ from __future__ import annotations
 
 import argparse
 import math
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.commands.shared import OK, Command, print_json, print_table, reckoned
+from wyntaxis.commands.shared import (
+    OK,
+    SOME_FAIL,
+    Command,
+    keep_change,
+    print_findings,
+    print_json,
+    print_table,
+    reckoned,
+    rig_of,
+)
 
 if TYPE_CHECKING:
+    from wyntaxis.core.field.image_scale import ScaleReading
+    from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.plan import Framing
     from wyntaxis.core.sky.footprint import Footprint
 
@@ -114,6 +127,199 @@ def _footprint_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--csv", action="store_true", help="print centre and corners as CSV")
 
 
+# The measured scale
+
+
+def _scale(options: argparse.Namespace) -> int:
+    from wyntaxis.core.field.image_scale import keep_reading
+    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.rig import edit
+    from wyntaxis.core.wording import plus_minus
+
+    rig = rig_of(options)
+    reading = _reading(options, rig)
+    change = keep_reading(rig, reading)
+    reckoning = reckon(edit.apply(rig, change))
+    findings = [f for f in reckoning.findings if f.id in ("scale.measured", "legs.agree")]
+    if options.keep:
+        keep_change(options, change)
+    legs = {
+        key: reckoning.quantities[quantity].measured
+        for key, quantity in (
+            ("focal_length_mm", "effective_focal_length_mm"),
+            ("magnification", "corrector_magnification"),
+            ("spacing_error_mm", "spacing_error_by_scale_mm"),
+            ("guide_scale_arcsec_px", "guide_scale_arcsec_px"),
+        )
+    }
+    if options.json:
+        told = {key: None if leg is None else {"value": leg.value, "u": leg.uncertainty} for key, leg in legs.items()}
+        missing = None if legs["magnification"] else "no corrector states magnification and distance"
+        print_json(
+            {"scale_arcsec_px": {"value": reading.scale_arcsec_px, "u": reading.standard_arcsec_px}}
+            | told
+            | {
+                "why": missing,
+                "binning": reading.binning,
+                "method": reading.method,
+                "file": reading.file,
+                "center": None if reading.center_deg is None else dict(zip(_PLACE, reading.center_deg, strict=True)),
+                "position_angle_deg": reading.position_angle_deg,
+                "mirrored": reading.mirrored,
+                "notes": list(reading.notes),
+                "kept": options.keep,
+                "findings": [one.as_json() for one in findings],
+            }
+        )
+    else:
+        rows = [["scale", plus_minus(reading.scale_arcsec_px, reading.standard_arcsec_px, 4), "″/px"]]
+        units = {"focal_length_mm": "mm", "magnification": "×", "spacing_error_mm": "mm"}
+        for key, unit in units.items():
+            leg = legs[key]
+            if leg is not None:
+                rows.append(
+                    [key.removesuffix("_mm").replace("_", " "), plus_minus(leg.value, leg.uncertainty, 3), unit]
+                )
+        print_table(rows, right={1})
+        for note in reading.notes:
+            print(f"note: {note}")
+        print_findings(findings)
+        if options.keep:
+            print(f"kept in {options.file}")
+    return SOME_FAIL if any(f.verdict == "fails" for f in findings) else OK
+
+
+_PLACE = ("ra_deg", "dec_deg")
+
+
+def _reading(options: argparse.Namespace, rig: Rig) -> ScaleReading:
+    from wyntaxis.core.field.image_scale import read_solved_frame, two_star_scale, typed_scale
+    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.sky.coordinates import separation_deg
+
+    given = [options.frame is not None, options.stars is not None, options.typed is not None]
+    if sum(given) != 1:
+        raise RigError("name a solved frame, or give --stars, or --typed: one of the three")
+    if options.frame is not None:
+        return read_solved_frame(options.frame, rig.sensor)
+    own = rig.sensor.binning if rig.sensor is not None else 1
+    binning = own if options.binning is None else options.binning
+    if not 1 <= binning <= MAX_BINNING:
+        raise RigError(f"--binning: must lie from 1 to {MAX_BINNING}")
+    try:
+        if options.typed is not None:
+            return typed_scale(options.typed, options.u, binning)
+        stars = [_star(text) for text in options.stars]
+        apart = 3600 * separation_deg(stars[0][1], stars[1][1])
+        middle = None
+        if rig.sensor is not None:
+            middle = ((rig.sensor.width_px / binning - 1) / 2, (rig.sensor.height_px / binning - 1) / 2)
+        return two_star_scale(stars[0][0], stars[1][0], apart, middle_px=middle, binning=binning)
+    except ValueError as error:
+        raise RigError(f"{'--typed' if options.typed is not None else '--stars'}: {error}") from None
+
+
+MAX_BINNING = 64
+
+
+def _star(text: str) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Return pixel and position of a star written ``X,Y,RA,DEC``; ValueError of one line for what is none."""
+    parts = text.split(",")
+    if len(parts) != 4:
+        raise ValueError(f"“{text[:60]}” is no star: write X,Y,RA,DEC, as in 812.4,1033.0,333.785,49.90")
+    try:
+        x, y = (float(part) for part in parts[:2])
+    except ValueError:
+        raise ValueError(f"“{text[:60]}”: x and y must be numbers of pixels") from None
+    if not (math.isfinite(x) and math.isfinite(y)):
+        raise ValueError(f"“{text[:60]}”: x and y must be finite")
+    from wyntaxis.core.sky.coordinates import parse_coordinates
+
+    return (x, y), parse_coordinates(f"{parts[2]}, {parts[3]}")
+
+
+def _scale_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("frame", type=Path, nargs="?", metavar="FRAME", help="a solved FITS frame")
+    parser.add_argument(
+        "--stars", nargs=2, metavar="X,Y,RA,DEC", help="two stars: pixels from the frame's first, and J2000 position"
+    )
+    parser.add_argument("--typed", type=float, metavar="ARCSEC_PX", help="the scale as another program told it")
+    parser.add_argument("--u", type=float, default=0.0, metavar="U", help="standard uncertainty of a typed scale")
+    parser.add_argument("--binning", type=int, metavar="N", help="binning that --stars or --typed speak of")
+    parser.add_argument("--keep", action="store_true", help="write it into the rig as a measured leg")
+
+
+# The night
+
+
+def _night(options: argparse.Namespace) -> int:
+    import datetime
+
+    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.sky.night import night_of, utc_text
+    from wyntaxis.core.wording import number
+
+    rig = rig_of(options)
+    if rig.site is None:
+        raise RigError(f"{options.file}: the rig has no site: state its latitude and longitude")
+    try:
+        date = datetime.date.fromisoformat(options.date) if options.date else datetime.datetime.now(datetime.UTC).date()
+    except ValueError:
+        raise RigError(f"--date: “{options.date[:40]}” is no date such as 2026-11-26") from None
+    margin = next((m for d in rig.devices if (m := d.number("flip_margin_min")) is not None), None)
+    if rig.mount is not None and rig.mount.kind == "alt_azimuth":
+        margin = None
+    try:
+        night = night_of(rig.site, _targets(options, rig), date, margin)
+    except ValueError as error:
+        raise RigError(f"--date: {error}") from None
+    if options.json:
+        print_json({"site": rig.site.name} | night.as_json())
+    elif options.csv:
+        print(night.as_csv(), end="")
+    else:
+        spans = ", ".join(f"{utc_text(a)} to {utc_text(b)}" for a, b in night.dark) or "none"
+        print(f"night of {date}: {number(night.dark_hours, 1)} h dark ({spans})")
+        moon = night.moon
+        print(f"moon: {number(100 * moon.illuminated, 0)} % lit, {number(moon.hours_up_dark, 1)} h up in the dark")
+        table = [["object", "up h", "up in the dark h", "highest", "meridian", "flip", "moon apart"]]
+        for one in night.objects:
+            times = ["–" if t is None else utc_text(t) for t in (one.transit, one.flip)]
+            hours = [number(one.path.hours_up, 1), number(one.path.hours_up_and_dark, 1)]
+            table.append([one.name, *hours, f"{number(one.path.highest[0], 0)}°", *times,
+                          f"{number(one.moon_apart_deg, 0)}°"])  # fmt: skip
+        print_table(table, right={1, 2, 3, 6})
+        if night.warning:
+            print(f"note: {night.warning}")
+    return OK
+
+
+def _targets(options: argparse.Namespace, rig: Rig) -> list[tuple[str, float, float]]:
+    from wyntaxis.core.sky.coordinates import coordinates_text
+    from wyntaxis.core.sky.objects import find_object
+
+    if not options.at:
+        options.at = None
+        ra, dec = _center(options, rig.framing)
+        return [((rig.framing.name if rig.framing else None) or coordinates_text(ra, dec), ra, dec)]
+    found = []
+    for text in options.at:
+        ra, dec = _center(argparse.Namespace(at=text), None)
+        target = find_object(text)
+        found.append((target.label if target is not None else coordinates_text(ra, dec), ra, dec))
+    return found
+
+
+def _night_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--at", action="append", metavar="RA DEC", help="an object, J2000 or by name; may be given several times"
+    )
+    parser.add_argument("--date", metavar="D", help="the evening's date, as 2026-11-26; today if left out")
+    parser.add_argument("--csv", action="store_true", help="print a line for each object as CSV")
+
+
 COMMANDS = {
+    "scale": Command(_scale, "measure the image scale from a solved frame, two stars, or as typed", _scale_arguments),
+    "night": Command(_night, "print the dark hours, and how each object stands on a date", _night_arguments),
     "footprint": Command(_footprint, "print what of the sky falls on the sensor", _footprint_arguments),
 }

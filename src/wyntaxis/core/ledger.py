@@ -84,6 +84,11 @@ class Target:
         return Verdict.HOLDS if sure and comfortable else Verdict.TIGHT
 
 
+def allowed_width(one: Leg, other: Leg) -> float:
+    """Return by how much two legs may differ and still agree: ``max(tolerance, 2 sqrt(u_a² + u_b²))``."""
+    return max(one.tolerance, other.tolerance, COVERAGE_FACTOR * math.hypot(one.uncertainty, other.uncertainty))
+
+
 def compare(one: Leg, other: Leg) -> Verdict:
     """Return whether two legs agree: ``|a - b| <= max(tolerance, 2 sqrt(u_a² + u_b²))``.
 
@@ -91,12 +96,11 @@ def compare(one: Leg, other: Leg) -> Verdict:
     """
     difference = abs(one.value - other.value)
     tolerance = max(one.tolerance, other.tolerance)
-    spread = COVERAGE_FACTOR * math.hypot(one.uncertainty, other.uncertainty)
     # Decimal input such as 12.9 - 12.5 must not miss its tolerance by a binary rounding.
     slack = 1e-9 * max(abs(one.value), abs(other.value))
     if difference <= tolerance + slack:
         return Verdict.HOLDS
-    if difference <= spread + slack:
+    if difference <= allowed_width(one, other) + slack:
         return Verdict.TIGHT if tolerance > 0 else Verdict.HOLDS
     return Verdict.FAILS
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from wyntaxis.core.ledger import allowed_width
 from wyntaxis.core.wording import number, signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
@@ -95,17 +96,7 @@ class LedgerScale(QWidget):
         self._paint_labels(sheet, box, low, high, at)
 
     def _paint_band(self, sheet: Sheet, at: Mapper, y: float) -> None:
-        target = self.quantity.target
-        stated, best = self.quantity.stated, self.quantity.computed or self.quantity.measured
-        bands: list[tuple[float, float, int]] = []
-        if target is not None:
-            bands.append((target.low, target.high, 60))
-            if math.isfinite(target.inner_low) or math.isfinite(target.inner_high):
-                bands.append((max(target.low, target.inner_low), min(target.high, target.inner_high), 70))
-        elif stated is not None and best is not None:
-            width = max(stated.tolerance, 2 * math.hypot(stated.uncertainty, best.uncertainty))
-            bands.append((best.value - width, best.value + width, 60))
-        for low, high, alpha in bands:
+        for low, high, alpha in bands_of(self.quantity):
             left, right = at(low), at(high)
             sheet.painter.fillRect(QRectF(left, y - 7, max(right - left, 1.0), 14), sheet.palette.color("holds", alpha))
 
@@ -119,6 +110,25 @@ class LedgerScale(QWidget):
         while text and sheet.width_of(text, small=True) > right.left() - left.right() - 16:
             text = text.rpartition("   ")[0]
         sheet.write((left.right() + right.left()) / 2, y, text, small=True)
+
+
+def bands_of(row: Quantity) -> list[tuple[float, float, int]]:
+    """Return what is shaded as allowed, (low, high, strength): the target, else what the legs allow each other.
+
+    That is the same width by which they are judged, about the computed leg or the measured one.
+    """
+    target = row.target
+    if target is not None:
+        bands = [(target.low, target.high, 60)]
+        if math.isfinite(target.inner_low) or math.isfinite(target.inner_high):
+            bands.append((max(target.low, target.inner_low), min(target.high, target.inner_high), 70))
+        return bands
+    middle = row.computed or row.measured
+    others = [leg for leg in row.legs.values() if leg is not middle]
+    if middle is None or not others:
+        return []
+    width = min(allowed_width(middle, other) for other in others)
+    return [(middle.value - width, middle.value + width, 60)]
 
 
 def value_text(row: Quantity, value: float, decimals: int) -> str:

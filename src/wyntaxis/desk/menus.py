@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.window import MainWindow
 
 Keys = QKeySequence.StandardKey
+FIRST_OF_SECOND_ROW = 10
 NEW_JOINT = {"thread": "M42x0.75", "gender": "male"}
 DEMOS = {
     "tarnfell-triplet-reduced": "Tarnfell triplet, reduced",
@@ -243,10 +244,17 @@ def _fill_variants(window: MainWindow) -> None:
         menu.addAction(item)
 
 
+def step_key(number: int) -> str:
+    """Return the key of a step by its place: one digit with Alt for the first nine, with Ctrl+Alt from the tenth on."""
+    return f"Alt+{number}" if number < FIRST_OF_SECOND_ROW else f"Ctrl+Alt+{number - FIRST_OF_SECOND_ROW}"
+
+
 def _view_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&View")
     for number, step in enumerate(STEPS, start=1):
-        make.add(menu, step.title, partial(window.show_step, step.key), f"Alt+{number}")
+        make.add(menu, step.title, partial(window.show_step, step.key), step_key(number))
+    make.add(menu, "Next step", partial(window.go_steps, 1), "Alt+PgDown")
+    make.add(menu, "Step before", partial(window.go_steps, -1), "Alt+PgUp")
     menu.addSeparator()
     make.add(
         menu,
@@ -274,7 +282,8 @@ def _help_menu(make: _Builder) -> None:
 
 KEYS_TEXT = (
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
-    "F6 goes to the section, Alt+1 to Alt+3 to the sheets, Tab through fields; Enter on a ledger row opens its legs. "
+    "F6 goes to the section, Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
+    "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a ledger row opens its legs. "
     "Ctrl+Z undo, Ctrl+Shift+Z redo, Ctrl+← → moves the chosen part, Ctrl+D duplicates it, Ctrl+Del takes it out."
 )
 

@@ -338,6 +338,12 @@ class MainWindow(QMainWindow):
         self._step_told = False
         self._list_findings()
 
+    def go_steps(self, by: int) -> None:
+        """Show the step that lies some places after (or before) the one shown, around the ends."""
+        from wyntaxis.core.worklist import STEPS
+
+        self.show_step(STEPS[(STEPS.index(self.step) + by) % len(STEPS)].key)
+
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""
         from wyntaxis.desk.compare import ComparePage

@@ -148,8 +148,9 @@ class WorklistView(QScrollArea):
                 line.describe()
             if tally.verdict is not None:
                 by_group.setdefault(tally.step.group, []).append(tally.verdict)
-        for group, verdicts in by_group.items():
-            heading, verdict = self._headings[group], worst(verdicts)
+        for group, heading in self._headings.items():
+            verdicts = by_group.get(group)
+            verdict = worst(verdicts) if verdicts else None
             if heading.verdict is not verdict:
                 heading.verdict = verdict
                 heading.describe()

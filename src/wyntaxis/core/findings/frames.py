@@ -91,7 +91,7 @@ def partners(reckoning: Reckoning) -> Iterator[Finding]:
     for lack in found.lacks[:MOST_TOLD]:
         yield Finding(
             "frames.partners",
-            Verdict.FAILS if lack.kind != "bias" else Verdict.TIGHT,
+            lack.verdict,
             lack.lights.title,
             f"{lack.lights.count} lights ({lack.lights.title}) have no matching {lack.kind}",
             (lack.reason, *(frame.path for frame in lack.lights.frames[:3])),
@@ -100,7 +100,7 @@ def partners(reckoning: Reckoning) -> Iterator[Finding]:
         )
     if len(found.lacks) > MOST_TOLD:
         rest = found.lacks[MOST_TOLD:]
-        verdict = worst(Verdict.FAILS if lack.kind != "bias" else Verdict.TIGHT for lack in rest)
+        verdict = worst(lack.verdict for lack in rest)
         title = f"{len(rest)} more groups of lights lack a partner"
         yield Finding("frames.partners", verdict, "frames", title, (), Remedy("see the table"), _PARTNERS_SOURCE)
 

@@ -14,14 +14,12 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.settings import CAMERAS
 from wyntaxis.core.sensor.dark import SETPOINT_SHARE
-from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT
+from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT, judge_flat_level
 from wyntaxis.core.sensor.offset import MOST_PILED, WANTED_SIGMA
 from wyntaxis.core.sensor.told import at_temperature, dark_current_at
 from wyntaxis.core.wording import MINUS, number, plus_minus, short, signed
 
 LINEAR_WITHIN_PERCENT, LINEAR_FAILS_PERCENT = 1.0, 3.0
-FLAT_WIDE_PERCENT = (20.0, 70.0)
-"""Outside the wanted range and inside this, flats can still be used with care."""
 
 _TRANSFER_SOURCE = "Photon transfer: EMVA Standard 1288 R4; Janesick, Photon Transfer"
 _OFFSET_SOURCE = "Bias mean − 6σ above 0 ADU, and under 1e-5 of the pixels at the lowest code"
@@ -295,17 +293,16 @@ def flats_level(reckoning: Reckoning) -> Iterator[Finding]:
         if level is None:
             continue
         low, high = FLAT_RANGE_PERCENT
-        holds = low <= level.value <= high
-        wide = FLAT_WIDE_PERCENT[0] <= level.value <= FLAT_WIDE_PERCENT[1]
+        verdict = judge_flat_level(level.value)
         factor = 45.0 / level.value if level.value > 0 else math.inf
         yield Finding(
             "flats.level",
-            Verdict.HOLDS if holds else Verdict.TIGHT if wide else Verdict.FAILS,
+            verdict,
             device.id,
             f"{device.title}: flats lie at {number(level.value, 0)} % of saturation",
             (f"{number(level.value, 1)} %, wanted {short(low)} to {short(high)} %", level.source or ""),
             NO_REMEDY
-            if holds
+            if verdict is Verdict.HOLDS
             else Remedy(f"expose flats {number(factor, 1)} times as long, or change the light alike"),
             _FLAT_SOURCE,
             (f"{device.id}.flat_level_percent",),

@@ -76,16 +76,16 @@ class HeaderAudit:
         verdicts = [check.verdict for check in off]
         why = [f"{c.keyword} {_plain_text(c.value)}, rig {_plain_text(c.rig)}" for c in off]
         for lack in self._lacks.get(frame.path, ()):
-            verdicts.append(Verdict.TIGHT if lack == "bias" else Verdict.FAILS)
-            why.append(f"no matching {lack}")
+            verdicts.append(lack.verdict)
+            why.append(f"no matching {lack.kind}")
         return (worst(verdicts) if verdicts else Verdict.HOLDS), "; ".join(why)
 
     @cached_property
-    def _lacks(self) -> dict[str, list[str]]:
-        lacks: dict[str, list[str]] = {}
+    def _lacks(self) -> dict[str, list[Lack]]:
+        lacks: dict[str, list[Lack]] = {}
         for lack in self.lacks:
             for frame in lack.lights.frames:
-                lacks.setdefault(frame.path, []).append(lack.kind)
+                lacks.setdefault(frame.path, []).append(lack)
         return lacks
 
     def as_json(self) -> dict[str, object]:
@@ -152,7 +152,9 @@ class HeaderAudit:
         for frame in self.frames:
             values = ["" if v is None else v for v in (getattr(frame, name) for name in names)]
             verdict, why = self.verdict_of(frame)
-            writer.writerow([*values, " ".join(self._lacks.get(frame.path, ())), str(verdict), why])
+            writer.writerow(
+                [*values, " ".join(lack.kind for lack in self._lacks.get(frame.path, ())), str(verdict), why]
+            )
         blank = [""] * (len(names) - 2)
         for one in self.broken:
             writer.writerow([one.path, "broken", *blank, "", str(Verdict.FAILS), one.why])

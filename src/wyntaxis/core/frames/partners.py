@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from wyntaxis.core.frames.headers import FrameHeader, FrameKind
 from wyntaxis.core.frames.names import USUAL_FILTER_NAMES, FilterNames, same_device_name
+from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.wording import number, short
 
 EXPOSURE_SHARE = 0.02
@@ -77,6 +78,11 @@ class Lack:
     lights: FrameGroup
     kind: FrameKind
     reason: str
+
+    @property
+    def verdict(self) -> Verdict:
+        """How grave it is: bias frames can be taken later, of the same camera at the same setting."""
+        return Verdict.TIGHT if self.kind == "bias" else Verdict.FAILS
 
 
 def temperature_of(frame: FrameHeader) -> float | None:

@@ -42,7 +42,7 @@ class KeyMap(StrictModel):
     """The rules for one kind of file."""
 
     name: Text
-    form: Literal["json", "toml", "yaml", "ini", "xml", "csv", "fits"]
+    form: Literal["json", "toml", "yaml", "ini", "xml", "csv", "fits", "any"]
     rules: Annotated[tuple[KeyRule, ...], Field(strict=False, max_length=500)] = ()
 
 
@@ -65,7 +65,7 @@ class KeyMaps(StrictModel):
         """Return the map that finds most of its paths in a file, None where none finds enough."""
         best, most = None, 0.0
         for one in self.maps:
-            if one.form == file.form and one.rules:
+            if one.form in (file.form, "any") and one.rules:
                 share = sum(bool(matches(rule.path, file.values)) for rule in one.rules) / len(one.rules)
                 if share >= LEAST_SHARE and share > most:
                     best, most = one, share

@@ -64,6 +64,11 @@ def units_for(unit: str) -> tuple[str, ...]:
     return tuple(_FACTORS.get(unit, {unit: 1.0}))
 
 
+def known_units() -> set[str]:
+    """Return every unit that a program's value may be said to be in."""
+    return {unit for table in _FACTORS.values() for unit in table}
+
+
 def convert(value: float, written_in: str, unit: str) -> float:
     """Return a number written in one unit in another; ValueError where there is no way from one to the other."""
     known = _FACTORS.get(unit, {unit: 1.0})

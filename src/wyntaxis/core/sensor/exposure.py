@@ -11,8 +11,19 @@ from typing import Any
 
 import numpy as np
 
+from wyntaxis.core.ledger import Verdict
+
 USUAL_SHARE = 0.05
 FLAT_RANGE_PERCENT = (30.0, 60.0)
+FLAT_WIDE_PERCENT = (20.0, 70.0)
+"""Outside the wanted range and inside this, flats can still be used with care."""
+
+
+def judge_flat_level(percent: float) -> Verdict:
+    """Return how flats of a level in % of saturation stand: as the finding tells them, and as tables mark them."""
+    if FLAT_RANGE_PERCENT[0] <= percent <= FLAT_RANGE_PERCENT[1]:
+        return Verdict.HOLDS
+    return Verdict.TIGHT if FLAT_WIDE_PERCENT[0] <= percent <= FLAT_WIDE_PERCENT[1] else Verdict.FAILS
 
 
 def sky_limited_exposure(read_noise_e: float, sky_e_s: float, dark_e_s: float, share: float = USUAL_SHARE) -> float:

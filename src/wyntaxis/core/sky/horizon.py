@@ -22,6 +22,7 @@ from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import read_bytes, shown
+from wyntaxis.core.sky.earth import offline_tables
 
 SIZE_LIMIT_BYTES = 1 << 20
 MOST_POINTS = 3601
@@ -188,20 +189,15 @@ def night_path(site: Site, ra_deg: float, dec_deg: float, date: datetime.date) -
     from astropy import units
     from astropy.coordinates import AltAz, EarthLocation, SkyCoord, get_sun
     from astropy.time import Time
-    from astropy.utils import iers
 
+    iers = offline_tables()
     if not 1973 <= date.year <= 2100:
         raise ValueError(f"{date}: choose a date from 1973 to 2100")
     east = (site.longitude_deg + 180) % 360 - 180
     noon = datetime.datetime.combine(date, datetime.time(12), datetime.UTC).timestamp() - 240 * east
     seconds = noon + 60.0 * np.arange(0, 24 * 60 + 1, STEP_MINUTES)
     place = EarthLocation.from_geodetic(site.longitude_deg, site.latitude_deg, site.elevation_m or 0.0)
-    with (
-        iers.conf.set_temp("auto_download", False),
-        iers.conf.set_temp("auto_max_age", None),
-        iers.conf.set_temp("iers_degraded_accuracy", "ignore"),
-        warnings.catch_warnings(),
-    ):
+    with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         times = Time(seconds, format="unix")
         frame = AltAz(obstime=times, location=place)

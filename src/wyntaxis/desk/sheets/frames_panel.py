@@ -107,6 +107,7 @@ class FramesPanel(Panel):
         self.state.setText(
             f"{found.count} frames below {found.folder} in {len(found.groups)} groups; {fails} values differ from the "
             f"rig; {lights} lights lack a partner; {len(found.broken)} files are broken."
+            + (f" {found.skipped}." if found.skipped else "")
         )
         self.checks.show_rows(
             [
@@ -126,7 +127,7 @@ class FramesPanel(Panel):
         self.groups.show_rows([[group.title, str(group.count)] for group in found.groups])
         self.lacks.show_rows(
             [[lack.lights.title, str(lack.lights.count), lack.kind, lack.reason] for lack in found.lacks],
-            verdicts=[Verdict.FAILS] * len(found.lacks),
+            verdicts=[lack.verdict for lack in found.lacks],
             palette=self.palette_in_use,
         )
         self.lacks.setVisible(bool(found.lacks))

@@ -11,12 +11,11 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from wyntaxis.core.frames.headers import FolderHeaders, read_folder
-from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.sensor.bench import measure_bench
 from wyntaxis.core.sensor.bench_result import BenchResult
 from wyntaxis.core.sensor.dark import setpoint_current
-from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT, sky_limited_exposure
+from wyntaxis.core.sensor.exposure import judge_flat_level, sky_limited_exposure
 from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
 from wyntaxis.core.sensor.report import read_noise_text
 from wyntaxis.core.sensor.told import dark_current_at
@@ -334,7 +333,6 @@ class SensorSheet(StepSheet):
                 ]
             )
         self.gains.show_rows(rows)
-        low, high = FLAT_RANGE_PERCENT
         self.flats.show_rows(
             [
                 [
@@ -348,9 +346,7 @@ class SensorSheet(StepSheet):
                 ]
                 for flat in result.flats
             ],
-            verdicts=[
-                Verdict.HOLDS if low <= flat.level_percent <= high else Verdict.UNPROVEN for flat in result.flats
-            ],
+            verdicts=[judge_flat_level(flat.level_percent) for flat in result.flats],
             palette=self._palette,
         )
 
