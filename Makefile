@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint format screenshots benchmark lock clean
+.PHONY: demo test lint format screenshots benchmark mutants lock clean
 
 demo: $(READY)
 	@$(PYTHON) tools/check_system.py --screen
@@ -28,6 +28,10 @@ screenshots: $(READY)
 
 benchmark: $(READY)
 	@for file in benchmarks/bench_*.py; do QT_QPA_PLATFORM=$${QT_QPA_PLATFORM:-offscreen} $(BIN)/python $$file || exit 1; done
+
+# Changes one formula or comparison at a time; the tests must notice every one (some four minutes).
+mutants: $(READY)
+	@$(BIN)/python tools/mutants.py
 
 # Locks exact versions with hashes; run it after changing the dependencies in pyproject.toml.
 lock: $(READY)

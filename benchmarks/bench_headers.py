@@ -1,5 +1,9 @@
-"""Reading the headers of 5,000 small frames, as a ratio against a bare astropy header loop over the same files."""
+"""Reading the headers of small frames, as a ratio against a bare astropy header loop over the same files.
 
+Folders of 300, 1,000 and 5,000 files: each within 1.5 times the bare loop.
+"""
+
+import sys
 import tempfile
 import time
 from pathlib import Path
@@ -13,13 +17,13 @@ from wyntaxis.core.reckon import reckon
 from wyntaxis.core.rig.store import load
 from wyntaxis.demo import rig_path
 
-FILES = 5000
+FILES = (300, 1000, 5000)
 WANTED_RATIO = 1.5
 
 
-def make(folder: Path) -> None:
+def make(folder: Path, files: int) -> None:
     """Write frames of a night: 64 headers' worth of cards and a few pixels each."""
-    for index in range(FILES):
+    for index in range(files):
         header = fits.Header()
         kind = ("LIGHT", "LIGHT", "DARK", "FLAT", "BIAS")[index % 5]
         header.update(IMAGETYP=kind, FILTER="LRGB"[index % 4], EXPTIME=300.0, GAIN=100, OFFSET=50, XPIXSZ=3.9)
@@ -29,25 +33,31 @@ def make(folder: Path) -> None:
         fits.PrimaryHDU(np.zeros((8, 8), np.uint16), header).writeto(folder / f"{index // 500}" / f"{index}.fits")
 
 
-def main() -> None:
+def main() -> int:
     rig = load(rig_path("tarnfell-triplet-reduced")).rig
-    with tempfile.TemporaryDirectory() as place:
-        folder = Path(place)
-        make(folder)
-        paths = find_frames(folder)
-        for path in paths:  # both read from the cache of the file system
-            path.read_bytes()
-        start = time.perf_counter()
-        for path in paths:
-            fits.getheader(path)
-        bare = time.perf_counter() - start
-        start = time.perf_counter()
-        found = audit(reckon(rig), read_folder(folder))
-        ours = time.perf_counter() - start
-    assert found.count == FILES
-    print(f"headers of {FILES} files: bare astropy loop {bare:.2f} s, read and audited {ours:.2f} s")
-    print(f"ratio {ours / bare:.2f}, wanted at most {WANTED_RATIO}")
+    worst = 0.0
+    for files in FILES:
+        with tempfile.TemporaryDirectory() as place:
+            folder = Path(place)
+            make(folder, files)
+            paths = find_frames(folder)
+            for path in paths:  # both read from the cache of the file system
+                path.read_bytes()
+            start = time.perf_counter()
+            for path in paths:
+                fits.getheader(path)
+            bare = time.perf_counter() - start
+            start = time.perf_counter()
+            found = audit(reckon(rig), read_folder(folder))
+            ours = time.perf_counter() - start
+        assert found.count == files
+        worst = max(worst, ours / bare)
+        print(
+            f"headers of {files} files: bare loop {bare:.2f} s, read and audited {ours:.2f} s, {ours / bare:.2f} times"
+        )
+    print(f"largest ratio {worst:.2f}, wanted at most {WANTED_RATIO}")
+    return 0 if worst <= WANTED_RATIO else 1
 
 
 if __name__ == "__main__":
-    main()
+    sys.exit(main())

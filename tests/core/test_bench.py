@@ -18,14 +18,14 @@ from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.sensor.bench import measure_bench
-from wyntaxis.core.sensor.dark import DarkPicture, DarkPoint, dark_law, setpoint_current
+from wyntaxis.core.sensor.dark import DarkPicture, DarkPoint, dark_law, dark_picture, setpoint_current
 from wyntaxis.core.sensor.exposure import added_share, peak_share, saturating_star_e_s, sky_limited_exposure
 from wyntaxis.core.sensor.keeping import keep_sensor, worst_flats
 from wyntaxis.core.sensor.offset import BiasHistogram, margin_sigma, offset_line
 from wyntaxis.core.sensor.report import bench_json
 from wyntaxis.core.sensor.strips import open_frame
 from wyntaxis.core.sensor.tiles import CODES, code_step, frame_stats, pair_stats, tile_size
-from wyntaxis.core.sensor.transfer import Estimate, unity_gain
+from wyntaxis.core.sensor.transfer import BiasLevel, Estimate, unity_gain
 from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, make_bench
 
 
@@ -409,3 +409,15 @@ def test_glow_is_a_figure_with_a_verdict(glow, verdict):
     assert found.verdict == (verdict if glow != 0.004 else "tight")
     picture = DarkPicture(Estimate(0.0), np.where(np.arange(600).reshape(20, 30) % 30 > 26, 1.0 + glow, 1.0))
     assert picture.glow.value == pytest.approx(glow, abs=1e-12)
+
+
+@pytest.mark.parametrize("above, hot", [(59, 0), (60, 0), (61, 1), (200, 1)])
+def test_a_hot_pixel_has_five_times_the_typical_signal(tmp_path, above, hot):
+    """Typical 15 ADU above a bias of 100: hot is what has 4 × 15 = 60 ADU more than its tile, and 6 σ of 3 ADU."""
+    data = np.full((64, 64), 115, np.uint16)
+    data[40, 40] += above
+    path = write(tmp_path / "dark.fits", data)
+    stats = frame_stats(path)
+    bias = BiasLevel(np.full(stats.mean.shape, 100.0), 100.0, 1.0, 1e6, 1)
+    found = dark_picture(path, stats, bias, 15.0, 300.0)
+    assert found.hot_share.value * 64 * 64 == pytest.approx(hot)

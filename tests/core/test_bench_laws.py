@@ -19,6 +19,7 @@ from wyntaxis.core.sensor.cooling import CoolingLog, fit_cooler, run_figures, st
 from wyntaxis.core.sensor.cooling_log import parse_cooling_log
 from wyntaxis.core.sensor.dark import DarkPoint, dark_law, dark_point
 from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
+from wyntaxis.core.sensor.offset import offset_line
 from wyntaxis.core.sensor.ramp import kept_model, usual_inputs
 from wyntaxis.core.sensor.sorting import corrected, settings_in, sort_frames
 from wyntaxis.core.sensor.tiles import TileStats, tile_size
@@ -433,3 +434,48 @@ def test_the_gains_uncertainty_and_the_scale_of_chi_square():
     assert wild.chi_square > 4
     ratio = wild.conversion_gain.standard / calm.conversion_gain.standard
     assert ratio == pytest.approx(math.sqrt(wild.chi_square), rel=0.25)
+
+
+def test_dark_current_carries_its_scatter_and_the_gains_uncertainty():
+    """Tiles at 12 ± 1 ADU: MAD 1, scatter 1.4826, 48 tiles: 1.2533 × 1.4826/√48 = 0.26820 ADU; gain 1.5 ± 0.3."""
+    bias = BiasLevel(np.full(TILES, BIAS), BIAS, 9.0, 1e6, 1)
+    signal = np.where(np.arange(48).reshape(TILES) % 2, 11.0, 13.0)
+    stats = stats_of(0.0)
+    frames = [TileStats(**(vars(stats) | {"mean": BIAS + signal}))]
+    point = dark_point(frames, bias, Estimate(1.5, 0.3), 300.0, -10.0)
+    assert point.current.standard == pytest.approx(math.hypot(0.26820 * 1.5 / 300, 12 * 1.5 / 300 * 0.2), rel=1e-4)
+
+
+def test_the_gain_lifts_the_level_of_arrhenius_law_and_not_its_slope():
+    def law(spread):
+        points = [
+            DarkPoint(t, Estimate(v, v * math.hypot(0.01, spread)), 300.0, 2)
+            for t, v in ((-20.0, 0.001), (-10.0, 0.0035), (0.0, 0.0113))
+        ]
+        return dark_law(points, Estimate(1.0, spread))
+
+    sure, unsure = law(0.0), law(0.2)
+    assert unsure.energy_ev.standard == pytest.approx(sure.energy_ev.standard, rel=1e-3)
+    at = sure.at_c
+    wanted = math.hypot(sure.current(at).standard / sure.current(at).value, 0.2)
+    assert unsure.current(at).standard / unsure.current(at).value == pytest.approx(wanted, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    "mean, share, verdict",
+    [(18.0, 0.0, "fails"), (18.001, 0.0, "holds"), (40.0, 9.99e-6, "holds"), (40.0, 1e-5, "fails")],
+)
+def test_the_offsets_boundaries(mean, share, verdict):
+    """Noise 3 ADU: mean − 6σ must be above 0; at the lowest code fewer than 1e-5."""
+    told = {"bias_mean_adu": measured(mean), "bias_noise_adu": measured(3), "pile_up_share": measured(share)}
+    assert reckon(validated(camera_rig(**told))).finding("camera.offset").verdict == verdict
+
+
+@pytest.mark.parametrize(
+    "slope, start, least", [(10.0, 0.0, 2), (9.0, 0.0, 3), (18.0, 0.0, 2), (18.0, 0.01, 1), (5.0, 20.0, 0)]
+)
+def test_the_smallest_offset_leaves_more_than_six_sigma(slope, start, least):
+    """Noise 3 ADU: 18 ADU just reached is not enough, the next whole offset is."""
+    line = offset_line([(n, start + slope * n) for n in (5.0, 10.0)], 3.0, [False, False])
+    assert line.least_offset == least
+    assert start + slope * least > 18 or least == 0

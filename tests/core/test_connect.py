@@ -1,10 +1,12 @@
 """Devices, records, ports and readiness: a rig in order gives no alarm, and each planted mistake its finding."""
 
 import json
+from dataclasses import replace
 
 import pytest
 
 from tests.rigs import clean_document, clean_tree
+from wyntaxis.core.findings import NO_REMEDY, Finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.ports.tree import read_ports
 from wyntaxis.core.ready import CONDITIONS, conditions, overall
@@ -12,6 +14,7 @@ from wyntaxis.core.reckon import Seen, reckon
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.store import parse, to_bytes, validated
+from wyntaxis.core.worklist import tallies
 from wyntaxis.stand_ins.usb import make_tree
 
 CONNECT = ("records.", "wheel.", "driver.", "devices.", "cooling.", "focuser.", "plan.", "storage.", "power.", "ports.")
@@ -586,3 +589,37 @@ def test_a_link_into_nothing_is_no_device(tmp_path):
     root = make_tree(tmp_path / "root", clean_tree())
     (root / "sys" / "bus" / "usb" / "devices" / "1-9").symlink_to(tmp_path / "gone")
     assert "1-9" not in {usb.name for usb in read_ports(root).devices}
+
+
+@pytest.mark.parametrize("free, verdict", [(7.92, "holds"), (7.919, "tight"), (5.28, "tight"), (5.279, "fails")])
+def test_room_for_the_night_and_half_as_much_again(free, verdict):
+    """100 frames × 48 MB × 1.1 = 5.28 GB; half as much again is 7.92 GB."""
+    document = clean_document()
+    device(document, "hut")["storage"][0]["free_gb"] = free
+    assert reckoned(document).finding("storage.space").verdict == verdict
+
+
+@pytest.mark.parametrize("speed, verdict", [(480, "fails"), (481, "holds")])
+def test_a_hub_is_slow_up_to_480(tmp_path, speed, verdict):
+    tree = clean_tree()
+    usb(tree, "1-2").update(speed=speed)
+    usb(tree, "2-1").update(name="1-2.3", speed=480)
+    usb(tree, "1-1").update(name="1-2.4")
+    assert reckoned(clean_document(), tree, tmp_path).finding("ports.hub").verdict == verdict
+
+
+@pytest.mark.parametrize(
+    "verdicts, stands",
+    [
+        ([], None),
+        (["unproven", "unproven"], "unproven"),
+        (["unproven", "holds"], "holds"),
+        (["holds", "tight", "unproven"], "tight"),
+        (["fails", "unproven", "holds"], "fails"),
+    ],
+)
+def test_a_step_is_unproven_only_where_nothing_is_proven(verdicts, stands):
+    bare = reckoned(clean_document())
+    told = tuple(Finding("ports.speed", Verdict(v), "main", "t", (), NO_REMEDY, "s") for v in verdicts)
+    tally = next(t for t in tallies(replace(bare, findings=told)) if t.step.key == "ports")
+    assert tally.verdict == stands

@@ -258,3 +258,12 @@ def test_behind_a_prism_the_guide_focal_length_is_measured_with_the_main_one(exa
     assert row.measured.value == pytest.approx(1.605923 / 1.005, rel=1e-6)
     assert row.measured.uncertainty == pytest.approx(1.605923 / 1.005 * 0.2 / 516.3288, rel=1e-3)
     assert reckoning.guide_focal_length.value == pytest.approx(516.3288)
+
+
+def test_pixels_that_are_not_square_make_the_scale_less_certain():
+    """Across 1.5 ″, down 1.56 ″: their half-difference as a rectangle, 0.06/(2√3) = 0.01732 ″/px, on top."""
+    square, long = header(), header()
+    long["CD2_2"] *= 1.04
+    plain, found = scale_of_header(square), scale_of_header(long)
+    own = plain.standard_arcsec_px * found.scale_arcsec_px / plain.scale_arcsec_px
+    assert found.standard_arcsec_px == pytest.approx(math.hypot(own, 0.06 / (2 * math.sqrt(3))), rel=1e-4)

@@ -84,3 +84,11 @@ def test_rss_lies_between_the_largest_and_the_sum(values):
 )
 def test_numbers_as_written(got, text):
     assert got == text
+
+
+@pytest.mark.parametrize(
+    "value, u, verdict",
+    [(1.0, 0.0, "holds"), (-1.0, 0.0, "holds"), (1.0001, 0.0, "fails"), (0.9, 0.05, "holds"), (0.9, 0.051, "tight")],
+)
+def test_the_limits_of_a_target_are_inside_it(value, u, verdict):
+    assert Target(-1.0, 1.0).judge(Leg(value, u)) == verdict

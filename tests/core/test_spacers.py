@@ -320,3 +320,13 @@ def test_the_demos_guide_branch_is_brought_into_reach_from_the_starter_shelf():
     assert after.finding("joints.mate").verdict == "holds"
     assert after.finding("reach.main").verdict == "holds"
     assert after.finding("spacing.guide").remedy.text.startswith("set guide focuser to 28.82 mm")
+
+
+def test_two_copies_of_a_piece_with_glass_count_twice():
+    """Two rings of 5 mm with 0.9 mm of glass of index 1.5: each shifts the focus by 0.3 mm, so both add 9.4 mm."""
+    glass = {"glass": [{"thickness_mm": 0.9, "index": 1.5}]}
+    entry = ring("a", 5.0, rear=("M42x0.75", "female"), owned=2, **glass)
+    rig = rig_for(9.4, ("M42x0.75", "female"), ("M42x0.75", "male"), tolerance=0.01)
+    result = find_spacers(rig, [entry])
+    assert [s.count for s in result.sets] == [2]
+    assert result.sets[0].error_mm == pytest.approx(0, abs=1e-9)

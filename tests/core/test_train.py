@@ -11,6 +11,7 @@ from wyntaxis.core.findings.joints import depth
 from wyntaxis.core.optics.illumination import Beam, circles_overlap, falloff, falloff_map, openings
 from wyntaxis.core.optics.joints import joint_text, meet
 from wyntaxis.core.optics.lightpath import back_focus
+from wyntaxis.core.optics.mechanics import load
 from wyntaxis.core.optics.stackup import stack_up
 from wyntaxis.core.reckon import reckon
 from wyntaxis.core.rig.errors import RigError
@@ -422,3 +423,21 @@ def test_focus_behind_a_corrector_needs_its_figures(example):
     flattener = reckon(validated(example)).finding("reach.main")  # without a magnification: taken as a flattener
     assert flattener.verdict == "holds"
     assert "62.22 / 1.0000 = 62.22 mm" in flattener.arithmetic[0]
+
+
+def test_the_guide_path_hangs_at_its_prism(example):
+    """Only the guide path has mass: 500 g at 28 + 8.5 mm behind the focuser: 0.5 × 9.80665 × 0.0365 = 0.17897 N·m."""
+    for part in (*example["train"], *example["guiding"]["path"]):
+        part["mass_g"] = 0
+    example["guiding"]["path"][-1]["mass_g"] = 500
+    hangs = load(validated(example))
+    assert hangs.moment_n_m == pytest.approx(0.178971, abs=1e-6)
+    assert hangs.centre_mm == pytest.approx(36.5)
+
+
+def test_the_pupils_sign(example):
+    """A pupil 100 mm before the image: 20 mm before the sensor the corner's beam lies at 14 (1 − 0.2) = 11.2 mm."""
+    beam = Beam(5.0, 100.0)
+    assert beam.centre(14.0, 20.0) == pytest.approx(11.2)
+    assert beam.opening_needed(28.0, 20.0) == pytest.approx(2 * 11.2 + 4)
+    assert beam.fully_lit_circle(26.4, 20.0) == pytest.approx(28.0)

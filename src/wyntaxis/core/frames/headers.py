@@ -31,7 +31,7 @@ RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", "
 ENDINGS = (".fit", ".fits", ".fts", ".fit.gz", ".fits.gz", ".fts.gz", ".fits.fz", ".fit.fz")
 MOST_FILES = 200_000
 CHUNK = 100
-PARALLEL_FROM = 600
+PARALLEL_FROM = 2500
 """Fewer files are read sooner than a second process starts."""
 ASKED_WITHIN = 0.05
 """Two exposures of one header that are this close, as a share, are the asked and the actual one."""

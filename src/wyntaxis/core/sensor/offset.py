@@ -93,5 +93,5 @@ def offset_line(levels: Sequence[tuple[float, float]], noise_adu: float, piled: 
     slope, start = np.polyfit(x, y, 1)
     if slope < LEAST_SLOPE_ADU:
         return None
-    least = (WANTED_SIGMA * noise_adu - start) / slope
+    least = (WANTED_SIGMA * noise_adu - start) / slope + 1e-9  # a level just at the limit does not suffice
     return OffsetLine(float(slope), float(start), float(max(0, math.floor(least) + 1)))

@@ -1,0 +1,110 @@
+"""Changes one formula or comparison at a time and runs the tests that should notice; prints which changes survive.
+
+Run by ``make mutants``: each mutant is tried in a copy of the source, never in the tree. Exit 1 when one survives.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+CORE = "src/wyntaxis/core"
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """One change of the source: the file below the core, what stands there, what is put in, the tests to run."""
+
+    file: str
+    old: str
+    new: str
+    tests: str
+
+
+MUTANTS = (
+    Mutant("optics/illumination.py", "(1 - distance_mm / self.pupil_mm) if", "(1 + distance_mm / self.pupil_mm) if", "core/test_train.py"),
+    Mutant("optics/illumination.py", "height_mm * (1 - distance_mm", "height_mm * (1 + distance_mm", "core/test_train.py"),
+    Mutant("optics/illumination.py", "2 * (abs(self.centre", "2 * ((self.centre", "core/test_train.py"),
+    Mutant("optics/mechanics.py", "at + part.prism.from_front_mm", "at - part.prism.from_front_mm", "core/test_train.py"),
+    Mutant("optics/mechanics.py", "[(part, tap_at) for", "[(part, 0.0) for", "core/test_train.py"),
+    Mutant("optics/mechanics.py", "distance / at_built,", "distance * at_built,", "core/test_train.py"),
+    Mutant("optics/joints.py", "left if left > SAME_LENGTH_MM else 0.0", "self.state.gap_mm", "core/test_train.py"),
+    Mutant("optics/lightpath.py", "*(plate.half_width_mm for plate in self.plates),", "", "core/test_train.py core/test_spacers.py"),
+    Mutant("optics/uniform_sum.py", "error: int, widths: tuple[int, ...], tolerance: int) -> float:\n    low, high", "error: int, widths: tuple[int, ...], tolerance: int) -> float:\n    tolerance -= 1\n    low, high", "core/test_optics.py"),
+    Mutant("optics/slots.py", "told.items() if value is not None", "told.items() if value is None", "core/test_train.py"),
+    Mutant("optics/spacer_search.py", "return counts if all(n <= kinds[kind].owned", "return counts if all(n <= 10**6", "core/test_spacers.py"),
+    Mutant("optics/spacer_problem.py", "kind.low_mm * n for _, kind, n in used),\n                math.fsum(kind.slack", "kind.low_mm for _, kind, n in used),\n                math.fsum(kind.slack", "core/test_spacers.py"),
+    Mutant("optics/focus.py", "thickness_mm * (1 - 1 / index)", "thickness_mm * (1 - 1 / index) * 1.01", "core/test_optics.py core/test_ledger.py"),
+    Mutant("optics/thinlens.py", "1 - distance_mm / lens_mm", "1 + distance_mm / lens_mm", "core/test_image_scale.py core/test_train.py"),
+    Mutant("ledger.py", "value <= self.high", "value < self.high", "core/test_ledger.py"),
+    Mutant("ledger.py", "if difference <= tolerance + slack", "if difference < tolerance - slack", "core/test_ledger.py"),
+    Mutant("ledger.py", "max(one.tolerance, other.tolerance, COVERAGE", "max(one.tolerance, COVERAGE", "desk/test_window.py"),
+    Mutant("sensor/transfer.py", "covariance * max(1.0, chi)", "covariance", "core/test_bench_laws.py"),
+    Mutant("sensor/transfer.py", "math.sqrt(covariance[0, 0]) / slope**2", "math.sqrt(covariance[0, 0]) / slope", "core/test_bench_laws.py"),
+    Mutant("sensor/transfer.py", "LEAST_VARIANCE_STEPS2, MAX_UNRESOLVED_STEPS = 0.24", "LEAST_VARIANCE_STEPS2, MAX_UNRESOLVED_STEPS = 0.25", "core/test_bench_laws.py"),
+    Mutant("sensor/dark.py", "middle * factor * gain.standard / gain.value", "0.0", "core/test_bench_laws.py"),
+    Mutant("sensor/dark.py", "covariance[0, 0] += common**2", "pass", "core/test_bench_laws.py"),
+    Mutant("sensor/dark.py", "(HOT_TIMES - 1) * typical", "HOT_TIMES * typical", "core/test_bench.py"),
+    Mutant("findings/sensor.py", "fails = margin <= 0 or share >= MOST_PILED", "fails = margin < 0 or share >= MOST_PILED", "core/test_bench_laws.py"),
+    Mutant("findings/sensor.py", "fails = margin <= 0 or share >= MOST_PILED", "fails = margin <= 0 or share > MOST_PILED", "core/test_bench_laws.py"),
+    Mutant("sensor/offset.py", "/ slope + 1e-9", "/ slope - 1e-9", "core/test_bench_laws.py"),
+    Mutant("sensor/cooling.py", "(1 - lead) * self.power_from", "(1 - lead) * self.power_since", "core/test_cooling.py"),
+    Mutant("sensor/cooling.py", "USUAL_TRUST, USUAL_LEAD, PRIOR_WEIGHT = 0.05, 0.5, 0.02", "USUAL_TRUST, USUAL_LEAD, PRIOR_WEIGHT = 0.0, 0.5, 1e6", "core/test_cooling.py"),
+    Mutant("field/image_scale.py", "abs(across - down) / (2 * math.sqrt(3))", "0.0", "core/test_image_scale.py"),
+    Mutant("field/image_scale.py", "[world[:, wcs.wcs.lng], world[:, wcs.wcs.lat]]", "[world[:, 0], world[:, 1]]", "core/test_image_scale.py"),
+    Mutant("findings/plan.py", "free >= 1.5 * wanted", "free >= 1.4 * wanted", "core/test_connect.py"),
+    Mutant("findings/plan.py", "free >= 1.5 * wanted", "free > 1.5 * wanted + 1e-6", "core/test_connect.py"),
+    Mutant("findings/ports.py", "usb.speed_mbit > HIGH_SPEED_MBIT or", "usb.speed_mbit >= HIGH_SPEED_MBIT or", "core/test_connect.py"),
+    Mutant("findings/ports.py", "or HIGH_SPEED_MBIT) > HIGH_SPEED_MBIT:", "or HIGH_SPEED_MBIT) >= HIGH_SPEED_MBIT:", "core/test_connect.py"),
+    Mutant("frames/partners.py", "apart = min(apart % 360, 360 - apart % 360)", "pass", "core/test_headers.py"),
+    Mutant("frames/partners.py", "> UNCOOLED_WITHIN_C + 1e-9", "> UNCOOLED_WITHIN_C - 1e-9", "core/test_headers.py"),
+    Mutant("worklist.py", "if v is not Verdict.UNPROVEN]", "]", "core/test_connect.py desk/test_parts.py"),
+    Mutant("ready.py", "*([Verdict.UNPROVEN] if missing else [])", "", "core/test_connect.py"),
+    Mutant("records/units.py", '"S": -1', '"S": 1', "core/test_records.py"),
+    Mutant("records/units.py", "self.value if first <= second else self.other", "self.value", "core/test_records.py"),
+    Mutant("sky/horizon.py", "azimuths[-1] - 360", "azimuths[-1] - 359", "core/test_sky.py"),
+    Mutant("findings/devices.py", "if share <= MAX_BACKLASH_SHARE", "if share < MAX_BACKLASH_SHARE", "core/test_connect.py"),
+)  # fmt: skip
+
+
+def survives(mutant: Mutant) -> str:
+    """Return what is to be said of a mutant that its tests do not notice, empty for one that they kill."""
+    with tempfile.TemporaryDirectory(prefix="wyntaxis-mutant-") as place:
+        copy = Path(place) / "src"
+        shutil.copytree(ROOT / "src", copy, ignore=shutil.ignore_patterns("__pycache__"))
+        path = Path(place) / CORE / mutant.file
+        text = path.read_text("utf-8")
+        if mutant.old not in text:
+            return "is not in the source any more: bring the list up to date"
+        path.write_text(text.replace(mutant.old, mutant.new, 1), "utf-8")
+        environment = os.environ | {
+            "PYTHONPATH": str(copy),
+            "QT_QPA_PLATFORM": "offscreen",
+            "PYTHONDONTWRITEBYTECODE": "1",
+        }
+        tests = [f"tests/{name}" for name in mutant.tests.split()]
+        command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
+        done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, check=False)  # noqa: S603
+        return "" if done.returncode == 1 else f"survives {mutant.tests} (pytest ended with {done.returncode})"
+
+
+def main() -> int:
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        told = list(pool.map(survives, MUTANTS))
+    for mutant, words in zip(MUTANTS, told, strict=True):
+        if words:
+            print(f"{mutant.file}: “{mutant.old}” → “{mutant.new}” {words}")
+    left = sum(bool(words) for words in told)
+    print(f"{len(MUTANTS)} mutants, {left} survive")
+    return 1 if left else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
