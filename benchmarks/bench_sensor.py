@@ -46,9 +46,10 @@ def coverage(name: str, **made_of: float) -> bool:
             "dark current at -10 C": (result.law.current(-9.95), camera.dark_current(-10)),
             "dark energy": (result.law.energy_ev, camera.dark_energy_ev),
         }
-        rows = cooling_run(camera, ambient_c=18, target_c=-10, full_power=True)
-        model = fit_cooler([parse_cooling_log(cooling_csv(rows).encode(), "run")])
-        pairs |= {"tau": (model.tau, camera.tau_min), "pull": (model.pull, camera.pull_c_min)}
+        for run, asked in (("full power", {"full_power": True}), ("regulated", {}), ("ramp", {"ramp_c_min": 1.5})):
+            rows = cooling_run(camera, ambient_c=18, target_c=-10, number=seed, **asked)
+            model = fit_cooler([parse_cooling_log(cooling_csv(rows).encode(), "run")])
+            pairs |= {f"tau, {run}": (model.tau, camera.tau_min), f"pull, {run}": (model.pull, camera.pull_c_min)}
         for key, (estimate, planted) in pairs.items():
             inside[key] = inside.get(key, 0) + (abs(estimate.value - planted) <= 2 * estimate.standard)
     print(f"{name}: within two standard errors, of {SEEDS}: " + ", ".join(f"{k} {v}" for k, v in inside.items()))

@@ -133,6 +133,8 @@ def gaps_before(parts: tuple[Part, ...], rear_before: Joint | None) -> list[floa
     A ring that lies in a bottoming joint fills the gap first: joint and ring together add max(gap, ring).
     """
     gaps = [0.0] * len(parts)
+    if not any(part.front or part.rear for part in parts):
+        return gaps
     for meeting in _along("train", parts, rear_before, ""):
         gaps[meeting.place] = meeting.open_gap_mm
     return gaps

@@ -40,16 +40,19 @@ def _cases(rig: Rig) -> Iterator[SlotCase]:
         if index is None:
             continue
         wheel = rig.train[index]
+        branches: dict[tuple[Glass, ...], tuple[BackFocus | None, GuidePath | None]] = {}
         for slot in device.slots:
             if not slot.name.strip():
                 continue
             glass = _with_filter(wheel, slot)
-            through = wheel.model_copy(update={"glass": glass})
-            train = (*rig.train[:index], through, *rig.train[index + 1 :])
-            case = rig.model_copy(update={"train": train, "devices": (), "records": (), "variants": ()})
+            if glass not in branches:
+                through = wheel.model_copy(update={"glass": glass})
+                train = (*rig.train[:index], through, *rig.train[index + 1 :])
+                case = rig.model_copy(update={"train": train, "devices": (), "records": (), "variants": ()})
+                branches[glass] = back_focus(case), guide_path(case)
             plate = glass[_filter_index(wheel)]
             shift = plate_focus_shift(plate.thickness_mm, plate.index)
-            yield SlotCase(device, slot.name.strip(), plate.thickness_mm, shift, back_focus(case), guide_path(case))
+            yield SlotCase(device, slot.name.strip(), plate.thickness_mm, shift, *branches[glass])
 
 
 def _place(rig: Rig, device: Device) -> int | None:
