@@ -114,6 +114,8 @@ def _headers(options: argparse.Namespace) -> int:
         print(found.as_csv(), end="")
     else:
         print(f"{found.count} frames below {found.folder}, {len(found.broken)} broken")
+        if found.skipped:
+            print(found.skipped)
         print_table([["frames", "group"], *([str(g.count), g.title] for g in found.groups)], right={0})
         print_findings(findings)
     return _code(findings)

@@ -105,7 +105,10 @@ def measure_bench(
         order = sort_frames(headers, corrections)
     except ValueError as error:
         raise RigError(f"{folder}: {error}") from None
-    return _Bench(folder, order, progress, bits).result()
+    bench = _Bench(folder, order, progress, bits)
+    if headers.skipped:
+        bench.notes.append(headers.skipped)
+    return bench.result()
 
 
 class _Bench:
