@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication
 
 from wyntaxis import demo
 from wyntaxis.core.rig.store import validated
-from wyntaxis.core.worklist import STEPS
+from wyntaxis.core.steps import steps
 from wyntaxis.desk.app import dress
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings import Settings
@@ -54,7 +54,7 @@ def main() -> int:
         window.attach(session)
         app.processEvents()
         worst = 0.0
-        for step in [step.key for step in STEPS]:
+        for step in [step.key for step in steps()]:
             window.show_step(step)
             app.processEvents()
             edits, repaints = [], []

@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 from astropy.io import fits
 
-from wyntaxis.core.frames.audit import audit
-from wyntaxis.core.frames.headers import find_frames, read_folder
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.headers.headers import find_frames, read_folder
+from wyntaxis.core.records.audit import audit
 from wyntaxis.core.rig.store import load
 from wyntaxis.demo import rig_path
 
@@ -48,7 +48,7 @@ def main() -> int:
                 fits.getheader(path)
             bare = time.perf_counter() - start
             start = time.perf_counter()
-            found = audit(reckon(rig), read_folder(folder))
+            found = audit(evaluate(rig), read_folder(folder))
             ours = time.perf_counter() - start
         assert found.count == files
         worst = max(worst, ours / bare)

@@ -14,10 +14,10 @@ from pathlib import Path
 import numpy as np
 from astropy.io import fits
 
-from wyntaxis.core.frames.headers import read_folder
-from wyntaxis.core.sensor.bench import measure_bench
-from wyntaxis.core.sensor.cooling import fit_cooler
-from wyntaxis.core.sensor.cooling_log import parse_cooling_log
+from wyntaxis.core.evidence.cooling.cooler import fit_cooler
+from wyntaxis.core.evidence.cooling.log import parse_cooling_log
+from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run, make_bench
 
 SEEDS = int(os.environ.get("SEEDS", "100"))

@@ -13,9 +13,9 @@ import time
 import numpy as np
 
 from wyntaxis import demo
-from wyntaxis.core.optics.spacers import find_spacers
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.rig.store import validated
+from wyntaxis.core.train.spacers import find_spacers
 
 LIMIT_S = 1.0
 LIMIT_MB = 500

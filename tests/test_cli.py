@@ -8,7 +8,7 @@ import pytest
 
 from wyntaxis import demo
 from wyntaxis.cli import main
-from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.shelf import STARTER
 
@@ -16,7 +16,7 @@ from wyntaxis.core.rig.shelf import STARTER
 def test_numbers_json(example_file, capsys):
     assert main(["numbers", str(example_file), "--json"]) == 0
     rows = {row["id"]: row for row in json.loads(capsys.readouterr().out)}
-    assert list(rows) == list(CATALOGUE)
+    assert list(rows) == list(QUANTITY_KINDS)
     keys = {"id", "label", "unit", "stated", "computed", "measured", "uncertainty", "verdict"}
     assert all(set(row) == keys for row in rows.values())
     row = rows["back_focus_error_mm"]

@@ -8,7 +8,7 @@ import pytest
 from tests.core.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.cli import main
-from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, save_maps
+from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, save_maps
 from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, cooling_csv, cooling_run
 from wyntaxis.stand_ins.usb import make_tree
 

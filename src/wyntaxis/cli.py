@@ -71,7 +71,7 @@ def _run_command(given: Sequence[str]) -> int:
     command.add_arguments(parser)
     options = parser.parse_args(given[1:])
     options.command = name
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.files.errors import RigError
 
     try:
         code = command.run(options)

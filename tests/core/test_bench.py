@@ -10,22 +10,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.rigs import clean_document
-from wyntaxis.core.frames.headers import read_folder
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.evidence.sensor.bench import measure_bench
+from wyntaxis.core.evidence.sensor.dark import DarkPicture, DarkPoint, dark_law, dark_picture, setpoint_current
+from wyntaxis.core.evidence.sensor.exposure import added_share, peak_share, saturating_star_e_s, sky_limited_exposure
+from wyntaxis.core.evidence.sensor.keeping import keep_sensor, worst_flats
+from wyntaxis.core.evidence.sensor.offset import BiasHistogram, margin_sigma, offset_line
+from wyntaxis.core.evidence.sensor.report import bench_json
+from wyntaxis.core.evidence.sensor.strips import open_frame
+from wyntaxis.core.evidence.sensor.tiles import CODES, code_step, frame_stats, pair_stats, tile_size
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate, unity_gain
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.reckon import reckon
 from wyntaxis.core.rig import edit
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.rig.store import validated
-from wyntaxis.core.sensor.bench import measure_bench
-from wyntaxis.core.sensor.dark import DarkPicture, DarkPoint, dark_law, dark_picture, setpoint_current
-from wyntaxis.core.sensor.exposure import added_share, peak_share, saturating_star_e_s, sky_limited_exposure
-from wyntaxis.core.sensor.keeping import keep_sensor, worst_flats
-from wyntaxis.core.sensor.offset import BiasHistogram, margin_sigma, offset_line
-from wyntaxis.core.sensor.report import bench_json
-from wyntaxis.core.sensor.strips import open_frame
-from wyntaxis.core.sensor.tiles import CODES, code_step, frame_stats, pair_stats, tile_size
-from wyntaxis.core.sensor.transfer import BiasLevel, Estimate, unity_gain
 from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, make_bench
 
 
@@ -113,7 +113,7 @@ def test_what_was_measured_is_kept_and_judged(bench):
     assert (noise.value, noise.measured.evidence.method, noise.measured.evidence.file) == (1.5, "bench", folder.name)
     assert noise.measured.value == pytest.approx(camera.read_noise_e, rel=0.02)
     assert kept.plan.sky_e_s["L"] == pytest.approx(1.7, rel=0.03)
-    found = {f.id: f for f in reckon(kept).findings}
+    found = {f.id: f for f in evaluate(kept).findings}
     assert found["camera.gain"].verdict is Verdict.HOLDS
     assert found["camera.full_well"].verdict is Verdict.HOLDS
     assert found["camera.read_noise"].verdict is Verdict.FAILS
@@ -124,7 +124,7 @@ def test_what_was_measured_is_kept_and_judged(bench):
     setpoint = found["camera.setpoint"]
     assert setpoint.verdict is Verdict.FAILS
     change = setpoint.remedy.change
-    colder = {f.id: f for f in reckon(edit.apply(kept, change)).findings}["camera.setpoint"]
+    colder = {f.id: f for f in evaluate(edit.apply(kept, change)).findings}["camera.setpoint"]
     assert change.values[0][1] < -20
     assert colder is not setpoint
     lost = edit.apply(kept, edit.Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 20.0))
@@ -183,7 +183,7 @@ def test_an_offset_that_clips_is_found_with_its_remedy(tmp_path, offset, verdict
     rig = validated(document)
     result = measure_bench(read_folder(tmp_path), {})
     kept = edit.apply(rig, keep_sensor(rig, result))
-    finding = reckon(kept).finding("camera.offset")
+    finding = evaluate(kept).finding("camera.offset")
     assert (finding.verdict, words in finding.title) == (verdict, True)
     if verdict == "fails":
         assert result.bias_at((100.0, offset)).histogram.piled_share > 1e-5
@@ -405,7 +405,7 @@ def test_glow_is_a_figure_with_a_verdict(glow, verdict):
     settings["glow_e_s"] = {"measured": {"value": glow, "standard_uncertainty": 1e-4}}
     settings["read_noise_e"] = {"value": 3.0}
     assert pytest.approx(0.1 * 3**2) == 300 * 0.003
-    found = reckon(validated(document)).finding("camera.glow")
+    found = evaluate(validated(document)).finding("camera.glow")
     assert found.verdict == (verdict if glow != 0.004 else "tight")
     picture = DarkPicture(Estimate(0.0), np.where(np.arange(600).reshape(20, 30) % 30 > 26, 1.0 + glow, 1.0))
     assert picture.glow.value == pytest.approx(glow, abs=1e-12)

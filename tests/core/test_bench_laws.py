@@ -9,22 +9,22 @@ from hypothesis import strategies as st
 
 from tests.core.test_headers import header
 from tests.rigs import clean_document
-from wyntaxis.core.frames.headers import FolderHeaders, frame_header
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.cooling.cooler import CoolingLog, fit_cooler, run_figures, steepest_rate
+from wyntaxis.core.evidence.cooling.log import parse_cooling_log
+from wyntaxis.core.evidence.cooling.ramp import kept_model, usual_inputs
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
+from wyntaxis.core.evidence.sensor.bench import PLANES, _falloff, _plane_name
+from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_law, dark_point
+from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_cooling
+from wyntaxis.core.evidence.sensor.offset import offset_line
+from wyntaxis.core.evidence.sensor.sorting import corrected, settings_in, sort_frames
+from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
+from wyntaxis.core.evidence.sensor.told import at_temperature, dark_current_at
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate, bias_level, photon_transfer, unity_gain
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.rig.store import validated
-from wyntaxis.core.sensor.bench import PLANES, _falloff, _plane_name
-from wyntaxis.core.sensor.cooling import CoolingLog, fit_cooler, run_figures, steepest_rate
-from wyntaxis.core.sensor.cooling_log import parse_cooling_log
-from wyntaxis.core.sensor.dark import DarkPoint, dark_law, dark_point
-from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
-from wyntaxis.core.sensor.offset import offset_line
-from wyntaxis.core.sensor.ramp import kept_model, usual_inputs
-from wyntaxis.core.sensor.sorting import corrected, settings_in, sort_frames
-from wyntaxis.core.sensor.tiles import TileStats, tile_size
-from wyntaxis.core.sensor.told import at_temperature, dark_current_at
-from wyntaxis.core.sensor.transfer import BiasLevel, Estimate, bias_level, photon_transfer, unity_gain
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
 
 TILES = (6, 8)
@@ -366,7 +366,7 @@ FINDINGS = [
 
 @pytest.mark.parametrize("told, finding_id, verdict, words", FINDINGS)
 def test_findings_of_the_camera_by_hand(told, finding_id, verdict, words):
-    found = reckon(validated(camera_rig(**told))).finding(finding_id)
+    found = evaluate(validated(camera_rig(**told))).finding(finding_id)
     assert found.verdict == verdict
     assert any(words in line for line in found.arithmetic), found.arithmetic
     assert found.remedy.text or verdict == "holds"
@@ -468,7 +468,7 @@ def test_the_gain_lifts_the_level_of_arrhenius_law_and_not_its_slope():
 def test_the_offsets_boundaries(mean, share, verdict):
     """Noise 3 ADU: mean − 6σ must be above 0; at the lowest code fewer than 1e-5."""
     told = {"bias_mean_adu": measured(mean), "bias_noise_adu": measured(3), "pile_up_share": measured(share)}
-    assert reckon(validated(camera_rig(**told))).finding("camera.offset").verdict == verdict
+    assert evaluate(validated(camera_rig(**told))).finding("camera.offset").verdict == verdict
 
 
 @pytest.mark.parametrize(

@@ -6,13 +6,14 @@ from dataclasses import replace
 import pytest
 
 from tests.rigs import clean_document, clean_tree
-from wyntaxis.core.findings import NO_REMEDY, Finding
+from wyntaxis.core.evaluation import Gathered, evaluate
+from wyntaxis.core.evidence.ports.tree import read_ports
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.findings.conditions import declared_conditions, overall
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding
+from wyntaxis.core.findings.registry import in_order
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.ports.tree import read_ports
-from wyntaxis.core.ready import CONDITIONS, conditions, overall
-from wyntaxis.core.reckon import Seen, reckon
 from wyntaxis.core.rig import edit
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.worklist import tallies
 from wyntaxis.stand_ins.usb import make_tree
@@ -22,30 +23,30 @@ CONNECT = ("records.", "wheel.", "driver.", "devices.", "cooling.", "focuser.", 
 
 def reckoned(document, tree=None, tmp_path=None, memory=256):
     ports = read_ports(make_tree(tmp_path / "root", tree, usbfs_memory_mb=memory)) if tree is not None else None
-    return reckon(validated(document), seen=Seen(ports))
+    return evaluate(validated(document), Gathered(ports))
 
 
-def faults(reckoning):
-    return {f.id: f for f in reckoning.findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT)}
+def faults(evaluation):
+    return {f.id: f for f in evaluation.findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT)}
 
 
 def test_a_rig_in_order_gives_no_alarm(tmp_path):
-    reckoning = reckoned(clean_document(), clean_tree(), tmp_path)
-    assert {key: f.title for key, f in faults(reckoning).items() if key.startswith(CONNECT)} == {}
-    told = {f.id for f in reckoning.findings if f.verdict is Verdict.HOLDS}
+    evaluation = reckoned(clean_document(), clean_tree(), tmp_path)
+    assert {key: f.title for key, f in faults(evaluation).items() if key.startswith(CONNECT)} == {}
+    told = {f.id for f in evaluation.findings if f.verdict is Verdict.HOLDS}
     assert told >= {"records.focal_length", "wheel.order", "wheel.leftover", "ports.suspend", "ports.usbfs_memory"}
-    stands = {one.condition.key: one.verdict for one in conditions(reckoning)}
+    stands = {one.condition.key: one.verdict for one in evaluation.conditions}
     # No frames were read, the image scale was not measured, no joints are described: these are on paper only.
     unproven = {key for key, verdict in stands.items() if verdict is Verdict.UNPROVEN}
     assert unproven == {"calibration", "focal_length", "spacing"}
     assert {verdict for key, verdict in stands.items() if key not in unproven} == {Verdict.HOLDS}
-    assert overall(conditions(reckoning)) == "Nothing fails; of 19 conditions 3 unproven"
+    assert overall(evaluation.conditions) == "Nothing fails; of 19 conditions 3 unproven"
 
 
 def test_a_bare_rig_says_nothing_of_devices_and_is_not_ready(example):
-    reckoning = reckoned(example)
-    assert not [f for f in reckoning.findings if f.id.startswith(CONNECT)]
-    stands = {one.condition.key: one.verdict for one in conditions(reckoning)}
+    evaluation = reckoned(example)
+    assert not [f for f in evaluation.findings if f.id.startswith(CONNECT)]
+    stands = {one.condition.key: one.verdict for one in evaluation.conditions}
     assert "sides" not in stands
     assert stands["present"] is stands["power"] is stands["filters"] is Verdict.UNPROVEN
 
@@ -236,7 +237,7 @@ def test_each_planted_mistake_is_found(plant, finding_id, words):
     assert finding_id in found
     assert words in found[finding_id].title
     assert found[finding_id].remedy.text
-    told = {one.condition.key for one in conditions(reckoned(document)) if one.verdict is Verdict.FAILS}
+    told = {one.condition.key for one in reckoned(document).conditions if one.verdict is Verdict.FAILS}
     assert told, "each mistake keeps the night from being ready"
 
 
@@ -315,8 +316,8 @@ def test_each_fault_of_the_ports_is_found(plant, finding_id, words, remedy, tmp_
 @pytest.mark.parametrize("memory, verdict", [(16, "fails"), (64, "tight"), (128, "holds"), (0, "holds")])
 def test_the_kernels_usb_memory(memory, verdict, tmp_path):
     # 6000 × 4000 × 2 B = 45.8 MiB and 1280 × 960 × 2 B = 2.3 MiB: two of each want 96 MiB.
-    reckoning = reckoned(clean_document(), clean_tree(), tmp_path, memory)
-    assert reckoning.finding("ports.usbfs_memory").verdict == verdict
+    evaluation = reckoned(clean_document(), clean_tree(), tmp_path, memory)
+    assert evaluation.finding("ports.usbfs_memory").verdict == verdict
 
 
 def test_a_numbered_port_is_mended_by_its_remedy(tmp_path):
@@ -324,8 +325,8 @@ def test_a_numbered_port_is_mended_by_its_remedy(tmp_path):
 
     document = clean_document()
     device(document, "glide")["connection"]["port"] = "/dev/ttyUSB0"
-    reckoning = reckoned(document, clean_tree(), tmp_path)
-    mended = apply(reckoning.rig, reckoning.finding("ports.serial_name").remedy.change)
+    evaluation = reckoned(document, clean_tree(), tmp_path)
+    mended = apply(evaluation.rig, evaluation.finding("ports.serial_name").remedy.change)
     assert mended.devices[3].connection.port == "/dev/serial/by-id/usb-Glide-if00"
 
 
@@ -404,10 +405,8 @@ def test_devices_are_kept_and_refused_by_name():
 
 
 def test_conditions_name_findings_that_exist_and_json_is_whole(tmp_path):
-    from wyntaxis.core.findings import ORDER
-
-    assert {key for condition in CONDITIONS for key in condition.findings} <= set(ORDER)
-    rows = [one.as_json() for one in conditions(reckoned(clean_document(), clean_tree(), tmp_path))]
+    assert {one.condition for one in in_order()} - {None} == set(declared_conditions())
+    rows = [one.as_json() for one in reckoned(clean_document(), clean_tree(), tmp_path).conditions]
     assert json.loads(json.dumps(rows)) == rows
     assert {row["verdict"] for row in rows} <= {"holds", "tight", "fails", "unproven"}
 
@@ -466,10 +465,10 @@ UNPROVEN = [
 def test_a_condition_without_one_of_its_proofs_is_unproven(tmp_path, key, lacks, take, words):
     document = clean_document()
     document["measured"] = {"pixel_scale_arcsec_px": {"value": 1.5658, "standard_uncertainty": 0.002}}
-    sure = {one.condition.key: one for one in conditions(reckoned(document, clean_tree(), tmp_path))}
+    sure = {one.condition.key: one for one in reckoned(document, clean_tree(), tmp_path).conditions}
     assert sure[key].verdict is Verdict.HOLDS, sure[key].why
     take(document)
-    found = {one.condition.key: one for one in conditions(reckoned(document, clean_tree(), tmp_path / "again"))}[key]
+    found = {one.condition.key: one for one in reckoned(document, clean_tree(), tmp_path / "again").conditions}[key]
     assert found.verdict is Verdict.UNPROVEN
     assert words in found.why
 
@@ -481,7 +480,7 @@ def test_an_alt_azimuth_mount_makes_no_flip(tmp_path):
     assert "does not make" in found.title
     mended = edit.apply(validated(document), found.remedy.change)
     assert mended.plan.actions == ("cool", "guide", "dither", "refocus", "park")
-    stands = {one.condition.key: one for one in conditions(reckon(mended))}
+    stands = {one.condition.key: one for one in evaluate(mended).conditions}
     assert all("flip" not in f.id for f in stands["mount"].findings)
     assert "flip" not in stands["mount"].why
 

@@ -11,22 +11,22 @@ from hypothesis import strategies as st
 
 from tests.core.test_headers import header
 from tests.rigs import clean_document, clean_tree
-from wyntaxis.core.devices.presence import presence
-from wyntaxis.core.devices.quantities import device_quantities
-from wyntaxis.core.frames.headers import frame_header
-from wyntaxis.core.frames.partners import group_frames, lacking
+from wyntaxis.core.evaluation import Gathered, evaluate
+from wyntaxis.core.evidence.headers.headers import frame_header
+from wyntaxis.core.evidence.headers.partners import group_frames, lacking
+from wyntaxis.core.evidence.ports.match import match_devices
+from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice, read_ports
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.ports.match import match_devices
-from wyntaxis.core.ports.tree import PortTree, UsbDevice, read_ports
-from wyntaxis.core.ready import conditions
-from wyntaxis.core.reckon import Seen, bare_reckoning, reckon
+from wyntaxis.core.quantities.devices import device_quantities
+from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.records.compare import compare_value
 from wyntaxis.core.records.entries import device_of, entries_of_rig, faults_within, same_device
+from wyntaxis.core.records.presence import presence
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.records.stories import list_story
 from wyntaxis.core.rig.devices import DEVICE_KINDS, RecordEntry
 from wyntaxis.core.rig.edit import Change, apply
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.settings import SETTINGS, check_setting, settings_of
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.rig.variants import new_variant
@@ -72,7 +72,7 @@ def rigs(draw):
 @given(rigs())
 def test_a_record_of_the_rig_itself_agrees_in_everything(document):
     document["records"] = []
-    bare = bare_reckoning(validated(document))
+    bare = numbers_of(validated(document))
     values = {
         key: list(item.value) if isinstance(item.value, tuple) else item.value
         for key, item in comparables(bare).items()
@@ -81,7 +81,7 @@ def test_a_record_of_the_rig_itself_agrees_in_everything(document):
     document["records"] = [{"id": "mirror", "name": "mirror", "values": values}]
     rig = validated(document)
     assert parse(to_bytes(rig)) == rig
-    found = reckon(rig)
+    found = evaluate(rig)
     assert {cell.state for row in found.matrix.rows for cell in row.cells} == {"agrees"}
     told = [f for f in found.findings if f.id.startswith(("records.", "wheel.order")) and f.verdict != "holds"]
     assert told == []
@@ -90,7 +90,7 @@ def test_a_record_of_the_rig_itself_agrees_in_everything(document):
 @given(rigs(), st.sampled_from([2.0, 0.5, 1000.0, -1.0]))
 def test_a_number_that_is_off_differs_by_what_it_is_off(document, factor):
     rig = validated(document)
-    for item in comparables(bare_reckoning(rig)).values():
+    for item in comparables(numbers_of(rig)).values():
         if item.type == "number" and item.value:
             cell = compare_value(rig, item, "x", item.value * factor)
             off = abs(item.value * (factor - 1))
@@ -163,8 +163,8 @@ def test_who_says_that_a_device_is_there(change, listed, verdict, words):
     entry.pop("connected", None)
     if listed is not None:
         entry["connected"] = listed
-    reckoning = reckon(validated(document))
-    found = presence(reckoning, reckoning.rig.devices[1])
+    evaluation = evaluate(validated(document))
+    found = presence(evaluation, evaluation.rig.devices[1])
     assert (found.verdict, words in found.why) == (verdict, True)
 
 
@@ -172,13 +172,13 @@ def test_the_bus_outweighs_paper(tmp_path):
     document = clean_document()
     document["devices"][1]["connected"] = True
     tree = [one for one in clean_tree() if one["name"] != "1-1"]
-    seen = Seen(read_ports(make_tree(tmp_path / "a", tree)))
-    reckoning = reckon(validated(document), seen=seen)
-    assert presence(reckoning, reckoning.rig.devices[1]).verdict is Verdict.FAILS
+    seen = Gathered(read_ports(make_tree(tmp_path / "a", tree)))
+    evaluation = evaluate(validated(document), seen)
+    assert presence(evaluation, evaluation.rig.devices[1]).verdict is Verdict.FAILS
     # A serial device without a USB identity is looked for by its port.
     document["devices"][3].pop("identity")
-    reckoning = reckon(validated(document), seen=seen)
-    assert presence(reckoning, reckoning.rig.devices[3]).why == "Glide motor: connected (its serial port)"
+    evaluation = evaluate(validated(document), seen)
+    assert presence(evaluation, evaluation.rig.devices[3]).why == "Glide motor: connected (its serial port)"
 
 
 @st.composite
@@ -213,8 +213,8 @@ def test_any_tree_is_read_whole_and_told(tmp_path_factory, devices):
         assert len(set(chain)) == len(chain)
         parent = tree.named(usb.parent)
         assert parent is None or order.index(parent.name) < order.index(usb.name)
-    reckoning = reckon(validated(clean_document()), seen=Seen(tree))
-    for finding in reckoning.findings:
+    evaluation = evaluate(validated(clean_document()), Gathered(tree))
+    for finding in evaluation.findings:
         assert "\n" not in finding.title
         json.dumps(finding.as_json())
 
@@ -277,7 +277,7 @@ def test_groups_and_lacks_do_not_depend_on_the_order_of_files(frames, chance):
 def test_a_condition_is_as_bad_as_its_worst_finding(document, spoil):
     if spoil:
         document["records"][0]["values"]["main.gain"] = 7 * spoil
-    found = conditions(reckon(validated(document)))
+    found = evaluate(validated(document)).conditions
     for one in found:
         assert one.verdict is (worst(f.verdict for f in one.findings) if one.findings else Verdict.UNPROVEN)
         assert one.why
@@ -332,7 +332,7 @@ def test_a_damaged_document_is_refused_in_one_line_or_stands(data):
         lines = str(error).splitlines()
         assert [bool(line) for line in lines] == [True]
         return
-    for finding in reckon(rig).findings:
+    for finding in evaluate(rig).findings:
         assert "\n" not in finding.title
     assert parse(to_bytes(rig)) == rig
 
@@ -346,7 +346,7 @@ def test_devices_and_records_are_shared_by_variants():
     assert (other.devices, other.records, other.supplies) == (rig.devices, rig.records, rig.supplies)
     shorter = copy.deepcopy(clean_document())
     shorter["variants"] = [{"name": "no wheel", "train": ["reducer", "ring", "camera"]}]
-    found = reckon(variant_rig(validated(shorter), "no wheel"))
+    found = evaluate(variant_rig(validated(shorter), "no wheel"))
     told = {f.subject: f for f in found.findings if f.id == "devices.parts"}
     assert told["rondel"].title == "Rondel 7 sits at the part “wheel”, which is not in this train"
     assert {f.verdict.value for f in told.values()} == {"unproven"}  # another variant has them
@@ -357,7 +357,7 @@ def test_the_demos_ports_hold_what_its_notes_plant(tmp_path):
     from wyntaxis.core.rig.store import load
 
     tree = read_ports(make_demo_tree(tmp_path / "root", "tarnfell"))
-    found = reckon(load(demo.rig_path("tarnfell-triplet-reduced")).rig, seen=Seen(tree)).findings
+    found = evaluate(load(demo.rig_path("tarnfell-triplet-reduced")).rig, Gathered(tree)).findings
     planted = {"suspend", "speed", "hub", "traffic", "usbfs_memory", "serial_name", "permission"}
     assert {f.id for f in found if f.id.startswith("ports.") and f.verdict == "fails"} == {
         f"ports.{p}" for p in planted

@@ -8,13 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.rigs import clean_document
-from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.reckon import reckon
-from wyntaxis.core.records.keymap import KeyRule
-from wyntaxis.core.rig import edit
-from wyntaxis.core.rig.errors import RigError
-from wyntaxis.core.rig.store import validated
-from wyntaxis.core.sensor.cooling import (
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.cooling.cooler import (
     CoolerModel,
     CoolingLog,
     course,
@@ -23,10 +18,15 @@ from wyntaxis.core.sensor.cooling import (
     run_figures,
     steepest_rate,
 )
-from wyntaxis.core.sensor.cooling_log import headings_of, parse_cooling_log, read_cooling_log
-from wyntaxis.core.sensor.keeping import cooling_legs, keep_cooling
-from wyntaxis.core.sensor.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
-from wyntaxis.core.sensor.report import RUN_HEADINGS, cooling_json, run_row
+from wyntaxis.core.evidence.cooling.log import headings_of, parse_cooling_log, read_cooling_log
+from wyntaxis.core.evidence.cooling.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
+from wyntaxis.core.evidence.foreign.keymap import KeyRule
+from wyntaxis.core.evidence.sensor.keeping import cooling_legs, keep_cooling
+from wyntaxis.core.evidence.sensor.report import RUN_HEADINGS, cooling_json, run_row
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.store import validated
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
 
 CAMERA = StandInCamera(tau_min=9.0, pull_c_min=5.5)
@@ -193,7 +193,7 @@ def kept(document, *logs):
 
 def test_what_runs_measured_is_kept_and_judged(cooled):
     rig = kept(cooled, log_of("full", full_power=True), log_of("ramp", ramp_c_min=1.8))
-    found = {f.id: f for f in reckon(rig).findings}
+    found = {f.id: f for f in evaluate(rig).findings}
     assert {found[f"cooling.{key}"].verdict for key in ("reach", "reserve", "rate", "stability")} == {Verdict.HOLDS}
     assert "the coldest reach is −29.5 °C at 20 °C ambient" in found["cooling.reach"].title
     # (20 − (−10)) / 49.5 = 60.6 %
@@ -229,10 +229,10 @@ def test_coolers_without_reserve_or_too_steep(cooled, change, finding_id, verdic
         if change["ramp_c_min"] is None:
             del cooled["devices"][0]["settings"]["ramp_c_min"]
     rig = kept(cooled, log_of("full", full_power=True), log_of("ramp", ramp_c_min=1.8))
-    finding = reckon(rig).finding(finding_id)
+    finding = evaluate(rig).finding(finding_id)
     assert finding.verdict == verdict
     if finding.remedy.change is not None:
-        mended = reckon(edit.apply(rig, finding.remedy.change)).finding(finding_id)
+        mended = evaluate(edit.apply(rig, finding.remedy.change)).finding(finding_id)
         assert mended.verdict is Verdict.HOLDS
 
 
@@ -242,7 +242,7 @@ def test_an_unsteady_run_is_found(cooled):
     assert legs["scatter_c"].value == pytest.approx(0.4, abs=0.1)
     rig = validated(cooled)
     rig = edit.apply(rig, keep_cooling(rig, None, [run_figures(noisy, -10.0, tolerance_c=3.0)]))
-    assert reckon(rig).finding("cooling.stability").verdict is Verdict.FAILS
+    assert evaluate(rig).finding("cooling.stability").verdict is Verdict.FAILS
     assert math.isnan(log_of("x").power[0]) is False
 
 
@@ -328,6 +328,6 @@ def test_the_reach_follows_from_time_constant_and_pull(cooled):
         "cooler_pull_c_min": {"measured": {"value": 5.5, "standard_uncertainty": 0.05}},
     }
     cooled["plan"]["ambient_c"] = 18
-    found = reckon(validated(cooled)).finding("cooling.reach")
+    found = evaluate(validated(cooled)).finding("cooling.reach")
     assert found.verdict is Verdict.HOLDS
     assert "coldest reach is −31.5 °C" in found.title

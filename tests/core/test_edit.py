@@ -4,9 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.edit import Change, History, apply
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 
 

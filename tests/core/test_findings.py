@@ -5,14 +5,15 @@ import json
 import pytest
 
 from wyntaxis import demo
-from wyntaxis.core.findings import ORDER, finding
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.findings.registry import finding, in_order
 from wyntaxis.core.rig.edit import apply
 from wyntaxis.core.rig.store import load, validated
+from wyntaxis.core.steps import LIGHT_PATH
 
 
 def findings(document):
-    return {f.id: f for f in reckon(validated(document)).findings}
+    return {f.id: f for f in evaluate(validated(document)).findings}
 
 
 def test_the_examples_findings(example):
@@ -48,8 +49,8 @@ def test_the_examples_findings(example):
 def test_applying_the_remedies_mends_the_rig(example):
     rig = validated(example)
     for finding_id in ("spacing.main", "spacing.guide"):
-        rig = apply(rig, reckon(rig).finding(finding_id).remedy.change)
-    after = reckon(rig)
+        rig = apply(rig, evaluate(rig).finding(finding_id).remedy.change)
+    after = evaluate(rig)
     assert after.value("back_focus_error_mm") == pytest.approx(0, abs=0.005)
     assert {f.id: f.verdict for f in after.findings if f.id.startswith("spacing")} == {
         "spacing.main": "holds",
@@ -177,14 +178,19 @@ def test_the_demo_holds_its_planted_mistakes(name):
         "tarnfell-triplet-native": {"spacing.guide"},
         "meadow-newtonian": {"spacing.main", "coverage.image_circle", "joints.depth"},
     }
-    found = reckon(load(demo.rig_path(name)).rig).findings
+    found = evaluate(load(demo.rig_path(name)).rig).findings
     assert {f.id for f in found if f.verdict == "fails"} == planted[name]
     assert all(f.title and f.source for f in found)
     title = json.loads(demo.rig_path(name).read_text("utf-8"))["name"]
     assert title in demo.NOTES.read_text("utf-8")
 
 
-def test_every_finding_has_its_place_in_the_order():
-    with pytest.raises(ValueError, match="must stand in ORDER"):
-        finding("no.such.finding")(lambda _: [])
-    assert len(set(ORDER)) == len(ORDER)
+def test_every_finding_is_declared_once_and_has_its_place():
+    order = [one.id for one in in_order()]
+    assert order[:3] == ["spacing.main", "spacing.guide", "sampling.main"]
+    assert order[-1] == "frames.broken"
+    assert len(set(order)) == len(order)
+    for one in in_order():
+        assert one.after is None or order.index(one.after) < order.index(one.id)
+    with pytest.raises(ValueError, match=r"spacing.main is declared twice"):
+        finding("spacing.main", step=LIGHT_PATH)(lambda _: [])

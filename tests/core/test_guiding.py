@@ -7,10 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wyntaxis.core.optics import guiding, sampling
-from wyntaxis.core.reckon import reckon
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.optics import guiding
 from wyntaxis.core.rig.store import validated
+from wyntaxis.core.train import sampling
 
 
 def test_hand_worked_numbers():
@@ -71,13 +72,13 @@ def test_binnings_sampling_and_advice(example):
 
 def test_the_search_range_is_at_least_five_percent(example):
     rig = validated(example)
-    found = reckon(rig).search
+    found = evaluate(rig).search
     assert (found.low_arcsec_px, found.high_arcsec_px) == pytest.approx((1.487486, 1.644064), abs=1e-6)
     assert found.radius_deg == pytest.approx(1.56783, abs=1e-4)
     wide = sampling.search_range(rig.sensor, 1.5, 500, 0.04)
     assert wide.share == pytest.approx(0.08)
     example["train"][4]["sensor"]["binning"] = 2
-    text = reckon(validated(example)).search.text
+    text = evaluate(validated(example)).search.text
     assert "binned pixel size 7.800 µm, or pixel size 3.900 µm with binning 2" in text
     assert "scale 2.9750 to 3.2881 arcsec/px" in text
 
@@ -152,7 +153,7 @@ def without_guiding(doc):
 )  # fmt: skip
 def test_findings(example, change, finding_id, verdict, words):
     change(example)
-    found = reckon(validated(example)).finding(finding_id)
+    found = evaluate(validated(example)).finding(finding_id)
     assert found.verdict == verdict
     assert words in found.remedy.text
     assert bool(words) == bool(found.remedy.text)
@@ -160,7 +161,7 @@ def test_findings(example, change, finding_id, verdict, words):
 
 def test_without_guiding_there_is_nothing_to_say_of_it(example):
     without_guiding(example)
-    assert not [f for f in reckon(validated(example)).findings if f.id.startswith("guiding.")]
+    assert not [f for f in evaluate(validated(example)).findings if f.id.startswith("guiding.")]
 
 
 def test_the_ways_to_guide():

@@ -9,12 +9,13 @@ import pytest
 from astropy.io import fits
 
 from tests.rigs import clean_document
-from wyntaxis.core.frames.audit import AuditKeeper, audit
-from wyntaxis.core.frames.headers import find_frames, frame_header, read_folder
-from wyntaxis.core.frames.names import load_filter_names
-from wyntaxis.core.frames.partners import group_frames, lacking
-from wyntaxis.core.reckon import Seen, reckon
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.evaluation import Gathered, evaluate
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, find_frames, frame_header, read_folder
+from wyntaxis.core.evidence.headers.names import load_filter_names
+from wyntaxis.core.evidence.headers.partners import group_frames, lacking
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.records.audit import audit
+from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 
 GOOD = {
@@ -52,11 +53,13 @@ def rig():
     return validated(clean_document() | {"observer": "Ada Marl"})
 
 
-def audited(rig, *frames):
-    from wyntaxis.core.frames.headers import FolderHeaders
+def told(*frames):
+    """Headers as if a folder of such frames had been read."""
+    return FolderHeaders("frames", tuple(frame_header(one, f"{n}.fits") for n, one in enumerate(frames)), ())
 
-    told = tuple(frame_header(one, f"{index}.fits") for index, one in enumerate(frames))
-    return audit(reckon(rig), FolderHeaders("frames", told, ()))
+
+def audited(rig, *frames):
+    return audit(evaluate(rig), told(*frames))
 
 
 def test_what_a_header_says():
@@ -177,18 +180,23 @@ def test_a_folder_is_read_with_what_is_broken(folder, rig):
     seen = []
     found = read_folder(folder, lambda done, of: seen.append((done, of)))
     assert seen[-1] == (9, 9)
-    told = {frame.path: frame for frame in found.frames}
-    assert set(told) == {"dark.fit", "multi.fts", "night/a.fits", "night/b.fits.gz", "packed.fits"}
+    assert {frame.path for frame in found.frames} == {
+        "dark.fit",
+        "multi.fts",
+        "night/a.fits",
+        "night/b.fits.gz",
+        "packed.fits",
+    }
     assert {(f.width_px, f.height_px, f.gain) for f in found.frames} == {(6, 4, 100)}
     assert {one.path for one in found.broken} == {"noise.fits", "cut.fits", "empty.fits", "short.fits"}
     assert all("\n" not in one.why and one.why for one in found.broken)
-    result = audit(reckon(rig), found)
+    result = audit(evaluate(rig), found)
     assert [(one.asked_s, one.actual_s, one.count) for one in result.exposures] == [(30.0, 30.2, 1)]
-    reckoning = reckon(rig, seen=Seen(frames=result))
-    assert reckoning.finding("cooling.setpoint").verdict == "fails"
-    assert "−3.0 °C" in reckoning.finding("cooling.setpoint").title
-    assert reckoning.finding("frames.broken").title == "4 of 9 files cannot be read"
-    assert reckoning.finding("frames.partners").verdict == "fails"
+    evaluation = evaluate(rig, Gathered(headers=found))
+    assert evaluation.finding("cooling.setpoint").verdict == "fails"
+    assert "−3.0 °C" in evaluation.finding("cooling.setpoint").title
+    assert evaluation.finding("frames.broken").title == "4 of 9 files cannot be read"
+    assert evaluation.finding("frames.partners").verdict == "fails"
     assert json.loads(json.dumps(result.as_json()))["frames"] == 5
     rows = list(csv.DictReader(io.StringIO(result.as_csv())))
     assert len(rows) == 9
@@ -197,10 +205,10 @@ def test_a_folder_is_read_with_what_is_broken(folder, rig):
 
 def test_frames_are_held_to_their_own_set_temperature(rig):
     library = [header(IMAGETYP="DARK", SET_TEMP=t, CCD_TEMP=t + 0.1) for t in (-10.0, 0.0, 10.0)]
-    finding = reckon(rig, seen=Seen(frames=audited(rig, *library))).finding("cooling.setpoint")
+    finding = evaluate(rig, Gathered(headers=told(*library))).finding("cooling.setpoint")
     assert finding.verdict == "holds"
     library.append(header(IMAGETYP="DARK", SET_TEMP=-20.0, CCD_TEMP=-14.0))
-    finding = reckon(rig, seen=Seen(frames=audited(rig, *library))).finding("cooling.setpoint")
+    finding = evaluate(rig, Gathered(headers=told(*library))).finding("cooling.setpoint")
     assert (finding.verdict, finding.title) == (
         "fails",
         "Pellucid 26M: −20.0 °C was not reached in 1 of 4 frames: −14.0 °C",
@@ -234,13 +242,12 @@ def test_many_files_are_read_in_parallel_and_the_reading_can_be_ended(tmp_path):
 
 
 def test_the_audit_is_kept_until_the_rig_changes_in_what_it_tells(folder, rig):
-    from wyntaxis.core.rig.edit import Change, apply
-
-    keeper, headers = AuditKeeper(), read_folder(folder)
-    first = keeper.audit(rig, headers)
-    assert keeper.audit(apply(rig, Change.of("Name", ("name",), "other")), headers) is first
-    gain = apply(rig, Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 0.0))
-    assert keeper.audit(gain, headers) is not first
+    gathered = Gathered(headers=read_folder(folder))
+    first = evaluate(rig, gathered).frames
+    renamed = edit.apply(rig, edit.Change.of("Name", ("name",), "other"))
+    assert evaluate(renamed, gathered).frames is first
+    gain = edit.apply(rig, edit.Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 0.0))
+    assert evaluate(gain, gathered).frames is not first
 
 
 @pytest.mark.parametrize(

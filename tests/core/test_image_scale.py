@@ -8,18 +8,18 @@ import pytest
 from astropy.io import fits
 from astropy.wcs import WCS
 
-from wyntaxis.core.field.image_scale import (
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.scale.image_scale import (
     keep_reading,
     read_solved_frame,
     scale_of_header,
     two_star_scale,
     typed_scale,
 )
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics.imaging import pixel_scale
-from wyntaxis.core.reckon import reckon
 from wyntaxis.core.rig.edit import apply
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.store import validated
 
 SCALE = 1.5
@@ -138,8 +138,8 @@ def test_a_frame_on_disk_is_kept_with_its_evidence(tmp_path, example):
     kept = rig.measured["pixel_scale_arcsec_px"]
     assert (kept.evidence.file, kept.evidence.method, kept.value) == ("solved.fits", "wcs", pytest.approx(SCALE))
     # Measured at binning 2, told for the binning in use, 1.
-    assert reckon(rig).quantities["pixel_scale_arcsec_px"].measured.value == pytest.approx(SCALE / 2)
-    assert reckon(rig).value("effective_focal_length_mm") == pytest.approx(206.264806 * 3.9 * 2 / SCALE)
+    assert evaluate(rig).quantities["pixel_scale_arcsec_px"].measured.value == pytest.approx(SCALE / 2)
+    assert evaluate(rig).value("effective_focal_length_mm") == pytest.approx(206.264806 * 3.9 * 2 / SCALE)
 
 
 @pytest.mark.parametrize(
@@ -189,7 +189,7 @@ def test_a_planted_spacing_error_comes_back(example, planted_mm):
     scale = pixel_scale(3.9, 1, focal)
     rig = validated(example)
     rig = apply(rig, keep_reading(rig, typed_scale(scale, scale * 2e-4)))
-    row = reckon(rig).quantities["spacing_error_by_scale_mm"].measured
+    row = evaluate(rig).quantities["spacing_error_by_scale_mm"].measured
     # u(f0) = 4/√3 mm dominates: 256.25 × 0.76 × 2.309/676 = 0.665 mm.
     assert row.value == pytest.approx(planted_mm, abs=1e-6)
     assert row.uncertainty == pytest.approx(0.667, rel=0.03)
@@ -207,19 +207,19 @@ def test_a_planted_spacing_error_comes_back(example, planted_mm):
 )
 def test_the_finding_and_its_story(example, focal, verdict, words):
     example["measured"] = {"effective_focal_length_mm": {"value": focal, "standard_uncertainty": 0.2}}
-    found = reckon(validated(example)).finding("scale.measured")
+    found = evaluate(validated(example)).finding("scale.measured")
     assert found.verdict is verdict
     assert words in found.remedy.text
-    assert not [f for f in reckon(validated(example)).findings if f.id == "legs.agree"]
+    assert not [f for f in evaluate(validated(example)).findings if f.id == "legs.agree"]
 
 
 def test_without_a_tolerance_the_focal_length_is_taken_as_rounded(example):
     del example["telescope"]["focal_length_tolerance_mm"]
     example["measured"] = {"effective_focal_length_mm": {"value": 512.0}}
-    assert reckon(validated(example)).finding("scale.measured").verdict is Verdict.HOLDS
+    assert evaluate(validated(example)).finding("scale.measured").verdict is Verdict.HOLDS
     example["train"][0]["magnification"] = 1
     example["measured"] = {"effective_focal_length_mm": {"value": 676}}
-    found = reckon(validated(example)).finding("scale.measured")
+    found = evaluate(validated(example)).finding("scale.measured")
     assert "says nothing of the spacing" in found.arithmetic[-1]
 
 
@@ -253,11 +253,11 @@ def test_declination_first_and_galactic_frames_give_the_same_place():
 def test_behind_a_prism_the_guide_focal_length_is_measured_with_the_main_one(example):
     """0.5 % longer than computed: the guide scale 1.605923 becomes 1.597933, the guide focal length 516.329 mm."""
     example["measured"] = {"effective_focal_length_mm": {"value": 513.76 * 1.005, "standard_uncertainty": 0.2}}
-    reckoning = reckon(validated(example))
-    row = reckoning.quantities["guide_scale_arcsec_px"]
+    evaluation = evaluate(validated(example))
+    row = evaluation.quantities["guide_scale_arcsec_px"]
     assert row.measured.value == pytest.approx(1.605923 / 1.005, rel=1e-6)
     assert row.measured.uncertainty == pytest.approx(1.605923 / 1.005 * 0.2 / 516.3288, rel=1e-3)
-    assert reckoning.guide_focal_length.value == pytest.approx(516.3288)
+    assert evaluation.guide_focal_length.value == pytest.approx(516.3288)
 
 
 def test_pixels_that_are_not_square_make_the_scale_less_certain():

@@ -9,16 +9,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import EXAMPLE
-from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import RigError, path_text, quoted
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.optics.lightpath import back_focus
-from wyntaxis.core.reckon import reckon
-from wyntaxis.core.rig.errors import RigError, path_text, quoted
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.model import json_schema
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.rig.variants import differences, document_path, free_name, new_variant, train_entries
 from wyntaxis.core.section import section
-from wyntaxis.core.worklist import STEPS, belongs
+from wyntaxis.core.steps import steps
+from wyntaxis.core.train.lightpath import back_focus
+from wyntaxis.core.worklist import belongs
 
 mm = st.floats(0.1, 60).map(lambda value: round(value, 3))
 tolerances = st.floats(0, 0.5).map(lambda value: round(value, 3))
@@ -41,9 +42,9 @@ def rigs(draw):
 
 @given(rigs(), mm)
 def test_a_longer_part_moves_the_sensor_by_as_much(doc, more):
-    before = reckon(validated(doc))
+    before = evaluate(validated(doc))
     doc["train"][1]["length_mm"] += more
-    after = reckon(validated(doc))
+    after = evaluate(validated(doc))
     for key in ("back_focus_built_mm", "back_focus_error_mm"):
         assert after.value(key) - before.value(key) == pytest.approx(more, abs=1e-9)
     assert after.value("back_focus_required_mm") == before.value("back_focus_required_mm")
@@ -53,20 +54,20 @@ def test_a_longer_part_moves_the_sensor_by_as_much(doc, more):
 
 @given(rigs(), st.randoms(use_true_random=False))
 def test_the_order_of_parts_behind_the_guider_changes_no_length(doc, random):
-    before = reckon(validated(doc))
+    before = evaluate(validated(doc))
     middle = doc["train"][2:-1]
     random.shuffle(middle)
     doc["train"][2:-1] = middle
-    after = reckon(validated(doc))
+    after = evaluate(validated(doc))
     for key in ("back_focus_built_mm", "back_focus_required_mm", "guide_path_required_mm", "guide_path_error_mm"):
         assert after.value(key) == pytest.approx(before.value(key), abs=1e-9)
 
 
 @given(rigs(), st.floats(0.5, 5), st.floats(1.3, 2.0))
 def test_a_plate_behind_the_prism_shortens_the_guide_branch_by_what_it_adds_to_the_back_focus(doc, thickness, index):
-    before = reckon(validated(doc))
+    before = evaluate(validated(doc))
     doc["train"][-1]["glass"] = [{"thickness_mm": thickness, "index": index}]
-    after = reckon(validated(doc))
+    after = evaluate(validated(doc))
     shift = thickness * (1 - 1 / index)
     assert after.value("back_focus_required_mm") - before.value("back_focus_required_mm") == pytest.approx(shift)
     assert before.value("guide_path_required_mm") - after.value("guide_path_required_mm") == pytest.approx(shift)
@@ -84,13 +85,13 @@ def test_spreads_of_a_stack(doc):
 
 @given(rigs())
 def test_the_section_holds_every_part_end_to_end(doc):
-    reckoning = reckon(validated(doc))
-    drawn = section(reckoning)
+    evaluation = evaluate(validated(doc))
+    drawn = section(evaluation)
     assert [shape.part.id for shape in drawn.parts] == [part["id"] for part in doc["train"]]
     for one, other in zip(drawn.parts, drawn.parts[1:], strict=False):
         assert other.start_mm == pytest.approx(one.end_mm)
     assert drawn.plane.built_mm == pytest.approx(drawn.length_mm)
-    assert drawn.plane.required_mm - drawn.datum_mm == pytest.approx(reckoning.value("back_focus_required_mm"))
+    assert drawn.plane.required_mm - drawn.datum_mm == pytest.approx(evaluation.value("back_focus_required_mm"))
     assert drawn.top_mm >= max(shape.outer_radius_mm for shape in drawn.all_parts())
     for shape in drawn.parts:
         assert 0 < shape.opening_radius_mm < shape.outer_radius_mm
@@ -104,22 +105,24 @@ def test_the_section_holds_every_part_end_to_end(doc):
 
 @given(rigs())
 def test_every_finding_is_told_at_a_step_and_written_as_json(doc):
-    reckoning = reckon(validated(doc))
-    assert parse(to_bytes(reckoning.rig)) == reckoning.rig
-    for found in reckoning.findings:
-        assert any(belongs(step, found.id, found.quantities) for step in STEPS), found.id
+    evaluation = evaluate(validated(doc))
+    assert parse(to_bytes(evaluation.rig)) == evaluation.rig
+    for found in evaluation.findings:
+        assert any(belongs(step, found) for step in steps()), found.id
         assert found.title
         assert "\n" not in found.title + found.remedy.text + "".join(found.arithmetic)
         assert set(found.as_json()) == {"id", "verdict", "subject", "title", "arithmetic", "remedy", "source"}
         if found.verdict in (Verdict.FAILS, Verdict.TIGHT):
             assert found.remedy.text
-    assert all(row.computed is None or math.isfinite(row.computed.uncertainty) for row in reckoning.quantities.values())
+    assert all(
+        row.computed is None or math.isfinite(row.computed.uncertainty) for row in evaluation.quantities.values()
+    )
 
 
 def test_a_separate_guide_telescope_is_drawn_above_the_train(example):
     telescope = {"id": "g", "focal_length_mm": 200, "aperture_mm": 50}
     example["guiding"] = {"kind": "separate", "telescope": telescope, "path": example["guiding"]["path"]}
-    drawn = section(reckon(validated(example)))
+    drawn = section(evaluate(validated(example)))
     assert not drawn.branch.turned
     assert drawn.branch.at_mm + drawn.branch.length_mm == pytest.approx(drawn.length_mm)
     assert drawn.branch.height_mm > max(shape.outer_radius_mm for shape in drawn.parts)
@@ -230,7 +233,7 @@ places = st.sampled_from(
 
 @given(
     st.lists(st.tuples(places, extremes), max_size=4),
-    st.dictionaries(st.sampled_from(list(CATALOGUE)), st.sampled_from([0.0, -1.0]) | extremes, max_size=3),
+    st.dictionaries(st.sampled_from(list(QUANTITY_KINDS)), st.sampled_from([0.0, -1.0]) | extremes, max_size=3),
 )
 def test_numbers_far_from_any_rig_are_refused_or_reckoned_but_never_break(changes, measured):
     doc = copy.deepcopy(EXAMPLE)
@@ -251,10 +254,10 @@ def test_numbers_far_from_any_rig_are_refused_or_reckoned_but_never_break(change
 
 
 def told_in_full(rig):
-    reckoning = reckon(rig)
-    json.dumps([row.as_json() for row in reckoning.quantities.values()], allow_nan=False)
-    assert all(found.title for found in reckoning.findings)
-    section(reckoning)
+    evaluation = evaluate(rig)
+    json.dumps([row.as_json() for row in evaluation.quantities.values()], allow_nan=False)
+    assert all(found.title for found in evaluation.findings)
+    section(evaluation)
 
 
 def test_correctors_cannot_multiply_beyond_reason(example):

@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wyntaxis.core import wording
-from wyntaxis.core.catalogue import CATALOGUE
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, compare, rectangular, rss, stated_leg, worst
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 
 V = Verdict
 
@@ -46,7 +46,7 @@ def test_target(target, leg, verdict):
 
 
 def test_one_leg_alone_proves_nothing_and_the_gravest_counts():
-    kind = CATALOGUE["focal_ratio"]
+    kind = QUANTITY_KINDS["focal_ratio"]
     assert Quantity(kind).verdict is V.UNPROVEN
     assert Quantity(kind, computed=Leg(5)).verdict is V.UNPROVEN
     assert Quantity(kind, computed=Leg(5), stated=stated_leg(5.01, None)).verdict is V.HOLDS

@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.rig.store import validated
 
 CONTRACT = {
@@ -23,7 +23,7 @@ CONTRACT = {
 
 
 def numbers(document):
-    return {key: row.computed and row.computed.value for key, row in reckon(validated(document)).quantities.items()}
+    return {key: row.computed and row.computed.value for key, row in evaluate(validated(document)).quantities.items()}
 
 
 def part(part_id, kind, length, **more):
@@ -37,7 +37,7 @@ def without_guiding(document):
 def test_the_contracts_example(example):
     got = numbers(example)
     assert {key: pytest.approx(got[key], abs=6e-7) for key in CONTRACT} == CONTRACT
-    row = reckon(validated(example)).quantities["back_focus_built_mm"]
+    row = evaluate(validated(example)).quantities["back_focus_built_mm"]
     assert row.computed.uncertainty == pytest.approx(0.058878, abs=5e-7)
 
 
@@ -169,19 +169,19 @@ def test_other_rigs(example, variant):
 
 
 def test_uncertainty_is_carried_to_what_follows(example):
-    rows = reckon(validated(example)).quantities
+    rows = evaluate(validated(example)).quantities
     relative = 4 / math.sqrt(3) / 676
     for key, power in {"pixel_scale_arcsec_px": 1, "focal_ratio": 1, "depth_of_focus_seeing_um": 2}.items():
         assert rows[key].computed.uncertainty == pytest.approx(power * relative * rows[key].computed.value)
     # Behind a prism the shared focal length cancels; between two telescopes it does not.
     assert rows["guide_to_main_ratio"].computed.uncertainty == 0
     separate_guide_telescope(example)
-    ratio = reckon(validated(example)).quantities["guide_to_main_ratio"].computed
+    ratio = evaluate(validated(example)).quantities["guide_to_main_ratio"].computed
     assert ratio.uncertainty / ratio.value == pytest.approx(math.hypot(relative, 3 / math.sqrt(3) / 200))
 
 
 def test_a_measured_leg_is_acted_on(example):
     example["measured"] = {"back_focus_error_mm": {"value": 0.1, "standard_uncertainty": 0.05}}
-    row = reckon(validated(example)).quantities["back_focus_error_mm"]
+    row = evaluate(validated(example)).quantities["back_focus_error_mm"]
     assert (row.best.value, row.target.judge(row.best)) == (0.1, "holds")
     assert row.verdict == "fails"  # it contradicts the computed leg

@@ -10,37 +10,28 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.rigs import clean_document
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, matches, save_maps, stable_path
+from wyntaxis.core.evidence.foreign.readers import FORMS, MOST_VALUES, read_foreign
+from wyntaxis.core.evidence.foreign.units import convert, foreign_number_in, parse_foreign_number, parse_foreign_truth
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.records.bring_in import record_of
-from wyntaxis.core.records.keymap import (
-    KeyMap,
-    KeyMaps,
-    KeyRule,
-    Suggestions,
-    apply_map,
-    load_maps,
-    matches,
-    save_maps,
-    stable_path,
-)
+from wyntaxis.core.records.mapping import Suggestions, apply_map
 from wyntaxis.core.records.quantities import comparables
-from wyntaxis.core.records.readers import FORMS, MOST_VALUES, read_foreign
 from wyntaxis.core.records.stories import is_placeholder, list_story, number_story
-from wyntaxis.core.records.units import convert, foreign_number_in, parse_foreign_number, parse_foreign_truth
 from wyntaxis.core.rig import edit
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.store import validated
 
 
 @pytest.fixture(scope="module")
-def reckoning():
-    return reckon(validated(clean_document()))
+def evaluation():
+    return evaluate(validated(clean_document()))
 
 
 @pytest.fixture(scope="module")
-def known(reckoning):
-    return comparables(reckoning)
+def known(evaluation):
+    return comparables(evaluation)
 
 
 FILES = {
@@ -264,7 +255,7 @@ def test_a_map_points_paths_at_quantities(known):
     ]
 
 
-def test_maps_are_kept_and_known_again(tmp_path, reckoning):
+def test_maps_are_kept_and_known_again(tmp_path, evaluation):
     path = tmp_path / "own" / "key-maps.json"
     source = tmp_path / "profile.ini"
     source.write_text("[scope]\nfocal = 676\n[cam]\ngain = 120\n", "utf-8")
@@ -279,9 +270,9 @@ def test_maps_are_kept_and_known_again(tmp_path, reckoning):
     save_maps(load_maps(path).with_map(chosen), path)
     file = read_foreign(source)
     assert load_maps(path).suiting(file) == chosen
-    change, told = record_of(reckoning, source, file, chosen)
+    change, told = record_of(evaluation, source, file, chosen)
     assert told == ()
-    rig = edit.apply(reckoning.rig, change)
+    rig = edit.apply(evaluation.rig, change)
     kept = rig.records[0]
     assert (kept.id, kept.side, kept.values) == (
         "client",
@@ -292,7 +283,7 @@ def test_maps_are_kept_and_known_again(tmp_path, reckoning):
     assert len(rig.records) == 2
     other = KeyMap(name="guide program", form="ini", rules=(KeyRule(path="no.where", quantity="main.gain"),))
     with pytest.raises(RigError, match="finds nothing in it"):
-        record_of(reckoning, source, file, other)
+        record_of(evaluation, source, file, other)
     path.write_text('{"format": "wyntaxis-key-maps", "version": 1, "maps": [{"nme": 1}]}', "utf-8")
     with pytest.raises(RigError, match=r"maps\[0\]\.nme: unknown key; did you mean name\?"):
         load_maps(path)
@@ -335,9 +326,9 @@ def test_names_that_nobody_gave(name):
         ("main.gain", -1, "the sign is the other way round"),
     ],
 )
-def test_stories_of_numbers(reckoning, known, key, factor, words):
+def test_stories_of_numbers(evaluation, known, key, factor, words):
     item = known[key]
-    story = number_story(reckoning.rig, item, item.value * factor, item.value)
+    story = number_story(evaluation.rig, item, item.value * factor, item.value)
     assert words in story
     assert bool(words) == bool(story)
 
@@ -434,8 +425,8 @@ def test_one_entry_alone_and_a_name_that_is_gone(tmp_path, known):
 @pytest.mark.parametrize(
     "key, factor, words", [("width_px", 2, ""), ("width_px", 0.5, "1/2: the size of frames binned 2 × 2")]
 )
-def test_a_wrong_size_is_no_binned_pixel(reckoning, known, key, factor, words):
-    assert number_story(reckoning.rig, known[key], known[key].value * factor, known[key].value) == words
+def test_a_wrong_size_is_no_binned_pixel(evaluation, known, key, factor, words):
+    assert number_story(evaluation.rig, known[key], known[key].value * factor, known[key].value) == words
 
 
 def test_a_record_belongs_to_the_train_it_was_made_for():
@@ -445,9 +436,9 @@ def test_a_record_belongs_to_the_train_it_was_made_for():
     document["guiding"]["taps"] = "oag"
     document["records"][0]["variant"] = document["name"]
     rig = validated(document)
-    own = reckon(variant_rig(rig, None))
+    own = evaluate(variant_rig(rig, None))
     assert [record.id for record in own.matrix.records] == ["client", "server"]
-    other = reckon(variant_rig(rig, "native"))
+    other = evaluate(variant_rig(rig, "native"))
     assert [record.id for record in other.matrix.records] == ["server"]
     assert other.finding("records.focal_length") is None
     renamed = edit.apply(rig, edit.Change.of("Rename", ("name",), "Winter train"))

@@ -3,7 +3,7 @@
 import pytest
 
 from tests.conftest import EXAMPLE
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.rig.shelf import (
     STARTER,
     Shelf,

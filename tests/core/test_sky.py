@@ -10,13 +10,14 @@ from astropy.wcs import WCS
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wyntaxis.core.reckon import reckon
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.sky import horizon
 from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
-from wyntaxis.core.sky.footprint import Field, Footprint, Optics, angle_caveat, corners_csv, footprint, mosaic, stc_s
+from wyntaxis.core.sky.footprint import Field, Footprint, Optics, angle_caveat, corners_csv, mosaic, stc_s
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
 from wyntaxis.core.sky.horizon import horizon_altitude, parse_horizon
 from wyntaxis.core.sky.objects import SkyObject, find_object, objects_near
@@ -94,8 +95,8 @@ def test_the_frame_faces_the_way_it_says():
 
 
 def test_the_examples_footprint_and_guide_field(example):
-    reckoning = reckon(validated(example))
-    frame = footprint(reckoning, (333.785, 49.9), 20)
+    evaluation = evaluate(validated(example))
+    frame = footprint(evaluation, (333.785, 49.9), 20)
     # Prism: 14 + 8/2 = 18 mm off the axis, atan(18/513.76) = 2.0066° toward the frame's top.
     assert frame.guide_place() == pytest.approx((2.00659, 20), abs=1e-4)
     found = frame.as_json()
@@ -109,12 +110,12 @@ def test_the_examples_footprint_and_guide_field(example):
         "Tarnfell triplet, reduced", '"Tarnfell triplet, reduced"'
     )
     example["train"][1]["prism"] |= {"beside": "short_side"}
-    assert footprint(reckon(validated(example)), (0, 0), 0).guide_place()[1] == pytest.approx(90)
+    assert footprint(evaluate(validated(example)), (0, 0), 0).guide_place()[1] == pytest.approx(90)
     example["telescope"]["exit_pupil_distance_mm"] = 540.0
-    wide = footprint(reckon(validated(example)), (0, 0), 0).guide_place()[0]
+    wide = footprint(evaluate(validated(example)), (0, 0), 0).guide_place()[0]
     assert wide == pytest.approx(math.degrees(math.atan(18 / (1 - 54.4 / 540) / 513.76)), abs=1e-6)
     example["train"].pop()
-    assert footprint(reckon(validated(example)), (0, 0), 0) is None
+    assert footprint(evaluate(validated(example)), (0, 0), 0) is None
 
 
 def a_target(major, minor=None, angle=0.0, place=(10.0, 85.0)):
@@ -234,7 +235,7 @@ def test_names_and_marks_in_the_wrong_place(text, words):
 
 
 def test_an_object_without_a_catalogued_angle_has_a_caveat(example):
-    frame = footprint(reckon(validated(example)), (100.0, 40.0), 0.0)
+    frame = footprint(evaluate(validated(example)), (100.0, 40.0), 0.0)
     long = SkyObject("X1", "Galaxy", 100.0, 40.0, 240.0, 12.0, None, None)
     low, high = frame.share_range(long)
     assert low < frame.covered_share(long) <= high or low <= frame.covered_share(long) < high

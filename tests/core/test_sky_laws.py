@@ -7,17 +7,18 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.optics import guiding, imaging
-from wyntaxis.core.optics.sampling import binning_rows, match_advice, match_factors, sampling_word, search_range
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig.model import Sensor
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
-from wyntaxis.core.sky.footprint import Field, Footprint, Optics, corners_csv, footprint, mosaic, stc_s
+from wyntaxis.core.sky.footprint import Field, Footprint, Optics, corners_csv, mosaic, stc_s
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
 from wyntaxis.core.sky.horizon import horizon_altitude, horizon_csv, parse_horizon
 from wyntaxis.core.sky.objects import SkyObject
+from wyntaxis.core.train.sampling import binning_rows, match_advice, match_factors, sampling_word, search_range
 
 PLACES = st.tuples(st.floats(0, 359.999), st.floats(-90, 90))
 ANGLES = st.floats(0, 360)
@@ -223,10 +224,10 @@ def test_a_measured_focal_length_moves_the_footprint_as_it_must(factor, spread):
     document = json.loads((Path(__file__).parent.parent / "example.rig.json").read_text("utf-8"))
     wanted = 513.76 * factor
     document["measured"] = {"effective_focal_length_mm": {"value": wanted, "standard_uncertainty": spread * wanted}}
-    reckoning = reckon(validated(document))
-    frame = footprint(reckoning, (10.0, 10.0), 0.0)
+    evaluation = evaluate(validated(document))
+    frame = footprint(evaluation, (10.0, 10.0), 0.0)
     assert frame.size_deg[0] == pytest.approx(2 * math.degrees(math.atan(23.4 / 2 / wanted)))
     assert frame.guide_place()[0] == pytest.approx(math.degrees(math.atan(18 / wanted)))
-    rows = binning_rows(reckoning.rig, wanted)
+    rows = binning_rows(evaluation.rig, wanted)
     assert rows[0].scale_arcsec_px == pytest.approx(206.264806 * 3.9 / wanted)
     assert [row.binning for row in rows] == [1, 2, 3, 4]

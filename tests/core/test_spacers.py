@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 
 from tests.conftest import EXAMPLE
 from wyntaxis import demo
-from wyntaxis.core.optics import spacer_search
-from wyntaxis.core.optics.joints import is_shim, meet
-from wyntaxis.core.optics.spacers import SearchCancelledError, apply_set, find_spacers, pieces_text
-from wyntaxis.core.reckon import reckon
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.rig.shelf import STARTER, ShelfPart, load_shelf
 from wyntaxis.core.rig.store import load, validated
+from wyntaxis.core.train import spacer_search
+from wyntaxis.core.train.joints import is_shim, meet
+from wyntaxis.core.train.spacers import SearchCancelledError, apply_set, find_spacers, pieces_text
 
 
 def ring(part_id, length, front=("M42x0.75", "male"), rear=("M42x0.75", "male"), owned=1, tol=0.05, **more):
@@ -140,12 +140,12 @@ def test_the_search_equals_brute_force(rings, loose, wanted, rear, front, two_pl
     assert keys(result) == brute_force(rig, shelf, 0.4)[:10]
     for found in result.sets:
         applied = validated(rig.model_dump(mode="json", exclude_unset=True) | {"train": apply_set(rig, result, found)})
-        reckoning = reckon(applied)
-        assert reckoning.value("back_focus_error_mm") == pytest.approx(found.error_mm, abs=2e-6)
-        assert reckoning.back_focus.worst_case_mm == pytest.approx(found.worst_case_mm, abs=1e-9)
-        assert reckoning.back_focus.probability_within == pytest.approx(found.probability, abs=2e-6)
-        assert reckoning.finding("joints.mate").verdict != "fails"
-        assert reckoning.finding("joints.depth") is None
+        evaluation = evaluate(applied)
+        assert evaluation.value("back_focus_error_mm") == pytest.approx(found.error_mm, abs=2e-6)
+        assert evaluation.back_focus.worst_case_mm == pytest.approx(found.worst_case_mm, abs=1e-9)
+        assert evaluation.back_focus.probability_within == pytest.approx(found.probability, abs=2e-6)
+        assert evaluation.finding("joints.mate").verdict != "fails"
+        assert evaluation.finding("joints.depth") is None
     if not result.sets and result.buy_length_mm:
         bought = brute_force(rig, [ring("b", result.buy_length_mm, opposite(rear), opposite(front))], 0.4)
         assert two_places or bought
@@ -262,7 +262,7 @@ def test_the_demos_spacing_is_mended_from_the_starter_shelf():
         rig = load(demo.rig_path(name)).rig
         result = find_spacers(rig, load_shelf(STARTER).parts)
         mended = rig.model_dump(mode="json", exclude_unset=True) | {"train": apply_set(rig, result, result.sets[0])}
-        after = reckon(validated(mended))
+        after = evaluate(validated(mended))
         assert after.finding("spacing.main").verdict == "holds"
         assert after.finding("joints.mate").verdict == "holds"
         assert after.finding("joints.depth") is None
@@ -311,11 +311,11 @@ def test_a_rig_that_wants_nothing_is_told(change, words):
 def test_the_demos_guide_branch_is_brought_into_reach_from_the_starter_shelf():
     """In the native train a shelf ring behind the wheel moves the main sensor, and so the guide's focus, back."""
     rig = load(demo.rig_path("tarnfell-triplet-native")).rig
-    assert reckon(rig).guide_path.reach.shortfall_mm == pytest.approx(21.315789 - 28, abs=1e-6)
+    assert evaluate(rig).guide_path.reach.shortfall_mm == pytest.approx(21.315789 - 28, abs=1e-6)
     ring_from_shelf = load_shelf(STARTER).find("m42_7_5").part.model_dump(mode="json", exclude_unset=True)
     document = rig.model_dump(mode="json", exclude_unset=True)
     document["train"].insert(4, ring_from_shelf)
-    after = reckon(validated(document))
+    after = evaluate(validated(document))
     assert after.guide_path.reach.shortfall_mm == 0
     assert after.finding("joints.mate").verdict == "holds"
     assert after.finding("reach.main").verdict == "holds"

@@ -15,8 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wyntaxis.cli import main
-from wyntaxis.core.rig import store
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.rig.recovery import find_left_behind, journal_path, remove_journal, write_journal
 from wyntaxis.core.rig.store import load, parse, save, to_bytes, validated
 
@@ -186,7 +185,7 @@ def test_a_disk_that_cannot_be_written_loses_nothing(tmp_path, monkeypatch):
     def full(_descriptor):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(store.os, "fsync", full)
+    monkeypatch.setattr("wyntaxis.core.files.saving.os.fsync", full)
     with pytest.raises(RigError, match=r"a\.rig\.json: cannot be saved: no space left on device"):
         save(validated(json.loads(TEXT) | {"name": "new"}), path)
     assert path.read_bytes() == before

@@ -7,18 +7,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.findings.joints import depth
-from wyntaxis.core.optics.illumination import Beam, circles_overlap, falloff, falloff_map, openings
-from wyntaxis.core.optics.joints import joint_text, meet
-from wyntaxis.core.optics.lightpath import back_focus
-from wyntaxis.core.optics.mechanics import load
-from wyntaxis.core.optics.stackup import stack_up
-from wyntaxis.core.reckon import reckon
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.model import Joint, variant_rig
 from wyntaxis.core.rig.shelf import STARTER, load_shelf
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.section import section
+from wyntaxis.core.train.illumination import Beam, circles_overlap, falloff, falloff_map, openings
+from wyntaxis.core.train.joints import joint_text, meet
+from wyntaxis.core.train.lightpath import back_focus
+from wyntaxis.core.train.mechanics import load
+from wyntaxis.core.train.stackup import stack_up
 
 
 def joint(thread, gender, depth_mm=None, shoulder=None):
@@ -51,14 +51,14 @@ def test_joints(rear, front, mating, gap, seat):
 def test_a_gap_lengthens_what_is_built_and_what_is_drawn(example):
     example["train"][3]["front"] = {"thread": "M42x0.75", "gender": "male", "depth_mm": 5.2}
     example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
-    reckoning = reckon(validated(example))
-    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9 + 0.7)
-    assert reckoning.value("guide_path_required_mm") == pytest.approx(53.7157894737 + 0.7)
+    evaluation = evaluate(validated(example))
+    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9 + 0.7)
+    assert evaluation.value("guide_path_required_mm") == pytest.approx(53.7157894737 + 0.7)
     assert (
-        "built: 17.500 + 20.000 + 0.700 + 12.900 + 12.500 = 63.600 mm" in reckoning.finding("spacing.main").arithmetic
+        "built: 17.500 + 20.000 + 0.700 + 12.900 + 12.500 = 63.600 mm" in evaluation.finding("spacing.main").arithmetic
     )
-    assert reckoning.finding("joints.depth").arithmetic[0].startswith("5.20 − 4.50 = 0.70 mm")
-    assert section(reckoning).length_mm == pytest.approx(90.9 + 0.7)
+    assert evaluation.finding("joints.depth").arithmetic[0].startswith("5.20 − 4.50 = 0.70 mm")
+    assert section(evaluation).length_mm == pytest.approx(90.9 + 0.7)
 
 
 @pytest.mark.parametrize(
@@ -71,9 +71,9 @@ def test_a_ring_in_a_bottoming_joint_fills_its_gap_first(example, rings, built, 
     example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
     for number, thickness in enumerate(rings):
         example["train"].insert(3, {"id": f"shim{number}", "kind": "spacer", "length_mm": thickness})
-    reckoning = reckon(validated(example))
-    assert reckoning.value("back_focus_built_mm") == pytest.approx(built)
-    finding = reckoning.finding("joints.depth")
+    evaluation = evaluate(validated(example))
+    assert evaluation.value("back_focus_built_mm") == pytest.approx(built)
+    finding = evaluation.finding("joints.depth")
     assert (finding is None) is (open_mm is None)
     if finding is not None:
         assert f"a gap of {open_mm:.2f} mm" in finding.title
@@ -83,18 +83,18 @@ def test_a_thick_ring_that_is_no_thicker_than_the_gap_fills_it_too(example):
     example["train"][3]["front"] = {"thread": "M42x0.75", "gender": "male", "depth_mm": 6.0}
     example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
     example["train"].insert(3, {"id": "stop", "kind": "spacer", "length_mm": 1.5})
-    reckoning = reckon(validated(example))
-    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9 + 1.5)
-    assert reckoning.finding("joints.depth") is None
+    evaluation = evaluate(validated(example))
+    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9 + 1.5)
+    assert evaluation.finding("joints.depth") is None
 
 
 def test_a_gap_before_the_datum_is_not_told_as_built_length(example):
     example["telescope"]["rear"]["depth_mm"] = 4.0
-    reckoning = reckon(validated(example))
-    finding = reckoning.finding("joints.depth")
+    evaluation = evaluate(validated(example))
+    finding = evaluation.finding("joints.depth")
     assert "before the datum, so outside the built length" in finding.arithmetic[0]
     assert "until then" not in finding.remedy.text
-    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9)
+    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9)
 
 
 def test_the_worst_case_holds_the_plates_too(example):
@@ -106,16 +106,16 @@ def test_the_worst_case_holds_the_plates_too(example):
 
 def test_a_gap_before_the_datum_does_not_count(example):
     example["train"][0]["front"]["depth_mm"] = 6
-    reckoning = reckon(validated(example))
-    assert reckoning.value("back_focus_built_mm") == pytest.approx(62.9)
-    assert len(list(depth(reckoning))) == 1
+    evaluation = evaluate(validated(example))
+    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9)
+    assert len(list(depth(evaluation))) == 1
 
 
 def test_what_does_not_mate_is_told_with_the_adapter_that_mends_it(example):
     example["train"][2]["front"] = {"thread": "M42x0.75", "gender": "female"}
     example["train"][1]["rear"] = {"thread": "M48x0.75", "gender": "male", "depth_mm": 4.5}
     rig = validated(example)
-    bare, stocked = reckon(rig), reckon(rig, load_shelf(STARTER).parts)
+    bare, stocked = evaluate(rig), evaluate(rig, shelf=load_shelf(STARTER).parts)
     assert bare.finding("joints.mate").verdict == "fails"
     assert "nothing on the shelf goes between" in bare.finding("joints.mate").remedy.text
     assert stocked.finding("joints.mate").remedy.text.startswith("put M48 to M42 from the shelf between them")
@@ -125,9 +125,9 @@ def test_what_does_not_mate_is_told_with_the_adapter_that_mends_it(example):
 def test_seats(example):
     example["train"][0]["front"] = {"thread": "2in", "gender": "slip", "shoulder": False}
     example["telescope"]["rear"] = {"thread": "2in", "gender": "slip"}
-    assert reckon(validated(example)).finding("joints.seat").verdict == "fails"
+    assert evaluate(validated(example)).finding("joints.seat").verdict == "fails"
     example["train"][0]["front"]["shoulder"] = True
-    assert reckon(validated(example)).finding("joints.seat").verdict == "tight"
+    assert evaluate(validated(example)).finding("joints.seat").verdict == "tight"
 
 
 # Illumination
@@ -163,7 +163,7 @@ def test_the_sampled_falloff_is_the_overlap_of_the_circles(ratio, diameter, dist
 
 
 def openings_of_one(diameter, distance):
-    from wyntaxis.core.optics.illumination import Opening
+    from wyntaxis.core.train.illumination import Opening
 
     return Opening(None, diameter, distance)
 
@@ -186,7 +186,7 @@ def test_a_wheel_that_cuts_the_corner(example, aperture, verdict, share):
     The beam there has a radius of 3.58 mm; through 24 mm passes a cap of it 1.52 mm high, a seventh of its area.
     """
     example["train"][2]["clear_aperture_mm"] = aperture
-    found = reckon(validated(example)).finding("illumination.corner")
+    found = evaluate(validated(example)).finding("illumination.corner")
     assert found.verdict == verdict
     assert [o.distance_mm for o in openings(validated(example))] == [pytest.approx(62.9), pytest.approx(35.4)]
     assert any("28.12 + 35.4/4.94 = 35.29 mm needed" in line for line in found.arithmetic)
@@ -215,7 +215,7 @@ def prism(edge, height=3.0, circle=46):
 )
 def test_the_prisms_place(example, change, shade, light):
     change(example)
-    found = reckon(validated(example))
+    found = evaluate(validated(example))
     assert (found.finding("prism.shade").verdict, found.finding("prism.light").verdict) == (shade, light)
     change = found.finding("prism.shade").remedy.change
     if shade == "fails":
@@ -224,14 +224,14 @@ def test_the_prisms_place(example, change, shade, light):
 
 def test_a_prism_outside_a_circle_that_is_only_estimated_is_a_doubt(example):
     """44 mm × 0.76 / 2 = 16.72 mm, the prism reaches to 22 mm; the corrector states no circle of its own."""
-    found = reckon(validated(example)).finding("prism.light")
+    found = evaluate(validated(example)).finding("prism.light")
     assert (found.verdict, found.title) == (
         "tight",
         "The prism reaches out of the image circle estimated behind the corrector",
     )
     assert "image circle's radius there: 16.72 mm" in found.arithmetic
     example["train"][0]["image_circle_mm"] = 33.44
-    assert reckon(validated(example)).finding("prism.light").verdict == "fails"
+    assert evaluate(validated(example)).finding("prism.light").verdict == "fails"
 
 
 def bare_train(doc, focal_plane, travel=60):
@@ -250,7 +250,7 @@ def bare_train(doc, focal_plane, travel=60):
 )
 def test_focus_reach(example, focal_plane, verdict, words):
     bare_train(example, focal_plane)
-    found = reckon(validated(example)).finding("reach.main")
+    found = evaluate(validated(example)).finding("reach.main")
     assert found.verdict == verdict
     assert words in found.remedy.text
 
@@ -264,21 +264,21 @@ def test_focus_reach_unknown_and_of_a_guide_telescope(example):
         "focuser": {"focal_plane_mm": 70, "travel_mm": 30},
     }
     example["guiding"] = {"kind": "separate", "telescope": telescope, "path": example["guiding"]["path"]}
-    found = [f for f in reckon(validated(example)).findings if f.id == "reach.main"]
+    found = [f for f in evaluate(validated(example)).findings if f.id == "reach.main"]
     assert [(f.subject, f.verdict) for f in found] == [("ota", "unproven"), ("g", "holds")]  # 70 - 54.5 = 15.5
 
 
 @pytest.mark.parametrize("rating, verdict", [(3000, "holds"), (1700, "tight"), (1500, "fails")])
 def test_load(example, rating, verdict):
     example["telescope"]["focuser"] = {"load_rating_g": rating}
-    unweighed = reckon(validated(example)).finding("load.focuser")
+    unweighed = evaluate(validated(example)).finding("load.focuser")
     assert unweighed.verdict == "unproven"
     assert "Sideglance" in unweighed.remedy.text
     for part, mass in zip(example["train"], (310, 280, 620, 24, 326), strict=True):
         part["mass_g"] = mass
     for part in example["guiding"]["path"]:
         part["mass_g"] = 0
-    found = reckon(validated(example)).finding("load.focuser")
+    found = evaluate(validated(example)).finding("load.focuser")
     # Σ m s = 310·14 + 280·36.75 + 620·55.5 + 24·71.95 + 326·84.65 = 78 363 g·mm; / 1560 g = 50.2 mm; · g = 0.77 N·m
     assert found.arithmetic[0] == "mass: 1560 g, its centre 50.2 mm behind the focuser's face"
     assert "0.77 N·m" in found.arithmetic[1]
@@ -312,7 +312,7 @@ def test_a_variant_is_a_rig_over_shared_parts(example):
     assert [part.id for part in native.train] == ["tube", "oag", "wheel", "camera"]
     assert native.train[1] == rig.train[1]
     assert native.guiding == rig.guiding
-    assert reckon(native).value("effective_focal_length_mm") == 676
+    assert evaluate(native).value("effective_focal_length_mm") == 676
     assert variant_rig(rig, None).train == variant_rig(rig, rig.name).train == rig.train
     other = variant_rig(validated(with_variant(example, train=["reducer", "camera"])), "native")
     assert other.guiding.kind == "none"
@@ -351,10 +351,10 @@ def test_one_filter_of_another_thickness_is_told_by_both_spacings(example):
     """
     example["train"][3]["length_mm"] = 12.184
     example["guiding"]["path"][1]["adjustable"]["set_mm"] = 28.5
-    even = reckon(validated(with_slots(example, 2.0, 2.0, 2.0)))
+    even = evaluate(validated(with_slots(example, 2.0, 2.0, 2.0)))
     assert even.finding("spacing.main").verdict == "holds"
     assert "spread over the filters: 0.000 mm" in even.finding("spacing.main").arithmetic
-    odd = reckon(validated(with_slots(example, 2.0, 2.0, 3.5)))
+    odd = evaluate(validated(with_slots(example, 2.0, 2.0, 3.5)))
     main, guide = odd.finding("spacing.main"), odd.finding("spacing.guide")
     assert main.verdict == "fails"
     assert "0.51 mm too close to Aldous 0.76x through the filter G" in main.title
@@ -369,11 +369,11 @@ def test_a_thin_filter_within_the_tolerance_still_unfocuses_the_guide_camera(exa
     """0.2 mm of glass more is 0.068 mm: inside ±0.4 mm, but more than the guide's depth of focus of 0.048 mm."""
     example["train"][3]["length_mm"] = 12.184
     example["guiding"]["path"][1]["adjustable"]["set_mm"] = 28.5
-    reckoning = reckon(validated(with_slots(example, 2.0, 2.2)))
-    assert reckoning.finding("spacing.main").verdict == "holds"
-    assert reckoning.finding("spacing.guide").verdict == "fails"
+    evaluation = evaluate(validated(with_slots(example, 2.0, 2.2)))
+    assert evaluation.finding("spacing.main").verdict == "holds"
+    assert evaluation.finding("spacing.guide").verdict == "fails"
     example["devices"][0]["part"] = "gone"  # a wheel that is not in this train says nothing of it
-    assert reckon(validated(example)).slots == []
+    assert evaluate(validated(example)).slots == []
 
 
 @pytest.mark.parametrize("pupil, needed", [(None, 29.4), (100.0, 15.4), (40.0, 15.4 + 4.2), (50.0, 1.4 + 14)])
@@ -389,9 +389,9 @@ def test_behind_a_near_exit_pupil_the_beam_has_crossed_the_axis(pupil, needed):
 def test_a_pupil_nearer_than_an_opening_does_not_hold(example):
     example["telescope"]["exit_pupil_distance_mm"] = 12.0
     example["train"][2]["clear_aperture_mm"] = 20.0
-    reckoning = reckon(validated(example))
-    assert reckoning.finding("illumination.corner").verdict in ("fails", "tight")
-    assert all("−" not in line.partition("=")[2] for line in reckoning.finding("illumination.corner").arithmetic)
+    evaluation = evaluate(validated(example))
+    assert evaluation.finding("illumination.corner").verdict in ("fails", "tight")
+    assert all("−" not in line.partition("=")[2] for line in evaluation.finding("illumination.corner").arithmetic)
 
 
 @pytest.mark.parametrize(
@@ -410,17 +410,17 @@ def test_focus_behind_a_corrector(example, focal_plane, travel, verdict, words):
     Its principal plane may lie anywhere in its 28 mm: (1/m − 1) × 28 = 8.98 mm.
     """
     example["telescope"]["focuser"] = {"focal_plane_mm": focal_plane, "travel_mm": travel}
-    found = reckon(validated(example)).finding("reach.main")
+    found = evaluate(validated(example)).finding("reach.main")
     assert found.verdict == verdict
     assert words in found.title
     assert found.arithmetic[0].endswith("behind it (thin-lens estimate)")
 
 
 def test_focus_behind_a_corrector_needs_its_figures(example):
-    assert reckon(validated(example)).finding("reach.main").verdict == "unproven"
+    assert evaluate(validated(example)).finding("reach.main").verdict == "unproven"
     example["telescope"]["focuser"] = {"focal_plane_mm": 150, "travel_mm": 80}
     del example["train"][0]["magnification"]
-    flattener = reckon(validated(example)).finding("reach.main")  # without a magnification: taken as a flattener
+    flattener = evaluate(validated(example)).finding("reach.main")  # without a magnification: taken as a flattener
     assert flattener.verdict == "holds"
     assert "62.22 / 1.0000 = 62.22 mm" in flattener.arithmetic[0]
 

@@ -32,8 +32,8 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     sheet.keep_button.click()
     device = session.rig.devices[0]
     assert device.measured("read_noise_e").value == pytest.approx(3, rel=0.1)
-    assert session.reckoning.finding("camera.read_noise").verdict == "fails"  # the sheet states 1.6
-    assert session.reckoning.finding("camera.gain").verdict == "holds"
+    assert session.evaluation.finding("camera.read_noise").verdict == "fails"  # the sheet states 1.6
+    assert session.evaluation.finding("camera.gain").verdict == "holds"
     for fold in sheet.folds:
         fold.open()
     assert "e⁻/ADU" in sheet.plots["TransferPlot"].answer.text()
@@ -113,7 +113,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     assert sheet.model.tau_min == pytest.approx(9, rel=0.01)
     assert "Dashed: the model" in sheet.run_plot.answer.text()
     sheet.keep_button.click()
-    assert session.reckoning.finding("cooling.reach").verdict == "holds"
+    assert session.evaluation.finding("cooling.reach").verdict == "holds"
     assert session.chosen_finding.id.startswith("cooling."), "the step's first findings take over the margin"
     assert session.rig.devices[0].measured("cooler_pull_c_min").value == pytest.approx(5.5, rel=0.01)
     type_into(sheet.ramp.fields["minutes_down"], "30")

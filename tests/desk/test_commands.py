@@ -67,7 +67,7 @@ def test_a_variant_gets_a_telescope_of_its_own(window):
     assert not window.actions_by_name["Own telescope for this variant"].isEnabled()
     do(window, "Next train", "Own telescope for this variant")
     window.session.set_value(("telescope", "focal_length_mm"), 500, "Change")
-    assert window.session.reckoning.value("effective_focal_length_mm") == 500
+    assert window.session.evaluation.value("effective_focal_length_mm") == 500
     assert window.session.document.telescope.focal_length_mm == 676
     do(window, "Next train")
     assert window.session.variant is None

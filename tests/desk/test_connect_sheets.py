@@ -30,7 +30,7 @@ def test_a_device_is_chosen_edited_added_and_removed(window, sheet_of):
     assert window.margin.title.text().startswith("Tight: Glide motor works at 92 % of its travel")
     type_into(sheet.settings.fields["devices", 3, "settings", "position", "value"], "7000")
     assert session.rig.devices[3].number("position") == 7000
-    assert session.reckoning.finding("focuser.travel").verdict == "holds"
+    assert session.evaluation.finding("focuser.travel").verdict == "holds"
     type_into(sheet.settings.fields["devices", 3, "settings", "step_um", "value"], "-1")
     assert "must lie from" in window.notice.text.text()
     type_into(sheet.settings.fields["devices", 3, "settings", "step_um", "value"], "")
@@ -53,17 +53,17 @@ def test_slots_disks_and_the_run_are_edited_where_they_stand(window, sheet_of):
     assert session.rig.devices[2].slot_names[-1] == "OIII"
     sheet.slots._act(0, 1)
     assert session.rig.devices[2].slot_names[:2] == ("R", "L")
-    assert session.reckoning.finding("wheel.order").verdict == "fails"
+    assert session.evaluation.finding("wheel.order").verdict == "fails"
     sheet.choose("hut_computer")
     sheet.storage.add_button.click()
     assert session.rig.devices[-1].storage[-1].name == "disk"
     assert session.set_value((*("devices", 7, "storage"), 1, "holds"), "copy", "second copy")
-    assert session.reckoning.finding("storage.copy").verdict == "holds"
+    assert session.evaluation.finding("storage.copy").verdict == "holds"
     sheet.actions_panel.boxes["park"].click()
     assert "park" not in session.rig.plan.actions
     type_into(sheet.plan_card.field("filters"), "L, R")
     assert session.rig.plan.filters == ("L", "R")
-    assert session.reckoning.finding("plan.filters").verdict == "holds"
+    assert session.evaluation.finding("plan.filters").verdict == "holds"
 
 
 def test_a_record_is_edited_in_the_matrix_and_typed_by_hand(window, sheet_of):
@@ -137,11 +137,11 @@ def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qt
     assert "the reducer Aldous 0.76x is missing" in sheet.frames.checks.item(row, 5).text()
     assert texts(sheet.frames.lacks, 2) == ["dark", "flat", "bias"]
     assert texts(sheet.frames.broken) == ["noise.fits"]
-    assert session.reckoning.finding("frames.header").verdict == "fails"
+    assert session.evaluation.finding("frames.header").verdict == "fails"
     sheet.frames.save(tmp_path / "audit.csv")
     assert (tmp_path / "audit.csv").read_text("utf-8").count("\n") == 3
     sheet.frames.forget()
-    assert session.reckoning.finding("frames.header") is None
+    assert session.evaluation.finding("frames.header") is None
     sheet.frames.read(tmp_path / "none")
     qtbot.waitUntil(lambda: "is not there" in window.notice.text.text(), timeout=8000)
 
@@ -191,4 +191,4 @@ def test_the_margin_lists_the_step_or_all(window, qtbot):
     window.show_step("devices")
     own = window.margin.list.count()
     qtbot.mouseClick(window.margin.all_box, Qt.MouseButton.LeftButton)
-    assert window.margin.list.count() == len(window.session.reckoning.findings) > own
+    assert window.margin.list.count() == len(window.session.evaluation.findings) > own

@@ -17,15 +17,17 @@ from PyQt6.QtWidgets import (
 )
 
 from tests.rigs import clean_document, clean_tree
-from wyntaxis.core.ports.tree import read_ports
+from wyntaxis.core.evidence.ports.tree import read_ports
+from wyntaxis.core.findings.registry import in_order
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.store import validated
-from wyntaxis.core.worklist import GROUPS, STEPS
+from wyntaxis.core.steps import GROUPS, steps
 from wyntaxis.desk.palette import DAY, NIGHT, contrast
 from wyntaxis.desk.session import Session
 from wyntaxis.stand_ins.usb import make_tree
 
-KEYS = [step.key for step in STEPS]
+KEYS = [step.key for step in steps()]
 CONTROLS = (QLineEdit, QComboBox, QCheckBox, QPushButton, QToolButton, QAbstractItemView)
 LONG = "A name that goes on and on, as names of parts from three makers screwed together do " * 2
 
@@ -74,8 +76,8 @@ def test_every_control_has_a_name(window, key):
 @pytest.mark.parametrize("key", KEYS)
 def test_no_button_is_cut_at_any_text_size(window, key):
     window.resize(1280, 800)
-    for steps in (0, 2, 3, 2):
-        window.change_text(steps)
+    for larger in (0, 2, 3, 2):
+        window.change_text(larger)
         window.show_step(key)
         settle()
         cut = [
@@ -190,7 +192,7 @@ def test_remedies_mend_what_they_are_for(make_window, tmp_path):
     session = Session(validated(document))
     window.attach(session)
     session.look_at_ports(read_ports(make_tree(tmp_path / "root", tree)))
-    with_button = [f for f in session.reckoning.findings if f.remedy.change is not None and f.verdict == "fails"]
+    with_button = [f for f in session.evaluation.findings if f.remedy.change is not None and f.verdict == "fails"]
     assert {f.id for f in with_button} >= {
         "spacing.main",
         "guiding.calibration",
@@ -204,11 +206,11 @@ def test_remedies_mend_what_they_are_for(make_window, tmp_path):
     }
     for finding in with_button:
         told = (finding.id, finding.subject)
-        now = next((f for f in session.reckoning.findings if (f.id, f.subject) == told), None)
+        now = next((f for f in session.evaluation.findings if (f.id, f.subject) == told), None)
         if now is None or now.remedy.change is None:
             continue  # mended by another's remedy
         assert session.apply(now.remedy.change), told
-        after = next((f for f in session.reckoning.findings if (f.id, f.subject) == told), None)
+        after = next((f for f in session.evaluation.findings if (f.id, f.subject) == told), None)
         if finding.id == "camera.offset":
             continue  # the bias was measured at the old offset: new frames must prove the new one
         assert after is None or after.verdict.severity < now.verdict.severity or after.verdict != "fails", told
@@ -217,13 +219,11 @@ def test_remedies_mend_what_they_are_for(make_window, tmp_path):
 
 
 def test_each_step_has_its_group_and_each_finding_its_step(window):
-    from wyntaxis.core.findings import ORDER
-
-    assert list(dict.fromkeys(step.group for step in STEPS)) == list(GROUPS)
-    for key in ORDER:  # legs.agree goes by the quantity it compares
-        assert sum(step.tells(key) for step in STEPS) == (key != "legs.agree"), key
-    for step in STEPS:
-        assert all(any(key in (one, one.partition(".")[0]) for one in ORDER) for key in step.findings), step.key
+    assert list(dict.fromkeys(step.group for step in steps())) == list(GROUPS)
+    for one in in_order():
+        assert one.step in steps(), one.id
+        assert one.at_quantity == (one.id == "legs.agree")  # it goes by the quantity that it compares
+    assert {kind.step for kind in QUANTITY_KINDS.values()} <= set(steps())
 
 
 def test_both_palettes_stay_legible():

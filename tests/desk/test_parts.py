@@ -4,9 +4,9 @@ import math
 
 import pytest
 
-from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.ledger import Leg, Quantity, Target
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.section import section
 from wyntaxis.core.worklist import tallies
@@ -58,12 +58,12 @@ def test_contrast_by_hand():
 
 
 def test_a_rows_scale_holds_every_leg_and_the_target():
-    row = Quantity(CATALOGUE["back_focus_error_mm"], computed=Leg(0.7, 0.05), target=Target(-0.4, 0.4))
+    row = Quantity(QUANTITY_KINDS["back_focus_error_mm"], computed=Leg(0.7, 0.05), target=Target(-0.4, 0.4))
     low, high = scale_range(row)
     assert low < -0.4
     assert high > 0.8
     assert leg_text(row) == "computed +0.700 ± 0.050   allowed ±0.400"
-    low, high = scale_range(Quantity(CATALOGUE["glass_shift_mm"], computed=Leg(0)))
+    low, high = scale_range(Quantity(QUANTITY_KINDS["glass_shift_mm"], computed=Leg(0)))
     assert low < 0 < high
 
 
@@ -88,8 +88,8 @@ def test_settings_survive_what_is_not_theirs(tmp_path):
 
 
 def test_the_section_is_to_scale(example):
-    reckoning = reckon(validated(example))
-    drawn = section(reckoning)
+    evaluation = evaluate(validated(example))
+    drawn = section(evaluation)
     assert [(s.start_mm, s.end_mm) for s in drawn.parts][:3] == [(0, 28), (28, 45.5), (45.5, 65.5)]
     assert drawn.datum_mm == 28
     assert drawn.plane.built_mm - drawn.datum_mm == pytest.approx(62.9)
@@ -105,7 +105,7 @@ def test_the_section_is_to_scale(example):
 
 
 def test_the_worklist_counts(example):
-    by_step = {tally.step.key: (tally.verdict, tally.text) for tally in tallies(reckon(validated(example)))}
+    by_step = {tally.step.key: (tally.verdict, tally.text) for tally in tallies(evaluate(validated(example)))}
     assert by_step == {
         "light_path": ("fails", "2 fail, 2 unproven"),
         "shelf": (None, "parts, spacer search"),

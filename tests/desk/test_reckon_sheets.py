@@ -159,7 +159,7 @@ def test_the_measured_scale_comes_in_three_ways(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: "pixel_scale_arcsec_px" in session.rig.measured, timeout=15000)
     assert "solved.fits" in panel.state.text()
     assert "spacing error" in panel.state.text()
-    assert session.reckoning.finding("scale.measured").verdict != "unproven"
+    assert session.evaluation.finding("scale.measured").verdict != "unproven"
     panel.fields["first"].setText("100, 100")
     panel.fields["second"].setText("100, 2100")
     panel.fields["separation"].setText("3131,5")
@@ -193,7 +193,7 @@ def test_binnings_guiding_and_their_plots(window):
     guide.rotation_fold.open()
     assert "In 1 % of it the planned 300 s" in guide.rotation_map.answer.text()
     type_into(guide.settings_card.field("calibration_pulse_ms"), "450")
-    assert window.session.reckoning.finding("guiding.calibration").verdict == "holds"
+    assert window.session.evaluation.finding("guiding.calibration").verdict == "holds"
     assert guide.ways.rowCount() == 3
     window.set_palette_by_name("night")
     window.session.set_value(("guiding",), {"kind": "none"}, "No guiding")

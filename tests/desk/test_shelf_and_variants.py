@@ -159,7 +159,7 @@ def test_search_and_put_in(window, shelf, qtbot):
     assert shelf.found.data(shelf.found.index(0, 0)) == "+0.016"
     shelf.apply_button.click()
     assert ids(window) == ["reducer", "oag", "wheel", "m42mm_12_2", "camera"]
-    assert window.session.reckoning.finding("spacing.main").verdict == "holds"
+    assert window.session.evaluation.finding("spacing.main").verdict == "holds"
     assert window.actions_by_name["Undo"].text() == "Undo: Put spacers in"
     window.session.undo()
     assert ids(window)[3] == "ring"

@@ -9,10 +9,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
 from tests.conftest import EXAMPLE
-from wyntaxis.core.catalogue import CATALOGUE
 from wyntaxis.core.ledger import Leg, Quantity, worst
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.store import load, save, validated
-from wyntaxis.core.worklist import STEPS, tallies
+from wyntaxis.core.steps import steps
+from wyntaxis.core.worklist import tallies
 from wyntaxis.demo import RIGS
 from wyntaxis.desk.ledger_row import bands_of
 from wyntaxis.desk.menus import step_key
@@ -80,7 +81,7 @@ def test_by_keyboard_alone(window):
     QTest.keyClicks(window.band._editor, "2,18")
     QTest.keyClick(window.band._editor, Key.Key_Return)
     assert window.session.rig.train[3].length_mm == 12.18
-    assert window.session.reckoning.finding("spacing.main").verdict == "holds"
+    assert window.session.evaluation.finding("spacing.main").verdict == "holds"
     QTest.keyClick(window.band, Key.Key_Up)
     assert window.session.chosen_part == "stalk"
     QTest.keyClick(window.band, Key.Key_Down)
@@ -162,7 +163,7 @@ def test_the_card_and_the_ledger_take_edits(window):
     window.session.choose_part("reducer")
     card = window.sheets["light_path"].card
     type_into(card.field("back_focus_tolerance_mm"), "1")
-    assert window.session.reckoning.finding("spacing.main").verdict == "holds"
+    assert window.session.evaluation.finding("spacing.main").verdict == "holds"
     type_into(card.field("required_back_focus_mm"), "six")
     assert card.field("required_back_focus_mm").text() == "six"
     assert "“six” is not a number in mm" in window.notice.text.text()
@@ -172,7 +173,7 @@ def test_the_card_and_the_ledger_take_edits(window):
     row.chosen.emit(row.quantity.id)
     stated = next(f for f in row.fields() if f.path == ("stated", "effective_focal_length_mm", "value"))
     type_into(stated, "514")
-    assert window.session.reckoning.finding("legs.agree").verdict == "holds"
+    assert window.session.evaluation.finding("legs.agree").verdict == "holds"
     type_into(stated, "")
     assert "effective_focal_length_mm" not in window.session.rig.stated
 
@@ -202,7 +203,7 @@ def test_a_rig_built_from_nothing(window):
     window.actions_by_name["Add sensor"].trigger()
     window.session.choose_part("corrector")
     type_into(window.sheets["light_path"].card.field("required_back_focus_mm"), "55")
-    assert window.session.reckoning.value("back_focus_error_mm") == pytest.approx(20 - 55)
+    assert window.session.evaluation.value("back_focus_error_mm") == pytest.approx(20 - 55)
     sheet = window.sheets["guide_branch"]
     window.show_step("guide_branch")
     sheet._set_kind("off_axis")
@@ -356,8 +357,8 @@ def test_a_new_rig_shows_no_mark_of_the_last_one(window):
     headings = window.worklist._headings
     assert headings["Build"].verdict == "fails"
     window.attach(Session.new(window.stock()))
-    stands = {tally.step.group: [] for tally in tallies(window.session.reckoning)}
-    for tally in tallies(window.session.reckoning):
+    stands = {tally.step.group: [] for tally in tallies(window.session.evaluation)}
+    for tally in tallies(window.session.evaluation):
         if tally.verdict is not None:
             stands[tally.step.group].append(tally.verdict)
     for group, verdicts in stands.items():
@@ -377,7 +378,7 @@ def test_every_step_has_a_key_of_its_own(window):
     assert window.step.key == "shelf"
     window.actions_by_name["Step before"].trigger()
     window.actions_by_name["Step before"].trigger()
-    assert window.step.key == STEPS[-1].key
+    assert window.step.key == steps()[-1].key
 
 
 @pytest.mark.parametrize(
@@ -392,7 +393,7 @@ def test_every_step_has_a_key_of_its_own(window):
 )
 def test_the_band_drawn_is_the_one_that_is_judged_by(legs, width):
     made = {name: Leg(value, u, tolerance) for name, (value, u, tolerance) in legs.items()}
-    row = Quantity(CATALOGUE["back_focus_built_mm"], **made)
+    row = Quantity(QUANTITY_KINDS["back_focus_built_mm"], **made)
     bands = bands_of(row)
     assert bands == ([] if width is None else [(pytest.approx(10.5 - width), pytest.approx(10.5 + width), 60)])
     if width is not None:

@@ -10,21 +10,21 @@ from typing import TYPE_CHECKING
 from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_findings, print_json, print_table, rig_of
 
 if TYPE_CHECKING:
-    from wyntaxis.core.findings import Finding
+    from wyntaxis.core.evidence.sensor.bench_result import BenchResult
+    from wyntaxis.core.evidence.sensor.transfer import Estimate
+    from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
-    from wyntaxis.core.sensor.bench_result import BenchResult
-    from wyntaxis.core.sensor.transfer import Estimate
 
 _SENSOR, _COOLING = ("camera.", "flats."), ("cooling.",)
 
 
 def _findings(rig: Rig, change: Change | None, prefixes: tuple[str, ...]) -> list[Finding]:
     """Return the findings of a rig with measured legs kept in it; the file stays as it is."""
-    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.evaluation import evaluate
     from wyntaxis.core.rig import edit
 
-    found = reckon(edit.apply(rig, change) if change is not None else rig).findings
+    found = evaluate(edit.apply(rig, change) if change is not None else rig).findings
     return [one for one in found if one.id.startswith(prefixes)]
 
 
@@ -48,10 +48,10 @@ def _setting(value: float | None) -> str:
 
 
 def _sensor(options: argparse.Namespace) -> int:
-    from wyntaxis.core.frames.headers import read_folder
-    from wyntaxis.core.sensor.bench import measure_bench
-    from wyntaxis.core.sensor.keeping import keep_sensor
-    from wyntaxis.core.sensor.report import bench_json
+    from wyntaxis.core.evidence.headers.headers import read_folder
+    from wyntaxis.core.evidence.sensor.bench import measure_bench
+    from wyntaxis.core.evidence.sensor.keeping import keep_sensor
+    from wyntaxis.core.evidence.sensor.report import bench_json
 
     rig = rig_of(options)
     result = measure_bench(
@@ -73,7 +73,7 @@ def _sensor(options: argparse.Namespace) -> int:
 
 
 def _print_bench(result: BenchResult, notes: list[str]) -> None:
-    from wyntaxis.core.sensor.report import read_noise_text
+    from wyntaxis.core.evidence.sensor.report import read_noise_text
     from wyntaxis.core.wording import number, short
 
     table = [["gain", "plane", "e⁻/ADU", "read noise e⁻", "full well e⁻", "dynamic range", "linearity %"]]
@@ -109,13 +109,13 @@ def _sensor_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _cooling(options: argparse.Namespace) -> int:
-    from wyntaxis.core.records.keymap import load_maps
-    from wyntaxis.core.rig.errors import RigError
-    from wyntaxis.core.rig.places import own_maps_path
-    from wyntaxis.core.sensor.cooling import measure_cooling
-    from wyntaxis.core.sensor.cooling_log import read_cooling_log
-    from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
-    from wyntaxis.core.sensor.report import cooling_json
+    from wyntaxis.core.evidence.cooling.cooler import measure_cooling
+    from wyntaxis.core.evidence.cooling.log import read_cooling_log
+    from wyntaxis.core.evidence.foreign.keymap import load_maps
+    from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_cooling
+    from wyntaxis.core.evidence.sensor.report import cooling_json
+    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.places import own_maps_path
 
     rig = rig_of(options)
     rules: list[object] = []
@@ -140,7 +140,7 @@ def _cooling(options: argparse.Namespace) -> int:
     if options.json:
         print_json(cooling_json(runs, model, notes) | {"findings": [one.as_json() for one in findings]})
         return _code(findings)
-    from wyntaxis.core.sensor.report import RUN_HEADINGS, run_row
+    from wyntaxis.core.evidence.sensor.report import RUN_HEADINGS, run_row
 
     print_table([list(RUN_HEADINGS), *(run_row(run) for run in runs)], right=set(range(1, len(RUN_HEADINGS))))
     if model is not None:

@@ -10,27 +10,27 @@ from typing import TYPE_CHECKING
 from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_findings, print_json, print_table, rig_of
 
 if TYPE_CHECKING:
-    from wyntaxis.core.findings import Finding
-    from wyntaxis.core.frames.audit import HeaderAudit
-    from wyntaxis.core.ports.tree import PortTree
-    from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.evaluation import Evaluation
+    from wyntaxis.core.evidence.headers.headers import FolderHeaders
+    from wyntaxis.core.evidence.ports.tree import PortTree
+    from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.rig.model import Rig
 
 RECORD_FINDINGS = ("records.", "wheel.", "driver.")
 
 
-def _reckoned(rig: Rig, ports: PortTree | None = None, frames: HeaderAudit | None = None) -> Reckoning:
-    from wyntaxis.core.reckon import Seen, reckon
+def _reckoned(rig: Rig, ports: PortTree | None = None, headers: FolderHeaders | None = None) -> Evaluation:
+    from wyntaxis.core.evaluation import Gathered, evaluate
 
-    return reckon(rig, seen=Seen(ports, frames))
+    return evaluate(rig, Gathered(ports, headers))
 
 
 def _code(findings: list[Finding]) -> int:
     return SOME_FAIL if any(f.verdict == "fails" for f in findings) else OK
 
 
-def _of(reckoning: Reckoning, *prefixes: str) -> list[Finding]:
-    return [found for found in reckoning.findings if found.id.startswith(prefixes)]
+def _of(evaluation: Evaluation, *prefixes: str) -> list[Finding]:
+    return [found for found in evaluation.findings if found.id.startswith(prefixes)]
 
 
 def _records(options: argparse.Namespace) -> int:
@@ -39,8 +39,8 @@ def _records(options: argparse.Namespace) -> int:
     rig = rig_of(options)
     if options.with_file is not None:
         rig = _with_record(rig, options.with_file, options.map)
-    reckoning = _reckoned(rig)
-    found, findings = reckoning.matrix, _of(reckoning, *RECORD_FINDINGS)
+    evaluation = _reckoned(rig)
+    found, findings = evaluation.matrix, _of(evaluation, *RECORD_FINDINGS)
     if options.json:
         print_json(found.as_json() | {"findings": [one.as_json() for one in findings]})
         return _code(findings)
@@ -60,14 +60,14 @@ def _records(options: argparse.Namespace) -> int:
 
 def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
     """Return the rig with one more record, read from a file by a saved key map; the rig file stays as it is."""
-    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.evaluation import evaluate
+    from wyntaxis.core.evidence.foreign.keymap import load_maps
+    from wyntaxis.core.evidence.foreign.readers import read_foreign
+    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.opening import shown
+    from wyntaxis.core.files.places import own_maps_path
     from wyntaxis.core.records.bring_in import record_of
-    from wyntaxis.core.records.keymap import load_maps
-    from wyntaxis.core.records.readers import read_foreign
     from wyntaxis.core.rig import edit
-    from wyntaxis.core.rig.errors import RigError
-    from wyntaxis.core.rig.places import own_maps_path
-    from wyntaxis.core.rig.store import shown
 
     file, maps = read_foreign(path), load_maps(own_maps_path())
     chosen = maps.named(map_name) if map_name else maps.suiting(file)
@@ -75,7 +75,7 @@ def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
         known = ", ".join(f'"{one.name}"' for one in maps.maps) or "none yet"
         wanted = f'no key map "{map_name}"' if map_name else "no saved key map suits it"
         raise RigError(f"{shown(path)}: {wanted} (saved: {known}); make one on the Records sheet")
-    change, faults = record_of(reckon(rig), path, file, chosen)
+    change, faults = record_of(evaluate(rig), path, file, chosen)
     for fault in faults:
         print(f"wyntaxis: {shown(path)}: {fault}", file=sys.stderr)
     return edit.apply(rig, change)
@@ -92,11 +92,10 @@ def _records_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--map", metavar="NAME", help="the key map for it; found by its paths if left out")
 
 
-def _audit(options: argparse.Namespace, folder: Path, rig: Rig) -> HeaderAudit:
-    from wyntaxis.core.frames.audit import audit
-    from wyntaxis.core.frames.headers import read_folder
+def _read_headers(folder: Path) -> FolderHeaders:
+    from wyntaxis.core.evidence.headers.headers import read_folder
 
-    return audit(_reckoned(rig), read_folder(folder, _progress if sys.stderr.isatty() else lambda _done, _of: None))
+    return read_folder(folder, _progress if sys.stderr.isatty() else lambda _done, _of: None)
 
 
 def _progress(done: int, of: int) -> None:
@@ -106,8 +105,9 @@ def _progress(done: int, of: int) -> None:
 
 def _headers(options: argparse.Namespace) -> int:
     rig = rig_of(options)
-    found = _audit(options, options.folder, rig)
-    findings = _of(_reckoned(rig, frames=found), "frames.", "cooling.setpoint")
+    evaluation = _reckoned(rig, headers=_read_headers(options.folder))
+    found, findings = evaluation.frames, _of(evaluation, "frames.", "cooling.setpoint")
+    assert found is not None
     if options.json:
         print_json(found.as_json() | {"findings": [one.as_json() for one in findings]})
     elif options.csv:
@@ -127,7 +127,7 @@ def _headers_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _tree(options: argparse.Namespace) -> PortTree:
-    from wyntaxis.core.ports.tree import USUAL_ROOT, read_ports
+    from wyntaxis.core.evidence.ports.tree import USUAL_ROOT, read_ports
 
     return read_ports(options.sysfs or USUAL_ROOT)
 
@@ -137,13 +137,13 @@ def _ports(options: argparse.Namespace) -> int:
     findings: list[Finding] = []
     names: dict[str, str] = {}
     if options.file is not None:
-        from wyntaxis.core.ports.match import match_devices
+        from wyntaxis.core.evidence.ports.match import match_devices
 
         rig = rig_of(options)
         findings = _of(_reckoned(rig, tree), "ports.")
         names = {match.usb.name: match.device.id for match in match_devices(rig, tree) if match.usb is not None}
     if options.json:
-        from wyntaxis.core.ports.listing import tree_json
+        from wyntaxis.core.evidence.ports.listing import tree_json
 
         print_json(tree_json(tree, names) | {"findings": [one.as_json() for one in findings]})
         return _code(findings)
@@ -167,12 +167,12 @@ def _ports_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _ready(options: argparse.Namespace) -> int:
-    from wyntaxis.core.ready import conditions, overall
+    from wyntaxis.core.findings.conditions import overall
 
     rig = rig_of(options)
     tree = _tree(options) if options.sysfs is not None or options.ports else None
-    frames = _audit(options, options.frames, rig) if options.frames is not None else None
-    found = conditions(_reckoned(rig, tree, frames))
+    headers = _read_headers(options.frames) if options.frames is not None else None
+    found = _reckoned(rig, tree, headers).conditions
     if options.json:
         print_json([one.as_json() for one in found])
     else:

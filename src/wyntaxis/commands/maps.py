@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from wyntaxis.commands.shared import OK, Command, print_json, print_table
 
 if TYPE_CHECKING:
-    from wyntaxis.core.records.keymap import KeyRule
+    from wyntaxis.core.evidence.foreign.keymap import KeyRule
     from wyntaxis.core.records.quantities import Comparable
 
 MAX_SHOWN = 60
@@ -19,16 +19,17 @@ def _known(options: argparse.Namespace) -> dict[str, Comparable]:
     """Return what the rig that was named knows; nothing without one."""
     if options.rig is None:
         return {}
-    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.evaluation import evaluate
     from wyntaxis.core.records.quantities import comparables
     from wyntaxis.core.rig.store import load
 
-    return comparables(reckon(load(options.rig).rig))
+    return comparables(evaluate(load(options.rig).rig))
 
 
 def _paths(options: argparse.Namespace) -> int:
-    from wyntaxis.core.records.keymap import Suggestions, stable_path
-    from wyntaxis.core.records.readers import read_foreign
+    from wyntaxis.core.evidence.foreign.keymap import stable_path
+    from wyntaxis.core.evidence.foreign.readers import read_foreign
+    from wyntaxis.core.records.mapping import Suggestions
 
     file = read_foreign(options.file)
     suggest = Suggestions(_known(options))
@@ -56,9 +57,9 @@ def _paths_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _map(options: argparse.Namespace) -> int:
-    from wyntaxis.core.records.keymap import KeyMap, load_maps, save_maps
-    from wyntaxis.core.rig.errors import RigError
-    from wyntaxis.core.rig.places import own_maps_path
+    from wyntaxis.core.evidence.foreign.keymap import KeyMap, load_maps, save_maps
+    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.places import own_maps_path
 
     name = options.name.strip()
     if not name or len(name) > MAX_NAME or not name.isprintable():
@@ -89,9 +90,9 @@ def _rule(text: str, known: dict[str, Comparable]) -> KeyRule:
     """Return the rule written ``PATH=quantity[:unit]``; the last ``=`` counts, since a path may hold others."""
     from pydantic import ValidationError
 
-    from wyntaxis.core.records.keymap import LIST_SEPARATORS, KeyRule
-    from wyntaxis.core.records.units import known_units
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.evidence.foreign.keymap import LIST_SEPARATORS, KeyRule
+    from wyntaxis.core.evidence.foreign.units import known_units
+    from wyntaxis.core.files.errors import RigError
 
     path, equals, right = text.rpartition("=")
     quantity, _, unit = right.partition(":")
@@ -114,7 +115,7 @@ def _rule(text: str, known: dict[str, Comparable]) -> KeyRule:
 
 
 def _map_arguments(parser: argparse.ArgumentParser) -> None:
-    from wyntaxis.core.records.readers import FORMS
+    from wyntaxis.core.evidence.foreign.readers import FORMS
 
     parser.add_argument("name", metavar="NAME", help="the map's name, which is the record's too")
     parser.add_argument(

@@ -19,14 +19,14 @@ from wyntaxis.commands.shared import (
 )
 
 if TYPE_CHECKING:
-    from wyntaxis.core.optics.spacers import SpacerResult, SpacerSet
+    from wyntaxis.core.train.spacers import SpacerResult, SpacerSet
 
 
 def _numbers(options: argparse.Namespace) -> int:
     from wyntaxis.core.wording import number
 
-    reckoning = reckoned(options)
-    rows = [*reckoning.quantities.values(), *reckoning.device_quantities.values()]
+    evaluation = reckoned(options)
+    rows = [*evaluation.quantities.values(), *evaluation.device_quantities.values()]
     if options.json:
         print_json([row.as_json() for row in rows])
         return OK
@@ -52,7 +52,7 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _spacers(options: argparse.Namespace) -> int:
-    from wyntaxis.core.optics.spacers import find_spacers
+    from wyntaxis.core.train.spacers import find_spacers
 
     result = find_spacers(rig_of(options), shelf_of(options), options.after)
     if options.json:
@@ -91,7 +91,7 @@ def _spacers_json(result: SpacerResult) -> dict[str, object]:
 
 
 def _print_spacers(result: SpacerResult) -> None:
-    from wyntaxis.core.optics.spacers import pieces_text
+    from wyntaxis.core.train.spacers import pieces_text
     from wyntaxis.core.wording import number, short, signed
 
     def line(found: SpacerSet) -> list[str]:

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from wyntaxis.core.findings import Finding
-    from wyntaxis.core.reckon import Reckoning
+    from wyntaxis.core.evaluation import Evaluation
+    from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.shelf import ShelfPart
@@ -32,9 +32,10 @@ class Command:
 
 def rig_of(options: argparse.Namespace) -> Rig:
     """Return the rig, or the variant of it, that a command is told of; :class:`RigError` when it cannot be read."""
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.opening import shown
     from wyntaxis.core.rig.model import variant_rig
-    from wyntaxis.core.rig.store import load, shown
+    from wyntaxis.core.rig.store import load
 
     rig = load(options.file).rig
     try:
@@ -45,23 +46,24 @@ def rig_of(options: argparse.Namespace) -> Rig:
 
 def shelf_of(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
     """Return the parts of the shelf that a command is told of, or of one's own."""
-    from wyntaxis.core.rig.places import own_shelf_path
+    from wyntaxis.core.files.places import own_shelf_path
     from wyntaxis.core.rig.shelf import load_own_shelf, load_shelf
 
     shelf = load_shelf(options.shelf) if options.shelf else load_own_shelf(own_shelf_path())
     return shelf.parts
 
 
-def reckoned(options: argparse.Namespace) -> Reckoning:
+def reckoned(options: argparse.Namespace) -> Evaluation:
     """Return everything computed of the rig."""
-    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.evaluation import evaluate
 
-    return reckon(rig_of(options), _shelf_for_remedies(options) if options.command == "check" else ())
+    rig = rig_of(options)
+    return evaluate(rig, shelf=_shelf_for_remedies(options) if options.command == "check" else ())
 
 
 def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
     """Return the shelf that remedies may name; one's own shelf being broken does not keep a rig from being checked."""
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.files.errors import RigError
 
     try:
         return shelf_of(options)

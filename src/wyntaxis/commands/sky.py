@@ -20,26 +20,27 @@ from wyntaxis.commands.shared import (
 )
 
 if TYPE_CHECKING:
-    from wyntaxis.core.field.image_scale import ScaleReading
+    from wyntaxis.core.evidence.scale.image_scale import ScaleReading
     from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.plan import Framing
     from wyntaxis.core.sky.footprint import Footprint
 
 
 def _footprint(options: argparse.Namespace) -> int:
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.quantities.fields import footprint
     from wyntaxis.core.sky.coordinates import coordinates_text
-    from wyntaxis.core.sky.footprint import angle_caveat, corners_csv, footprint, stc_s
+    from wyntaxis.core.sky.footprint import angle_caveat, corners_csv, stc_s
     from wyntaxis.core.wording import number
 
-    reckoning = reckoned(options)
-    framing = reckoning.rig.framing
+    evaluation = reckoned(options)
+    framing = evaluation.rig.framing
     angle = options.angle
     if angle is None:
         angle = framing.position_angle_deg if framing else 0.0
     if not math.isfinite(angle):
         raise RigError("--angle: must be a number of degrees")
-    frame = footprint(reckoning, _center(options, framing), angle)
+    frame = footprint(evaluation, _center(options, framing), angle)
     if frame is None:
         raise RigError(f"{options.file}: the train does not end with a camera whose sensor is given")
     panels = _panels(options, frame)
@@ -70,7 +71,7 @@ def _footprint(options: argparse.Namespace) -> int:
 
 
 def _center(options: argparse.Namespace, framing: Framing | None) -> tuple[float, float]:
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.files.errors import RigError
     from wyntaxis.core.sky.coordinates import parse_coordinates
     from wyntaxis.core.sky.objects import find_object
 
@@ -88,7 +89,7 @@ def _center(options: argparse.Namespace, framing: Framing | None) -> tuple[float
 
 
 def _panels(options: argparse.Namespace, frame: Footprint) -> dict[str, object] | None:
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.files.errors import RigError
     from wyntaxis.core.sky.objects import find_object
 
     if options.object is None:
@@ -131,20 +132,20 @@ def _footprint_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _scale(options: argparse.Namespace) -> int:
-    from wyntaxis.core.field.image_scale import keep_reading
-    from wyntaxis.core.reckon import reckon
+    from wyntaxis.core.evaluation import evaluate
+    from wyntaxis.core.evidence.scale.image_scale import keep_reading
     from wyntaxis.core.rig import edit
     from wyntaxis.core.wording import plus_minus
 
     rig = rig_of(options)
     reading = _reading(options, rig)
     change = keep_reading(rig, reading)
-    reckoning = reckon(edit.apply(rig, change))
-    findings = [f for f in reckoning.findings if f.id in ("scale.measured", "legs.agree")]
+    evaluation = evaluate(edit.apply(rig, change))
+    findings = [f for f in evaluation.findings if f.id in ("scale.measured", "legs.agree")]
     if options.keep:
         keep_change(options, change)
     legs = {
-        key: reckoning.quantities[quantity].measured
+        key: evaluation.quantities[quantity].measured
         for key, quantity in (
             ("focal_length_mm", "effective_focal_length_mm"),
             ("magnification", "corrector_magnification"),
@@ -193,8 +194,8 @@ _PLACE = ("ra_deg", "dec_deg")
 
 
 def _reading(options: argparse.Namespace, rig: Rig) -> ScaleReading:
-    from wyntaxis.core.field.image_scale import read_solved_frame, two_star_scale, typed_scale
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.evidence.scale.image_scale import read_solved_frame, two_star_scale, typed_scale
+    from wyntaxis.core.files.errors import RigError
     from wyntaxis.core.sky.coordinates import separation_deg
 
     given = [options.frame is not None, options.stars is not None, options.typed is not None]
@@ -255,7 +256,7 @@ def _scale_arguments(parser: argparse.ArgumentParser) -> None:
 def _night(options: argparse.Namespace) -> int:
     import datetime
 
-    from wyntaxis.core.rig.errors import RigError
+    from wyntaxis.core.files.errors import RigError
     from wyntaxis.core.sky.night import night_of, utc_text
     from wyntaxis.core.wording import number
 

@@ -11,7 +11,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from wyntaxis.core.catalogue import CATALOGUE, QuantityKind
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS, QuantityKind
 
 COVERAGE_FACTOR = 2.0
 """Two standard uncertainties: about 95 % for a normal distribution (JCGM 100:2008, 6.3.3)."""
@@ -174,4 +174,4 @@ def stated_leg(value: float, tolerance: float | None, source: str = "") -> Leg:
 
 def kind_of(quantity_id: str) -> QuantityKind:
     """Return what the catalogue knows of a quantity id; KeyError for one it does not know."""
-    return CATALOGUE[quantity_id]
+    return QUANTITY_KINDS[quantity_id]

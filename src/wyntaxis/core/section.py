@@ -10,12 +10,12 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from wyntaxis.core.devices.presence import Presence, presence
+from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.optics.joints import guide_gaps, main_gaps, meetings
-from wyntaxis.core.optics.lightpath import datum_index
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.records.presence import Presence, presence
 from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Joint, Part, Rig
+from wyntaxis.core.train.joints import guide_gaps, main_gaps, meetings
+from wyntaxis.core.train.lightpath import datum_index
 
 WALL_MM = 4.0
 DEFAULT_OPENING_RADIUS_MM = 21.0
@@ -139,20 +139,20 @@ class Section:
         return self.parts + (self.branch.parts if self.branch else ())
 
 
-def section(reckoning: Reckoning) -> Section:
+def section(evaluation: Evaluation) -> Section:
     """Lay a reckoned rig out in mm."""
-    rig = reckoning.rig
-    marks = _marks(reckoning)
-    parts = _with_devices(reckoning, _row(rig.train, ("train",), main_gaps(rig), marks))
+    rig = evaluation.rig
+    marks = _marks(evaluation)
+    parts = _with_devices(evaluation, _row(rig.train, ("train",), main_gaps(rig), marks))
     length = parts[-1].end_mm if parts else 0.0
     index = datum_index(rig.train)
-    path = reckoning.back_focus
-    branch = _branch(reckoning, parts, marks)
+    path = evaluation.back_focus
+    branch = _branch(evaluation, parts, marks)
     if branch is not None:
-        branch = replace(branch, parts=_with_devices(reckoning, branch.parts))
+        branch = replace(branch, parts=_with_devices(evaluation, branch.parts))
     return Section(
         parts=parts,
-        rays=_rays(rig, parts, reckoning.value("focal_ratio") or 1.0),
+        rays=_rays(rig, parts, evaluation.value("focal_ratio") or 1.0),
         datum_mm=parts[index].end_mm if index is not None else None,
         plane=Plane(length, length - path.error_mm, path.tolerance_mm, path.error_standard_mm) if path else None,
         branch=branch,
@@ -161,12 +161,12 @@ def section(reckoning: Reckoning) -> Section:
     )
 
 
-def _with_devices(reckoning: Reckoning, parts: tuple[PartShape, ...]) -> tuple[PartShape, ...]:
+def _with_devices(evaluation: Evaluation, parts: tuple[PartShape, ...]) -> tuple[PartShape, ...]:
     """Return the parts with the devices that they are, or carry, and whether each is connected."""
     at: dict[str, list[Presence]] = {}
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         if device.part is not None:
-            at.setdefault(device.part, []).append(presence(reckoning, device))
+            at.setdefault(device.part, []).append(presence(evaluation, device))
     if not at:
         return parts
     return tuple(replace(shape, devices=tuple(at.get(shape.part.id, ()))) for shape in parts)
@@ -190,12 +190,12 @@ def _joint_marks(rig: Rig, parts: tuple[PartShape, ...], branch: tuple[PartShape
             yield JointMark(at, on_branch, Verdict.TIGHT)
 
 
-def _marks(reckoning: Reckoning) -> dict[str, Verdict]:
+def _marks(evaluation: Evaluation) -> dict[str, Verdict]:
     """Return the gravest verdict that a finding lays at a part, by part id."""
     marks: dict[str, Verdict] = {}
-    for finding in reckoning.findings:
+    for finding in evaluation.findings:
         if finding.verdict in (Verdict.FAILS, Verdict.TIGHT):
-            for target in finding.parts(reckoning.rig):
+            for target in finding.parts(evaluation.rig):
                 if marks.get(target) is not Verdict.FAILS:
                     marks[target] = finding.verdict
     return marks
@@ -285,8 +285,8 @@ def _rays(rig: Rig, parts: tuple[PartShape, ...], ratio: float) -> tuple[Ray, ..
     return tuple(reversed(rays))
 
 
-def _branch(reckoning: Reckoning, main: tuple[PartShape, ...], marks: dict[str, Verdict]) -> Branch | None:
-    rig = reckoning.rig
+def _branch(evaluation: Evaluation, main: tuple[PartShape, ...], marks: dict[str, Verdict]) -> Branch | None:
+    rig = evaluation.rig
     parts = _row(rig.guiding.path, ("guiding", "path"), guide_gaps(rig), marks)
     if rig.guiding.kind == "none" or not parts:
         return None
@@ -300,8 +300,8 @@ def _branch(reckoning: Reckoning, main: tuple[PartShape, ...], marks: dict[str, 
     prism = tap.part.prism
     if prism is None:
         return None
-    path = reckoning.guide_path
-    target = reckoning.quantities["guide_path_error_mm"].target
+    path = evaluation.guide_path
+    target = evaluation.quantities["guide_path_error_mm"].target
     plane = Plane(length, length - path.error_mm, target.high if target else None, path.standard_mm) if path else None
     return Branch(
         at_mm=tap.start_mm + prism.from_front_mm,

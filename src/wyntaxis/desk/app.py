@@ -24,7 +24,7 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None, view: str | 
     from PyQt6 import sip
     from PyQt6.QtWidgets import QApplication
 
-    from wyntaxis.core.rig.places import own_shelf_path
+    from wyntaxis.core.files.places import own_shelf_path
     from wyntaxis.desk.window import MainWindow
 
     gc.disable()  # nothing made while starting is garbage

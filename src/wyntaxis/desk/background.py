@@ -10,7 +10,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.files.errors import RigError
 
 
 class CancelledError(Exception):

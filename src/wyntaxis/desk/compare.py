@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from wyntaxis.core.catalogue import CATALOGUE
-from wyntaxis.core.reckon import Reckoning, reckon
+from wyntaxis.core.evaluation import Evaluation, evaluate
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.variants import differences
 from wyntaxis.core.wording import number, signed
@@ -45,8 +45,8 @@ class ComparePage(QWidget):
             else "The rig has one train. Variant → New variant adds another over the same parts."
         )
         rigs = [variant_rig(document, name) for name in names]
-        columns = [reckon(rig, session.stock.shelf.parts) for rig in rigs]
-        rows = ["Comes out", "Goes in", "Findings", *(kind.label for kind in CATALOGUE.values())]
+        columns = [evaluate(rig, shelf=session.stock.shelf.parts) for rig in rigs]
+        rows = ["Comes out", "Goes in", "Findings", *(kind.label for kind in QUANTITY_KINDS.values())]
         self.table.setRowCount(len(rows))
         self.table.setColumnCount(len(names))
         self.table.setVerticalHeaderLabels(rows)
@@ -58,7 +58,7 @@ class ComparePage(QWidget):
             texts = [", ".join(out) or "–", ", ".join(into) or "–", _findings_text(reckoned)]
             for row, text in enumerate(texts):
                 self.table.setItem(row, index, QTableWidgetItem(text))
-            for row, (key, kind) in enumerate(CATALOGUE.items(), start=len(texts)):
+            for row, (key, kind) in enumerate(QUANTITY_KINDS.items(), start=len(texts)):
                 quantity = reckoned.quantities[key]
                 best, first = quantity.best, columns[0].quantities[key].best
                 text = "–" if best is None else f"{number(best.value, kind.decimals)} {kind.unit}".rstrip()
@@ -79,7 +79,7 @@ class ComparePage(QWidget):
             self.table.resizeRowToContents(row)
 
 
-def _findings_text(reckoned: Reckoning) -> str:
+def _findings_text(reckoned: Evaluation) -> str:
     counts = {word: sum(f.verdict == word for f in reckoned.findings) for word in ("fails", "tight", "unproven")}
     words = {"fails": "fail", "tight": "tight", "unproven": "unproven"}
     return ", ".join(f"{count} {words[word]}" for word, count in counts.items() if count) or "all hold"

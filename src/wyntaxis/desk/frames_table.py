@@ -8,9 +8,9 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QTableWidgetItem
 
-from wyntaxis.core.frames.headers import FolderHeaders, FrameHeader
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
+from wyntaxis.core.evidence.sensor.sorting import Misfit, corrected
 from wyntaxis.core.rig.plan import FrameCorrection
-from wyntaxis.core.sensor.sorting import Misfit, corrected
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette

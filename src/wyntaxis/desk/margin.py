@@ -26,7 +26,7 @@ from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 
 if TYPE_CHECKING:
-    from wyntaxis.core.findings import Finding
+    from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.ledger import Verdict
     from wyntaxis.core.rig.edit import Change
 

@@ -7,10 +7,10 @@ from typing import Any
 from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QLineEdit, QStyledItemDelegate, QTableWidgetItem, QWidget
 
+from wyntaxis.core.evidence.foreign.units import parse_foreign_number, parse_foreign_truth
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.compare import Cell, Matrix, value_text
 from wyntaxis.core.records.quantities import Comparable
-from wyntaxis.core.records.units import parse_foreign_number, parse_foreign_truth
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.tables import TextTable
 

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu
 
 from wyntaxis.core.rig.model import PART_KINDS
-from wyntaxis.core.worklist import STEPS
+from wyntaxis.core.steps import steps
 
 if TYPE_CHECKING:
     from wyntaxis.desk.window import MainWindow
@@ -251,7 +251,7 @@ def step_key(number: int) -> str:
 
 def _view_menu(make: _Builder) -> None:
     window, menu = make.window, make.menu("&View")
-    for number, step in enumerate(STEPS, start=1):
+    for number, step in enumerate(steps(), start=1):
         make.add(menu, step.title, partial(window.show_step, step.key), step_key(number))
     make.add(menu, "Next step", partial(window.go_steps, 1), "Alt+PgDown")
     make.add(menu, "Step before", partial(window.go_steps, -1), "Alt+PgUp")

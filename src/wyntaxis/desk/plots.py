@@ -16,8 +16,8 @@ from PyQt6.QtGui import QFont, QPainter
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from wyntaxis.core.optics.illumination import Falloff
-from wyntaxis.core.optics.stackup import StackUp
+from wyntaxis.core.train.illumination import Falloff
+from wyntaxis.core.train.stackup import StackUp
 from wyntaxis.core.wording import MINUS, number, short, signed
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.saving import save_by_suffix

@@ -11,10 +11,10 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout
 
-from wyntaxis.core.sensor.bench_result import BenchResult, BiasResult, GainResult
-from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, Ramp, course
-from wyntaxis.core.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
-from wyntaxis.core.sensor.report import read_noise_text
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, Ramp, course
+from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, GainResult
+from wyntaxis.core.evidence.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
+from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plots import PlotData, PlotPanel

@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
 from wyntaxis.core.optics import guiding, imaging
-from wyntaxis.core.optics.sampling import BinningRow, SeeingBand
+from wyntaxis.core.train.sampling import BinningRow, SeeingBand
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plots import PlotData, PlotPanel

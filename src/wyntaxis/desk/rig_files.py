@@ -24,7 +24,7 @@ class RigFiles:
 
     def open_path(self, path: Path) -> bool:
         """Open a rig file; a notice says why when it cannot be, and what is open stays."""
-        from wyntaxis.core.rig.errors import RigError
+        from wyntaxis.core.files.errors import RigError
         from wyntaxis.desk.session import Session
 
         try:
@@ -84,8 +84,8 @@ class RigFiles:
         )
 
     def _restore(self, left: Recovered) -> None:
+        from wyntaxis.core.files.opening import sha256_of
         from wyntaxis.core.rig.recovery import remove_journal
-        from wyntaxis.core.rig.store import sha256_of
         from wyntaxis.desk.session import Session
 
         path = left.rig_path
@@ -134,7 +134,7 @@ class RigFiles:
         return self._save_to(path)
 
     def _save_to(self, path: Path) -> bool:
-        from wyntaxis.core.rig.errors import RigError
+        from wyntaxis.core.files.errors import RigError
 
         assert self.window.session is not None
         try:

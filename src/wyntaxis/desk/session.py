@@ -7,18 +7,18 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wyntaxis.core.findings import Finding
-from wyntaxis.core.frames.audit import AuditKeeper
-from wyntaxis.core.frames.headers import FolderHeaders
-from wyntaxis.core.optics.spacers import SpacerResult, SpacerSet, apply_set
-from wyntaxis.core.ports.tree import PortTree
-from wyntaxis.core.reckon import Reckoning, Seen, reckon
+from wyntaxis.core.evaluation import Evaluation, Gathered, evaluate
+from wyntaxis.core.evidence.headers.headers import FolderHeaders
+from wyntaxis.core.evidence.ports.tree import PortTree
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.opening import sha256_of
+from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.edit import Change, History
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.model import Part, Rig, variant_rig
 from wyntaxis.core.rig.variants import document_path, free_name, new_variant, train_entries, variant_index
 from wyntaxis.core.section import Section, section
+from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, apply_set
 from wyntaxis.desk.stock import ShelfStock
 
 NEW_RIG: dict[str, Any] = {
@@ -56,7 +56,7 @@ class Session(QObject):
         self._was_dirty = False
         self.ports: PortTree | None = None
         self.headers: FolderHeaders | None = None
-        self._audits = AuditKeeper()
+        self._memo: dict[str, Any] = {}
         self._compute()
 
     @classmethod
@@ -240,9 +240,9 @@ class Session(QObject):
         if variant_index(self.document, self.variant) is None:
             self.variant = None
         self._shown = variant_rig(self.document, self.variant)
-        frames = self._audits.audit(self._shown, self.headers) if self.headers is not None else None
-        self.reckoning: Reckoning = reckon(self._shown, self.stock.shelf.parts, Seen(self.ports, frames))
-        self.section: Section = section(self.reckoning)
+        gathered = Gathered(self.ports, self.headers, self._memo)
+        self.evaluation: Evaluation = evaluate(self._shown, gathered, self.stock.shelf.parts)
+        self.section: Section = section(self.evaluation)
         if self.chosen_part is not None and self.rig.find(self.chosen_part) is None:
             self.chosen_part = None
 
@@ -318,7 +318,7 @@ class Session(QObject):
 
     def changed_on_disk(self) -> bool:
         """Return whether the file is no longer the one that was opened or saved here."""
-        return self.path is not None and self.path.exists() and store.sha256_of(self.path) != self.sha256
+        return self.path is not None and self.path.exists() and sha256_of(self.path) != self.sha256
 
     # Choosing
 
@@ -327,7 +327,7 @@ class Session(QObject):
         if part_id == self.chosen_part:
             return
         self.chosen_part = part_id
-        about = [f for f in self.reckoning.findings if part_id in f.parts(self.rig)]
+        about = [f for f in self.evaluation.findings if part_id in f.parts(self.rig)]
         if about:
             gravest = max(about, key=lambda f: f.verdict.severity)
             self._chosen_finding = (gravest.id, gravest.subject)
@@ -342,14 +342,14 @@ class Session(QObject):
 
     def choose_finding_of(self, quantity_id: str) -> None:
         """Choose the gravest finding that speaks of a quantity, if one does."""
-        about = [f for f in self.reckoning.findings if quantity_id in f.quantities]
+        about = [f for f in self.evaluation.findings if quantity_id in f.quantities]
         if about:
             self.choose_finding(max(about, key=lambda f: f.verdict.severity))
 
     @property
     def chosen_finding(self) -> Finding | None:
         """The finding chosen, as it stands now; the gravest one before any is chosen."""
-        findings = self.reckoning.findings
+        findings = self.evaluation.findings
         if self._chosen_finding is not None:
             found = next((f for f in findings if (f.id, f.subject) == self._chosen_finding), None)
             found = found or next((f for f in findings if f.id == self._chosen_finding[0]), None)

@@ -7,8 +7,8 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel
 
-from wyntaxis.core.devices.quantities import device_quantity
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantities.devices import device_quantity
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import SettingKind, settings_of
 from wyntaxis.desk.card import FieldSpec, make_field, value_at

@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.rig.model import Part
 from wyntaxis.core.rig.shelf import (
     FORMAT,

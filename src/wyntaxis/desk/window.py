@@ -19,8 +19,8 @@ from wyntaxis.desk.rig_files import RigFiles
 from wyntaxis.desk.settings import Settings, state_folder
 
 if TYPE_CHECKING:
-    from wyntaxis.core.findings import Finding
-    from wyntaxis.core.worklist import Step
+    from wyntaxis.core.findings.finding import Finding
+    from wyntaxis.core.steps import Step
     from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
@@ -94,13 +94,13 @@ class MainWindow(QMainWindow):
         """Build everything on the window, once."""
         if self.built:
             return
-        from wyntaxis.core.worklist import STEPS
+        from wyntaxis.core.steps import steps
         from wyntaxis.desk import menus
         from wyntaxis.desk.journal import Journal
 
         self.built = True
         self.journal = Journal(self.folder)
-        self.step: Step = next((s for s in STEPS if s.key == self.settings.word("step", "")), STEPS[0])
+        self.step: Step = next((s for s in steps() if s.key == self.settings.word("step", "")), steps()[0])
         self._build_widgets()
         self.actions_by_name = menus.build(self)
         state = self.settings.state("below")
@@ -222,11 +222,11 @@ class MainWindow(QMainWindow):
         self.refresh()
 
     def _make_sheet(self, key: str) -> StepSheet:
-        from wyntaxis.core.worklist import STEPS
-        from wyntaxis.desk.sheets.factory import make_sheet
+        from wyntaxis.core.steps import steps
+        from wyntaxis.desk.sheets.base import make_sheet
 
         assert self.session is not None
-        sheet = make_sheet(self.session, next(s for s in STEPS if s.key == key), self.palette_in_use)
+        sheet = make_sheet(self.session, next(s for s in steps() if s.key == key), self.palette_in_use)
         self.stack.addWidget(sheet)
         sheet.fit_to_font()
         return sheet
@@ -287,7 +287,7 @@ class MainWindow(QMainWindow):
         if self._comparison is not None and self.stack.currentWidget() is self._comparison:
             self._comparison.show_session(session, self.palette_in_use)
         self.sheets[self.step.key].refresh()
-        self.worklist.show_tallies(tallies(session.reckoning))
+        self.worklist.show_tallies(tallies(session.evaluation))
         self._list_findings()
         place = session.path.name if session.path else "not saved yet"
         self.setWindowTitle(f"{session.rig.name} ({place})[*] – Wyntaxis")
@@ -306,7 +306,7 @@ class MainWindow(QMainWindow):
             self.session.choose_finding(max(own, key=lambda f: f.verdict.severity))
         chosen = self.session.chosen_finding
         if self.margin.all_steps or not own:
-            self._listed = self.session.reckoning.findings
+            self._listed = self.session.evaluation.findings
         else:
             self._listed = own if chosen is None or chosen in own else (chosen, *own)
         self.margin.show_findings(self._listed, chosen)
@@ -314,20 +314,21 @@ class MainWindow(QMainWindow):
     def _findings_of_step(self) -> tuple[Finding, ...]:
         """Return the findings told at the step shown; at the list of conditions, all that do not hold."""
         from wyntaxis.core.ledger import Verdict
-        from wyntaxis.core.worklist import READY, belongs
+        from wyntaxis.core.steps import READY
+        from wyntaxis.core.worklist import belongs
 
         assert self.session is not None
-        findings = self.session.reckoning.findings
-        if self.step.key == READY:
+        findings = self.session.evaluation.findings
+        if self.step is READY:
             return tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT))
-        return tuple(f for f in findings if belongs(self.step, f.id, f.quantities))
+        return tuple(f for f in findings if belongs(self.step, f))
 
     def show_step(self, key: str) -> None:
         """Show a step's sheet."""
-        from wyntaxis.core.worklist import STEPS
+        from wyntaxis.core.steps import steps
 
         self._keep_height()
-        self.step = next(step for step in STEPS if step.key == key)
+        self.step = next(step for step in steps() if step.key == key)
         self._share_height()
         self.worklist.show_current(self.step)
         if self.session is None:
@@ -340,9 +341,9 @@ class MainWindow(QMainWindow):
 
     def go_steps(self, by: int) -> None:
         """Show the step that lies some places after (or before) the one shown, around the ends."""
-        from wyntaxis.core.worklist import STEPS
+        from wyntaxis.core.steps import steps
 
-        self.show_step(STEPS[(STEPS.index(self.step) + by) % len(STEPS)].key)
+        self.show_step(steps()[(steps().index(self.step) + by) % len(steps())].key)
 
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""
@@ -370,14 +371,15 @@ class MainWindow(QMainWindow):
             self.notice.put_away()
 
     def _finding_chosen(self, row: int) -> None:
-        from wyntaxis.core.worklist import STEPS, belongs
+        from wyntaxis.core.steps import steps
+        from wyntaxis.core.worklist import belongs
 
         if self.session is None:
             return
         finding = self._listed[row]
         self.session.choose_finding(finding)
-        if not belongs(self.step, finding.id, finding.quantities):
-            step = next((s for s in STEPS if belongs(s, finding.id, finding.quantities)), self.step)
+        if not belongs(self.step, finding):
+            step = next((s for s in steps() if belongs(s, finding)), self.step)
             self.show_step(step.key)
 
 

@@ -7,7 +7,8 @@ from PyQt6.QtGui import QEnterEvent, QFocusEvent, QFont, QFontMetricsF, QKeyEven
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.worklist import GROUPS, STEPS, Step, Tally
+from wyntaxis.core.steps import GROUPS, Step, steps
+from wyntaxis.core.worklist import Tally
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.section.pens import Sheet
@@ -128,7 +129,7 @@ class WorklistView(QScrollArea):
             heading.activated.connect(lambda group=group: self._fold(group))
             self._headings[group] = heading
             layout.addWidget(heading)
-            for step in STEPS:
+            for step in steps():
                 if step.group == group:
                     line = _Line(step.title, heading=False)
                     line.activated.connect(lambda key=step.key: self.step_chosen.emit(key))
@@ -175,7 +176,7 @@ class WorklistView(QScrollArea):
     def _fold(self, group: str) -> None:
         heading = self._headings[group]
         heading.folded = not heading.folded
-        for step in STEPS:
+        for step in steps():
             if step.group == group:
                 self._lines[step.key].setVisible(not heading.folded)
         heading.update()

@@ -6,13 +6,16 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.evidence.cooling.cooler import MOST_REST_POWER, TOLERANCE_C
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Verdict
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.settings import CAMERAS
-from wyntaxis.core.sensor.cooling import MOST_REST_POWER, TOLERANCE_C
+from wyntaxis.core.steps import COOLING
 from wyntaxis.core.wording import MINUS, number, plus_minus, short
 
 STEADY_WITHIN_C = 0.1
@@ -34,9 +37,9 @@ class _Cooler:
     depth_standard_c: float
 
 
-def _coolers(reckoning: Reckoning) -> Iterator[_Cooler]:
-    plan = reckoning.rig.plan
-    for index, device in enumerate(reckoning.rig.devices):
+def _coolers(evaluation: Evaluation) -> Iterator[_Cooler]:
+    plan = evaluation.rig.plan
+    for index, device in enumerate(evaluation.rig.devices):
         wanted, reach_leg = device.number("set_temperature_c"), cooler_depth(device)
         if device.kind not in CAMERAS or wanted is None or reach_leg is None:
             continue
@@ -69,10 +72,10 @@ def cooler_depth(device: Device) -> tuple[float, float] | None:
     return tau * pull, tau * pull * math.hypot(*relative)
 
 
-@finding("cooling.reach")
-def reach(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("cooling.reach", step=COOLING, condition=conditions.COOLING, after="flats.level", rank=-1)
+def reach(evaluation: Evaluation) -> Iterator[Finding]:
     """Can the cooler come down to the set temperature at all?"""
-    for cooler in _coolers(reckoning):
+    for cooler in _coolers(evaluation):
         coldest = cooler.ambient_c - cooler.depth_c
         margin, spread = cooler.set_c - coldest, COVERAGE_FACTOR * cooler.depth_standard_c
         verdict = Verdict.FAILS if margin < 0 else Verdict.HOLDS if margin >= spread else Verdict.TIGHT
@@ -103,10 +106,10 @@ def _warmer(cooler: _Cooler) -> Remedy:
     return Remedy(f"set {number(holds, 0)} °C, and take darks there", change)
 
 
-@finding("cooling.reserve")
-def reserve(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("cooling.reserve", step=COOLING, condition=conditions.COOLING, after="cooling.reach", rank=-1)
+def reserve(evaluation: Evaluation) -> Iterator[Finding]:
     """Is there power to spare at the set temperature?"""
-    for cooler in _coolers(reckoning):
+    for cooler in _coolers(evaluation):
         share = (cooler.ambient_c - cooler.set_c) / cooler.depth_c
         holds = share <= MOST_REST_POWER
         warmest = cooler.set_c + MOST_REST_POWER * cooler.depth_c
@@ -128,10 +131,10 @@ def reserve(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("cooling.rate")
-def rate(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("cooling.rate", step=COOLING, after="cooling.reserve")
+def rate(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the sensor cool no faster than the ramp says?"""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         steepest = device.measured("steepest_c_min") if device.kind in CAMERAS else None
         if steepest is None:
             continue
@@ -157,10 +160,10 @@ def rate(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("cooling.stability")
-def stability(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("cooling.stability", step=COOLING, after="cooling.rate")
+def stability(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the temperature stand still at rest?"""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         scatter = device.measured("scatter_c") if device.kind in CAMERAS else None
         if scatter is None:
             continue

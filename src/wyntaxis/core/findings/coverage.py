@@ -5,11 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Leg, Target, Verdict
-from wyntaxis.core.optics.lightpath import magnifications
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.steps import SCALES
+from wyntaxis.core.train.lightpath import magnifications
 from wyntaxis.core.wording import number, short
 
 CENTRING_RESERVE = 0.05
@@ -18,10 +20,10 @@ CENTRING_RESERVE = 0.05
 _SOURCE = "The corrected image circle must exceed the sensor's diagonal; a reducer shrinks the circle with the image"
 
 
-@finding("coverage.image_circle")
-def image_circle(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("coverage.image_circle", step=SCALES, after="scale.guide")
+def image_circle(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the image circle behind the correctors with the sensor's diagonal."""
-    rig, diagonal = reckoning.rig, reckoning.value("sensor_diagonal_mm")
+    rig, diagonal = evaluation.rig, evaluation.value("sensor_diagonal_mm")
     circle, lines = circle_at_sensor(rig)
     if circle is None or diagonal is None:
         missing = "the camera and its sensor" if diagonal is None else "the telescope's image circle (image_circle_mm)"

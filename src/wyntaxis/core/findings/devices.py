@@ -6,18 +6,18 @@ import math
 import statistics
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
 
-from wyntaxis.core.devices.quantities import device_quantity
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.evidence.headers.headers import FrameHeader
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, compare
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.quantities.devices import device_quantity
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import CAMERAS, SETTINGS
+from wyntaxis.core.steps import DEVICES
 from wyntaxis.core.wording import number, plus_minus, short, signed
-
-if TYPE_CHECKING:
-    from wyntaxis.core.frames.headers import FrameHeader
 
 REACHED_WITHIN_C = 1.0
 """A sensor within this of its set temperature has reached it, where the rig states no tolerance."""
@@ -43,10 +43,16 @@ def moment(text: str) -> datetime:
     return found if found.tzinfo else found.replace(tzinfo=UTC)
 
 
-@finding("driver.order")
-def driver_order(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "driver.order",
+    step=DEVICES,
+    condition=conditions.DRIVERS,
+    after="wheel.leftover",
+    needed="no device states its driver, and when it was installed",
+)
+def driver_order(evaluation: Evaluation) -> Iterator[Finding]:
     """Was the driver there when the device was plugged in?"""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         installed = device.driver.installed if device.driver else None
         plugged = device.connection.plugged_in if device.connection else None
         if installed is None or plugged is None:
@@ -76,10 +82,10 @@ def driver_order(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("devices.measured")
-def settings_measured(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("devices.measured", step=DEVICES, condition=conditions.GAIN, after="driver.order")
+def settings_measured(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare what a setting is to be with what was measured of it; temperatures are told by cooling.setpoint."""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         for key, setting in device.settings.items():
             if setting.measured is None or key in TOLD_ELSEWHERE or SETTINGS[key].sheet != "devices":
                 continue
@@ -104,16 +110,23 @@ def settings_measured(reckoning: Reckoning) -> Iterator[Finding]:
             )
 
 
-@finding("cooling.setpoint")
-def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "cooling.setpoint",
+    step=DEVICES,
+    condition=conditions.COOLING,
+    after="cooling.on",
+    needed="no set temperature is stated",
+    rank=-2,
+)
+def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
     """Has the sensor reached its set temperature? From frames' headers where they were read, else from the record."""
-    cameras = [device for device in reckoning.rig.devices if device.kind in CAMERAS]
+    cameras = [device for device in evaluation.rig.devices if device.kind in CAMERAS]
     for device in cameras:
         wanted = device.number("set_temperature_c")
         if wanted is None:
             continue
         within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
-        told = _told_by_frames(reckoning) if device is cameras[0] else []
+        told = _told_by_frames(evaluation) if device is cameras[0] else []
         if told:
             yield _reached_in_frames(device, within, told)
             continue
@@ -148,10 +161,10 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-def _told_by_frames(reckoning: Reckoning) -> list[tuple[float, float, FrameHeader]]:
-    from wyntaxis.core.frames.audit import measured_temperatures
+def _told_by_frames(evaluation: Evaluation) -> list[tuple[float, float, FrameHeader]]:
+    from wyntaxis.core.records.audit import measured_temperatures
 
-    return measured_temperatures(reckoning.frames.frames) if reckoning.frames is not None else []
+    return measured_temperatures(evaluation.frames.frames) if evaluation.frames is not None else []
 
 
 def _reached_in_frames(device: Device, within_c: float, told: list[tuple[float, float, FrameHeader]]) -> Finding:
@@ -198,10 +211,17 @@ def _reached(device: Device, wanted: float) -> tuple[float, str] | None:
     return None if stated is None else (stated, "as the rig states the sensor's temperature")
 
 
-@finding("cooling.on")
-def cooler_on(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "cooling.on",
+    step=DEVICES,
+    condition=conditions.COOLING,
+    after="cooling.stability",
+    needed="no set temperature is stated",
+    rank=-2,
+)
+def cooler_on(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the cooler on where a temperature is set?"""
-    cooled = [device for device in reckoning.rig.devices if device.number("set_temperature_c") is not None]
+    cooled = [device for device in evaluation.rig.devices if device.number("set_temperature_c") is not None]
     for device in cooled:
         on = device.truth("cooler_on")
         verdict = Verdict.UNPROVEN if on is None else Verdict.HOLDS if on else Verdict.FAILS
@@ -217,10 +237,16 @@ def cooler_on(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("focuser.travel")
-def focuser_travel(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "focuser.travel",
+    step=DEVICES,
+    condition=conditions.FOCUSER,
+    after="cooling.setpoint",
+    needed="no focuser is among the devices",
+)
+def focuser_travel(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the working position lie away from the ends of the travel?"""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         low, high, at = (device.number(key) for key in ("lowest_position", "highest_position", "position"))
         if device.kind != "focuser":
             continue
@@ -262,11 +288,17 @@ def focuser_travel(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("focuser.step")
-def focuser_step(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "focuser.step",
+    step=DEVICES,
+    condition=conditions.FOCUSER,
+    after="focuser.travel",
+    needed="the focuser's step is not stated",
+)
+def focuser_step(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the focuser's step fine enough for the depth of focus?"""
-    zone = reckoning.value("depth_of_focus_seeing_um") or reckoning.value("depth_of_focus_diffraction_um")
-    for device in reckoning.rig.devices:
+    zone = evaluation.value("depth_of_focus_seeing_um") or evaluation.value("depth_of_focus_diffraction_um")
+    for device in evaluation.rig.devices:
         step = device.number("step_um")
         if device.kind != "focuser" or step is None or zone is None:
             continue
@@ -283,10 +315,10 @@ def focuser_step(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("focuser.backlash")
-def focuser_backlash(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("focuser.backlash", step=DEVICES, after="focuser.step")
+def focuser_backlash(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the backlash one that a focuser can have?"""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         backlash = device.best("backlash_steps")
         low, high = device.number("lowest_position"), device.number("highest_position")
         if device.kind != "focuser" or backlash is None or low is None or high is None or high <= low:
@@ -317,10 +349,10 @@ def focuser_backlash(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("focuser.triggers")
-def focuser_triggers(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("focuser.triggers", step=DEVICES, after="focuser.backlash")
+def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
     """Would the focuser be refocused in time?"""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         celsius, minutes = device.number("refocus_temperature_c"), device.number("refocus_after_min")
         if device.kind != "focuser" or (celsius is None and minutes is None):
             continue
@@ -349,10 +381,10 @@ def focuser_triggers(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("rotator.range")
-def rotator_range(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("rotator.range", step=DEVICES, after="focuser.triggers")
+def rotator_range(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the rotator's position lie within its range?"""
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         low, high, at = (device.number(key) for key in ("lowest_deg", "highest_deg", "position_deg"))
         if device.kind != "rotator" or at is None or (low is None and high is None):
             continue
@@ -375,10 +407,10 @@ def rotator_range(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("devices.simulated")
-def simulated(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("devices.simulated", step=DEVICES, after="rotator.range")
+def simulated(evaluation: Evaluation) -> Iterator[Finding]:
     """Is a simulated device left in a real role? Told by its name or driver, in the rig or in a program's list."""
-    rig = reckoning.rig
+    rig = evaluation.rig
     found = [
         (device.id, device.title, device.kind, "the rig")
         for device in rig.devices
@@ -406,11 +438,11 @@ def _is_simulated(*texts: str | None) -> bool:
     return any(word in text.casefold() for text in texts if text for word in SIMULATED_WORDS)
 
 
-@finding("guiding.settle")
-def settle(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("guiding.settle", step=DEVICES, condition=conditions.GUIDING, after="devices.simulated", rank=-1)
+def settle(evaluation: Evaluation) -> Iterator[Finding]:
     """Can the guider settle to what is asked? Not tighter than its own centroid error lets it."""
-    settings = reckoning.rig.guiding.settings
-    if settings is None or settings.settle_px is None or not reckoning.rig.devices:
+    settings = evaluation.rig.guiding.settings
+    if settings is None or settings.settle_px is None or not evaluation.rig.devices:
         return
     from wyntaxis.core.optics.guiding import CENTROID_ERROR_PX
 
@@ -430,11 +462,11 @@ def settle(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-@finding("devices.parts")
-def parts_named(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("devices.parts", step=DEVICES, after="devices.measured")
+def parts_named(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell of devices whose part is not in this train; another variant may well have it."""
-    for device in reckoning.rig.devices:
-        if device.part is not None and reckoning.rig.find(device.part) is None:
+    for device in evaluation.rig.devices:
+        if device.part is not None and evaluation.rig.find(device.part) is None:
             yield Finding(
                 "devices.parts",
                 Verdict.UNPROVEN,

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
-from wyntaxis.core.frames.audit import Check
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.records.audit import Check
+from wyntaxis.core.steps import RECORDS
 from wyntaxis.core.wording import number, short
 
 _SOURCE = "FITS Standard 4.0 headers are the record that every program leaves"
@@ -18,10 +21,10 @@ _PARTNERS_SOURCE = (
 MOST_TOLD = 12
 
 
-@finding("frames.header")
-def header(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("frames.header", step=RECORDS, condition=conditions.CALIBRATION, after="ports.permission")
+def header(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare every value that the frames' headers hold with the rig's."""
-    found = reckoning.frames
+    found = evaluation.frames
     if found is None:
         return
     for check in found.checks:
@@ -56,10 +59,10 @@ def _difference(check: Check) -> Finding:
     )
 
 
-@finding("frames.exposure")
-def exposure(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("frames.exposure", step=RECORDS, condition=conditions.CALIBRATION, after="frames.partners")
+def exposure(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell where the actual exposure is not the asked one."""
-    found = reckoning.frames
+    found = evaluation.frames
     if found is None:
         return
     for off in found.exposures:
@@ -74,10 +77,17 @@ def exposure(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("frames.partners")
-def partners(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "frames.partners",
+    step=RECORDS,
+    condition=conditions.CALIBRATION,
+    after="frames.header",
+    needed="no light frames were read",
+    rank=-1,
+)
+def partners(evaluation: Evaluation) -> Iterator[Finding]:
     """Have all lights their darks, flats and bias?"""
-    found = reckoning.frames
+    found = evaluation.frames
     if found is None:
         return
     lights = sum(group.count for group in found.groups if group.kind == "light")
@@ -105,10 +115,10 @@ def partners(reckoning: Reckoning) -> Iterator[Finding]:
         yield Finding("frames.partners", verdict, "frames", title, (), Remedy("see the table"), _PARTNERS_SOURCE)
 
 
-@finding("frames.broken")
-def broken(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("frames.broken", step=RECORDS, condition=conditions.CALIBRATION, after="frames.exposure")
+def broken(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell which files could not be read."""
-    found = reckoning.frames
+    found = evaluation.frames
     if found is None or not found.broken:
         return
     lines = tuple(f"{one.path}: {one.why}" for one in found.broken[:MOST_TOLD])

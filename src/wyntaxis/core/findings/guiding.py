@@ -5,13 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.plan import GuideSettings
+from wyntaxis.core.steps import GUIDE_BRANCH
 from wyntaxis.core.wording import number, short
 
 POLAR_DECLINATION_DEG = 60.0
@@ -28,9 +31,9 @@ def _unproven(finding_id: str, subject: str, title: str, remedy: str, source: st
     return Finding(finding_id, Verdict.UNPROVEN, subject, title, (), Remedy(remedy), source, numbers)
 
 
-def _scales(reckoning: Reckoning) -> tuple[float, float] | None:
+def _scales(evaluation: Evaluation) -> tuple[float, float] | None:
     """Return guide and main scale in arcsec/px, or None where there is nothing to guide with."""
-    guide, main = reckoning.value("guide_scale_arcsec_px"), reckoning.value("pixel_scale_arcsec_px")
+    guide, main = evaluation.value("guide_scale_arcsec_px"), evaluation.value("pixel_scale_arcsec_px")
     return (guide, main) if guide is not None and main is not None else None
 
 
@@ -38,12 +41,12 @@ def _taken(stated: object) -> str:
     return "" if stated is not None else ", not stated: taken"
 
 
-@finding("guiding.centroid")
-def centroid(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("guiding.centroid", step=GUIDE_BRANCH, condition=conditions.GUIDING, after="load.focuser")
+def centroid(evaluation: Evaluation) -> Iterator[Finding]:
     """Judge the guide camera's centroid error in main pixels, with the rig's own centroid error."""
-    if reckoning.rig.guiding.kind == "none":
+    if evaluation.rig.guiding.kind == "none":
         return
-    row, scales = reckoning.quantities["guide_centroid_main_px"], _scales(reckoning)
+    row, scales = evaluation.quantities["guide_centroid_main_px"], _scales(evaluation)
     key = "guide_centroid_main_px"
     if row.best is None or scales is None:
         text = "end the train and the guide path with a camera whose sensor is given"
@@ -52,7 +55,7 @@ def centroid(reckoning: Reckoning) -> Iterator[Finding]:
         )
         return
     guide, main = scales
-    settings = reckoning.rig.guiding.settings or GuideSettings()
+    settings = evaluation.rig.guiding.settings or GuideSettings()
     error = settings.centroid_error_px or guiding.CENTROID_ERROR_PX[1]
     verdict, value = row.verdict, row.best.value
     remedy = NO_REMEDY
@@ -80,13 +83,13 @@ def centroid(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-@finding("guiding.calibration")
-def calibration(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("guiding.calibration", step=GUIDE_BRANCH, condition=conditions.GUIDING, after="guiding.centroid")
+def calibration(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the calibration pulse that is set with the one that the scale and the declination ask for."""
-    rig = reckoning.rig
+    rig = evaluation.rig
     if rig.guiding.kind == "none":
         return
-    key, row, guide = "calibration_pulse_ms", reckoning.quantities["calibration_pulse_ms"], _scales(reckoning)
+    key, row, guide = "calibration_pulse_ms", evaluation.quantities["calibration_pulse_ms"], _scales(evaluation)
     if row.computed is None or guide is None:
         text = "give the guide camera's sensor, and calibrate away from the pole"
         yield _unproven(
@@ -156,13 +159,13 @@ def calibration(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-@finding("guiding.dither")
-def dither(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("guiding.dither", step=GUIDE_BRANCH, condition=conditions.GUIDING, after="guiding.calibration")
+def dither(evaluation: Evaluation) -> Iterator[Finding]:
     """Judge whether the guider can carry out the dither: above its noise, inside its search region."""
-    rig = reckoning.rig
+    rig = evaluation.rig
     if rig.guiding.kind == "none":
         return
-    key, row, scales = "dither_guide_px", reckoning.quantities["dither_guide_px"], _scales(reckoning)
+    key, row, scales = "dither_guide_px", evaluation.quantities["dither_guide_px"], _scales(evaluation)
     if row.best is None or scales is None or row.target is None:
         text = "end the train and the guide path with a camera whose sensor is given"
         yield _unproven(
@@ -201,10 +204,10 @@ def dither(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-@finding("guiding.flexure")
-def flexure(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("guiding.flexure", step=GUIDE_BRANCH, condition=conditions.GUIDING, after="guiding.dither")
+def flexure(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the measured drift between two telescopes with what one exposure allows."""
-    rig = reckoning.rig
+    rig = evaluation.rig
     if rig.guiding.kind == "none":
         return
     keys = ("flexure_arcsec_s", "flexure_budget_arcsec_s")
@@ -212,8 +215,8 @@ def flexure(reckoning: Reckoning) -> Iterator[Finding]:
         title = "Guide and main camera look through one telescope: no flexure between two to budget"
         yield Finding("guiding.flexure", Verdict.HOLDS, keys[0], title, (), NO_REMEDY, _FLEXURE_SOURCE, keys)
         return
-    budget, row = reckoning.quantities[keys[1]].computed, reckoning.quantities[keys[0]]
-    main, plan = reckoning.value("pixel_scale_arcsec_px"), rig.plan
+    budget, row = evaluation.quantities[keys[1]].computed, evaluation.quantities[keys[0]]
+    main, plan = evaluation.value("pixel_scale_arcsec_px"), rig.plan
     if budget is None or main is None or plan is None:
         text = "state the planned exposure (plan.exposure_s) and both sensors"
         yield _unproven(
@@ -261,11 +264,11 @@ def flexure(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-@finding("rotation.exposure")
-def rotation(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("rotation.exposure", step=GUIDE_BRANCH, condition=conditions.MOUNT, after="guiding.flexure", rank=1)
+def rotation(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the planned exposure with what the field rotation of an alt-azimuth mount allows."""
-    rig, key = reckoning.rig, "rotation_exposure_s"
-    row, mount, sensor = reckoning.quantities[key], rig.mount, rig.sensor
+    rig, key = evaluation.rig, "rotation_exposure_s"
+    row, mount, sensor = evaluation.quantities[key], rig.mount, rig.sensor
     if mount is None:
         title = "Whether the field rotates is not known: the mount is not stated"
         yield _unproven("rotation.exposure", key, title, "state the mount's kind (mount.kind)", _ROTATION_SOURCE, key)

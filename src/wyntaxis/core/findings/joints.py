@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.optics.joints import Meeting, joint_text, meet, meetings
-from wyntaxis.core.optics.lightpath import datum_index
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.shelf import ShelfPart
+from wyntaxis.core.steps import LIGHT_PATH
+from wyntaxis.core.train.joints import Meeting, joint_text, meet, meetings
+from wyntaxis.core.train.lightpath import datum_index
 from wyntaxis.core.wording import MINUS, number, short
 
 _MATE_SOURCE = "Threads mate with the same diameter and pitch and opposite gender (ISO 261); slip joints by diameter"
@@ -23,10 +26,10 @@ _REASONS = {
 }
 
 
-@finding("joints.mate")
-def mate(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("joints.mate", step=LIGHT_PATH, condition=conditions.SPACING, after="scale.measured", rank=1)
+def mate(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell every joint that cannot be made; one line for all when there is none."""
-    found = meetings(reckoning.rig)
+    found = meetings(evaluation.rig)
     bad = [m for m in found if m.state.mating in _REASONS]
     for meeting in bad:
         yield Finding(
@@ -35,7 +38,7 @@ def mate(reckoning: Reckoning) -> Iterator[Finding]:
             meeting.part_id,
             f"{meeting.before} and {meeting.after} do not screw together",
             (_ends(meeting), f"{_REASONS[meeting.state.mating]}"),
-            Remedy(_adapter_text(reckoning.shelf, meeting)),
+            Remedy(_adapter_text(evaluation.shelf, meeting)),
             _MATE_SOURCE,
         )
     if not bad and found:
@@ -80,10 +83,10 @@ def _adapter_text(shelf: tuple[ShelfPart, ...], meeting: Meeting) -> str:
     )
 
 
-@finding("joints.depth")
-def depth(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("joints.depth", step=LIGHT_PATH, condition=conditions.SPACING, after="joints.mate", rank=1)
+def depth(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell every joint whose male thread bottoms out before the shoulders meet, and that no ring fills."""
-    rig = reckoning.rig
+    rig = evaluation.rig
     datum = datum_index(rig.train)
     for meeting in meetings(rig):
         if meeting.open_gap_mm == 0 or meeting.rear is None or meeting.front is None:
@@ -118,10 +121,10 @@ def depth(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("joints.seat")
-def seat(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("joints.seat", step=LIGHT_PATH, after="joints.depth")
+def seat(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell every joint that has no repeatable seat, or can tilt."""
-    for meeting in meetings(reckoning.rig):
+    for meeting in meetings(evaluation.rig):
         if meeting.state.seat in ("no shoulder", "may tilt"):
             bare = meeting.state.seat == "no shoulder"
             what = "has no shoulder to seat on" if bare else "is a slip joint and can tilt"

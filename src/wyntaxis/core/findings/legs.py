@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Verdict
-from wyntaxis.core.optics.lightpath import magnifications
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.steps import LIGHT_PATH
+from wyntaxis.core.train.lightpath import magnifications
 from wyntaxis.core.wording import MINUS, number, short, signed
 
 SAME_FACTOR = 0.01
@@ -19,20 +21,20 @@ _TOLD_ELSEWHERE = frozenset({"calibration_pulse_ms"})
 _SOURCE = "Legs agree when |a − b| ≤ max(tolerance, 2 √(u_a² + u_b²)): JCGM 100:2008 (GUM)"
 
 
-@finding("legs.agree")
-def legs_agree(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("legs.agree", at_quantity=True, step=LIGHT_PATH, after="rotation.exposure")
+def legs_agree(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare every pair of legs of every quantity that has more than one."""
-    for row in reckoning.quantities.values():
+    for row in evaluation.quantities.values():
         # What follows from the measured scale is told once, by scale.measured; a stated leg is compared all the same.
         if (
             len(row.legs) > 1
-            and (row.stated is not None or row.id not in reckoning.derived)
+            and (row.stated is not None or row.id not in evaluation.derived)
             and row.id not in _TOLD_ELSEWHERE
         ):
-            yield _agreement(reckoning, row)
+            yield _agreement(evaluation, row)
 
 
-def _agreement(reckoning: Reckoning, row: Quantity) -> Finding:
+def _agreement(evaluation: Evaluation, row: Quantity) -> Finding:
     kind, verdict = row.kind, row.agreement
     holds = verdict is Verdict.HOLDS
     return Finding(
@@ -41,7 +43,7 @@ def _agreement(reckoning: Reckoning, row: Quantity) -> Finding:
         subject=row.id,
         title=f"{kind.label}: {' and '.join(row.legs)} {'agree' if verdict is not Verdict.FAILS else 'disagree'}",
         arithmetic=tuple(_lines(row)),
-        remedy=NO_REMEDY if holds else _remedy(reckoning, row),
+        remedy=NO_REMEDY if holds else _remedy(evaluation, row),
         source=_SOURCE,
         quantities=(row.id,),
     )
@@ -66,7 +68,7 @@ def _leg_text(leg: Leg, decimals: int) -> str:
     return number(leg.value, decimals) + (f" ± {number(leg.uncertainty, decimals)}" if leg.uncertainty else "")
 
 
-def _remedy(reckoning: Reckoning, row: Quantity) -> Remedy:
+def _remedy(evaluation: Evaluation, row: Quantity) -> Remedy:
     best, stated = row.measured or row.computed, row.stated
     if stated is None or best is None:
         return Remedy("measure again, and check the parts' lengths and the focal length that the computed leg rests on")
@@ -74,16 +76,16 @@ def _remedy(reckoning: Reckoning, row: Quantity) -> Remedy:
     text = f"type {short(value, row.kind.decimals)} {row.kind.unit}".rstrip() + (
         f" into the {stated.source}" if stated.source else " wherever the stated value stands"
     )
-    story = _story(reckoning, row, best.value / stated.value if stated.value else 0.0)
+    story = _story(evaluation, row, best.value / stated.value if stated.value else 0.0)
     change = Change.of(f"State {row.kind.label.lower()}", ("stated", row.id, "value"), value)
     return Remedy(f"{story}{text}", change)
 
 
-def _story(reckoning: Reckoning, row: Quantity, ratio: float) -> str:
+def _story(evaluation: Evaluation, row: Quantity, ratio: float) -> str:
     """Name the likely mistake behind a ratio of focal lengths or scales."""
     if row.id not in {"effective_focal_length_mm", "pixel_scale_arcsec_px", "focal_ratio"} or ratio <= 0:
         return ""
-    parts = [part for part in reckoning.rig.train if part.magnification not in (None, 1)]
+    parts = [part for part in evaluation.rig.train if part.magnification not in (None, 1)]
     for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
         wanted = 1 / factor if row.id == "pixel_scale_arcsec_px" else factor
         if abs(ratio / wanted - 1) < SAME_FACTOR:

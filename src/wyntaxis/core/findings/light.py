@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
 from wyntaxis.core.findings.coverage import circle_at_sensor
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.optics.illumination import Beam, Opening, PrismPlace, openings, prism_place
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
+from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, openings, prism_place
 from wyntaxis.core.wording import MINUS, number, short
 
 VISIBLE_LOSS = 0.10
@@ -22,15 +24,15 @@ _SOURCE = "Beam of a field point at x before the sensor: a disc x/N wide at h (1
 _PRISM_SOURCE = "The prism shades below h (1 − x/P) + x/2N, and sees light while its outer edge is in the image circle"
 
 
-def beam_of(reckoning: Reckoning) -> Beam:
+def beam_of(evaluation: Evaluation) -> Beam:
     """Return the beam behind the last corrector."""
-    return Beam(reckoning.value("focal_ratio") or 1.0, reckoning.rig.telescope.exit_pupil_distance_mm)
+    return Beam(evaluation.value("focal_ratio") or 1.0, evaluation.rig.telescope.exit_pupil_distance_mm)
 
 
-@finding("illumination.corner")
-def corner(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("illumination.corner", step=LIGHT_PATH, after="joints.seat")
+def corner(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare each opening with what the sensor's corner needs; one line for all when none cuts."""
-    sensor, found = reckoning.rig.sensor, openings(reckoning.rig)
+    sensor, found = evaluation.rig.sensor, openings(evaluation.rig)
     if sensor is None:
         return
     if not found:
@@ -44,7 +46,7 @@ def corner(reckoning: Reckoning) -> Iterator[Finding]:
             _SOURCE,
         )
         return
-    beam, diagonal = beam_of(reckoning), sensor.diagonal_mm
+    beam, diagonal = beam_of(evaluation), sensor.diagonal_mm
     narrow = [o for o in found if o.diameter_mm < beam.opening_needed(diagonal, o.distance_mm)]
     for opening in narrow:
         yield _cut(beam, opening, diagonal)
@@ -89,13 +91,13 @@ def _cut(beam: Beam, opening: Opening, diagonal_mm: float) -> Finding:
     )
 
 
-@finding("prism.shade")
-def shade(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("prism.shade", step=GUIDE_BRANCH, after="illumination.corner")
+def shade(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the prism's edge with the light that the sensor needs."""
-    place = _place(reckoning)
+    place = _place(evaluation)
     if place is None:
         return
-    beam = beam_of(reckoning)
+    beam = beam_of(evaluation)
     limit = (
         f"{number(place.half_side_mm, 2)} + {number(place.distance_mm, 1)}/(2 × {number(beam.ratio, 2)})"
         if beam.pupil_mm is None
@@ -106,7 +108,7 @@ def shade(reckoning: Reckoning) -> Iterator[Finding]:
     yield Finding(
         "prism.shade",
         verdict,
-        reckoning.rig.guiding.taps or "guiding",
+        evaluation.rig.guiding.taps or "guiding",
         {
             Verdict.HOLDS: "The prism stands clear of the sensor's light",
             Verdict.TIGHT: "The prism barely clears the sensor's light",
@@ -116,18 +118,18 @@ def shade(reckoning: Reckoning) -> Iterator[Finding]:
             f"prism's edge: {number(place.edge_mm, 2)} mm",
             _range_text(place),
         ),
-        NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(reckoning, place),
+        NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(evaluation, place),
         _PRISM_SOURCE,
     )
 
 
-@finding("prism.light")
-def light(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("prism.light", step=GUIDE_BRANCH, after="prism.shade")
+def light(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the prism's outer edge with the image circle."""
-    place = _place(reckoning)
+    place = _place(evaluation)
     if place is None:
         return
-    taps = reckoning.rig.guiding.taps or "guiding"
+    taps = evaluation.rig.guiding.taps or "guiding"
     if place.highest_mm is None:
         yield Finding(
             "prism.light",
@@ -140,8 +142,8 @@ def light(reckoning: Reckoning) -> Iterator[Finding]:
         )
         return
     verdict = _against(place.highest_mm - place.edge_mm)
-    estimated = circle_at_sensor(reckoning.rig)[0] != reckoning.rig.telescope.image_circle_mm and not any(
-        part.image_circle_mm for part in reckoning.rig.train
+    estimated = circle_at_sensor(evaluation.rig)[0] != evaluation.rig.telescope.image_circle_mm and not any(
+        part.image_circle_mm for part in evaluation.rig.train
     )
     titles = {
         Verdict.HOLDS: "The prism lies inside the image circle",
@@ -152,7 +154,7 @@ def light(reckoning: Reckoning) -> Iterator[Finding]:
     if verdict is Verdict.FAILS and estimated:
         # The circle behind the corrector is reckoned from the telescope's, not stated: a doubt, no proof.
         verdict, title = Verdict.TIGHT, "The prism reaches out of the image circle estimated behind the corrector"
-    tapped = next(part for part in reckoning.rig.train if part.id == taps)
+    tapped = next(part for part in evaluation.rig.train if part.id == taps)
     height = tapped.prism.height_mm if tapped.prism else 0.0
     yield Finding(
         "prism.light",
@@ -164,7 +166,7 @@ def light(reckoning: Reckoning) -> Iterator[Finding]:
             f"image circle's radius there: {number(place.highest_mm + height, 2)} mm",
             _range_text(place),
         ),
-        NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(reckoning, place),
+        NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(evaluation, place),
         _PRISM_SOURCE,
     )
 
@@ -175,9 +177,9 @@ def _against(margin_mm: float) -> Verdict:
     return Verdict.HOLDS if margin_mm >= PRISM_MARGIN_MM else Verdict.TIGHT
 
 
-def _place(reckoning: Reckoning) -> PrismPlace | None:
-    circle, _ = circle_at_sensor(reckoning.rig)
-    return prism_place(reckoning.rig, beam_of(reckoning), circle)
+def _place(evaluation: Evaluation) -> PrismPlace | None:
+    circle, _ = circle_at_sensor(evaluation.rig)
+    return prism_place(evaluation.rig, beam_of(evaluation), circle)
 
 
 def _range_text(place: PrismPlace) -> str:
@@ -191,8 +193,8 @@ def _range_text(place: PrismPlace) -> str:
     return f"the edge may stand {number(place.lowest_mm, 2)} to {number(place.highest_mm, 2)} mm from the axis"
 
 
-def _prism_remedy(reckoning: Reckoning, place: PrismPlace) -> Remedy:
-    tapped = reckoning.rig.find(reckoning.rig.guiding.taps or "")
+def _prism_remedy(evaluation: Evaluation, place: PrismPlace) -> Remedy:
+    tapped = evaluation.rig.find(evaluation.rig.guiding.taps or "")
     highest = place.highest_mm if place.highest_mm is not None else place.lowest_mm + 2 * PRISM_MARGIN_MM
     if highest < place.lowest_mm or tapped is None:
         return Remedy(

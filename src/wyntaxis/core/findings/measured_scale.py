@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Verdict, compare
-from wyntaxis.core.optics.lightpath import magnifications
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.steps import SCALES
+from wyntaxis.core.train.lightpath import magnifications
 from wyntaxis.core.wording import MINUS, number, short, signed
 
 _SOURCE = "f = 206 264.8 p bin / s; thin-lens corrector m(d) = 1 − d/f_r, f_r = d0/(1 − m0), Gaussian optics"
@@ -16,10 +19,10 @@ SAME_FACTOR = 0.012
 _NUMBERS = ("effective_focal_length_mm", "pixel_scale_arcsec_px", "corrector_magnification")
 
 
-@finding("scale.measured")
-def measured_scale(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("scale.measured", step=SCALES, condition=conditions.FOCAL_LENGTH, after="coverage.image_circle", rank=1)
+def measured_scale(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the focal length that frames show with the one that the parts give."""
-    row = reckoning.quantities["effective_focal_length_mm"]
+    row = evaluation.quantities["effective_focal_length_mm"]
     measured, computed = row.measured, row.computed
     if measured is None or computed is None:
         yield Finding(
@@ -42,15 +45,15 @@ def measured_scale(reckoning: Reckoning) -> Iterator[Finding]:
         subject="effective_focal_length_mm",
         title=f"The measured focal length {word} the parts: {number(measured.value, 1)} against "
         f"{number(computed.value, 1)} mm",
-        arithmetic=tuple(_lines(reckoning, measured, computed)),
-        remedy=_remedy(reckoning, ratio) if verdict is Verdict.FAILS else NO_REMEDY,
+        arithmetic=tuple(_lines(evaluation, measured, computed)),
+        remedy=_remedy(evaluation, ratio) if verdict is Verdict.FAILS else NO_REMEDY,
         source=_SOURCE,
         quantities=_NUMBERS,
     )
 
 
-def _lines(reckoning: Reckoning, measured: Leg, computed: Leg) -> Iterator[str]:
-    rig, scale = reckoning.rig, reckoning.quantities["pixel_scale_arcsec_px"].measured
+def _lines(evaluation: Evaluation, measured: Leg, computed: Leg) -> Iterator[str]:
+    rig, scale = evaluation.rig, evaluation.quantities["pixel_scale_arcsec_px"].measured
     if scale is not None and rig.sensor is not None:
         yield (
             f"measured: 206.264806 × {short(rig.sensor.pixel_um)} µm × {rig.sensor.binning} / {number(scale.value, 4)} "
@@ -62,13 +65,13 @@ def _lines(reckoning: Reckoning, measured: Leg, computed: Leg) -> Iterator[str]:
         f"measured {MINUS} computed: {number(measured.value, 2)} {MINUS} {number(computed.value, 2)} = "
         f"{signed(measured.value - computed.value, 2)} mm, allowed ±{number(allowed, 2)} mm"
     )
-    m, error = (reckoning.quantities[key] for key in ("corrector_magnification", "spacing_error_by_scale_mm"))
-    path = reckoning.back_focus
-    if m.measured is None or error.measured is None or path is None or reckoning.thin_lens_mm is None:
+    m, error = (evaluation.quantities[key] for key in ("corrector_magnification", "spacing_error_by_scale_mm"))
+    path = evaluation.back_focus
+    if m.measured is None or error.measured is None or path is None or evaluation.thin_lens_mm is None:
         if path is not None and path.corrector.magnification == 1:
             yield "the corrector does not magnify: its scale says nothing of the spacing"
         return
-    design, lens = path.corrector.magnification or 1.0, reckoning.thin_lens_mm
+    design, lens = path.corrector.magnification or 1.0, evaluation.thin_lens_mm
     yield (
         f"magnification: {number(m.measured.value, 4)} ± {number(m.measured.uncertainty, 4)}, design "
         f"{short(design, 4)}; "
@@ -81,8 +84,8 @@ def _lines(reckoning: Reckoning, measured: Leg, computed: Leg) -> Iterator[str]:
     )
 
 
-def _remedy(reckoning: Reckoning, ratio: float) -> Remedy:
-    rig = reckoning.rig
+def _remedy(evaluation: Evaluation, ratio: float) -> Remedy:
+    rig = evaluation.rig
     parts = [part for part in rig.train if part.magnification not in (None, 1)]
     for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
         if abs(ratio * factor - 1) < SAME_FACTOR:
@@ -96,9 +99,9 @@ def _remedy(reckoning: Reckoning, ratio: float) -> Remedy:
                     f"the scale is off {binning} times: the frame was binned {binning} times {words} than is taken; "
                     "correct the frame's binning or the sensor's"
                 )
-    error = reckoning.quantities["spacing_error_by_scale_mm"].measured
-    if error is not None and reckoning.back_focus is not None:
-        change = reckoning.back_focus.error_mm - error.value
+    error = evaluation.quantities["spacing_error_by_scale_mm"].measured
+    if error is not None and evaluation.back_focus is not None:
+        change = evaluation.back_focus.error_mm - error.value
         return Remedy(
             "measure the parts behind the corrector: the scale asks for a train "
             f"{number(abs(change), 1)} mm {'shorter' if change > 0 else 'longer'} than is written (thin-lens "

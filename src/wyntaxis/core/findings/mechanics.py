@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.optics.mechanics import FocusReach, load, reach_cases
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.steps import LIGHT_PATH
+from wyntaxis.core.train.mechanics import FocusReach, load, reach_cases
 from wyntaxis.core.wording import MINUS, number, short
 
 TRAVEL_RESERVE = 0.1
@@ -20,10 +23,10 @@ _REACH_SOURCE = "Focuser position = focal plane from the racked-in face + plate 
 _LOAD_SOURCE = "Σ mass beyond the focuser against its rating; moment Σ m g s with g = 9.80665 m/s², train level"
 
 
-@finding("reach.main")
-def reach(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("reach.main", step=LIGHT_PATH, condition=conditions.SPACING, after="prism.light")
+def reach(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare where focus falls with the focuser's travel, with a corrector as a thin lens."""
-    for telescope, case in reach_cases(reckoning.rig):
+    for telescope, case in reach_cases(evaluation.rig):
         if case is None:
             yield Finding(
                 "reach.main",
@@ -103,13 +106,13 @@ def _reach_lines(case: FocusReach) -> Iterator[str]:
     )
 
 
-@finding("load.focuser")
-def focuser_load(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("load.focuser", step=LIGHT_PATH, after="reach.main")
+def focuser_load(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare mass and moment beyond the focuser with its ratings."""
-    focuser = reckoning.rig.telescope.focuser
+    focuser = evaluation.rig.telescope.focuser
     if focuser is None or (focuser.load_rating_g is None and focuser.moment_rating_n_m is None):
         return
-    hangs = load(reckoning.rig)
+    hangs = load(evaluation.rig)
     shares = []
     lines = [
         f"mass: {number(hangs.mass_g, 0)} g, its centre {number(hangs.centre_mm, 1)} mm behind the focuser's face",
@@ -139,7 +142,7 @@ def focuser_load(reckoning: Reckoning) -> Iterator[Finding]:
     yield Finding(
         "load.focuser",
         verdict,
-        reckoning.rig.telescope.id,
+        evaluation.rig.telescope.id,
         title,
         tuple(lines),
         Remedy(text) if text else NO_REMEDY,

@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from wyntaxis.core.devices.presence import presence
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.evidence.ports.match import frame_bytes
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.ports.match import frame_bytes
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.records.presence import presence
 from wyntaxis.core.rig.devices import Device, Storage, Supply
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.steps import DEVICES, READY
 from wyntaxis.core.wording import number, short, terms
 
 RESERVE = 0.2
@@ -78,8 +81,8 @@ def _flip_words(rig: Rig, verdicts: list[Verdict], lines: list[str]) -> Finding 
     return None
 
 
-def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
-    rig = reckoning.rig
+def _action(evaluation: Evaluation, action: str) -> Iterator[Finding]:
+    rig = evaluation.rig
     if rig.plan is None or action not in rig.plan.actions:
         return
     verdicts, lines, missing = [], [], []
@@ -89,7 +92,7 @@ def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
         if not devices:
             missing.append(" or ".join(kind.replace("_", " ") for kind in kinds))
             continue
-        found = [presence(reckoning, device) for device in devices]
+        found = [presence(evaluation, device) for device in devices]
         best = min(found, key=lambda one: one.verdict.severity)
         verdicts.append(best.verdict)
         lines.append(best.why)
@@ -134,8 +137,18 @@ def _action(reckoning: Reckoning, action: str) -> Iterator[Finding]:
     )
 
 
-for _name in _NEEDS:
-    finding(f"plan.{_name}")(partial(_action, action=_name))
+def _declare(action: str, condition: conditions.Condition, after: str, needed: str = "", rank: int = 0) -> None:
+    declare = finding(f"plan.{action}", step=READY, condition=condition, after=after, needed=needed, rank=rank)
+    declare(partial(_action, action=action))
+
+
+_declare("cool", conditions.COOLING, "guiding.settle", rank=2)
+_declare("guide", conditions.GUIDING, "plan.cool", rank=-2)
+_declare("dither", conditions.GUIDING, "plan.guide", rank=-2)
+_declare("refocus", conditions.FOCUSER, "plan.dither")
+_declare("flip", conditions.MOUNT, "plan.refocus", "the plan does not say whether the mount flips")
+_declare("park", conditions.MOUNT, "plan.flip", "the plan does not say whether the mount parks")
+_declare("warm_up", conditions.COOLING, "plan.park", rank=2)
 
 
 NIGHT_SHARE, NIGHT_FULL = 0.9, 1.05
@@ -144,10 +157,10 @@ more than the second (hours are stated rounded) cannot fit.
 """
 
 
-@finding("plan.night")
-def night(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("plan.night", step=READY, after="plan.filters")
+def night(evaluation: Evaluation) -> Iterator[Finding]:
     """Do the planned frames fit into the night?"""
-    plan = reckoning.rig.plan
+    plan = evaluation.rig.plan
     if plan is None or plan.hours is None:
         return
     if plan.frames is None:
@@ -171,13 +184,13 @@ def night(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-@finding("plan.filters")
-def filters_asked(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("plan.filters", step=READY, condition=conditions.FILTERS, after="plan.warm_up")
+def filters_asked(evaluation: Evaluation) -> Iterator[Finding]:
     """Has the wheel every filter that the plan asks for?"""
-    plan = reckoning.rig.plan
+    plan = evaluation.rig.plan
     if plan is None or not plan.filters:
         return
-    wheels = [device for device in reckoning.rig.devices if device.kind == "filter_wheel" and device.slots]
+    wheels = [device for device in evaluation.rig.devices if device.kind == "filter_wheel" and device.slots]
     names = {name for wheel in wheels for name in wheel.slot_names if name}
     gone = [name for name in plan.filters if name not in names]
     near = {name.casefold(): name for name in names}
@@ -201,14 +214,20 @@ def filters_asked(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-def _storages(reckoning: Reckoning) -> list[tuple[Device, Storage]]:
-    return [(device, storage) for device in reckoning.rig.devices for storage in device.storage]
+def _storages(evaluation: Evaluation) -> list[tuple[Device, Storage]]:
+    return [(device, storage) for device in evaluation.rig.devices for storage in device.storage]
 
 
-@finding("storage.space")
-def storage_space(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "storage.space",
+    step=DEVICES,
+    condition=conditions.STORAGE,
+    after="plan.night",
+    needed="no disk and no planned frames are stated",
+)
+def storage_space(evaluation: Evaluation) -> Iterator[Finding]:
     """Is there room for the planned frames?"""
-    plan, sensor, stores = reckoning.rig.plan, reckoning.rig.sensor, _storages(reckoning)
+    plan, sensor, stores = evaluation.rig.plan, evaluation.rig.sensor, _storages(evaluation)
     places = [(device, storage) for device, storage in stores if storage.free_gb is not None]
     if plan is None or plan.frames is None or sensor is None or not places:
         if stores or (plan is not None and plan.frames is not None):
@@ -244,10 +263,10 @@ def storage_space(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("storage.copy")
-def storage_copy(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("storage.copy", step=DEVICES, condition=conditions.STORAGE, after="storage.space", needed="no disk is stated")
+def storage_copy(evaluation: Evaluation) -> Iterator[Finding]:
     """Are the images kept in two places?"""
-    places = _storages(reckoning)
+    places = _storages(evaluation)
     if not places:
         return
     device = places[0][0]
@@ -271,10 +290,10 @@ def storage_copy(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-def _drawn(reckoning: Reckoning, supply: Supply) -> list[tuple[Device, float, float]]:
+def _drawn(evaluation: Evaluation, supply: Supply) -> list[tuple[Device, float, float]]:
     """Return every device on a supply with its usual and its highest current in A."""
     found = []
-    for device in reckoning.rig.devices:
+    for device in evaluation.rig.devices:
         power = device.power
         if (
             power is not None
@@ -286,9 +305,9 @@ def _drawn(reckoning: Reckoning, supply: Supply) -> list[tuple[Device, float, fl
     return found
 
 
-def _no_figures(reckoning: Reckoning) -> Iterator[Finding]:
+def _no_figures(evaluation: Evaluation) -> Iterator[Finding]:
     """Yield what keeps the supplies from being proven: a supply without a rating, a device without its current."""
-    rig = reckoning.rig
+    rig = evaluation.rig
     for supply in rig.supplies:
         hangs = any(device.power is not None and device.power.supply == supply.id for device in rig.devices)
         if supply.rated_a is None and hangs:
@@ -310,12 +329,12 @@ def _no_figures(reckoning: Reckoning) -> Iterator[Finding]:
             )
 
 
-@finding("power.supply")
-def power_supply(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("power.supply", step=DEVICES, condition=conditions.POWER, after="storage.copy", needed="no supply is stated")
+def power_supply(evaluation: Evaluation) -> Iterator[Finding]:
     """Can each supply feed all that hangs on it, with 20 % in reserve?"""
-    yield from _no_figures(reckoning)
-    for supply in reckoning.rig.supplies:
-        drawn = _drawn(reckoning, supply)
+    yield from _no_figures(evaluation)
+    for supply in evaluation.rig.supplies:
+        drawn = _drawn(evaluation, supply)
         if supply.rated_a is None or not drawn:
             continue
         peak = sum(most for _, _, most in drawn)
@@ -338,17 +357,17 @@ def power_supply(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("power.battery")
-def power_battery(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("power.battery", step=DEVICES, condition=conditions.POWER, after="power.supply")
+def power_battery(evaluation: Evaluation) -> Iterator[Finding]:
     """Does each battery last the night?"""
-    for supply in reckoning.rig.supplies:
-        drawn = _drawn(reckoning, supply)
+    for supply in evaluation.rig.supplies:
+        drawn = _drawn(evaluation, supply)
         usual = sum(current for _, current, _ in drawn)
         if supply.capacity_ah is None or usual <= 0:
             continue
         usable = supply.usable_share or USABLE_SHARE
         hours = supply.capacity_ah * usable / usual
-        wanted = reckoning.rig.plan.hours if reckoning.rig.plan else None
+        wanted = evaluation.rig.plan.hours if evaluation.rig.plan else None
         lines = [
             f"{short(supply.capacity_ah)} Ah × {short(usable)} / {number(usual, 2)} A = {number(hours, 1)} h",
             f"the night: {short(wanted)} h" if wanted else "the plan does not say how long the night is",

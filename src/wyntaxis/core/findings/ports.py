@@ -8,14 +8,17 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import combinations
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.evidence.ports.match import Match, frame_bytes, is_camera, match_devices, sensor_of
+from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.ports.match import Match, frame_bytes, is_camera, match_devices, sensor_of
-from wyntaxis.core.ports.tree import PortTree, UsbDevice
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.steps import PORTS
 from wyntaxis.core.wording import number, short
 
 FULL_SPEED_MBIT, HIGH_SPEED_MBIT = 12, 480
@@ -43,10 +46,10 @@ class _Seen:
         return [(match, match.usb) for match in self.matches if match.usb is not None and is_camera(match.device)]
 
 
-def _seen(reckoning: Reckoning) -> _Seen | None:
-    if reckoning.ports is None:
+def _seen(evaluation: Evaluation) -> _Seen | None:
+    if evaluation.ports is None:
         return None
-    return _Seen(reckoning.rig, reckoning.ports, match_devices(reckoning.rig, reckoning.ports))
+    return _Seen(evaluation.rig, evaluation.ports, match_devices(evaluation.rig, evaluation.ports))
 
 
 def suspend_rule(usb: UsbDevice) -> str:
@@ -66,10 +69,10 @@ def _rule_remedy(rule: str) -> Remedy:
     return Remedy(f"put this line into /etc/udev/rules.d/70-rig.rules, then plug the device in again:\n{rule}")
 
 
-@finding("ports.present")
-def present(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.present", step=PORTS, condition=conditions.PRESENT, after="power.battery")
+def present(evaluation: Evaluation) -> Iterator[Finding]:
     """Is each device of the rig on the bus?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     for match in seen.matches if seen else []:
         device, usb = match.device, match.usb
         identity = device.identity
@@ -84,7 +87,7 @@ def present(reckoning: Reckoning) -> Iterator[Finding]:
             NO_REMEDY if usb else Remedy("look at its power and its cable, plug it in again, and read the ports anew"),
             _SOURCE,
         )
-    for device in reckoning.rig.devices if seen else ():
+    for device in evaluation.rig.devices if seen else ():
         link, identity = device.connection, device.identity
         if link is not None and link.kind == "usb" and (identity is None or identity.usb_id is None):
             yield Finding(
@@ -98,10 +101,10 @@ def present(reckoning: Reckoning) -> Iterator[Finding]:
             )
 
 
-@finding("ports.suspend")
-def suspend(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.suspend", step=PORTS, condition=conditions.AWAKE, after="ports.present")
+def suspend(evaluation: Evaluation) -> Iterator[Finding]:
     """May the kernel put a device to sleep?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     for match in seen.matches if seen else []:
         usb = match.usb
         if usb is None or usb.control is None:
@@ -126,10 +129,10 @@ def _made_for_mbit(usb: UsbDevice) -> float:
     return FULL_SPEED_MBIT if usb.version is not None and usb.version < 2.0 else HIGH_SPEED_MBIT
 
 
-@finding("ports.speed")
-def speed(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.speed", step=PORTS, condition=conditions.USB, after="ports.suspend")
+def speed(evaluation: Evaluation) -> Iterator[Finding]:
     """Has each camera the link that it is made for?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     for match, usb in seen.cameras if seen else []:
         if usb.speed_mbit is None:
             continue
@@ -169,10 +172,10 @@ def speed(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("ports.hub")
-def shared_hub(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.hub", step=PORTS, condition=conditions.USB, after="ports.speed")
+def shared_hub(evaluation: Evaluation) -> Iterator[Finding]:
     """Do several cameras share one slow hub?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     if seen is None or len(seen.cameras) < 2:
         return
     told = False
@@ -240,15 +243,15 @@ def _loads(seen: _Seen) -> list[_Load]:
     return list(found.values())
 
 
-@finding("ports.traffic")
-def traffic(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.traffic", step=PORTS, condition=conditions.USB, after="ports.hub")
+def traffic(evaluation: Evaluation) -> Iterator[Finding]:
     """Do the cameras on one link ask for no more than it carries?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     for load in _loads(seen) if seen else []:
         total, carries, hub = load.total_mb_s, load.carries_mb_s, load.hub
         first = load.asked[0][0]
         percent = 100 * carries * TRAFFIC_COMFORT / total if total else 100.0
-        places = {device.id: index for index, device in enumerate(reckoning.rig.devices)}
+        places = {device.id: index for index, device in enumerate(evaluation.rig.devices)}
         limits = tuple(
             (
                 ("devices", places[device.id], "settings", "traffic_percent", "value"),
@@ -280,10 +283,10 @@ def traffic(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("ports.power")
-def hub_power(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.power", step=PORTS, condition=conditions.USB, after="ports.traffic")
+def hub_power(evaluation: Evaluation) -> Iterator[Finding]:
     """Can each hub feed what hangs on it?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     if seen is None:
         return
     ours = {match.usb.name: match.device for match in seen.matches if match.usb is not None}
@@ -310,10 +313,10 @@ def hub_power(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("ports.usbfs_memory")
-def usbfs_memory(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.usbfs_memory", step=PORTS, condition=conditions.USB, after="ports.power")
+def usbfs_memory(evaluation: Evaluation) -> Iterator[Finding]:
     """Has the kernel's USB memory room for the frames?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     if seen is None or seen.tree.usbfs_memory_mb is None:
         return
     sizes = []
@@ -349,11 +352,11 @@ def usbfs_memory(reckoning: Reckoning) -> Iterator[Finding]:
     )
 
 
-@finding("ports.serial_name")
-def serial_name(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.serial_name", step=PORTS, condition=conditions.CONNECTIONS, after="ports.usbfs_memory")
+def serial_name(evaluation: Evaluation) -> Iterator[Finding]:
     """Is each serial port named by its stable name, and is it there?"""
-    tree = reckoning.ports
-    for index, device in enumerate(reckoning.rig.devices):
+    tree = evaluation.ports
+    for index, device in enumerate(evaluation.rig.devices):
         port = device.connection.port if device.connection else None
         if port is None or not (_NUMBERED.fullmatch(port) or "serial/by-id" in port):
             continue
@@ -388,10 +391,10 @@ def _ports_now(tree: PortTree) -> str:
     return ", ".join(port.by_id or port.name for port in tree.serial) or "there is no serial port at all"
 
 
-@finding("ports.identity")
-def identity(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.identity", step=PORTS, condition=conditions.ONE_ENTRY, after="ports.serial_name")
+def identity(evaluation: Evaluation) -> Iterator[Finding]:
     """Can two devices on the bus not be told apart?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     if seen is None:
         return
     ours = {match.device.identity.usb_id: match.device for match in seen.matches if match.device.identity}
@@ -409,10 +412,10 @@ def identity(reckoning: Reckoning) -> Iterator[Finding]:
             )
 
 
-@finding("ports.permission")
-def permission(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("ports.permission", step=PORTS, condition=conditions.CONNECTIONS, after="ports.identity")
+def permission(evaluation: Evaluation) -> Iterator[Finding]:
     """May the user open each device's node?"""
-    seen = _seen(reckoning)
+    seen = _seen(evaluation)
     for match in seen.matches if seen else []:
         usb = match.usb
         if usb is None or usb.node is None:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import partial
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.records.compare import Cell, Matrix, Row, value_text
 from wyntaxis.core.records.stories import is_placeholder, list_story
 from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.steps import RECORDS
 from wyntaxis.core.wording import number, short
 
 _SOURCE = "A program's record is compared with the rig, quantity by quantity"
@@ -38,9 +41,9 @@ def _record_name(found: Matrix, record_id: str) -> str:
     return next(record.name for record in found.records if record.id == record_id)
 
 
-def _topic(reckoning: Reckoning, finding_id: str) -> Iterator[Finding]:
+def _topic(evaluation: Evaluation, finding_id: str) -> Iterator[Finding]:
     topic, name = _TOPICS[finding_id]
-    found = reckoning.matrix
+    found = evaluation.matrix
     rows = [row for row in found.rows if row.item.topic == topic]
     told = [cell for row in rows for cell in row.cells if cell.state in ("agrees", "differs")]
     for row in rows:
@@ -77,12 +80,28 @@ def _difference(finding_id: str, found: Matrix, row: Row, cell: Cell) -> Finding
     )
 
 
-for _finding_id in _TOPICS:
-    finding(_finding_id)(partial(_topic, finding_id=_finding_id))
+def _declare(matter: str, condition: conditions.Condition, after: str, needed: str = "", rank: int = 0) -> None:
+    finding_id = f"records.{matter}"
+    declare = finding(finding_id, step=RECORDS, condition=condition, after=after, needed=needed, rank=rank)
+    declare(partial(_topic, finding_id=finding_id))
 
 
-def _slot_lists(reckoning: Reckoning) -> Iterator[tuple[str, Row, Cell]]:
-    found = reckoning.matrix
+_declare("focal_length", conditions.FOCAL_LENGTH, "legs.agree", "no program has the focal length on file")
+_declare("pixel", conditions.FOCAL_LENGTH, "records.focal_length", "no program has the pixel size on file")
+_declare("gain", conditions.GAIN, "records.pixel", "no program has the gain on file")
+_declare("offset", conditions.GAIN, "records.gain", "no program has the offset on file")
+_declare("temperature", conditions.COOLING, "records.offset", rank=1)
+_declare("driver", conditions.DRIVERS, "records.temperature", "no program has a driver's version on file")
+_declare("connection", conditions.CONNECTIONS, "records.driver")
+_declare("direction", conditions.FOCUSER, "records.connection")
+_declare("traffic", conditions.USB, "records.direction", rank=1)
+_declare("guiding", conditions.SETTINGS, "records.traffic")
+_declare("site", conditions.SETTINGS, "records.guiding", "no program has the site on file")
+_declare("setting", conditions.SETTINGS, "records.site", rank=-1)
+
+
+def _slot_lists(evaluation: Evaluation) -> Iterator[tuple[str, Row, Cell]]:
+    found = evaluation.matrix
     for row in found.rows:
         if row.item.topic == "slots":
             for cell in row.cells:
@@ -90,11 +109,17 @@ def _slot_lists(reckoning: Reckoning) -> Iterator[tuple[str, Row, Cell]]:
                     yield _record_name(found, cell.record), row, cell
 
 
-@finding("wheel.order")
-def wheel_order(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "wheel.order",
+    step=RECORDS,
+    condition=conditions.FILTERS,
+    after="records.port",
+    needed="no program has the filters' order on file",
+)
+def wheel_order(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare every program's list of filters with the wheel's slots."""
     agreeing = []
-    for name, row, cell in _slot_lists(reckoning):
+    for name, row, cell in _slot_lists(evaluation):
         has, wanted = cell.value, row.item.value
         assert isinstance(has, tuple)
         if not isinstance(wanted, tuple):
@@ -121,13 +146,19 @@ def wheel_order(reckoning: Reckoning) -> Iterator[Finding]:
         yield Finding("wheel.order", Verdict.HOLDS, subject, title, (row.text,), NO_REMEDY, _SLOTS_SOURCE)
 
 
-@finding("wheel.leftover")
-def wheel_leftover(reckoning: Reckoning) -> Iterator[Finding]:
+@finding(
+    "wheel.leftover",
+    step=RECORDS,
+    condition=conditions.FILTERS,
+    after="wheel.order",
+    needed="the wheel's slots are not named",
+)
+def wheel_leftover(evaluation: Evaluation) -> Iterator[Finding]:
     """Find slots that are blank, unnamed, unused or named twice, in the wheel itself and in every program's list."""
-    lists = [(f"{device.title}, the wheel itself", device.id, device.slot_names) for device in _wheels(reckoning)]
+    lists = [(f"{device.title}, the wheel itself", device.id, device.slot_names) for device in _wheels(evaluation)]
     lists += [
         (name, row.item.device or row.item.id, cell.value)
-        for name, row, cell in _slot_lists(reckoning)
+        for name, row, cell in _slot_lists(evaluation)
         if isinstance(cell.value, tuple)
     ]
     clean = []
@@ -154,14 +185,14 @@ def wheel_leftover(reckoning: Reckoning) -> Iterator[Finding]:
         yield Finding("wheel.leftover", Verdict.HOLDS, clean[0][1], title, lines, NO_REMEDY, _SLOTS_SOURCE)
 
 
-def _wheels(reckoning: Reckoning) -> list[Device]:
-    return [device for device in reckoning.rig.devices if device.kind == "filter_wheel" and device.slots]
+def _wheels(evaluation: Evaluation) -> list[Device]:
+    return [device for device in evaluation.rig.devices if device.kind == "filter_wheel" and device.slots]
 
 
-@finding("records.sides")
-def sides(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("records.sides", step=RECORDS, condition=conditions.SIDES, after="records.setting")
+def sides(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the two ends of one program: what its server and its client hold of the same quantity."""
-    found = reckoning.matrix
+    found = evaluation.matrix
     for index, one in enumerate(found.records):
         for other in found.records[index + 1 :]:
             if one.pair is None or one.pair != other.pair or one.side == other.side:
@@ -189,8 +220,8 @@ def sides(reckoning: Reckoning) -> Iterator[Finding]:
             )
 
 
-def _entry_findings(reckoning: Reckoning, finding_id: str, fault: str, remedy: str) -> Iterator[Finding]:
-    rig, lists, told = reckoning.rig, reckoning.entry_faults, False
+def _entry_findings(evaluation: Evaluation, finding_id: str, fault: str, remedy: str) -> Iterator[Finding]:
+    rig, lists, told = evaluation.rig, evaluation.entry_faults, False
     for name, faults in lists:
         for one in faults:
             if one.fault == fault:
@@ -205,22 +236,17 @@ def _entry_findings(reckoning: Reckoning, finding_id: str, fault: str, remedy: s
         yield Finding(finding_id, Verdict.HOLDS, "devices", title, lines, NO_REMEDY, _ENTRIES_SOURCE)
 
 
-_ENTRY_FINDINGS = {
-    "records.duplicate": ("duplicate", "remove one of the two entries, and choose the other wherever it was chosen"),
-    "records.role": ("role", "choose the right device for each role, by its serial number"),
-    "records.port": ("port", "give each device its own stable port, from dev/serial/by-id"),
-}
+def _declare_entries(fault: str, after: str, remedy: str) -> None:
+    finding_id = f"records.{fault}"
+    declare = finding(finding_id, step=RECORDS, condition=conditions.ONE_ENTRY, after=after)
+    declare(partial(_entry_findings, finding_id=finding_id, fault=fault, remedy=remedy))
 
 
-def _register(finding_id: str, fault: str, remedy: str) -> None:
-    function: Callable[[Reckoning], Iterator[Finding]] = partial(
-        _entry_findings, finding_id=finding_id, fault=fault, remedy=remedy
-    )
-    finding(finding_id)(function)
-
-
-for _finding_id, (_fault, _remedy) in _ENTRY_FINDINGS.items():
-    _register(_finding_id, _fault, _remedy)
+_declare_entries(
+    "duplicate", "records.sides", "remove one of the two entries, and choose the other wherever it was chosen"
+)
+_declare_entries("role", "records.duplicate", "choose the right device for each role, by its serial number")
+_declare_entries("port", "records.role", "give each device its own stable port, from dev/serial/by-id")
 
 
 def summary(found: Matrix) -> str:

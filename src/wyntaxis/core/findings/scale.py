@@ -4,26 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import imaging
 from wyntaxis.core.optics.guiding import ALLOWED_MAIN_PX, CENTROID_ERROR_PX
-from wyntaxis.core.optics.sampling import match_advice, sampling_word
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.steps import GUIDE_BRANCH, SCALES
+from wyntaxis.core.train.sampling import match_advice, sampling_word
 from wyntaxis.core.wording import number, short
 
 _SAMPLING_SOURCE = "Nyquist sampling of a Gaussian star image: about 2 px to the FWHM; under 1.5 and over 4 are off"
 _GUIDE_SOURCE = "Centroid error of 0.1 to 0.2 guide px, to stay under half a main pixel"
 
 
-@finding("sampling.main")
-def main_sampling(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("sampling.main", step=SCALES, after="spacing.guide")
+def main_sampling(evaluation: Evaluation) -> Iterator[Finding]:
     """Judge the pixel scale against the site's seeing."""
-    rig, row = reckoning.rig, reckoning.quantities["sampling_px_per_fwhm"]
+    rig, row = evaluation.rig, evaluation.quantities["sampling_px_per_fwhm"]
     sensor, scale, focal = (
         rig.sensor,
-        reckoning.value("pixel_scale_arcsec_px"),
-        reckoning.value("effective_focal_length_mm"),
+        evaluation.value("pixel_scale_arcsec_px"),
+        evaluation.value("effective_focal_length_mm"),
     )
     seeing = rig.site.seeing_fwhm_arcsec if rig.site else None
     if row.best is None or sensor is None or scale is None or focal is None or seeing is None:
@@ -84,19 +86,19 @@ def _sampling_remedy(value: float, binning: int, focal_length_mm: float) -> Reme
     return NO_REMEDY
 
 
-@finding("scale.guide")
-def guide_scale(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("scale.guide", step=GUIDE_BRANCH, after="sampling.main")
+def guide_scale(evaluation: Evaluation) -> Iterator[Finding]:
     """Judge whether a centroid error of the guide camera stays under half a main pixel."""
-    row = reckoning.quantities["guide_to_main_ratio"]
-    guide, main = reckoning.value("guide_scale_arcsec_px"), reckoning.value("pixel_scale_arcsec_px")
-    camera = reckoning.rig.guiding.camera
+    row = evaluation.quantities["guide_to_main_ratio"]
+    guide, main = evaluation.value("guide_scale_arcsec_px"), evaluation.value("pixel_scale_arcsec_px")
+    camera = evaluation.rig.guiding.camera
     if row.best is None or guide is None or main is None or camera is None:
         title = (
-            "The rig has no guide camera" if reckoning.rig.guiding.kind == "none" else "The guide scale is not known"
+            "The rig has no guide camera" if evaluation.rig.guiding.kind == "none" else "The guide scale is not known"
         )
         text = (
             "nothing to check until the rig has one"
-            if reckoning.rig.guiding.kind == "none"
+            if evaluation.rig.guiding.kind == "none"
             else "end the train and the guide path with a camera whose sensor is given"
         )
         yield Finding("scale.guide", Verdict.UNPROVEN, "guiding", title, (), Remedy(text), _GUIDE_SOURCE)

@@ -6,17 +6,20 @@ import math
 from collections.abc import Iterator
 from functools import partial
 
-from wyntaxis.core.devices.quantities import device_quantity
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.evidence.sensor.dark import SETPOINT_SHARE
+from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT, judge_flat_level
+from wyntaxis.core.evidence.sensor.offset import MOST_PILED, WANTED_SIGMA
+from wyntaxis.core.evidence.sensor.told import at_temperature, dark_current_at
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Verdict, compare
-from wyntaxis.core.reckon import Reckoning
+from wyntaxis.core.quantities.devices import device_quantity
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.settings import CAMERAS
-from wyntaxis.core.sensor.dark import SETPOINT_SHARE
-from wyntaxis.core.sensor.exposure import FLAT_RANGE_PERCENT, judge_flat_level
-from wyntaxis.core.sensor.offset import MOST_PILED, WANTED_SIGMA
-from wyntaxis.core.sensor.told import at_temperature, dark_current_at
+from wyntaxis.core.steps import SENSOR
 from wyntaxis.core.wording import MINUS, number, plus_minus, short, signed
 
 LINEAR_WITHIN_PERCENT, LINEAR_FAILS_PERCENT = 1.0, 3.0
@@ -27,8 +30,8 @@ _DARK_SOURCE = "Arrhenius: ln D over 1/T; the warmest T with D·t ≤ 0.1 · rea
 _FLAT_SOURCE = "Flats at 30 to 60 % of saturation, where the sensor is linear"
 
 
-def _cameras(reckoning: Reckoning) -> list[tuple[int, Device]]:
-    return [(i, device) for i, device in enumerate(reckoning.rig.devices) if device.kind in CAMERAS]
+def _cameras(evaluation: Evaluation) -> list[tuple[int, Device]]:
+    return [(i, device) for i, device in enumerate(evaluation.rig.devices) if device.kind in CAMERAS]
 
 
 _COMPARED = {
@@ -39,10 +42,10 @@ _COMPARED = {
 }
 
 
-def _compared(reckoning: Reckoning, finding_id: str) -> Iterator[Finding]:
+def _compared(evaluation: Evaluation, finding_id: str) -> Iterator[Finding]:
     key, name = _COMPARED[finding_id]
     source = _DARK_SOURCE if finding_id == "camera.dark_current" else _TRANSFER_SOURCE
-    for index, device in _cameras(reckoning):
+    for index, device in _cameras(evaluation):
         row = device_quantity(device, key)
         if row is None:
             continue
@@ -100,14 +103,22 @@ def _at_the_measured_temperature(device: Device, stated: Leg) -> Leg:
     return Leg(stated.value * factor, stated.uncertainty * factor, stated.tolerance * factor, stated.source)
 
 
-for _finding_id in _COMPARED:
-    finding(_finding_id)(partial(_compared, finding_id=_finding_id))
+def _declare(number_name: str, after: str, condition: conditions.Condition | None = None) -> None:
+    finding_id = f"camera.{number_name}"
+    declare = finding(finding_id, step=SENSOR, condition=condition, after=after)
+    declare(partial(_compared, finding_id=finding_id))
 
 
-@finding("camera.linearity")
-def linearity(reckoning: Reckoning) -> Iterator[Finding]:
+_declare("gain", "camera.offset")
+_declare("read_noise", "camera.gain")
+_declare("full_well", "camera.read_noise")
+_declare("dark_current", "camera.linearity")
+
+
+@finding("camera.linearity", step=SENSOR, after="camera.full_well")
+def linearity(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the signal follow the light?"""
-    for _, device in _cameras(reckoning):
+    for _, device in _cameras(evaluation):
         found = device.measured("linearity_percent")
         if found is None:
             continue
@@ -136,10 +147,10 @@ def linearity(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("camera.offset")
-def offset(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("camera.offset", step=SENSOR, condition=conditions.GAIN, after="devices.parts")
+def offset(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the bias clear of the lowest code?"""
-    for index, device in _cameras(reckoning):
+    for index, device in _cameras(evaluation):
         mean, noise = device.measured("bias_mean_adu"), device.measured("bias_noise_adu")
         if mean is None or noise is None or noise.value <= 0:
             continue
@@ -178,12 +189,12 @@ def offset(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("camera.setpoint")
-def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("camera.setpoint", step=SENSOR, condition=conditions.COOLING, after="camera.dark_current")
+def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the set temperature cold enough for the longest exposure, and no colder than of use?"""
-    plan = reckoning.rig.plan
+    plan = evaluation.rig.plan
     longest = (plan.longest_exposure_s or plan.exposure_s) if plan is not None else None
-    for index, device in _cameras(reckoning):
+    for index, device in _cameras(evaluation):
         wanted, dark, noise = (
             device.number("set_temperature_c"),
             dark_current_at(device),
@@ -204,11 +215,11 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
                 f"warmest that suffices: {short(wanted)} + {number(doubling, 1)} × log₂({number(allowed, 2)} / "
                 f"{number(signal, 2)}) = {number(warmest, 1)} °C"
             )
-        power = _rest_power(reckoning, device, wanted)
+        power = _rest_power(evaluation, device, wanted)
         if power is not None:
             lines.append(f"power at rest at {short(wanted)} °C: {number(100 * power, 0)} %")
             if warmest is not None and warmest > wanted:
-                other = _rest_power(reckoning, device, warmest)
+                other = _rest_power(evaluation, device, warmest)
                 lines.append(f"at {number(warmest, 1)} °C: {number(100 * (other or 0), 0)} %")
         holds = signal <= allowed
         change = None
@@ -237,12 +248,12 @@ def setpoint(reckoning: Reckoning) -> Iterator[Finding]:
         )
 
 
-@finding("camera.glow")
-def glow(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("camera.glow", step=SENSOR, after="camera.setpoint")
+def glow(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the sensor's glow drown the read noise in the longest exposure?"""
-    plan = reckoning.rig.plan
+    plan = evaluation.rig.plan
     longest = (plan.longest_exposure_s or plan.exposure_s) if plan is not None else None
-    for _, device in _cameras(reckoning):
+    for _, device in _cameras(evaluation):
         found, noise = device.measured("glow_e_s"), device.best("read_noise_e")
         if found is None:
             continue
@@ -277,18 +288,18 @@ def glow(reckoning: Reckoning) -> Iterator[Finding]:
         yield Finding("camera.glow", verdict, device.id, title, tuple(lines), remedy, _DARK_SOURCE, quantities)
 
 
-def _rest_power(reckoning: Reckoning, device: Device, target_c: float) -> float | None:
+def _rest_power(evaluation: Evaluation, device: Device, target_c: float) -> float | None:
     """Return the share of full power that holds a temperature on the warmest night, None where it is not known."""
     depth = device.best("cooling_reach_c")
-    plan = reckoning.rig.plan
+    plan = evaluation.rig.plan
     ambient = plan.ambient_c if plan is not None and plan.ambient_c is not None else device.best("rest_ambient_c")
     return (ambient - target_c) / depth if depth and ambient is not None else None
 
 
-@finding("flats.level")
-def flats_level(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("flats.level", step=SENSOR, after="camera.glow")
+def flats_level(evaluation: Evaluation) -> Iterator[Finding]:
     """Are flats bright enough, and not too bright?"""
-    for _, device in _cameras(reckoning):
+    for _, device in _cameras(evaluation):
         level = device.measured("flat_level_percent")
         if level is None:
             continue

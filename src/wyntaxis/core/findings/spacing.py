@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from wyntaxis.core.findings import NO_REMEDY, Finding, Remedy, finding
+from wyntaxis.core.findings import conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
+from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Leg, Target, Verdict
-from wyntaxis.core.optics.guidepath import GuidePath, guide_path
-from wyntaxis.core.optics.lightpath import BackFocus, Plate
-from wyntaxis.core.optics.slots import SlotCase
-from wyntaxis.core.reckon import Reckoning
 from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.model import Part, Rig, bare_train
+from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
+from wyntaxis.core.train.guidepath import GuidePath, guide_path
+from wyntaxis.core.train.lightpath import BackFocus, Plate
+from wyntaxis.core.train.slots import SlotCase
 from wyntaxis.core.wording import MINUS, number, short, signed, terms
 
 SHOP_DECIMALS = 2
@@ -26,18 +29,18 @@ _SPACING_SOURCE = f"Built length = sum of optical lengths after the datum; {_PLA
 _GUIDE_SOURCE = f"Equal optical paths from the prism: X_guide = X − G_main + G_guide; {_PLATE_SOURCE}"
 
 
-@finding("spacing.main")
-def main_spacing(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("spacing.main", step=LIGHT_PATH, condition=conditions.SPACING)
+def main_spacing(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the built back focus with the corrector's figure plus glass."""
-    path = reckoning.back_focus
+    path = evaluation.back_focus
     if path is None:
-        yield _no_back_focus(reckoning.rig)
+        yield _no_back_focus(evaluation.rig)
         return
-    row = reckoning.quantities["back_focus_error_mm"]
+    row = evaluation.quantities["back_focus_error_mm"]
     verdict = row.verdict
-    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _main_remedy(reckoning.rig, path, verdict)
+    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _main_remedy(evaluation.rig, path, verdict)
     title = _main_title(path, verdict)
-    cases = [(case, case.back_focus) for case in reckoning.slots if case.back_focus is not None]
+    cases = [(case, case.back_focus) for case in evaluation.slots if case.back_focus is not None]
     if row.target is not None and cases:
         judged = [(row.target.judge(Leg(b.error_mm, b.error_standard_mm)), case, b) for case, b in cases]
         worst_one, case, through = max(judged, key=lambda one: (one[0].severity, abs(one[2].error_mm)))
@@ -197,17 +200,17 @@ def _change_stack(corrector: Part, error_mm: float) -> Remedy:
     )
 
 
-@finding("spacing.guide")
-def guide_spacing(reckoning: Reckoning) -> Iterator[Finding]:
+@finding("spacing.guide", step=GUIDE_BRANCH, condition=conditions.SPACING, after="spacing.main")
+def guide_spacing(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the guide sensor's distance from the prism with that of the main one."""
-    path = reckoning.guide_path
+    path = evaluation.guide_path
     if path is None:
-        yield _no_guide_path(reckoning.rig)
+        yield _no_guide_path(evaluation.rig)
         return
-    row = reckoning.quantities["guide_path_error_mm"]
+    row = evaluation.quantities["guide_path_error_mm"]
     verdict, title = row.verdict, _guide_title(path, row.verdict)
-    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _guide_remedy(reckoning, path, verdict)
-    cases = [(case, case.guide_path) for case in reckoning.slots if case.guide_path is not None]
+    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _guide_remedy(evaluation, path, verdict)
+    cases = [(case, case.guide_path) for case in evaluation.slots if case.guide_path is not None]
     errors = [g.error_mm for _, g in cases]
     if row.target is not None and errors:
         # One setting of the guide focuser serves all filters only while they differ by less than the depth of focus.
@@ -230,7 +233,7 @@ def guide_spacing(reckoning: Reckoning) -> Iterator[Finding]:
         subject=path.tap.id,
         title=title,
         arithmetic=(
-            *_guide_arithmetic(reckoning, path),
+            *_guide_arithmetic(evaluation, path),
             *_slot_lines([(case, g.error_mm) for case, g in cases]),
         ),
         remedy=remedy,
@@ -269,14 +272,14 @@ def _guide_title(path: GuidePath, verdict: Verdict) -> str:
     return title
 
 
-def _guide_arithmetic(reckoning: Reckoning, path: GuidePath) -> Iterator[str]:
+def _guide_arithmetic(evaluation: Evaluation, path: GuidePath) -> Iterator[str]:
     yield from plate_lines(path.main_plates + path.guide_plates)
     yield (
         f"required: X {MINUS} G_main + G_guide = {number(path.main_distance_mm, 3)} {MINUS} "
         f"{number(path.main_shift_mm, 3)} + {number(path.guide_shift_mm, 3)} = {number(path.required_mm, 3)} mm"
     )
     yield f"built: {terms([c.length_mm for c in path.stack.contributions], 3)} = {number(path.built_mm, 3)} mm"
-    target = reckoning.quantities["guide_path_error_mm"].target
+    target = evaluation.quantities["guide_path_error_mm"].target
     allowed = f", depth of focus ±{number(target.high, 3)} mm" if target else ""
     yield (
         f"error: {number(path.built_mm, 3)} {MINUS} {number(path.required_mm, 3)} = "
@@ -292,12 +295,12 @@ def _guide_arithmetic(reckoning: Reckoning, path: GuidePath) -> Iterator[str]:
     yield f"tolerances of both paths: u = {number(path.standard_mm, 3)} mm (root sum of squares)"
 
 
-def _after_main_remedy(reckoning: Reckoning, path: GuidePath) -> str:
+def _after_main_remedy(evaluation: Evaluation, path: GuidePath) -> str:
     """Say where the guide focuser will have to stand once the main spacing is mended behind the prism."""
-    main = reckoning.finding("spacing.main") or next(iter(main_spacing(reckoning)))
+    main = evaluation.finding("spacing.main") or next(iter(main_spacing(evaluation)))
     if main.verdict is not Verdict.FAILS or main.remedy.change is None or path.reach is None:
         return ""
-    mended = guide_path(apply(bare_train(reckoning.rig), main.remedy.change))
+    mended = guide_path(apply(bare_train(evaluation.rig), main.remedy.change))
     if mended is None or mended.reach is None or abs(mended.reach.needed_mm - path.reach.needed_mm) < 0.005:
         return ""
     return (
@@ -306,8 +309,8 @@ def _after_main_remedy(reckoning: Reckoning, path: GuidePath) -> str:
     )
 
 
-def _guide_remedy(reckoning: Reckoning, path: GuidePath, verdict: Verdict) -> Remedy:
-    rig, reach = reckoning.rig, path.reach
+def _guide_remedy(evaluation: Evaluation, path: GuidePath, verdict: Verdict) -> Remedy:
+    rig, reach = evaluation.rig, path.reach
     if verdict is Verdict.TIGHT:
         return Remedy("focus the guide camera on a star; the drawing cannot say it more closely")
     if reach is None:
@@ -317,7 +320,7 @@ def _guide_remedy(reckoning: Reckoning, path: GuidePath, verdict: Verdict) -> Re
     if found is not None and reach.shortfall_mm == 0:
         wanted = min(max(round(reach.needed_mm, SHOP_DECIMALS), reach.low_mm), reach.high_mm)
         setting = _setting(found[0], reach.part, wanted)
-        return replace(setting, text=setting.text + _after_main_remedy(reckoning, path))
+        return replace(setting, text=setting.text + _after_main_remedy(evaluation, path))
     size = number(abs(reach.shortfall_mm), SHOP_DECIMALS)
     needed = f"{reach.part.title} would have to stand at {number(reach.needed_mm, SHOP_DECIMALS)} mm, but goes from "
     span = f"{short(reach.low_mm)} to {short(reach.high_mm)} mm"

@@ -4,22 +4,21 @@ from __future__ import annotations
 
 import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from wyntaxis.core.frames.reading import sha256_of_file
-from wyntaxis.core.records.keymap import KeyMap, apply_map
+from wyntaxis.core.evidence.foreign.keymap import KeyMap
+from wyntaxis.core.evidence.foreign.readers import ForeignFile
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.fits import sha256_of_file
+from wyntaxis.core.files.opening import shown
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.records.mapping import apply_map
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.errors import RigError
-from wyntaxis.core.rig.store import shown
-
-if TYPE_CHECKING:
-    from wyntaxis.core.reckon import Reckoning
-    from wyntaxis.core.records.readers import ForeignFile
-    from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.model import Rig
 
 
-def record_of(reckoning: Reckoning, path: Path, file: ForeignFile, chosen: KeyMap) -> tuple[Change, tuple[str, ...]]:
+def record_of(numbers: Numbers, path: Path, file: ForeignFile, chosen: KeyMap) -> tuple[Change, tuple[str, ...]]:
     """Return the edit that keeps a file's values as a record, and a line for each rule that found nothing.
 
     A record of the same name is replaced, with its side and its device list kept.
@@ -29,7 +28,7 @@ def record_of(reckoning: Reckoning, path: Path, file: ForeignFile, chosen: KeyMa
     RigError
         When the map finds nothing at all in the file.
     """
-    found = apply_map(chosen.rules, file.values, comparables(reckoning))
+    found = apply_map(chosen.rules, file.values, comparables(numbers))
     if not found.values:
         first = f": {found.faults[0]}" if found.faults else ""
         raise RigError(f"{shown(path)}: the key map “{chosen.name}” finds nothing in it{first}")
@@ -42,7 +41,7 @@ def record_of(reckoning: Reckoning, path: Path, file: ForeignFile, chosen: KeyMa
         "note": f"key map {chosen.name}",
     }
     values: dict[str, Any] = {key: list(v) if isinstance(v, tuple) else v for key, v in found.values.items()}
-    index, kept = record_place(reckoning.rig, chosen.name)
+    index, kept = record_place(numbers.rig, chosen.name)
     record = kept | {"name": chosen.name, "values": values, "evidence": evidence}
     return Change.of(f"Bring {path.name} in", ("records", index), record), found.faults
 

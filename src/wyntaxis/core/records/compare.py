@@ -5,17 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.records.quantities import Comparable, Value, comparables, label_of
 from wyntaxis.core.records.stories import list_story, number_story, text_story
+from wyntaxis.core.rig.devices import Record
+from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number, short
-
-if TYPE_CHECKING:
-    from wyntaxis.core.reckon import Reckoning
-    from wyntaxis.core.rig.devices import Record
-    from wyntaxis.core.rig.model import Rig
 
 State = Literal["agrees", "differs", "missing", "unknown"]
 WORD_VERDICTS: dict[State, Verdict] = {
@@ -105,9 +103,9 @@ def value_text(value: Value | None, item: Comparable) -> str:
     return short(value, max(item.decimals, 3)) if isinstance(value, float | int) else value
 
 
-def matrix(reckoning: Reckoning) -> Matrix:
+def matrix(numbers: Numbers) -> Matrix:
     """Compare every record that is for this train with what the rig says."""
-    rig, known = reckoning.rig, comparables(reckoning)
+    rig, known = numbers.rig, comparables(numbers)
     records = rig.own_records
     spoken = dict.fromkeys(key for record in records for key in record.values)
     order = [key for key in known if key in spoken] + [key for key in spoken if key not in known]

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal, Protocol
+from typing import Literal, Protocol
 
-if TYPE_CHECKING:
-    from wyntaxis.core.rig.devices import Device, Record, RecordEntry
-    from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.devices import Device, Record, RecordEntry
+from wyntaxis.core.rig.model import Rig
 
 Fault = Literal["duplicate", "role", "port"]
 

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
-from wyntaxis.core.catalogue import CATALOGUE
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import SETTINGS, settings_of
-
-if TYPE_CHECKING:
-    from wyntaxis.core.reckon import Reckoning
-    from wyntaxis.core.rig.devices import Device
 
 Value = float | bool | str | tuple[str, ...]
 
@@ -39,9 +37,9 @@ class Comparable:
     device: str | None = None
 
 
-def comparables(reckoning: Reckoning) -> dict[str, Comparable]:
+def comparables(numbers: Numbers) -> dict[str, Comparable]:
     """Return everything comparable of a rig by id, in the order in which the matrix lists it."""
-    return {item.id: item for item in (*_optics(reckoning), *_site(reckoning), *_guiding(reckoning), *_all(reckoning))}
+    return {item.id: item for item in (*_optics(numbers), *_site(numbers), *_guiding(numbers), *_all(numbers))}
 
 
 def _number(
@@ -59,11 +57,11 @@ def _number(
     return Comparable(key, label, unit, "number", value, width, decimals, topic, device)
 
 
-def _optics(reckoning: Reckoning) -> Iterator[Comparable]:
-    rig, sensor = reckoning.rig, reckoning.rig.sensor
+def _optics(numbers: Numbers) -> Iterator[Comparable]:
+    rig, sensor = numbers.rig, numbers.rig.sensor
     for key, topic in (("effective_focal_length_mm", "focal_length"), ("pixel_scale_arcsec_px", "focal_length")):
-        kind = CATALOGUE[key]
-        yield _number(key, kind.label, kind.unit, reckoning.value(key), topic=topic, decimals=kind.decimals)
+        kind = QUANTITY_KINDS[key]
+        yield _number(key, kind.label, kind.unit, numbers.value(key), topic=topic, decimals=kind.decimals)
     name = rig.telescope.name
     yield Comparable("telescope.name", "Telescope's name", "", "text", name, topic="setting")
     yield Comparable("observer", "Observer", "", "text", rig.observer, topic="setting")
@@ -77,12 +75,12 @@ def _optics(reckoning: Reckoning) -> Iterator[Comparable]:
         yield _number(key, label, unit, size, topic="pixel", tolerance=0.0, decimals=0)
 
 
-def _guiding(reckoning: Reckoning) -> Iterator[Comparable]:
-    guiding = reckoning.rig.guiding
-    optics, settings = reckoning.guide_optics, guiding.settings
+def _guiding(numbers: Numbers) -> Iterator[Comparable]:
+    guiding = numbers.rig.guiding
+    optics, settings = numbers.guide_optics, guiding.settings
     if guiding.kind == "none":
         return
-    focal = reckoning.guide_focal_length.value if reckoning.guide_focal_length else None
+    focal = numbers.guide_focal_length.value if numbers.guide_focal_length else None
     pixel = optics.sensor.pixel_um if optics else None
     yield _number("guide_focal_length_mm", "Guide focal length", "mm", focal, topic="focal_length", decimals=1)
     yield _number("guide_pixel_um", "Guide pixel", "µm", pixel, topic="pixel")
@@ -101,8 +99,8 @@ def _guiding(reckoning: Reckoning) -> Iterator[Comparable]:
     yield Comparable("guiding.pulse_route", "Guide pulses go by", "", "text", route, topic="guiding")
 
 
-def _site(reckoning: Reckoning) -> Iterator[Comparable]:
-    site = reckoning.rig.site
+def _site(numbers: Numbers) -> Iterator[Comparable]:
+    site = numbers.rig.site
     name = site.name if site is not None else None
     yield Comparable("site.name", "Site's name", "", "text", name, topic="site")
     longitude = None if site is None else (site.longitude_deg + 180) % 360 - 180
@@ -114,8 +112,8 @@ def _site(reckoning: Reckoning) -> Iterator[Comparable]:
         yield _number(f"site.{key}", label, unit, value, topic="site", tolerance=tolerance)
 
 
-def _all(reckoning: Reckoning) -> Iterator[Comparable]:
-    for device in reckoning.rig.devices:
+def _all(numbers: Numbers) -> Iterator[Comparable]:
+    for device in numbers.rig.devices:
         yield from _device(device)
 
 

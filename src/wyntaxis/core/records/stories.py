@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
-from typing import TYPE_CHECKING
 
-from wyntaxis.core.optics.lightpath import magnifications
+from wyntaxis.core.records.quantities import Comparable
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.train.lightpath import magnifications
 from wyntaxis.core.wording import short
-
-if TYPE_CHECKING:
-    from wyntaxis.core.records.quantities import Comparable
-    from wyntaxis.core.rig.model import Rig
 
 SAME_FACTOR = 0.01
 """How close a ratio comes to a known factor to be taken for it."""

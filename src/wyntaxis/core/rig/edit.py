@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from wyntaxis.core.rig.errors import RigError, path_text
+from wyntaxis.core.files.errors import RigError, path_text
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import validated
 

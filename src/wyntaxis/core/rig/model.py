@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, ValidationError, model_validator
 
-from wyntaxis.core.catalogue import CATALOGUE
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import (
     SMALLEST,
     Id,
@@ -312,9 +312,9 @@ class Rig(StrictModel):
     def _parts_fit_together(self) -> Rig:
         for section in ("stated", "measured"):
             for key, leg in getattr(self, section).items():
-                if key not in CATALOGUE:
+                if key not in QUANTITY_KINDS:
                     raise ValueError(f"{section}: {json.dumps(key[:60])} is no quantity id; see wyntaxis numbers")
-                if leg.value < SMALLEST and not CATALOGUE[key].may_be_zero:
+                if leg.value < SMALLEST and not QUANTITY_KINDS[key].may_be_zero:
                     raise ValueError(f"{section}.{key}.value: must be at least {SMALLEST:g}, got {leg.value:g}")
         _ids_are_unique(self)
         _devices_stand(self)

@@ -12,9 +12,11 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from wyntaxis.core.rig.errors import RigError
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.opening import parse_json, read_bytes
+from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.store import parse_json, read_bytes, to_bytes, validated, write_atomically
+from wyntaxis.core.rig.store import to_bytes, validated
 
 _SUFFIX = ".journal.json"
 

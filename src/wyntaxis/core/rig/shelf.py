@@ -10,10 +10,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
+from wyntaxis.core.files.errors import RigError, describe, quoted
+from wyntaxis.core.files.opening import parse_json, read_bytes, shown
+from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.base import StrictModel
-from wyntaxis.core.rig.errors import RigError, describe, quoted
 from wyntaxis.core.rig.model import Part
-from wyntaxis.core.rig.store import parse_json, read_bytes, shown, write_atomically
 
 FORMAT = "wyntaxis-shelf"
 STARTER = Path(__file__).parents[2] / "assets" / "starter-shelf.json"

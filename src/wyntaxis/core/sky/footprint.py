@@ -7,17 +7,14 @@ import io
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
+from wyntaxis.core.rig.model import Prism
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
 from wyntaxis.core.sky.objects import SkyObject, objects_near
 from wyntaxis.core.wording import number
-
-if TYPE_CHECKING:
-    from wyntaxis.core.reckon import Reckoning
-    from wyntaxis.core.rig.model import Prism
 
 Position = tuple[float, float]
 CORNERS = ("top left", "top right", "bottom right", "bottom left")
@@ -54,38 +51,6 @@ class Optics:
     main: Field
     guide: Field | None
     guide_is_prism: bool
-
-
-def optics_of(reckoning: Reckoning) -> Optics | None:
-    """Return the fields of a rig by its best focal length; None without a sensor."""
-    rig, focal = reckoning.rig, reckoning.value("effective_focal_length_mm")
-    sensor = rig.sensor
-    if sensor is None or focal is None:
-        return None
-    main = Field(0, 0, sensor.width_mm / 2 / focal, sensor.height_mm / 2 / focal)
-    return Optics(rig.name, main, _guide_field(reckoning, focal), rig.guiding.kind == "off_axis")
-
-
-def _guide_field(reckoning: Reckoning, focal_mm: float) -> Field | None:
-    guide, rig = reckoning.guide_optics, reckoning.rig
-    if guide is None:
-        return None
-    # Behind a prism a measured main focal length holds for the guide field too.
-    computed = reckoning.quantities["effective_focal_length_mm"].computed
-    share = focal_mm / computed.value if guide.shares_main and computed else 1.0
-    guide_mm = guide.focal_length_mm * share
-    width, height = guide.sensor.width_mm / 2 / guide_mm, guide.sensor.height_mm / 2 / guide_mm
-    path = reckoning.guide_path
-    if not guide.shares_main:
-        return Field(0, 0, width, height)
-    if path is None:
-        return None
-    middle = prism_middle_mm(path.prism, path.main_distance_mm, rig.telescope.exit_pupil_distance_mm) / focal_mm
-    angle = prism_angle_deg(path.prism)
-    # The prism passes no more than its own face shows: height along the radius, width across it.
-    half = min(width, path.prism.width_mm / 2 / focal_mm), min(height, path.prism.height_mm / 2 / focal_mm)
-    left, up = middle * math.sin(math.radians(angle)), middle * math.cos(math.radians(angle))
-    return Field(left, up, *half, turn_deg=angle)
 
 
 def prism_angle_deg(prism: Prism) -> float:
@@ -233,12 +198,6 @@ def _object(frame: Footprint, target: SkyObject, share: float) -> dict[str, obje
         "covered_share": share,
         "caveat": angle_caveat(frame, target) or None,
     }
-
-
-def footprint(reckoning: Reckoning, center: Position, position_angle_deg: float) -> Footprint | None:
-    """Return where a rig's frame lies when it points at a centre; None without a sensor."""
-    optics = optics_of(reckoning)
-    return Footprint(optics, center, position_angle_deg % 360) if optics else None
 
 
 @dataclass(frozen=True)

@@ -17,11 +17,11 @@ from typing import Any
 
 import numpy as np
 
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.opening import read_bytes, shown
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Site
-from wyntaxis.core.rig.store import read_bytes, shown
 from wyntaxis.core.sky.earth import offline_tables
 
 SIZE_LIMIT_BYTES = 1 << 20

@@ -239,7 +239,7 @@ class SectionBand(QWidget):
         """Write the rig's name and its main numbers into the upper left corner, as in a drawing's title block."""
         if self._session is None:
             return
-        rows, y, line = self._session.reckoning.quantities, 8 + sheet.height_of() / 2, sheet.height_of() * 1.15
+        rows, y, line = self._session.evaluation.quantities, 8 + sheet.height_of() / 2, sheet.height_of() * 1.15
         texts = [self._session.rig.name, self._session.rig.telescope.title]
         focal, ratio, scale = (
             rows[key].computed for key in ("effective_focal_length_mm", "focal_ratio", "pixel_scale_arcsec_px")
@@ -263,7 +263,7 @@ class SectionBand(QWidget):
         session = self._session
         if session is None or self._detail_width() == 0:
             return
-        section, rows = session.section, session.reckoning.quantities
+        section, rows = session.section, session.evaluation.quantities
         found = []
         if section.plane is not None:
             found.append(("Main sensor", section.plane, rows["back_focus_error_mm"].verdict))

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import importlib
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from wyntaxis.core.worklist import Step
+from wyntaxis.core.steps import Step
+from wyntaxis.core.worklist import quantities_of
 from wyntaxis.desk.card import Card, value_at
 from wyntaxis.desk.ledger_row import LEGEND, LedgerRow
 from wyntaxis.desk.palette import Palette
@@ -30,7 +34,7 @@ class LedgerList(QWidget):
         self._grid.setHorizontalSpacing(14)
         self._grid.setVerticalSpacing(0)
         self._columns = 0
-        self.rows = {key: LedgerRow(session.reckoning.quantities[key], palette) for key in step.quantities}
+        self.rows = {key: LedgerRow(session.evaluation.quantities[key], palette) for key in quantities_of(step)}
         for row in self.rows.values():
             row.chosen.connect(self._row_chosen)
             row.leg_entered.connect(session.set_value)
@@ -58,7 +62,7 @@ class LedgerList(QWidget):
     def refresh(self) -> None:
         """Show every row as it stands now."""
         for key, row in self.rows.items():
-            row.show_quantity(self._session.reckoning.quantities[key], self._values(key))
+            row.show_quantity(self._session.evaluation.quantities[key], self._values(key))
 
     def set_palette(self, palette: Palette) -> None:
         for row in self.rows.values():
@@ -81,6 +85,23 @@ class LedgerList(QWidget):
             for key in ("value", spread, "source"):
                 values[section, quantity_id, key] = value_at(self._session.rig, (section, quantity_id, key))
         return values
+
+
+def sheet_of(step: Step) -> Callable[[type[StepSheet]], type[StepSheet]]:
+    """Declare a class as the sheet of a step; its module bears the step's key."""
+
+    def declare(sheet: type[StepSheet]) -> type[StepSheet]:
+        _sheets[step.key] = sheet
+        return sheet
+
+    return declare
+
+
+def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
+    """Return the sheet of a step; its module is imported when it is first asked for."""
+    if step.key not in _sheets:
+        importlib.import_module(f"wyntaxis.desk.sheets.{step.key}")
+    return _sheets[step.key](session, step, palette)
 
 
 class StepSheet(QScrollArea):
@@ -204,3 +225,6 @@ class StepSheet(QScrollArea):
         self.ensurePolished()
         self._two_columns = None
         self.arrange()
+
+
+_sheets: dict[str, type[StepSheet]] = {}

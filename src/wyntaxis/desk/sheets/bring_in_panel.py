@@ -15,23 +15,22 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wyntaxis.core.records.bring_in import record_of
-from wyntaxis.core.records.compare import value_text
-from wyntaxis.core.records.keymap import (
+from wyntaxis.core.evidence.foreign.keymap import (
     LONGEST_PATH,
     KeyMap,
     KeyMaps,
     KeyRule,
-    Suggestions,
-    apply_map,
     load_maps,
     save_maps,
     stable_path,
 )
+from wyntaxis.core.evidence.foreign.readers import ForeignFile, read_foreign
+from wyntaxis.core.evidence.foreign.units import units_for
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.records.bring_in import record_of
+from wyntaxis.core.records.compare import value_text
+from wyntaxis.core.records.mapping import Suggestions, apply_map
 from wyntaxis.core.records.quantities import Comparable, comparables
-from wyntaxis.core.records.readers import ForeignFile, read_foreign
-from wyntaxis.core.records.units import units_for
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.panel import Panel, SideScroll, push_button
 from wyntaxis.desk.session import Session
@@ -134,7 +133,7 @@ class BringInPanel(Panel):
     def open(self, path: Path) -> None:
         """Read a program's file in the background, and the maps made before."""
         self._path = path
-        known = comparables(self._session.reckoning)
+        known = comparables(self._session.evaluation)
 
         def work(_progress: object) -> tuple[ForeignFile, KeyMaps, list[KeyRule]]:
             file = read_foreign(path)
@@ -151,7 +150,7 @@ class BringInPanel(Panel):
     def _read(self, result: tuple[ForeignFile, KeyMaps, list[KeyRule]]) -> None:
         file, maps, suggested = result
         self.file = file
-        self._known = comparables(self._session.reckoning)
+        self._known = comparables(self._session.evaluation)
         self.quantity.blockSignals(True)
         self.quantity.clear()
         for key, item in self._known.items():
@@ -257,7 +256,7 @@ class BringInPanel(Panel):
             return
         try:
             chosen = KeyMap(name=name, form=self.file.form, rules=tuple(self.rules))  # type: ignore[arg-type]
-            change, faults = record_of(self._session.reckoning, self._path, self.file, chosen)
+            change, faults = record_of(self._session.evaluation, self._path, self.file, chosen)
             if self._maps_path is not None:
                 save_maps(load_maps(self._maps_path).with_map(chosen), self._maps_path)
         except (RigError, ValueError) as error:

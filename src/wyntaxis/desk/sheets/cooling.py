@@ -9,21 +9,21 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
-from wyntaxis.core.records.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
-from wyntaxis.core.rig.errors import RigError
-from wyntaxis.core.sensor.cooling import CoolerModel, CoolingLog, CoolingMeasured, RunFigures, measure_cooling
-from wyntaxis.core.sensor.cooling_log import COLUMNS, headings_of, read_cooling_log
-from wyntaxis.core.sensor.keeping import camera_index, keep_cooling
-from wyntaxis.core.sensor.report import RUN_HEADINGS, run_row
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, CoolingMeasured, RunFigures, measure_cooling
+from wyntaxis.core.evidence.cooling.log import COLUMNS, headings_of, read_cooling_log
+from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
+from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_cooling
+from wyntaxis.core.evidence.sensor.report import RUN_HEADINGS, run_row
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.steps import COOLING, Step
 from wyntaxis.core.wording import number
-from wyntaxis.core.worklist import Step
 from wyntaxis.desk.background import Job, Progress
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.cooling_panels import ColumnsPanel, RampPanel
 from wyntaxis.desk.tables import TextTable
 
@@ -34,6 +34,7 @@ LOG_FILTER = "Cooling logs (*.csv *.tsv *.txt);;All files (*)"
 MAP_NAME = "cooling log"
 
 
+@sheet_of(COOLING)
 class CoolingSheet(StepSheet):
     """The cooler."""
 

@@ -6,8 +6,8 @@ from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel
 
-from wyntaxis.core.devices.presence import presence
 from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.records.presence import presence
 from wyntaxis.core.rig.devices import (
     ACTIONS,
     BANDPASSES,
@@ -17,15 +17,16 @@ from wyntaxis.core.rig.devices import (
     SUPPLY_KINDS,
     Device,
 )
+from wyntaxis.core.steps import DEVICES, Step
 from wyntaxis.core.wording import short
-from wyntaxis.core.worklist import Step
+from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.rows_editor import RowsEditor
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.tables import TextTable
 
 _SLOTS = (
@@ -82,6 +83,7 @@ def device_specs(parts: tuple[str, ...], supplies: tuple[str, ...]) -> tuple[Fie
     )
 
 
+@sheet_of(DEVICES)
 class DevicesSheet(StepSheet):
     """What is told to programs: devices, supplies, plan."""
 
@@ -139,7 +141,7 @@ class DevicesSheet(StepSheet):
     def choose(self, device_id: str) -> None:
         """Show a device's card, and the gravest finding about it in the margin."""
         self._chosen = device_id
-        about = [f for f in self.session.reckoning.findings if f.subject == device_id and self.step.tells(f.id)]
+        about = [f for f in findings_of(self.session.evaluation, self.step) if f.subject == device_id]
         if about:
             self.session.choose_finding(max(about, key=lambda f: f.verdict.severity))
         self.refresh()
@@ -215,12 +217,12 @@ class DevicesSheet(StepSheet):
         self.actions_panel.refresh()
 
     def _show_table(self, chosen: int) -> None:
-        reckoning, rows, verdicts = self.session.reckoning, [], []
+        evaluation, rows, verdicts = self.session.evaluation, [], []
         for device in self.session.rig.devices:
             driver, link, power = device.driver, device.connection, device.power
             part = self.session.rig.find(device.part) if device.part else None
-            about = [f.verdict for f in reckoning.findings if f.subject == device.id]
-            there = presence(reckoning, device)
+            about = [f.verdict for f in evaluation.findings if f.subject == device.id]
+            there = presence(evaluation, device)
             rows.append(
                 [
                     device.title,

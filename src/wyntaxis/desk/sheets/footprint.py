@@ -19,17 +19,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wyntaxis.core.reckon import reckon
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig import store
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.sky import objects as catalogue
 from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
-from wyntaxis.core.sky.footprint import CORNERS, USUAL_OVERLAP, Footprint, angle_caveat, corners_csv, footprint, stc_s
+from wyntaxis.core.sky.footprint import CORNERS, USUAL_OVERLAP, Footprint, angle_caveat, corners_csv, stc_s
 from wyntaxis.core.sky.objects import SkyObject
+from wyntaxis.core.steps import FOOTPRINT, Step
 from wyntaxis.core.wording import number, short
-from wyntaxis.core.worklist import Step
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
@@ -38,7 +39,7 @@ from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.rig_files import RIG_FILTER
 from wyntaxis.desk.saving import save_by_suffix
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sky_patch import SkyPatch
 from wyntaxis.desk.tables import TextTable
 
@@ -49,6 +50,7 @@ MOST_OBJECTS_LISTED = 40
 SAVE_FILTER = "STC-S (*.txt);;CSV (*.csv);;PNG (*.png)"
 
 
+@sheet_of(FOOTPRINT)
 class FootprintSheet(StepSheet):
     """What of the sky falls on the sensor."""
 
@@ -210,7 +212,7 @@ class FootprintSheet(StepSheet):
             item.setCheckState(ticked.get(rig.name, Qt.CheckState.Checked))
             self.trains.addItem(item)
         self.trains.blockSignals(False)
-        self._reckoned = [reckon(rig) for rig in self._others]
+        self._reckoned = [evaluate(rig) for rig in self._others]
 
     def _items(self) -> list[QListWidgetItem]:
         found = (self.trains.item(row) for row in range(self.trains.count()))
@@ -223,7 +225,7 @@ class FootprintSheet(StepSheet):
             return
         center = (framing.ra_deg, framing.dec_deg) if framing else None
         view.frame = (
-            footprint(self.session.reckoning, center, framing.position_angle_deg) if framing and center else None
+            footprint(self.session.evaluation, center, framing.position_angle_deg) if framing and center else None
         )
         view.target = self._target()
         self._show_text(self.center, "" if framing is None else framing.name or coordinates_text(*center or (0, 0)))

@@ -6,11 +6,11 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout
 
-from wyntaxis.core.frames.audit import HeaderAudit
-from wyntaxis.core.frames.headers import read_folder
+from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.rig.errors import RigError
-from wyntaxis.core.rig.store import write_atomically
+from wyntaxis.core.records.audit import HeaderAudit
 from wyntaxis.core.wording import short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.palette import Palette
@@ -78,7 +78,7 @@ class FramesPanel(Panel):
 
     def save(self, path: Path) -> None:
         """Save every frame as a line of CSV."""
-        found = self._session.reckoning.frames
+        found = self._session.evaluation.frames
         if found is None:
             return
         try:
@@ -88,7 +88,7 @@ class FramesPanel(Panel):
 
     def refresh(self) -> None:
         """Show the audit as it stands against the rig now."""
-        found = self._session.reckoning.frames
+        found = self._session.evaluation.frames
         self.save_button.setEnabled(found is not None)
         self.forget_button.setEnabled(found is not None)
         for table in self.tables:

@@ -10,11 +10,12 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.plan import GuideSettings
+from wyntaxis.core.steps import GUIDE_BRANCH, Step
 from wyntaxis.core.wording import number
-from wyntaxis.core.worklist import Step
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.light_path import PartsSheet
 from wyntaxis.desk.sheets.specs import GUIDE_SETTINGS, PLAN, telescope_specs
 from wyntaxis.desk.tables import TextTable
@@ -24,6 +25,7 @@ KINDS = ("none", "off_axis", "separate")
 NEW_GUIDE_TELESCOPE = {"name": "Guide telescope", "focal_length_mm": 200, "aperture_mm": 50}
 
 
+@sheet_of(GUIDE_BRANCH)
 class GuideBranchSheet(PartsSheet):
     """Like the light path's sheet, with the kind of guiding above and a guide telescope's card where there is one."""
 
@@ -80,12 +82,12 @@ class GuideBranchSheet(PartsSheet):
         return self.pulse_plot
 
     def _draw_pulse(self) -> None:
-        reckoning, settings = self.session.reckoning, self.session.rig.guiding.settings or GuideSettings()
+        evaluation, settings = self.session.evaluation, self.session.rig.guiding.settings or GuideSettings()
         at = settings.calibration_declination_deg
         if at is None:
             at = self.session.rig.framing.dec_deg if self.session.rig.framing else 0.0
         self.pulse_plot.show_pulse(
-            reckoning.value("guide_scale_arcsec_px"),
+            evaluation.value("guide_scale_arcsec_px"),
             settings.calibration_distance_px or guiding.USUAL_DISTANCE_PX,
             settings.calibration_pulses or guiding.USUAL_PULSES,
             settings.rate_sidereal or guiding.USUAL_RATE_SIDEREAL,
@@ -119,13 +121,13 @@ class GuideBranchSheet(PartsSheet):
 
     def _show_ways(self) -> None:
         """Show scale and ratio through the prism and through a guide telescope, at every binning."""
-        reckoning, rig = self.session.reckoning, self.session.rig
-        camera, main = rig.guiding.camera, reckoning.value("pixel_scale_arcsec_px")
-        focal = reckoning.value("effective_focal_length_mm")
+        evaluation, rig = self.session.evaluation, self.session.rig
+        camera, main = rig.guiding.camera, evaluation.value("pixel_scale_arcsec_px")
+        focal = evaluation.value("effective_focal_length_mm")
         self.ways.setVisible(camera is not None and camera.sensor is not None and main is not None)
         if camera is None or camera.sensor is None or main is None or focal is None:
             return
-        kind, optics = rig.guiding.kind, reckoning.guide_optics
+        kind, optics = rig.guiding.kind, evaluation.guide_optics
         through = optics.focal_length_mm if optics is not None and optics.shares_main else focal
         ways = [("through a prism", through, kind == "off_axis")]
         if optics is not None and not optics.shares_main:

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
+from wyntaxis.core.files.errors import RigError
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.errors import RigError
 from wyntaxis.core.sky.horizon import NightPath, horizon_csv, night_path, with_horizon
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.palette import Palette
@@ -103,7 +103,7 @@ class HorizonPanel(QWidget):
         except ValueError:
             self._failed(f"“{self.date.text()[:20]}” is no date: write year-month-day, as in 2026-11-24")
             return
-        self.plot.answer.setText("Reckoning the night …")
+        self.plot.answer.setText("Evaluation the night …")
         self.job.start(lambda _progress: night_path(site, framing.ra_deg, framing.dec_deg, date))
 
     def _computed(self, night: NightPath) -> None:

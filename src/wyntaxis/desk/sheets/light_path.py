@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
-from wyntaxis.core.reckon import Reckoning
-from wyntaxis.core.worklist import Step
+from wyntaxis.core.evaluation import Evaluation
+from wyntaxis.core.steps import LIGHT_PATH, Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.parts_table import PartsTable
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.plots_fold import PlotsFold
 from wyntaxis.desk.sheets.specs import part_specs
 
@@ -26,7 +26,7 @@ class PartsSheet(StepSheet):
     def __init__(self, session: Session, step: Step, palette: Palette, *, guide: bool) -> None:
         super().__init__(session, step, palette, ledger_across=True)
         self.guide = guide
-        self._plotted: Reckoning | None = None
+        self._plotted: Evaluation | None = None
         self.table = PartsTable(session, guide=guide)
         self.table.set_palette(palette)
         self.table.part_chosen.connect(session.choose_part)
@@ -53,8 +53,8 @@ class PartsSheet(StepSheet):
         super().refresh()
         session = self.session
         self.table.refresh(session.chosen_part)
-        if self.plots is not None and session.reckoning is not self._plotted:
-            self._plotted = session.reckoning
+        if self.plots is not None and session.evaluation is not self._plotted:
+            self._plotted = session.evaluation
             self.plots.refresh()
         parts = session.rig.guiding.path if self.guide else session.rig.train
         self.table.setVisible(bool(parts))
@@ -85,3 +85,11 @@ class PartsSheet(StepSheet):
     def fit_to_font(self) -> None:
         super().fit_to_font()
         self.table.fit_to_font()
+
+
+@sheet_of(LIGHT_PATH)
+class LightPathSheet(PartsSheet):
+    """The parts of the main train."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, guide=False)

@@ -45,17 +45,17 @@ class PlotsFold(Fold):
         assert self.stack is not None
         assert self.falloff is not None
         from wyntaxis.core.findings.light import beam_of
-        from wyntaxis.core.optics.illumination import falloff, falloff_map, openings
-        from wyntaxis.core.optics.stackup import stack_up
+        from wyntaxis.core.train.illumination import falloff, falloff_map, openings
+        from wyntaxis.core.train.stackup import stack_up
 
-        reckoning = self._session.reckoning
-        path = reckoning.back_focus
+        evaluation = self._session.evaluation
+        path = evaluation.back_focus
         self.stack.show_stack(stack_up(path) if path else None, self._palette)
-        sensor, found = reckoning.rig.sensor, openings(reckoning.rig)
+        sensor, found = evaluation.rig.sensor, openings(evaluation.rig)
         if sensor is None or not found:
             self.falloff.show_falloff(None, None, (1.0, 1.0), 0.0, self._palette)
             return
-        beam, size = beam_of(reckoning), (sensor.width_mm, sensor.height_mm)
+        beam, size = beam_of(evaluation), (sensor.width_mm, sensor.height_mm)
         profile = falloff(beam, found, sensor.diagonal_mm)
         circle = min(beam.fully_lit_circle(opening.diameter_mm, opening.distance_mm) for opening in found)
         self.falloff.show_falloff(profile, falloff_map(profile, *size), size, circle, self._palette)

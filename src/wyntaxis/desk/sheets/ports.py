@@ -8,22 +8,24 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel
 
-from wyntaxis.core.findings import Finding
+from wyntaxis.core.evidence.ports.match import match_devices
+from wyntaxis.core.evidence.ports.tree import USUAL_ROOT, PortTree, read_ports
+from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.ports.match import match_devices
-from wyntaxis.core.ports.tree import USUAL_ROOT, PortTree, read_ports
+from wyntaxis.core.steps import PORTS, Step
 from wyntaxis.core.wording import short
-from wyntaxis.core.worklist import Step
+from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.tables import TextTable
 
 IN_THE_RIG = 7
 
 
+@sheet_of(PORTS)
 class PortsSheet(StepSheet):
     """What the kernel sees."""
 
@@ -95,7 +97,7 @@ class PortsSheet(StepSheet):
     def refresh(self) -> None:
         super().refresh()
         tree, rig = self.session.ports, self.session.rig
-        self.listed = [f for f in self.session.reckoning.findings if self.step.tells(f.id)]
+        self.listed = list(findings_of(self.session.evaluation, self.step))
         self.listed.sort(key=lambda f: -f.verdict.severity)
         for widget in (self.tree, self.serial):
             widget.setVisible(tree is not None)

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel
 
-from wyntaxis.core.ready import ConditionVerdict, overall
-from wyntaxis.core.worklist import Step
+from wyntaxis.core.findings.conditions import ConditionVerdict, overall
+from wyntaxis.core.steps import READY, Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.tables import TextTable
 
 
+@sheet_of(READY)
 class ReadySheet(StepSheet):
     """May the night begin?"""
 
@@ -20,7 +23,7 @@ class ReadySheet(StepSheet):
         super().__init__(session, step, palette, ledger_across=True)
         self.ledger.hide()
         self._palette = palette
-        self.found: list[ConditionVerdict] = []
+        self.found: Sequence[ConditionVerdict] = []
         column = self.add_wide_column()
         self.sentence = QLabel()
         self.sentence.setProperty("role", "heading")
@@ -51,7 +54,7 @@ class ReadySheet(StepSheet):
     def refresh(self) -> None:
         super().refresh()
         session = self.session
-        self.found = session.reckoning.conditions
+        self.found = session.evaluation.conditions
         self.sentence.setText(overall(self.found) + ".")
         ports = "the ports were read" if session.ports else "the ports have not been read"
         frames = (

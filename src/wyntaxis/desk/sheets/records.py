@@ -10,14 +10,14 @@ from wyntaxis.core.findings.records import summary
 from wyntaxis.core.records.bring_in import record_place
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig.devices import DEVICE_KINDS, SIDES, Record
-from wyntaxis.core.worklist import Step
+from wyntaxis.core.steps import RECORDS, Step
 from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.matrix_table import FIRST_RECORD, MatrixTable, typed_value
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.rows_editor import RowsEditor
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.bring_in_panel import BringInPanel
 from wyntaxis.desk.sheets.frames_panel import FramesPanel
 
@@ -37,6 +37,7 @@ _ENTRIES = (
 )
 
 
+@sheet_of(RECORDS)
 class RecordsSheet(StepSheet):
     """Does every program hold what the rig says?"""
 
@@ -122,7 +123,7 @@ class RecordsSheet(StepSheet):
 
     def _cell_chosen(self, row: int, column: int, *_before: int) -> None:
         quantity = self.matrix.quantity_at(row)
-        shown = self.session.reckoning.matrix.records
+        shown = self.session.evaluation.matrix.records
         if column >= FIRST_RECORD and column - FIRST_RECORD < len(shown):
             self._chosen = shown[column - FIRST_RECORD].id
             self._show_record()
@@ -133,7 +134,7 @@ class RecordsSheet(StepSheet):
 
     def refresh(self) -> None:
         super().refresh()
-        rig, reckoning = self.session.rig, self.session.reckoning
+        rig, evaluation = self.session.rig, self.session.evaluation
         if not rig.records:
             self.state.setText(
                 "No records yet. Bring in what each program has on file, or type it: focal length, pixel size, gain, "
@@ -141,11 +142,11 @@ class RecordsSheet(StepSheet):
             )
         else:
             self.state.setText(
-                f"{summary(reckoning.matrix)}. A cell is edited where it stands; the story is what the difference "
+                f"{summary(evaluation.matrix)}. A cell is edited where it stands; the story is what the difference "
                 "looks like."
             )
-        self.matrix.setVisible(bool(reckoning.matrix.rows))
-        self.matrix.show_matrix(reckoning.matrix, self._palette)
+        self.matrix.setVisible(bool(evaluation.matrix.rows))
+        self.matrix.show_matrix(evaluation.matrix, self._palette)
         names = [(self._which_text(record), record.id) for record in rig.records]
         if names != [(self.which.itemText(i), self.which.itemData(i)) for i in range(self.which.count())]:
             self.which.clear()
@@ -194,7 +195,7 @@ class _ByHand(Panel):
     def __init__(self, sheet: RecordsSheet) -> None:
         super().__init__("Type a value")
         self._sheet = sheet
-        self._known = comparables(sheet.session.reckoning)
+        self._known = comparables(sheet.session.evaluation)
         row = QHBoxLayout()
         self.quantity = QComboBox()
         self.quantity.setAccessibleName("Quantity to type")
@@ -211,7 +212,7 @@ class _ByHand(Panel):
 
     def refresh(self) -> None:
         """List the quantities that the rig knows now."""
-        self._known = comparables(self._sheet.session.reckoning)
+        self._known = comparables(self._sheet.session.evaluation)
         keys = list(self._known)
         if keys != [self.quantity.itemData(i) for i in range(self.quantity.count())]:
             self.quantity.clear()

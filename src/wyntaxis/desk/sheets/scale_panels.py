@@ -14,11 +14,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wyntaxis.core.field.image_scale import ScaleReading, keep_reading, read_solved_frame, two_star_scale, typed_scale
-from wyntaxis.core.legs import best_focal_length_mm
-from wyntaxis.core.optics.sampling import BinningRow, binning_rows
+from wyntaxis.core.evidence.scale.image_scale import (
+    ScaleReading,
+    keep_reading,
+    read_solved_frame,
+    two_star_scale,
+    typed_scale,
+)
+from wyntaxis.core.quantities.legs import best_focal_length_mm
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import variant_rig
+from wyntaxis.core.train.sampling import BinningRow, binning_rows
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.numbers_in import parse_number
@@ -92,7 +98,7 @@ class SearchPanel(Panel):
 
     def refresh(self) -> None:
         """Show the range of the rig as it stands."""
-        search = self._session.reckoning.search
+        search = self._session.evaluation.search
         self.button.setEnabled(search is not None)
         if search is None:
             self.text.setText("End the train with a camera whose sensor is given.")
@@ -111,7 +117,7 @@ class SearchPanel(Panel):
 
     def copy(self) -> None:
         """Put the range on the clipboard."""
-        clipboard, search = QApplication.clipboard(), self._session.reckoning.search
+        clipboard, search = QApplication.clipboard(), self._session.evaluation.search
         if clipboard is not None and search is not None:
             clipboard.setText(search.text)
 
@@ -201,10 +207,10 @@ class MeasuredScalePanel(Panel):
             text += f" – {', '.join(d for d in details if d)}"
             if e.note:
                 text += f". {e.note[:1].upper()}{e.note[1:]}"
-        focal = self._session.reckoning.quantities["effective_focal_length_mm"].measured
+        focal = self._session.evaluation.quantities["effective_focal_length_mm"].measured
         if focal is not None:
             text += f". Focal length {number(focal.value, 2)} ± {number(focal.uncertainty, 2)} mm"
-        error = self._session.reckoning.quantities["spacing_error_by_scale_mm"].measured
+        error = self._session.evaluation.quantities["spacing_error_by_scale_mm"].measured
         if error is not None:
             text += f"; spacing error {number(error.value, 2)} ± {number(error.uncertainty, 2)} mm (thin-lens estimate)"
         self.state.setText(text + ".")

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QWidget
 
-from wyntaxis.core.optics.sampling import seeing_band
-from wyntaxis.core.worklist import Step
+from wyntaxis.core.steps import SCALES, Step
+from wyntaxis.core.train.sampling import seeing_band
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.scale_panels import BinningTable, MeasuredScalePanel, SearchPanel, all_rows
 from wyntaxis.desk.sheets.specs import SENSOR, SITE, telescope_specs
 
 
+@sheet_of(SCALES)
 class ScalesSheet(StepSheet):
     """What a pixel sees."""
 

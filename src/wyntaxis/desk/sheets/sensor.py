@@ -10,18 +10,18 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 
-from wyntaxis.core.frames.headers import FolderHeaders, read_folder
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, read_folder
+from wyntaxis.core.evidence.sensor.bench import measure_bench
+from wyntaxis.core.evidence.sensor.bench_result import BenchResult
+from wyntaxis.core.evidence.sensor.dark import setpoint_current
+from wyntaxis.core.evidence.sensor.exposure import judge_flat_level, sky_limited_exposure
+from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_sensor
+from wyntaxis.core.evidence.sensor.report import read_noise_text
+from wyntaxis.core.evidence.sensor.told import dark_current_at
+from wyntaxis.core.evidence.sensor.transfer import Estimate
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.sensor.bench import measure_bench
-from wyntaxis.core.sensor.bench_result import BenchResult
-from wyntaxis.core.sensor.dark import setpoint_current
-from wyntaxis.core.sensor.exposure import judge_flat_level, sky_limited_exposure
-from wyntaxis.core.sensor.keeping import camera_index, keep_sensor
-from wyntaxis.core.sensor.report import read_noise_text
-from wyntaxis.core.sensor.told import dark_current_at
-from wyntaxis.core.sensor.transfer import Estimate
+from wyntaxis.core.steps import SENSOR, Step
 from wyntaxis.core.wording import number, plus_minus, short
-from wyntaxis.core.worklist import Step
 from wyntaxis.desk.background import Job, Progress
 from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.fold import Fold
@@ -31,7 +31,7 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
@@ -43,6 +43,7 @@ _PLAN = (
 )
 
 
+@sheet_of(SENSOR)
 class SensorSheet(StepSheet):
     """The camera on the bench."""
 
@@ -167,7 +168,7 @@ class SensorSheet(StepSheet):
             self._best("read_noise_e"),
             self._dark() or 0.0,
             self._best("full_well_e"),
-            self.session.reckoning.value("sampling_px_per_fwhm"),
+            self.session.evaluation.value("sampling_px_per_fwhm"),
             plan.exposure_s if plan is not None else None,
         )
         if name == "ExposurePlot":

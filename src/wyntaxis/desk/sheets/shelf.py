@@ -22,18 +22,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wyntaxis.core.optics.joints import joint_text
-from wyntaxis.core.optics.spacers import SpacerResult, SpacerSet, find_spacers, pieces_text
 from wyntaxis.core.rig.model import Joint, Rig
 from wyntaxis.core.rig.shelf import ShelfPart
+from wyntaxis.core.steps import SHELF, Step
+from wyntaxis.core.train.joints import joint_text
+from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, find_spacers, pieces_text
 from wyntaxis.core.wording import number, short, signed
-from wyntaxis.core.worklist import Step
 from wyntaxis.desk.background import Job, Progress
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.section.band import SHELF_MIME
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.specs import shelf_specs
 from wyntaxis.desk.stock import ShelfStock
 
@@ -224,6 +224,7 @@ class _Table(QTableView):
             super().keyPressEvent(e)
 
 
+@sheet_of(SHELF)
 class ShelfSheet(StepSheet):
     """The shelf above, the search below."""
 

@@ -1,1 +1,0 @@
-"""What follows from a rig's devices: their presence, their power, what they must store."""

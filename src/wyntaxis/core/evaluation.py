@@ -1,0 +1,33 @@
+"""``evaluate(rig, gathered, shelf)``: every number, comparison, finding and condition of a rig, in one pass."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from wyntaxis.core.findings.conditions import judge_conditions
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.registry import all_findings, in_order
+from wyntaxis.core.quantities.numbers import Gathered, numbers_of
+from wyntaxis.core.records.audit import audit_of
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.shelf import ShelfPart
+
+__all__ = ["Evaluation", "Gathered", "evaluate"]
+
+
+def evaluate(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Evaluation:
+    """Compute everything of a rig.
+
+    Parameters
+    ----------
+    gathered
+        What was looked at outside the rig file: ports, frame headers.
+    shelf
+        Parts that remedies may name.
+    """
+    numbers = numbers_of(rig, gathered, shelf)
+    bare = Evaluation(**vars(numbers), frames=audit_of(numbers))
+    told = replace(bare, findings=tuple(all_findings(bare)))
+    ranked = sorted(in_order(), key=lambda one: one.rank)
+    conditions = {one.id: (one.condition, one.needed) for one in ranked if one.condition is not None}
+    return replace(told, conditions=judge_conditions(told.findings, conditions, rig))

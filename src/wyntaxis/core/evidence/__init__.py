@@ -1,0 +1,1 @@
+"""What was looked at and measured: a folder a kind."""

@@ -1,0 +1,1 @@
+"""Cooling runs, the cooler's model, ramps."""

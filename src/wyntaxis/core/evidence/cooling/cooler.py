@@ -1,0 +1,406 @@
+"""Cooling runs: what a log shows, the cooler's model, and a ramp designed from it.
+
+Model: ``dT/dt = (T_amb − T)/τ − a·u``, 0 ≤ u ≤ 1; temperatures in °C, τ in minutes, a in °C/min. Coldest reach
+``T_amb − a·τ``; power at rest ``(T_amb − T)/(a·τ)``.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.sensor.transfer import Estimate
+
+TOLERANCE_C = 0.5
+"""Within this of the target a run has arrived, where the rig states no tolerance."""
+RATE_WINDOW_S = 60.0
+"""Rates are slopes over this long: a cooler does not move a sensor faster, and noise must not."""
+MAX_RATE_INTERVAL_S = 300.0
+"""Samples farther apart than this show no rate: a cooler is done with its steepest part by then."""
+REST_SHARE = 0.2
+"""The last fifth of a run is taken for rest, where it stays within the tolerance."""
+MOST_REST_POWER = 0.85
+MOST_SAMPLES = 2000
+LEAST_POWER = 0.05
+"""A run whose power never reaches this share says nothing of the cooler."""
+USUAL_TRUST, USUAL_LEAD, PRIOR_WEIGHT = 0.05, 0.5, 0.02
+"""Where the fit's own settings are supposed to be, and how firmly, in °C; a run that tells them outweighs it."""
+LEAST_SAMPLES = 12
+
+
+@dataclass(frozen=True)
+class CoolingLog:
+    """One run: time in s, sensor and ambient in °C, power as a share of full; NaN where a log does not tell."""
+
+    name: str
+    time_s: Any
+    sensor_c: Any
+    power: Any
+    ambient_c: Any
+
+    @property
+    def has_power(self) -> bool:
+        return bool(np.isfinite(self.power).all())
+
+    @property
+    def ambient(self) -> float:
+        """The mean ambient temperature; the first sensor temperature where the log tells none, with the cooler off."""
+        told = self.ambient_c[np.isfinite(self.ambient_c)]
+        return float(told.mean()) if len(told) else float(self.sensor_c[0])
+
+
+@dataclass(frozen=True)
+class RunFigures:
+    """What one run shows; None where it never came to that. Times in minutes, rates in °C/min."""
+
+    name: str
+    target_c: float
+    start_c: float
+    to_target_min: float | None
+    mean_rate_c_min: float | None
+    steepest_c_min: float | None
+    overshoot_c: float | None
+    settled_min: float | None
+    scatter_c: Estimate | None
+    rest_power: float | None
+    rest_c: float | None
+    ambient_c: float
+
+
+def run_figures(log: CoolingLog, target_c: float | None = None, tolerance_c: float = TOLERANCE_C) -> RunFigures:
+    """Return the figures of a run toward a target; without one, toward what its last fifth came to."""
+    time, sensor = log.time_s / 60, log.sensor_c
+    tail = time >= time[-1] - REST_SHARE * (time[-1] - time[0])
+    target = float(np.median(sensor[tail])) if target_c is None else target_c
+    inside = np.abs(sensor - target) <= tolerance_c
+    reached = int(np.argmax(inside)) if inside.any() else None
+    direction = 1.0 if sensor[0] >= target else -1.0
+    arrival = float(time[reached] - time[0]) if reached is not None else None
+    outside = np.flatnonzero(~inside)
+    last_out = int(outside[-1]) if len(outside) else -1
+    settled = float(time[last_out + 1] - time[0]) if last_out + 1 < len(time) and reached is not None else None
+    at_rest = tail & (np.arange(len(time)) > last_out)
+    overshoot = None
+    if reached is not None and settled is not None:  # a run that goes on past the target was not aimed at it
+        smooth = _smoothed(log.time_s, sensor)
+        overshoot = max(0.0, float((direction * (target - smooth[reached:])).max()))
+    mean_rate = None
+    if reached and arrival:
+        mean_rate = float(abs(sensor[0] - sensor[reached]) / arrival)
+    scatter = rest_power = rest_c = None
+    if at_rest.sum() >= LEAST_SAMPLES:
+        values = sensor[at_rest]
+        spread = float(values.std(ddof=1))
+        scatter = Estimate(spread, spread / math.sqrt(2 * (at_rest.sum() - 1)))
+        rest_c = float(values.mean())
+        power = log.power[at_rest]
+        rest_power = float(power.mean()) if np.isfinite(power).all() else None
+    return RunFigures(
+        log.name,
+        target,
+        float(sensor[0]),
+        arrival,
+        mean_rate,
+        steepest_rate(log),
+        overshoot,
+        settled,
+        scatter,
+        rest_power,
+        rest_c,
+        log.ambient,
+    )
+
+
+def _smoothed(time_s: Any, values: Any) -> Any:
+    """Return running means over a minute, so that noise of single readings is no overshoot."""
+    sums = np.concatenate([[0.0], np.cumsum(values)])
+    start = np.searchsorted(time_s, time_s - RATE_WINDOW_S / 2)
+    end = np.searchsorted(time_s, time_s + RATE_WINDOW_S / 2, side="right")
+    return (sums[end] - sums[start]) / (end - start)
+
+
+def steepest_rate(log: CoolingLog) -> float | None:
+    """Return the steepest rate in °C/min, up or down, as a straight line over a minute of samples.
+
+    Samples farther apart than that give the mean rate from one to the next, which is the least that the steepest was;
+    None where they are so far apart that it tells nothing.
+    """
+    time, sensor = log.time_s, log.sensor_c
+    interval = float(np.median(np.diff(time)))
+    if interval > MAX_RATE_INTERVAL_S:
+        return None
+    window = max(RATE_WINDOW_S, 1.5 * interval)
+    steepest, start = None, 0
+    for end in range(1, len(time)):
+        while time[end] - time[start] > window and start < end - 1:
+            start += 1
+        span = time[end] - time[start]
+        if 0.5 * RATE_WINDOW_S <= span <= MAX_RATE_INTERVAL_S:
+            slope = np.polyfit(time[start : end + 1], sensor[start : end + 1], 1)[0] * 60
+            steepest = max(steepest or 0.0, abs(float(slope)))
+    return steepest
+
+
+@dataclass(frozen=True)
+class CoolerModel:
+    """The fitted cooler: τ in min, a in °C/min, with their covariance; residuals' standard deviation in °C."""
+
+    tau_min: float
+    pull_c_min: float
+    covariance: Any
+    residual_c: float
+
+    @property
+    def tau(self) -> Estimate:
+        return Estimate(self.tau_min, math.sqrt(float(self.covariance[0, 0])))
+
+    @property
+    def pull(self) -> Estimate:
+        return Estimate(self.pull_c_min, math.sqrt(float(self.covariance[1, 1])))
+
+    @property
+    def depth(self) -> Estimate:
+        """How far below ambient the cooler comes at most: ``a·τ``, in °C."""
+        direction = np.array([self.pull_c_min, self.tau_min])
+        spread = math.sqrt(float(direction @ self.covariance @ direction))
+        return Estimate(self.pull_c_min * self.tau_min, spread)
+
+    def rest_power(self, ambient_c: float, target_c: float) -> Estimate:
+        """Return the share of full power that holds a temperature: ``(T_amb − T)/(a·τ)``."""
+        depth = self.depth
+        value = (ambient_c - target_c) / depth.value
+        return Estimate(value, abs(value) * depth.standard / depth.value)
+
+    def warmest_ambient(self, target_c: float, share: float = MOST_REST_POWER) -> float:
+        """Return the warmest ambient at which a target holds with power to spare."""
+        return target_c + share * self.depth.value
+
+
+@dataclass(frozen=True)
+class CoolingMeasured:
+    """What some runs say: their figures, the cooler's model, and why there is none where there is none."""
+
+    runs: tuple[RunFigures, ...]
+    model: CoolerModel | None
+    why_no_model: str = ""
+
+
+def measure_cooling(
+    logs: Sequence[CoolingLog], target_c: float | None = None, watch: Callable[[], None] = lambda: None
+) -> CoolingMeasured:
+    """Return figures and model of runs; ``watch`` is called again and again, and may raise to end the work."""
+    runs = tuple(run_figures(log, target_c) for log in logs)
+    if not logs:
+        return CoolingMeasured(runs, None)
+    try:
+        return CoolingMeasured(runs, fit_cooler(logs, watch))
+    except ValueError as error:
+        return CoolingMeasured(runs, None, str(error))
+
+
+def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: None) -> CoolerModel:
+    """Fit τ and a to runs whose power is known; each run has a start temperature of its own.
+
+    What is fitted is the integral of the law from sample to sample, with the power that the log tells for the time
+    between two samples: a log may write the power that it sets from then on, or the mean since the last sample, and
+    which of both (or what between) is fitted too. Power that changes faster than the log tells leaves a trace in the
+    temperature that lasts as long as τ; so each sample is predicted from those before it, by as much as that pays: the
+    prediction-error method (L. Ljung, *System Identification*, 2nd ed., 7.2), whose residuals are independent.
+
+    Raises
+    ------
+    ValueError
+        With one line, when no run tells its power, or the runs do not hold the cooler's law apart.
+    """
+    from scipy.optimize import least_squares
+
+    usable = [_Thinned.of(log) for log in logs if log.has_power and len(log.time_s) >= LEAST_SAMPLES]
+    usable = [log for log in usable if log.most_power > LEAST_POWER]
+    if not usable:
+        raise ValueError("no run tells the cooler's power: the model needs a run with it, at best at full power")
+
+    def residuals(parameters: Any) -> Any:
+        watch()
+        tau, pull, trust, lead, *starts = parameters
+        told = [log.surprises(tau, pull, trust, lead, start) for log, start in zip(usable, starts, strict=True)]
+        # What a run does not tell (power that never changes has no lead) stays where it is supposed to be.
+        return np.concatenate([*told, [PRIOR_WEIGHT * (trust - USUAL_TRUST), PRIOR_WEIGHT * (lead - USUAL_LEAD)]])
+
+    starts = [float(log.sensor_c[0]) for log in usable]
+    first = [8.0, 5.0, USUAL_TRUST, USUAL_LEAD, *starts]
+    low = [0.05, 0.01, 0.0, 0.0, *([-150.0] * len(usable))]
+    high = [500.0, 200.0, 1.0, 1.0, *([150.0] * len(usable))]
+    found = least_squares(residuals, first, bounds=(low, high), x_scale=np.maximum(np.abs(first), 0.3))
+    count = sum(len(log.sensor_c) for log in usable)
+    variance = float(found.fun @ found.fun) / max(count - len(first), 1)
+    try:
+        covariance = np.linalg.inv(found.jac.T @ found.jac) * variance
+    except np.linalg.LinAlgError:
+        covariance = np.full((2, 2), np.inf)
+    tau, pull = (float(v) for v in found.x[:2])
+    if not np.isfinite(covariance[:2, :2]).all() or math.sqrt(covariance[0, 0]) > tau:
+        raise ValueError("the runs do not tell time constant and pull apart: log one at full power for half an hour")
+    return CoolerModel(tau, pull, covariance[:2, :2], math.sqrt(variance))
+
+
+@dataclass(frozen=True)
+class _Thinned:
+    """A run with at most :data:`MOST_SAMPLES` kept: between two of them the mean power and ambient.
+
+    ``power_from`` is the mean where each sample's power holds until the next, ``power_since`` where it is that since
+    the one before.
+    """
+
+    sensor_c: Any
+    minutes: Any
+    power_from: Any
+    power_since: Any
+    ambient_c: Any
+    most_power: float
+
+    @classmethod
+    def of(cls, log: CoolingLog) -> _Thinned:
+        every = -(-len(log.time_s) // MOST_SAMPLES)
+        kept = np.arange(0, len(log.time_s), every)
+        steps = np.diff(log.time_s)
+        spans = np.diff(log.time_s[kept])
+        told = np.where(np.isfinite(log.ambient_c), log.ambient_c, log.ambient)
+
+        def mean(values: Any) -> Any:
+            sums = np.concatenate([[0.0], np.cumsum(values * steps)])
+            return np.diff(sums[kept]) / spans
+
+        return cls(
+            log.sensor_c[kept],
+            spans / 60,
+            mean(log.power[:-1]),
+            mean(log.power[1:]),
+            mean((told[1:] + told[:-1]) / 2),
+            float(log.power.max()),
+        )
+
+    def surprises(self, tau_min: float, pull_c_min: float, trust: float, lead: float, start_c: float) -> Any:
+        """Return by how much each sample differs from what those before it predict, in °C.
+
+        ``trust`` is the share of a surprise that is taken for the sensor's and not for noise: 0 computes the whole
+        course from the start, 1 goes from each sample to the next.
+        """
+        power = (1 - lead) * self.power_from + lead * self.power_since
+        decays = np.exp(-self.minutes / tau_min)
+        drives = ((self.ambient_c - pull_c_min * tau_min * power) * (1 - decays)).tolist()
+        now, found = start_c, []
+        for sample, drive, decay in zip(self.sensor_c.tolist(), [*drives, 0.0], [*decays.tolist(), 0.0], strict=True):
+            surprise = sample - now
+            found.append(surprise)
+            now = (now + trust * surprise) * decay + drive
+        return np.array(found)
+
+
+def course(log: CoolingLog, tau_min: float, pull_c_min: float, start_c: float) -> Any:
+    """Return the temperatures that the model gives for a log's power and ambient, exact between samples.
+
+    Power and ambient between two samples are the mean of both.
+    """
+    time = log.time_s / 60
+    ambient = np.where(np.isfinite(log.ambient_c), log.ambient_c, log.ambient)
+    middle_power, middle_ambient = (log.power[1:] + log.power[:-1]) / 2, (ambient[1:] + ambient[:-1]) / 2
+    aims = (middle_ambient - pull_c_min * tau_min * middle_power).tolist()
+    decays = np.exp(-np.diff(time) / tau_min).tolist()
+    now = start_c
+    found = [now]
+    for aim, decay in zip(aims, decays, strict=True):
+        now = aim + (now - aim) * decay
+        found.append(now)
+    return np.array(found)
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """A staged ramp: steps of so many °C, each held for so many minutes; with the course that the model predicts."""
+
+    step_c: float
+    dwell_min: float
+    stages: int
+    minutes: Any
+    setpoint_c: Any
+    sensor_c: Any
+    power: Any
+    arrival_min: float | None
+    energy_wh: float | None
+    rest_power: float
+    battery_h: float | None
+    warmest_ambient_c: float
+    limited: bool
+    """Whether the cooler could not follow: at full power, or, on the way up, already off."""
+
+
+def design_ramp(
+    model: CoolerModel,
+    *,
+    start_c: float,
+    target_c: float,
+    ambient_c: float,
+    minutes: float,
+    step_c: float = 1.0,
+    power_w: float | None = None,
+    battery_wh: float | None = None,
+    others_w: float = 0.0,
+    tolerance_c: float = TOLERANCE_C,
+) -> Ramp:
+    """Return a ramp that goes from start to target in the wanted minutes, down or up, in steps of about ``step_c``.
+
+    ``battery_wh`` is what may be drawn; ``others_w`` what the rest of the rig draws from the same battery.
+
+    Raises
+    ------
+    ValueError
+        For minutes or a step that are not above 0.
+    """
+    if minutes <= 0 or step_c <= 0:
+        raise ValueError("a ramp needs minutes and a step above 0")
+    stages = max(1, math.ceil(abs(target_c - start_c) / step_c - 1e-9))
+    dwell = minutes / stages
+    seconds = 5.0
+    count = int((minutes * 1.5 + 6 * model.tau_min) * 60 / seconds) + 1
+    time = np.arange(count) * seconds / 60
+    done = np.minimum(np.floor(time / dwell) + 1, stages)
+    wanted = start_c + (target_c - start_c) * done / stages
+    courses: list[tuple[float, float]] = []
+    now, depth = start_c, model.depth.value
+    decay = math.exp(-seconds / 60 / model.tau_min)
+    for stage in wanted.tolist():
+        # What brings the sensor to the stage's temperature within one more time step, as a good control would.
+        aim = (stage - now * decay) / (1 - decay)
+        share = min(1.0, max(0.0, (ambient_c - aim) / depth))
+        courses.append((now, share))
+        goal = ambient_c - depth * share
+        now = goal + (now - goal) * decay
+    sensor, power = (np.array(column) for column in zip(*courses, strict=True))
+    near = (np.abs(sensor - target_c) <= tolerance_c) & (done == stages)
+    arrived = int(np.argmax(near)) if near.any() else None
+    late = arrived is None or bool(time[arrived] > minutes + dwell)
+    energy = None
+    if power_w is not None and arrived is not None:
+        energy = float(power[:arrived].sum()) * seconds / 3600 * power_w
+    rest = model.rest_power(ambient_c, target_c).value
+    drawn = max(rest, 0.0) * (power_w or 0.0) + others_w
+    battery = battery_wh / drawn if battery_wh is not None and power_w is not None and drawn > 0 else None
+    return Ramp(
+        abs(target_c - start_c) / stages,
+        dwell,
+        stages,
+        time,
+        wanted,
+        sensor,
+        power,
+        float(time[arrived]) if arrived is not None else None,
+        energy,
+        rest,
+        battery,
+        model.warmest_ambient(target_c),
+        late,
+    )

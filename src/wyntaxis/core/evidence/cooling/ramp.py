@@ -1,0 +1,126 @@
+"""Ramps for a rig: what is asked, filled in from the rig where nothing is typed; both ways designed; told in words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, Ramp, design_ramp
+from wyntaxis.core.evidence.sensor.keeping import USUAL_SETPOINT_C, camera_index
+from wyntaxis.core.rig.devices import Device, Supply
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import number
+
+USUAL_AMBIENT_C = 20.0
+USUAL_VOLTAGE_V = 12.0
+USUAL_USABLE_SHARE = 0.8
+
+
+@dataclass(frozen=True)
+class RampInputs:
+    """What a ramp is designed for: °C, minutes, W."""
+
+    ambient_c: float
+    target_c: float
+    minutes_down: float = 20.0
+    minutes_up: float = 15.0
+    step_c: float = 2.0
+    others_w: float = 0.0
+
+
+def _camera(rig: Rig) -> Device | None:
+    index = camera_index(rig)
+    return rig.devices[index] if index is not None else None
+
+
+def _supply(rig: Rig) -> Supply | None:
+    """Return what feeds the camera."""
+    camera = _camera(rig)
+    power = camera.power if camera is not None else None
+    return next((s for s in rig.supplies if power is not None and s.id == power.supply), None)
+
+
+def usual_inputs(rig: Rig, logs: list[CoolingLog]) -> RampInputs:
+    """Return what rig and runs suggest: the warmest night planned, the set temperature, the rest of the load."""
+    planned = rig.plan.ambient_c if rig.plan is not None else None
+    ambient = planned if planned is not None else logs[-1].ambient if logs else USUAL_AMBIENT_C
+    camera, supply = _camera(rig), _supply(rig)
+    target = camera.number("set_temperature_c") if camera is not None else None
+    others = 0.0
+    if supply is not None and camera is not None:
+        drawn = [
+            device.power.current_a or 0.0
+            for device in rig.devices
+            if device.id != camera.id and device.power is not None and device.power.supply == supply.id
+        ]
+        others = sum(drawn) * (supply.voltage_v or USUAL_VOLTAGE_V)
+    return RampInputs(ambient, USUAL_SETPOINT_C if target is None else target, others_w=others)
+
+
+def kept_model(rig: Rig) -> CoolerModel | None:
+    """Return the cooler's model that the rig has kept or states; None where it has none."""
+    camera = _camera(rig)
+    tau = camera.best("cooler_tau_min") if camera is not None else None
+    pull = camera.best("cooler_pull_c_min") if camera is not None else None
+    return CoolerModel(tau, pull, np.zeros((2, 2)), 0.0) if tau is not None and pull is not None else None
+
+
+def design_both(model: CoolerModel, rig: Rig, asked: RampInputs) -> tuple[Ramp, Ramp]:
+    """Return the ramp down and the warm-up; ValueError of one line for inputs that cannot be."""
+    camera, supply = _camera(rig), _supply(rig)
+    power_w = camera.best("cooler_power_w") if camera is not None else None
+    battery = None
+    if supply is not None and supply.capacity_ah is not None:
+        volts, share = supply.voltage_v or USUAL_VOLTAGE_V, supply.usable_share or USUAL_USABLE_SHARE
+        battery = supply.capacity_ah * volts * share
+    down = design_ramp(
+        model,
+        start_c=asked.ambient_c,
+        target_c=asked.target_c,
+        ambient_c=asked.ambient_c,
+        minutes=asked.minutes_down,
+        step_c=asked.step_c,
+        power_w=power_w,
+        battery_wh=battery,
+        others_w=asked.others_w,
+    )
+    up = design_ramp(
+        model,
+        start_c=asked.target_c,
+        target_c=asked.ambient_c,
+        ambient_c=asked.ambient_c,
+        minutes=asked.minutes_up,
+        step_c=asked.step_c,
+        power_w=power_w,
+    )
+    return down, up
+
+
+def _arrives(ramp: Ramp) -> str:
+    if ramp.arrival_min is None:
+        return "it never arrives"
+    late = ", later than asked: the cooler cannot follow" if ramp.limited else ""
+    return f"it arrives after {number(ramp.arrival_min, 1)} min{late}"
+
+
+def _stages(ramp: Ramp) -> str:
+    return (
+        f"{ramp.stages} steps of {number(ramp.step_c, 2)} °C, each held {number(ramp.dwell_min, 2)} min "
+        f"({number(ramp.step_c / ramp.dwell_min, 2)} °C/min)"
+    )
+
+
+def ramp_words(down: Ramp, up: Ramp) -> tuple[str, str]:
+    """Return both ramps in words: stages, arrival, power, energy, battery, and the warmest ambient with reserve."""
+    text = (
+        f"Down: {_stages(down)}; {_arrives(down)}; {number(100 * down.rest_power, 0)} % power at rest; it holds with "
+        f"reserve up to {number(down.warmest_ambient_c, 1)} °C ambient"
+    )
+    if down.energy_wh is not None:
+        text += f"; {number(down.energy_wh, 1)} Wh until then"
+    else:
+        text += "; state the cooler's full power in W for energy and battery hours"
+    if down.battery_h is not None:
+        text += f"; the battery lasts {number(down.battery_h, 1)} h at rest"
+    return f"{text}.", f"Up: {_stages(up)}; {_arrives(up)}."

@@ -1,0 +1,1 @@
+"""Programs' files: flattened safely, their values read, key maps kept."""

@@ -1,0 +1,160 @@
+"""Key maps: which path of a program's file holds which of our quantities, kept and used again for such files."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import Field, ValidationError
+
+from wyntaxis.core.evidence.foreign.readers import Flat, ForeignFile
+from wyntaxis.core.files.errors import RigError, describe
+from wyntaxis.core.files.opening import parse_json, read_bytes, shown
+from wyntaxis.core.files.saving import write_atomically
+from wyntaxis.core.rig.base import StrictModel, Text
+
+FORMAT = "wyntaxis-key-maps"
+LONGEST_PATH = 2000
+LEAST_SHARE = 0.6
+"""A map is taken for a file when it finds at least this share of its paths there."""
+LIST_SEPARATORS = {"comma": ",", "semicolon": ";", "space": None, "bar": "|"}
+
+
+class KeyRule(StrictModel):
+    """One path and the quantity it holds. ``*`` in a path stands for any text between dots and brackets,
+    ``list[key=value]`` for the entries of a list whose ``key`` holds that value.
+
+    A list is read from one text with ``separator``, or from every path that a ``*`` matches, in order.
+    """
+
+    path: Annotated[str, Field(min_length=1, max_length=LONGEST_PATH)]
+    quantity: Text
+    unit: Text | None = None
+    separator: Literal["comma", "semicolon", "space", "bar"] | None = None
+
+
+class KeyMap(StrictModel):
+    """The rules for one kind of file."""
+
+    name: Text
+    form: Literal["json", "toml", "yaml", "ini", "xml", "csv", "fits", "any"]
+    rules: Annotated[tuple[KeyRule, ...], Field(strict=False, max_length=500)] = ()
+
+
+class KeyMaps(StrictModel):
+    """Every map the imager has made."""
+
+    format: Literal["wyntaxis-key-maps"] = "wyntaxis-key-maps"
+    version: Literal[1] = 1
+    maps: Annotated[tuple[KeyMap, ...], Field(strict=False, max_length=200)] = ()
+
+    def with_map(self, added: KeyMap) -> KeyMaps:
+        """Return the maps with one put in, in place of one of that name."""
+        kept = tuple(one for one in self.maps if one.name != added.name)
+        return self.model_copy(update={"maps": (*kept, added)})
+
+    def named(self, name: str) -> KeyMap | None:
+        return next((one for one in self.maps if one.name == name), None)
+
+    def suiting(self, file: ForeignFile) -> KeyMap | None:
+        """Return the map that finds most of its paths in a file, None where none finds enough."""
+        best, most = None, 0.0
+        for one in self.maps:
+            if one.form in (file.form, "any") and one.rules:
+                share = sum(bool(matches(rule.path, file.values)) for rule in one.rules) / len(one.rules)
+                if share >= LEAST_SHARE and share > most:
+                    best, most = one, share
+        return best
+
+
+def load_maps(path: Path) -> KeyMaps:
+    """Return the imager's maps, none where there is no file yet; a broken file is an error of one line."""
+    if not path.exists():
+        return KeyMaps()
+    try:
+        document = parse_json(read_bytes(path))
+        if not isinstance(document, dict) or document.get("format") != FORMAT:
+            raise RigError(f'format: must be "{FORMAT}"; is it a file of key maps?')
+        return KeyMaps.model_validate(document)
+    except ValidationError as error:
+        raise RigError(f"{shown(path)}: {describe(error, KeyMaps)}") from None
+    except RigError as error:
+        text = str(error)
+        raise RigError(text if text.startswith(shown(path)) else f"{shown(path)}: {text}") from None
+
+
+def save_maps(maps: KeyMaps, path: Path) -> None:
+    """Write the maps atomically and keep the version before."""
+    document = maps.model_dump(mode="json", exclude_none=True)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise RigError(f"{shown(path.parent)}: cannot be made: {error.strerror}") from None
+    write_atomically((json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode(), path, keep_previous=True)
+
+
+_SELECTOR = re.compile(r"(?P<head>.*?)\[(?P<key>[^\[\]=]+)=(?P<value>[^\]]*)\](?P<tail>.*)", re.DOTALL)
+SIBLING_KEYS = ("name", "id", "key", "label", "property", "parameter", "setting")
+"""By what a list's entries are told apart, rather than by their place."""
+
+
+def matches(pattern: str, values: Iterable[str] | Flat) -> list[str]:
+    """Return the paths that a pattern names, a path with ``*`` in natural order (slot2 before slot10).
+
+    ``list[key=value]`` names the entries of a list whose ``key`` holds the value, wherever they stand; in a table the
+    rows whose column ``key`` holds it.
+    """
+    found = _SELECTOR.fullmatch(pattern)
+    if found is not None and isinstance(values, dict):
+        return _selected(found, values)
+    if "*" not in pattern:
+        return [pattern] if pattern in values else []
+    middle = re.compile(
+        "".join(r"[^.\[\]]*" if part == "*" else re.escape(part) for part in re.split(r"(\*)", pattern))
+    )
+    return sorted((path for path in values if middle.fullmatch(path)), key=_natural)
+
+
+def _selected(found: re.Match[str], values: Flat) -> list[str]:
+    head, key, wanted, tail = (found[name] for name in ("head", "key", "value", "tail"))
+    paths = []
+    for path, value in values.items():
+        if value is None or str(value).strip() != wanted.strip():
+            continue
+        entry = None
+        in_list = re.fullmatch(rf"({re.escape(head)}(?:\[\d+\])?)\.{re.escape(key)}", path)
+        in_table = re.fullmatch(rf"{re.escape(key)}(\[\d+\])", path)
+        if in_list:
+            entry = in_list[1]
+        elif in_table:
+            entry = head + in_table[1]
+        if entry is not None:
+            paths += matches(entry + tail, values)
+    return sorted(set(paths), key=_natural)
+
+
+def stable_path(path: str, values: Flat) -> str:
+    """Return a path that still finds its value when the list it stands in grows: by a sibling's value, not by place."""
+    places = list(re.finditer(r"\[\d+\]", path))
+    if not places:
+        return path
+    place = places[-1]
+    head, index, tail = path[: place.start()], place[0], path[place.end() :]
+    own = tail.removeprefix(".")
+    for key in SIBLING_KEYS:
+        for sibling, at in ((f"{head}{index}.", key), ("", f"{key}{index}")):
+            named = next((p for p in values if p.casefold() == f"{sibling}{at}".casefold()), None)
+            if named is None or named == path or own.casefold() == key:
+                continue
+            value, word = values[named], named.removesuffix(index).rpartition(".")[2]
+            chosen = f"{head}[{word}={value}]{tail}"
+            if isinstance(value, str) and "]" not in value and matches(chosen, values) == [path]:
+                return chosen
+    return path
+
+
+def _natural(text: str) -> list[tuple[int, str]]:
+    return [(int(part), "") if part.isdigit() else (0, part) for part in re.split(r"(\d+)", text)]

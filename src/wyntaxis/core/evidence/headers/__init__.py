@@ -1,0 +1,1 @@
+"""Frame headers: read in bulk, grouped, matched with their calibration."""

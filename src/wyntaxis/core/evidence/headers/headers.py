@@ -1,0 +1,348 @@
+"""What the headers of a folder of FITS frames say: read in parallel, pixels never, broken files told by name."""
+
+from __future__ import annotations
+
+import math
+import multiprocessing
+import os
+import warnings
+from collections.abc import Callable, Sequence
+from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal
+
+from wyntaxis.core.evidence.foreign.units import parse_foreign_number
+from wyntaxis.core.evidence.headers.names import USUAL_FILTER_NAMES, FilterNames, load_filter_names
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.fits import first_line, headers_of
+from wyntaxis.core.files.opening import shown
+from wyntaxis.core.files.places import own_filter_names_path
+
+if TYPE_CHECKING:
+    from astropy.io.fits import Header
+
+FrameKind = Literal["light", "dark", "flat", "bias", "other"]
+Progress = Callable[[int, int], None]
+
+RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".orf", ".rw2", ".pef", ".raw")
+"""Endings of the raw files of camera bodies."""
+ENDINGS = (".fit", ".fits", ".fts", ".fit.gz", ".fits.gz", ".fts.gz", ".fits.fz", ".fit.fz")
+MOST_FILES = 200_000
+CHUNK = 100
+PARALLEL_FROM = 2500
+"""Fewer files are read sooner than a second process starts."""
+ASKED_WITHIN = 0.05
+"""Two exposures of one header that are this close, as a share, are the asked and the actual one."""
+
+_KINDS: tuple[tuple[str, FrameKind], ...] = (
+    ("dark", "dark"),
+    ("flat", "flat"),
+    ("bias", "bias"),
+    ("zero", "bias"),
+    ("offset", "bias"),
+    ("light", "light"),
+    ("object", "light"),
+    ("science", "light"),
+)
+
+
+@dataclass(frozen=True)
+class FrameHeader:
+    """What one frame says of itself, None where it does not; ``exposure_s`` is the actual exposure."""
+
+    path: str
+    kind: FrameKind
+    camera: str | None = None
+    telescope: str | None = None
+    filter: str | None = None
+    exposure_s: float | None = None
+    asked_s: float | None = None
+    gain: float | None = None
+    offset: float | None = None
+    set_temperature_c: float | None = None
+    temperature_c: float | None = None
+    binning: int | None = None
+    width_px: int | None = None
+    height_px: int | None = None
+    pixel_um: float | None = None
+    focal_length_mm: float | None = None
+    aperture_mm: float | None = None
+    focus_position: float | None = None
+    latitude_deg: float | None = None
+    longitude_deg: float | None = None
+    rotation_deg: float | None = None
+    scale_arcsec_px: float | None = None
+    mosaic: str | None = None
+    date: str | None = None
+    observer: str | None = None
+    site: str | None = None
+    elevation_m: float | None = None
+
+
+@dataclass(frozen=True)
+class BrokenFrame:
+    """A file that could not be read, and one line on why."""
+
+    path: str
+    why: str
+
+
+@dataclass(frozen=True)
+class FolderHeaders:
+    """The headers below a folder, in the order of their paths, and what could not be read.
+
+    ``raw_files`` counts camera-raw files beside them, which are not read; ``names`` is what filters are called.
+    """
+
+    folder: str
+    frames: tuple[FrameHeader, ...]
+    broken: tuple[BrokenFrame, ...]
+    raw_files: int = 0
+    names: FilterNames = USUAL_FILTER_NAMES
+
+    @property
+    def skipped(self) -> str:
+        """What was passed over, in a sentence; empty where nothing was."""
+        if not self.raw_files:
+            return ""
+        plural = "files are" if self.raw_files > 1 else "file is"
+        return f"{self.raw_files} camera-raw {plural} beside the FITS frames and not read"
+
+
+def find_frames(folder: Path) -> list[Path]:
+    """Return every FITS file below a folder, sorted; links to folders are not followed.
+
+    Raises
+    ------
+    RigError
+        With one line when the folder cannot be read, or holds no FITS file.
+    """
+    return _walked(folder)[0]
+
+
+def _walked(folder: Path) -> tuple[list[Path], int]:
+    """Return every FITS file below a folder, sorted, and how many camera-raw files there are."""
+    if not folder.is_dir():
+        what = "is no folder" if folder.exists() else "is not there"
+        raise RigError(f"{shown(folder)}: {what}; name a folder of FITS frames")
+    found: list[Path] = []
+    raw = 0
+    for place, folders, names in os.walk(folder):
+        folders.sort()
+        found += [Path(place, name) for name in sorted(names) if name.lower().endswith(ENDINGS)]
+        raw += sum(name.lower().endswith(RAW_ENDINGS) for name in names)
+        if len(found) > MOST_FILES:
+            raise RigError(f"{shown(folder)}: holds more than {MOST_FILES} FITS files; name a smaller folder")
+    if not found:
+        beside = f"; {raw} camera-raw files are there, which are not read" if raw else ""
+        raise RigError(f"{shown(folder)}: holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}")
+    return found, raw
+
+
+def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHeaders:
+    """Read every header below a folder; ``progress`` may raise to end it."""
+    paths, raw = _walked(folder)
+    names = load_filter_names(own_filter_names_path())
+    chunks = [paths[start : start + CHUNK] for start in range(0, len(paths), CHUNK)]
+    results: list[list[FrameHeader | BrokenFrame]] = []
+    if len(paths) < PARALLEL_FROM:
+        for index, chunk in enumerate(chunks):
+            progress(index * CHUNK, len(paths))
+            results.append(read_chunk(chunk, folder))
+    else:
+        results = _in_parallel(chunks, folder, len(paths), progress)
+    progress(len(paths), len(paths))
+    flat = [one for chunk in results for one in chunk]
+    frames = tuple(one for one in flat if isinstance(one, FrameHeader))
+    broken = tuple(one for one in flat if isinstance(one, BrokenFrame))
+    return FolderHeaders(str(folder), frames, broken, raw, names)
+
+
+def _in_parallel(
+    chunks: Sequence[Sequence[Path]], folder: Path, count: int, progress: Progress
+) -> list[list[FrameHeader | BrokenFrame]]:
+    """Read chunks in as many processes as there are cores; threads would wait for one another."""
+    results: list[list[FrameHeader | BrokenFrame]] = [[] for _ in chunks]
+    pool = ProcessPoolExecutor(os.cpu_count() or 1, mp_context=multiprocessing.get_context("spawn"))
+    try:
+        waiting = {pool.submit(read_chunk, chunk, folder): index for index, chunk in enumerate(chunks)}
+        done = 0
+        while waiting:
+            progress(done, count)
+            finished, _ = wait(waiting, timeout=0.2, return_when=FIRST_COMPLETED)
+            for future in finished:
+                index = waiting.pop(future)
+                results[index] = future.result()
+                done += len(chunks[index])
+    except BrokenProcessPool:
+        raise RigError("the reading processes were ended from outside, perhaps for lack of memory; try again") from None
+    finally:
+        pool.shutdown(wait=False, cancel_futures=True)
+    return results
+
+
+def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | BrokenFrame]:
+    """Read some files; each gives a header, or a line on why it does not."""
+    found: list[FrameHeader | BrokenFrame] = []
+    for path in paths:
+        name = shown(path.relative_to(folder))
+        try:
+            found.append(frame_header(_image_header(path), name))
+        except RigError as error:
+            found.append(BrokenFrame(name, str(error).removeprefix(f"{shown(path)}: ")))
+        except Exception as error:  # a header can be broken in ways that astropy does not foresee
+            found.append(BrokenFrame(name, f"its header cannot be read: {first_line(error)}"))
+    return found
+
+
+def _image_header(path: Path) -> Header:
+    """Return the header of the frame's image, with what the primary header adds to it."""
+    from astropy.io.fits import Header
+
+    if path.suffix.lower() not in (".gz", ".fz"):
+        # The fast way for the usual frame: its image is in the primary HDU.
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            try:
+                with path.open("rb") as file:
+                    if not file.read(9).startswith(b"SIMPLE  ="):
+                        raise RigError("is no FITS file: it does not begin with SIMPLE")
+                    file.seek(0)
+                    header = Header.fromfile(file)
+                    _check_whole(header, file.tell(), os.fstat(file.fileno()).st_size)
+            except OSError as error:
+                raise RigError(f"cannot be read: {error.strerror or first_line(error)}") from None
+            if header.get("NAXIS", 0):
+                return header
+    primary: Header | None = None
+    for header in headers_of(path):
+        if primary is None:
+            primary = header
+        if header.get("ZNAXIS1", header.get("NAXIS1")) and header.get("XTENSION", "IMAGE").strip() != "TABLE":
+            if header is not primary:
+                header.extend(primary.cards, unique=True, strip=True)
+            return header
+    if primary is None:
+        raise RigError("holds no HDU")
+    return primary
+
+
+def _check_whole(header: Header, start: int, size: int) -> None:
+    """Raise a :class:`RigError` when the file ends before the pixels do that its header announces."""
+    sides = [header.get(f"NAXIS{index + 1}", 0) for index in range(min(int(header.get("NAXIS", 0)), 9))]
+    if not sides or not all(isinstance(side, int) and side > 0 for side in sides):
+        return
+    wanted = start + abs(int(header.get("BITPIX", 8))) // 8 * math.prod(sides)
+    if size < wanted:
+        raise RigError(f"is cut short: {size} of {wanted} bytes; copy it again, or take it out")
+
+
+def frame_header(header: Header, path: str) -> FrameHeader:
+    """Return what a header says in the words of FITS Standard 4.0 and the usual keywords of imaging programs."""
+    exposure, asked = _exposures(header)
+    return FrameHeader(
+        path=path,
+        kind=_kind(_text(header, "IMAGETYP", "FRAME", "OBSTYPE")),
+        camera=_text(header, "INSTRUME", "CAMERA"),
+        telescope=_text(header, "TELESCOP"),
+        filter=_text(header, "FILTER"),
+        exposure_s=exposure,
+        asked_s=asked,
+        gain=_number(header, "GAIN"),
+        offset=_number(header, "OFFSET", "BLKLEVEL"),
+        set_temperature_c=_number(header, "SET-TEMP", "SETTEMP"),
+        temperature_c=_number(header, "CCD-TEMP", "CCDTEMP", "DET-TEMP"),
+        binning=_whole(header, "XBINNING", "BINNING"),
+        width_px=_whole(header, "ZNAXIS1", "NAXIS1"),
+        height_px=_whole(header, "ZNAXIS2", "NAXIS2"),
+        pixel_um=_number(header, "XPIXSZ", "PIXSIZE1"),
+        focal_length_mm=_number(header, "FOCALLEN"),
+        aperture_mm=_number(header, "APTDIA"),
+        focus_position=_number(header, "FOCUSPOS", "FOCPOS"),
+        latitude_deg=_number(header, "SITELAT", "OBSGEO-B", "LAT-OBS"),
+        longitude_deg=_number(header, "SITELONG", "OBSGEO-L", "LONG-OBS"),
+        rotation_deg=_number(header, "ROTATANG", "ROTATOR", "ROTPOS"),
+        scale_arcsec_px=_scale(header),
+        mosaic=_text(header, "BAYERPAT", "COLORTYP"),
+        date=_text(header, "DATE-OBS"),
+        observer=_text(header, "OBSERVER"),
+        site=_text(header, "SITENAME", "OBSERVAT"),
+        elevation_m=_number(header, "SITEELEV", "OBSGEO-H", "ALT-OBS"),
+    )
+
+
+def _text(header: Header, *keys: str) -> str | None:
+    for key in keys:
+        value = _value(header, key)
+        if value is not None and str(value).strip():
+            return str(value).strip()[:200]
+    return None
+
+
+def _value(header: Header, key: str) -> object:
+    """Return a card's value; None for one that is missing or cannot be parsed, which says nothing of the others."""
+    from astropy.io.fits.card import Undefined
+
+    try:
+        value = header.get(key)
+    except Exception:  # a broken card raises on being read
+        return None
+    return None if isinstance(value, Undefined) else value
+
+
+def _number(header: Header, *keys: str) -> float | None:
+    for key in keys:
+        value = _value(header, key)
+        if value is None:
+            continue
+        try:
+            number = parse_foreign_number(value)
+        except ValueError:
+            continue
+        if math.isfinite(number):
+            return number
+    return None
+
+
+def _whole(header: Header, *keys: str) -> int | None:
+    number = _number(header, *keys)
+    return round(number) if number is not None and 0 < number < 1e6 else None
+
+
+def _exposures(header: Header) -> tuple[float | None, float | None]:
+    """Return the actual exposure and the asked one: where a header has two, the rounder one was asked."""
+    found = [value for key in ("EXPTIME", "EXPOSURE") if (value := _number(header, key)) is not None]
+    if len(found) == 2 and found[0] != found[1] and abs(found[0] - found[1]) <= ASKED_WITHIN * max(map(abs, found)):
+        asked, actual = sorted(found, key=lambda value: len(f"{value:.10g}"))
+        return actual, asked
+    return (found[0], None) if found else (None, None)
+
+
+def _kind(word: str | None) -> FrameKind:
+    plain = (word or "").lower()
+    for part, kind in _KINDS:
+        if part in plain:
+            return kind
+    return "other"
+
+
+def _scale(header: Header) -> float | None:
+    """Return the scale at the reference pixel, ``√|det CD| · 3600`` arcsec/px; None where the frame is not solved."""
+    axes = (_text(header, "CTYPE1") or "") + (_text(header, "CTYPE2") or "")
+    if "RA---" not in axes and "GLON-" not in axes:
+        return None
+    if _number(header, "CD1_1") is not None or _number(header, "CD1_2") is not None:
+        cd = [_number(header, key) or 0.0 for key in ("CD1_1", "CD1_2", "CD2_1", "CD2_2")]
+    else:
+        steps = [_number(header, key) for key in ("CDELT1", "CDELT2")]
+        if steps[0] is None or steps[1] is None:
+            return None
+        pc = [
+            unit if (value := _number(header, key)) is None else value
+            for key, unit in (("PC1_1", 1.0), ("PC1_2", 0.0), ("PC2_1", 0.0), ("PC2_2", 1.0))
+        ]
+        cd = [steps[0] * pc[0], steps[0] * pc[1], steps[1] * pc[2], steps[1] * pc[3]]
+    scale = math.sqrt(abs(cd[0] * cd[3] - cd[1] * cd[2])) * 3600
+    return scale if 1e-3 < scale < 3600 else None

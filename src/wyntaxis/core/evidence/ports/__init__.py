@@ -1,0 +1,1 @@
+"""The kernel's tree of ports."""

@@ -1,0 +1,1 @@
+"""The measured image scale."""

@@ -1,0 +1,1 @@
+"""The camera's bench: photon transfer, offset, dark current, flats, sky."""

@@ -1,0 +1,533 @@
+"""The whole bench: a folder of bias, dark, flat and light frames turned into the camera's measured numbers."""
+
+from __future__ import annotations
+
+import math
+import warnings
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.headers.headers import FolderHeaders
+from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, FlatLevel, GainResult, Setting, SkyLevel
+from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint, dark_law, dark_picture, dark_point
+from wyntaxis.core.evidence.sensor.offset import OffsetLine, bias_histogram, offset_line
+from wyntaxis.core.evidence.sensor.sorting import BenchSet, Misfit, Sorted, sort_frames
+from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
+from wyntaxis.core.evidence.sensor.tiles import TileStats, frame_stats, pair_stats
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate, bias_level, photon_transfer, unity_gain
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.rig.plan import FrameCorrection
+
+Progress = Callable[[int, int], None]
+PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
+THREADS = 2
+SATURATED_ADU = 0.5 * HIGHEST_CODE
+"""A bias or dark frame this bright is no bias or dark frame."""
+
+STRAY_TIMES, STRAY_SIGMA = 8.0, 3.0
+"""A bias frame this far off the others, in their scatter and in the noise of a pixel, is none of them."""
+LEAST_FRAMES_TO_COMPARE = 4
+LEVELS_ALIKE = 0.03
+"""Flats without an exposure in their headers are paired where their levels differ by less than this share."""
+
+LEAK_TIMES, LEAK_ADU = 3.0, 5.0
+"""A dark this much above the others of its set, in their scatter and in ADU, has seen light."""
+
+
+@dataclass
+class _Work:
+    """The reading of files: jobs run in two threads, progress after each, an end when progress raises."""
+
+    folder: Path
+    progress: Progress
+    done: int = 0
+    of: int = 0
+    ended: bool = False
+
+    def watch(self) -> None:
+        if self.ended:
+            raise _EndedError
+
+    def run(self, jobs: Sequence[Callable[[], Any]]) -> list[Any]:
+        """Run jobs and return what they gave, in order; a :class:`RigError` stands for a job that could not be done."""
+        results: list[Any] = [None] * len(jobs)
+        # Set here and not in each job: filters of warnings are one for all threads.
+        with warnings.catch_warnings(), ThreadPoolExecutor(THREADS) as pool:
+            warnings.simplefilter("ignore")
+            waiting: dict[Future[Any], int] = {pool.submit(job): index for index, job in enumerate(jobs)}
+            try:
+                while waiting:
+                    self.progress(self.done, self.of)
+                    finished, _ = wait(waiting, timeout=0.1, return_when=FIRST_COMPLETED)
+                    for future in finished:
+                        index = waiting.pop(future)
+                        error = future.exception()
+                        if error is not None and not isinstance(error, RigError):
+                            raise error
+                        results[index] = error if error is not None else future.result()
+                        self.done += 1
+            except BaseException:
+                self.ended = True
+                pool.shutdown(wait=False, cancel_futures=True)
+                raise
+        return results
+
+
+class _EndedError(Exception):
+    """The work was ended while a file was being read."""
+
+
+def measure_bench(
+    headers: FolderHeaders,
+    corrections: Mapping[str, FrameCorrection],
+    progress: Progress = lambda _done, _of: None,
+    bits: int | None = None,
+) -> BenchResult:
+    """Measure everything that a folder's frames allow; each file is read once, bias frames twice.
+
+    ``bits`` is the converter's depth where the rig states it: flats that reach no saturation are told of its end.
+
+    Raises
+    ------
+    RigError
+        With one line when no frame of the folder can be used.
+    """
+    folder = Path(headers.folder)
+    try:
+        order = sort_frames(headers, corrections)
+    except ValueError as error:
+        raise RigError(f"{folder}: {error}") from None
+    bench = _Bench(folder, order, progress, bits)
+    if headers.skipped:
+        bench.notes.append(headers.skipped)
+    return bench.result()
+
+
+class _Bench:
+    """One measurement: what was read so far, and what is to be said of it."""
+
+    def __init__(self, folder: Path, order: Sorted, progress: Progress, bits: int | None) -> None:
+        self.folder, self.order, self.bits = folder, order, bits
+        self.notes: list[str] = []
+        self.misfits: list[Misfit] = list(order.misfits)
+        self.work = _Work(folder, progress)
+        self.planes: tuple[Plane | None, ...] = PLANES if order.mosaic else (None,)
+        self.work.of = sum(
+            len(one.pairs()) * len(self.planes) + (one.kind == "bias")
+            if one.kind in ("bias", "flat")
+            else len(one.frames)
+            for one in order.sets
+        )
+        self._biases: dict[Setting, dict[Plane | None, BiasLevel]] = {}
+        self._bias_results: list[BiasResult] = []
+        self.gains: list[GainResult] = []
+        self.flats: list[FlatLevel] = []
+
+    def _path(self, name: str) -> Path:
+        return self.folder / name
+
+    def result(self) -> BenchResult:
+        """Read and reckon in the order in which one thing needs another: bias, flats, darks, lights."""
+        self._read_biases()
+        self._read_flats()
+        dark_gain, points, law, picture = self._read_darks()
+        skies = self._read_lights(law)
+        self.work.progress(self.work.of, self.work.of)  # whatever could not be read is done with too
+        offsets = {}
+        for gain in dict.fromkeys(one.gain for one in self._bias_results):
+            line = self._offset_line([one for one in self._bias_results if one.gain == gain])
+            if line is not None:
+                offsets[gain] = line
+        known = [(one.gain, one.transfer.conversion_gain) for one in self.gains if one.gain is not None]
+        whole = [(gain, estimate) for (gain, estimate) in known if gain is not None]
+        return BenchResult(
+            str(self.folder),
+            self.order,
+            tuple(self._bias_results),
+            tuple(self.gains),
+            offsets,
+            unity_gain(_first_of_each(whole)),
+            law,
+            tuple(points),
+            dark_gain,
+            picture,
+            tuple(self.flats),
+            tuple(skies),
+            max((one.level.step for one in self._bias_results), default=1),
+            tuple(self.misfits),
+            tuple(self.notes),
+        )
+
+    @staticmethod
+    def _offset_line(found: Sequence[BiasResult]) -> OffsetLine | None:
+        told = [(one.offset, one) for one in found if one.offset is not None]
+        levels = [(offset, one.level.mean_adu) for offset, one in told]
+        piled = [one.histogram.piled_share > 0 for _, one in told]
+        clean = [one.level.noise_adu.value for (_, one), bad in zip(told, piled, strict=True) if not bad]
+        if not clean:
+            return None
+        return offset_line(levels, max(clean), piled)
+
+    def _usable(self, results: Sequence[Any], names: Sequence[str]) -> list[Any]:
+        """Return what could be read; what could not is named."""
+        kept = []
+        for result, name in zip(results, names, strict=True):
+            if isinstance(result, RigError):
+                self.misfits.append(Misfit(name, str(result).removeprefix(f"{self._path(name)}: ")))
+            else:
+                kept.append(result)
+        return kept
+
+    def _pair_jobs(self, pairs: Sequence[tuple[str, str]]) -> list[Callable[[], TileStats]]:
+        """Return what reads pairs, all of one colour plane after all of another."""
+        return [
+            partial(pair_stats, self._path(one), self._path(other), self.work.watch, plane)
+            for plane in self.planes
+            for one, other in pairs
+        ]
+
+    def _frame_jobs(self, one: BenchSet) -> list[Callable[[], TileStats]]:
+        return [partial(frame_stats, self._path(name), self.work.watch, self.planes[0]) for name in one.paths]
+
+    def _unsaturated(self, stats: Sequence[TileStats], names: Sequence[str] | None) -> list[TileStats]:
+        """Leave out frames that are full of light; they are named where names are given."""
+        kept = []
+        for index, each in enumerate(stats):
+            level = float(np.median(each.mean))
+            if level <= SATURATED_ADU:
+                kept.append(each)
+            elif names is not None and index < len(names):
+                self.misfits.append(Misfit(names[index], f"saturated: {level:.0f} ADU in the middle; was the cap on?"))
+        return kept
+
+    # Bias
+
+    def _read_biases(self) -> None:
+        for one in self.order.of("bias"):
+            pairs = one.pairs()
+            if not pairs:
+                self.notes.append(f"one bias frame at {_setting_text(one)} has no partner: take at least two")
+                continue
+            found = self.work.run(self._pair_jobs(pairs))
+            kept = self._steady(one, found[: len(pairs)], pairs)
+            if kept is not None:
+                pairs = kept
+                found = self.work.run(self._pair_jobs(pairs)) if pairs else []
+            by_plane: dict[Plane | None, BiasLevel] = {}
+            for index, plane in enumerate(self.planes):
+                own = found[index * len(pairs) : (index + 1) * len(pairs)]
+                names = [f"{a}, {b}" for a, b in pairs]
+                stats = self._usable(own, [a for a, _ in pairs]) if plane is self.planes[0] else _read(own)
+                stats = self._unsaturated(stats, names if plane is self.planes[0] else None)
+                if stats:
+                    by_plane[plane] = bias_level(stats)
+            if not by_plane:
+                continue
+            first = by_plane[self.planes[0]]
+            stray = {misfit.path for misfit in self.misfits}
+            paths = [self._path(name) for name in one.paths if name not in stray]
+            histogram = self.work.run([partial(bias_histogram, paths, first.step, self.work.watch)])[0]
+            if isinstance(histogram, RigError):
+                continue
+            self._biases[one.gain, one.offset] = by_plane
+            self._bias_results.append(BiasResult(one.gain, one.offset, _whole(by_plane), histogram))
+        if not self._bias_results:
+            self.notes.append("no pair of bias frames: gain, noise, dark current and offset cannot be measured")
+
+    def _steady(
+        self, one: BenchSet, stats: Sequence[Any], pairs: Sequence[tuple[str, str]]
+    ) -> list[tuple[str, str]] | None:
+        """Name bias frames whose level is off the others', and return new pairs without them; None where none is."""
+        levels: dict[str, float] = {}
+        noise = []
+        for pair, each in zip(pairs, stats, strict=True):
+            if isinstance(each, RigError):
+                return None
+            levels[pair[0]] = float(np.median(each.mean + each.shift / 2))
+            levels[pair[1]] = float(np.median(each.mean - each.shift / 2))
+            noise.append(math.sqrt(float(np.median(each.variance))))
+        if len(levels) < LEAST_FRAMES_TO_COMPARE:
+            return None
+        values = np.array(list(levels.values()))
+        middle, sigma = float(np.median(values)), float(np.median(noise))
+        scatter = 1.4826 * float(np.median(np.abs(values - middle)))
+        limit = max(STRAY_TIMES * scatter, STRAY_SIGMA * sigma, 1.0)
+        stray = [name for name, level in levels.items() if abs(level - middle) > limit]
+        if not stray or 2 * len(stray) > len(levels):
+            return None
+        for name in stray:
+            off = levels[name] - middle
+            times = f", {abs(off) / sigma:.0f} σ" if sigma > 0 else ""
+            self.misfits.append(
+                Misfit(name, f"its level is {off:+.1f} ADU{times} off the other bias frames': left out")
+            )
+        rest = [name for name in one.paths if name not in stray]
+        return list(zip(rest[0::2], rest[1::2], strict=False))
+
+    def _bias_for(self, one: BenchSet) -> dict[Plane | None, BiasLevel] | None:
+        exact = self._biases.get((one.gain, one.offset))
+        if exact is not None:
+            return exact
+        # A header without gain or offset goes with the only bias that there is.
+        alike = [
+            levels
+            for (gain, offset), levels in self._biases.items()
+            if None in (gain, one.gain) or (gain == one.gain and None in (offset, one.offset))
+        ]
+        return alike[0] if len(alike) == 1 else None
+
+    # Flats
+
+    def _read_flats(self) -> None:
+        settings = list(dict.fromkeys((one.gain, one.offset) for one in self.order.of("flat")))
+        for gain, offset in settings:
+            sets = [one for one in self.order.of("flat") if (one.gain, one.offset) == (gain, offset)]
+            levels = self._bias_for(sets[0])
+            if levels is None:
+                self.notes.append(f"flats at {_setting_text(sets[0])} have no bias frames of the same gain and offset")
+                continue
+            by_plane: dict[Plane | None, list[tuple[BenchSet, TileStats]]] = {plane: [] for plane in self.planes}
+            for one in sets:
+                pairs = one.pairs() if one.exposure_s else self._pairs_by_level(one)
+                if not pairs:
+                    self.notes.append(f"one flat at {_setting_text(one)} has no partner")
+                    continue
+                found = self.work.run(self._pair_jobs(pairs))
+                for index, plane in enumerate(self.planes):
+                    own = found[index * len(pairs) : (index + 1) * len(pairs)]
+                    stats = self._usable(own, [a for a, _ in pairs]) if plane is self.planes[0] else _read(own)
+                    by_plane[plane] += [(one, each) for each in stats]
+            self._transfer(gain, offset, by_plane, levels)
+
+    def _pairs_by_level(self, one: BenchSet) -> list[tuple[str, str]]:
+        """Pair flats whose headers tell no exposure by their light."""
+        stats = self.work.run(self._frame_jobs(one))
+        levels = {
+            name: float(np.median(each.mean))
+            for name, each in zip(one.paths, stats, strict=True)
+            if not isinstance(each, RigError)
+        }
+        pairs, waiting = [], ""
+        for name in sorted(levels, key=levels.__getitem__):
+            if waiting and levels[name] - levels[waiting] <= LEVELS_ALIKE * levels[name]:
+                pairs.append((waiting, name))
+                waiting = ""
+            else:
+                if waiting:
+                    self.misfits.append(Misfit(waiting, "no other flat has its level, and no exposure is told"))
+                waiting = name
+        if waiting:
+            self.misfits.append(Misfit(waiting, "no other flat has its level, and no exposure is told"))
+        return pairs
+
+    def _transfer(
+        self,
+        gain: float | None,
+        offset: float | None,
+        by_plane: Mapping[Plane | None, Sequence[tuple[BenchSet, TileStats]]],
+        levels: Mapping[Plane | None, BiasLevel],
+    ) -> None:
+        step = min(level.step for level in levels.values())
+        for plane, told in by_plane.items():
+            if not told or plane not in levels:
+                continue
+            name = _plane_name(self.order.mosaic, plane)
+            try:
+                found = photon_transfer(
+                    [stats for _, stats in told], levels[plane], [one.exposure_s for one, _ in told], step
+                )
+            except ValueError as error:
+                where = f" in {name}" if name else ""
+                self.notes.append(f"gain {_short(gain)}{where}: {error}")
+                found = None
+            if found is not None:
+                self.gains.append(GainResult(gain, offset, name, found))
+                if found.read_noise_below_e is not None:
+                    self.notes.append(
+                        f"gain {_short(gain)}: read noise under {found.read_noise_below_e:.2f} e⁻; the noise in dark "
+                        "is under half a step of the converter, so only an upper bound can be told (EMVA 1288 R4)"
+                    )
+            if plane is self.planes[0]:
+                self._levels(told, levels[plane], found.saturation_adu if found is not None else None)
+
+    def _levels(self, told: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, measured: float | None) -> None:
+        """Tell how bright flats are: of the saturation measured, else of where a converter of such codes ends."""
+        bits, end = _converter(max(stats.highest_code for _, stats in told), bias.step, self.bits)
+        saturation = measured if measured is not None else end - bias.mean_adu
+        level_of = "saturation" if measured is not None else f"the converter's end, {bits} bits"
+        seen: dict[tuple[str | None, float], list[TileStats]] = {}
+        group_gain = told[0][0].gain
+        for one, stats in told:
+            seen.setdefault((one.filter, one.exposure_s), []).append(stats)
+        for (name, exposure), group in seen.items():
+            signal = np.mean([stats.mean for stats in group], axis=0) - bias.tiles
+            level = float(np.median(signal))
+            corner, centre = _falloff(signal)
+            self.flats.append(
+                FlatLevel(
+                    name or "–",
+                    group_gain,
+                    exposure,
+                    100 * level / saturation,
+                    corner,
+                    centre,
+                    2 * len(group),
+                    level_of,
+                )
+            )
+
+    # Darks and lights
+
+    def _read_darks(self) -> tuple[float | None, list[DarkPoint], DarkLaw | None, DarkPicture | None]:
+        points: list[DarkPoint] = []
+        picture, dark_gain, used = None, None, None
+        longest: tuple[float, float] = (0.0, 0.0)
+        for one in self.order.of("dark"):
+            levels, found = self._bias_for(one), self._gain_for(one)
+            if levels is None or found is None or one.temperature_c is None:
+                what = "bias frames" if levels is None else "conversion gain" if found is None else "temperature"
+                self.notes.append(
+                    f"darks of {_short(one.exposure_s)} s at {_setting_text(one)} have no {what} to go with"
+                )
+                continue
+            bias, plane = levels[self.planes[0]], self.planes[0]
+            stats = self._usable(self.work.run(self._frame_jobs(one)), one.paths)
+            stats = self._without_leaks(one, self._unsaturated(stats, one.paths), bias)
+            if not stats:
+                continue
+            gain = found.transfer.conversion_gain
+            points.append(dark_point(stats, bias, gain, one.exposure_s, one.temperature_c))
+            used, dark_gain = gain, found.gain
+            if plane is None and (one.exposure_s, one.temperature_c) > longest:
+                longest = (one.exposure_s, one.temperature_c)
+                picture = dark_picture(
+                    self._path(one.paths[0]), stats[0], bias, gain.value, one.exposure_s, self.work.watch
+                )
+        law = None
+        if used is not None and points:
+            try:
+                law = dark_law(points, used)
+            except ValueError as error:
+                self.notes.append(str(error))
+        return dark_gain, points, law, picture
+
+    def _without_leaks(self, one: BenchSet, stats: Sequence[TileStats], bias: BiasLevel) -> list[TileStats]:
+        """Leave out darks that are brighter than the faintest of their set by more than the set's own noise."""
+        levels = np.array([float(np.median(s.mean - bias.tiles)) for s in stats])
+        if len(levels) < 2:
+            return list(stats)
+        noise = np.array(
+            [
+                1.4826 * float(np.median(np.abs(s.mean - bias.tiles - level)))
+                for s, level in zip(stats, levels, strict=True)
+            ]
+        )
+        limit = levels.min() + np.maximum(LEAK_ADU, LEAK_TIMES * noise.min())
+        kept = []
+        for each, level, path in zip(stats, levels, one.paths, strict=False):
+            if level > limit:
+                above = level - levels.min()
+                self.misfits.append(Misfit(path, f"light leak: {above:.0f} ADU above the faintest dark of its set"))
+            else:
+                kept.append(each)
+        return kept
+
+    def _gain_for(self, one: BenchSet) -> GainResult | None:
+        own = [g for g in self.gains if one.gain is None or g.gain is None or g.gain == one.gain]
+        return own[0] if own else None
+
+    def _read_lights(self, law: DarkLaw | None) -> list[SkyLevel]:
+        found: dict[str, list[Estimate]] = {}
+        for one in self.order.of("light"):
+            levels, gain = self._bias_for(one), self._gain_for(one)
+            if levels is None or gain is None or not one.exposure_s:
+                continue
+            bias = levels[self.planes[0]]
+            dark = law.current(one.temperature_c).value if law and one.temperature_c is not None else 0.0
+            factor = gain.transfer.conversion_gain
+            for stats in self._usable(self.work.run(self._frame_jobs(one)), one.paths):
+                # Stars lift the mean of a tile, not its neighbours': the median over tiles is the sky.
+                signal = float(np.median(stats.mean - bias.tiles))
+                rate = signal * factor.value / one.exposure_s - dark
+                if rate > 0:
+                    found.setdefault(one.filter or "–", []).append(
+                        Estimate(rate, rate * factor.standard / factor.value)
+                    )
+        return [
+            SkyLevel(name, Estimate(float(np.median([e.value for e in each])), max(e.standard for e in each)))
+            for name, each in found.items()
+        ]
+
+
+def _read(results: Iterable[Any]) -> list[Any]:
+    return [result for result in results if not isinstance(result, RigError)]
+
+
+def _whole(by_plane: Mapping[Plane | None, BiasLevel]) -> BiasLevel:
+    """Return the bias of a whole colour sensor from its planes; of a sensor without colours, its own."""
+    levels = list(by_plane.values())
+    if len(levels) == 1:
+        return levels[0]
+    return BiasLevel(
+        np.mean([level.tiles for level in levels], axis=0),
+        float(np.mean([level.mean_adu for level in levels])),
+        float(np.mean([level.variance_adu2 for level in levels])),
+        float(np.sum([level.degrees for level in levels])),
+        min(level.step for level in levels),
+    )
+
+
+def _plane_name(mosaic: str | None, plane: Plane | None) -> str:
+    """Return a colour plane's name: its letter, with a number where the letter stands twice."""
+    if plane is None or mosaic is None:
+        return ""
+    letters = mosaic.upper()[:4].ljust(4, "?")
+    index = 2 * plane[0] + plane[1]
+    letter = letters[index]
+    return letter if letters.count(letter) == 1 else f"{letter}{letters[: index + 1].count(letter)}"
+
+
+def _first_of_each(found: Sequence[tuple[float, Estimate]]) -> list[tuple[float, Estimate]]:
+    return list({gain: (gain, estimate) for gain, estimate in reversed(found)}.values())
+
+
+def _converter(highest_code: int, step: int, stated: int | None) -> tuple[int, int]:
+    """Return a converter's bits, as stated or else the fewest usual ones that give such a code, and where it ends."""
+    if step > 1:  # few bits stored multiplied fill the whole range
+        return 16 - (step.bit_length() - 1), HIGHEST_CODE + 1 - step
+    usual = next(bits for bits in (8, 10, 12, 14, 16) if highest_code < 1 << bits)
+    bits = stated if stated is not None and usual <= stated <= 16 else usual
+    return bits, (1 << bits) - 1
+
+
+def _falloff(signal: Any) -> tuple[float, float]:
+    """Return the corners' level and how far the light's centre lies from the middle, both in %.
+
+    The corners are told of the middle's level, the centre of half the diagonal.
+    """
+    down, across = signal.shape
+    edge = max(1, min(down, across) // 8)
+    corners = [signal[:edge, :edge], signal[:edge, -edge:], signal[-edge:, :edge], signal[-edge:, -edge:]]
+    middle = signal[down // 2 - edge // 2 : down // 2 + edge, across // 2 - edge // 2 : across // 2 + edge]
+    share = 100 * float(np.mean([np.median(c) for c in corners])) / max(float(np.median(middle)), 1e-9)
+    y, x = np.mgrid[-1 : 1 : down * 1j, -1 : 1 : across * 1j]
+    x, y = x * across, y * down
+    design = np.stack([np.ones(signal.size), x.ravel(), y.ravel(), (x**2 + y**2).ravel()], axis=1)
+    (_, a, b, c), *_ = np.linalg.lstsq(design, signal.ravel(), rcond=None)
+    if c >= 0 or share > 99:
+        return share, 0.0  # no falloff to have a centre
+    return share, 100 * float(np.hypot(a, b) / (-2 * c) / np.hypot(across, down))
+
+
+def _setting_text(one: BenchSet) -> str:
+    return f"gain {_short(one.gain)}, offset {_short(one.offset)}"
+
+
+def _short(value: float | None) -> str:
+    return "not told" if value is None else f"{value:g}"

@@ -1,0 +1,186 @@
+"""Dark current: from darks minus bias, over temperature by Arrhenius' law; hot pixels, glow, and the setpoint's advice.
+
+Source: EMVA Standard 1288 R4; Arrhenius: ln D = ln D₀ − E/(k T).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.sensor.strips import open_frame
+from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate
+
+BOLTZMANN_EV_K = 8.617333262e-5
+"""CODATA 2018, exact."""
+KELVIN = 273.15
+SETPOINT_SHARE = 0.1
+"""Dark signal may be this share of the read noise's square in the longest exposure."""
+HOT_TIMES = 5.0
+"""A hot pixel has at least this many times the typical dark signal, and stands out of the noise."""
+HOT_SIGMA = 6.0
+
+
+@dataclass(frozen=True)
+class DarkPoint:
+    """Dark current in e⁻/s/px at one temperature, from so many frames of one exposure."""
+
+    temperature_c: float
+    current: Estimate
+    exposure_s: float
+    frames: int
+
+
+@dataclass(frozen=True)
+class DarkLaw:
+    """Arrhenius' law through the points: ``ln D = log_at − E/k (1/T − 1/T_at)`` with its covariance."""
+
+    at_c: float
+    log_at: float
+    energy_k: float
+    covariance: Any
+    points: tuple[DarkPoint, ...]
+
+    def current(self, temperature_c: float) -> Estimate:
+        """Return the dark current in e⁻/s/px at a temperature, with its uncertainty."""
+        lever = self._lever(temperature_c)
+        value = math.exp(self.log_at + self.energy_k * lever)
+        direction = np.array([1.0, lever])
+        return Estimate(value, value * math.sqrt(float(direction @ self.covariance @ direction)))
+
+    def _lever(self, temperature_c: float) -> float:
+        return 1 / (self.at_c + KELVIN) - 1 / (temperature_c + KELVIN)
+
+    @property
+    def energy_ev(self) -> Estimate:
+        return Estimate(self.energy_k, math.sqrt(float(self.covariance[1, 1]))).times(BOLTZMANN_EV_K)
+
+    def doubling(self, temperature_c: float) -> Estimate:
+        """Return the rise in °C that doubles the current at a temperature: ``ln 2 · T² k / E``."""
+        kelvin = temperature_c + KELVIN
+        value = math.log(2) * kelvin**2 / self.energy_k
+        return Estimate(value, value * math.sqrt(float(self.covariance[1, 1])) / self.energy_k)
+
+    def warmest(self, current_e_s: float) -> Estimate:
+        """Return the warmest temperature in °C at which the current is no higher than given."""
+        lever = (math.log(current_e_s) - self.log_at) / self.energy_k
+        kelvin = 1 / (1 / (self.at_c + KELVIN) - lever)
+        direction = np.array([1.0, lever])
+        spread = math.sqrt(float(direction @ self.covariance @ direction)) * kelvin**2 / self.energy_k
+        return Estimate(kelvin - KELVIN, spread)
+
+
+def dark_point(
+    frames: Sequence[TileStats], bias: BiasLevel, gain: Estimate, exposure_s: float, temperature_c: float
+) -> DarkPoint:
+    """Return the dark current of a typical pixel: the median over tiles, so that glow and hot pixels do not count.
+
+    Raises
+    ------
+    ValueError
+        For an exposure that is not above 0.
+    """
+    if exposure_s <= 0:
+        raise ValueError("darks need an exposure above 0 s")
+    signals = np.mean([stats.mean for stats in frames], axis=0) - bias.tiles
+    middle = float(np.median(signals))
+    scatter = 1.4826 * float(np.median(np.abs(signals - middle)))
+    # The median of n normal values scatters by 1.25 σ/√n; a level between two codes is known no better than this.
+    spread = 1.2533 * scatter / math.sqrt(signals.size)
+    factor = gain.value / exposure_s
+    standard = math.hypot(spread * factor, middle * factor * gain.standard / gain.value)
+    return DarkPoint(temperature_c, Estimate(middle * factor, standard), exposure_s, len(frames))
+
+
+def dark_law(points: Sequence[DarkPoint], gain: Estimate) -> DarkLaw:
+    """Fit Arrhenius' law to currents at three or more temperatures.
+
+    The conversion gain lifts all points alike: it counts in the level, not in the slope.
+
+    Raises
+    ------
+    ValueError
+        With fewer than three temperatures at which there is a current to be seen.
+    """
+    seen = [p for p in points if p.current.value > 2 * p.current.standard and p.current.value > 0]
+    if len({round(p.temperature_c, 1) for p in seen}) < 3:
+        raise ValueError("Arrhenius' law needs darks at three temperatures at which dark current can be seen")
+    common = gain.standard / gain.value
+    kelvin = np.array([p.temperature_c for p in seen]) + KELVIN
+    logs = np.log([p.current.value for p in seen])
+    own = np.sqrt(np.maximum([(p.current.standard / p.current.value) ** 2 - common**2 for p in seen], 1e-8))
+    at = float(1 / np.average(1 / kelvin, weights=1 / own**2))
+    design = np.stack([np.ones_like(kelvin), 1 / at - 1 / kelvin], axis=1) / own[:, None]
+    covariance = np.linalg.inv(design.T @ design)
+    level, energy = (float(v) for v in covariance @ design.T @ (logs / own))
+    residual = (logs - level - energy * (1 / at - 1 / kelvin)) / own
+    chi = float((residual**2).sum() / max(len(seen) - 2, 1))
+    covariance = covariance * max(1.0, chi)
+    covariance[0, 0] += common**2
+    if energy <= 0:
+        raise ValueError("the dark current does not rise with temperature: look at the darks' temperatures")
+    return DarkLaw(at - KELVIN, level, energy, covariance, tuple(points))
+
+
+@dataclass(frozen=True)
+class DarkPicture:
+    """Hot pixels as a share of all, and the map of dark signal by tile in e⁻/s, (down, across)."""
+
+    hot_share: Estimate
+    glow_e_s: Any
+
+    @property
+    def glow(self) -> Estimate:
+        """What the brightest place has above the typical one, in e⁻/s/px: means of 3 × 3 tiles, so noise is no glow."""
+        smooth = _smoothed_tiles(self.glow_e_s)
+        middle = float(np.median(self.glow_e_s))
+        scatter = 1.4826 * float(np.median(np.abs(self.glow_e_s - middle)))
+        return Estimate(max(0.0, float(np.max(smooth)) - middle), scatter / 3)
+
+    @property
+    def glow_times(self) -> float:
+        """How many times the typical signal the brightest tile has."""
+        middle = float(np.median(self.glow_e_s))
+        return float(np.max(self.glow_e_s)) / middle if middle > 0 else math.inf
+
+
+def _smoothed_tiles(values: Any) -> Any:
+    """Return the mean of each tile with its neighbours, (down, across)."""
+    padded = np.pad(values, 1, mode="edge")
+    down, across = values.shape
+    return np.mean([padded[i : i + down, j : j + across] for i in range(3) for j in range(3)], axis=0)
+
+
+def dark_picture(
+    path: Path, stats: TileStats, bias: BiasLevel, gain_e_adu: float, exposure_s: float,
+    watch: Callable[[], None] = lambda: None,
+) -> DarkPicture:  # fmt: skip
+    """Return hot pixels and glow of one dark: a pixel is hot above its tile by both a factor and the noise."""
+    signals = stats.mean - bias.tiles
+    typical = max(float(np.median(signals)), 0.0)
+    noise = math.sqrt(bias.variance_adu2 + typical / gain_e_adu)
+    above = max((HOT_TIMES - 1) * typical, HOT_SIGMA * noise)
+    hot = total = 0
+    with open_frame(path) as frame:
+        tile = tile_size(frame.width, frame.height)
+        across = frame.width // tile
+        for start, end in frame.strips(tile):
+            watch()
+            limit = np.ceil(stats.mean[start // tile : end // tile] + above).astype(np.int32)
+            limit = np.repeat(np.repeat(limit, tile, axis=0), tile, axis=1)
+            codes = frame.rows(start, end)[:, : across * tile]
+            hot += int(np.count_nonzero(codes > limit))
+            total += codes.size
+    share = hot / total
+    return DarkPicture(Estimate(share, math.sqrt(max(hot, 1)) / total), signals * gain_e_adu / exposure_s)
+
+
+def setpoint_current(read_noise_e: float, longest_s: float) -> float:
+    """Return the dark current in e⁻/s/px that adds a tenth of the read noise's square in the longest exposure."""
+    return SETPOINT_SHARE * read_noise_e**2 / longest_s

@@ -1,0 +1,171 @@
+"""What the bench found, kept in the rig as measured legs of the camera, with what it rests on."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, RunFigures
+from wyntaxis.core.evidence.sensor.bench_result import BenchResult, FlatLevel
+from wyntaxis.core.evidence.sensor.transfer import Estimate
+from wyntaxis.core.files.opening import shown
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.settings import CAMERAS
+
+USUAL_SETPOINT_C = -10.0
+"""Where dark current is told when the rig states no set temperature."""
+FLAT_MIDDLE_PERCENT = 45.0
+
+
+def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
+    """Return the place of a camera among the devices: of that id, else of the main camera; None without one."""
+    cameras = [(i, device) for i, device in enumerate(rig.devices) if device.kind in CAMERAS]
+    if device_id is not None:
+        return next((i for i, device in cameras if device.id == device_id), None)
+    return next((i for i, device in cameras if device.kind == "camera"), cameras[0][0] if cameras else None)
+
+
+def sensor_legs(device: Device, result: BenchResult) -> dict[str, Estimate]:
+    """Return the measured numbers of a camera at its own gain and offset, by setting key.
+
+    Raises
+    ------
+    ValueError
+        When no frames were taken at the gain that the rig states.
+    """
+    gain, offset = device.number("gain"), device.number("offset")
+    found, bias = result.gain_at(gain), result.bias_at((gain, offset))
+    if gain is not None and found is None and bias is None:
+        measured = ", ".join(f"{one.gain:g}" for one in result.gains if one.gain is not None) or "none"
+        raise ValueError(f"no frames at the camera's gain {gain:g}; measured: {measured}")
+    return dict(_legs(device, result))
+
+
+def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]:
+    gain, offset = device.number("gain"), device.number("offset")
+    found, bias = result.gain_at(gain), result.bias_at((gain, offset))
+    if found is not None:
+        transfer = found.transfer
+        yield "conversion_gain_e_adu", transfer.conversion_gain
+        for key, estimate in (
+            ("read_noise_e", transfer.read_noise),
+            ("full_well_e", transfer.full_well),
+            ("dynamic_range_stops", transfer.dynamic_range),
+            ("linearity_percent", transfer.linearity_percent),
+        ):
+            if estimate is not None:
+                yield key, estimate
+    if result.unity is not None:
+        yield "unity_gain", result.unity
+    if bias is not None:
+        noise = bias.level.noise_adu
+        yield "bias_mean_adu", Estimate(bias.level.mean_adu, noise.value / bias.level.degrees**0.5)
+        yield "bias_noise_adu", noise
+        yield "pile_up_share", Estimate(bias.histogram.piled_share)
+        line = result.offsets.get(bias.gain)
+        if line is not None:
+            yield "least_offset", Estimate(line.least_offset)
+    if result.law is not None:
+        setpoint = device.number("set_temperature_c")
+        at = USUAL_SETPOINT_C if setpoint is None else setpoint
+        yield "dark_current_e_s", result.law.current(at)
+        yield "dark_at_c", Estimate(at)
+        yield "dark_doubling_c", result.law.doubling(at)
+    if result.picture is not None:
+        yield "hot_share_percent", result.picture.hot_share.times(100)
+        yield "glow_e_s", result.picture.glow
+    worst = worst_flats(result)
+    if worst is not None:
+        yield "flat_level_percent", Estimate(worst.level_percent)
+
+
+def worst_flats(result: BenchResult) -> FlatLevel | None:
+    """Return, of the best set of flats of each filter, the one that is farthest from the middle of the range."""
+
+    def off(flat: FlatLevel) -> float:
+        return abs(flat.level_percent - FLAT_MIDDLE_PERCENT)
+
+    best: dict[str, FlatLevel] = {}
+    for flat in result.flats:
+        if flat.filter not in best or off(flat) < off(best[flat.filter]):
+            best[flat.filter] = flat
+    return max(best.values(), key=off, default=None)
+
+
+def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> Change:
+    """Return the edit that keeps a bench's numbers as measured legs of a camera; the sky goes into the plan.
+
+    Raises
+    ------
+    ValueError
+        Without a camera among the devices, or without frames at its gain.
+    """
+    index = camera_index(rig, device_id)
+    if index is None:
+        raise ValueError("the rig has no camera among its devices: add one on the Devices sheet")
+    device = rig.devices[index]
+    legs = sensor_legs(device, result)
+    frames = sum(len(one.frames) for one in result.sorted.sets)
+    name = shown(Path(Path(result.folder).name))[:200]
+    changes = list(_measured(index, legs, "bench", f"bench frames in {name}", name, f"{frames} frames"))
+    if rig.plan is not None:
+        for sky in result.skies:
+            changes.append((("plan", "sky_e_s", sky.filter), float(f"{sky.sky.value:.4g}")))
+    return Change("Keep the bench's numbers", tuple(changes))
+
+
+def keep_cooling(rig: Rig, model: CoolerModel | None, runs: list[RunFigures], device_id: str | None = None) -> Change:
+    """Return the edit that keeps the cooler's model and the last run's figures as measured legs of a camera."""
+    index = camera_index(rig, device_id)
+    if index is None:
+        raise ValueError("the rig has no camera among its devices: add one on the Devices sheet")
+    legs = cooling_legs(model, runs)
+    if not legs:
+        raise ValueError("the runs give no number to keep")
+    names = ", ".join(run.name for run in runs)[:180]
+    return Change(
+        "Keep the cooling runs", tuple(_measured(index, legs, "cooling_run", f"cooling runs {names}", None, ""))
+    )
+
+
+def cooling_legs(model: CoolerModel | None, runs: list[RunFigures]) -> dict[str, Estimate]:
+    """Return the measured numbers of a cooler, by setting key: the model's, and those of the last run that rested.
+
+    A run at full power, made for the model, says nothing of how steeply the camera is cooled of an evening.
+    """
+    legs: dict[str, Estimate] = {}
+    if model is not None:
+        legs |= {"cooler_tau_min": model.tau, "cooler_pull_c_min": model.pull, "cooling_reach_c": model.depth}
+    rested = [run for run in runs if run.scatter_c is not None]
+    steepest = (rested or runs)[-1].steepest_c_min if runs else None
+    if steepest is not None:
+        legs["steepest_c_min"] = Estimate(steepest)
+    if rested:
+        last = rested[-1]
+        assert last.scatter_c is not None
+        legs["scatter_c"] = last.scatter_c
+        legs["rest_ambient_c"] = Estimate(last.ambient_c)
+        if last.rest_power is not None:
+            legs["rest_power_percent"] = Estimate(100 * last.rest_power)
+    return legs
+
+
+def _measured(
+    index: int, legs: dict[str, Estimate], method: str, source: str, file: str | None, note: str
+) -> Iterator[tuple[tuple[str | int, ...], Any]]:
+    now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    evidence = {"method": method, "date": now} | ({"file": file} if file else {}) | ({"note": note} if note else {})
+    for key, estimate in legs.items():
+        yield (
+            ("devices", index, "settings", key, "measured"),
+            {
+                "value": float(f"{estimate.value:.6g}"),
+                "standard_uncertainty": float(f"{estimate.standard:.3g}"),
+                "source": source,
+                "evidence": evidence,
+            },
+        )

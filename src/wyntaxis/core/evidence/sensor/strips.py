@@ -1,0 +1,127 @@
+"""Frames read in strips of rows as unsigned 16-bit codes: never as a whole, never as a float64 copy."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.fits import first_line
+from wyntaxis.core.files.opening import shown
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+STRIP_BYTES = 2_500_000
+"""Of 16-bit pixels in one strip: it and what is made of it stay within a processor's cache."""
+Plane = tuple[int, int]
+"""Row and column, 0 or 1, of a colour plane's pixel within each two by two."""
+
+ZERO_UNSIGNED = 32768
+HIGHEST_CODE = 65535
+
+
+@dataclass(frozen=True)
+class OpenFrame:
+    """An open frame: its size in px, and a reader of rows as uint16 codes, shape (rows, width)."""
+
+    width: int
+    height: int
+    rows: Callable[[int, int], Any]
+
+    def plane(self, at: Plane | None) -> OpenFrame:
+        """Return one colour plane of a mosaic of two by two as a frame of its own; the frame itself for None."""
+        if at is None:
+            return self
+        down, right = at
+        whole = self.rows
+
+        def rows(start: int, end: int) -> Any:
+            return np.ascontiguousarray(whole(2 * start, 2 * end)[down::2, right::2][:, : self.width // 2])
+
+        return OpenFrame(self.width // 2, self.height // 2, rows)
+
+    def strips(self, tile: int) -> Iterator[tuple[int, int]]:
+        """Yield (first, last) rows of strips that hold whole tiles; rows left over at the end are dropped."""
+        count = max(1, STRIP_BYTES // (2 * self.width * tile)) * tile
+        last = self.height - self.height % tile
+        for start in range(0, last, count):
+            yield start, min(start + count, last)
+
+
+@contextmanager
+def open_frame(path: Path) -> Iterator[OpenFrame]:
+    """Open the first two-dimensional image of a FITS file for reading by rows.
+
+    Raises
+    ------
+    RigError
+        With one line when the file is no FITS, holds no image of 8- or 16-bit integers, or ends too soon.
+    """
+    from astropy.io import fits
+
+    try:
+        hdus = fits.open(path, memmap=True, do_not_scale_image_data=True)
+    except Exception as error:  # astropy raises many kinds for broken files
+        raise RigError(f"{shown(path)}: is no readable FITS file: {first_line(error)}") from None
+    with hdus:
+        try:
+            hdu = next((h for h in hdus if getattr(h, "shape", None) and len(h.shape) == 2), None)
+            if hdu is None:
+                raise RigError(f"{shown(path)}: holds no two-dimensional image")
+            yield _opened(hdu, path)
+        except RigError:
+            raise
+        except (OSError, ValueError, TypeError, IndexError) as error:
+            raise RigError(f"{shown(path)}: its pixels cannot be read: {first_line(error)}") from None
+
+
+def _opened(hdu: Any, path: Path) -> OpenFrame:
+    from astropy.io import fits
+
+    height, width = (int(side) for side in hdu.shape)
+    zero, scale = int(hdu.header.get("BZERO", 0)), float(hdu.header.get("BSCALE", 1))
+    if scale != 1:
+        raise RigError(f"{shown(path)}: is scaled by {scale:g}; raw frames of whole numbers are wanted")
+    if isinstance(hdu, fits.CompImageHDU):
+        section = hdu.section
+
+        def packed(start: int, end: int) -> Any:
+            return _codes(np.asarray(section[start:end, :]), zero, path)
+
+        return OpenFrame(width, height, packed)
+    data = hdu.data
+    if data is None or data.shape != (height, width):
+        raise RigError(f"{shown(path)}: ends before its pixels do; copy it again, or take it out")
+
+    def plain(start: int, end: int) -> Any:
+        return _codes(data[start:end], zero, path)
+
+    return OpenFrame(width, height, plain)
+
+
+def _codes(raw: Any, zero: int, path: Path) -> Any:
+    """Return stored integers as uint16 codes: the unsigned convention of FITS, BZERO 32768, undone."""
+    if raw.dtype.kind == "i" and raw.dtype.itemsize == 2 and zero == ZERO_UNSIGNED:
+        return raw.astype(np.int16, copy=False).view(np.uint16) ^ np.uint16(0x8000)
+    if raw.dtype.kind == "u" and raw.dtype.itemsize <= 2 and zero == 0:
+        return raw.astype(np.uint16, copy=False)
+    if raw.dtype.kind in "iu":
+        whole = raw.astype(np.int64) + zero
+        if whole.size and (whole.min() < 0 or whole.max() > HIGHEST_CODE):
+            raise RigError(f"{shown(path)}: holds codes outside 0 to {HIGHEST_CODE}; it is no raw 16-bit frame")
+        return whole.astype(np.uint16)
+    whole = np.rint(raw)
+    if (
+        not np.isfinite(whole).all()
+        or np.abs(raw - whole).max() > 1e-3
+        or whole.min() < 0
+        or whole.max() > HIGHEST_CODE
+    ):
+        raise RigError(f"{shown(path)}: holds fractions or codes outside 0 to {HIGHEST_CODE}; it is no raw frame")
+    return whole.astype(np.uint16)

@@ -1,0 +1,25 @@
+"""What a rig has on record of a camera's dark current, told at another temperature."""
+
+from __future__ import annotations
+
+from wyntaxis.core.rig.devices import Device
+
+
+def at_temperature(current_e_s: float, told_at_c: float, wanted_c: float, doubling_c: float | None) -> float:
+    """Return a dark current in e⁻/s/px at another temperature, by the rise that doubles it; unchanged without one."""
+    return current_e_s * 2 ** ((wanted_c - told_at_c) / doubling_c) if doubling_c else current_e_s
+
+
+def dark_current_at(device: Device, temperature_c: float | None = None) -> float | None:
+    """Return a camera's dark current in e⁻/s/px at a temperature, or at its set one: as measured, else as stated.
+
+    A current without a temperature of its own is that of the set temperature.
+    """
+    current = device.best("dark_current_e_s")
+    wanted = device.number("set_temperature_c") if temperature_c is None else temperature_c
+    if current is None or wanted is None:
+        return current
+    measured = device.measured("dark_current_e_s") is not None
+    at = device.measured("dark_at_c") if measured else None
+    told_at = at.value if at is not None else device.number("dark_at_c")
+    return at_temperature(current, wanted if told_at is None else told_at, wanted, device.best("dark_doubling_c"))

@@ -1,1 +1,0 @@
-"""Evidence about the field of view: image scale from solved frames and stars."""

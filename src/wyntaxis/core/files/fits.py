@@ -1,0 +1,80 @@
+"""Opening FITS files for their headers: every fault is one line, warnings stay inside, pixels are never read."""
+
+from __future__ import annotations
+
+import hashlib
+import stat
+import warnings
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.opening import shown
+
+if TYPE_CHECKING:
+    from astropy.io.fits import Header
+
+HASH_BLOCK_BYTES = 1 << 20
+MOST_HDUS = 200
+"""A frame has a handful of extensions; a file with more is not read on."""
+
+
+def headers_of(path: Path) -> Iterator[Header]:
+    """Yield the headers of a FITS file in order, plain, gzip- or tile-compressed.
+
+    Raises
+    ------
+    RigError
+        With one line naming the file, when it is missing, no regular file, or not FITS.
+    """
+    from astropy.io import fits
+
+    _check_regular(path)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            with fits.open(
+                path, mode="readonly", memmap=True, lazy_load_hdus=True, ignore_missing_simple=False
+            ) as hdus:
+                for index in range(MOST_HDUS):
+                    try:
+                        header = hdus[index].header
+                    except IndexError:
+                        return
+                    yield header
+        except RigError:
+            raise
+        except Exception as error:  # astropy raises many kinds for broken files
+            raise RigError(f"{shown(path)}: is no readable FITS file: {first_line(error)}") from None
+
+
+def _check_regular(path: Path) -> None:
+    try:
+        mode = path.stat().st_mode
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or str(error)
+        raise RigError(f"{shown(path)}: cannot be read: {reason}") from None
+    if stat.S_ISDIR(mode):
+        raise RigError(f"{shown(path)}: is a folder; name a frame in it")
+    if not stat.S_ISREG(mode):
+        raise RigError(f"{shown(path)}: is not a regular file")
+
+
+def first_line(error: BaseException) -> str:
+    """Return an exception's message as one short printable line."""
+    text = str(error).strip() or type(error).__name__
+    line = "".join(char if char.isprintable() else " " for char in text.splitlines()[0])
+    return line if len(line) <= 160 else line[:159] + "…"
+
+
+def sha256_of_file(path: Path) -> str:
+    """Return the SHA-256 of a file, read block by block; :class:`RigError` of one line when it cannot be read."""
+    digest = hashlib.sha256()
+    try:
+        with path.open("rb") as file:
+            while block := file.read(HASH_BLOCK_BYTES):
+                digest.update(block)
+    except OSError as error:
+        raise RigError(f"{shown(path)}: cannot be read: {error.strerror}") from None
+    return digest.hexdigest()

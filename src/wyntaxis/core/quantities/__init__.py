@@ -1,0 +1,1 @@
+"""From rig and evidence to the numbers of the ledger."""

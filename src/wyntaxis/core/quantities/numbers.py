@@ -1,0 +1,103 @@
+"""From a rig and what was looked at to its numbers: the one place where document, formulas and legs meet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from wyntaxis.core.evidence.headers.headers import FolderHeaders
+from wyntaxis.core.evidence.ports.tree import PortTree
+from wyntaxis.core.ledger import Leg, Quantity, stated_leg
+from wyntaxis.core.quantities.devices import device_quantities
+from wyntaxis.core.quantities.legs import ComputedLegs
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.shelf import ShelfPart
+from wyntaxis.core.train.guidepath import GuideOptics, GuidePath
+from wyntaxis.core.train.lightpath import BackFocus
+from wyntaxis.core.train.sampling import SearchRange
+from wyntaxis.core.train.slots import SlotCase, slot_cases
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """What was looked at outside the rig file, and is not kept in it: the kernel's ports, a folder's frame headers.
+
+    ``memo`` keeps what was reckoned of it between edits that do not touch it.
+    """
+
+    ports: PortTree | None = None
+    headers: FolderHeaders | None = None
+    memo: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
+
+
+@dataclass(frozen=True)
+class Numbers:
+    """Every number of one rig, with the geometry that they come from."""
+
+    rig: Rig
+    back_focus: BackFocus | None
+    guide_path: GuidePath | None
+    guide_optics: GuideOptics | None
+    quantities: dict[str, Quantity]
+    guide_focal_length: Leg | None = None
+    """What the guide camera works at: as measured where the scale is, else as computed."""
+    search: SearchRange | None = None
+    thin_lens_mm: float | None = None
+    derived: frozenset[str] = frozenset()
+    """Quantities whose measured leg follows from the measured image scale, and says nothing of its own."""
+    shelf: tuple[ShelfPart, ...] = ()
+    gathered: Gathered = field(default_factory=Gathered)
+
+    @property
+    def ports(self) -> PortTree | None:
+        return self.gathered.ports
+
+    @cached_property
+    def slots(self) -> list[SlotCase]:
+        """The train through each filter whose thickness is stated."""
+        return slot_cases(self.rig)
+
+    @cached_property
+    def device_quantities(self) -> dict[str, Quantity]:
+        """The numbers that devices are set to, by ``device.setting``."""
+        return device_quantities(self.rig.devices)
+
+    def value(self, quantity_id: str) -> float | None:
+        """Return the best leg's value of a quantity, or None where there is none."""
+        best = self.quantities[quantity_id].best
+        return best.value if best else None
+
+
+def numbers_of(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Numbers:
+    """Compute every number of a rig."""
+    computed = ComputedLegs(rig)
+    return Numbers(
+        rig=rig,
+        back_focus=computed.back_focus,
+        guide_path=computed.guide_path,
+        guide_optics=computed.guide,
+        quantities={key: _row(rig, key, computed) for key in QUANTITY_KINDS},
+        guide_focal_length=computed.guide_focal_length,
+        search=computed.search,
+        thin_lens_mm=computed.lens_mm,
+        derived=frozenset(computed.measured) - (set(rig.measured) - {computed.scale_basis}),
+        shelf=shelf,
+        gathered=gathered or Gathered(),
+    )
+
+
+def _row(rig: Rig, quantity_id: str, computed: ComputedLegs) -> Quantity:
+    stated, measured = rig.stated.get(quantity_id), rig.measured.get(quantity_id)
+    given = stated_leg(stated.value, stated.tolerance, stated.source or "") if stated else None
+    found = Leg(measured.value, measured.standard_uncertainty, source=measured.source or "") if measured else None
+    return Quantity(
+        kind=QUANTITY_KINDS[quantity_id],
+        stated=given or computed.stated.get(quantity_id),
+        computed=computed.legs.get(quantity_id),
+        # A scale measured at another binning is told for the binning in use.
+        measured=found if found and quantity_id != computed.scale_basis else computed.measured.get(quantity_id),
+        target=computed.targets.get(quantity_id),
+        verdict_override=computed.verdicts.get(quantity_id),
+    )
