@@ -66,7 +66,7 @@ MUTANTS = (
     Mutant("evidence/headers/partners.py", "apart = min(apart % 360, 360 - apart % 360)", "pass", "core/test_headers.py"),
     Mutant("evidence/headers/partners.py", "> UNCOOLED_WITHIN_C + 1e-9", "> UNCOOLED_WITHIN_C - 1e-9", "core/test_headers.py"),
     Mutant("worklist.py", "if v is not Verdict.UNPROVEN]", "]", "core/test_connect.py desk/test_parts.py"),
-    Mutant("ready.py", "*([Verdict.UNPROVEN] if missing else [])", "", "core/test_connect.py"),
+    Mutant("findings/conditions.py", "*([Verdict.UNPROVEN] if missing else [])", "", "core/test_connect.py"),
     Mutant("evidence/foreign/units.py", '"S": -1', '"S": 1', "core/test_records.py"),
     Mutant("evidence/foreign/units.py", "self.value if first <= second else self.other", "self.value", "core/test_records.py"),
     Mutant("sky/horizon.py", "azimuths[-1] - 360", "azimuths[-1] - 359", "core/test_sky.py"),

@@ -19,11 +19,11 @@ Key = Qt.Key
 
 def do(window, *names):
     for name in names:
-        window.actions_by_name[name].trigger()
+        window.menus.by_name[name].trigger()
 
 
 def test_every_command_has_a_name_of_its_own_and_no_two_share_keys(window):
-    shortcuts = [action.shortcut().toString() for action in window.actions_by_name.values() if action.shortcut()]
+    shortcuts = [action.shortcut().toString() for action in window.menus.by_name.values() if action.shortcut()]
     keys = [keys for keys in shortcuts if keys]
     assert len(keys) == len(set(keys))
     assert len(keys) >= 20
@@ -50,7 +50,7 @@ def test_parts_are_given_what_they_lack(window, part_id, command, key, value):
         node = node[step]
     assert node == value
     if command == "Make adjustable":
-        assert not window.actions_by_name[command].isEnabled()
+        assert not window.menus.by_name[command].isEnabled()
         assert "12.9 (12.9…22.9)" in window.band.accessibleDescription()
 
 
@@ -60,11 +60,11 @@ def test_site_and_telescope_joint_are_described_from_the_menu(window):
     assert window.session.rig.site.seeing_fwhm_arcsec == 3
     assert window.session.rig.telescope.rear.gender == "female"
     assert window.step.key == "scales"
-    assert not window.actions_by_name["Add a site"].isEnabled()
+    assert not window.menus.by_name["Add a site"].isEnabled()
 
 
 def test_a_variant_gets_a_telescope_of_its_own(window):
-    assert not window.actions_by_name["Own telescope for this variant"].isEnabled()
+    assert not window.menus.by_name["Own telescope for this variant"].isEnabled()
     do(window, "Next train", "Own telescope for this variant")
     window.session.set_value(("telescope", "focal_length_mm"), 500, "Change")
     assert window.session.evaluation.value("effective_focal_length_mm") == 500
@@ -97,7 +97,7 @@ def test_recent_rigs_are_listed_and_opened(window, tmp_path):
     for name in ("one", "two"):
         window.session.save(tmp_path / f"{name}.rig.json")
         window.files.open_path(tmp_path / f"{name}.rig.json")
-    menu: QMenu = window.recent_menu
+    menu: QMenu = window.menus.lists["recent"]
     assert [action.text().split()[0] for action in menu.actions()] == ["two.rig.json", "one.rig.json"]
     (tmp_path / "one.rig.json").unlink()
     menu.actions()[1].trigger()
@@ -160,7 +160,7 @@ def test_text_grows_and_shrinks_within_its_range(window):
     assert window.text_scale == 0.8
     do(window, "Base text size", "Night palette")
     assert (window.text_scale, window.palette_in_use.name) == (1.0, "night")
-    assert window.actions_by_name["Night palette"].isChecked()
+    assert window.menus.by_name["Night palette"].isChecked()
 
 
 def test_the_wheel_zooms_and_a_drag_pans(window):

@@ -123,7 +123,7 @@ def test_a_table_shows_the_columns_its_parts_need(window):
     table = window.sheets["light_path"].table
     assert all(table.isColumnHidden(column) for column in ADJUSTABLE_COLUMNS)
     window.session.choose_part("ring")
-    window.actions_by_name["Make adjustable"].trigger()
+    window.menus.by_name["Make adjustable"].trigger()
     assert not any(table.isColumnHidden(column) for column in ADJUSTABLE_COLUMNS)
     flags = [table.parts.flags(table.parts.index(3, column)) for column in (3, 5)]
     assert [bool(flag & Qt.ItemFlag.ItemIsEditable) for flag in flags] == [False, True]

@@ -160,7 +160,7 @@ def test_search_and_put_in(window, shelf, qtbot):
     shelf.apply_button.click()
     assert ids(window) == ["reducer", "oag", "wheel", "m42mm_12_2", "camera"]
     assert window.session.evaluation.finding("spacing.main").verdict == "holds"
-    assert window.actions_by_name["Undo"].text() == "Undo: Put spacers in"
+    assert window.menus.by_name["Undo"].text() == "Undo: Put spacers in"
     window.session.undo()
     assert ids(window)[3] == "ring"
 
@@ -197,7 +197,7 @@ def test_a_search_that_breaks_ends_and_is_told(shelf, qtbot, monkeypatch, error)
 
 def test_variants_are_switched_edited_and_compared(window, tmp_path):
     session = window.session
-    window.actions_by_name["Next train"].trigger()
+    window.menus.by_name["Next train"].trigger()
     assert (session.variant, ids(window)) == (
         "Tarnfell triplet, native",
         ["tube", "oag", "wheel", "ring_native", "camera"],
@@ -214,7 +214,7 @@ def test_variants_are_switched_edited_and_compared(window, tmp_path):
     again = Session.opened(tmp_path / "v.rig.json")
     again.show_variant("Tarnfell triplet, native")
     assert again.rig == session.rig
-    window.actions_by_name["Trains side by side"].trigger()
+    window.menus.by_name["Trains side by side"].trigger()
     table = window._comparison.table
     assert window.stack.currentWidget() is window._comparison
     assert table.item(0, 1).text() == "Aldous 0.76x, ring 12.9"
@@ -226,16 +226,16 @@ def test_variants_are_switched_edited_and_compared(window, tmp_path):
 
 def test_variants_come_are_renamed_and_go(window):
     session = window.session
-    window.actions_by_name["New variant of this train"].trigger()
+    window.menus.by_name["New variant of this train"].trigger()
     assert session.variant == "Tarnfell triplet, reduced, variant"
     session.take_out("ring")
     assert "ring" in [part.id for part in session.document.train]
-    window.actions_by_name["Rename …"].trigger()
+    window.menus.by_name["Rename …"].trigger()
     field = window.notice.findChild(QLineEdit)
     field.setText("short")
     QTest.keyClick(field, Qt.Key.Key_Return)
     assert session.variant == session.rig.name == "short"
-    window.actions_by_name["Remove this variant"].trigger()
+    window.menus.by_name["Remove this variant"].trigger()
     assert session.variant is None
     for _ in range(4):
         session.undo()

@@ -15,8 +15,8 @@ from wyntaxis.core.rig.store import load, save, validated
 from wyntaxis.core.steps import steps
 from wyntaxis.core.worklist import tallies
 from wyntaxis.demo import RIGS
+from wyntaxis.desk.actions import step_key
 from wyntaxis.desk.ledger_row import bands_of
-from wyntaxis.desk.menus import step_key
 from wyntaxis.desk.session import Session
 
 Key = Qt.Key
@@ -56,14 +56,14 @@ def test_the_main_job(window, qtbot, tmp_path, monkeypatch):
     assert window.margin.title.text().startswith("Tight: The sensor is inside the tolerance behind Aldous 0.76x")
     assert "12.5 → 12.18" in window.margin.remedy.text()
     assert window.isWindowModified()
-    window.actions_by_name["Undo"].trigger()
+    window.menus.by_name["Undo"].trigger()
     assert "+0.716" in error_text(window)
     assert "12.9 → 12.18" in window.margin.remedy.text()
     assert not window.isWindowModified()
-    window.actions_by_name["Redo"].trigger()
+    window.menus.by_name["Redo"].trigger()
     path = tmp_path / "mine.rig.json"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
-    window.actions_by_name["Save"].trigger()
+    window.menus.by_name["Save"].trigger()
     assert load(path).rig.train[3].length_mm == 12.5
     assert not window.isWindowModified()
     assert window.files.open_path(path)
@@ -98,7 +98,7 @@ def test_remedies_are_applied_by_their_button_and_undone(window):
     assert window.step.key == "guide_branch"
     QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)
     assert window.session.rig.guiding.path[1].adjustable.set_mm == 28.5
-    assert window.actions_by_name["Undo"].text() == "Undo: Set guide focuser"
+    assert window.menus.by_name["Undo"].text() == "Undo: Set guide focuser"
     window.session.undo()
     window.session.undo()
     assert not window.session.dirty
@@ -180,15 +180,15 @@ def test_the_card_and_the_ledger_take_edits(window):
 
 def test_parts_are_added_moved_duplicated_and_taken_out(window):
     window.session.choose_part("wheel")
-    window.actions_by_name["Spacer"].trigger()
+    window.menus.by_name["Spacer"].trigger()
     assert [p.id for p in window.session.rig.train][2:5] == ["wheel", "spacer", "ring"]
     assert window.session.chosen_part == "spacer"
     for name in ("Move toward the telescope", "Duplicate"):
-        window.actions_by_name[name].trigger()
+        window.menus.by_name[name].trigger()
     assert [p.id for p in window.session.rig.train][1:5] == ["oag", "spacer", "spacer_2", "wheel"]
-    window.actions_by_name["Take out"].trigger()
+    window.menus.by_name["Take out"].trigger()
     window.session.choose_part("oag")
-    window.actions_by_name["Take out"].trigger()
+    window.menus.by_name["Take out"].trigger()
     assert "guiding.taps" in window.notice.text.text()
     for _ in range(4):
         window.session.undo()
@@ -199,8 +199,8 @@ def test_a_rig_built_from_nothing(window):
     window.files.open_new()
     assert "No parts yet" in window.sheets["light_path"]._empty.text()
     for name in ("Corrector", "Off axis guider", "Camera"):
-        window.actions_by_name[name].trigger()
-    window.actions_by_name["Add sensor"].trigger()
+        window.menus.by_name[name].trigger()
+    window.menus.by_name["Add sensor"].trigger()
     window.session.choose_part("corrector")
     type_into(window.sheets["light_path"].card.field("required_back_focus_mm"), "55")
     assert window.session.evaluation.value("back_focus_error_mm") == pytest.approx(20 - 55)
@@ -209,7 +209,7 @@ def test_a_rig_built_from_nothing(window):
     sheet._set_kind("off_axis")
     assert "no off-axis guider with a prism" in window.notice.text.text()
     window.session.choose_part("off_axis_guider")
-    window.actions_by_name["Add prism"].trigger()
+    window.menus.by_name["Add prism"].trigger()
     sheet._set_kind("off_axis")
     assert window.session.rig.guiding.taps == "off_axis_guider"
     sheet._set_kind("separate")
@@ -231,7 +231,7 @@ def test_closing_with_edits_asks_in_the_window(window, qtbot, tmp_path, monkeypa
 
 def test_opening_another_rig_does_not_lose_edits(window):
     window.session.set_length("ring", 12.2)
-    window.actions_by_name["New rig"].trigger()
+    window.menus.by_name["New rig"].trigger()
     assert window.session.rig.name != "New rig"
     window.notice.button("Do not save").click()
     assert window.session.rig.name == "New rig"
@@ -374,10 +374,10 @@ def test_every_step_has_a_key_of_its_own(window):
         assert QKeySequence(key).count() == 1
         assert QKeySequence(key).toString() == key  # "Alt+10" would be no key at all
     window.show_step("light_path")
-    window.actions_by_name["Next step"].trigger()
+    window.menus.by_name["Next step"].trigger()
     assert window.step.key == "shelf"
-    window.actions_by_name["Step before"].trigger()
-    window.actions_by_name["Step before"].trigger()
+    window.menus.by_name["Step before"].trigger()
+    window.menus.by_name["Step before"].trigger()
     assert window.step.key == steps()[-1].key
 
 

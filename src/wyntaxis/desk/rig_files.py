@@ -6,20 +6,26 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
+
+from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
     from wyntaxis.core.rig.recovery import Recovered
-    from wyntaxis.desk.window import MainWindow
 
 RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
 SUFFIX = ".rig.json"
 
 
-class RigFiles:
+class RigFiles(QObject):
     """Opens rigs into a window and saves them from it; nothing unsaved is left without asking."""
 
-    def __init__(self, window: MainWindow) -> None:
+    kept = pyqtSignal()
+    """A rig file was opened or saved, and is the first of the recent ones."""
+
+    def __init__(self, window: Workplace) -> None:
+        super().__init__(window)
         self.window = window
 
     def open_path(self, path: Path) -> bool:
@@ -38,10 +44,8 @@ class RigFiles:
         return True
 
     def _remember(self, path: Path) -> None:
-        from wyntaxis.desk import menus
-
         self.window.settings.add_recent(path)
-        menus.fill_recent(self.window)
+        self.kept.emit()
 
     def open_demo(self, name: str) -> None:
         """Open a copy of a demo rig, to be saved elsewhere."""

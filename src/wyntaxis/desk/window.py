@@ -12,11 +12,12 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QTimer
 from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QApplication, QMainWindow, QMenu
+from PyQt6.QtWidgets import QApplication
 
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
 from wyntaxis.desk.rig_files import RigFiles
 from wyntaxis.desk.settings import Settings, state_folder
+from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
     from wyntaxis.core.findings.finding import Finding
@@ -31,7 +32,7 @@ BAND_HEIGHT, LOW_BAND_HEIGHT = 344, 250
 """The section band's height in px while the train is built, and while other work needs the room."""
 
 
-class MainWindow(QMainWindow):
+class MainWindow(Workplace):
     """Shows one session at a time."""
 
     def __init__(
@@ -42,8 +43,6 @@ class MainWindow(QMainWindow):
         self.folder = folder or state_folder()
         self.session: Session | None = None
         self.files = RigFiles(self)
-        self.recent_menu: QMenu
-        self.variants_menu: QMenu
         self.shelf_path = shelf_path
         self._stock: ShelfStock | None = None
         self._comparison: ComparePage | None = None
@@ -95,14 +94,15 @@ class MainWindow(QMainWindow):
         if self.built:
             return
         from wyntaxis.core.steps import steps
-        from wyntaxis.desk import menus
         from wyntaxis.desk.journal import Journal
+        from wyntaxis.desk.menus import Menus
 
         self.built = True
         self.journal = Journal(self.folder)
         self.step: Step = next((s for s in steps() if s.key == self.settings.word("step", "")), steps()[0])
         self._build_widgets()
-        self.actions_by_name = menus.build(self)
+        self.menus = Menus(self, self.files)
+        self.files.kept.connect(self.menus.fill_recent)
         state = self.settings.state("below")
         if state is not None:
             self.below.restoreState(QByteArray(state))
@@ -278,7 +278,6 @@ class MainWindow(QMainWindow):
     def refresh(self) -> None:
         """Draw everything anew from the session."""
         from wyntaxis.core.worklist import tallies
-        from wyntaxis.desk import menus
 
         session = self.session
         if session is None:
@@ -292,7 +291,7 @@ class MainWindow(QMainWindow):
         place = session.path.name if session.path else "not saved yet"
         self.setWindowTitle(f"{session.rig.name} ({place})[*] – Wyntaxis")
         self.setWindowModified(session.dirty)
-        menus.refresh(self)
+        self.menus.refresh()
 
     def _list_findings(self) -> None:
         """List the findings of the step shown, and the chosen one; all of them when the margin is asked for all.

@@ -1,0 +1,348 @@
+"""Every command of the menus, declared once: where it stands, its keys, what it does, and when it can be done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Literal
+
+from PyQt6.QtGui import QKeySequence
+
+from wyntaxis.core.rig.model import PART_KINDS, Part
+from wyntaxis.core.steps import steps
+from wyntaxis.desk.rig_files import RigFiles
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.workplace import Workplace
+
+Keys = QKeySequence.StandardKey
+FIRST_OF_SECOND_ROW = 10
+NEW_JOINT = {"thread": "M42x0.75", "gender": "male"}
+NEW_GLASS = {"name": "filter", "thickness_mm": 2, "index": 1.52}
+NEW_SENSOR = {"width_px": 6000, "height_px": 4000, "pixel_um": 3.8}
+NEW_PRISM = {"from_front_mm": 5, "edge_from_axis_mm": 14, "height_mm": 8, "width_mm": 8}
+NEW_SITE = {"name": "Site", "latitude_deg": 0, "longitude_deg": 0, "seeing_fwhm_arcsec": 3}
+DEMOS = {
+    "tarnfell-triplet-reduced": "Tarnfell triplet, reduced",
+    "tarnfell-triplet-native": "Tarnfell triplet, native",
+    "meadow-newtonian": "Meadow Newtonian",
+}
+
+
+@dataclass(frozen=True)
+class Desk:
+    """What an action works on: the window, and the rig files behind it."""
+
+    window: Workplace
+    files: RigFiles
+
+
+def _nothing(_desk: Desk) -> None:
+    return None
+
+
+def _always(_session: Session) -> bool:
+    return True
+
+
+@dataclass(frozen=True)
+class Action:
+    """One command of the menu bar.
+
+    ``menu`` names the menu, with its submenu after a slash; ``new_group`` sets a rule before it. ``can`` says whether
+    it can be done now, ``text`` what it is called now, and ``ticked`` whether it shows a tick. One with ``entries`` is
+    a submenu whose entries change: the recent rigs, or the variants of the rig.
+    """
+
+    menu: str
+    title: str
+    do: Callable[[Desk], object]
+    keys: str | Keys | None = None
+    can: Callable[[Session], bool] = _always
+    text: Callable[[Session], str] | None = None
+    ticked: Callable[[Workplace], bool] | None = None
+    new_group: bool = False
+    entries: Literal["recent", "variants"] | None = None
+
+
+def step_key(number: int) -> str:
+    """Return the key of a step by its place: one digit with Alt for the first nine, with Ctrl+Alt from the tenth on."""
+    return f"Alt+{number}" if number < FIRST_OF_SECOND_ROW else f"Ctrl+Alt+{number - FIRST_OF_SECOND_ROW}"
+
+
+def _in_session(work: Callable[[Session], object]) -> Callable[[Desk], object]:
+    """Return an action that works on the session, and does nothing without one."""
+
+    def do(desk: Desk) -> object:
+        return None if desk.window.session is None else work(desk.window.session)
+
+    return do
+
+
+def _on_chosen(work: Callable[[Session, str], object]) -> Callable[[Desk], object]:
+    """Return an action that works on the chosen part, and does nothing without one."""
+
+    def on_part(session: Session) -> object:
+        return None if session.chosen_part is None else work(session, session.chosen_part)
+
+    return _in_session(on_part)
+
+
+def _leaving(work: Callable[[RigFiles], object]) -> Callable[[Desk], object]:
+    """Return an action that leaves the open rig, after asking where it has unsaved edits."""
+    return lambda desk: desk.files.guard(lambda: work(desk.files))
+
+
+def _some_part(session: Session) -> bool:
+    return session.chosen is not None
+
+
+def _part_where(test: Callable[[Part], bool]) -> Callable[[Session], bool]:
+    return lambda session: session.chosen is not None and test(session.chosen[1])
+
+
+# Edit and Part
+
+
+def _add_site(desk: Desk) -> None:
+    session = desk.window.session
+    if session is not None and session.rig.site is None:
+        session.set_value(("site",), NEW_SITE, "Add a site")
+        desk.window.show_step("scales")
+
+
+def _add_part(desk: Desk, kind: str) -> None:
+    """Put a part in after the chosen one; before the camera where the camera is chosen."""
+    session = desk.window.session
+    if session is None:
+        return
+    where, index = session.place_after_chosen(guide=desk.window.step.key == "guide_branch")
+    if kind == "camera":
+        index = len(session.rig.guiding.path if where[0] == "guiding" else session.rig.train)
+    session.add_part(where, index, kind)
+
+
+def _add_to_chosen(session: Session, key: str, value: object) -> None:
+    if session.chosen is None:
+        return
+    place, part = session.chosen
+    path = (*place, key, len(part.glass)) if key == "glass" else (*place, key)
+    session.set_value(path, value, f"Add {key} to {part.title}")
+
+
+def _make_adjustable(session: Session) -> None:
+    if session.chosen is None or session.chosen[1].adjustable is not None:
+        return
+    place, part = session.chosen
+    span = {"min_mm": part.length_mm, "max_mm": part.length_mm + 10, "set_mm": part.length_mm}
+    session.set_value((*place, "adjustable"), span, f"Make {part.title} adjustable")
+
+
+def _describe_telescope(desk: Desk) -> None:
+    if desk.window.session is not None:
+        joint = {**NEW_JOINT, "gender": "female"}
+        desk.window.session.set_value(("telescope", "rear"), joint, "Describe the telescope's rear joint")
+        desk.window.show_step("scales")
+
+
+# Variants
+
+
+def _next_variant(session: Session) -> None:
+    if session.document.variants:
+        names = [None, *(variant.name for variant in session.document.variants)]
+        session.show_variant(names[(names.index(session.variant) + 1) % len(names)])
+
+
+def _own_telescope(desk: Desk) -> None:
+    """Give the variant shown a telescope of its own, to begin with a copy of the shared one."""
+    session = desk.window.session
+    if session is not None and session.variant is not None:
+        telescope = session.rig.telescope.model_dump(mode="json", exclude_unset=True)
+        session.set_value(("telescope",), telescope, "Give the variant its own telescope")
+        desk.window.show_step("scales")
+
+
+def _shares_telescope(session: Session) -> bool:
+    own = next((v for v in session.document.variants if v.name == session.variant), None)
+    return own is not None and own.telescope is None
+
+
+def _rename(desk: Desk) -> None:
+    """Ask for the train's name in the notice strip."""
+    session = desk.window.session
+    if session is not None:
+        desk.window.notice.ask_text(
+            "Name of this train:", session.rig.name, lambda name: session.set_value(("name",), name, "Rename the train")
+        )
+
+
+# View and Help
+
+
+def _is_night(window: Workplace) -> bool:
+    return window.palette_in_use.name == "night"
+
+
+def _show_step(desk: Desk, key: str) -> None:
+    desk.window.show_step(key)
+
+
+def _change_palette(desk: Desk) -> None:
+    desk.window.set_palette_by_name("day" if _is_night(desk.window) else "night")
+
+
+KEYS_TEXT = (
+    "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
+    "F6 goes to the section, Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
+    "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a ledger row opens its legs. "
+    "Ctrl+Z undo, Ctrl+Shift+Z redo, Ctrl+← → moves the chosen part, Ctrl+D duplicates it, Ctrl+Del takes it out."
+)
+
+
+def about_text() -> str:
+    """Return what the application is and under which licences it and its typeface come."""
+    from wyntaxis import __version__
+
+    return (
+        f"Wyntaxis {__version__}, free software under the GNU General Public License, version 3 or later, without "
+        "any warranty. Typeface B612: SIL Open Font License 1.1."
+    )
+
+
+def demo_notes() -> str:
+    """Return which mistakes are planted in the demo rigs."""
+    from wyntaxis import demo
+
+    lines = [line.strip("# ") for line in demo.NOTES.read_text("utf-8").splitlines()]
+    return "\n".join(line for line in lines if line)
+
+
+def _named(word: str, label: str | None) -> str:
+    return f"{word}: {label}".replace("&", "&&") if label else word
+
+
+def declared_actions() -> tuple[Action, ...]:
+    """Return every action, in the order of the menus."""
+    file, edit, part, variant, view, help_ = "&File", "&Edit", "&Part", "V&ariant", "&View", "&Help"
+    adding = f"{part}/Add after the chosen part"
+    return (
+        Action(file, "New rig", _leaving(RigFiles.open_new), Keys.New),
+        Action(file, "Open …", _leaving(RigFiles.ask_open), Keys.Open),
+        Action(file, "Recent rigs", _nothing, entries="recent"),
+        *(
+            Action(f"{file}/Demo rigs", title, _leaving(partial(RigFiles.open_demo, name=name)))
+            for name, title in DEMOS.items()
+        ),
+        Action(file, "Save", lambda desk: desk.files.save(), Keys.Save, new_group=True),
+        Action(file, "Save as …", lambda desk: desk.files.save_as(), "Ctrl+Shift+S"),
+        Action(file, "Quit", lambda desk: desk.window.close(), "Ctrl+Q", new_group=True),
+        Action(
+            edit,
+            "Undo",
+            _in_session(Session.undo),
+            Keys.Undo,
+            can=lambda session: session.history.undo_label is not None,
+            text=lambda session: _named("Undo", session.history.undo_label),
+        ),
+        Action(
+            edit,
+            "Redo",
+            _in_session(Session.redo),
+            "Ctrl+Shift+Z",
+            can=lambda session: session.history.redo_label is not None,
+            text=lambda session: _named("Redo", session.history.redo_label),
+        ),
+        Action(edit, "Add a site", _add_site, can=lambda session: session.rig.site is None, new_group=True),
+        *(Action(adding, kind.replace("_", " ").capitalize(), partial(_add_part, kind=kind)) for kind in PART_KINDS),
+        Action(part, "Duplicate", _on_chosen(Session.duplicate_part), "Ctrl+D", can=_some_part, new_group=True),
+        Action(part, "Take out", _on_chosen(Session.take_out), "Ctrl+Del", can=_some_part),
+        Action(
+            part,
+            "Move toward the telescope",
+            _on_chosen(lambda session, chosen: session.move_part(chosen, -1)),
+            "Ctrl+Left",
+            can=_some_part,
+        ),
+        Action(
+            part,
+            "Move toward the sensor",
+            _on_chosen(lambda session, chosen: session.move_part(chosen, 1)),
+            "Ctrl+Right",
+            can=_some_part,
+        ),
+        Action(
+            part,
+            "Add glass",
+            _in_session(lambda session: _add_to_chosen(session, "glass", NEW_GLASS)),
+            can=_some_part,
+            new_group=True,
+        ),
+        Action(part, "Make adjustable", _in_session(_make_adjustable), can=_part_where(lambda p: p.adjustable is None)),
+        Action(
+            part,
+            "Add sensor",
+            _in_session(lambda session: _add_to_chosen(session, "sensor", NEW_SENSOR)),
+            can=_part_where(lambda p: p.kind == "camera" and p.sensor is None),
+        ),
+        Action(
+            part,
+            "Add prism",
+            _in_session(lambda session: _add_to_chosen(session, "prism", NEW_PRISM)),
+            can=_part_where(lambda p: p.kind == "off_axis_guider" and p.prism is None),
+        ),
+        Action(
+            part,
+            "Describe front joint",
+            _in_session(lambda session: _add_to_chosen(session, "front", NEW_JOINT)),
+            can=_part_where(lambda p: p.front is None),
+        ),
+        Action(
+            part,
+            "Describe rear joint",
+            _in_session(lambda session: _add_to_chosen(session, "rear", NEW_JOINT)),
+            can=_part_where(lambda p: p.rear is None),
+        ),
+        Action(
+            part,
+            "Describe the telescope's rear joint",
+            _describe_telescope,
+            can=lambda session: session.rig.telescope.rear is None,
+        ),
+        Action(part, "Change length", lambda desk: desk.window.band.edit_length(), "F2", new_group=True),
+        Action(variant, "Show", _nothing, entries="variants"),
+        Action(
+            variant,
+            "Next train",
+            _in_session(_next_variant),
+            "Ctrl+T",
+            can=lambda session: bool(session.document.variants),
+        ),
+        Action(variant, "Trains side by side", lambda desk: desk.window.show_comparison(), "Ctrl+Shift+T"),
+        Action(variant, "New variant of this train", _in_session(Session.add_variant), new_group=True),
+        Action(variant, "Own telescope for this variant", _own_telescope, can=_shares_telescope),
+        Action(variant, "Rename …", _rename),
+        Action(
+            variant,
+            "Remove this variant",
+            _in_session(Session.remove_variant),
+            can=lambda session: session.variant is not None,
+        ),
+        *(
+            Action(view, step.title, partial(_show_step, key=step.key), step_key(number))
+            for number, step in enumerate(steps(), start=1)
+        ),
+        Action(view, "Next step", lambda desk: desk.window.go_steps(1), "Alt+PgDown"),
+        Action(view, "Step before", lambda desk: desk.window.go_steps(-1), "Alt+PgUp"),
+        Action(view, "Night palette", _change_palette, "Ctrl+Shift+N", ticked=_is_night, new_group=True),
+        Action(view, "Larger text", lambda desk: desk.window.change_text(1), Keys.ZoomIn),
+        Action(view, "Smaller text", lambda desk: desk.window.change_text(-1), Keys.ZoomOut),
+        Action(view, "Base text size", lambda desk: desk.window.change_text(0), "Ctrl+0"),
+        Action(view, "Zoom section in", lambda desk: desk.window.band.zoom(1.25), "Alt++", new_group=True),
+        Action(view, "Zoom section out", lambda desk: desk.window.band.zoom(0.8), "Alt+-"),
+        Action(view, "Whole section", lambda desk: desk.window.band.fit(), "Alt+0"),
+        Action(view, "Go to the section", lambda desk: desk.window.band.setFocus(), "F6"),
+        Action(help_, "Keys", lambda desk: desk.window.notice.tell(KEYS_TEXT), "F1"),
+        Action(help_, "About the demo rigs", lambda desk: desk.window.notice.tell(demo_notes())),
+        Action(help_, "About Wyntaxis", lambda desk: desk.window.notice.tell(about_text())),
+    )

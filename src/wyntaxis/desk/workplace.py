@@ -1,0 +1,68 @@
+"""What the main window offers to what works on it: the menus and the rig files know it by this alone."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QMainWindow
+
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.settings import Settings
+
+if TYPE_CHECKING:
+    from wyntaxis.core.steps import Step
+    from wyntaxis.desk.journal import Journal
+    from wyntaxis.desk.notice import NoticeStrip
+    from wyntaxis.desk.section.band import SectionBand
+    from wyntaxis.desk.session import Session
+    from wyntaxis.desk.stock import ShelfStock
+
+
+class Workplace(QMainWindow):
+    """A window with at most one session, a section band, a notice strip and a step that is shown."""
+
+    session: Session | None
+    settings: Settings
+    folder: Path
+    palette_in_use: Palette
+    band: SectionBand
+    notice: NoticeStrip
+    journal: Journal
+    step: Step
+
+    def attach(self, session: Session) -> None:
+        """Show a session in place of the one before."""
+        raise NotImplementedError
+
+    def stock(self) -> ShelfStock:
+        """Return the shelf that all rigs share."""
+        raise NotImplementedError
+
+    def refuse(self, message: str) -> None:
+        """Say why something was not taken."""
+        raise NotImplementedError
+
+    def finish_typing(self) -> None:
+        """Take what is being typed in a field as entered."""
+        raise NotImplementedError
+
+    def show_step(self, key: str) -> None:
+        """Show a step's sheet."""
+        raise NotImplementedError
+
+    def go_steps(self, by: int) -> None:
+        """Show the step that lies some places after (or before) the one shown."""
+        raise NotImplementedError
+
+    def show_comparison(self) -> None:
+        """Show all trains of the rig side by side."""
+        raise NotImplementedError
+
+    def set_palette_by_name(self, name: str) -> None:
+        """Change to the day or the night palette."""
+        raise NotImplementedError
+
+    def change_text(self, steps: int) -> None:
+        """Make the text larger or smaller by steps; 0 brings the base size back."""
+        raise NotImplementedError
