@@ -71,12 +71,12 @@ def _run_command(given: Sequence[str]) -> int:
     command.add_arguments(parser)
     options = parser.parse_args(given[1:])
     options.command = name
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
 
     try:
         code = command.run(options)
         sys.stdout.flush()
-    except RigError as error:
+    except InputError as error:
         print(f"wyntaxis: {error}", file=sys.stderr)
         return UNREADABLE
     return code

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.dark import DarkPicture, DarkPoint, dark_law, dark_picture, setpoint_current
 from wyntaxis.core.evidence.sensor.exposure import added_share, peak_share, saturating_star_e_s, sky_limited_exposure
@@ -20,8 +21,8 @@ from wyntaxis.core.evidence.sensor.offset import BiasHistogram, margin_sigma, of
 from wyntaxis.core.evidence.sensor.report import bench_json
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import CODES, code_step, frame_stats, pair_stats, tile_size
-from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate, unity_gain
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, unity_gain
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.plan import FrameCorrection
@@ -230,7 +231,7 @@ def test_frames_that_do_not_belong_are_named(tmp_path):
 )
 def test_a_folder_without_bench_frames_gets_one_line(tmp_path, make, words):
     make(tmp_path)
-    with pytest.raises(RigError, match=words):
+    with pytest.raises(InputError, match=words):
         measure_bench(read_folder(tmp_path), {})
 
 
@@ -274,7 +275,7 @@ def test_pixels_are_read_as_codes(tmp_path):
     }
     for name, (data, words) in bad.items():
         path = write(tmp_path / f"{name}.fits", data)
-        with pytest.raises(RigError, match=words):
+        with pytest.raises(InputError, match=words):
             frame_stats(path)
 
 
@@ -289,9 +290,9 @@ def test_tile_statistics_leave_defects_out(tmp_path):
     assert int(stats.outliers.sum()) == pytest.approx(300, abs=3)
     assert float(stats.variance.mean()) == pytest.approx(64, rel=0.02)
     assert float(stats.mean[0, 0]) == pytest.approx(base[:16, :16].mean(), abs=1)
-    with pytest.raises(RigError, match="a pair must be alike"):
+    with pytest.raises(InputError, match="a pair must be alike"):
         pair_stats(one, write(tmp_path / "other.fits", np.zeros((128, 256), np.uint16)))
-    with pytest.raises(RigError, match="at least"):
+    with pytest.raises(InputError, match="at least"):
         frame_stats(write(tmp_path / "tiny.fits", np.zeros((4, 4), np.uint16)))
 
 

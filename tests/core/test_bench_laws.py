@@ -11,17 +11,18 @@ from tests.core.test_headers import header
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.cooling.cooler import CoolingLog, fit_cooler, run_figures, steepest_rate
+from wyntaxis.core.evidence.cooling.keeping import keep_cooling
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import kept_model, usual_inputs
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
+from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.bench import PLANES, _falloff, _plane_name
 from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_law, dark_point
-from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_cooling
 from wyntaxis.core.evidence.sensor.offset import offset_line
 from wyntaxis.core.evidence.sensor.sorting import corrected, settings_in, sort_frames
 from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
 from wyntaxis.core.evidence.sensor.told import at_temperature, dark_current_at
-from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate, bias_level, photon_transfer, unity_gain
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.rig.store import validated

@@ -8,7 +8,7 @@ import pytest
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.core.evaluation import Gathered, evaluate
 from wyntaxis.core.evidence.ports.tree import read_ports
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings.conditions import declared_conditions, overall
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding
 from wyntaxis.core.findings.registry import in_order
@@ -349,7 +349,7 @@ def test_a_tree_is_read_as_it_is_and_nothing_beyond_it(tmp_path):
     os.mkfifo(folder / "version")  # a pipe that nobody writes to must not hang the reader
     camera = read_ports(root).named("2-1")
     assert (camera.speed_mbit, camera.serial_number, camera.version) == (None, None, None)
-    with pytest.raises(RigError, match="no USB bus"):
+    with pytest.raises(InputError, match="no USB bus"):
         read_ports(tmp_path / "nowhere")
 
 
@@ -398,7 +398,7 @@ def test_devices_are_kept_and_refused_by_name():
     for change, words in cases:
         document = clean_document()
         change(document)
-        with pytest.raises(RigError) as told:
+        with pytest.raises(InputError) as told:
             validated(document)
         assert words in str(told.value)
         assert "\n" not in str(told.value)

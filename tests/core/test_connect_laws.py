@@ -16,7 +16,7 @@ from wyntaxis.core.evidence.headers.headers import frame_header
 from wyntaxis.core.evidence.headers.partners import group_frames, lacking
 from wyntaxis.core.evidence.ports.match import match_devices
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice, read_ports
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantities.devices import device_quantities
 from wyntaxis.core.quantities.numbers import numbers_of
@@ -328,7 +328,7 @@ def test_a_damaged_document_is_refused_in_one_line_or_stands(data):
     node[last] = data.draw(odd)
     try:
         rig = validated(document)
-    except RigError as error:
+    except InputError as error:
         lines = str(error).splitlines()
         assert [bool(line) for line in lines] == [True]
         return

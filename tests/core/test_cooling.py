@@ -18,12 +18,12 @@ from wyntaxis.core.evidence.cooling.cooler import (
     run_figures,
     steepest_rate,
 )
+from wyntaxis.core.evidence.cooling.keeping import cooling_legs, keep_cooling
 from wyntaxis.core.evidence.cooling.log import headings_of, parse_cooling_log, read_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
+from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, cooling_json, run_row
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
-from wyntaxis.core.evidence.sensor.keeping import cooling_legs, keep_cooling
-from wyntaxis.core.evidence.sensor.report import RUN_HEADINGS, cooling_json, run_row
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
@@ -122,7 +122,7 @@ def test_columns_in_any_order_and_unit(name):
 def test_logs_that_are_none_get_one_line(tmp_path, text, words):
     path = tmp_path / "log.csv"
     path.write_text(text, "utf-8")
-    with pytest.raises(RigError, match=words) as told:
+    with pytest.raises(InputError, match=words) as told:
         read_cooling_log(path)
     assert "\n" not in str(told.value)
 
@@ -130,7 +130,7 @@ def test_logs_that_are_none_get_one_line(tmp_path, text, words):
 def test_rules_point_columns(tmp_path):
     path = tmp_path / "log.csv"
     path.write_text("t0;x1;x2\n" + "".join(f"{i};{20 - i};{i}\n" for i in range(30)), "utf-8")
-    with pytest.raises(RigError, match="point one at it"):
+    with pytest.raises(InputError, match="point one at it"):
         read_cooling_log(path)
     assert headings_of(path) == ["t0", "x1", "x2"]
     rules = [

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.edit import Change, History, apply
 from wyntaxis.core.rig.store import parse, to_bytes, validated
@@ -36,7 +36,7 @@ def test_values_are_set_added_and_taken_out(example):
     ],
 )
 def test_an_edit_that_makes_no_rig_is_refused_with_its_place(example, path, value, words):
-    with pytest.raises(RigError, match=words):
+    with pytest.raises(InputError, match=words):
         apply(validated(example), Change.of("", path, value))
 
 
@@ -49,9 +49,9 @@ def test_parts_come_go_and_move(example):
     assert edit.remove_part(more, ("train",), 3) == rig
     moved = edit.move_part(more, ("train",), 3, 1)
     assert [p.id for p in moved.train][:3] == ["reducer", "ring_2", "oag"]
-    with pytest.raises(RigError, match="must be the last part"):
+    with pytest.raises(InputError, match="must be the last part"):
         edit.move_part(more, ("train",), 5, 0)
-    with pytest.raises(RigError, match=r"guiding\.taps"):
+    with pytest.raises(InputError, match=r"guiding\.taps"):
         edit.remove_part(rig, ("train",), 1)
 
 

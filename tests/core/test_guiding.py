@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.train import sampling
@@ -93,7 +93,7 @@ def test_the_search_range_is_at_least_five_percent(example):
 )
 def test_a_site_that_cannot_be_is_refused(example, site, words):
     example["site"] |= site
-    with pytest.raises(RigError, match=words):
+    with pytest.raises(InputError, match=words):
         validated(example)
 
 

@@ -13,7 +13,7 @@ from wyntaxis.core.evaluation import Gathered, evaluate
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, find_frames, frame_header, read_folder
 from wyntaxis.core.evidence.headers.names import load_filter_names
 from wyntaxis.core.evidence.headers.partners import group_frames, lacking
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.records.audit import audit
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
@@ -217,7 +217,7 @@ def test_frames_are_held_to_their_own_set_temperature(rig):
 
 def test_a_folder_that_holds_nothing_or_is_none(tmp_path):
     for path, words in ((tmp_path, "holds no FITS files"), (tmp_path / "gone", "is not there")):
-        with pytest.raises(RigError, match=words):
+        with pytest.raises(InputError, match=words):
             find_frames(path)
 
 
@@ -281,7 +281,7 @@ def test_names_and_angles_of_lights_and_their_partners(light, calibration, lacks
 def test_a_broken_table_of_filter_names_is_told(tmp_path):
     path = tmp_path / "filter-names.json"
     path.write_text('{"format": "wyntaxis-filter-names", "names": {"L": 5}}', "utf-8")
-    with pytest.raises(RigError, match=r"filter-names.json: names.L: must be a list"):
+    with pytest.raises(InputError, match=r"filter-names.json: names.L: must be a list"):
         load_filter_names(path)
 
 
@@ -316,5 +316,5 @@ def test_camera_raw_files_beside_the_frames_are_counted(tmp_path):
     assert found.raw_files == 2
     assert found.skipped == "2 camera-raw files are beside the FITS frames and not read"
     (tmp_path / "a.fits").unlink()
-    with pytest.raises(RigError, match="2 camera-raw files are there"):
+    with pytest.raises(InputError, match="2 camera-raw files are there"):
         read_folder(tmp_path)

@@ -16,7 +16,7 @@ from wyntaxis.core.evidence.scale.image_scale import (
     two_star_scale,
     typed_scale,
 )
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics.imaging import pixel_scale
 from wyntaxis.core.rig.edit import apply
@@ -155,11 +155,11 @@ def test_files_that_are_no_frames_get_one_line(tmp_path, content, words):
     path = tmp_path / "broken.fits"
     if content is not None:
         path.write_bytes(content)
-    with pytest.raises(RigError, match=words) as caught:
+    with pytest.raises(InputError, match=words) as caught:
         read_solved_frame(path)
     assert "\n" not in str(caught.value)
     fits.PrimaryHDU(np.zeros((4, 4), np.uint8)).writeto(tmp_path / "unsolved.fits")
-    with pytest.raises(RigError, match="holds no solved field"):
+    with pytest.raises(InputError, match="holds no solved field"):
         read_solved_frame(tmp_path / "unsolved.fits")
 
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import EXAMPLE
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import RigError, path_text, quoted
+from wyntaxis.core.files.errors import InputError, path_text, quoted
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.model import json_schema
@@ -245,7 +245,7 @@ def test_numbers_far_from_any_rig_are_refused_or_reckoned_but_never_break(change
     doc["measured"] = {key: {"value": value} for key, value in measured.items()}
     try:
         rig = validated(doc)
-    except RigError as error:
+    except InputError as error:
         line = str(error)
     else:
         line = ""
@@ -263,5 +263,5 @@ def told_in_full(rig):
 def test_correctors_cannot_multiply_beyond_reason(example):
     many = [{"id": f"x{n}", "kind": "extender", "length_mm": 1, "magnification": 50} for n in range(3)]
     example["train"] = [*many, *example["train"]]
-    with pytest.raises(RigError, match="the magnifications multiply to 95000; check them"):
+    with pytest.raises(InputError, match="the magnifications multiply to 95000; check them"):
         validated(example)

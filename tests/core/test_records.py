@@ -14,7 +14,7 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, matches, save_maps, stable_path
 from wyntaxis.core.evidence.foreign.readers import FORMS, MOST_VALUES, read_foreign
 from wyntaxis.core.evidence.foreign.units import convert, foreign_number_in, parse_foreign_number, parse_foreign_truth
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.records.bring_in import record_of
 from wyntaxis.core.records.mapping import Suggestions, apply_map
 from wyntaxis.core.records.quantities import comparables
@@ -114,7 +114,7 @@ HOSTILE = {
 def test_hostile_files_get_one_line(name, tmp_path):
     path = tmp_path / name
     path.write_bytes(HOSTILE[name])
-    with pytest.raises(RigError) as told:
+    with pytest.raises(InputError) as told:
         read_foreign(path)
     line = str(told.value)
     assert line.startswith(str(path))
@@ -130,7 +130,7 @@ def test_a_huge_a_missing_and_a_strange_file_are_refused(tmp_path):
         (tmp_path / "none.json", "cannot be read"),
         (tmp_path, "is a folder"),
     ):
-        with pytest.raises(RigError, match=words):
+        with pytest.raises(InputError, match=words):
             read_foreign(path)
 
 
@@ -140,7 +140,7 @@ def test_any_bytes_are_read_or_refused_in_a_line(tmp_path_factory, data, ending)
     path.write_bytes(data)
     try:
         values = read_foreign(path).values
-    except RigError as error:
+    except InputError as error:
         values = {"told": str(error)}
     assert values
     assert all(isinstance(value, (float, bool, str, type(None))) for value in values.values())
@@ -165,7 +165,7 @@ def test_json_and_yaml_flatten_alike(tmp_path_factory, tree):
     (folder / "t.yaml").write_text(yaml.safe_dump({"t": tree}), "utf-8")
     try:
         one = read_foreign(folder / "t.json").values
-    except RigError:  # nothing but empty lists
+    except InputError:  # nothing but empty lists
         return
     assert {k: v for k, v in one.items() if v != ""} == {
         k: v for k, v in read_foreign(folder / "t.yaml").values.items() if v != ""
@@ -282,10 +282,10 @@ def test_maps_are_kept_and_known_again(tmp_path, evaluation):
     assert len(kept.evidence.sha256) == 64
     assert len(rig.records) == 2
     other = KeyMap(name="guide program", form="ini", rules=(KeyRule(path="no.where", quantity="main.gain"),))
-    with pytest.raises(RigError, match="finds nothing in it"):
+    with pytest.raises(InputError, match="finds nothing in it"):
         record_of(evaluation, source, file, other)
     path.write_text('{"format": "wyntaxis-key-maps", "version": 1, "maps": [{"nme": 1}]}', "utf-8")
-    with pytest.raises(RigError, match=r"maps\[0\]\.nme: unknown key; did you mean name\?"):
+    with pytest.raises(InputError, match=r"maps\[0\]\.nme: unknown key; did you mean name\?"):
         load_maps(path)
     assert KeyMaps().suiting(file) is None
 
@@ -443,5 +443,5 @@ def test_a_record_belongs_to_the_train_it_was_made_for():
     assert other.finding("records.focal_length") is None
     renamed = edit.apply(rig, edit.Change.of("Rename", ("name",), "Winter train"))
     assert renamed.records[0].variant == "Winter train"
-    with pytest.raises(RigError, match=r"records\[0\].variant names \"gone\""):
+    with pytest.raises(InputError, match=r"records\[0\].variant names \"gone\""):
         validated(document | {"records": [document["records"][0] | {"variant": "gone"}]})

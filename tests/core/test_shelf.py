@@ -3,7 +3,7 @@
 import pytest
 
 from tests.conftest import EXAMPLE
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.shelf import (
     STARTER,
     Shelf,
@@ -52,7 +52,7 @@ HEADER = "id,kind,name,owned,length_mm,front_thread,front_gender\n"
     ],
 )
 def test_bad_csv_is_told_by_line(text, words):
-    with pytest.raises(RigError) as refused:
+    with pytest.raises(InputError) as refused:
         from_csv(text)
     assert words in str(refused.value)
     assert "\n" not in str(refused.value)
@@ -61,9 +61,9 @@ def test_bad_csv_is_told_by_line(text, words):
 def test_csv_with_semicolons_and_decimal_commas():
     shelf = from_csv("\ufeffid;kind;length_mm\na;spacer;12,5\n\n".encode())
     assert shelf.parts[0].part.length_mm == 12.5
-    with pytest.raises(RigError, match="is it a shelf file"):
+    with pytest.raises(InputError, match="is it a shelf file"):
         validated_shelf(EXAMPLE)
-    with pytest.raises(RigError, match=r"parts\[0\].part.length_mm"):
+    with pytest.raises(InputError, match=r"parts\[0\].part.length_mm"):
         validated_shelf({"format": "wyntaxis-shelf", "parts": [{"part": {"id": "a", "kind": "spacer"}}]})
 
 

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import validated
@@ -193,7 +193,7 @@ def test_horizon_files(text, points):
 def test_horizon_files_that_are_none(data, words, tmp_path, example):
     path = tmp_path / "horizon.csv"
     path.write_bytes(data)
-    with pytest.raises(RigError, match=words):
+    with pytest.raises(InputError, match=words):
         horizon.with_horizon(validated(example), path)
 
 

@@ -11,12 +11,12 @@ from hypothesis import strategies as st
 from tests.conftest import EXAMPLE
 from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import CancelledError, InputError
 from wyntaxis.core.rig.shelf import STARTER, ShelfPart, load_shelf
 from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.train import spacer_search
 from wyntaxis.core.train.joints import is_shim, meet
-from wyntaxis.core.train.spacers import SearchCancelledError, apply_set, find_spacers, pieces_text
+from wyntaxis.core.train.spacers import apply_set, find_spacers, pieces_text
 
 
 def ring(part_id, length, front=("M42x0.75", "male"), rear=("M42x0.75", "male"), owned=1, tol=0.05, **more):
@@ -284,13 +284,13 @@ def test_pins_places_and_cancelling():
     shelf = [ring("a", 5.0, ("M48x0.75", "female"), ("M48x0.75", "male")), ring("b", 5.0)]
     behind_wheel = find_spacers(rig, shelf, ["wheel"])
     assert [[p.id for p in place] for place in behind_wheel.sets[0].pieces] == [["b"]]
-    with pytest.raises(RigError, match='"camera" is no fixed part'):
+    with pytest.raises(InputError, match='"camera" is no fixed part'):
         find_spacers(rig, shelf, ["camera"])
-    with pytest.raises(SearchCancelledError):
+    with pytest.raises(CancelledError):
         find_spacers(rig, shelf, should_stop=lambda: True)
     pinned = rig_for(5.0).model_dump(mode="json", exclude_unset=True)
     pinned["train"][1]["keep_with_next"] = True
-    with pytest.raises(RigError, match="no place for a spacer is left"):
+    with pytest.raises(InputError, match="no place for a spacer is left"):
         find_spacers(validated(pinned), shelf)
 
 
@@ -304,7 +304,7 @@ def test_pins_places_and_cancelling():
 def test_a_rig_that_wants_nothing_is_told(change, words):
     doc = json.loads(json.dumps(EXAMPLE))
     change(doc)
-    with pytest.raises(RigError, match=words):
+    with pytest.raises(InputError, match=words):
         find_spacers(validated(doc), [])
 
 

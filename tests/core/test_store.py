@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wyntaxis.cli import main
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.recovery import find_left_behind, journal_path, remove_journal, write_journal
 from wyntaxis.core.rig.store import load, parse, save, to_bytes, validated
 
@@ -144,7 +144,7 @@ def test_any_json_in_any_place_is_a_rig_or_one_line(key, value):
     document = json.loads(TEXT) | {key: value}
     try:
         rig = validated(document)
-    except RigError as error:
+    except InputError as error:
         line = str(error)
     else:
         line = ""
@@ -186,7 +186,7 @@ def test_a_disk_that_cannot_be_written_loses_nothing(tmp_path, monkeypatch):
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr("wyntaxis.core.files.saving.os.fsync", full)
-    with pytest.raises(RigError, match=r"a\.rig\.json: cannot be saved: no space left on device"):
+    with pytest.raises(InputError, match=r"a\.rig\.json: cannot be saved: no space left on device"):
         save(validated(json.loads(TEXT) | {"name": "new"}), path)
     assert path.read_bytes() == before
     assert [p.name for p in tmp_path.iterdir()] == ["a.rig.json"]

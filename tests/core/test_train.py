@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings.joints import depth
 from wyntaxis.core.rig.model import Joint, variant_rig
 from wyntaxis.core.rig.shelf import STARTER, load_shelf
@@ -331,7 +331,7 @@ def test_a_variant_is_a_rig_over_shared_parts(example):
     ],
 )
 def test_a_variant_that_makes_no_rig_is_refused(example, train, more, words):
-    with pytest.raises(RigError, match=words) as refused:
+    with pytest.raises(InputError, match=words) as refused:
         validated(with_variant(example, train=train, **more))
     assert "\n" not in str(refused.value)
 

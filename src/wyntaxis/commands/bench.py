@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_findings, print_json, print_table, rig_of
 
 if TYPE_CHECKING:
+    from wyntaxis.core.evidence.measured import Estimate
     from wyntaxis.core.evidence.sensor.bench_result import BenchResult
-    from wyntaxis.core.evidence.sensor.transfer import Estimate
     from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
@@ -110,11 +110,12 @@ def _sensor_arguments(parser: argparse.ArgumentParser) -> None:
 
 def _cooling(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.cooling.cooler import measure_cooling
+    from wyntaxis.core.evidence.cooling.keeping import keep_cooling
     from wyntaxis.core.evidence.cooling.log import read_cooling_log
+    from wyntaxis.core.evidence.cooling.report import cooling_json
     from wyntaxis.core.evidence.foreign.keymap import load_maps
-    from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_cooling
-    from wyntaxis.core.evidence.sensor.report import cooling_json
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.evidence.measured import camera_index
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.files.places import own_maps_path
 
     rig = rig_of(options)
@@ -122,7 +123,7 @@ def _cooling(options: argparse.Namespace) -> int:
     if options.map is not None:
         chosen = load_maps(own_maps_path()).named(options.map)
         if chosen is None:
-            raise RigError(f'--map: there is no key map "{options.map}"')
+            raise InputError(f'--map: there is no key map "{options.map}"')
         rules = list(chosen.rules)
     logs = [read_cooling_log(path, rules) for path in options.logs]  # type: ignore[arg-type]
     index = camera_index(rig)
@@ -140,7 +141,7 @@ def _cooling(options: argparse.Namespace) -> int:
     if options.json:
         print_json(cooling_json(runs, model, notes) | {"findings": [one.as_json() for one in findings]})
         return _code(findings)
-    from wyntaxis.core.evidence.sensor.report import RUN_HEADINGS, run_row
+    from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
 
     print_table([list(RUN_HEADINGS), *(run_row(run) for run in runs)], right=set(range(1, len(RUN_HEADINGS))))
     if model is not None:

@@ -63,8 +63,7 @@ def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
     from wyntaxis.core.evaluation import evaluate
     from wyntaxis.core.evidence.foreign.keymap import load_maps
     from wyntaxis.core.evidence.foreign.readers import read_foreign
-    from wyntaxis.core.files.errors import RigError
-    from wyntaxis.core.files.opening import shown
+    from wyntaxis.core.files.errors import InputError, shown
     from wyntaxis.core.files.places import own_maps_path
     from wyntaxis.core.records.bring_in import record_of
     from wyntaxis.core.rig import edit
@@ -74,7 +73,7 @@ def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
     if chosen is None:
         known = ", ".join(f'"{one.name}"' for one in maps.maps) or "none yet"
         wanted = f'no key map "{map_name}"' if map_name else "no saved key map suits it"
-        raise RigError(f"{shown(path)}: {wanted} (saved: {known}); make one on the Records sheet")
+        raise InputError(f"{wanted} (saved: {known}); make one on the Records sheet", path)
     change, faults = record_of(evaluate(rig), path, file, chosen)
     for fault in faults:
         print(f"wyntaxis: {shown(path)}: {fault}", file=sys.stderr)

@@ -58,12 +58,12 @@ def _paths_arguments(parser: argparse.ArgumentParser) -> None:
 
 def _map(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.foreign.keymap import KeyMap, load_maps, save_maps
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.files.places import own_maps_path
 
     name = options.name.strip()
     if not name or len(name) > MAX_NAME or not name.isprintable():
-        raise RigError(f"NAME: must be 1 to {MAX_NAME} printable characters")
+        raise InputError(f"NAME: must be 1 to {MAX_NAME} printable characters")
     known = _known(options)
     rules = [_rule(text, known) for text in options.rules]
     path = own_maps_path()
@@ -92,26 +92,26 @@ def _rule(text: str, known: dict[str, Comparable]) -> KeyRule:
 
     from wyntaxis.core.evidence.foreign.keymap import LIST_SEPARATORS, KeyRule
     from wyntaxis.core.evidence.foreign.units import known_units
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
 
     path, equals, right = text.rpartition("=")
     quantity, _, unit = right.partition(":")
     path, quantity, unit = path.strip(), quantity.strip(), unit.strip()
     if not equals or not path or not quantity:
-        raise RigError(f"“{text[:60]}” is no rule: write PATH=quantity or PATH=quantity:unit")
+        raise InputError(f"“{text[:60]}” is no rule: write PATH=quantity or PATH=quantity:unit")
     if known and quantity not in known:
-        raise RigError(f"“{quantity[:60]}” is nothing that this rig knows; see wyntaxis records RIG --json")
+        raise InputError(f"“{quantity[:60]}” is nothing that this rig knows; see wyntaxis records RIG --json")
     parts: dict[str, Any] = {"path": path, "quantity": quantity}
     if unit in LIST_SEPARATORS:
         parts["separator"] = unit
     elif unit:
         if unit not in known_units():
-            raise RigError(f"“{unit[:20]}” is no unit: {', '.join(sorted(known_units()))}")
+            raise InputError(f"“{unit[:20]}” is no unit: {', '.join(sorted(known_units()))}")
         parts["unit"] = unit
     try:
         return KeyRule.model_validate(parts)
     except ValidationError:
-        raise RigError(f"“{text[:60]}” is no rule: path or quantity is too long") from None
+        raise InputError(f"“{text[:60]}” is no rule: path or quantity is too long") from None
 
 
 def _map_arguments(parser: argparse.ArgumentParser) -> None:

@@ -31,9 +31,8 @@ class Command:
 
 
 def rig_of(options: argparse.Namespace) -> Rig:
-    """Return the rig, or the variant of it, that a command is told of; :class:`RigError` when it cannot be read."""
-    from wyntaxis.core.files.errors import RigError
-    from wyntaxis.core.files.opening import shown
+    """Return the rig, or the variant of it, that a command is told of; :class:`InputError` when it cannot be read."""
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.rig.model import variant_rig
     from wyntaxis.core.rig.store import load
 
@@ -41,7 +40,7 @@ def rig_of(options: argparse.Namespace) -> Rig:
     try:
         return variant_rig(rig, options.variant)
     except ValueError as error:
-        raise RigError(f"{shown(options.file)}: {error}") from None
+        raise InputError(str(error), options.file) from None
 
 
 def shelf_of(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
@@ -63,11 +62,11 @@ def reckoned(options: argparse.Namespace) -> Evaluation:
 
 def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
     """Return the shelf that remedies may name; one's own shelf being broken does not keep a rig from being checked."""
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
 
     try:
         return shelf_of(options)
-    except RigError as error:
+    except InputError as error:
         if options.shelf:
             raise
         print(f"wyntaxis: checked without your shelf: {error}", file=sys.stderr)

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 
 def _footprint(options: argparse.Namespace) -> int:
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.quantities.fields import footprint
     from wyntaxis.core.sky.coordinates import coordinates_text
     from wyntaxis.core.sky.footprint import angle_caveat, corners_csv, stc_s
@@ -39,10 +39,10 @@ def _footprint(options: argparse.Namespace) -> int:
     if angle is None:
         angle = framing.position_angle_deg if framing else 0.0
     if not math.isfinite(angle):
-        raise RigError("--angle: must be a number of degrees")
+        raise InputError("--angle: must be a number of degrees")
     frame = footprint(evaluation, _center(options, framing), angle)
     if frame is None:
-        raise RigError(f"{options.file}: the train does not end with a camera whose sensor is given")
+        raise InputError("the train does not end with a camera whose sensor is given", options.file)
     panels = _panels(options, frame)
     if options.json:
         print_json(frame.as_json() | ({"panels": panels} if panels else {}))
@@ -71,38 +71,38 @@ def _footprint(options: argparse.Namespace) -> int:
 
 
 def _center(options: argparse.Namespace, framing: Framing | None) -> tuple[float, float]:
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.sky.coordinates import parse_coordinates
     from wyntaxis.core.sky.objects import find_object
 
     if options.at is None:
         if framing is not None:
             return framing.ra_deg, framing.dec_deg
-        raise RigError('--at: say where, as in --at "22 15 09 +49 54 00" or --at "NGC 7243"; the rig has no framing')
+        raise InputError('--at: say where, as in --at "22 15 09 +49 54 00" or --at "NGC 7243"; the rig has no framing')
     target = find_object(options.at)
     if target is not None:
         return target.ra_deg, target.dec_deg
     try:
         return parse_coordinates(options.at)
     except ValueError as error:
-        raise RigError(f"--at: {error}, or name a catalogued object") from None
+        raise InputError(f"--at: {error}, or name a catalogued object") from None
 
 
 def _panels(options: argparse.Namespace, frame: Footprint) -> dict[str, object] | None:
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.sky.objects import find_object
 
     if options.object is None:
         return None
     target = find_object(options.object)
     if target is None:
-        raise RigError(f"--object: “{options.object[:60]}” is not in the catalogue")
+        raise InputError(f"--object: “{options.object[:60]}” is not in the catalogue")
     if not 0 <= options.overlap <= 0.9:
-        raise RigError("--overlap: must lie from 0 to 0.9, as a share of a side")
+        raise InputError("--overlap: must lie from 0 to 0.9, as a share of a side")
     try:
         found = frame.panels(target, options.overlap)
     except ValueError as error:
-        raise RigError(f"--object: {error}") from None
+        raise InputError(f"--object: {error}") from None
     return {
         "object": target.label,
         "columns": found.columns,
@@ -195,18 +195,18 @@ _PLACE = ("ra_deg", "dec_deg")
 
 def _reading(options: argparse.Namespace, rig: Rig) -> ScaleReading:
     from wyntaxis.core.evidence.scale.image_scale import read_solved_frame, two_star_scale, typed_scale
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.sky.coordinates import separation_deg
 
     given = [options.frame is not None, options.stars is not None, options.typed is not None]
     if sum(given) != 1:
-        raise RigError("name a solved frame, or give --stars, or --typed: one of the three")
+        raise InputError("name a solved frame, or give --stars, or --typed: one of the three")
     if options.frame is not None:
         return read_solved_frame(options.frame, rig.sensor)
     own = rig.sensor.binning if rig.sensor is not None else 1
     binning = own if options.binning is None else options.binning
     if not 1 <= binning <= MAX_BINNING:
-        raise RigError(f"--binning: must lie from 1 to {MAX_BINNING}")
+        raise InputError(f"--binning: must lie from 1 to {MAX_BINNING}")
     try:
         if options.typed is not None:
             return typed_scale(options.typed, options.u, binning)
@@ -217,7 +217,7 @@ def _reading(options: argparse.Namespace, rig: Rig) -> ScaleReading:
             middle = ((rig.sensor.width_px / binning - 1) / 2, (rig.sensor.height_px / binning - 1) / 2)
         return two_star_scale(stars[0][0], stars[1][0], apart, middle_px=middle, binning=binning)
     except ValueError as error:
-        raise RigError(f"{'--typed' if options.typed is not None else '--stars'}: {error}") from None
+        raise InputError(f"{'--typed' if options.typed is not None else '--stars'}: {error}") from None
 
 
 MAX_BINNING = 64
@@ -256,24 +256,24 @@ def _scale_arguments(parser: argparse.ArgumentParser) -> None:
 def _night(options: argparse.Namespace) -> int:
     import datetime
 
-    from wyntaxis.core.files.errors import RigError
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.sky.night import night_of, utc_text
     from wyntaxis.core.wording import number
 
     rig = rig_of(options)
     if rig.site is None:
-        raise RigError(f"{options.file}: the rig has no site: state its latitude and longitude")
+        raise InputError("the rig has no site: state its latitude and longitude", options.file)
     try:
         date = datetime.date.fromisoformat(options.date) if options.date else datetime.datetime.now(datetime.UTC).date()
     except ValueError:
-        raise RigError(f"--date: “{options.date[:40]}” is no date such as 2026-11-26") from None
+        raise InputError(f"--date: “{options.date[:40]}” is no date such as 2026-11-26") from None
     margin = next((m for d in rig.devices if (m := d.number("flip_margin_min")) is not None), None)
     if rig.mount is not None and rig.mount.kind == "alt_azimuth":
         margin = None
     try:
         night = night_of(rig.site, _targets(options, rig), date, margin)
     except ValueError as error:
-        raise RigError(f"--date: {error}") from None
+        raise InputError(f"--date: {error}") from None
     if options.json:
         print_json({"site": rig.site.name} | night.as_json())
     elif options.csv:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import math
 
 MINUS = "\N{MINUS SIGN}"
@@ -45,3 +46,8 @@ def terms(values: list[float], decimals: int) -> str:
     for value in values[1:]:
         text += f" {MINUS} {number(-value, decimals)}" if value < 0 else f" + {number(value, decimals)}"
     return text
+
+
+def utc_stamp() -> str:
+    """Return the present moment as evidence and records hold it: UTC, to the second, such as 2026-03-01T21:04:05Z."""
+    return datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")

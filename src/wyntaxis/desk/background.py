@@ -10,15 +10,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
-from wyntaxis.core.files.errors import RigError
-
-
-class CancelledError(Exception):
-    """The work was cancelled; raised out of the progress call."""
-
-
-Progress = Callable[[int, int], None]
-"""Called by the work with how much is done and how much there is; raises :class:`CancelledError` to end it."""
+from wyntaxis.core.files.errors import CancelledError, InputError, Progress
 
 
 class Job(QObject):
@@ -60,7 +52,7 @@ class Job(QObject):
                 result = work(progress)
             except CancelledError:
                 outcome: tuple[str, object] = ("cancelled", None)
-            except (RigError, ValueError) as error:
+            except (InputError, ValueError) as error:
                 outcome = ("failed", str(error))
             except MemoryError:
                 outcome = ("failed", "there is not enough memory for this: close other programs, or use fewer frames")

@@ -47,7 +47,7 @@ class Journal(QObject):
         rig, rig_path, journal = session.document, session.path, recovery.journal_path(self._folder)
 
         def write() -> None:
-            with contextlib.suppress(ValueError):  # RigError: the journal is a second net, the rig itself is safe
+            with contextlib.suppress(ValueError):  # InputError: the journal is a second net, the rig itself is safe
                 recovery.write_journal(journal, rig, rig_path)
 
         self._pool.start(QRunnable.create(write))

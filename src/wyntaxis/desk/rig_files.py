@@ -30,12 +30,12 @@ class RigFiles(QObject):
 
     def open_path(self, path: Path) -> bool:
         """Open a rig file; a notice says why when it cannot be, and what is open stays."""
-        from wyntaxis.core.files.errors import RigError
+        from wyntaxis.core.files.errors import InputError
         from wyntaxis.desk.session import Session
 
         try:
             session = Session.opened(path, self.window.stock())
-        except RigError as error:
+        except InputError as error:
             self.window.refuse(str(error))
             self._wait_without_rig()
             return False
@@ -138,12 +138,12 @@ class RigFiles(QObject):
         return self._save_to(path)
 
     def _save_to(self, path: Path) -> bool:
-        from wyntaxis.core.files.errors import RigError
+        from wyntaxis.core.files.errors import InputError
 
         assert self.window.session is not None
         try:
             self.window.session.save(path)
-        except RigError as error:
+        except InputError as error:
             self.window.refuse(str(error))
             return False
         self._remember(path)

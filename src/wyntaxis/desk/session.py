@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from wyntaxis.core.evaluation import Evaluation, Gathered, evaluate
 from wyntaxis.core.evidence.headers.headers import FolderHeaders
 from wyntaxis.core.evidence.ports.tree import PortTree
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import sha256_of
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.rig import edit, store
@@ -61,7 +61,7 @@ class Session(QObject):
 
     @classmethod
     def opened(cls, path: Path, stock: ShelfStock | None = None) -> Session:
-        """Return a session on a rig file; :class:`RigError` of one line when it is none."""
+        """Return a session on a rig file; :class:`InputError` of one line when it is none."""
         stored = store.load(path)
         return cls(stored.rig, path, stored.sha256, stock)
 
@@ -91,7 +91,7 @@ class Session(QObject):
         values = tuple((document_path(self.document, self.variant, path), value) for path, value in change.values)
         try:
             rig = edit.apply(self.document, Change(change.label, values))
-        except RigError as error:
+        except InputError as error:
             self.refused.emit(str(error))
             return False
         renamed = next((str(value) for path, value in change.values if path == ("name",) and self.variant), None)
@@ -211,7 +211,7 @@ class Session(QObject):
     def _restructure(self, make: Any, label: str, choose: str | None) -> bool:
         try:
             rig = make()
-        except RigError as error:
+        except InputError as error:
             self.refused.emit(str(error))
             return False
         self.chosen_part = choose
@@ -270,7 +270,7 @@ class Session(QObject):
         where = ("variants", variant_index(self.document, self.variant), "train") if self.variant else ("train",)
         try:
             rig = edit.apply(self.document, Change.of("Put spacers in", where, train))  # type: ignore[arg-type]
-        except RigError as error:
+        except InputError as error:
             self.refused.emit(str(error))
             return False
         self._push(rig, "Put spacers in")
@@ -290,7 +290,7 @@ class Session(QObject):
         path = ("variants", len(self.document.variants))
         try:
             rig = edit.apply(self.document, Change.of("Add a variant", path, variant))
-        except RigError as error:
+        except InputError as error:
             self.refused.emit(str(error))
             return False
         self.variant = name
@@ -310,7 +310,7 @@ class Session(QObject):
     # Saving
 
     def save(self, path: Path) -> None:
-        """Write the rig; :class:`RigError` of one line when the place cannot be written."""
+        """Write the rig; :class:`InputError` of one line when the place cannot be written."""
         self.sha256 = store.save(self.document, path)
         self.path = path
         self.history.mark_saved()

@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.model import Part
 from wyntaxis.core.rig.shelf import (
     FORMAT,
@@ -39,7 +39,7 @@ class ShelfStock(QObject):
         if path is not None:
             try:
                 self.shelf = load_own_shelf(path)
-            except RigError as error:
+            except InputError as error:
                 self.broken = str(error)
 
     @property
@@ -107,7 +107,7 @@ class ShelfStock(QObject):
         """Add the parts of a CSV or shelf file; parts of the same id are replaced. Return how many, None if refused."""
         try:
             found = load_shelf(path).parts
-        except RigError as error:
+        except InputError as error:
             self.refused.emit(str(error))
             return None
         merged = {entry.part.id: entry for entry in (*self.shelf.parts, *found)}
@@ -120,7 +120,7 @@ class ShelfStock(QObject):
     def _take_document(self, document: Any) -> bool:
         try:
             return self.take(validated_shelf({"format": FORMAT, "version": 1} | document))
-        except RigError as error:
+        except InputError as error:
             self.refused.emit(str(error))
             return False
 
@@ -130,7 +130,7 @@ class ShelfStock(QObject):
     def _write(self, shelf: Shelf, path: Path) -> bool:
         try:
             save_shelf(shelf, path)
-        except RigError as error:
+        except InputError as error:
             self.refused.emit(str(error))
             return False
         return True

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import difflib
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
@@ -16,8 +17,31 @@ SHOWN_CHARACTERS = 60
 _UNIT_SUFFIXES = {"_mm": "mm", "_um": "µm", "_deg": "degrees", "_arcsec": "arcsec", "_m": "m", "_g": "g", "_px": "px"}
 
 
-class RigError(ValueError):
-    """A rig that cannot be read, edited or written; ``str()`` is one line saying what, where and what to do."""
+def shown(path: Path) -> str:
+    """Return a path as it may stand in an error line: printable, on one line."""
+    return "".join(char if char.isprintable() else "\ufffd" for char in str(path))
+
+
+class InputError(ValueError):
+    """Something given that cannot be read, taken or written; ``str()`` is one line: what, where and what to do.
+
+    ``path`` is the file that it is about, if one; ``reason`` says the rest.
+    """
+
+    def __init__(self, reason: str, path: Path | None = None) -> None:
+        self.reason, self.path = reason, path
+        super().__init__(reason if path is None else f"{shown(path)}: {reason}")
+
+    def __reduce__(self) -> tuple[type[InputError], tuple[str, Path | None]]:
+        return type(self), (self.reason, self.path)
+
+
+class CancelledError(Exception):
+    """Long work was cancelled: raised out of its progress call, by whoever asked for the work."""
+
+
+Progress = Callable[[int, int], None]
+"""Called by long work with how much is done and how much there is; raises :class:`CancelledError` to end it."""
 
 
 def path_text(path: Sequence[str | int]) -> str:

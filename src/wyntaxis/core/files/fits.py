@@ -9,8 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.files.errors import RigError
-from wyntaxis.core.files.opening import shown
+from wyntaxis.core.files.errors import InputError
 
 if TYPE_CHECKING:
     from astropy.io.fits import Header
@@ -25,7 +24,7 @@ def headers_of(path: Path) -> Iterator[Header]:
 
     Raises
     ------
-    RigError
+    InputError
         With one line naming the file, when it is missing, no regular file, or not FITS.
     """
     from astropy.io import fits
@@ -43,10 +42,10 @@ def headers_of(path: Path) -> Iterator[Header]:
                     except IndexError:
                         return
                     yield header
-        except RigError:
+        except InputError:
             raise
         except Exception as error:  # astropy raises many kinds for broken files
-            raise RigError(f"{shown(path)}: is no readable FITS file: {first_line(error)}") from None
+            raise InputError(f"is no readable FITS file: {first_line(error)}", path) from None
 
 
 def _check_regular(path: Path) -> None:
@@ -54,11 +53,11 @@ def _check_regular(path: Path) -> None:
         mode = path.stat().st_mode
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or str(error)
-        raise RigError(f"{shown(path)}: cannot be read: {reason}") from None
+        raise InputError(f"cannot be read: {reason}", path) from None
     if stat.S_ISDIR(mode):
-        raise RigError(f"{shown(path)}: is a folder; name a frame in it")
+        raise InputError("is a folder; name a frame in it", path)
     if not stat.S_ISREG(mode):
-        raise RigError(f"{shown(path)}: is not a regular file")
+        raise InputError("is not a regular file", path)
 
 
 def first_line(error: BaseException) -> str:
@@ -69,12 +68,12 @@ def first_line(error: BaseException) -> str:
 
 
 def sha256_of_file(path: Path) -> str:
-    """Return the SHA-256 of a file, read block by block; :class:`RigError` of one line when it cannot be read."""
+    """Return the SHA-256 of a file, read block by block; :class:`InputError` of one line when it cannot be read."""
     digest = hashlib.sha256()
     try:
         with path.open("rb") as file:
             while block := file.read(HASH_BLOCK_BYTES):
                 digest.update(block)
     except OSError as error:
-        raise RigError(f"{shown(path)}: cannot be read: {error.strerror}") from None
+        raise InputError(f"cannot be read: {error.strerror}", path) from None
     return digest.hexdigest()

@@ -9,66 +9,61 @@ import stat
 from pathlib import Path
 from typing import Any
 
-from wyntaxis.core.files.errors import RigError, quoted
+from wyntaxis.core.files.errors import InputError, quoted
 
 SIZE_LIMIT_BYTES = 4 * 1024 * 1024
 """A rig file is a few kB; anything beyond this is some other file."""
 RIG_HINT = "a rig file has a few kB; is it the right file?"
 
 
-def shown(path: Path) -> str:
-    """Return a path as it may stand in an error line: printable, on one line."""
-    return "".join(char if char.isprintable() else "\ufffd" for char in str(path))
-
-
 def read_bytes(path: Path, limit: int = SIZE_LIMIT_BYTES, hint: str = RIG_HINT) -> bytes:
-    """Return the bytes of a regular file of bounded size, or raise a :class:`RigError` that says why not."""
+    """Return the bytes of a regular file of bounded size, or raise an :class:`InputError` that says why not."""
     try:
         # O_NONBLOCK: opening a named pipe nobody writes to must not hang.
         descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     except (OSError, ValueError) as error:
-        raise RigError(f"{shown(path)}: cannot be read: {reason_of(error)}") from None
+        raise InputError(f"cannot be read: {reason_of(error)}", path) from None
     info = os.fstat(descriptor)
     if stat.S_ISDIR(info.st_mode):
         os.close(descriptor)
-        raise RigError(f"{shown(path)}: is a folder; name a file in it")
+        raise InputError("is a folder; name a file in it", path)
     with os.fdopen(descriptor, "rb") as file:
         if not stat.S_ISREG(info.st_mode):
-            raise RigError(f"{shown(path)}: is not a regular file")
+            raise InputError("is not a regular file", path)
         if info.st_size > limit:
-            raise RigError(f"{shown(path)}: has {info.st_size / 1e6:.0f} MB, but {hint}")
+            raise InputError(f"has {info.st_size / 1e6:.0f} MB, but {hint}", path)
         try:
             return file.read(limit + 1)
         except OSError as error:
-            raise RigError(f"{shown(path)}: cannot be read: {reason_of(error)}") from None
+            raise InputError(f"cannot be read: {reason_of(error)}", path) from None
 
 
 def parse_json(data: bytes) -> Any:
-    """Return strict JSON from bytes: UTF-8, no NaN, no key twice; a :class:`RigError` says where it breaks."""
+    """Return strict JSON from bytes: UTF-8, no NaN, no key twice; an :class:`InputError` says where it breaks."""
     if not data.strip():
-        raise RigError("the file is empty; a rig starts with {")
+        raise InputError("the file is empty; a rig starts with {")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise RigError(f"is not UTF-8 text (byte {error.start}); is it a rig file?") from None
+        raise InputError(f"is not UTF-8 text (byte {error.start}); is it a rig file?") from None
     try:
         return json.loads(text, parse_constant=_no_constant, object_pairs_hook=_unique_pairs)
     except json.JSONDecodeError as error:
-        raise RigError(f"broken JSON at line {error.lineno}, column {error.colno}: {error.msg}") from None
+        raise InputError(f"broken JSON at line {error.lineno}, column {error.colno}: {error.msg}") from None
     except RecursionError:
-        raise RigError("broken JSON: nested too deeply") from None
+        raise InputError("broken JSON: nested too deeply") from None
     except _DuplicateKeyError as error:
-        raise RigError(str(error)) from None
+        raise InputError(str(error)) from None
     except ValueError as error:
         message = "a number with too many digits" if "digits" in str(error) else str(error)
-        raise RigError(f"broken JSON: {message}") from None
+        raise InputError(f"broken JSON: {message}") from None
 
 
 def sha256_of(path: Path) -> str | None:
     """Return the SHA-256 of a file, or None where there is none that can be read."""
     try:
         return hashlib.sha256(read_bytes(path)).hexdigest()
-    except RigError:
+    except InputError:
         return None
 
 

@@ -8,14 +8,14 @@ import stat
 import tempfile
 from pathlib import Path
 
-from wyntaxis.core.files.errors import RigError
-from wyntaxis.core.files.opening import reason_of, shown
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.opening import reason_of
 
 PREVIOUS_MARK = "~"
 
 
 def write_atomically(data: bytes, path: Path, *, keep_previous: bool) -> None:
-    """Write beside, sync, rename; raise :class:`RigError` of one line and change nothing when that cannot be done."""
+    """Write beside, sync, rename; raise :class:`InputError` of one line and change nothing when that cannot be done."""
     target = Path(os.path.realpath(path))
     temporary: str | None = None
     try:
@@ -32,7 +32,7 @@ def write_atomically(data: bytes, path: Path, *, keep_previous: bool) -> None:
         temporary = None
         _sync_folder(target.parent)
     except (OSError, ValueError) as error:
-        raise RigError(f"{shown(path)}: cannot be saved: {reason_of(error)}; save it in another place") from None
+        raise InputError(f"cannot be saved: {reason_of(error)}; save it in another place", path) from None
     finally:
         if temporary is not None:
             with contextlib.suppress(OSError):

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import datetime
 from pathlib import Path
 from typing import Any
 
 from wyntaxis.core.evidence.foreign.keymap import KeyMap
 from wyntaxis.core.evidence.foreign.readers import ForeignFile
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError, shown
 from wyntaxis.core.files.fits import sha256_of_file
-from wyntaxis.core.files.opening import shown
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.records.mapping import apply_map
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import utc_stamp
 
 
 def record_of(numbers: Numbers, path: Path, file: ForeignFile, chosen: KeyMap) -> tuple[Change, tuple[str, ...]]:
@@ -25,19 +24,18 @@ def record_of(numbers: Numbers, path: Path, file: ForeignFile, chosen: KeyMap) -
 
     Raises
     ------
-    RigError
+    InputError
         When the map finds nothing at all in the file.
     """
     found = apply_map(chosen.rules, file.values, comparables(numbers))
     if not found.values:
         first = f": {found.faults[0]}" if found.faults else ""
-        raise RigError(f"{shown(path)}: the key map “{chosen.name}” finds nothing in it{first}")
-    now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+        raise InputError(f"the key map “{chosen.name}” finds nothing in it{first}", path)
     evidence = {
         "method": "key_map",
         "file": shown(Path(path.name))[:200],
         "sha256": sha256_of_file(path),
-        "date": now,
+        "date": utc_stamp(),
         "note": f"key map {chosen.name}",
     }
     values: dict[str, Any] = {key: list(v) if isinstance(v, tuple) else v for key, v in found.values.items()}

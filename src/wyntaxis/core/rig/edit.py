@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from wyntaxis.core.files.errors import RigError, path_text
+from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import validated
 
@@ -30,7 +30,7 @@ def apply(rig: Rig, change: Change) -> Rig:
 
     Raises
     ------
-    RigError
+    InputError
         If the result would not be a rig; the line names the path within the file.
     """
     document = _document(rig)
@@ -107,13 +107,13 @@ def _set(document: Any, path: Path, value: Any) -> None:
         try:
             node = node[step]
         except (IndexError, TypeError, KeyError):
-            raise RigError(f"{path_text(path[: position + 1])}: is not in this rig") from None
+            raise InputError(f"{path_text(path[: position + 1])}: is not in this rig") from None
     last = path[-1]
     if not isinstance(node, (list, dict)):
-        raise RigError(f"{path_text(path)}: is not in this rig")
+        raise InputError(f"{path_text(path)}: is not in this rig")
     if isinstance(node, list):
         if not isinstance(last, int) or not 0 <= last <= len(node):
-            raise RigError(f"{path_text(path)}: is not in this rig")
+            raise InputError(f"{path_text(path)}: is not in this rig")
         if value is None:
             del node[last : last + 1]
         else:

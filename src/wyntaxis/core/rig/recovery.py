@@ -12,7 +12,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.model import Rig
@@ -36,11 +36,11 @@ def journal_path(folder: Path) -> Path:
 
 
 def write_journal(journal: Path, rig: Rig, rig_path: Path | None) -> None:
-    """Write the rig as it stands; :class:`RigError` when the state folder cannot be written."""
+    """Write the rig as it stands; :class:`InputError` when the state folder cannot be written."""
     try:
         journal.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise RigError(f"{journal.parent}: cannot be made: {error.strerror}") from None
+        raise InputError(f"cannot be made: {error.strerror}", journal.parent) from None
     document = {"rig_path": str(rig_path) if rig_path else None, "rig": json.loads(to_bytes(rig))}
     write_atomically(json.dumps(document).encode(), journal, keep_previous=False)
 
@@ -61,7 +61,7 @@ def find_left_behind(folder: Path) -> list[Recovered]:
     for journal in journals:
         if _still_runs(journal):
             continue
-        with contextlib.suppress(RigError, KeyError, TypeError):
+        with contextlib.suppress(InputError, KeyError, TypeError):
             document = parse_json(read_bytes(journal))
             path = document["rig_path"]
             found.append(Recovered(journal, validated(document["rig"]), Path(path) if path else None))

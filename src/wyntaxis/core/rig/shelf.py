@@ -10,9 +10,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
-from wyntaxis.core.files.errors import RigError, describe, quoted
-from wyntaxis.core.files.opening import parse_json, read_bytes, shown
+from wyntaxis.core.files.errors import InputError, describe, quoted
+from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
+from wyntaxis.core.files.tables import separator_of
 from wyntaxis.core.rig.base import StrictModel
 from wyntaxis.core.rig.model import Part
 
@@ -72,22 +73,22 @@ class Shelf(StrictModel):
 
 
 def validated_shelf(document: Any) -> Shelf:
-    """Return the shelf of a parsed document, or raise a :class:`RigError` of one line."""
+    """Return the shelf of a parsed document, or raise an :class:`InputError` of one line."""
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise RigError(f'format: must be "{FORMAT}"; is it a shelf file?')
+        raise InputError(f'format: must be "{FORMAT}"; is it a shelf file?')
     try:
         return Shelf.model_validate(document)
     except ValidationError as error:
-        raise RigError(describe(error, Shelf)) from None
+        raise InputError(describe(error, Shelf)) from None
 
 
 def load_shelf(path: Path) -> Shelf:
-    """Read a shelf: its JSON, or a CSV by its suffix; :class:`RigError` of one line when it is none."""
+    """Read a shelf: its JSON, or a CSV by its suffix; :class:`InputError` of one line when it is none."""
     data = read_bytes(path, CSV_LIMIT_BYTES)
     try:
         return from_csv(data) if path.suffix.lower() == ".csv" else validated_shelf(parse_json(data))
-    except RigError as error:
-        raise RigError(f"{shown(path)}: {error}") from None
+    except InputError as error:
+        raise InputError(str(error), path) from None
 
 
 def load_own_shelf(path: Path) -> Shelf:
@@ -105,7 +106,7 @@ def save_shelf(shelf: Shelf, path: Path) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise RigError(f"{shown(path.parent)}: cannot be made: {error.strerror}") from None
+        raise InputError(f"cannot be made: {error.strerror}", path.parent) from None
     write_atomically(data, path, keep_previous=True)
 
 
@@ -131,15 +132,14 @@ def from_csv(data: bytes) -> Shelf:
 
     Raises
     ------
-    RigError
+    InputError
         With one line such as ``line 4: length_mm: must be a number, got "12,5 mm"``.
     """
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise RigError(f"is not UTF-8 text (byte {error.start})") from None
-    first = text.partition("\n")[0]
-    separator = ";" if first.count(";") > first.count(",") else ","
+        raise InputError(f"is not UTF-8 text (byte {error.start})") from None
+    separator = separator_of(text, among=",;")
     reader = csv.reader(io.StringIO(text), delimiter=separator, strict=True)
     parts: list[Any] = []
     try:
@@ -150,9 +150,9 @@ def from_csv(data: bytes) -> Shelf:
                 parts.append(_entry(dict(zip(header, row, strict=False)), len(row) - len(header), separator))
                 _check_entry(parts[-1])
     except csv.Error as error:
-        raise RigError(f"line {reader.line_num}: broken CSV: {error}") from None
-    except RigError as error:
-        raise RigError(f"line {reader.line_num}: {error}") from None
+        raise InputError(f"line {reader.line_num}: broken CSV: {error}") from None
+    except InputError as error:
+        raise InputError(f"line {reader.line_num}: {error}") from None
     return validated_shelf({"format": FORMAT, "version": 1, "parts": parts})
 
 
@@ -160,17 +160,17 @@ def _check_header(header: list[str]) -> None:
     known = [name for name, _ in _COLUMNS]
     for name in header:
         if name not in known:
-            raise RigError(f"unknown column {quoted(name)}; the columns are {', '.join(known)}")
+            raise InputError(f"unknown column {quoted(name)}; the columns are {', '.join(known)}")
     for name in _REQUIRED:
         if name not in header:
-            raise RigError(f"the column {name} is missing from the header row")
+            raise InputError(f"the column {name} is missing from the header row")
     if len(set(header)) != len(header):
-        raise RigError("a column stands twice in the header row")
+        raise InputError("a column stands twice in the header row")
 
 
 def _entry(cells: dict[str, str], surplus: int, separator: str) -> dict[str, Any]:
     if surplus > 0:
-        raise RigError(f"has {surplus} more cells than the header row; is a decimal comma unquoted?")
+        raise InputError(f"has {surplus} more cells than the header row; is a decimal comma unquoted?")
     part: dict[str, Any] = {}
     owned: Any = 1
     for name, path in _COLUMNS:
@@ -193,11 +193,11 @@ def _number(name: str, cell: str, separator: str) -> float:
     try:
         return float(plain)
     except ValueError:
-        raise RigError(f"{name}: must be a number, got {quoted(cell)}") from None
+        raise InputError(f"{name}: must be a number, got {quoted(cell)}") from None
 
 
 def _check_entry(entry: dict[str, Any]) -> None:
     try:
         ShelfPart.model_validate(entry)
     except ValidationError as error:
-        raise RigError(describe(error, ShelfPart).replace("part.", "", 1)) from None
+        raise InputError(describe(error, ShelfPart).replace("part.", "", 1)) from None

@@ -14,8 +14,8 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from wyntaxis.core.files.errors import RigError, describe, quoted
-from wyntaxis.core.files.opening import parse_json, read_bytes, shown
+from wyntaxis.core.files.errors import InputError, describe, quoted
+from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.model import FORMAT, VERSION, Rig
 
@@ -35,39 +35,39 @@ def load(path: Path) -> StoredRig:
 
     Raises
     ------
-    RigError
+    InputError
         With one line, opening with the file's name, for anything that keeps it from being a rig.
     """
     data = read_bytes(path)
     try:
         rig = parse(data)
-    except RigError as error:
-        raise RigError(f"{shown(path)}: {error}") from None
+    except InputError as error:
+        raise InputError(str(error), path) from None
     return StoredRig(rig, hashlib.sha256(data).hexdigest())
 
 
 def parse(data: bytes) -> Rig:
-    """Return the rig that the bytes of a file hold, or raise a :class:`RigError` of one line."""
+    """Return the rig that the bytes of a file hold, or raise an :class:`InputError` of one line."""
     return validated(parse_json(data))
 
 
 def validated(document: Any) -> Rig:
-    """Return the rig of a parsed document, or raise a :class:`RigError` that names the path within it."""
+    """Return the rig of a parsed document, or raise an :class:`InputError` that names the path within it."""
     if not isinstance(document, dict):
-        raise RigError("must be a JSON object in braces")
+        raise InputError("must be a JSON object in braces")
     if document.get("format") != FORMAT:
-        raise RigError(f'format: must be "{FORMAT}", got {quoted(document.get("format"))}; is it a rig file?')
+        raise InputError(f'format: must be "{FORMAT}", got {quoted(document.get("format"))}; is it a rig file?')
     version = document.get("version")
     if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
-        raise RigError(
+        raise InputError(
             f"version: the file is of version {quoted(version)}, this program reads up to {VERSION}; use a newer one"
         )
     try:
         return Rig.model_validate(document)
     except ValidationError as error:
-        raise RigError(describe(error, Rig)) from None
+        raise InputError(describe(error, Rig)) from None
     except RecursionError:
-        raise RigError("nested too deeply") from None
+        raise InputError("nested too deeply") from None
 
 
 def to_bytes(rig: Rig) -> bytes:
@@ -81,7 +81,7 @@ def save(rig: Rig, path: Path) -> str:
 
     Raises
     ------
-    RigError
+    InputError
         With one line when the place cannot be written; the file there is then as it was.
     """
     data = to_bytes(rig)

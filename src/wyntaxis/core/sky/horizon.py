@@ -17,12 +17,13 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.files.errors import RigError
-from wyntaxis.core.files.opening import read_bytes, shown
+from wyntaxis.core.files.errors import InputError, shown
+from wyntaxis.core.files.opening import read_bytes
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.sky.earth import offline_tables
+from wyntaxis.core.wording import utc_stamp
 
 SIZE_LIMIT_BYTES = 1 << 20
 MOST_POINTS = 3601
@@ -46,14 +47,14 @@ def read_horizon(path: Path) -> HorizonFile:
 
     Raises
     ------
-    RigError
+    InputError
         With one line that names the file, the line and the fault.
     """
     data = read_bytes(path, SIZE_LIMIT_BYTES)
     try:
         points = parse_horizon(data)
     except ValueError as error:
-        raise RigError(f"{shown(path)}: {error}") from None
+        raise InputError(str(error), path) from None
     return HorizonFile(points, shown(Path(path.name)), hashlib.sha256(data).hexdigest())
 
 
@@ -103,8 +104,7 @@ def horizon_csv(site: Site) -> str:
 
 def keep_horizon(found: HorizonFile) -> Change:
     """Return the edit that keeps a horizon at the rig's site."""
-    now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-    evidence = {"method": "horizon_file", "file": found.name, "sha256": found.sha256, "date": now}
+    evidence = {"method": "horizon_file", "file": found.name, "sha256": found.sha256, "date": utc_stamp()}
     points = [list(point) for point in found.points]
     return Change("Bring a horizon in", ((("site", "horizon"), points), (("site", "horizon_from"), evidence)))
 
@@ -222,7 +222,7 @@ def tables_warning(last_mjd: float, wanted_mjd: float) -> str | None:
 
 
 def with_horizon(rig: Rig, path: Path) -> Change:
-    """Return the edit that brings a horizon file in; :class:`RigError` for a rig without a site."""
+    """Return the edit that brings a horizon file in; :class:`InputError` for a rig without a site."""
     if rig.site is None:
-        raise RigError("the rig has no site yet: add one (Edit → Add a site), then bring its horizon in")
+        raise InputError("the rig has no site yet: add one (Edit → Add a site), then bring its horizon in")
     return keep_horizon(read_horizon(path))

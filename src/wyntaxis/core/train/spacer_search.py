@@ -20,6 +20,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from wyntaxis.core.files.errors import CancelledError
 from wyntaxis.core.train.spacer_problem import COUNT, MAX_STATES, Crossing, Edge, Kind, Problem, SpecialSet
 
 KEPT = 10
@@ -35,10 +36,6 @@ NOTHING = np.int64(1) << 62
 """The cost of what cannot be reached."""
 
 Costs = NDArray[np.int64]
-
-
-class SearchCancelledError(Exception):
-    """The search was stopped from outside."""
 
 
 @dataclass(frozen=True)
@@ -372,7 +369,7 @@ class Search:
 
     def _check(self) -> None:
         if self.should_stop():
-            raise SearchCancelledError
+            raise CancelledError
 
 
 class _LoopNode(NamedTuple):

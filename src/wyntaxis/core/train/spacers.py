@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import rectangular, rss
 from wyntaxis.core.optics.imaging import effective_focal_length, focal_ratio
 from wyntaxis.core.optics.uniform_sum import probability_inside
@@ -32,12 +32,11 @@ from wyntaxis.core.train.lightpath import (
     total_shift,
 )
 from wyntaxis.core.train.spacer_problem import Crossing, Edge, Kind, Place, Problem, Way, problem_of
-from wyntaxis.core.train.spacer_search import DEFAULT_SECONDS, KEPT, Found, Search, SearchCancelledError
+from wyntaxis.core.train.spacer_search import DEFAULT_SECONDS, KEPT, Found, Search
 from wyntaxis.core.wording import number, short
 
 __all__ = [
     "Place",
-    "SearchCancelledError",
     "SpacerResult",
     "SpacerSet",
     "apply_set",
@@ -116,16 +115,16 @@ def find_spacers(
 
     Raises
     ------
-    RigError
+    InputError
         If the rig has no required distance, no tolerance, or no such part.
-    SearchCancelledError
+    CancelledError
         When ``should_stop`` says so.
     """
     path = back_focus(rig)
     if path is None:
-        raise RigError("no corrector states a required distance and a camera ends the train: nothing to search for")
+        raise InputError("no corrector states a required distance and a camera ends the train: nothing to search for")
     if path.tolerance_mm is None:
-        raise RigError(f"state the tolerance of {path.corrector.title}'s required distance first")
+        raise InputError(f"state the tolerance of {path.corrector.title}'s required distance first")
     fixed, places, loose = _cut(rig, after)
     stock = _stock(shelf, loose)
     wanted = path.stated_mm + total_shift(plates_of(tuple(fixed)))
@@ -316,7 +315,7 @@ def _cut(rig: Rig, after: Sequence[str]) -> tuple[list[Part], list[Place], list[
     known = {rig.train[index].id, *(part.id for part in fixed[:-1])}
     for part_id in after:
         if part_id not in known:
-            raise RigError(f'"{part_id}" is no fixed part in front of a place; there are: {", ".join(sorted(known))}')
+            raise InputError(f'"{part_id}" is no fixed part in front of a place; there are: {", ".join(sorted(known))}')
     chain = [rig.train[index], *fixed]
     places = []
     freed: set[str] = set()
@@ -329,7 +328,7 @@ def _cut(rig: Rig, after: Sequence[str]) -> tuple[list[Part], list[Place], list[
     # Loose parts outside the places stay where they are, as fixed as their neighbours.
     stay = [part for part in behind if part in fixed or part.id not in freed]
     if not places:
-        raise RigError("no place for a spacer is left: every part behind the datum keeps with the next")
+        raise InputError("no place for a spacer is left: every part behind the datum keeps with the next")
     return stay, places, [part for part in behind if part.id in freed]
 
 

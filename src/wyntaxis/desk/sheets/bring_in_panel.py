@@ -26,7 +26,7 @@ from wyntaxis.core.evidence.foreign.keymap import (
 )
 from wyntaxis.core.evidence.foreign.readers import ForeignFile, read_foreign
 from wyntaxis.core.evidence.foreign.units import units_for
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.records.bring_in import record_of
 from wyntaxis.core.records.compare import value_text
 from wyntaxis.core.records.mapping import Suggestions, apply_map
@@ -259,7 +259,7 @@ class BringInPanel(Panel):
             change, faults = record_of(self._session.evaluation, self._path, self.file, chosen)
             if self._maps_path is not None:
                 save_maps(load_maps(self._maps_path).with_map(chosen), self._maps_path)
-        except (RigError, ValueError) as error:
+        except (InputError, ValueError) as error:
             self._session.refused.emit(str(error).splitlines()[0])
             return
         if self._session.apply(change):

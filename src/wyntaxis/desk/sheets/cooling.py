@@ -10,14 +10,15 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, CoolingMeasured, RunFigures, measure_cooling
+from wyntaxis.core.evidence.cooling.keeping import keep_cooling
 from wyntaxis.core.evidence.cooling.log import COLUMNS, headings_of, read_cooling_log
+from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
-from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_cooling
-from wyntaxis.core.evidence.sensor.report import RUN_HEADINGS, run_row
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.evidence.measured import camera_index
+from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.steps import COOLING, Step
 from wyntaxis.core.wording import number
-from wyntaxis.desk.background import Job, Progress
+from wyntaxis.desk.background import Job
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
@@ -148,7 +149,7 @@ class CoolingSheet(StepSheet):
         if "point one at it" in text and self._asked:
             try:
                 self.columns.show_headings(headings_of(self._asked[0]))
-            except RigError as error:
+            except InputError as error:
                 self.session.refused.emit(str(error))
 
     def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:
@@ -160,7 +161,7 @@ class CoolingSheet(StepSheet):
                 while name in names:
                     name, index = f"{MAP_NAME} {index}", index + 1
                 save_maps(self._maps().with_map(KeyMap(name=name, form="csv", rules=rules)), self._maps_path)
-            except RigError as error:
+            except InputError as error:
                 self.session.refused.emit(str(error))
         self.read(self._asked, rules)
 

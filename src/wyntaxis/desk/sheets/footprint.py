@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig import store
 from wyntaxis.core.rig.edit import Change
@@ -468,7 +468,7 @@ class FootprintSheet(StepSheet):
         """Lay another rig's frame over this one."""
         try:
             self._added.append(store.load(path).rig)
-        except RigError as error:
+        except InputError as error:
             self.session.refused.emit(str(error))
             return
         self.refresh()

@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout
 
 from wyntaxis.core.evidence.headers.headers import read_folder
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.audit import HeaderAudit
@@ -83,7 +83,7 @@ class FramesPanel(Panel):
             return
         try:
             write_atomically(found.as_csv().encode(), path, keep_previous=False)
-        except RigError as error:
+        except InputError as error:
             self._session.refused.emit(str(error))
 
     def refresh(self) -> None:

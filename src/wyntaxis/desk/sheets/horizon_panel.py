@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.sky.horizon import NightPath, horizon_csv, night_path, with_horizon
 from wyntaxis.desk.background import Job
@@ -64,7 +64,7 @@ class HorizonPanel(QWidget):
         """Bring a horizon file in."""
         try:
             self._session.apply(with_horizon(self._session.rig, path))
-        except RigError as error:
+        except InputError as error:
             self._session.refused.emit(str(error))
 
     def ask_write(self) -> None:

@@ -11,18 +11,19 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, read_folder
+from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
 from wyntaxis.core.evidence.sensor.dark import setpoint_current
 from wyntaxis.core.evidence.sensor.exposure import judge_flat_level, sky_limited_exposure
-from wyntaxis.core.evidence.sensor.keeping import camera_index, keep_sensor
+from wyntaxis.core.evidence.sensor.keeping import keep_sensor
 from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.evidence.sensor.told import dark_current_at
-from wyntaxis.core.evidence.sensor.transfer import Estimate
+from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR, Step
 from wyntaxis.core.wording import number, plus_minus, short
-from wyntaxis.desk.background import Job, Progress
+from wyntaxis.desk.background import Job
 from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.frames_table import FramesTable

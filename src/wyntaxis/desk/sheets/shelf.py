@@ -22,13 +22,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.rig.model import Joint, Rig
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.steps import SHELF, Step
 from wyntaxis.core.train.joints import joint_text
 from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, find_spacers, pieces_text
 from wyntaxis.core.wording import number, short, signed
-from wyntaxis.desk.background import Job, Progress
+from wyntaxis.desk.background import Job
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.section.band import SHELF_MIME

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.sensor.transfer import Estimate
+from wyntaxis.core.evidence.measured import Estimate
 
 TOLERANCE_C = 0.5
 """Within this of the target a run has arrived, where the rig states no tolerance."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import datetime
-import io
 import math
 import re
 from collections.abc import Mapping, Sequence
@@ -16,8 +15,9 @@ import numpy as np
 from wyntaxis.core.evidence.cooling.cooler import LEAST_SAMPLES, CoolingLog
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
-from wyntaxis.core.files.errors import RigError
-from wyntaxis.core.files.opening import read_bytes, shown
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.opening import read_bytes
+from wyntaxis.core.files.tables import table_rows
 
 SIZE_LIMIT_BYTES = 32 << 20
 MOST_ROWS = 500_000
@@ -49,18 +49,18 @@ def read_cooling_log(path: Path, rules: Sequence[KeyRule] = ()) -> CoolingLog:
 
     Raises
     ------
-    RigError
+    InputError
         With one line, opening with the file's name.
     """
     data = read_bytes(path, SIZE_LIMIT_BYTES, "a cooling log is at most some 32 MB")
     try:
         return parse_cooling_log(data, path.stem, rules)
     except (ValueError, csv.Error) as error:
-        raise RigError(f"{shown(path)}: {error}") from None
+        raise InputError(str(error), path) from None
 
 
 def headings_of(path: Path) -> list[str]:
-    """Return the headings of a log, to point rules at; :class:`RigError` when it cannot be read."""
+    """Return the headings of a log, to point rules at; :class:`InputError` when it cannot be read."""
     rows = _rows(read_bytes(path, SIZE_LIMIT_BYTES, "a cooling log is at most some 32 MB"))
     return [cell.strip() for cell in rows[0]] if rows else []
 
@@ -69,10 +69,7 @@ def _rows(data: bytes) -> list[list[str]]:
     if b"\x00" in data:
         raise ValueError("holds NUL bytes, so it is no CSV text")
     text = data.decode("utf-8-sig", "replace")
-    first = next((line for line in text.splitlines() if line.strip()), "")
-    separator = max(",;\t", key=first.count)
-    rows = [row for row in csv.reader(io.StringIO(text), delimiter=separator) if any(cell.strip() for cell in row)]
-    return rows[: MOST_ROWS + 1]
+    return table_rows(text)[: MOST_ROWS + 1]
 
 
 def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> CoolingLog:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, Ramp, design_ramp
-from wyntaxis.core.evidence.sensor.keeping import USUAL_SETPOINT_C, camera_index
+from wyntaxis.core.evidence.measured import USUAL_SETPOINT_C, camera_index
 from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number

@@ -11,8 +11,8 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from wyntaxis.core.evidence.foreign.readers import Flat, ForeignFile
-from wyntaxis.core.files.errors import RigError, describe
-from wyntaxis.core.files.opening import parse_json, read_bytes, shown
+from wyntaxis.core.files.errors import InputError, describe
+from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.base import StrictModel, Text
 
@@ -77,13 +77,12 @@ def load_maps(path: Path) -> KeyMaps:
     try:
         document = parse_json(read_bytes(path))
         if not isinstance(document, dict) or document.get("format") != FORMAT:
-            raise RigError(f'format: must be "{FORMAT}"; is it a file of key maps?')
+            raise InputError(f'format: must be "{FORMAT}"; is it a file of key maps?')
         return KeyMaps.model_validate(document)
     except ValidationError as error:
-        raise RigError(f"{shown(path)}: {describe(error, KeyMaps)}") from None
-    except RigError as error:
-        text = str(error)
-        raise RigError(text if text.startswith(shown(path)) else f"{shown(path)}: {text}") from None
+        raise InputError(describe(error, KeyMaps), path) from None
+    except InputError as error:
+        raise InputError(error.reason, path) from None
 
 
 def save_maps(maps: KeyMaps, path: Path) -> None:
@@ -92,7 +91,7 @@ def save_maps(maps: KeyMaps, path: Path) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise RigError(f"{shown(path.parent)}: cannot be made: {error.strerror}") from None
+        raise InputError(f"cannot be made: {error.strerror}", path.parent) from None
     write_atomically((json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode(), path, keep_previous=True)
 
 

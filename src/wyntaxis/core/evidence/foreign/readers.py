@@ -7,8 +7,6 @@ with a document type is refused; every reader stops at the same limits of size, 
 from __future__ import annotations
 
 import configparser
-import csv
-import io
 import json
 import math
 import tomllib
@@ -17,9 +15,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from wyntaxis.core.files.errors import RigError, path_text
+from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.files.fits import first_line, headers_of
-from wyntaxis.core.files.opening import read_bytes, shown
+from wyntaxis.core.files.opening import read_bytes
+from wyntaxis.core.files.tables import table_rows
 
 Scalar = float | bool | str | None
 Flat = dict[str, Scalar]
@@ -63,7 +62,7 @@ def read_foreign(path: Path) -> ForeignFile:
 
     Raises
     ------
-    RigError
+    InputError
         With one line, opening with the file's name, saying what keeps it from being read.
     """
     form = _SUFFIXES.get(path.suffix.lower())
@@ -76,12 +75,12 @@ def read_foreign(path: Path) -> ForeignFile:
         text = _text(data)
         form = form or _form_of(text)
         return ForeignFile(form, _bounded(_READERS[form](text), path), path.name)
-    except RigError:
+    except InputError:
         raise
     except RecursionError:
-        raise RigError(f"{shown(path)}: nested too deeply to be a settings file") from None
+        raise InputError("nested too deeply to be a settings file", path) from None
     except Exception as error:  # the parsers raise many kinds for broken files
-        raise RigError(f"{shown(path)}: is no readable {(form or 'text').upper()}: {first_line(error)}") from None
+        raise InputError(f"is no readable {(form or 'text').upper()}: {first_line(error)}", path) from None
 
 
 def _text(data: bytes) -> str:
@@ -120,10 +119,10 @@ def _bounded(values: Iterator[tuple[tuple[str | int, ...], Scalar]], path: Path)
     found: Flat = {}
     for steps, value in values:
         if len(found) >= MOST_VALUES:
-            raise RigError(f"{shown(path)}: holds more than {MOST_VALUES} values; is it a settings file?")
+            raise InputError(f"holds more than {MOST_VALUES} values; is it a settings file?", path)
         found[path_text(steps)] = _printable(value) if isinstance(value, str) else value
     if not found:
-        raise RigError(f"{shown(path)}: holds no values")
+        raise InputError("holds no values", path)
     return found
 
 
@@ -246,9 +245,7 @@ def _tag(node: Any) -> str:
 
 def _csv(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
     """Two columns are keys and values; more are a table under its headings."""
-    first = next((line for line in text.splitlines() if line.strip()), "")
-    separator = max(",;\t|", key=first.count)
-    rows = [row for row in csv.reader(io.StringIO(text), delimiter=separator) if any(cell.strip() for cell in row)]
+    rows = table_rows(text)
     if all(len(row) <= 2 for row in rows):
         for row in rows:
             yield (row[0].strip(),), row[1].strip() if len(row) > 1 else None

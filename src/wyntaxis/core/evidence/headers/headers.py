@@ -6,7 +6,7 @@ import math
 import multiprocessing
 import os
 import warnings
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
@@ -15,16 +15,14 @@ from typing import TYPE_CHECKING, Literal
 
 from wyntaxis.core.evidence.foreign.units import parse_foreign_number
 from wyntaxis.core.evidence.headers.names import USUAL_FILTER_NAMES, FilterNames, load_filter_names
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.fits import first_line, headers_of
-from wyntaxis.core.files.opening import shown
 from wyntaxis.core.files.places import own_filter_names_path
 
 if TYPE_CHECKING:
     from astropy.io.fits import Header
 
 FrameKind = Literal["light", "dark", "flat", "bias", "other"]
-Progress = Callable[[int, int], None]
 
 RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".orf", ".rw2", ".pef", ".raw")
 """Endings of the raw files of camera bodies."""
@@ -116,7 +114,7 @@ def find_frames(folder: Path) -> list[Path]:
 
     Raises
     ------
-    RigError
+    InputError
         With one line when the folder cannot be read, or holds no FITS file.
     """
     return _walked(folder)[0]
@@ -126,7 +124,7 @@ def _walked(folder: Path) -> tuple[list[Path], int]:
     """Return every FITS file below a folder, sorted, and how many camera-raw files there are."""
     if not folder.is_dir():
         what = "is no folder" if folder.exists() else "is not there"
-        raise RigError(f"{shown(folder)}: {what}; name a folder of FITS frames")
+        raise InputError(f"{what}; name a folder of FITS frames", folder)
     found: list[Path] = []
     raw = 0
     for place, folders, names in os.walk(folder):
@@ -134,10 +132,10 @@ def _walked(folder: Path) -> tuple[list[Path], int]:
         found += [Path(place, name) for name in sorted(names) if name.lower().endswith(ENDINGS)]
         raw += sum(name.lower().endswith(RAW_ENDINGS) for name in names)
         if len(found) > MOST_FILES:
-            raise RigError(f"{shown(folder)}: holds more than {MOST_FILES} FITS files; name a smaller folder")
+            raise InputError(f"holds more than {MOST_FILES} FITS files; name a smaller folder", folder)
     if not found:
         beside = f"; {raw} camera-raw files are there, which are not read" if raw else ""
-        raise RigError(f"{shown(folder)}: holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}")
+        raise InputError(f"holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}", folder)
     return found, raw
 
 
@@ -177,7 +175,9 @@ def _in_parallel(
                 results[index] = future.result()
                 done += len(chunks[index])
     except BrokenProcessPool:
-        raise RigError("the reading processes were ended from outside, perhaps for lack of memory; try again") from None
+        raise InputError(
+            "the reading processes were ended from outside, perhaps for lack of memory; try again"
+        ) from None
     finally:
         pool.shutdown(wait=False, cancel_futures=True)
     return results
@@ -190,7 +190,7 @@ def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | Broken
         name = shown(path.relative_to(folder))
         try:
             found.append(frame_header(_image_header(path), name))
-        except RigError as error:
+        except InputError as error:
             found.append(BrokenFrame(name, str(error).removeprefix(f"{shown(path)}: ")))
         except Exception as error:  # a header can be broken in ways that astropy does not foresee
             found.append(BrokenFrame(name, f"its header cannot be read: {first_line(error)}"))
@@ -208,12 +208,12 @@ def _image_header(path: Path) -> Header:
             try:
                 with path.open("rb") as file:
                     if not file.read(9).startswith(b"SIMPLE  ="):
-                        raise RigError("is no FITS file: it does not begin with SIMPLE")
+                        raise InputError("is no FITS file: it does not begin with SIMPLE")
                     file.seek(0)
                     header = Header.fromfile(file)
                     _check_whole(header, file.tell(), os.fstat(file.fileno()).st_size)
             except OSError as error:
-                raise RigError(f"cannot be read: {error.strerror or first_line(error)}") from None
+                raise InputError(f"cannot be read: {error.strerror or first_line(error)}") from None
             if header.get("NAXIS", 0):
                 return header
     primary: Header | None = None
@@ -225,18 +225,18 @@ def _image_header(path: Path) -> Header:
                 header.extend(primary.cards, unique=True, strip=True)
             return header
     if primary is None:
-        raise RigError("holds no HDU")
+        raise InputError("holds no HDU")
     return primary
 
 
 def _check_whole(header: Header, start: int, size: int) -> None:
-    """Raise a :class:`RigError` when the file ends before the pixels do that its header announces."""
+    """Raise an :class:`InputError` when the file ends before the pixels do that its header announces."""
     sides = [header.get(f"NAXIS{index + 1}", 0) for index in range(min(int(header.get("NAXIS", 0)), 9))]
     if not sides or not all(isinstance(side, int) and side > 0 for side in sides):
         return
     wanted = start + abs(int(header.get("BITPIX", 8))) // 8 * math.prod(sides)
     if size < wanted:
-        raise RigError(f"is cut short: {size} of {wanted} bytes; copy it again, or take it out")
+        raise InputError(f"is cut short: {size} of {wanted} bytes; copy it again, or take it out")
 
 
 def frame_header(header: Header, path: str) -> FrameHeader:

@@ -14,8 +14,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
-from wyntaxis.core.files.errors import RigError, describe
-from wyntaxis.core.files.opening import parse_json, read_bytes, shown
+from wyntaxis.core.files.errors import InputError, describe
+from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.rig.base import StrictModel, Text
 
 FORMAT = "wyntaxis-filter-names"
@@ -81,7 +81,7 @@ def load_filter_names(path: Path) -> FilterNames:
 
     Raises
     ------
-    RigError
+    InputError
         With one line, when the file cannot be read.
     """
     if not path.exists():
@@ -89,13 +89,12 @@ def load_filter_names(path: Path) -> FilterNames:
     try:
         document = parse_json(read_bytes(path))
         if not isinstance(document, dict) or document.get("format") != FORMAT:
-            raise RigError(f'format: must be "{FORMAT}"; is it a file of filter names?')
+            raise InputError(f'format: must be "{FORMAT}"; is it a file of filter names?')
         return FilterNames.of(OwnFilterNames.model_validate(document).names)
     except ValidationError as error:
-        raise RigError(f"{shown(path)}: {describe(error, OwnFilterNames)}") from None
-    except RigError as error:
-        text = str(error)
-        raise RigError(text if text.startswith(shown(path)) else f"{shown(path)}: {text}") from None
+        raise InputError(describe(error, OwnFilterNames), path) from None
+    except InputError as error:
+        raise InputError(error.reason, path) from None
 
 
 def same_device_name(one: str, other: str) -> bool:

@@ -11,8 +11,7 @@ import stat
 from dataclasses import dataclass
 from pathlib import Path
 
-from wyntaxis.core.files.errors import RigError
-from wyntaxis.core.files.opening import shown
+from wyntaxis.core.files.errors import InputError
 
 USUAL_ROOT = Path("/sys")
 MOST_DEVICES = 1024
@@ -139,7 +138,7 @@ def read_ports(root: Path = USUAL_ROOT) -> PortTree:
 
     Raises
     ------
-    RigError
+    InputError
         With one line when there is no USB bus below the root.
     """
     sysfs = root / "sys" if (root / "sys" / "bus" / "usb").is_dir() else root
@@ -149,7 +148,7 @@ def read_ports(root: Path = USUAL_ROOT) -> PortTree:
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or str(error)
         hint = "no USB bus is to be seen there; name the root of a sysfs with --sysfs"
-        raise RigError(f"{shown(place)}: cannot be read ({reason}): {hint}") from None
+        raise InputError(f"cannot be read ({reason}): {hint}", place) from None
     devices_folder = _dev_folder(root, sysfs)
     chosen = sorted((name for name in names if _DEVICE_NAME.fullmatch(name)), key=_bus_order)[:MOST_DEVICES]
     # A link into nothing is what a device leaves that has just been unplugged.

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import math
 import warnings
 from dataclasses import dataclass, replace
@@ -11,13 +10,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError, shown
 from wyntaxis.core.files.fits import first_line, headers_of, sha256_of_file
-from wyntaxis.core.files.opening import shown
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig, Sensor
-from wyntaxis.core.wording import number
+from wyntaxis.core.wording import number, utc_stamp
 
 if TYPE_CHECKING:
     from astropy.io.fits import Header
@@ -52,16 +50,12 @@ class ScaleReading:
         return self.standard_arcsec_px / self.scale_arcsec_px
 
 
-def _now() -> str:
-    return datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-
-
 def read_solved_frame(path: Path, sensor: Sensor | None = None) -> ScaleReading:
     """Return the scale at the middle of a solved FITS frame, from the first HDU that holds a celestial WCS.
 
     Raises
     ------
-    RigError
+    InputError
         With one line, when the file is no FITS or holds no solution.
     """
     for header in headers_of(path):
@@ -69,9 +63,9 @@ def read_solved_frame(path: Path, sensor: Sensor | None = None) -> ScaleReading:
             try:
                 reading = scale_of_header(header, sensor)
             except ValueError as error:
-                raise RigError(f"{shown(path)}: {first_line(error)}") from None
-            return replace(reading, file=shown(Path(path.name)), sha256=sha256_of_file(path), date=_now())
-    raise RigError(f"{shown(path)}: holds no solved field (no CTYPE1 and CTYPE2); solve the frame first")
+                raise InputError(first_line(error), path) from None
+            return replace(reading, file=shown(Path(path.name)), sha256=sha256_of_file(path), date=utc_stamp())
+    raise InputError("holds no solved field (no CTYPE1 and CTYPE2); solve the frame first", path)
 
 
 def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReading:
@@ -263,14 +257,14 @@ def two_star_scale(
         low, high = (trial, high) if angle_at(trial) > angle else (low, trial)
     scale = ARCSEC_PER_RADIAN / ((low + high) / 2)
     relative = math.hypot(math.sqrt(2) * position_error_px / distance, separation_error_arcsec / separation_arcsec)
-    return ScaleReading(scale, scale * relative, "two_stars", binning, date=_now())
+    return ScaleReading(scale, scale * relative, "two_stars", binning, date=utc_stamp())
 
 
 def typed_scale(scale_arcsec_px: float, standard_arcsec_px: float, binning: int = 1) -> ScaleReading:
     """Return a typed scale; ValueError for one that is not above 0."""
     if not (scale_arcsec_px > 0 and standard_arcsec_px >= 0):
         raise ValueError("the scale must be above 0, its uncertainty not below 0")
-    return ScaleReading(scale_arcsec_px, standard_arcsec_px, "typed", binning, date=_now())
+    return ScaleReading(scale_arcsec_px, standard_arcsec_px, "typed", binning, date=utc_stamp())
 
 
 _SOURCES = {"wcs": "solved frame", "two_stars": "two stars of known separation", "typed": "typed"}

@@ -14,17 +14,17 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.headers.headers import FolderHeaders
+from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, FlatLevel, GainResult, Setting, SkyLevel
 from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint, dark_law, dark_picture, dark_point
 from wyntaxis.core.evidence.sensor.offset import OffsetLine, bias_histogram, offset_line
 from wyntaxis.core.evidence.sensor.sorting import BenchSet, Misfit, Sorted, sort_frames
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.evidence.sensor.tiles import TileStats, frame_stats, pair_stats
-from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate, bias_level, photon_transfer, unity_gain
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
+from wyntaxis.core.files.errors import CancelledError, InputError, Progress
 from wyntaxis.core.rig.plan import FrameCorrection
 
-Progress = Callable[[int, int], None]
 PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
 THREADS = 2
 SATURATED_ADU = 0.5 * HIGHEST_CODE
@@ -52,10 +52,10 @@ class _Work:
 
     def watch(self) -> None:
         if self.ended:
-            raise _EndedError
+            raise CancelledError
 
     def run(self, jobs: Sequence[Callable[[], Any]]) -> list[Any]:
-        """Run jobs and return what they gave, in order; a :class:`RigError` stands for a job that could not be done."""
+        """Run jobs and return what they gave, in order; an :class:`InputError` stands for a job that failed."""
         results: list[Any] = [None] * len(jobs)
         # Set here and not in each job: filters of warnings are one for all threads.
         with warnings.catch_warnings(), ThreadPoolExecutor(THREADS) as pool:
@@ -68,7 +68,7 @@ class _Work:
                     for future in finished:
                         index = waiting.pop(future)
                         error = future.exception()
-                        if error is not None and not isinstance(error, RigError):
+                        if error is not None and not isinstance(error, InputError):
                             raise error
                         results[index] = error if error is not None else future.result()
                         self.done += 1
@@ -77,10 +77,6 @@ class _Work:
                 pool.shutdown(wait=False, cancel_futures=True)
                 raise
         return results
-
-
-class _EndedError(Exception):
-    """The work was ended while a file was being read."""
 
 
 def measure_bench(
@@ -95,14 +91,14 @@ def measure_bench(
 
     Raises
     ------
-    RigError
+    InputError
         With one line when no frame of the folder can be used.
     """
     folder = Path(headers.folder)
     try:
         order = sort_frames(headers, corrections)
     except ValueError as error:
-        raise RigError(f"{folder}: {error}") from None
+        raise InputError(str(error), folder) from None
     bench = _Bench(folder, order, progress, bits)
     if headers.skipped:
         bench.notes.append(headers.skipped)
@@ -178,7 +174,7 @@ class _Bench:
         """Return what could be read; what could not is named."""
         kept = []
         for result, name in zip(results, names, strict=True):
-            if isinstance(result, RigError):
+            if isinstance(result, InputError):
                 self.misfits.append(Misfit(name, str(result).removeprefix(f"{self._path(name)}: ")))
             else:
                 kept.append(result)
@@ -233,7 +229,7 @@ class _Bench:
             stray = {misfit.path for misfit in self.misfits}
             paths = [self._path(name) for name in one.paths if name not in stray]
             histogram = self.work.run([partial(bias_histogram, paths, first.step, self.work.watch)])[0]
-            if isinstance(histogram, RigError):
+            if isinstance(histogram, InputError):
                 continue
             self._biases[one.gain, one.offset] = by_plane
             self._bias_results.append(BiasResult(one.gain, one.offset, _whole(by_plane), histogram))
@@ -247,7 +243,7 @@ class _Bench:
         levels: dict[str, float] = {}
         noise = []
         for pair, each in zip(pairs, stats, strict=True):
-            if isinstance(each, RigError):
+            if isinstance(each, InputError):
                 return None
             levels[pair[0]] = float(np.median(each.mean + each.shift / 2))
             levels[pair[1]] = float(np.median(each.mean - each.shift / 2))
@@ -311,7 +307,7 @@ class _Bench:
         levels = {
             name: float(np.median(each.mean))
             for name, each in zip(one.paths, stats, strict=True)
-            if not isinstance(each, RigError)
+            if not isinstance(each, InputError)
         }
         pairs, waiting = [], ""
         for name in sorted(levels, key=levels.__getitem__):
@@ -466,7 +462,7 @@ class _Bench:
 
 
 def _read(results: Iterable[Any]) -> list[Any]:
-    return [result for result in results if not isinstance(result, RigError)]
+    return [result for result in results if not isinstance(result, InputError)]
 
 
 def _whole(by_plane: Mapping[Plane | None, BiasLevel]) -> BiasLevel:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint
 from wyntaxis.core.evidence.sensor.offset import BiasHistogram, OffsetLine
 from wyntaxis.core.evidence.sensor.sorting import Misfit, Sorted
-from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate, Transfer
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Transfer
 
 Setting = tuple[float | None, float | None]
 """A gain and an offset."""

@@ -13,9 +13,10 @@ from typing import Any
 
 import numpy as np
 
+from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
-from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Estimate
+from wyntaxis.core.evidence.sensor.transfer import BiasLevel
 
 BOLTZMANN_EV_K = 8.617333262e-5
 """CODATA 2018, exact."""

@@ -2,31 +2,17 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
-from wyntaxis.core.evidence.cooling.cooler import CoolerModel, RunFigures
+from wyntaxis.core.evidence.measured import USUAL_SETPOINT_C, Estimate, camera_index, measured_legs
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, FlatLevel
-from wyntaxis.core.evidence.sensor.transfer import Estimate
-from wyntaxis.core.files.opening import shown
+from wyntaxis.core.files.errors import shown
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.settings import CAMERAS
 
-USUAL_SETPOINT_C = -10.0
-"""Where dark current is told when the rig states no set temperature."""
 FLAT_MIDDLE_PERCENT = 45.0
-
-
-def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
-    """Return the place of a camera among the devices: of that id, else of the main camera; None without one."""
-    cameras = [(i, device) for i, device in enumerate(rig.devices) if device.kind in CAMERAS]
-    if device_id is not None:
-        return next((i for i, device in cameras if device.id == device_id), None)
-    return next((i for i, device in cameras if device.kind == "camera"), cameras[0][0] if cameras else None)
 
 
 def sensor_legs(device: Device, result: BenchResult) -> dict[str, Estimate]:
@@ -111,61 +97,8 @@ def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> 
     legs = sensor_legs(device, result)
     frames = sum(len(one.frames) for one in result.sorted.sets)
     name = shown(Path(Path(result.folder).name))[:200]
-    changes = list(_measured(index, legs, "bench", f"bench frames in {name}", name, f"{frames} frames"))
+    changes = list(measured_legs(index, legs, "bench", f"bench frames in {name}", name, f"{frames} frames"))
     if rig.plan is not None:
         for sky in result.skies:
             changes.append((("plan", "sky_e_s", sky.filter), float(f"{sky.sky.value:.4g}")))
     return Change("Keep the bench's numbers", tuple(changes))
-
-
-def keep_cooling(rig: Rig, model: CoolerModel | None, runs: list[RunFigures], device_id: str | None = None) -> Change:
-    """Return the edit that keeps the cooler's model and the last run's figures as measured legs of a camera."""
-    index = camera_index(rig, device_id)
-    if index is None:
-        raise ValueError("the rig has no camera among its devices: add one on the Devices sheet")
-    legs = cooling_legs(model, runs)
-    if not legs:
-        raise ValueError("the runs give no number to keep")
-    names = ", ".join(run.name for run in runs)[:180]
-    return Change(
-        "Keep the cooling runs", tuple(_measured(index, legs, "cooling_run", f"cooling runs {names}", None, ""))
-    )
-
-
-def cooling_legs(model: CoolerModel | None, runs: list[RunFigures]) -> dict[str, Estimate]:
-    """Return the measured numbers of a cooler, by setting key: the model's, and those of the last run that rested.
-
-    A run at full power, made for the model, says nothing of how steeply the camera is cooled of an evening.
-    """
-    legs: dict[str, Estimate] = {}
-    if model is not None:
-        legs |= {"cooler_tau_min": model.tau, "cooler_pull_c_min": model.pull, "cooling_reach_c": model.depth}
-    rested = [run for run in runs if run.scatter_c is not None]
-    steepest = (rested or runs)[-1].steepest_c_min if runs else None
-    if steepest is not None:
-        legs["steepest_c_min"] = Estimate(steepest)
-    if rested:
-        last = rested[-1]
-        assert last.scatter_c is not None
-        legs["scatter_c"] = last.scatter_c
-        legs["rest_ambient_c"] = Estimate(last.ambient_c)
-        if last.rest_power is not None:
-            legs["rest_power_percent"] = Estimate(100 * last.rest_power)
-    return legs
-
-
-def _measured(
-    index: int, legs: dict[str, Estimate], method: str, source: str, file: str | None, note: str
-) -> Iterator[tuple[tuple[str | int, ...], Any]]:
-    now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-    evidence = {"method": method, "date": now} | ({"file": file} if file else {}) | ({"note": note} if note else {})
-    for key, estimate in legs.items():
-        yield (
-            ("devices", index, "settings", key, "measured"),
-            {
-                "value": float(f"{estimate.value:.6g}"),
-                "standard_uncertainty": float(f"{estimate.standard:.3g}"),
-                "source": source,
-                "evidence": evidence,
-            },
-        )

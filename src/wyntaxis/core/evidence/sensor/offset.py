@@ -53,7 +53,7 @@ class BiasHistogram:
 
 
 def bias_histogram(paths: Sequence[Path], step: int = 1, watch: Callable[[], None] = lambda: None) -> BiasHistogram:
-    """Return the histogram of some bias frames, read in strips; :class:`RigError` for what cannot be read."""
+    """Return the histogram of some bias frames, read in strips; :class:`InputError` for what cannot be read."""
     counts = np.zeros(CODES, np.int64)
     for path in paths:
         with open_frame(path) as frame:

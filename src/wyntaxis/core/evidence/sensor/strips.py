@@ -10,9 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from wyntaxis.core.files.errors import RigError
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.fits import first_line
-from wyntaxis.core.files.opening import shown
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -60,7 +59,7 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
 
     Raises
     ------
-    RigError
+    InputError
         With one line when the file is no FITS, holds no image of 8- or 16-bit integers, or ends too soon.
     """
     from astropy.io import fits
@@ -68,17 +67,17 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
     try:
         hdus = fits.open(path, memmap=True, do_not_scale_image_data=True)
     except Exception as error:  # astropy raises many kinds for broken files
-        raise RigError(f"{shown(path)}: is no readable FITS file: {first_line(error)}") from None
+        raise InputError(f"is no readable FITS file: {first_line(error)}", path) from None
     with hdus:
         try:
             hdu = next((h for h in hdus if getattr(h, "shape", None) and len(h.shape) == 2), None)
             if hdu is None:
-                raise RigError(f"{shown(path)}: holds no two-dimensional image")
+                raise InputError("holds no two-dimensional image", path)
             yield _opened(hdu, path)
-        except RigError:
+        except InputError:
             raise
         except (OSError, ValueError, TypeError, IndexError) as error:
-            raise RigError(f"{shown(path)}: its pixels cannot be read: {first_line(error)}") from None
+            raise InputError(f"its pixels cannot be read: {first_line(error)}", path) from None
 
 
 def _opened(hdu: Any, path: Path) -> OpenFrame:
@@ -87,7 +86,7 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
     height, width = (int(side) for side in hdu.shape)
     zero, scale = int(hdu.header.get("BZERO", 0)), float(hdu.header.get("BSCALE", 1))
     if scale != 1:
-        raise RigError(f"{shown(path)}: is scaled by {scale:g}; raw frames of whole numbers are wanted")
+        raise InputError(f"is scaled by {scale:g}; raw frames of whole numbers are wanted", path)
     if isinstance(hdu, fits.CompImageHDU):
         section = hdu.section
 
@@ -97,7 +96,7 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
         return OpenFrame(width, height, packed)
     data = hdu.data
     if data is None or data.shape != (height, width):
-        raise RigError(f"{shown(path)}: ends before its pixels do; copy it again, or take it out")
+        raise InputError("ends before its pixels do; copy it again, or take it out", path)
 
     def plain(start: int, end: int) -> Any:
         return _codes(data[start:end], zero, path)
@@ -114,7 +113,7 @@ def _codes(raw: Any, zero: int, path: Path) -> Any:
     if raw.dtype.kind in "iu":
         whole = raw.astype(np.int64) + zero
         if whole.size and (whole.min() < 0 or whole.max() > HIGHEST_CODE):
-            raise RigError(f"{shown(path)}: holds codes outside 0 to {HIGHEST_CODE}; it is no raw 16-bit frame")
+            raise InputError(f"holds codes outside 0 to {HIGHEST_CODE}; it is no raw 16-bit frame", path)
         return whole.astype(np.uint16)
     whole = np.rint(raw)
     if (
@@ -123,5 +122,5 @@ def _codes(raw: Any, zero: int, path: Path) -> Any:
         or whole.min() < 0
         or whole.max() > HIGHEST_CODE
     ):
-        raise RigError(f"{shown(path)}: holds fractions or codes outside 0 to {HIGHEST_CODE}; it is no raw frame")
+        raise InputError(f"holds fractions or codes outside 0 to {HIGHEST_CODE}; it is no raw frame", path)
     return whole.astype(np.uint16)

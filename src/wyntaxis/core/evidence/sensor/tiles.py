@@ -14,8 +14,7 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.sensor.strips import OpenFrame, Plane, open_frame
-from wyntaxis.core.files.errors import RigError
-from wyntaxis.core.files.opening import shown
+from wyntaxis.core.files.errors import InputError, shown
 
 TILES_ACROSS = 48
 """About so many tiles lie along the longer side of a frame."""
@@ -69,14 +68,15 @@ def pair_stats(one: Path, other: Path, watch: Watch = lambda: None, plane: Plane
 
     Raises
     ------
-    RigError
+    InputError
         With one line when a file cannot be read, or the two differ in size.
     """
     with open_frame(one) as first, open_frame(other) as second:
         if (first.width, first.height) != (second.width, second.height):
-            raise RigError(
-                f"{shown(other)}: has {second.width} × {second.height} px, but {shown(one)} has "
-                f"{first.width} × {first.height}; a pair must be alike"
+            raise InputError(
+                f"has {second.width} × {second.height} px, but {shown(one)} has "
+                f"{first.width} × {first.height}; a pair must be alike",
+                other,
             )
         return _stats(first.plane(plane), second.plane(plane), one, watch)
 
@@ -91,7 +91,7 @@ def _stats(first: OpenFrame, second: OpenFrame | None, path: Path, watch: Watch)
     tile = tile_size(first.width, first.height)
     across, down = first.width // tile, first.height // tile
     if not across or not down:
-        raise RigError(f"{shown(path)}: has {first.width} × {first.height} px; at least {tile} × {tile} are wanted")
+        raise InputError(f"has {first.width} × {first.height} px; at least {tile} × {tile} are wanted", path)
     found = {name: np.empty((down, across)) for name in _FIELDS}
     occupied = np.zeros(CODES, bool)
     at_highest, top = 0, -1

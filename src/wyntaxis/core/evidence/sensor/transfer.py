@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.tiles import TileStats
 
 FIT_SHARE = 0.7
@@ -31,17 +32,6 @@ LINEARITY_RANGE = (0.05, 0.95)
 LEAST_EXPOSURES = 4
 LEAST_POINTS = 3
 NO_LIGHT = "the noise of the flats does not grow with their signal: are they flats of one light, and not processed?"
-
-
-@dataclass(frozen=True)
-class Estimate:
-    """A measured value and its standard uncertainty."""
-
-    value: float
-    standard: float = 0.0
-
-    def times(self, factor: float) -> Estimate:
-        return Estimate(self.value * factor, self.standard * abs(factor))
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,57 @@
+"""What a measurement yields: a value with its standard uncertainty, and the measured leg that it becomes in the rig."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.settings import CAMERAS
+from wyntaxis.core.wording import utc_stamp
+
+USUAL_SETPOINT_C = -10.0
+"""Where dark current is told when the rig states no set temperature."""
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A measured value and its standard uncertainty."""
+
+    value: float
+    standard: float = 0.0
+
+    def times(self, factor: float) -> Estimate:
+        return Estimate(self.value * factor, self.standard * abs(factor))
+
+
+def estimate_json(estimate: Estimate | None) -> dict[str, float] | None:
+    """Return an estimate as JSON holds it; None for none."""
+    return None if estimate is None else {"value": estimate.value, "standard_uncertainty": estimate.standard}
+
+
+def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
+    """Return the place of a camera among the devices: of that id, else of the main camera; None without one."""
+    cameras = [(i, device) for i, device in enumerate(rig.devices) if device.kind in CAMERAS]
+    if device_id is not None:
+        return next((i for i, device in cameras if device.id == device_id), None)
+    return next((i for i, device in cameras if device.kind == "camera"), cameras[0][0] if cameras else None)
+
+
+def measured_legs(
+    index: int, legs: dict[str, Estimate], method: str, source: str, file: str | None, note: str
+) -> Iterator[tuple[tuple[str | int, ...], Any]]:
+    """Yield, as edits of a rig, the measured legs of a device that estimates by setting key make."""
+    evidence = (
+        {"method": method, "date": utc_stamp()} | ({"file": file} if file else {}) | ({"note": note} if note else {})
+    )
+    for key, estimate in legs.items():
+        yield (
+            ("devices", index, "settings", key, "measured"),
+            {
+                "value": float(f"{estimate.value:.6g}"),
+                "standard_uncertainty": float(f"{estimate.standard:.3g}"),
+                "source": source,
+                "evidence": evidence,
+            },
+        )
