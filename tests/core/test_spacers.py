@@ -186,6 +186,10 @@ def test_a_shim_fills_the_gap_of_a_joint_that_bottoms_out():
     assert result.sets[0].error_mm == pytest.approx(0, abs=1e-9)
     thin = find_spacers(rig, [entry, ring("shim", 0.6, None, None)])
     assert thin.sets == ()  # 0.1 mm would stay open
+    longer = rig_for(10.4, ("M42x0.75", "female", 5.0), ("M42x0.75", "female", 5.0))
+    flat = ring("flat", 0.7)  # as long, but joins no more than the entry does
+    assert find_spacers(longer, [entry, shim, flat]).sets == ()  # one shim does not lie in the joint and elsewhere
+    assert find_spacers(longer, [entry, ring("shim", 0.7, None, None, owned=2), flat]).sets[0].count == 2 + 1
 
 
 def test_pieces_are_turned_set_and_told_to_vignette():
