@@ -1,339 +1,195 @@
-"""The legs that follow from the rig: computed from its parts, and measured ones derived from a measured scale."""
+"""The legs of a rig's quantities, each worked out once, when it is first asked for, by the function that declares it.
+
+A function that declares a leg asks for others through :class:`Legs`, so no order has to be kept; what it read of the
+document on the way, itself or through other legs, is noted.
+"""
 
 from __future__ import annotations
 
-import math
+import importlib
+import pkgutil
+from collections.abc import Callable
+from functools import lru_cache
+from typing import Any, Literal, TypeVar, cast
 
-from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE, Leg, Target, Verdict, rectangular
-from wyntaxis.core.optics import focus, guiding, imaging, thinlens
+from wyntaxis.core import quantities
+from wyntaxis.core.ledger import Leg, Target, Verdict
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.plan import GuideSettings
-from wyntaxis.core.train import sampling
-from wyntaxis.core.train.guidepath import guide_optics, guide_path
-from wyntaxis.core.train.lightpath import back_focus, magnifications, main_plates, shift_standard, total_shift
 
-CALIBRATION_TIGHT, CALIBRATION_FAILS = 4 / 3, 2.0
-"""A calibration pulse this many times too long or short makes the calibration doubtful, or wrong."""
+Role = Literal["stated", "computed", "measured", "target", "verdict"]
+ROLES: tuple[Role, ...] = ("stated", "computed", "measured", "target", "verdict")
+"""What can be declared of a quantity: its three legs, what is wanted of it, and a verdict that rests on more."""
 
-LEAST_DITHER_CENTROIDS = 3.0
-"""A dither under three centroid errors is lost in the noise of the guide star."""
+T = TypeVar("T")
+F = TypeVar("F", bound=Callable[["Legs"], Any])
+
+_functions: dict[tuple[Role, str], Callable[[Legs], Any]] = {}
+
+_SECTIONS = {"telescope", "site", "plan", "guiding", "mount", "framing"}
+_READ_OF = {
+    "sensor": ("train",),
+    "camera": ("train",),
+    "parts": ("train", "guiding.path"),
+    "find": ("train", "guiding"),
+}
+"""What is read of the document by those names of a rig that are no keys of it."""
 
 
-def best_focal_length_mm(rig: Rig) -> float:
-    """Return the effective focal length to act on: as measured, or as computed from the parts."""
-    found = ComputedLegs(rig)
-    return found.measured.get("effective_focal_length_mm", found.focal_length).value
+def declares(role: Role, quantity_id: str) -> Callable[[F], F]:
+    """Declare a function as the one that gives a quantity's leg, target or verdict, or None where there is none.
+
+    Raises
+    ------
+    ValueError
+        When this has been declared already.
+    """
+
+    def declare(function: F) -> F:
+        if (role, quantity_id) in _functions:
+            raise ValueError(f"{quantity_id}: {role} is declared twice")
+        _functions[role, quantity_id] = function
+        return function
+
+    return declare
 
 
-class ComputedLegs:
-    """The computed legs and targets of one rig, by quantity id."""
+def computed(quantity_id: str) -> Callable[[F], F]:
+    """Declare the function that computes a quantity; see :func:`declares`."""
+    return declares("computed", quantity_id)
+
+
+def measured(quantity_id: str) -> Callable[[F], F]:
+    """Declare the function that derives a quantity's measured leg from what was measured; see :func:`declares`."""
+    return declares("measured", quantity_id)
+
+
+def target(quantity_id: str) -> Callable[[F], F]:
+    """Declare the function that gives what is wanted of a quantity; see :func:`declares`."""
+    return declares("target", quantity_id)
+
+
+class Legs:
+    """The legs, targets and verdicts of one rig's quantities.
+
+    Parameters
+    ----------
+    rig
+        The rig; :attr:`rig` is it too, and notes what is read of it.
+    """
 
     def __init__(self, rig: Rig) -> None:
-        self.rig = rig
-        self.legs: dict[str, Leg] = {}
-        self.targets: dict[str, Target] = {}
-        self.verdicts: dict[str, Verdict] = {}
-        self.stated: dict[str, Leg] = {}
-        self.measured: dict[str, Leg] = {}
-        self.settings = rig.guiding.settings or GuideSettings()
-        self.back_focus = back_focus(rig)
-        self.guide_path = guide_path(rig)
-        self._imaging()
-        self._focus()
-        self._back_focus()
-        self.guide = guide_optics(rig, self.focal_length.value, self.focal_length.uncertainty)
-        self._guiding()
-        self._guide_path()
-        self._corrector()
-        self._measured_scale()
-        self._measured_guide_scale()
-        self._search()
-        self._guide_run()
-        self._rotation()
+        _import_all()
+        self.rig = cast(Rig, _Watched(rig, "", self._note))
+        self._known: dict[str, tuple[Any, frozenset[str]]] = {}
+        self._open: list[set[str]] = []
+        self._waiting: list[str] = []
 
-    def _imaging(self) -> None:
-        rig, telescope = self.rig, self.rig.telescope
-        factors = magnifications(rig.train)
-        value = imaging.effective_focal_length(telescope.focal_length_mm, factors)
-        tolerance = telescope.focal_length_tolerance_mm
-        rounding = STATED_RELATIVE_TOLERANCE * value if tolerance is None else 0.0
-        self.focal_length = Leg(value, rectangular(tolerance) * math.prod(factors), rounding)
-        self.ratio = self._scaled(imaging.focal_ratio(value, telescope.aperture_mm))
-        self.legs["effective_focal_length_mm"] = self.focal_length
-        self.legs["focal_ratio"] = self.ratio
-        self.legs["airy_diameter_um"] = self._scaled(imaging.airy_diameter(self.ratio.value))
-        sensor = rig.sensor
-        if sensor is None:
-            return
-        self.legs["sensor_diagonal_mm"] = Leg(sensor.diagonal_mm)
-        sides = {"width": sensor.width_mm, "height": sensor.height_mm, "diagonal": sensor.diagonal_mm}
-        for name, side in sides.items():
-            slope = imaging.field_angle_slope(side, value)
-            spreads = slope * self.focal_length.uncertainty, slope * self.focal_length.tolerance
-            self.legs[f"field_{name}_deg"] = Leg(imaging.field_angle(side, value), *spreads)
-        scale = self._scaled(imaging.pixel_scale(sensor.pixel_um, sensor.binning, value))
-        self.legs["pixel_scale_arcsec_px"] = scale
-        if self.seeing is not None:
-            self.legs["sampling_px_per_fwhm"] = self._scaled(imaging.sampling(self.seeing, scale.value))
-            self.targets["sampling_px_per_fwhm"] = Target(
-                imaging.UNDERSAMPLED_BELOW, imaging.OVERSAMPLED_ABOVE, imaging.MATCHED_FROM, imaging.MATCHED_TO
-            )
+    def _note(self, path: str) -> None:
+        if self._open:
+            self._open[-1].add(path)
 
-    @property
-    def seeing(self) -> float | None:
-        return self.rig.site.seeing_fwhm_arcsec if self.rig.site else None
+    def once(self, name: str, work: Callable[[], T]) -> T:
+        """Return what a piece of work gives, done when it is first asked for; its reads count for whoever asks.
 
-    def _scaled(self, value: float, power: float = 1) -> Leg:
-        """Return a leg whose relative uncertainty is ``power`` times that of the focal length."""
-        focal = self.focal_length
-        return Leg(
-            value, value * power * focal.uncertainty / focal.value, value * power * focal.tolerance / focal.value
-        )
+        Raises
+        ------
+        RuntimeError
+            When the work asks for itself.
+        """
+        if name not in self._known:
+            if name in self._waiting:
+                raise RuntimeError(f"{' → '.join([*self._waiting, name])}: waits for itself")
+            self._waiting.append(name)
+            self._open.append(set())
+            try:
+                value = work()
+            finally:
+                self._waiting.pop()
+                reads = self._open.pop()
+            self._known[name] = value, frozenset(reads)
+        value, kept = self._known[name]
+        if self._open:
+            self._open[-1] |= kept
+        return cast(T, value)
 
-    def _focus(self) -> None:
-        diffraction = focus.depth_of_focus_diffraction(self.ratio.value)
-        self.legs["depth_of_focus_diffraction_um"] = self._scaled(diffraction, power=2)
-        if self.seeing is not None:
-            zone = focus.depth_of_focus_seeing(self.ratio.value, self.focal_length.value, self.seeing)
-            self.legs["depth_of_focus_seeing_um"] = self._scaled(zone, power=2)
+    def _of(self, role: Role, quantity_id: str) -> Any:
+        function = _functions.get((role, quantity_id))
+        return None if function is None else self.once(f"{role} {quantity_id}", lambda: function(self))
 
-    def _back_focus(self) -> None:
-        plates = main_plates(self.rig)
-        self.legs["glass_shift_mm"] = Leg(total_shift(plates), shift_standard(plates))
-        path = self.back_focus
-        if path is None:
-            return
-        self.legs["back_focus_required_mm"] = Leg(path.required_mm, path.glass_standard_mm)
-        self.legs["back_focus_built_mm"] = Leg(path.built_mm, path.stack.standard_mm)
-        self.legs["back_focus_error_mm"] = Leg(path.error_mm, path.error_standard_mm)
-        if path.tolerance_mm is not None:
-            width = path.tolerance_mm
-            self.targets["back_focus_error_mm"] = Target(-width, width)
-            self.targets["back_focus_built_mm"] = Target(path.required_mm - width, path.required_mm + width)
+    def stated(self, quantity_id: str) -> Leg | None:
+        """Return the leg that other statements of the rig make of a quantity."""
+        return cast("Leg | None", self._of("stated", quantity_id))
 
-    def _guiding(self) -> None:
-        guide, scale = self.guide, self.legs.get("pixel_scale_arcsec_px")
-        if guide is None:
-            return
-        value = imaging.pixel_scale(guide.sensor.pixel_um, guide.sensor.binning, guide.focal_length_mm)
-        relative = guide.focal_length_standard_mm / guide.focal_length_mm
-        self.legs["guide_scale_arcsec_px"] = Leg(value, value * relative)
-        if scale is None:
-            return
-        ratio = imaging.guide_to_main_ratio(value, scale.value)
-        # Behind a prism both scales hold the same focal length, which cancels.
-        spread = 0.0 if guide.shares_main else ratio * math.hypot(relative, scale.uncertainty / scale.value)
-        good, poor = (guiding.ALLOWED_MAIN_PX / error for error in guiding.CENTROID_ERROR_PX)
-        self.legs["guide_to_main_ratio"] = Leg(ratio, spread)
-        self.targets["guide_to_main_ratio"] = Target(0, good, 0, poor)
+    def computed(self, quantity_id: str) -> Leg | None:
+        """Return a quantity's computed leg."""
+        return cast("Leg | None", self._of("computed", quantity_id))
 
-    def _guide_path(self) -> None:
-        path = self.guide_path
-        if path is None:
-            return
-        others = math.sqrt(max(0.0, path.standard_mm**2 - path.stack.standard_mm**2))
-        self.legs["guide_path_required_mm"] = Leg(path.required_mm, others)
-        self.legs["guide_path_built_mm"] = Leg(path.built_mm, path.stack.standard_mm)
-        self.legs["guide_path_error_mm"] = Leg(path.error_mm, path.standard_mm)
-        width = self.guide_focus_half_width_mm
-        self.targets["guide_path_error_mm"] = Target(-width, width)
-        self.targets["guide_path_built_mm"] = Target(path.required_mm - width, path.required_mm + width)
-        if path.reach is not None and path.reach.margin_mm >= 2 * path.standard_mm and abs(path.error_mm) <= width:
-            # What the tolerances leave open, the guide focuser takes up.
-            self.verdicts["guide_path_error_mm"] = self.verdicts["guide_path_built_mm"] = Verdict.HOLDS
+    def measured(self, quantity_id: str) -> Leg | None:
+        """Return the measured leg that follows from another quantity's measurement."""
+        return cast("Leg | None", self._of("measured", quantity_id))
 
-    @property
-    def guide_focus_half_width_mm(self) -> float:
-        """Half the depth of focus, in mm: the seeing zone, or the diffraction zone where no seeing is stated."""
-        zone = self.legs.get("depth_of_focus_seeing_um") or self.legs["depth_of_focus_diffraction_um"]
-        return zone.value / 2000
+    def target(self, quantity_id: str) -> Target | None:
+        """Return what is wanted of a quantity."""
+        return cast("Target | None", self._of("target", quantity_id))
 
-    # The corrector as a thin lens, and what a measured image scale says of it
+    def verdict(self, quantity_id: str) -> Verdict | None:
+        """Return the verdict on a quantity where it rests on more than its own legs and target."""
+        return cast("Verdict | None", self._of("verdict", quantity_id))
 
-    def _corrector(self) -> None:
-        """Set the magnification that the built distance gives."""
-        path = self.back_focus
-        if path is None or path.corrector.magnification is None:
-            return
-        lens = thinlens.focal_length_of(path.corrector.magnification, path.stated_mm)
-        if lens is None:
-            return
-        self.lens_mm = lens
-        value = thinlens.magnification_at(path.stated_mm + path.error_mm, lens)
-        if value > 0:
-            self.legs["corrector_magnification"] = Leg(value, path.error_standard_mm / abs(lens))
+    def found(self, quantity_id: str) -> Leg | None:
+        """Return the leg to go on with: measured where it was, else computed."""
+        return self.measured(quantity_id) or self.computed(quantity_id)
 
-    lens_mm: float | None = None
+    def reads(self, quantity_id: str) -> frozenset[str]:
+        """Return which document paths a quantity rests on, such as ``train`` or ``site.seeing_fwhm_arcsec``.
 
-    def _measured_scale(self) -> None:
-        """Derive every measured leg that follows from a measured pixel scale or focal length."""
-        sensor, focal = self.rig.sensor, self._measured_focal_length()
-        if focal is None:
-            return
-        relative = focal.uncertainty / focal.value
+        An edit of none of them, nor of what lies below or above them, leaves the quantity as it is. What the rig holds
+        of the quantity itself, stated or measured, counts.
+        """
+        found = {f"stated.{quantity_id}", f"measured.{quantity_id}"}
+        for role in ROLES:
+            self._of(role, quantity_id)
+            _, kept = self._known.get(f"{role} {quantity_id}", (None, frozenset()))
+            found |= kept
+        return frozenset(found)
 
-        def follows(quantity_id: str, value: float) -> None:
-            self.measured[quantity_id] = Leg(value, value * relative, source=focal.source)
 
-        follows("effective_focal_length_mm", focal.value)
-        ratio = imaging.focal_ratio(focal.value, self.rig.telescope.aperture_mm)
-        follows("focal_ratio", ratio)
-        if sensor is not None:
-            scale = imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value)
-            follows("pixel_scale_arcsec_px", scale)
-            sides = {"width": sensor.width_mm, "height": sensor.height_mm, "diagonal": sensor.diagonal_mm}
-            for name, side in sides.items():
-                slope = imaging.field_angle_slope(side, focal.value)
-                angle = imaging.field_angle(side, focal.value)
-                self.measured[f"field_{name}_deg"] = Leg(angle, slope * focal.uncertainty, source=focal.source)
-            if self.seeing is not None:
-                follows("sampling_px_per_fwhm", imaging.sampling(self.seeing, scale))
-        self._measured_magnification(focal)
+@lru_cache(maxsize=1)
+def _import_all() -> None:
+    """Import every module of this package, so that all legs are declared."""
+    for module in pkgutil.iter_modules(quantities.__path__):
+        importlib.import_module(f"{quantities.__name__}.{module.name}")
 
-    scale_basis: str | None = None
-    """Which recorded measurement the derived legs follow from."""
 
-    def _measured_focal_length(self) -> Leg | None:
-        """Return the effective focal length that was measured, itself or through the pixel scale."""
-        direct = self.rig.measured.get("effective_focal_length_mm")
-        if direct is not None:
-            self.scale_basis = "effective_focal_length_mm"
-            return Leg(direct.value, direct.standard_uncertainty, source=direct.source or "")
-        scale, sensor = self.rig.measured.get("pixel_scale_arcsec_px"), self.rig.sensor
-        if scale is None or sensor is None:
-            return None
-        self.scale_basis = "pixel_scale_arcsec_px"
-        binning = scale.evidence.binning if scale.evidence and scale.evidence.binning else sensor.binning
-        value = imaging.pixel_scale(sensor.pixel_um, binning, scale.value)  # the formula is its own inverse
-        return Leg(value, value * scale.standard_uncertainty / scale.value, source=scale.source or "")
+class _Watched:
+    """A rig, or a section of one, that notes by path what is read of it."""
 
-    def _measured_magnification(self, focal: Leg) -> None:
-        """Set the measured magnification of the corrector, and the spacing error that would explain it."""
-        path, telescope = self.back_focus, self.rig.telescope
-        if path is None or self.lens_mm is None or path.corrector.magnification is None:
-            return
-        design = path.corrector.magnification
-        bare = self.focal_length.value / design
-        value = focal.value / bare
-        tolerance = rectangular(telescope.focal_length_tolerance_mm)
-        standard = value * math.hypot(focal.uncertainty / focal.value, tolerance / telescope.focal_length_mm)
-        self.measured["corrector_magnification"] = Leg(value, standard, source=focal.source)
-        error = thinlens.spacing_error(value, design, self.lens_mm)
-        self.measured["spacing_error_by_scale_mm"] = Leg(error, standard * abs(self.lens_mm), source=focal.source)
-        self.legs["spacing_error_by_scale_mm"] = Leg(path.error_mm, path.error_standard_mm)
+    __slots__ = ("_note", "_of", "_path")
 
-    def _search(self) -> None:
-        """Set the range that field solving is told, from the measured scale where there is one."""
-        sensor, focal = self.rig.sensor, self.measured.get("effective_focal_length_mm", self.focal_length)
-        if sensor is None:
-            return
-        scale = imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value)
-        found = sampling.search_range(sensor, scale, focal.value, focal.uncertainty / focal.value)
-        self.search = found
-        self.legs["search_scale_low_arcsec_px"] = Leg(found.low_arcsec_px)
-        self.legs["search_scale_high_arcsec_px"] = Leg(found.high_arcsec_px)
-        self.legs["search_radius_deg"] = Leg(found.radius_deg)
+    def __init__(self, of: Any, path: str, note: Callable[[str], None]) -> None:
+        self._of, self._path, self._note = of, path, note
 
-    search: sampling.SearchRange | None = None
+    def __getattr__(self, name: str) -> Any:
+        value = getattr(self._of, name)
+        path = f"{self._path}.{name}" if self._path else name
+        if not self._path:
+            if name in ("stated", "measured"):
+                return _WatchedLegs(value, name, self._note)
+            if name in _SECTIONS and value is not None:
+                return _Watched(value, name, self._note)
+        for read in _READ_OF.get(name, (path,)) if not self._path else (path,):
+            self._note(read)
+        return value
 
-    # The guiding's run, and the rotation of the field
 
-    def _guide_run(self) -> None:
-        main, guide, settings = self._best_scale(), self._best_guide_scale(), self.settings
-        if guide is None:
-            return
-        distance = settings.calibration_distance_px or guiding.USUAL_DISTANCE_PX
-        pulses = settings.calibration_pulses or guiding.USUAL_PULSES
-        rate = settings.rate_sidereal or guiding.USUAL_RATE_SIDEREAL
-        declination = self.calibration_declination_deg
-        if abs(declination) < 89.95:
-            wanted = guiding.calibration_pulse_ms(distance, guide.value, pulses, rate, declination)
-            self.legs["calibration_pulse_ms"] = Leg(wanted, wanted * guide.uncertainty / guide.value)
-            self._stated_pulse(wanted)
-        if main is None:
-            return
-        dither = settings.dither_main_px or guiding.USUAL_DITHER_MAIN_PX
-        ratio = guide.value / main.value
-        centroid = settings.centroid_error_px or guiding.CENTROID_ERROR_PX[1]
-        self.legs["guide_centroid_main_px"] = Leg(centroid * ratio)
-        # A usual centroid error fails only where even its good end would: nobody has stated it.
-        good, poor = guiding.CENTROID_ERROR_PX
-        slack = 1.0 if settings.centroid_error_px else poor / good
-        self.targets["guide_centroid_main_px"] = Target(0, guiding.ALLOWED_MAIN_PX * slack, 0, guiding.ALLOWED_MAIN_PX)
-        self.legs["dither_arcsec"] = Leg(dither * main.value)
-        self.legs["dither_guide_px"] = Leg(dither / ratio)
-        reach = settings.search_region_px or math.inf
-        self.targets["dither_guide_px"] = Target(LEAST_DITHER_CENTROIDS * centroid, reach)
-        if settings.stop_threshold_arcsec is not None:
-            self.legs["stop_threshold_main_px"] = Leg(settings.stop_threshold_arcsec / main.value)
-        plan = self.rig.plan
-        if self.rig.guiding.kind == "separate" and plan is not None:
-            allowed = plan.allowed_drift_px or guiding.USUAL_DRIFT_PX
-            budget = guiding.flexure_budget(allowed, main.value, plan.exposure_s)
-            self.legs["flexure_budget_arcsec_s"] = Leg(budget)
-            self.targets["flexure_arcsec_s"] = Target(-budget, budget)
+class _WatchedLegs:
+    """The legs of one kind that a rig holds, by quantity, noting which are asked for."""
 
-    def _stated_pulse(self, wanted_ms: float) -> None:
-        pulse = self.settings.calibration_pulse_ms
-        if pulse is None:
-            return
-        # The legs agree up to a factor of two; the verdict between is the calibration's own.
-        self.stated["calibration_pulse_ms"] = Leg(pulse, tolerance=wanted_ms * (CALIBRATION_FAILS - 1))
-        factor = max(pulse / wanted_ms, wanted_ms / pulse)
-        self.verdicts["calibration_pulse_ms"] = (
-            Verdict.FAILS
-            if factor > CALIBRATION_FAILS
-            else Verdict.TIGHT
-            if factor > CALIBRATION_TIGHT
-            else Verdict.HOLDS
-        )
+    __slots__ = ("_note", "_of", "_path")
 
-    @property
-    def calibration_declination_deg(self) -> float:
-        """Where the calibration is made: as stated, else at the framing, else at the equator."""
-        if self.settings.calibration_declination_deg is not None:
-            return self.settings.calibration_declination_deg
-        return self.rig.framing.dec_deg if self.rig.framing else 0.0
+    def __init__(self, of: dict[str, Any], path: str, note: Callable[[str], None]) -> None:
+        self._of, self._path, self._note = of, path, note
 
-    def _best_scale(self) -> Leg | None:
-        return self.measured.get("pixel_scale_arcsec_px") or self.legs.get("pixel_scale_arcsec_px")
-
-    def _best_guide_scale(self) -> Leg | None:
-        return self.measured.get("guide_scale_arcsec_px") or self.legs.get("guide_scale_arcsec_px")
-
-    def _measured_guide_scale(self) -> None:
-        """Set the measured guide scale: as recorded; behind a prism a measured main focal length is its own too."""
-        guide, main = self.legs.get("guide_scale_arcsec_px"), self.measured.get("effective_focal_length_mm")
-        recorded = self.rig.measured.get("guide_scale_arcsec_px")
-        if recorded is not None:
-            leg = Leg(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
-            self.measured["guide_scale_arcsec_px"] = leg
-        elif guide is not None and main is not None and self.guide is not None and self.guide.shares_main:
-            value = guide.value * self.focal_length.value / main.value
-            self.measured["guide_scale_arcsec_px"] = Leg(value, value * main.uncertainty / main.value, 0.0, main.source)
-
-    @property
-    def guide_focal_length(self) -> Leg | None:
-        """The focal length that the guide camera works at: by the measured guide scale, else computed."""
-        if self.guide is None:
-            return None
-        scale, sensor = self.measured.get("guide_scale_arcsec_px"), self.guide.sensor
-        if scale is None:
-            return Leg(self.guide.focal_length_mm, self.guide.focal_length_standard_mm)
-        value = imaging.pixel_scale(sensor.pixel_um, sensor.binning, scale.value)  # the formula is its own inverse
-        return Leg(value, value * scale.uncertainty / scale.value, 0.0, scale.source)
-
-    def _rotation(self) -> None:
-        rig, sensor = self.rig, self.rig.sensor
-        if rig.mount is None or rig.mount.kind != "alt_azimuth" or rig.site is None or sensor is None:
-            return
-        if rig.framing is None:
-            return
-        altitude = guiding.culmination_altitude(rig.site.latitude_deg, rig.framing.dec_deg)
-        rate = guiding.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))
-        allowed = (rig.plan.allowed_drift_px if rig.plan else None) or guiding.USUAL_DRIFT_PX
-        longest = float(guiding.rotation_exposure(rate, sensor.corner_px, allowed))
-        if math.isfinite(longest):
-            self.legs["rotation_exposure_s"] = Leg(longest)
-            if rig.plan is not None:
-                self.targets["rotation_exposure_s"] = Target(low=rig.plan.exposure_s)
+    def get(self, quantity_id: str) -> Any:
+        self._note(f"{self._path}.{quantity_id}")
+        return self._of.get(quantity_id)

@@ -10,8 +10,11 @@ from wyntaxis.core.evidence.headers.headers import FolderHeaders
 from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.ledger import Leg, Quantity, stated_leg
 from wyntaxis.core.quantities.devices import device_quantities
-from wyntaxis.core.quantities.legs import ComputedLegs
-from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.quantities.guiding import guide_focal_length, guide_optics_of, guide_path_of
+from wyntaxis.core.quantities.imaging import scale_basis, search_range
+from wyntaxis.core.quantities.legs import Legs
+from wyntaxis.core.quantities.spacing import back_focus_of, corrector_lens_mm
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS, QuantityKind
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.train.guidepath import GuideOptics, GuidePath
@@ -41,6 +44,8 @@ class Numbers:
     guide_path: GuidePath | None
     guide_optics: GuideOptics | None
     quantities: dict[str, Quantity]
+    legs: Legs = field(repr=False, compare=False)
+    """How they were worked out, and what each rests on."""
     guide_focal_length: Leg | None = None
     """What the guide camera works at: as measured where the scale is, else as computed."""
     search: SearchRange | None = None
@@ -72,32 +77,36 @@ class Numbers:
 
 def numbers_of(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Numbers:
     """Compute every number of a rig."""
-    computed = ComputedLegs(rig)
+    legs = Legs(rig)
+    basis = scale_basis(legs)
     return Numbers(
         rig=rig,
-        back_focus=computed.back_focus,
-        guide_path=computed.guide_path,
-        guide_optics=computed.guide,
-        quantities={key: _row(rig, key, computed) for key in QUANTITY_KINDS},
-        guide_focal_length=computed.guide_focal_length,
-        search=computed.search,
-        thin_lens_mm=computed.lens_mm,
-        derived=frozenset(computed.measured) - (set(rig.measured) - {computed.scale_basis}),
+        back_focus=back_focus_of(legs),
+        guide_path=guide_path_of(legs),
+        guide_optics=guide_optics_of(legs),
+        quantities={key: _row(rig, kind, legs, basis) for key, kind in QUANTITY_KINDS.items()},
+        guide_focal_length=guide_focal_length(legs),
+        search=search_range(legs),
+        thin_lens_mm=corrector_lens_mm(legs),
+        derived=frozenset(
+            key for key in QUANTITY_KINDS if legs.measured(key) and not (key in rig.measured and key != basis)
+        ),
+        legs=legs,
         shelf=shelf,
         gathered=gathered or Gathered(),
     )
 
 
-def _row(rig: Rig, quantity_id: str, computed: ComputedLegs) -> Quantity:
-    stated, measured = rig.stated.get(quantity_id), rig.measured.get(quantity_id)
+def _row(rig: Rig, kind: QuantityKind, legs: Legs, basis: str | None) -> Quantity:
+    stated, measured = rig.stated.get(kind.id), rig.measured.get(kind.id)
     given = stated_leg(stated.value, stated.tolerance, stated.source or "") if stated else None
     found = Leg(measured.value, measured.standard_uncertainty, source=measured.source or "") if measured else None
     return Quantity(
-        kind=QUANTITY_KINDS[quantity_id],
-        stated=given or computed.stated.get(quantity_id),
-        computed=computed.legs.get(quantity_id),
+        kind=kind,
+        stated=given or legs.stated(kind.id),
+        computed=legs.computed(kind.id),
         # A scale measured at another binning is told for the binning in use.
-        measured=found if found and quantity_id != computed.scale_basis else computed.measured.get(quantity_id),
-        target=computed.targets.get(quantity_id),
-        verdict_override=computed.verdicts.get(quantity_id),
+        measured=found if found and kind.id != basis else legs.measured(kind.id),
+        target=legs.target(kind.id),
+        verdict_override=legs.verdict(kind.id),
     )

@@ -21,7 +21,7 @@ from wyntaxis.core.evidence.scale.image_scale import (
     two_star_scale,
     typed_scale,
 )
-from wyntaxis.core.quantities.legs import best_focal_length_mm
+from wyntaxis.core.quantities.imaging import best_focal_length_mm
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.train.sampling import BinningRow, binning_rows

@@ -1,0 +1,284 @@
+"""The guide camera: its scale, its path, what a guided run takes, and what a field that turns allows.
+
+Sources of the formulas: see :mod:`wyntaxis.core.optics.guiding`.
+"""
+
+from __future__ import annotations
+
+import math
+
+from wyntaxis.core.ledger import Leg, Target, Verdict
+from wyntaxis.core.optics import guiding, imaging
+from wyntaxis.core.quantities.imaging import focal_length
+from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
+from wyntaxis.core.rig.plan import GuideSettings
+from wyntaxis.core.train.guidepath import GuideOptics, GuidePath, guide_optics, guide_path
+
+CALIBRATION_TIGHT, CALIBRATION_FAILS = 4 / 3, 2.0
+"""A calibration pulse this many times too long or short makes the calibration doubtful, or wrong."""
+
+LEAST_DITHER_CENTROIDS = 3.0
+"""A dither under three centroid errors is lost in the noise of the guide star."""
+
+
+def guide_optics_of(legs: Legs) -> GuideOptics | None:
+    """Return what the guide camera looks through; None without one."""
+    focal = focal_length(legs)
+    return legs.once("guide optics", lambda: guide_optics(legs.rig, focal.value, focal.uncertainty))
+
+
+def guide_path_of(legs: Legs) -> GuidePath | None:
+    """Return the path from the prism to the guide sensor; None where nothing taps the train."""
+    return legs.once("guide path", lambda: guide_path(legs.rig))
+
+
+def _settings(legs: Legs) -> GuideSettings:
+    return legs.rig.guiding.settings or GuideSettings()
+
+
+# Scale
+
+
+@computed("guide_scale_arcsec_px")
+def _guide_scale(legs: Legs) -> Leg | None:
+    guide = guide_optics_of(legs)
+    if guide is None:
+        return None
+    value = imaging.pixel_scale(guide.sensor.pixel_um, guide.sensor.binning, guide.focal_length_mm)
+    return Leg(value, value * (guide.focal_length_standard_mm / guide.focal_length_mm))
+
+
+@measured("guide_scale_arcsec_px")
+def _measured_guide_scale(legs: Legs) -> Leg | None:
+    """Return the measured guide scale: as recorded; behind a prism a measured main focal length is its own too."""
+    recorded, optics = legs.rig.measured.get("guide_scale_arcsec_px"), guide_optics_of(legs)
+    if recorded is not None:
+        return Leg(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
+    guide, main = legs.computed("guide_scale_arcsec_px"), legs.measured("effective_focal_length_mm")
+    if guide is None or main is None or optics is None or not optics.shares_main:
+        return None
+    value = guide.value * focal_length(legs).value / main.value
+    return Leg(value, value * main.uncertainty / main.value, 0.0, main.source)
+
+
+def guide_focal_length(legs: Legs) -> Leg | None:
+    """Return the focal length that the guide camera works at, in mm: by the measured guide scale, else computed."""
+    optics = guide_optics_of(legs)
+    if optics is None:
+        return None
+    scale, sensor = legs.measured("guide_scale_arcsec_px"), optics.sensor
+    if scale is None:
+        return Leg(optics.focal_length_mm, optics.focal_length_standard_mm)
+    value = imaging.pixel_scale(sensor.pixel_um, sensor.binning, scale.value)  # the formula is its own inverse
+    return Leg(value, value * scale.uncertainty / scale.value, 0.0, scale.source)
+
+
+@computed("guide_to_main_ratio")
+def _ratio(legs: Legs) -> Leg | None:
+    optics, guide, main = (
+        guide_optics_of(legs),
+        legs.computed("guide_scale_arcsec_px"),
+        legs.computed("pixel_scale_arcsec_px"),
+    )
+    if optics is None or guide is None or main is None:
+        return None
+    ratio = imaging.guide_to_main_ratio(guide.value, main.value)
+    # Behind a prism both scales hold the same focal length, which cancels.
+    spread = math.hypot(optics.focal_length_standard_mm / optics.focal_length_mm, main.uncertainty / main.value)
+    return Leg(ratio, 0.0 if optics.shares_main else ratio * spread)
+
+
+@target("guide_to_main_ratio")
+def _wanted_ratio(legs: Legs) -> Target | None:
+    if legs.computed("guide_to_main_ratio") is None:
+        return None
+    good, poor = (guiding.ALLOWED_MAIN_PX / error for error in guiding.CENTROID_ERROR_PX)
+    return Target(0, good, 0, poor)
+
+
+# Path
+
+
+def guide_focus_half_width_mm(legs: Legs) -> float:
+    """Return half the depth of focus, in mm: the seeing zone, or the diffraction zone where no seeing is stated."""
+    zone = legs.computed("depth_of_focus_seeing_um") or legs.computed("depth_of_focus_diffraction_um")
+    assert zone is not None
+    return zone.value / 2000
+
+
+@computed("guide_path_required_mm")
+def _required(legs: Legs) -> Leg | None:
+    path = guide_path_of(legs)
+    if path is None:
+        return None
+    return Leg(path.required_mm, math.sqrt(max(0.0, path.standard_mm**2 - path.stack.standard_mm**2)))
+
+
+@computed("guide_path_built_mm")
+def _built(legs: Legs) -> Leg | None:
+    path = guide_path_of(legs)
+    return Leg(path.built_mm, path.stack.standard_mm) if path else None
+
+
+@computed("guide_path_error_mm")
+def _error(legs: Legs) -> Leg | None:
+    path = guide_path_of(legs)
+    return Leg(path.error_mm, path.standard_mm) if path else None
+
+
+@target("guide_path_error_mm")
+def _wanted_error(legs: Legs) -> Target | None:
+    width = guide_focus_half_width_mm(legs)
+    return Target(-width, width) if guide_path_of(legs) else None
+
+
+@target("guide_path_built_mm")
+def _wanted_built(legs: Legs) -> Target | None:
+    path, width = guide_path_of(legs), guide_focus_half_width_mm(legs)
+    return Target(path.required_mm - width, path.required_mm + width) if path else None
+
+
+@declares("verdict", "guide_path_error_mm")
+@declares("verdict", "guide_path_built_mm")
+def _within_reach(legs: Legs) -> Verdict | None:
+    """Return that it holds where the guide focuser takes up what the tolerances leave open."""
+    path = guide_path_of(legs)
+    if path is None or path.reach is None:
+        return None
+    inside = abs(path.error_mm) <= guide_focus_half_width_mm(legs)
+    return Verdict.HOLDS if inside and path.reach.margin_mm >= 2 * path.standard_mm else None
+
+
+# The run
+
+
+@computed("calibration_pulse_ms")
+def _calibration_pulse(legs: Legs) -> Leg | None:
+    guide, settings, declination = legs.found("guide_scale_arcsec_px"), _settings(legs), _calibration_declination(legs)
+    if guide is None or abs(declination) >= 89.95:
+        return None
+    distance = settings.calibration_distance_px or guiding.USUAL_DISTANCE_PX
+    pulses = settings.calibration_pulses or guiding.USUAL_PULSES
+    rate = settings.rate_sidereal or guiding.USUAL_RATE_SIDEREAL
+    wanted = guiding.calibration_pulse_ms(distance, guide.value, pulses, rate, declination)
+    return Leg(wanted, wanted * guide.uncertainty / guide.value)
+
+
+def _calibration_declination(legs: Legs) -> float:
+    """Return where the calibration is made, in degrees: as stated, else at the framing, else at the equator."""
+    stated = _settings(legs).calibration_declination_deg
+    if stated is not None:
+        return stated
+    return legs.rig.framing.dec_deg if legs.rig.framing else 0.0
+
+
+@declares("stated", "calibration_pulse_ms")
+def _stated_pulse(legs: Legs) -> Leg | None:
+    pulse, wanted = _settings(legs).calibration_pulse_ms, legs.computed("calibration_pulse_ms")
+    if pulse is None or wanted is None:
+        return None
+    # The legs agree up to a factor of two; the verdict between is the calibration's own.
+    return Leg(pulse, tolerance=wanted.value * (CALIBRATION_FAILS - 1))
+
+
+@declares("verdict", "calibration_pulse_ms")
+def _pulse_suits(legs: Legs) -> Verdict | None:
+    pulse, wanted = legs.stated("calibration_pulse_ms"), legs.computed("calibration_pulse_ms")
+    if pulse is None or wanted is None:
+        return None
+    factor = max(pulse.value / wanted.value, wanted.value / pulse.value)
+    if factor > CALIBRATION_FAILS:
+        return Verdict.FAILS
+    return Verdict.TIGHT if factor > CALIBRATION_TIGHT else Verdict.HOLDS
+
+
+def _guide_to_main(legs: Legs) -> tuple[float, float] | None:
+    """Return the guide pixel in main pixels and the main scale, by the best legs; None without both cameras."""
+    main, guide = legs.found("pixel_scale_arcsec_px"), legs.found("guide_scale_arcsec_px")
+    return None if main is None or guide is None else (guide.value / main.value, main.value)
+
+
+def _centroid_px(legs: Legs) -> float:
+    return _settings(legs).centroid_error_px or guiding.CENTROID_ERROR_PX[1]
+
+
+def _dither_main_px(legs: Legs) -> float:
+    return _settings(legs).dither_main_px or guiding.USUAL_DITHER_MAIN_PX
+
+
+@computed("guide_centroid_main_px")
+def _centroid(legs: Legs) -> Leg | None:
+    found = _guide_to_main(legs)
+    return Leg(_centroid_px(legs) * found[0]) if found else None
+
+
+@target("guide_centroid_main_px")
+def _wanted_centroid(legs: Legs) -> Target | None:
+    if _guide_to_main(legs) is None:
+        return None
+    # A usual centroid error fails only where even its good end would: nobody has stated it.
+    good, poor = guiding.CENTROID_ERROR_PX
+    slack = 1.0 if _settings(legs).centroid_error_px else poor / good
+    return Target(0, guiding.ALLOWED_MAIN_PX * slack, 0, guiding.ALLOWED_MAIN_PX)
+
+
+@computed("dither_arcsec")
+def _dither_on_sky(legs: Legs) -> Leg | None:
+    found = _guide_to_main(legs)
+    return Leg(_dither_main_px(legs) * found[1]) if found else None
+
+
+@computed("dither_guide_px")
+def _dither_on_guide(legs: Legs) -> Leg | None:
+    found = _guide_to_main(legs)
+    return Leg(_dither_main_px(legs) / found[0]) if found else None
+
+
+@target("dither_guide_px")
+def _wanted_dither(legs: Legs) -> Target | None:
+    if _guide_to_main(legs) is None:
+        return None
+    return Target(LEAST_DITHER_CENTROIDS * _centroid_px(legs), _settings(legs).search_region_px or math.inf)
+
+
+@computed("stop_threshold_main_px")
+def _stop_threshold(legs: Legs) -> Leg | None:
+    found, threshold = _guide_to_main(legs), _settings(legs).stop_threshold_arcsec
+    return None if found is None or threshold is None else Leg(threshold / found[1])
+
+
+@computed("flexure_budget_arcsec_s")
+def _flexure_budget(legs: Legs) -> Leg | None:
+    found, plan = _guide_to_main(legs), legs.rig.plan
+    if found is None or plan is None or legs.rig.guiding.kind != "separate":
+        return None
+    return Leg(guiding.flexure_budget(plan.allowed_drift_px or guiding.USUAL_DRIFT_PX, found[1], plan.exposure_s))
+
+
+@target("flexure_arcsec_s")
+def _wanted_flexure(legs: Legs) -> Target | None:
+    budget = legs.computed("flexure_budget_arcsec_s")
+    return Target(-budget.value, budget.value) if budget else None
+
+
+# The field of an alt-azimuth mount turns
+
+
+@computed("rotation_exposure_s")
+def _rotation_exposure(legs: Legs) -> Leg | None:
+    rig, sensor = legs.rig, legs.rig.sensor
+    if rig.mount is None or rig.mount.kind != "alt_azimuth" or rig.site is None or sensor is None:
+        return None
+    if rig.framing is None:
+        return None
+    altitude = guiding.culmination_altitude(rig.site.latitude_deg, rig.framing.dec_deg)
+    rate = guiding.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))
+    allowed = (rig.plan.allowed_drift_px if rig.plan else None) or guiding.USUAL_DRIFT_PX
+    longest = float(guiding.rotation_exposure(rate, sensor.corner_px, allowed))
+    return Leg(longest) if math.isfinite(longest) else None
+
+
+@target("rotation_exposure_s")
+def _wanted_rotation(legs: Legs) -> Target | None:
+    plan = legs.rig.plan
+    return None if plan is None or legs.computed("rotation_exposure_s") is None else Target(low=plan.exposure_s)
