@@ -71,3 +71,17 @@ _KINDS = (
 
 QUANTITY_KINDS: dict[str, QuantityKind] = {kind.id: kind for kind in _KINDS}
 """Every quantity by id, in the order in which the ledger lists them."""
+
+
+def declare_quantity(kind: QuantityKind) -> QuantityKind:
+    """Declare a quantity from elsewhere, and return it; the ledger lists it last.
+
+    Raises
+    ------
+    ValueError
+        When the id is taken.
+    """
+    if kind.id in QUANTITY_KINDS:
+        raise ValueError(f"the quantity {kind.id} is declared already")
+    QUANTITY_KINDS[kind.id] = kind
+    return kind

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import importlib.util
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -10,6 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidg
 
 from wyntaxis.core.steps import Step
 from wyntaxis.core.worklist import quantities_of
+from wyntaxis.desk import sheets
 from wyntaxis.desk.card import Card, value_at
 from wyntaxis.desk.ledger_row import LEGEND, LedgerRow
 from wyntaxis.desk.palette import Palette
@@ -98,10 +100,11 @@ def sheet_of(step: Step) -> Callable[[type[StepSheet]], type[StepSheet]]:
 
 
 def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
-    """Return the sheet of a step; its module is imported when it is first asked for."""
-    if step.key not in _sheets:
-        importlib.import_module(f"wyntaxis.desk.sheets.{step.key}")
-    return _sheets[step.key](session, step, palette)
+    """Return the sheet of a step, its module imported when it is first asked for; without one, its ledger alone."""
+    module = f"{sheets.__name__}.{step.key}"
+    if step.key not in _sheets and importlib.util.find_spec(module) is not None:
+        importlib.import_module(module)
+    return _sheets.get(step.key, StepSheet)(session, step, palette)
 
 
 class StepSheet(QScrollArea):

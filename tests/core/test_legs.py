@@ -1,0 +1,84 @@
+"""Laws of the legs: what a number rests on is known, and nothing is worked out twice."""
+
+import copy
+import json
+
+import pytest
+
+from wyntaxis import demo
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.quantities import legs as declared
+from wyntaxis.core.quantities.legs import Legs
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rig.store import validated
+
+SECTIONS = ("site", "telescope", "train", "guiding", "mount", "plan", "framing", "stated", "measured")
+MEASURED = {"pixel_scale_arcsec_px": {"value": 1.4, "standard_uncertainty": 0.001, "source": "solved"}}
+
+
+def numbers_in(node, path=()):
+    """Every number of a document with its path."""
+    if isinstance(node, dict | list):
+        for key, value in node.items() if isinstance(node, dict) else enumerate(node):
+            yield from numbers_in(value, (*path, key))
+    elif isinstance(node, int | float) and not isinstance(node, bool):
+        yield path, node
+
+
+def changed(document, path, value):
+    copied = copy.deepcopy(document)
+    node = copied
+    for step in path[:-1]:
+        node = node[step]
+    node[path[-1]] = value
+    return copied
+
+
+@pytest.mark.parametrize("name", ["tarnfell-triplet-reduced", "meadow-newtonian"])
+def test_a_number_changes_with_what_it_rests_on_and_with_nothing_else(name):
+    """Each number of the document is moved by 3 %: whatever row of the ledger moves had named its place."""
+    document = json.loads(demo.rig_path(name).read_text("utf-8"))
+    document["measured"] = document.get("measured", {}) | MEASURED
+    bare = evaluate(validated(document))
+    rests_on = {key: bare.legs.reads(key) for key in QUANTITY_KINDS}
+    moved = 0
+    for path, value in numbers_in({key: document[key] for key in SECTIONS if key in document}):
+        try:
+            after = evaluate(validated(changed(document, path, round(value * 1.03, 4) if value % 1 else value + 1)))
+        except InputError:
+            continue
+        place = ".".join(step for step in path if isinstance(step, str))
+        for key, row in after.quantities.items():
+            if row != bare.quantities[key]:
+                moved += 1
+                assert any(place.startswith(read) or read.startswith(place) for read in rests_on[key]), (key, place)
+    assert moved > 100
+
+
+def test_what_a_number_rests_on(example):
+    reads = evaluate(validated(example)).legs.reads
+    assert reads("airy_diameter_um") == {
+        "stated.airy_diameter_um",
+        "measured.airy_diameter_um",
+        "telescope.focal_length_mm",
+        "telescope.focal_length_tolerance_mm",
+        "telescope.aperture_mm",
+        "train",
+    }
+    assert "site.seeing_fwhm_arcsec" in reads("sampling_px_per_fwhm")
+    assert "measured.pixel_scale_arcsec_px" in reads("dither_guide_px")
+
+
+def test_a_leg_is_worked_out_once_and_must_not_wait_for_itself(example, monkeypatch):
+    asked = []
+    trial = dict(declared._functions)
+    monkeypatch.setattr(declared, "_functions", trial)
+    focal = trial["computed", "effective_focal_length_mm"]
+    trial["computed", "effective_focal_length_mm"] = lambda legs: (asked.append(1), focal(legs))[1]
+    evaluate(validated(example))
+    assert len(asked) == 1
+    trial["computed", "dither_arcsec"] = lambda legs: legs.computed("stop_threshold_main_px")
+    trial["computed", "stop_threshold_main_px"] = lambda legs: legs.computed("dither_arcsec")
+    with pytest.raises(RuntimeError, match=r"dither_arcsec → .*stop_threshold_main_px → .*dither_arcsec: waits"):
+        Legs(validated(example)).computed("dither_arcsec")

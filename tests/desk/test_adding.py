@@ -1,0 +1,96 @@
+"""What a new number, finding and step take: one module that declares them, and no edit anywhere else."""
+
+import importlib
+import json
+import sys
+
+import pytest
+
+from wyntaxis import demo
+from wyntaxis.cli import main
+from wyntaxis.core import quantity_kinds, steps
+from wyntaxis.core.findings import registry
+from wyntaxis.core.quantities import legs
+from wyntaxis.desk.ledger_row import LedgerRow
+
+TRIAL = '''
+"""A trial: how far the sensor leans, of a made-up law."""
+
+from wyntaxis.core.findings.conditions import SPACING
+from wyntaxis.core.findings.finding import Finding, Remedy
+from wyntaxis.core.findings.registry import finding
+from wyntaxis.core.ledger import Leg, Target
+from wyntaxis.core.quantities.legs import computed, target
+from wyntaxis.core.quantity_kinds import QuantityKind, declare_quantity
+from wyntaxis.core.steps import declare_step
+
+LEAN = declare_step("lean", "Measure", "Lean", "Does the sensor stand square to the light?")
+declare_quantity(QuantityKind("lean_um", "Lean across the sensor", "µm", 1, step=LEAN))
+
+
+@computed("lean_um")
+def lean(legs):
+    return Leg(legs.rig.telescope.aperture_mm / 4, 0.5)
+
+
+@target("lean_um")
+def wanted_lean(legs):
+    return Target(0, 5)
+
+
+@finding("lean.across", step=LEAN, condition=SPACING)
+def across(evaluation):
+    row = evaluation.quantities["lean_um"]
+    yield Finding(
+        "lean.across", row.verdict, "lean_um", "The sensor leans", ("aperture / 4",), Remedy("shim it"), "a trial"
+    )
+'''
+
+
+@pytest.fixture
+def trial(tmp_path, monkeypatch):
+    """A module that declares a step, a quantity and a finding, forgotten again after the test."""
+    kept = (registry._declared, legs._functions, quantity_kinds.QUANTITY_KINDS, steps._steps)
+    before = [dict(one) for one in kept]
+    (tmp_path / "lean_trial.py").write_text(TRIAL, "utf-8")
+    monkeypatch.syspath_prepend(str(tmp_path))
+    registry.in_order()
+    yield importlib.import_module("lean_trial")
+    for one, was in zip(kept, before, strict=True):
+        one.clear()
+        one.update(was)
+    registry.in_order.cache_clear()
+    sys.modules.pop("lean_trial", None)
+
+
+def test_one_module_adds_a_number_a_finding_and_a_step(trial, make_window, capsys):
+    path = str(demo.rig_path("tarnfell-triplet-reduced"))
+    assert main(["check", path, "--json"]) == 1
+    told = next(one for one in json.loads(capsys.readouterr().out) if one["id"] == "lean.across")
+    assert (told["verdict"], told["remedy"]) == ("fails", "shim it")
+    assert main(["numbers", path, "--json"]) == 0
+    assert "lean_um" in {row["id"] for row in json.loads(capsys.readouterr().out)}
+    main(["ready", path, "--json"])
+    spacing = next(one for one in json.loads(capsys.readouterr().out) if one["id"] == "spacing")
+    assert "lean.across" in spacing["findings"]
+
+    window = make_window()
+    window.files.open_demo("tarnfell-triplet-reduced")
+    assert window.worklist._lines["lean"].counts == "1 fails"
+    window.menus.by_name["Lean"].trigger()
+    sheet = window.stack.currentWidget()
+    row = sheet.findChild(LedgerRow)
+    assert row is sheet.ledger.rows["lean_um"]
+    assert row.isVisible()
+    assert [finding.id for finding in window._listed][:1] == ["lean.across"]
+
+
+def test_declaring_twice_is_refused(trial):
+    for again in (
+        lambda: steps.declare_step("lean", "Measure", "Lean", ""),
+        lambda: quantity_kinds.declare_quantity(quantity_kinds.QUANTITY_KINDS["lean_um"]),
+        lambda: legs.computed("lean_um")(lambda _legs: None),
+        lambda: registry.finding("lean.across", step=trial.LEAN)(lambda _evaluation: ()),
+    ):
+        with pytest.raises(ValueError, match="declared"):
+            again()
