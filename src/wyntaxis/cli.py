@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from wyntaxis.commands.shared import Command
 
 OK, UNREADABLE = 0, 2
+DEBUG = "--debug"
 
 _MODULES = {
     "numbers": "rig",
@@ -49,6 +50,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return OK
     except KeyboardInterrupt:
         return 130
+    except Exception as error:  # whatever nobody foresaw: one line, and the trace in the log
+        from wyntaxis.core.files.faults import fault_line, log_path, note_fault
+
+        note_fault(error, debug=DEBUG in given)
+        told = "" if DEBUG in given else f"; the details are in {log_path()}, or printed with {DEBUG}"
+        print(f"wyntaxis: failed inside ({fault_line(error)}){told}", file=sys.stderr)
+        return UNREADABLE
 
 
 def _command(name: str) -> Command:
@@ -69,6 +77,7 @@ def _run_command(given: Sequence[str]) -> int:
         parser.add_argument("--variant", metavar="NAME", help="the rig's variant of that name")
         parser.add_argument("--shelf", type=Path, metavar="SHELF", help="a shelf file, JSON or CSV")
     command.add_arguments(parser)
+    _add_debug(parser)
     options = parser.parse_args(given[1:])
     options.command = name
     from wyntaxis.core.files.errors import InputError
@@ -80,6 +89,10 @@ def _run_command(given: Sequence[str]) -> int:
         print(f"wyntaxis: {error}", file=sys.stderr)
         return UNREADABLE
     return code
+
+
+def _add_debug(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(DEBUG, action="store_true", help="print the trace of a failure inside")
 
 
 def _asks_help(given: Sequence[str]) -> bool:
@@ -100,8 +113,9 @@ def _run_window(given: Sequence[str]) -> int:
         "--screenshot", type=Path, metavar="DIR", help="write a PNG of each view into DIR, without a screen, and end"
     )
     parser.add_argument("--view", metavar="NAME", help="with --screenshot: only the view of that name")
+    _add_debug(parser)
     parser.add_argument("--version", action="version", version=f"wyntaxis {__version__}")
     options = parser.parse_args(given)
     from wyntaxis.desk.app import run
 
-    return run(options.file, demo=options.demo, screenshots=options.screenshot, view=options.view)
+    return run(options.file, demo=options.demo, screenshots=options.screenshot, view=options.view, debug=options.debug)

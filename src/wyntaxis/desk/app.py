@@ -14,7 +14,9 @@ NO_SCREEN = (
 )
 
 
-def run(file: Path | None, *, demo: bool, screenshots: Path | None, view: str | None = None) -> int:
+def run(
+    file: Path | None, *, demo: bool, screenshots: Path | None, view: str | None = None, debug: bool = False
+) -> int:
     """Open the window on a rig, the demo, or the rig opened last; return the exit code."""
     if screenshots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -25,6 +27,7 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None, view: str | 
     from PyQt6.QtWidgets import QApplication
 
     from wyntaxis.core.files.places import own_shelf_path
+    from wyntaxis.desk.faults import Faults
     from wyntaxis.desk.window import MainWindow
 
     gc.disable()  # nothing made while starting is garbage
@@ -36,6 +39,9 @@ def run(file: Path | None, *, demo: bool, screenshots: Path | None, view: str | 
 
         return take_all(screenshots, view)
     window = MainWindow(shelf_path=own_shelf_path())
+    faults = Faults(debug=debug, parent=window)
+    faults.met.connect(window.tell_fault)
+    faults.watch()
 
     def load() -> None:
         if file is not None:

@@ -11,6 +11,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 from wyntaxis.core.files.errors import CancelledError, InputError, Progress
+from wyntaxis.core.files.faults import fault_line, log_path, note_fault
 
 
 class Job(QObject):
@@ -57,7 +58,8 @@ class Job(QObject):
             except MemoryError:
                 outcome = ("failed", "there is not enough memory for this: close other programs, or use fewer frames")
             except Exception as error:  # a fault of ours must not take the thread down silently
-                outcome = ("failed", f"could not be done ({type(error).__name__}: {str(error).splitlines()[:1]})")
+                note_fault(error)
+                outcome = ("failed", f"could not be done ({fault_line(error)}); the details are in {log_path()}")
             else:
                 outcome = ("done", result)
             try:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 
 class NoticeStrip(QFrame):
@@ -32,6 +32,12 @@ class NoticeStrip(QFrame):
         if self.asking and not error:
             return
         self._show(text, [("Close", self.put_away)], error=error)
+
+    def tell_with_details(self, text: str, details: str) -> None:
+        """Show an error whose details can be copied."""
+        clipboard = QApplication.clipboard()
+        copy = [("Copy details", lambda: clipboard.setText(details))] if clipboard else []
+        self._show(text, [*copy, ("Close", self.put_away)], error=True)
 
     def ask(self, text: str, answers: list[tuple[str, Callable[[], None]]]) -> None:
         """Ask something; each answer has a button, and the first has the keyboard."""

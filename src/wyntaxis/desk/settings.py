@@ -11,15 +11,10 @@ import os
 from pathlib import Path
 from typing import Any
 
+from wyntaxis.core.files.places import state_folder
+
 RECENT_LIMIT = 9
 _SIZE_LIMIT_BYTES = 256 * 1024
-
-
-def state_folder() -> Path:
-    """Return the folder for journals and window state, after the XDG base directory specification."""
-    base = os.environ.get("XDG_STATE_HOME", "")
-    root = Path(base) if base and Path(base).is_absolute() else Path.home() / ".local" / "state"
-    return root / "wyntaxis"
 
 
 class Settings:

@@ -14,9 +14,10 @@ from PyQt6.QtCore import QByteArray, QTimer
 from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication
 
+from wyntaxis.core.files.places import state_folder
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
 from wyntaxis.desk.rig_files import RigFiles
-from wyntaxis.desk.settings import Settings, state_folder
+from wyntaxis.desk.settings import Settings
 from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
@@ -360,6 +361,11 @@ class MainWindow(Workplace):
         """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""
         self.band.mark_refused()
         self.notice.tell(message, error=True)
+
+    def tell_fault(self, message: str, trace: str) -> None:
+        """Say in the strip that something failed inside, with its trace to copy."""
+        if self.built:
+            self.notice.tell_with_details(message, trace)
 
     def _part_chosen(self, part_id: str) -> None:
         if self.session is not None:

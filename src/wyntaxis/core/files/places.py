@@ -21,6 +21,13 @@ def own_filter_names_path() -> Path:
     return _own_folder() / "filter-names.json"
 
 
+def state_folder() -> Path:
+    """Return the folder for journals and window state, after the XDG base directory specification."""
+    base = os.environ.get("XDG_STATE_HOME", "")
+    root = Path(base) if base and Path(base).is_absolute() else Path.home() / ".local" / "state"
+    return root / "wyntaxis"
+
+
 def _own_folder() -> Path:
     base = os.environ.get("XDG_DATA_HOME", "")
     root = Path(base) if base and Path(base).is_absolute() else Path.home() / ".local" / "share"
