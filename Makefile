@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint format screenshots benchmark mutants lock clean
+.PHONY: demo test test-fast coverage lint format screenshots benchmark mutants lock clean
 
 demo: $(READY)
 	@$(PYTHON) tools/check_system.py --screen
@@ -12,6 +12,14 @@ demo: $(READY)
 
 test: $(READY)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal $(ARGS)
+
+# The core without its slow tests, and fewer cases for each law, while one works on it. One test: make test ARGS="tests/core/test_optics.py -k airy"
+test-fast: $(READY)
+	@HYPOTHESIS_PROFILE=fast $(BIN)/python -m pytest --numprocesses 2 --dist worksteal -m "not slow" tests/core $(ARGS)
+
+# All tests, with which lines they reach; fails under the share that pyproject.toml states.
+coverage: $(READY)
+	@$(MAKE) --no-print-directory test ARGS="--cov=wyntaxis --cov-report=term $(ARGS)"
 
 lint: $(READY)
 	@$(BIN)/ruff check .

@@ -10,7 +10,8 @@ from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 settings.register_profile("suite", deadline=None, max_examples=60, derandomize=True)
-settings.load_profile("suite")
+settings.register_profile("fast", settings.get_profile("suite"), max_examples=10)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "suite"))
 
 EXAMPLE = json.loads((Path(__file__).parent / "example.rig.json").read_text("utf-8"))
 

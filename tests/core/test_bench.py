@@ -52,6 +52,7 @@ def bench(tmp_path_factory):
     return camera, folder, measure_bench(read_folder(folder), {})
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("gain", [0.0, 60.0, 140.0])
 def test_the_planted_camera_comes_back(bench, gain):
     camera, _, result = bench
@@ -133,6 +134,7 @@ def test_what_was_measured_is_kept_and_judged(bench):
         keep_sensor(lost, result)
 
 
+@pytest.mark.slow
 def test_corrections_change_what_a_frame_is(bench):
     _, folder, before = bench
     flat = next(one for one in before.sorted.of("flat") if one.gain == 60.0 and one.exposure_s == 5.0)
@@ -146,6 +148,7 @@ def test_corrections_change_what_a_frame_is(bench):
     assert len(after.gain_at(60.0).transfer.points) < len(before.gain_at(60.0).transfer.points)
 
 
+@pytest.mark.slow
 def test_padded_data_are_recognised(tmp_path):
     camera = StandInCamera(bits=12, padded_to_16=True, gain_e_adu=6.0, full_well_e=90_000, seed=5)
     make_bench(camera, tmp_path, (0.0,))
@@ -156,6 +159,7 @@ def test_padded_data_are_recognised(tmp_path):
     assert near(found.read_noise, camera.read_noise_e)
 
 
+@pytest.mark.slow
 def test_colour_planes_are_measured_each(tmp_path):
     camera = StandInCamera(color=True, seed=6)
     make_bench(camera, tmp_path, (0.0,))
@@ -164,6 +168,7 @@ def test_colour_planes_are_measured_each(tmp_path):
     assert all(near(one.transfer.conversion_gain, camera.gain_at(0)) for one in result.gains)
 
 
+@pytest.mark.slow
 def test_a_bent_sensor_is_told(tmp_path):
     camera = StandInCamera(linearity_error=0.06, seed=8)
     make_bench(camera, tmp_path, (0.0,))

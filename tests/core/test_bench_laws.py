@@ -71,6 +71,7 @@ def test_an_exact_curve_gives_exact_numbers():
     assert found.bias_adu == BIAS
 
 
+@pytest.mark.slow
 @given(st.permutations(range(len(LEVELS))))
 def test_the_order_of_flats_changes_nothing(order):
     flats = ideal_flats()
@@ -271,6 +272,7 @@ def test_a_correction_says_what_it_says_and_no_more(told):
 CAMERA = StandInCamera()
 
 
+@pytest.mark.slow
 @settings(max_examples=20)
 @given(st.floats(-20, 20), st.floats(0, 5000))
 def test_neither_the_zero_of_temperature_nor_that_of_time_moves_the_cooler(warmer, later):

@@ -69,6 +69,7 @@ def rigs(draw):
     return document
 
 
+@pytest.mark.slow
 @given(rigs())
 def test_a_record_of_the_rig_itself_agrees_in_everything(document):
     document["records"] = []
@@ -200,6 +201,7 @@ def trees(draw):
     return devices
 
 
+@pytest.mark.slow
 @given(trees())
 def test_any_tree_is_read_whole_and_told(tmp_path_factory, devices):
     root = make_tree(tmp_path_factory.mktemp("tree") / "root", devices)
@@ -254,6 +256,7 @@ FRAME = st.fixed_dictionaries(
 )
 
 
+@pytest.mark.slow
 @given(st.lists(FRAME, max_size=12), st.randoms(use_true_random=False))
 def test_groups_and_lacks_do_not_depend_on_the_order_of_files(frames, chance):
     told = [frame_header(header(**frame), f"{index:02}.fits") for index, frame in enumerate(frames)]
@@ -273,6 +276,7 @@ def test_groups_and_lacks_do_not_depend_on_the_order_of_files(frames, chance):
     assert len(lacking(group_frames(more))) <= len(lacking(groups))
 
 
+@pytest.mark.slow
 @given(rigs(), st.integers(0, 3))
 def test_a_condition_is_as_bad_as_its_worst_finding(document, spoil):
     if spoil:

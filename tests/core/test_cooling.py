@@ -308,6 +308,7 @@ def regulated(seed, every_s, *, means):
     return CoolingLog("regulated", time, sensor, logged, np.full_like(time, 18.0))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("every_s, means", [(5, False), (30, True), (60, False)])
 def test_a_regulated_run_gives_the_planted_cooler_within_two_u(every_s, means):
     near = 0

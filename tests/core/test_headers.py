@@ -221,6 +221,7 @@ def test_a_folder_that_holds_nothing_or_is_none(tmp_path):
             find_frames(path)
 
 
+@pytest.mark.slow
 def test_many_files_are_read_in_parallel_and_the_reading_can_be_ended(tmp_path):
     write(tmp_path / "0.fits")
     data = (tmp_path / "0.fits").read_bytes()

@@ -83,6 +83,7 @@ def test_spreads_of_a_stack(doc):
         assert chance > 0.9
 
 
+@pytest.mark.slow
 @given(rigs())
 def test_the_section_holds_every_part_end_to_end(doc):
     evaluation = evaluate(validated(doc))
@@ -103,6 +104,7 @@ def test_the_section_holds_every_part_end_to_end(doc):
     assert radii == sorted(radii, reverse=True)
 
 
+@pytest.mark.slow
 @given(rigs())
 def test_every_finding_is_told_at_a_step_and_written_as_json(doc):
     evaluation = evaluate(validated(doc))

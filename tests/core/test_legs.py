@@ -35,6 +35,7 @@ def changed(document, path, value):
     return copied
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["tarnfell-triplet-reduced", "meadow-newtonian"])
 def test_a_number_changes_with_what_it_rests_on_and_with_nothing_else(name):
     """Each number of the document is moved by 3 %: whatever row of the ledger moves had named its place."""

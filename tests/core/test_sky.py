@@ -197,6 +197,7 @@ def test_horizon_files_that_are_none(data, words, tmp_path, example):
         horizon.with_horizon(validated(example), path)
 
 
+@pytest.mark.slow
 def test_the_night_of_a_star_at_the_pole_and_of_one_that_rises():
     site = Site(latitude_deg=47.3, longitude_deg=11.1, horizon=((0.0, 10.0), (90.0, 40.0), (180.0, 10.0)))
     assert horizon.horizon_altitude(site, [45, 270]) == pytest.approx([25, 10])

@@ -122,6 +122,7 @@ def keys(result):
     return [(round(abs(s.error_mm) / 1e-6), s.count, round(s.worst_case_mm, 9)) for s in result.sets]
 
 
+@pytest.mark.slow
 @settings(max_examples=200)
 @given(
     st.lists(shelf_rings, max_size=5),

@@ -203,6 +203,7 @@ for number in range(10**9):
 """
 
 
+@pytest.mark.slow
 def test_kill_9_during_saves_loses_no_version(tmp_path, example_file):
     path = tmp_path / "rig.rig.json"
     save(validated(json.loads(TEXT) | {"name": "version 0"}), path)

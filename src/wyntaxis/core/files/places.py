@@ -1,9 +1,12 @@
-"""Where the imager's own files live, after the XDG base directory specification."""
+"""Where the imager's own files live, and the application's state, as the desktop's rules have it."""
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
+
+import platformdirs
+
+NAME = "wyntaxis"
 
 
 def own_shelf_path() -> Path:
@@ -22,13 +25,9 @@ def own_filter_names_path() -> Path:
 
 
 def state_folder() -> Path:
-    """Return the folder for journals and window state, after the XDG base directory specification."""
-    base = os.environ.get("XDG_STATE_HOME", "")
-    root = Path(base) if base and Path(base).is_absolute() else Path.home() / ".local" / "state"
-    return root / "wyntaxis"
+    """Return the folder for journals, the log of failures and the window's state."""
+    return platformdirs.user_state_path(NAME)
 
 
 def _own_folder() -> Path:
-    base = os.environ.get("XDG_DATA_HOME", "")
-    root = Path(base) if base and Path(base).is_absolute() else Path.home() / ".local" / "share"
-    return root / "wyntaxis"
+    return platformdirs.user_data_path(NAME)
