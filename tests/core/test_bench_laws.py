@@ -16,8 +16,9 @@ from wyntaxis.core.evidence.cooling.log import parse_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import kept_model, usual_inputs
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
 from wyntaxis.core.evidence.measured import Estimate, camera_index
-from wyntaxis.core.evidence.sensor.bench import PLANES, _falloff, _plane_name
+from wyntaxis.core.evidence.sensor.bench import PLANES, _plane_name
 from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_law, dark_point
+from wyntaxis.core.evidence.sensor.flats import falloff
 from wyntaxis.core.evidence.sensor.offset import offset_line
 from wyntaxis.core.evidence.sensor.sorting import corrected, settings_in, sort_frames
 from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
@@ -184,11 +185,11 @@ def test_the_centre_of_the_falloff_is_found(dx, dy):
     down, across = 40, 60
     y, x = np.mgrid[-1 : 1 : down * 1j, -1 : 1 : across * 1j] * np.array([down, across])[:, None, None]
     away = (x - dx * across) ** 2 + (y - dy * down) ** 2
-    share, centre = _falloff(1000 - 0.05 * away)
+    share, centre = falloff(1000 - 0.05 * away)
     wanted = 100 * math.hypot(dx * across, dy * down) / math.hypot(across, down)
     assert centre == pytest.approx(wanted, abs=0.5)
     assert share < 100
-    assert _falloff(np.full((40, 60), 7.0))[1] == 0
+    assert falloff(np.full((40, 60), 7.0))[1] == 0
 
 
 @pytest.mark.parametrize(

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import math
-import warnings
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -17,16 +14,17 @@ from wyntaxis.core.evidence.headers.headers import FolderHeaders
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, FlatLevel, GainResult, Setting, SkyLevel
 from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint, dark_law, dark_picture, dark_point
+from wyntaxis.core.evidence.sensor.flats import converter_end, falloff
 from wyntaxis.core.evidence.sensor.offset import OffsetLine, bias_histogram, offset_line
+from wyntaxis.core.evidence.sensor.reading import Reading
 from wyntaxis.core.evidence.sensor.sorting import BenchSet, Misfit, Sorted, sort_frames
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.evidence.sensor.tiles import TileStats, frame_stats, pair_stats
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
-from wyntaxis.core.files.errors import CancelledError, InputError, Progress
+from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.rig.plan import FrameCorrection
 
 PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
-THREADS = 2
 SATURATED_ADU = 0.5 * HIGHEST_CODE
 """A bias or dark frame this bright is no bias or dark frame."""
 
@@ -38,45 +36,6 @@ LEVELS_ALIKE = 0.03
 
 LEAK_TIMES, LEAK_ADU = 3.0, 5.0
 """A dark this much above the others of its set, in their scatter and in ADU, has seen light."""
-
-
-@dataclass
-class _Work:
-    """The reading of files: jobs run in two threads, progress after each, an end when progress raises."""
-
-    folder: Path
-    progress: Progress
-    done: int = 0
-    of: int = 0
-    ended: bool = False
-
-    def watch(self) -> None:
-        if self.ended:
-            raise CancelledError
-
-    def run(self, jobs: Sequence[Callable[[], Any]]) -> list[Any]:
-        """Run jobs and return what they gave, in order; an :class:`InputError` stands for a job that failed."""
-        results: list[Any] = [None] * len(jobs)
-        # Set here and not in each job: filters of warnings are one for all threads.
-        with warnings.catch_warnings(), ThreadPoolExecutor(THREADS) as pool:
-            warnings.simplefilter("ignore")
-            waiting: dict[Future[Any], int] = {pool.submit(job): index for index, job in enumerate(jobs)}
-            try:
-                while waiting:
-                    self.progress(self.done, self.of)
-                    finished, _ = wait(waiting, timeout=0.1, return_when=FIRST_COMPLETED)
-                    for future in finished:
-                        index = waiting.pop(future)
-                        error = future.exception()
-                        if error is not None and not isinstance(error, InputError):
-                            raise error
-                        results[index] = error if error is not None else future.result()
-                        self.done += 1
-            except BaseException:
-                self.ended = True
-                pool.shutdown(wait=False, cancel_futures=True)
-                raise
-        return results
 
 
 def measure_bench(
@@ -112,7 +71,7 @@ class _Bench:
         self.folder, self.order, self.bits = folder, order, bits
         self.notes: list[str] = []
         self.misfits: list[Misfit] = list(order.misfits)
-        self.work = _Work(folder, progress)
+        self.work = Reading(folder, progress)
         self.planes: tuple[Plane | None, ...] = PLANES if order.mosaic else (None,)
         self.work.of = sum(
             len(one.pairs()) * len(self.planes) + (one.kind == "bias")
@@ -354,7 +313,7 @@ class _Bench:
 
     def _levels(self, told: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, measured: float | None) -> None:
         """Tell how bright flats are: of the saturation measured, else of where a converter of such codes ends."""
-        bits, end = _converter(max(stats.highest_code for _, stats in told), bias.step, self.bits)
+        bits, end = converter_end(max(stats.highest_code for _, stats in told), bias.step, self.bits)
         saturation = measured if measured is not None else end - bias.mean_adu
         level_of = "saturation" if measured is not None else f"the converter's end, {bits} bits"
         seen: dict[tuple[str | None, float], list[TileStats]] = {}
@@ -364,7 +323,7 @@ class _Bench:
         for (name, exposure), group in seen.items():
             signal = np.mean([stats.mean for stats in group], axis=0) - bias.tiles
             level = float(np.median(signal))
-            corner, centre = _falloff(signal)
+            corner, centre = falloff(signal)
             self.flats.append(
                 FlatLevel(
                     name or "–",
@@ -491,34 +450,6 @@ def _plane_name(mosaic: str | None, plane: Plane | None) -> str:
 
 def _first_of_each(found: Sequence[tuple[float, Estimate]]) -> list[tuple[float, Estimate]]:
     return list({gain: (gain, estimate) for gain, estimate in reversed(found)}.values())
-
-
-def _converter(highest_code: int, step: int, stated: int | None) -> tuple[int, int]:
-    """Return a converter's bits, as stated or else the fewest usual ones that give such a code, and where it ends."""
-    if step > 1:  # few bits stored multiplied fill the whole range
-        return 16 - (step.bit_length() - 1), HIGHEST_CODE + 1 - step
-    usual = next(bits for bits in (8, 10, 12, 14, 16) if highest_code < 1 << bits)
-    bits = stated if stated is not None and usual <= stated <= 16 else usual
-    return bits, (1 << bits) - 1
-
-
-def _falloff(signal: Any) -> tuple[float, float]:
-    """Return the corners' level and how far the light's centre lies from the middle, both in %.
-
-    The corners are told of the middle's level, the centre of half the diagonal.
-    """
-    down, across = signal.shape
-    edge = max(1, min(down, across) // 8)
-    corners = [signal[:edge, :edge], signal[:edge, -edge:], signal[-edge:, :edge], signal[-edge:, -edge:]]
-    middle = signal[down // 2 - edge // 2 : down // 2 + edge, across // 2 - edge // 2 : across // 2 + edge]
-    share = 100 * float(np.mean([np.median(c) for c in corners])) / max(float(np.median(middle)), 1e-9)
-    y, x = np.mgrid[-1 : 1 : down * 1j, -1 : 1 : across * 1j]
-    x, y = x * across, y * down
-    design = np.stack([np.ones(signal.size), x.ravel(), y.ravel(), (x**2 + y**2).ravel()], axis=1)
-    (_, a, b, c), *_ = np.linalg.lstsq(design, signal.ravel(), rcond=None)
-    if c >= 0 or share > 99:
-        return share, 0.0  # no falloff to have a centre
-    return share, 100 * float(np.hypot(a, b) / (-2 * c) / np.hypot(across, down))
 
 
 def _setting_text(one: BenchSet) -> str:

@@ -1,0 +1,310 @@
+"""The section as it is painted: fitted, zoomed, with its dimensions, details and what stands where."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from wyntaxis.core.wording import number
+from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.section.chain import DimensionBox, chain_height, draw_chain, leader_rows_needed, length_text
+from wyntaxis.desk.section.detail import draw_detail
+from wyntaxis.desk.section.drawing import (
+    CAMERA_BODY_MM,
+    MARK_PX,
+    STUB_MM,
+    View,
+    branch_box,
+    draw_balloons,
+    draw_joints,
+    draw_section,
+)
+from wyntaxis.desk.section.pens import Sheet
+
+if TYPE_CHECKING:
+    from wyntaxis.core.section import PartShape, Section
+    from wyntaxis.desk.session import Session
+
+ZOOM_RANGE = (0.5, 40.0)
+DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
+LARGEST_SCALE_PX_MM = 14.0
+
+
+class SectionPicture(QWidget):
+    """Paints the open rig's section to scale, and knows what stands where on it."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.palette_in_use: Palette = DAY
+        self._session: Session | None = None
+        self._zoom, self._pan = 1.0, QPointF(0, 0)
+        self._fitted_for: tuple[Section | None, tuple[int, int, int], View] | None = None
+        self._dimensions: list[DimensionBox] = []
+        self._drop: tuple[str, int] | None = None
+        self.waiting_text = ""
+        self.setMinimumHeight(150)
+
+    def close_editor(self) -> None:
+        """Put away what is laid over the picture: another rig, or another zoom, is to be shown."""
+
+    def _painted(self) -> None:
+        """Follow up on the picture having been painted anew."""
+
+    def sizeHint(self) -> QSize:
+        return QSize(1280, 330)
+
+    # What is shown
+
+    def show_session(self, session: Session) -> None:
+        """Show another rig."""
+        self._session = session
+        self.close_editor()
+        self.fit()
+
+    def refresh(self) -> None:
+        """Draw the rig anew, after an edit or another choice."""
+        shape = self._chosen_shape()
+        description = f"Chosen: {shape.number} {shape.part.title}, {length_text(shape)} mm" if shape else "None chosen"
+        self.setAccessibleDescription(description)
+        self.update()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Draw in another palette."""
+        self.palette_in_use = palette
+        self.update()
+
+    def fit(self) -> None:
+        """Show the whole train."""
+        self._zoom, self._pan = 1.0, QPointF(0, 0)
+        self.refresh()
+
+    def zoom(self, factor: float, at: QPointF | None = None) -> None:
+        """Zoom about a point of the widget, the middle by default."""
+        point = at or QPointF(self._drawing_width() / 2, self.height() / 2)
+        wanted = min(max(self._zoom * factor, ZOOM_RANGE[0]), ZOOM_RANGE[1])
+        factor = wanted / self._zoom
+        base = self._fitted()
+        fixed = QPointF(base.origin_x, base.axis_y) + self._pan
+        self._pan += (point - fixed) * (1 - factor)
+        self._zoom = wanted
+        self.close_editor()
+        self.update()
+
+    def view(self) -> View:
+        """Return how mm are mapped to pixels now."""
+        base = self._fitted()
+        return View(base.scale * self._zoom, base.origin_x + self._pan.x(), base.axis_y + self._pan.y())
+
+    def _small_font(self) -> QFont:
+        font = QFont(self.font())
+        font.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.85)))
+        return font
+
+    def _sheet(self, painter: QPainter) -> Sheet:
+        return Sheet(painter, self.palette_in_use, self.font(), self._small_font())
+
+    def _drawing_width(self) -> float:
+        return self.width() - self._detail_width()
+
+    def _detail_width(self) -> float:
+        section = self._session.section if self._session else None
+        if section is None or (section.plane is None and (section.branch is None or section.branch.plane is None)):
+            return 0.0
+        low, high = DETAIL_LIMITS_PX
+        return min(max(self.width() * DETAIL_SHARE, low), high, self.width() * 0.45)
+
+    def _fitted(self) -> View:
+        """Return the view that shows the whole train, reckoned once for each rig, size and font."""
+        section = self._session.section if self._session else None
+        key = (self.width(), self.height(), self.fontInfo().pixelSize())
+        known = self._fitted_for
+        if known is None or known[0] is not section or known[1] != key:
+            known = self._fitted_for = (section, key, self._fit_anew(section))
+        return known[2]
+
+    def _fit_anew(self, section: Section | None) -> View:
+        sheet = self._sheet(QPainter())
+        width = self._drawing_width()
+        if section is None or not section.parts:
+            return View(3.0, width / 3, self.height() - chain_height(sheet, section, 0))
+        rows = 0
+        view = self._fitted_with(sheet, section, width, rows)
+        # Rows under the chain cost height, a lower scale may cost more rows: until no more are needed.
+        while (needed := leader_rows_needed(sheet, section, view)) > rows:
+            rows = needed
+            view = self._fitted_with(sheet, section, width, rows)
+        return view
+
+    def _fitted_with(self, sheet: Sheet, section: Section, width: float, leader_rows: int) -> View:
+        axis_y = self.height() - chain_height(sheet, section, leader_rows)
+        margin = 34.0
+        left_mm, right_mm = STUB_MM + 2, CAMERA_BODY_MM + 2
+        labels = 0.0
+        if section.branch is not None and not section.branch.turned:
+            left_mm = max(left_mm, -section.branch.at_mm)
+        if section.branch is not None and section.branch.turned:
+            labels = max(sheet.width_of(length_text(s), small=True) for s in section.branch.parts)
+        across = (axis_y - 10) / (section.top_mm + 2)
+        along = (width - 2 * margin) / (section.length_mm + left_mm + right_mm)
+        scale = max(min(across, along, LARGEST_SCALE_PX_MM), 0.2)
+        drawn = scale * (section.length_mm + left_mm + right_mm)
+        origin = (width - drawn) / 2 + left_mm * scale
+        if section.branch is not None and section.branch.turned:
+            origin = max(origin, labels + 24 + 20 * scale - section.branch.at_mm * scale)
+        return View(scale, origin, axis_y)
+
+    # Painting
+
+    def paintEvent(self, a0: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        sheet = self._sheet(painter)
+        painter.fillRect(self.rect(), self.palette_in_use.color("paper"))
+        section = self._session.section if self._session else None
+        if section is None or not section.parts:
+            self._paint_empty(sheet, no_parts=section is not None)
+        else:
+            chosen = self._session.chosen_part if self._session else None
+            width = self._drawing_width()
+            painter.setClipRect(QRectF(0, 0, width, self.height()))
+            view = self.view()
+            draw_section(sheet, section, view, chosen)
+            self._dimensions = draw_chain(sheet, section, view, chosen)
+            draw_joints(sheet, section, view)
+            draw_balloons(sheet, section, view, chosen)
+            self._paint_drop(sheet, view)
+            self._paint_scale_note(sheet, view)
+            self._paint_title(sheet, view)
+            painter.setClipping(False)
+            self._paint_details(sheet)
+            self._painted()
+        if self.hasFocus():
+            painter.setPen(sheet.pen("accent", 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+
+    def _paint_empty(self, sheet: Sheet, *, no_parts: bool) -> None:
+        middle = QPointF(self.width() / 2, self.height() / 2)
+        if not no_parts:
+            sheet.write(middle.x(), middle.y(), self.waiting_text or "Opening the rig …", color="faded")
+            return
+        sheet.write(middle.x(), middle.y() - 12, "The train has no parts yet.")
+        sheet.write(
+            middle.x(), middle.y() + 12, "Part → Add: begin at the telescope, end with the camera.", color="faded"
+        )
+
+    def _paint_scale_note(self, sheet: Sheet, view: View) -> None:
+        """Draw a scale bar of a round length, and say that only the half above the axis is drawn."""
+        steps = (1, 2, 5, 10, 20, 50, 100, 200)
+        length = next((mm for mm in steps if mm * view.scale >= 46), steps[-1])
+        right, y = self._drawing_width() - 12, 14.0
+        left = right - length * view.scale
+        sheet.line(left, y, right, y, sheet.pen(width=1.4))
+        for x in (left, right):
+            sheet.line(x, y - 4, x, y + 4, sheet.pen(width=1.4))
+        sheet.write(
+            (left + right) / 2, y + 5 + sheet.height_of(small=True) / 2, f"{length} mm", small=True, color="faded"
+        )
+
+    def _paint_title(self, sheet: Sheet, view: View) -> None:
+        """Write the rig's name and its main numbers into the upper left corner, as in a drawing's title block."""
+        if self._session is None:
+            return
+        rows, y, line = self._session.evaluation.quantities, 8 + sheet.height_of() / 2, sheet.height_of() * 1.15
+        texts = [self._session.rig.name, self._session.rig.telescope.title]
+        focal, ratio, scale = (
+            rows[key].computed for key in ("effective_focal_length_mm", "focal_ratio", "pixel_scale_arcsec_px")
+        )
+        if focal is not None and ratio is not None:
+            texts.append(f"{number(focal.value, 1)} mm, f/{number(ratio.value, 2)}")
+        if scale is not None:
+            texts.append(f"{number(scale.value, 3)} ″/px")
+        metrics = QFontMetricsF(sheet.text)
+        section = self._session.section
+        left_end = view.x(-STUB_MM)
+        if section.branch is not None and section.branch.turned:
+            left_end = min([left_end] + [d.box.left() for d in self._dimensions])
+        room = max(left_end - 20, 6 * sheet.height_of())
+        for index, text in enumerate(texts):
+            elided = metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
+            color = "ink" if index == 0 else "faded"
+            sheet.write(10, y + index * line, elided, align="left", color=color, ground="paper")
+
+    def _paint_details(self, sheet: Sheet) -> None:
+        session = self._session
+        if session is None or self._detail_width() == 0:
+            return
+        section, rows = session.section, session.evaluation.quantities
+        found = []
+        if section.plane is not None:
+            found.append(("Main sensor", section.plane, rows["back_focus_error_mm"].verdict))
+        if section.branch is not None and section.branch.plane is not None:
+            found.append(("Guide sensor", section.branch.plane, rows["guide_path_error_mm"].verdict))
+        left, gap = self._drawing_width() + 2, 6.0
+        height = (self.height() - gap * (len(found) + 1)) / len(found)
+        height = min(height, 15 * sheet.height_of())
+        for index, (title, plane, verdict) in enumerate(found):
+            box = QRectF(left, gap + index * (height + gap), self._detail_width() - 10, height)
+            draw_detail(sheet, box, title, plane, verdict)
+
+    def _shape_at(self, point: QPointF) -> PartShape | None:
+        if self._session is None or point.x() > self._drawing_width():
+            return None
+        dimension = next((d for d in self._dimensions if d.box.contains(point)), None)
+        section, view = self._session.section, self.view()
+        if dimension is not None:
+            return next((s for s in section.all_parts() if s.part.id == dimension.part_id), None)
+        if section.branch is not None:
+            for shape in section.branch.parts:
+                if branch_box(section.branch, shape, view).contains(point):
+                    return shape
+        for shape in section.parts:
+            end = shape.end_mm + (CAMERA_BODY_MM if shape.part.kind == "camera" else 0)
+            box = view.box(shape.start_mm, end, 0, shape.outer_radius_mm + MARK_PX * 2 / view.scale)
+            if box.adjusted(0, 0, 0, 22).contains(point):
+                return shape
+        return None
+
+    def _chosen_shape(self) -> PartShape | None:
+        if self._session is None:
+            return None
+        chosen = self._session.chosen_part
+        return next((s for s in self._session.section.all_parts() if s.part.id == chosen), None)
+
+    def drop_place(self, point: QPointF) -> tuple[str, int]:
+        """Return the path ("train" or "guide") and the index before which a part dropped there would stand."""
+        section, view = (self._session.section if self._session else None), self.view()
+        if section is None:
+            return "train", 0
+        if section.branch is not None and section.branch.parts:
+            boxes = [branch_box(section.branch, shape, view) for shape in section.branch.parts]
+            if any(box.adjusted(-6, -6, 6, 6).contains(point) for box in boxes):
+                if section.branch.turned:
+                    return "guide", sum(point.y() < box.center().y() for box in boxes)
+                return "guide", sum(point.x() > box.center().x() for box in boxes)
+        return "train", sum(point.x() > view.x((s.start_mm + s.end_mm) / 2) for s in section.parts)
+
+    def _paint_drop(self, sheet: Sheet, view: View) -> None:
+        """Draw where a dragged part would go in."""
+        section = self._session.section if self._session else None
+        if self._drop is None or section is None:
+            return
+        path, index = self._drop
+        pen = sheet.pen("accent", 3)
+        if path == "train":
+            starts = [s.start_mm for s in section.parts] + [section.length_mm]
+            x = view.x(starts[index])
+            sheet.line(x, view.y(section.telescope_radius_mm + 8), x, view.axis_y + 8, pen)
+        elif section.branch is not None:
+            starts = [s.start_mm for s in section.branch.parts] + [section.branch.length_mm]
+            at, wide = starts[index], max(s.outer_radius_mm for s in section.branch.parts) + 4
+            if section.branch.turned:
+                y = view.y(section.branch.height_mm + at)
+                middle = section.branch.at_mm
+                sheet.line(view.x(middle - wide), y, view.x(middle + wide), y, pen)
+            else:
+                x, middle = view.x(section.branch.at_mm + at), section.branch.height_mm
+                sheet.line(x, view.y(middle - wide), x, view.y(middle + wide), pen)
