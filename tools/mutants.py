@@ -70,7 +70,7 @@ MUTANTS = (
     Mutant("evidence/foreign/units.py", '"S": -1', '"S": 1', "core/test_records.py"),
     Mutant("evidence/foreign/units.py", "self.value if first <= second else self.other", "self.value", "core/test_records.py"),
     Mutant("sky/horizon.py", "azimuths[-1] - 360", "azimuths[-1] - 359", "core/test_sky.py"),
-    Mutant("findings/devices.py", "if share <= MAX_BACKLASH_SHARE", "if share < MAX_BACKLASH_SHARE", "core/test_connect.py"),
+    Mutant("findings/focuser.py", "if share <= MAX_BACKLASH_SHARE", "if share < MAX_BACKLASH_SHARE", "core/test_connect.py"),
 )  # fmt: skip
 
 

@@ -4,225 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QLineEdit,
     QProgressBar,
     QPushButton,
-    QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from wyntaxis.core.files.errors import Progress
-from wyntaxis.core.rig.model import Joint, Rig
-from wyntaxis.core.rig.shelf import ShelfPart
+from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import SHELF, Step
-from wyntaxis.core.train.joints import joint_text
-from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, find_spacers, pieces_text
-from wyntaxis.core.wording import number, short, signed
+from wyntaxis.core.train.spacers import SpacerResult, find_spacers
+from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
-from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.section.band import SHELF_MIME
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.shelf_tables import FoundSets, ShelfModel, ShelfTable
 from wyntaxis.desk.sheets.specs import shelf_specs
-from wyntaxis.desk.stock import ShelfStock
 
 EXCHANGE_FILTER = "CSV (*.csv);;Shelf (*.json)"
-
-_Text = Callable[[ShelfPart], str]
-
-
-def _maybe(value: float | None) -> str:
-    return "" if value is None else short(value, 4)
-
-
-def _end(joint: Joint | None) -> str:
-    return joint_text(joint).removesuffix(" mm") if joint is not None else "–"
-
-
-_COLUMNS: tuple[tuple[str, tuple[str, ...], _Text], ...] = (
-    ("Part", ("name",), lambda e: e.part.title),
-    ("Length\nmm", ("length_mm",), lambda e: short(e.part.length_mm, 4)),
-    ("±\nmm", ("length_tolerance_mm",), lambda e: _maybe(e.part.length_tolerance_mm)),
-    ("Front\nthread, depth mm", (), lambda e: _end(e.part.front)),
-    ("Rear\nthread, depth mm", (), lambda e: _end(e.part.rear)),
-    ("Opening\nmm", ("clear_aperture_mm",), lambda e: _maybe(e.part.clear_aperture_mm)),
-    ("Mass\ng", ("mass_g",), lambda e: _maybe(e.part.mass_g)),
-    ("Owned", ("owned",), lambda e: str(e.owned)),
-)
-
-
-class ShelfModel(QAbstractTableModel):
-    """The shelf's parts, as many as the filter lets through."""
-
-    refused = pyqtSignal(str)
-
-    def __init__(self, stock: ShelfStock, parent: QObject) -> None:
-        super().__init__(parent)
-        self.stock = stock
-        self._filter = ""
-        self._rows = self._matching()
-
-    def _matching(self) -> list[int]:
-        words = self._filter.casefold().replace("×", "x").split()
-        found = []
-        for index, entry in enumerate(self.stock.shelf.parts):
-            ends = " ".join(end.thread + " " + end.gender for end in (entry.part.front, entry.part.rear) if end)
-            text = f"{entry.part.title} {entry.part.kind} {ends}".casefold()
-            if all(word in text for word in words):
-                found.append(index)
-        return found
-
-    def refresh(self, words: str | None = None) -> None:
-        """Show the shelf as it stands, through a filter of words."""
-        self._filter = self._filter if words is None else words
-        self.beginResetModel()
-        self._rows = self._matching()
-        self.endResetModel()
-
-    def entry(self, row: int) -> ShelfPart:
-        return self.stock.shelf.parts[self._rows[row]]
-
-    def shelf_index(self, row: int) -> int:
-        return self._rows[row]
-
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 (Qt's signature)
-        return 0 if parent.isValid() else len(self._rows)
-
-    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return len(_COLUMNS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return _COLUMNS[section][0]
-        return None
-
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
-            return _COLUMNS[index.column()][2](self.entry(index.row()))
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() not in (0, 3, 4):
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        return None
-
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
-        return flags | Qt.ItemFlag.ItemIsEditable if _COLUMNS[index.column()][1] else flags
-
-    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        title, path, text = _COLUMNS[index.column()]
-        entered = str(value).strip()
-        if entered == text(self.entry(index.row())):
-            return False
-        unit = title.partition("\n")[2]
-        try:
-            parsed: Any = entered or None if path == ("name",) else parse_number(entered, unit)
-        except ValueError as error:
-            self.refused.emit(str(error))
-            return False
-        if path == ("owned",) and parsed is not None and parsed == int(parsed):
-            parsed = int(parsed)
-        return self.stock.set_value(self._rows[index.row()], path, parsed)
-
-    def mimeTypes(self) -> list[str]:
-        return [SHELF_MIME]
-
-    def mimeData(self, indexes: Any) -> QMimeData:
-        data = QMimeData()
-        rows = [index.row() for index in indexes]
-        if rows:
-            data.setData(SHELF_MIME, self.entry(rows[0]).part.id.encode())
-        return data
-
-
-class _Results(QAbstractTableModel):
-    """The sets that a search found."""
-
-    HEADINGS = ("Error\nmm", "Worst case\n± mm", "P(inside)\n%", "Pieces")
-
-    def __init__(self, parent: QObject) -> None:
-        super().__init__(parent)
-        self.result: SpacerResult | None = None
-
-    def show_result(self, result: SpacerResult | None) -> None:
-        self.beginResetModel()
-        self.result = result
-        self.endResetModel()
-
-    @property
-    def sets(self) -> tuple[SpacerSet, ...]:
-        if self.result is None:
-            return ()
-        return self.result.sets or ((self.result.nearest,) if self.result.nearest else ())
-
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.sets)
-
-    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return len(self.HEADINGS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return self.HEADINGS[section]
-        return None
-
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        found = self.sets[index.row()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            return (
-                signed(found.error_mm, 3),
-                number(found.worst_case_mm, 2),
-                number(100 * found.probability, 1),
-                pieces_text(self.result, found) if self.result else "",
-            )[index.column()]
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() < 3:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        return None
-
-
-class _Table(QTableView):
-    """A table whose Return key acts on the chosen row."""
-
-    acted = pyqtSignal(int)
-
-    def __init__(self, name: str, stretch: int, widths: tuple[str, ...]) -> None:
-        super().__init__()
-        self.setAccessibleName(name)
-        self._stretch, self._widths = stretch, widths
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setAlternatingRowColors(True)
-        self.setTabKeyNavigation(False)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
-
-    def fit_to_font(self) -> None:
-        """Size rows and columns to the text."""
-        self.ensurePolished()
-        rows, columns = self.verticalHeader(), self.horizontalHeader()
-        assert rows is not None
-        assert columns is not None
-        rows.hide()
-        rows.setDefaultSectionSize(self.fontMetrics().height() + 5)
-        columns.setHighlightSections(False)
-        for index, sample in enumerate(self._widths):
-            columns.resizeSection(index, self.fontMetrics().horizontalAdvance(sample) + 12)
-        columns.setSectionResizeMode(self._stretch, QHeaderView.ResizeMode.Stretch)
-
-    def keyPressEvent(self, e: QKeyEvent | None) -> None:
-        if e is not None and e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
-            self.acted.emit(self.currentIndex().row())
-        else:
-            super().keyPressEvent(e)
 
 
 @sheet_of(SHELF)
@@ -239,7 +47,7 @@ class ShelfSheet(StepSheet):
         self.job.running_changed.connect(lambda _running: self._show_state())
         self.add_wide(self._build_bar())
         end = "M48×0.75 female, 4.5"
-        self.table = _Table("Shelf", 0, ("", "000.000", "0.000", end, end, "Opening", "0000", "Owned"))
+        self.table = ShelfTable("Shelf", 0, ("", "000.000", "0.000", end, end, "Opening", "0000", "Owned"))
         self.model = ShelfModel(session.stock, self.table)
         self.model.refused.connect(session.refused)
         self.table.setModel(self.model)
@@ -256,8 +64,8 @@ class ShelfSheet(StepSheet):
         assert chosen is not None
         chosen.currentRowChanged.connect(lambda *_: self._show_card())
         self.add_wide(self._build_search())
-        self.results = _Table("Sets of spacers found", 3, ("Error0.0", "Worst case0", "P(inside)0", ""))
-        self.found = _Results(self.results)
+        self.results = ShelfTable("Sets of spacers found", 3, ("Error0.0", "Worst case0", "P(inside)0", ""))
+        self.found = FoundSets(self.results)
         self.results.setModel(self.found)
         self.results.setMinimumHeight(150)
         self.results.acted.connect(lambda _row: self.apply_found())
