@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import logging
-import logging.handlers
 import sys
 import traceback
 from pathlib import Path
@@ -52,17 +50,17 @@ def is_new(trace: str) -> bool:
     return _met.get(trace, 0) <= 1
 
 
-class _Log(logging.handlers.RotatingFileHandler):
-    """A log with rotation that says when it could not be written, instead of printing so."""
-
-    def handleError(self, record: logging.LogRecord) -> None:
-        raise  # noqa: PLE0704
-
-
 def _write(trace: str) -> None:
+    """Append a trace to the log, and begin a new one where it has grown too long."""
+    import logging  # spared until something fails, for the time until the window's first paint
+    import logging.handlers
+
+    class Log(logging.handlers.RotatingFileHandler):
+        def handleError(self, record: logging.LogRecord) -> None:
+            raise  # noqa: PLE0704 (whoever writes hears why it could not be written)
+
     path = log_path()
     path.parent.mkdir(parents=True, exist_ok=True)
-    handler = _Log(path, maxBytes=LOG_BYTES, backupCount=LOGS_KEPT, encoding="utf-8")
-    with contextlib.closing(handler):
-        handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
-        handler.emit(logging.makeLogRecord({"msg": trace}))
+    with contextlib.closing(Log(path, maxBytes=LOG_BYTES, backupCount=LOGS_KEPT, encoding="utf-8")) as log:
+        log.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
+        log.emit(logging.makeLogRecord({"msg": trace}))

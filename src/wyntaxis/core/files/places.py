@@ -1,10 +1,12 @@
-"""Where the imager's own files live, and the application's state, as the desktop's rules have it."""
+"""Where the imager's own files live, and the application's state, after the XDG base directory specification.
+
+Not by platformdirs: its import alone takes a twentieth of the time until the window's first paint.
+"""
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
-
-import platformdirs
 
 NAME = "wyntaxis"
 
@@ -26,8 +28,14 @@ def own_filter_names_path() -> Path:
 
 def state_folder() -> Path:
     """Return the folder for journals, the log of failures and the window's state."""
-    return platformdirs.user_state_path(NAME)
+    return _base("XDG_STATE_HOME", ".local/state") / NAME
 
 
 def _own_folder() -> Path:
-    return platformdirs.user_data_path(NAME)
+    return _base("XDG_DATA_HOME", ".local/share") / NAME
+
+
+def _base(variable: str, default: str) -> Path:
+    """Return a base directory: what the variable says, where that is an absolute path, as the specification wants."""
+    base = os.environ.get(variable, "")
+    return Path(base) if base and Path(base).is_absolute() else Path.home() / default
