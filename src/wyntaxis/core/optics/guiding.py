@@ -36,9 +36,23 @@ USUAL_DRIFT_PX = 1.0
 def calibration_pulse_ms(
     distance_px: float, guide_scale_arcsec_px: float, pulses: int, rate_sidereal: float, declination_deg: float
 ) -> float:
-    """Return the pulse, in ms, that moves a star ``distance_px`` guide px in so many pulses along right ascension.
+    """Return the pulse that moves a star along right ascension: ``1000 · C · s_g / (n · 15.041 · r · cos δ)``.
 
-    ``1000 · C · s_g / (n · 15.041 · r · cos δ)``.
+    Parameters
+    ----------
+    distance_px, pulses
+        The calibration's distance C in guide px, and in how many pulses n it is to be covered.
+    guide_scale_arcsec_px
+        The guide camera's scale s_g in arcsec/px.
+    rate_sidereal
+        The guide rate r as a share of the sidereal rate.
+    declination_deg
+        The declination δ in degrees.
+
+    Returns
+    -------
+    float
+        The pulse in ms.
 
     Raises
     ------
@@ -52,20 +66,56 @@ def calibration_pulse_ms(
 
 
 def pulses_needed(pulse_ms: float, wanted_pulse_ms: float, pulses: int) -> float:
-    """Return how many pulses of ``pulse_ms`` cover what ``pulses`` of the wanted length would."""
+    """Return how many pulses of one length cover what some of the wanted length would.
+
+    Parameters
+    ----------
+    pulse_ms, wanted_pulse_ms
+        The pulse in use and the wanted one in ms.
+    pulses
+        How many of the wanted length there are.
+
+    Returns
+    -------
+    float
+        The number of pulses, not rounded.
+    """
     return pulses * wanted_pulse_ms / pulse_ms
 
 
 def flexure_budget(allowed_px: float, scale_arcsec_px: float, exposure_s: float) -> float:
-    """Return the drift between two telescopes, in arcsec/s, that moves a star ``allowed_px`` in one exposure."""
+    """Return the drift between two telescopes that a single exposure bears.
+
+    Parameters
+    ----------
+    allowed_px, scale_arcsec_px
+        How far a star may move in main px, and the main camera's scale in arcsec/px.
+    exposure_s
+        The exposure in s, above 0.
+
+    Returns
+    -------
+    float
+        The drift in arcsec/s.
+    """
     return allowed_px * scale_arcsec_px / exposure_s
 
 
 def rotation_rate(latitude_deg: float, azimuth_deg: Any, altitude_deg: Any) -> Any:
-    """Return the field rotation of an alt-azimuth mount in rad/s, signed: ``7.2921e-5 cos φ cos A / cos h``.
+    """Return the field rotation of an alt-azimuth mount: ``7.2921e-5 cos φ cos A / cos h``.
 
-    Azimuth from north through east; arrays broadcast; at the zenith the rate is infinite.
-    Source: W. M. Smart, *Spherical Astronomy*, parallactic angle.
+    Parameters
+    ----------
+    latitude_deg
+        The site's latitude φ in degrees.
+    azimuth_deg, altitude_deg
+        Azimuth A from north through east, and altitude h, in degrees; arrays broadcast.
+
+    Returns
+    -------
+    float or array
+        The rate in rad/s, signed; infinite at the zenith. Source: W. M. Smart, *Spherical Astronomy*, parallactic
+        angle.
     """
     azimuth, altitude = np.radians(azimuth_deg), np.radians(altitude_deg)
     with np.errstate(divide="ignore"):
@@ -73,13 +123,39 @@ def rotation_rate(latitude_deg: float, azimuth_deg: Any, altitude_deg: Any) -> A
 
 
 def rotation_exposure(rate_rad_s: Any, radius_px: float, allowed_px: float = 1.0) -> Any:
-    """Return the exposure in s after which a star ``radius_px`` from the axis has moved ``allowed_px``."""
+    """Return the exposure after which a star has moved so far by the field's rotation.
+
+    Parameters
+    ----------
+    rate_rad_s
+        The rotation in rad/s, a number or an array.
+    radius_px, allowed_px
+        How far from the axis the star stands, and how far it may move, in px.
+
+    Returns
+    -------
+    float or array
+        The exposure in s; infinite where nothing turns.
+    """
     with np.errstate(divide="ignore"):
         return allowed_px / (radius_px * np.abs(np.asarray(rate_rad_s, dtype=float)))
 
 
 def rotation_map(latitude_deg: float, radius_px: float, allowed_px: float = 1.0) -> tuple[Any, Any, Any]:
-    """Return azimuths (n,), altitudes (m,) in degrees and the longest exposure (m, n) in s over the sky."""
+    """Return the longest exposure by field rotation over the sky.
+
+    Parameters
+    ----------
+    latitude_deg
+        The site's latitude in degrees.
+    radius_px, allowed_px
+        How far from the axis the star stands, and how far it may move, in px.
+
+    Returns
+    -------
+    azimuths, altitudes, exposures
+        Arrays (n,) and (m,) in degrees, and (m, n) in s.
+    """
     azimuths = np.arange(0.0, 361.0, 1.0)
     altitudes = np.arange(0.0, 90.0, 2.0)
     rate = rotation_rate(latitude_deg, azimuths[None, :], altitudes[:, None])
@@ -87,7 +163,18 @@ def rotation_map(latitude_deg: float, radius_px: float, allowed_px: float = 1.0)
 
 
 def culmination_altitude(latitude_deg: float, declination_deg: float) -> float:
-    """Return the altitude in degrees at which an object crosses the meridian, the upper crossing."""
+    """Return the altitude at which an object crosses the meridian, the upper crossing.
+
+    Parameters
+    ----------
+    latitude_deg, declination_deg
+        The site's latitude and the object's declination in degrees.
+
+    Returns
+    -------
+    float
+        The altitude in degrees, below 0 where it does not rise.
+    """
     return 90 - abs(latitude_deg - declination_deg)
 
 
@@ -111,7 +198,24 @@ def guide_rows(
     main_scale_arcsec_px: float,
     centroid_px: tuple[float, float] = CENTROID_ERROR_PX,
 ) -> list[GuideRow]:
-    """Return a row for each way, a name with its focal length in mm and whether it is in use, at binnings 1 to 3."""
+    """Return what guiding comes to at binnings 1 to 3, and at the one in use.
+
+    Parameters
+    ----------
+    ways
+        For each way to guide its name, its focal length in mm, and whether it is in use.
+    pixel_um, binning_in_use
+        The guide camera's pixel in µm, and its binning.
+    main_scale_arcsec_px
+        The main camera's scale in arcsec/px.
+    centroid_px
+        The good and the poor end of the centroid's error, in guide px.
+
+    Returns
+    -------
+    list of GuideRow
+        One for each way and binning.
+    """
     rows = []
     for way, focal_length_mm, used in ways:
         for binning in sorted({1, 2, 3, binning_in_use}):

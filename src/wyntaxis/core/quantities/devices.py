@@ -14,7 +14,18 @@ SHEET_SHARE = 0.1
 
 
 def device_quantity(device: Device, key: str) -> Quantity | None:
-    """Return a numeric setting as a row named ``device.setting``; None where the rig has no such number."""
+    """Return a numeric setting as a row named ``device.setting``; None where the rig has no such number.
+
+    Parameters
+    ----------
+    device, key
+        A device, and which of its settings.
+
+    Returns
+    -------
+    Quantity or None
+        In the setting's own unit.
+    """
     setting, kind = device.settings.get(key), SETTINGS[key]
     if setting is None or kind.type != "number":
         return None
@@ -31,6 +42,17 @@ def device_quantity(device: Device, key: str) -> Quantity | None:
 
 
 def device_quantities(devices: Iterable[Device]) -> dict[str, Quantity]:
-    """Return a row for every numeric setting of every device, in the order of the devices and of their settings."""
+    """Return a row for every numeric setting of every device, in the order of the devices and of their settings.
+
+    Parameters
+    ----------
+    devices
+        The rig's devices.
+
+    Returns
+    -------
+    dict
+        Rows by ``device.setting``.
+    """
     rows = [device_quantity(device, key) for device in devices for key in SETTINGS if key in device.settings]
     return {row.id: row for row in rows if row is not None}

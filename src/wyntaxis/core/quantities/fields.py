@@ -9,7 +9,18 @@ from wyntaxis.core.sky.footprint import Field, Footprint, Optics, Position, pris
 
 
 def optics_of(numbers: Numbers) -> Optics | None:
-    """Return the fields of a rig by its best focal length; None without a sensor."""
+    """Return the fields of a rig by its best focal length; None without a sensor.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    Optics or None
+        Half sides as tangents, the guide field beside the main one.
+    """
     rig, focal = numbers.rig, numbers.value("effective_focal_length_mm")
     sensor = rig.sensor
     if sensor is None or focal is None:
@@ -41,6 +52,19 @@ def _guide_field(numbers: Numbers, focal_mm: float) -> Field | None:
 
 
 def footprint(numbers: Numbers, center: Position, position_angle_deg: float) -> Footprint | None:
-    """Return where a rig's frame lies when it points at a centre; None without a sensor."""
+    """Return where a rig's frame lies when it points at a centre; None without a sensor.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+    center, position_angle_deg
+        Right ascension and declination (J2000), and the angle of the frame's top from north through east, in degrees.
+
+    Returns
+    -------
+    Footprint or None
+        Where the frame and the guide field lie.
+    """
     optics = optics_of(numbers)
     return Footprint(optics, center, position_angle_deg % 360) if optics else None

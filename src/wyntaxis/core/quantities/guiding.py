@@ -22,13 +22,35 @@ LEAST_DITHER_CENTROIDS = 3.0
 
 
 def guide_optics_of(legs: Legs) -> GuideOptics | None:
-    """Return what the guide camera looks through; None without one."""
+    """Return what the guide camera looks through; None without one.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    GuideOptics or None
+        The focal length in mm with its standard uncertainty, and the sensor.
+    """
     focal = focal_length(legs)
     return legs.once("guide optics", lambda: guide_optics(legs.rig, focal.value, focal.uncertainty))
 
 
 def guide_path_of(legs: Legs) -> GuidePath | None:
-    """Return the path from the prism to the guide sensor; None where nothing taps the train."""
+    """Return the path from the prism to the guide sensor; None where nothing taps the train.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    GuidePath or None
+        Lengths in mm; see :mod:`wyntaxis.core.train.guidepath`.
+    """
     return legs.once("guide path", lambda: guide_path(legs.rig))
 
 

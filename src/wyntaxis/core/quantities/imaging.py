@@ -19,7 +19,18 @@ SIDES = ("width", "height", "diagonal")
 
 
 def best_focal_length_mm(rig: Rig) -> float:
-    """Return the effective focal length to act on: as measured, or as computed from the parts."""
+    """Return the effective focal length to act on: as measured, or as computed from the parts.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+
+    Returns
+    -------
+    float
+        In mm.
+    """
     legs = Legs(rig)
     return (legs.measured("effective_focal_length_mm") or focal_length(legs)).value
 
@@ -37,7 +48,20 @@ def seeing(legs: Legs) -> float | None:
 
 
 def like_focal_length(legs: Legs, value: float, power: float = 1) -> Leg:
-    """Return a leg whose relative uncertainty is ``power`` times that of the focal length."""
+    """Return a leg whose relative uncertainty is ``power`` times that of the focal length.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+    value, power
+        The leg's value in its own unit, and the power of the focal length in it.
+
+    Returns
+    -------
+    Leg
+        With uncertainty and tolerance in the value's unit.
+    """
     focal = focal_length(legs)
     return Leg(value, value * power * focal.uncertainty / focal.value, value * power * focal.tolerance / focal.value)
 
@@ -196,7 +220,18 @@ for _name in SIDES:
 
 
 def search_range(legs: Legs) -> sampling.SearchRange | None:
-    """Return the range that field solving is told, from the measured scale where there is one, for a sensor."""
+    """Return the range that field solving is told, from the measured scale where there is one, for a sensor.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    SearchRange or None
+        Scales in arcsec/px and the field's radius in degrees.
+    """
 
     def work() -> sampling.SearchRange | None:
         sensor, focal = legs.rig.sensor, legs.found("effective_focal_length_mm")

@@ -76,7 +76,20 @@ class Numbers:
 
 
 def numbers_of(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Numbers:
-    """Compute every number of a rig."""
+    """Compute every number of a rig.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    gathered, shelf
+        What was looked at outside its file, and parts that remedies may name.
+
+    Returns
+    -------
+    Numbers
+        Every quantity, in the order of the ledger, and the geometry they come from.
+    """
     legs = Legs(rig)
     basis = scale_basis(legs)
     return Numbers(

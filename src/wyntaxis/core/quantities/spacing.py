@@ -12,7 +12,18 @@ from wyntaxis.core.train.lightpath import BackFocus, back_focus, main_plates, sh
 
 
 def back_focus_of(legs: Legs) -> BackFocus | None:
-    """Return the distance behind the corrector, wanted and built; None where no corrector states one."""
+    """Return the distance behind the corrector, wanted and built; None where no corrector states one.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    BackFocus or None
+        Lengths in mm; see :mod:`wyntaxis.core.train.lightpath`.
+    """
     return legs.once("back focus", lambda: back_focus(legs.rig))
 
 

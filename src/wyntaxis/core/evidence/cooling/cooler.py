@@ -72,7 +72,20 @@ class RunFigures:
 
 
 def run_figures(log: CoolingLog, target_c: float | None = None, tolerance_c: float = TOLERANCE_C) -> RunFigures:
-    """Return the figures of a run toward a target; without one, toward what its last fifth came to."""
+    """Return the figures of a run toward a target; without one, toward what its last fifth came to.
+
+    Parameters
+    ----------
+    log
+        A cooling run.
+    target_c, tolerance_c
+        Where it was to go, and how near it counts as there, in °C.
+
+    Returns
+    -------
+    RunFigures
+        Times in min, rates in °C/min, overshoot and scatter in °C, power at rest as a share.
+    """
     time, sensor = log.time_s / 60, log.sensor_c
     tail = time >= time[-1] - REST_SHARE * (time[-1] - time[0])
     target = float(np.median(sensor[tail])) if target_c is None else target_c
@@ -128,6 +141,16 @@ def steepest_rate(log: CoolingLog) -> float | None:
 
     Samples farther apart than that give the mean rate from one to the next, which is the least that the steepest was;
     None where they are so far apart that it tells nothing.
+
+    Parameters
+    ----------
+    log
+        A cooling run.
+
+    Returns
+    -------
+    float or None
+        The rate without sign, in °C/min.
     """
     time, sensor = log.time_s, log.sensor_c
     interval = float(np.median(np.diff(time)))
@@ -192,7 +215,22 @@ class CoolingMeasured:
 def measure_cooling(
     logs: Sequence[CoolingLog], target_c: float | None = None, watch: Callable[[], None] = lambda: None
 ) -> CoolingMeasured:
-    """Return figures and model of runs; ``watch`` is called again and again, and may raise to end the work."""
+    """Return figures and model of runs; ``watch`` is called again and again, and may raise to end the work.
+
+    Parameters
+    ----------
+    logs
+        Cooling runs of one camera.
+    target_c
+        Where they were to go, in °C.
+    watch
+        Called again and again; may raise to end the work.
+
+    Returns
+    -------
+    CoolingMeasured
+        The runs' figures, the model where one could be fitted, and notes on what could not.
+    """
     runs = tuple(run_figures(log, target_c) for log in logs)
     if not logs:
         return CoolingMeasured(runs, None)
@@ -210,6 +248,18 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
     which of both (or what between) is fitted too. Power that changes faster than the log tells leaves a trace in the
     temperature that lasts as long as τ; so each sample is predicted from those before it, by as much as that pays: the
     prediction-error method (L. Ljung, *System Identification*, 2nd ed., 7.2), whose residuals are independent.
+
+    Parameters
+    ----------
+    logs
+        Cooling runs: times in s, temperatures in °C, power as a share.
+    watch
+        Called again and again; may raise to end the work.
+
+    Returns
+    -------
+    CoolerModel
+        τ in min, pull in °C/min at full power, depth in °C under the ambient, with standard uncertainties.
 
     Raises
     ------
@@ -304,6 +354,18 @@ def course(log: CoolingLog, tau_min: float, pull_c_min: float, start_c: float) -
     """Return the temperatures that the model gives for a log's power and ambient, exact between samples.
 
     Power and ambient between two samples are the mean of both.
+
+    Parameters
+    ----------
+    log
+        The run whose times (s), power (share) and ambient (°C) are taken, n samples.
+    tau_min, pull_c_min, start_c
+        The law's time constant in min, pull in °C/min, and the temperature at the first sample in °C.
+
+    Returns
+    -------
+    array (n,)
+        Temperatures in °C. Source: the law dT/dt = (T_ambient − T)/τ − a·p, integrated between samples.
     """
     time = log.time_s / 60
     ambient = np.where(np.isfinite(log.ambient_c), log.ambient_c, log.ambient)
@@ -354,6 +416,22 @@ def design_ramp(
     """Return a ramp that goes from start to target in the wanted minutes, down or up, in steps of about ``step_c``.
 
     ``battery_wh`` is what may be drawn; ``others_w`` what the rest of the rig draws from the same battery.
+
+    Parameters
+    ----------
+    model
+        The cooler's law.
+    start_c, target_c, ambient_c, step_c, tolerance_c
+        In °C.
+    minutes
+        How long it may take.
+    power_w, others_w, battery_wh
+        The cooler's draw at full power and that of the rest in W, and what may be drawn in Wh.
+
+    Returns
+    -------
+    Ramp
+        Its stages, arrival in min, power as a share, energy in Wh.
 
     Raises
     ------

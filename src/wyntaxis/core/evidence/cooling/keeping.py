@@ -9,7 +9,22 @@ from wyntaxis.core.rig.model import Rig
 
 
 def keep_cooling(rig: Rig, model: CoolerModel | None, runs: list[RunFigures], device_id: str | None = None) -> Change:
-    """Return the edit that keeps the cooler's model and the last run's figures as measured legs of a camera."""
+    """Return the edit that keeps the cooler's model and the last run's figures as measured legs of a camera.
+
+    Parameters
+    ----------
+    rig
+        The rig whose camera it is.
+    model, runs
+        What was measured.
+    device_id
+        Which camera, by id; the main one by default.
+
+    Returns
+    -------
+    Change
+        One edit: measured legs with their evidence.
+    """
     index = camera_index(rig, device_id)
     if index is None:
         raise ValueError("the rig has no camera among its devices: add one on the Devices sheet")
@@ -26,6 +41,16 @@ def cooling_legs(model: CoolerModel | None, runs: list[RunFigures]) -> dict[str,
     """Return the measured numbers of a cooler, by setting key: the model's, and those of the last run that rested.
 
     A run at full power, made for the model, says nothing of how steeply the camera is cooled of an evening.
+
+    Parameters
+    ----------
+    model, runs
+        What was measured.
+
+    Returns
+    -------
+    dict
+        By setting key an estimate, in the setting's own unit.
     """
     legs: dict[str, Estimate] = {}
     if model is not None:

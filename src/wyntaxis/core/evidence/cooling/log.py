@@ -73,7 +73,22 @@ def _rows(data: bytes) -> list[list[str]]:
 
 
 def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> CoolingLog:
-    """Return the log that a CSV's bytes hold; ValueError of one line for what is none."""
+    """Return the log that a CSV's bytes hold; ValueError of one line for what is none.
+
+    Parameters
+    ----------
+    data
+        The file's bytes.
+    name
+        What the run is called.
+    rules
+        Which heading is which column, where that is not plain.
+
+    Returns
+    -------
+    CoolingLog
+        Times in s, temperatures in °C, power as a share.
+    """
     rows = _rows(data)
     if len(rows) <= LEAST_SAMPLES:
         raise ValueError(f"holds {max(len(rows) - 1, 0)} rows; a cooling log needs {LEAST_SAMPLES} or more")

@@ -42,7 +42,20 @@ def _supply(rig: Rig) -> Supply | None:
 
 
 def usual_inputs(rig: Rig, logs: list[CoolingLog]) -> RampInputs:
-    """Return what rig and runs suggest: the warmest night planned, the set temperature, the rest of the load."""
+    """Return what rig and runs suggest: the warmest night planned, the set temperature, the rest of the load.
+
+    Parameters
+    ----------
+    rig
+        The rig with its plan and camera.
+    logs
+        Runs read so far; the last one's ambient stands where the plan has none.
+
+    Returns
+    -------
+    RampInputs
+        Temperatures in °C, time in min, power in W, energy in Wh.
+    """
     planned = rig.plan.ambient_c if rig.plan is not None else None
     ambient = planned if planned is not None else logs[-1].ambient if logs else USUAL_AMBIENT_C
     camera, supply = _camera(rig), _supply(rig)
@@ -59,7 +72,18 @@ def usual_inputs(rig: Rig, logs: list[CoolingLog]) -> RampInputs:
 
 
 def kept_model(rig: Rig) -> CoolerModel | None:
-    """Return the cooler's model that the rig has kept or states; None where it has none."""
+    """Return the cooler's model that the rig has kept or states; None where it has none.
+
+    Parameters
+    ----------
+    rig
+        The rig with its camera.
+
+    Returns
+    -------
+    CoolerModel or None
+        As measured, else as stated.
+    """
     camera = _camera(rig)
     tau = camera.best("cooler_tau_min") if camera is not None else None
     pull = camera.best("cooler_pull_c_min") if camera is not None else None
@@ -67,7 +91,20 @@ def kept_model(rig: Rig) -> CoolerModel | None:
 
 
 def design_both(model: CoolerModel, rig: Rig, asked: RampInputs) -> tuple[Ramp, Ramp]:
-    """Return the ramp down and the warm-up; ValueError of one line for inputs that cannot be."""
+    """Return the ramp down and the warm-up; ValueError of one line for inputs that cannot be.
+
+    Parameters
+    ----------
+    model, rig
+        The cooler's law, and the rig that it belongs to.
+    asked
+        Temperatures in °C, times in min, power in W, energy in Wh.
+
+    Returns
+    -------
+    tuple of Ramp
+        Down and up; see :func:`design_ramp`.
+    """
     camera, supply = _camera(rig), _supply(rig)
     power_w = camera.best("cooler_power_w") if camera is not None else None
     battery = None

@@ -105,6 +105,18 @@ def matches(pattern: str, values: Iterable[str] | Flat) -> list[str]:
 
     ``list[key=value]`` names the entries of a list whose ``key`` holds the value, wherever they stand; in a table the
     rows whose column ``key`` holds it.
+
+    Parameters
+    ----------
+    pattern
+        A path, with ``*`` and ``[key=value]``.
+    values
+        The paths of a file, or all it holds.
+
+    Returns
+    -------
+    list of str
+        The paths that it names.
     """
     found = _SELECTOR.fullmatch(pattern)
     if found is not None and isinstance(values, dict):

@@ -60,6 +60,16 @@ class ForeignFile:
 def read_foreign(path: Path) -> ForeignFile:
     """Read a program's file of any known form.
 
+    Parameters
+    ----------
+    path
+        JSON, TOML, YAML, INI, XML, CSV or a FITS header, at most some 8 MB.
+
+    Returns
+    -------
+    ForeignFile
+        Its values by path, flat, each a text, a number, a truth or None.
+
     Raises
     ------
     InputError

@@ -70,7 +70,18 @@ def known_units() -> set[str]:
 
 
 def convert(value: float, written_in: str, unit: str) -> float:
-    """Return a number written in one unit in another; ValueError where there is no way from one to the other."""
+    """Return a number written in one unit in another; ValueError where there is no way from one to the other.
+
+    Parameters
+    ----------
+    value, written_in, unit
+        A number, the unit it is written in, and the unit wanted.
+
+    Returns
+    -------
+    float
+        The number in ``unit``.
+    """
     known = _FACTORS.get(unit, {unit: 1.0})
     if written_in not in known:
         raise ValueError(f"{written_in or 'a plain number'} cannot be told in {unit or 'a plain number'}")
@@ -101,6 +112,16 @@ def read_foreign_number(value: object) -> ForeignNumber:
 
     It may have a decimal point or comma, thousands set apart, degrees with minutes and seconds, and N, S, E or W
     before or behind it: south and west count below 0.
+
+    Parameters
+    ----------
+    value
+        What the program wrote: text or a number.
+
+    Returns
+    -------
+    ForeignNumber
+        The value, its other reading where a comma leaves two, and the unit behind it.
 
     Raises
     ------
@@ -141,6 +162,20 @@ def foreign_number_in(value: object, written_in: str, unit: str, expected: float
 
     A unit behind the number counts before ``written_in``. Of two ways to read a comma the one nearer to what is
     expected counts: ``1,240`` is 1240 m of elevation, and 1.240 where that is wanted.
+
+    Parameters
+    ----------
+    value
+        What the program wrote.
+    written_in, unit
+        The unit it writes in, and the unit wanted.
+    expected
+        What the rig holds, in ``unit``.
+
+    Returns
+    -------
+    float
+        The number in ``unit``.
 
     Raises
     ------

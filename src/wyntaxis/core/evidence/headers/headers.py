@@ -112,6 +112,16 @@ class FolderHeaders:
 def find_frames(folder: Path) -> list[Path]:
     """Return every FITS file below a folder, sorted; links to folders are not followed.
 
+    Parameters
+    ----------
+    folder
+        The folder.
+
+    Returns
+    -------
+    list of Path
+        The files by their endings, .gz and .fz too.
+
     Raises
     ------
     InputError
@@ -140,7 +150,20 @@ def _walked(folder: Path) -> tuple[list[Path], int]:
 
 
 def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHeaders:
-    """Read every header below a folder; ``progress`` may raise to end it."""
+    """Read every header below a folder; ``progress`` may raise to end it.
+
+    Parameters
+    ----------
+    folder
+        The folder, read with all below it.
+    progress
+        Told of each file; may raise to end the reading.
+
+    Returns
+    -------
+    FolderHeaders
+        The headers, the files that are broken and why, and what was left out.
+    """
     paths, raw = _walked(folder)
     names = load_filter_names(own_filter_names_path())
     chunks = [paths[start : start + CHUNK] for start in range(0, len(paths), CHUNK)]
@@ -240,7 +263,20 @@ def _check_whole(header: Header, start: int, size: int) -> None:
 
 
 def frame_header(header: Header, path: str) -> FrameHeader:
-    """Return what a header says in the words of FITS Standard 4.0 and the usual keywords of imaging programs."""
+    """Return what a header says in the words of FITS Standard 4.0 and the usual keywords of imaging programs.
+
+    Parameters
+    ----------
+    header
+        A FITS header.
+    path
+        The file's name, as it is shown.
+
+    Returns
+    -------
+    FrameHeader
+        Times in s, temperatures in °C, lengths in mm, pixels in µm, angles in degrees; None where it says nothing.
+    """
     exposure, asked = _exposures(header)
     return FrameHeader(
         path=path,

@@ -86,7 +86,18 @@ class Lack:
 
 
 def temperature_of(frame: FrameHeader) -> float | None:
-    """Return the temperature that a frame is sorted by: as set, or as it was where no setpoint is told."""
+    """Return the temperature that a frame is sorted by: as set, or as it was where no setpoint is told.
+
+    Parameters
+    ----------
+    frame
+        A frame's header.
+
+    Returns
+    -------
+    float or None
+        In °C.
+    """
     return frame.set_temperature_c if frame.set_temperature_c is not None else frame.temperature_c
 
 
@@ -95,6 +106,18 @@ def group_frames(frames: Iterable[FrameHeader], names: FilterNames = USUAL_FILTE
 
     Frames of a camera without a set temperature are kept together whatever the night did: they are matched by what the
     sensor had.
+
+    Parameters
+    ----------
+    frames
+        Headers of frames of all kinds.
+    names
+        Which filters' names are one.
+
+    Returns
+    -------
+    list of FrameGroup
+        Frames of one kind, camera, size, gain, offset, temperature, exposure and filter each.
     """
     found: dict[tuple[object, ...], list[FrameHeader]] = {}
     for frame in frames:
@@ -142,7 +165,20 @@ def _group(frames: list[FrameHeader]) -> FrameGroup:
 
 
 def lacking(groups: Sequence[FrameGroup], names: FilterNames = USUAL_FILTER_NAMES) -> list[Lack]:
-    """Return every group of lights for which darks, flats or bias are missing, with the reason."""
+    """Return every group of lights for which darks, flats or bias are missing, with the reason.
+
+    Parameters
+    ----------
+    groups
+        Frames in groups.
+    names
+        Which filters' names are one.
+
+    Returns
+    -------
+    list of Lack
+        What is missing for which lights, and what comes nearest.
+    """
     found = []
     for lights in groups:
         if lights.kind != "light":

@@ -26,6 +26,16 @@ def match_devices(rig: Rig, tree: PortTree) -> list[Match]:
     """Return, for every device of the rig that has a USB identity, what of it is on the bus.
 
     A serial number decides where both sides have one; without, the vendor:product does if it is there once.
+
+    Parameters
+    ----------
+    rig, tree
+        The rig, and the ports that were read.
+
+    Returns
+    -------
+    list of Match
+        One for each such device, with its place on the bus or why it has none.
     """
     found = []
     for device in rig.devices:
@@ -58,5 +68,16 @@ def sensor_of(rig: Rig, device: Device) -> Sensor | None:
 
 
 def frame_bytes(sensor: Sensor, binning: int = 1) -> int:
-    """Return how many bytes one frame has: 16 bits for every pixel."""
+    """Return how many bytes one frame has: 16 bits for every pixel.
+
+    Parameters
+    ----------
+    sensor, binning
+        The sensor, and how many pixels are binned along a side.
+
+    Returns
+    -------
+    int
+        Bytes.
+    """
     return (sensor.width_px // binning) * (sensor.height_px // binning) * BYTES_PER_SAMPLE

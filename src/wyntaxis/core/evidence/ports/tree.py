@@ -136,6 +136,16 @@ class PortTree:
 def read_ports(root: Path = USUAL_ROOT) -> PortTree:
     """Read the tree below a sysfs root: ``/sys``, or a folder that holds ``bus/usb`` or ``sys/bus/usb`` and ``dev``.
 
+    Parameters
+    ----------
+    root
+        The root of a sysfs.
+
+    Returns
+    -------
+    PortTree
+        USB devices with their speeds in Mbit/s, currents in mA and power management, and serial ports.
+
     Raises
     ------
     InputError

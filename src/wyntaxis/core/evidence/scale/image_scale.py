@@ -53,6 +53,18 @@ class ScaleReading:
 def read_solved_frame(path: Path, sensor: Sensor | None = None) -> ScaleReading:
     """Return the scale at the middle of a solved FITS frame, from the first HDU that holds a celestial WCS.
 
+    Parameters
+    ----------
+    path
+        A FITS file.
+    sensor
+        The sensor that took it, to tell its binning.
+
+    Returns
+    -------
+    ScaleReading
+        The scale in arcsec/px with its standard uncertainty, the centre and angle in degrees.
+
     Raises
     ------
     InputError
@@ -74,6 +86,18 @@ def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReadin
     The scale is the square root of the sky area of the middle pixel: there, and only there, the sky and the plane of
     the sensor agree whatever the reference pixel. At an undistorted frame's reference pixel it is √|det CD| · 3600.
     Source: FITS Standard 4.0, chapter 8; Calabretta and Greisen 2002; SIP convention, Shupe et al. 2005.
+
+    Parameters
+    ----------
+    header
+        A FITS header with a celestial WCS.
+    sensor
+        The sensor that took it, to tell its binning.
+
+    Returns
+    -------
+    ScaleReading
+        The scale in arcsec/px with its standard uncertainty, the centre and angle in degrees.
 
     Raises
     ------
@@ -233,6 +257,22 @@ def two_star_scale(
     length F (in px) above ``middle_px`` is the separation; scale = 206264.8 / F. Without a middle it is taken between
     the stars, where the plane and the sky differ least.
 
+    Parameters
+    ----------
+    first_px, second_px, middle_px
+        Where the stars and the frame's middle are, (x, y) in px.
+    separation_arcsec, separation_error_arcsec
+        The stars' angle and its standard uncertainty, in arcsec.
+    position_error_px
+        The standard uncertainty of each coordinate, in px.
+    binning
+        Of the frame.
+
+    Returns
+    -------
+    ScaleReading
+        The scale in arcsec/px with its standard uncertainty.
+
     Raises
     ------
     ValueError
@@ -261,7 +301,20 @@ def two_star_scale(
 
 
 def typed_scale(scale_arcsec_px: float, standard_arcsec_px: float, binning: int = 1) -> ScaleReading:
-    """Return a typed scale; ValueError for one that is not above 0."""
+    """Return a typed scale; ValueError for one that is not above 0.
+
+    Parameters
+    ----------
+    scale_arcsec_px, standard_arcsec_px
+        The scale and its standard uncertainty, in arcsec/px.
+    binning
+        Of the frame that it was measured on.
+
+    Returns
+    -------
+    ScaleReading
+        The same, as a reading.
+    """
     if not (scale_arcsec_px > 0 and standard_arcsec_px >= 0):
         raise ValueError("the scale must be above 0, its uncertainty not below 0")
     return ScaleReading(scale_arcsec_px, standard_arcsec_px, "typed", binning, date=utc_stamp())
@@ -271,7 +324,18 @@ _SOURCES = {"wcs": "solved frame", "two_stars": "two stars of known separation",
 
 
 def keep_reading(rig: Rig, reading: ScaleReading) -> Change:
-    """Return the edit that keeps a reading in the rig: the measured pixel scale with its evidence."""
+    """Return the edit that keeps a reading in the rig: the measured pixel scale with its evidence.
+
+    Parameters
+    ----------
+    rig, reading
+        The rig, and what was read.
+
+    Returns
+    -------
+    Change
+        One edit: the measured pixel scale, with its evidence.
+    """
     evidence: dict[str, Any] = {"method": reading.method, "binning": reading.binning}
     for key in ("file", "sha256", "date"):
         if getattr(reading, key) is not None:

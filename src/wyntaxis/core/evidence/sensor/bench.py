@@ -48,6 +48,22 @@ def measure_bench(
 
     ``bits`` is the converter's depth where the rig states it: flats that reach no saturation are told of its end.
 
+    Parameters
+    ----------
+    headers
+        A folder's headers.
+    corrections
+        By file, what the imager knows better.
+    progress
+        Told of how many readings are done; may raise to end the work.
+    bits
+        The converter's depth.
+
+    Returns
+    -------
+    BenchResult
+        Gains in e⁻/ADU, noise and wells in e⁻, dark current in e⁻/s/px, levels in % of full, with uncertainties.
+
     Raises
     ------
     InputError

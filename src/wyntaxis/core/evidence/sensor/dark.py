@@ -82,6 +82,22 @@ def dark_point(
 ) -> DarkPoint:
     """Return the dark current of a typical pixel: the median over tiles, so that glow and hot pixels do not count.
 
+    Parameters
+    ----------
+    frames
+        The statistics of darks taken alike, in ADU.
+    bias
+        The bias level, in ADU.
+    gain
+        The conversion gain in e⁻/ADU.
+    exposure_s, temperature_c
+        How they were taken, in s and °C.
+
+    Returns
+    -------
+    DarkPoint
+        The current in e⁻/s/px with its standard uncertainty.
+
     Raises
     ------
     ValueError
@@ -103,6 +119,18 @@ def dark_law(points: Sequence[DarkPoint], gain: Estimate) -> DarkLaw:
     """Fit Arrhenius' law to currents at three or more temperatures.
 
     The conversion gain lifts all points alike: it counts in the level, not in the slope.
+
+    Parameters
+    ----------
+    points
+        Currents in e⁻/s/px at temperatures in °C.
+    gain
+        The conversion gain in e⁻/ADU, which all points share.
+
+    Returns
+    -------
+    DarkLaw
+        ln D = a − E/kT: energy in eV, current and doubling by temperature. Source: Arrhenius.
 
     Raises
     ------
@@ -162,7 +190,22 @@ def dark_picture(
     path: Path, stats: TileStats, bias: BiasLevel, gain_e_adu: float, exposure_s: float,
     watch: Callable[[], None] = lambda: None,
 ) -> DarkPicture:  # fmt: skip
-    """Return hot pixels and glow of one dark: a pixel is hot above its tile by both a factor and the noise."""
+    """Return hot pixels and glow of one dark: a pixel is hot above its tile by both a factor and the noise.
+
+    Parameters
+    ----------
+    path, stats
+        A dark, and its statistics by tile in ADU.
+    bias, gain_e_adu, exposure_s
+        The bias level in ADU, the conversion gain in e⁻/ADU, the exposure in s.
+    watch
+        Called again and again; may raise to end the work.
+
+    Returns
+    -------
+    DarkPicture
+        The share of hot pixels, and the dark signal by tile in e⁻/s/px.
+    """
     signals = stats.mean - bias.tiles
     typical = max(float(np.median(signals)), 0.0)
     noise = math.sqrt(bias.variance_adu2 + typical / gain_e_adu)
@@ -183,5 +226,16 @@ def dark_picture(
 
 
 def setpoint_current(read_noise_e: float, longest_s: float) -> float:
-    """Return the dark current in e⁻/s/px that adds a tenth of the read noise's square in the longest exposure."""
+    """Return the dark current in e⁻/s/px that adds a tenth of the read noise's square in the longest exposure.
+
+    Parameters
+    ----------
+    read_noise_e, longest_s
+        The read noise in e⁻ and the longest exposure in s.
+
+    Returns
+    -------
+    float
+        The current in e⁻/s/px: ``0.1 σ_r² / t``.
+    """
     return SETPOINT_SHARE * read_noise_e**2 / longest_s

@@ -27,26 +27,80 @@ def judge_flat_level(percent: float) -> Verdict:
 
 
 def sky_limited_exposure(read_noise_e: float, sky_e_s: float, dark_e_s: float, share: float = USUAL_SHARE) -> float:
-    """Return the exposure in s in which read noise adds no more than a share to the total noise; inf without light."""
+    """Return the exposure in s in which read noise adds no more than a share to the total noise; inf without light.
+
+    Parameters
+    ----------
+    read_noise_e
+        The read noise in e⁻.
+    sky_e_s, dark_e_s
+        Sky and dark current in e⁻/s/px.
+    share
+        By which share read noise may raise the total noise.
+
+    Returns
+    -------
+    float
+        The exposure in s: ``σ_r² / ((s + d) ((1 + share)² − 1))``.
+    """
     rate = sky_e_s + dark_e_s
     return read_noise_e**2 / (((1 + share) ** 2 - 1) * rate) if rate > 0 else math.inf
 
 
 def added_share(exposure_s: Any, read_noise_e: float, sky_e_s: float, dark_e_s: float) -> Any:
-    """Return which share read noise adds to the total noise at exposures in s."""
+    """Return which share read noise adds to the total noise at exposures in s.
+
+    Parameters
+    ----------
+    exposure_s
+        Exposures in s, a number or an array.
+    read_noise_e, sky_e_s, dark_e_s
+        The read noise in e⁻, sky and dark current in e⁻/s/px.
+
+    Returns
+    -------
+    float or array
+        The share: ``√(1 + σ_r² / ((s + d) t)) − 1``.
+    """
     rate = (sky_e_s + dark_e_s) * np.asarray(exposure_s, dtype=float)
     return np.sqrt(1 + read_noise_e**2 / rate) - 1
 
 
 def peak_share(sampling_px_per_fwhm: float) -> float:
-    """Return the share of a Gaussian star's light in its middle pixel, centred on it: ``erf(√(ln 2) / s)²``."""
+    """Return the share of a Gaussian star's light in its middle pixel, centred on it: ``erf(√(ln 2) / s)²``.
+
+    Parameters
+    ----------
+    sampling_px_per_fwhm
+        The star's FWHM in px.
+
+    Returns
+    -------
+    float
+        Of 1.
+    """
     return math.erf(math.sqrt(math.log(2)) / sampling_px_per_fwhm) ** 2
 
 
 def saturating_star_e_s(
     exposure_s: Any, full_well_e: float, sky_e_s: float, dark_e_s: float, sampling_px_per_fwhm: float
 ) -> Any:
-    """Return the light of the faintest star that fills its middle pixel, in e⁻/s of the whole star; 0 in full sky."""
+    """Return the light of the faintest star that fills its middle pixel, in e⁻/s of the whole star; 0 in full sky.
+
+    Parameters
+    ----------
+    exposure_s
+        Exposures in s, a number or an array.
+    full_well_e, sky_e_s, dark_e_s
+        The well in e⁻, sky and dark current in e⁻/s/px.
+    sampling_px_per_fwhm
+        The star's FWHM in px.
+
+    Returns
+    -------
+    float or array
+        In e⁻/s.
+    """
     times = np.asarray(exposure_s, dtype=float)
     room = np.maximum(full_well_e - (sky_e_s + dark_e_s) * times, 0.0)
     return room / (peak_share(sampling_px_per_fwhm) * times)

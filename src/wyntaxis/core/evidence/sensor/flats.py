@@ -22,6 +22,16 @@ def falloff(signal: Any) -> tuple[float, float]:
     """Return the corners' level and how far the light's centre lies from the middle, both in %.
 
     The corners are told of the middle's level, the centre of half the diagonal.
+
+    Parameters
+    ----------
+    signal
+        Levels by tile over the frame, (rows, columns).
+
+    Returns
+    -------
+    tuple of float
+        Corners in % of the middle, centre in % of half the diagonal.
     """
     down, across = signal.shape
     edge = max(1, min(down, across) // 8)

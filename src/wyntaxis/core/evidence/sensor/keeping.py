@@ -18,6 +18,16 @@ FLAT_MIDDLE_PERCENT = 45.0
 def sensor_legs(device: Device, result: BenchResult) -> dict[str, Estimate]:
     """Return the measured numbers of a camera at its own gain and offset, by setting key.
 
+    Parameters
+    ----------
+    device, result
+        The camera, and what its bench gave.
+
+    Returns
+    -------
+    dict
+        By setting key an estimate, in the setting's own unit.
+
     Raises
     ------
     ValueError
@@ -84,6 +94,18 @@ def worst_flats(result: BenchResult) -> FlatLevel | None:
 
 def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> Change:
     """Return the edit that keeps a bench's numbers as measured legs of a camera; the sky goes into the plan.
+
+    Parameters
+    ----------
+    rig, result
+        The rig, and what the bench gave.
+    device_id
+        Which camera, by id; the main one by default.
+
+    Returns
+    -------
+    Change
+        One edit: measured legs with their evidence.
 
     Raises
     ------

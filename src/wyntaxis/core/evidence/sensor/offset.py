@@ -53,7 +53,22 @@ class BiasHistogram:
 
 
 def bias_histogram(paths: Sequence[Path], step: int = 1, watch: Callable[[], None] = lambda: None) -> BiasHistogram:
-    """Return the histogram of some bias frames, read in strips; :class:`InputError` for what cannot be read."""
+    """Return the histogram of some bias frames, read in strips; :class:`InputError` for what cannot be read.
+
+    Parameters
+    ----------
+    paths
+        Bias frames.
+    step
+        The converter's step in ADU.
+    watch
+        Called again and again; may raise to end the work.
+
+    Returns
+    -------
+    BiasHistogram
+        Counts of codes, with the lowest and the share that piles up on it.
+    """
     counts = np.zeros(CODES, np.int64)
     for path in paths:
         with open_frame(path) as frame:
@@ -64,7 +79,18 @@ def bias_histogram(paths: Sequence[Path], step: int = 1, watch: Callable[[], Non
 
 
 def margin_sigma(mean_adu: float, noise_adu: float) -> float:
-    """Return how many standard deviations the bias lies above no ADU."""
+    """Return how many standard deviations the bias lies above no ADU.
+
+    Parameters
+    ----------
+    mean_adu, noise_adu
+        The bias's mean and noise in ADU.
+
+    Returns
+    -------
+    float
+        In standard deviations; infinite without noise above 0.
+    """
     return mean_adu / noise_adu if noise_adu > 0 else math.inf
 
 
@@ -82,6 +108,20 @@ def offset_line(levels: Sequence[tuple[float, float]], noise_adu: float, piled: 
 
     Levels whose histogram piles up are passed over, since clipping lifts them; None with fewer than two left, or where
     the level does not rise with the offset.
+
+    Parameters
+    ----------
+    levels
+        Offsets with their bias level in ADU.
+    noise_adu
+        The bias's noise in ADU.
+    piled
+        Which of them pile up at the bottom.
+
+    Returns
+    -------
+    OffsetLine or None
+        ADU a unit of offset, and the least offset.
     """
     good = sorted({offset: level for (offset, level), bad in zip(levels, piled, strict=True) if not bad}.items())
     if len(good) < 2:

@@ -66,6 +66,20 @@ def tile_size(width: int, height: int) -> int:
 def pair_stats(one: Path, other: Path, watch: Watch = lambda: None, plane: Plane | None = None) -> TileStats:
     """Return the statistics of two frames taken alike, or of one colour plane of them.
 
+    Parameters
+    ----------
+    one, other
+        The two files.
+    watch
+        Called again and again; may raise to end the work.
+    plane
+        Which colour plane, as (row, column) of the mosaic; all pixels without.
+
+    Returns
+    -------
+    TileStats
+        By tile the mean in ADU, and the variance in time in ADU² from the difference, free of fixed pattern.
+
     Raises
     ------
     InputError
@@ -82,7 +96,22 @@ def pair_stats(one: Path, other: Path, watch: Watch = lambda: None, plane: Plane
 
 
 def frame_stats(path: Path, watch: Watch = lambda: None, plane: Plane | None = None) -> TileStats:
-    """Return the statistics of a single frame: levels by tile without outliers, no variance in time."""
+    """Return the statistics of a single frame: levels by tile without outliers, no variance in time.
+
+    Parameters
+    ----------
+    path
+        The file.
+    watch
+        Called again and again; may raise to end the work.
+    plane
+        Which colour plane; all pixels without.
+
+    Returns
+    -------
+    TileStats
+        By tile the mean in ADU.
+    """
     with open_frame(path) as frame:
         return _stats(frame.plane(plane), None, path, watch)
 

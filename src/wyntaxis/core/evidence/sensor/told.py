@@ -6,7 +6,20 @@ from wyntaxis.core.rig.devices import Device
 
 
 def at_temperature(current_e_s: float, told_at_c: float, wanted_c: float, doubling_c: float | None) -> float:
-    """Return a dark current in e⁻/s/px at another temperature, by the rise that doubles it; unchanged without one."""
+    """Return a dark current in e⁻/s/px at another temperature, by the rise that doubles it; unchanged without one.
+
+    Parameters
+    ----------
+    current_e_s
+        A dark current in e⁻/s/px.
+    told_at_c, wanted_c, doubling_c
+        Where it was told, where it is wanted, and the rise that doubles it, in °C.
+
+    Returns
+    -------
+    float
+        In e⁻/s/px: ``D · 2^((T − T₀)/ΔT₂)``.
+    """
     return current_e_s * 2 ** ((wanted_c - told_at_c) / doubling_c) if doubling_c else current_e_s
 
 

@@ -108,6 +108,16 @@ class Transfer:
 def bias_level(pairs: Sequence[TileStats]) -> BiasLevel:
     """Return level and noise from pairs of bias frames; the median over tiles keeps defects out of the variance.
 
+    Parameters
+    ----------
+    pairs
+        Statistics of pairs of bias frames, in ADU.
+
+    Returns
+    -------
+    BiasLevel
+        Mean in ADU, variance of one frame in ADU², and the degrees of freedom that it rests on.
+
     Raises
     ------
     ValueError
@@ -169,6 +179,22 @@ def photon_transfer(
     One pair of flats and one of bias frames suffice for the gain (EMVA 1288, 6.2). The bias noise is a point of the
     fit at no signal, unless the converter's step hides it; variances are weighted by what the fit itself says they
     scatter by, ``2σ⁴/(n − 1)``; the converter's step adds ``step²/12`` to every variance, and is taken out.
+
+    Parameters
+    ----------
+    pairs
+        Statistics of pairs of flats, in ADU.
+    bias
+        The bias level, in ADU.
+    exposures_s
+        The flats' exposures in s, for the linearity; none where they are not known.
+    step
+        The converter's step in ADU.
+
+    Returns
+    -------
+    Transfer
+        Conversion gain in e⁻/ADU, read noise and full well in e⁻, range in stops, linearity in %. Source: EMVA 1288 R4.
 
     Raises
     ------
@@ -309,6 +335,16 @@ def unity_gain(found: Sequence[tuple[float, Estimate]]) -> Estimate | None:
     """Return the gain setting at which one electron is one ADU, straight in ln g between the two settings around it.
 
     ``found`` holds gain settings with conversion gains. None where the settings do not lie around it.
+
+    Parameters
+    ----------
+    found
+        Gain settings with conversion gains in e⁻/ADU.
+
+    Returns
+    -------
+    Estimate or None
+        In units of the camera's gain setting.
     """
     ordered = sorted(found)
     for (low, one), (high, other) in itertools.pairwise(ordered):
