@@ -13,7 +13,7 @@ demo: $(READY)
 test: $(READY)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal $(ARGS)
 
-# The core without its slow tests, and fewer cases for each law, while one works on it. One test: make test ARGS="tests/core/test_optics.py -k airy"
+# The core without its slow tests, and fewer cases for each law, while one works on it. One test: make test ARGS="tests/core/optics/test_optics.py -k airy"
 test-fast: $(READY)
 	@HYPOTHESIS_PROFILE=fast $(BIN)/python -m pytest --numprocesses 2 --dist worksteal -m "not slow" tests/core $(ARGS)
 

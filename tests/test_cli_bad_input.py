@@ -5,7 +5,7 @@ import os
 
 import pytest
 
-from tests.core.test_headers import write
+from tests.core.evidence.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.cli import main
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.core.test_headers import write
+from tests.core.evidence.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.cli import main
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, save_maps

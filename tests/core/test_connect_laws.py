@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.test_headers import header
+from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.core.evaluation import Gathered, evaluate
 from wyntaxis.core.evidence.headers.headers import frame_header

@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
-from tests.core.test_headers import write
+from tests.core.evidence.test_headers import write
 from tests.desk.test_reckon_sheets import type_into
 
 

@@ -6,7 +6,7 @@ from astropy.io import fits
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication
 
-from tests.core.test_image_scale import header
+from tests.core.evidence.test_image_scale import header
 
 
 @pytest.fixture

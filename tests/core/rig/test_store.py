@@ -19,7 +19,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.recovery import find_left_behind, journal_path, remove_journal, write_journal
 from wyntaxis.core.rig.store import load, parse, save, to_bytes, validated
 
-TEXT = (Path(__file__).parents[1] / "example.rig.json").read_text("utf-8")
+TEXT = (Path(__file__).parents[2] / "example.rig.json").read_text("utf-8")
 
 
 def swap(old, new):

@@ -221,7 +221,7 @@ def test_a_measured_focal_length_moves_the_footprint_as_it_must(factor, spread):
     import json
     from pathlib import Path
 
-    document = json.loads((Path(__file__).parent.parent / "example.rig.json").read_text("utf-8"))
+    document = json.loads((Path(__file__).parents[2] / "example.rig.json").read_text("utf-8"))
     wanted = 513.76 * factor
     document["measured"] = {"effective_focal_length_mm": {"value": wanted, "standard_uncertainty": spread * wanted}}
     evaluation = evaluate(validated(document))

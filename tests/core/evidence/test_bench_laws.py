@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.test_headers import header
+from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.cooling.cooler import CoolingLog, fit_cooler, run_figures, steepest_rate
