@@ -56,7 +56,7 @@ MUTANTS = (
     Mutant("findings/sensor.py", "fails = margin <= 0 or share >= MOST_PILED", "fails = margin <= 0 or share > MOST_PILED", "core/evidence/test_bench_laws.py"),
     Mutant("evidence/sensor/offset.py", "/ slope + 1e-9", "/ slope - 1e-9", "core/evidence/test_bench_laws.py"),
     Mutant("evidence/cooling/cooler.py", "(1 - lead) * self.power_from", "(1 - lead) * self.power_since", "core/evidence/test_cooling.py"),
-    Mutant("evidence/cooling/cooler.py", "USUAL_TRUST, USUAL_LEAD, PRIOR_WEIGHT = 0.05, 0.5, 0.02", "USUAL_TRUST, USUAL_LEAD, PRIOR_WEIGHT = 0.0, 0.5, 1e6", "core/evidence/test_cooling.py"),
+    Mutant("evidence/cooling/cooler.py", "log.power_step**2 / 12", "log.power_step**2 / 1200", "core/evidence/test_cooling.py"),
     Mutant("evidence/scale/image_scale.py", "abs(across - down) / (2 * math.sqrt(3))", "0.0", "core/evidence/test_image_scale.py"),
     Mutant("evidence/scale/image_scale.py", "[world[:, wcs.wcs.lng], world[:, wcs.wcs.lat]]", "[world[:, 0], world[:, 1]]", "core/evidence/test_image_scale.py"),
     Mutant("findings/plan.py", "free >= 1.5 * wanted", "free >= 1.4 * wanted", "core/findings/test_connect.py"),

@@ -288,13 +288,39 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
     count = sum(len(log.sensor_c) for log in usable)
     variance = float(found.fun @ found.fun) / max(count - len(first), 1)
     try:
-        covariance = np.linalg.inv(found.jac.T @ found.jac) * variance
+        inverse = np.linalg.inv(found.jac.T @ found.jac)
+        covariance = inverse * variance + inverse @ _unlogged_power(usable, found.x, found.jac) @ inverse
     except np.linalg.LinAlgError:
         covariance = np.full((2, 2), np.inf)
     tau, pull = (float(v) for v in found.x[:2])
     if not np.isfinite(covariance[:2, :2]).all() or math.sqrt(covariance[0, 0]) > tau:
         raise ValueError("the runs do not tell time constant and pull apart: log one at full power for half an hour")
     return CoolerModel(tau, pull, covariance[:2, :2], math.sqrt(variance))
+
+
+def _unlogged_power(logs: Sequence[_Thinned], parameters: Any, jacobian: Any) -> Any:
+    """Return what the power that the log does not tell adds to ``Jᵀ V J``.
+
+    Between two samples power goes from one value to the other by some way, so that its mean errs by at most half their
+    difference: a rectangular distribution (JCGM 100:2008, 4.3.7), one for each interval. And the log rounds: power that
+    rests at one value errs the whole time by as much, up to half a step of the log. Either shifts the temperature from
+    there on, as far as the prediction does not follow: the sum over later residuals is taken backwards.
+    """
+    pull, trust, tau = parameters[1], parameters[2], parameters[0]
+    total, end = np.zeros((jacobian.shape[1],) * 2), 0
+    for log in logs:
+        begin, end = end, end + len(log.sensor_c)
+        decays = (1 - trust) * np.exp(-log.minutes / tau)
+        change = np.abs(log.power_since - log.power_from)
+        shifts = pull * log.minutes * change / 2 / math.sqrt(3)
+        rounded = (log.power_from > 0) & (log.power_from < 1)
+        later, common = np.zeros(jacobian.shape[1]), np.zeros(jacobian.shape[1])
+        for index in range(len(log.minutes) - 1, -1, -1):
+            later = jacobian[begin + index + 1] + later * (decays[index + 1] if index + 1 < len(decays) else 0.0)
+            total += np.outer(later, later) * shifts[index] ** 2
+            common += later * pull * log.minutes[index] * rounded[index]
+        total += np.outer(common, common) * log.power_step**2 / 12
+    return total
 
 
 @dataclass(frozen=True)
@@ -311,6 +337,8 @@ class _Thinned:
     power_since: Any
     ambient_c: Any
     most_power: float
+    power_step: float
+    """The least step between the powers that the log tells: what it rounds to."""
 
     @classmethod
     def of(cls, log: CoolingLog) -> _Thinned:
@@ -331,6 +359,7 @@ class _Thinned:
             mean(log.power[1:]),
             mean((told[1:] + told[:-1]) / 2),
             float(log.power.max()),
+            float(np.diff(np.unique(log.power.round(9))).min(initial=1.0)) if np.ptp(log.power) > 0 else 0.0,
         )
 
     def surprises(self, tau_min: float, pull_c_min: float, trust: float, lead: float, start_c: float) -> Any:
