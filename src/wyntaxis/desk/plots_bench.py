@@ -11,7 +11,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout
 
-from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, Ramp, course
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, course
+from wyntaxis.core.evidence.cooling.ramp import Ramp
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, GainResult
 from wyntaxis.core.evidence.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
 from wyntaxis.core.evidence.sensor.report import read_noise_text

@@ -13,14 +13,20 @@ from wyntaxis.core.evidence.cooling.cooler import (
     CoolerModel,
     CoolingLog,
     course,
-    design_ramp,
     fit_cooler,
     run_figures,
     steepest_rate,
 )
 from wyntaxis.core.evidence.cooling.keeping import cooling_legs, keep_cooling
 from wyntaxis.core.evidence.cooling.log import headings_of, parse_cooling_log, read_cooling_log
-from wyntaxis.core.evidence.cooling.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
+from wyntaxis.core.evidence.cooling.ramp import (
+    RampInputs,
+    design_both,
+    design_ramp,
+    kept_model,
+    ramp_words,
+    usual_inputs,
+)
 from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, cooling_json, run_row
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.files.errors import InputError

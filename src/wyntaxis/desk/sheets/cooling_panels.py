@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
 
-from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, Ramp
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.log import COLUMNS
-from wyntaxis.core.evidence.cooling.ramp import RampInputs, design_both, kept_model, ramp_words, usual_inputs
+from wyntaxis.core.evidence.cooling.ramp import Ramp, RampInputs, design_both, kept_model, ramp_words, usual_inputs
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import units_for
 from wyntaxis.core.wording import short

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, Ramp, design_ramp
+from wyntaxis.core.evidence.cooling.cooler import TOLERANCE_C, CoolerModel, CoolingLog
 from wyntaxis.core.evidence.measured import USUAL_SETPOINT_C, camera_index
 from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
@@ -15,6 +17,110 @@ from wyntaxis.core.wording import number
 USUAL_AMBIENT_C = 20.0
 USUAL_VOLTAGE_V = 12.0
 USUAL_USABLE_SHARE = 0.8
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """A staged ramp: steps of so many °C, each held for so many minutes; with the course that the model predicts."""
+
+    step_c: float
+    dwell_min: float
+    stages: int
+    minutes: Any
+    setpoint_c: Any
+    sensor_c: Any
+    power: Any
+    arrival_min: float | None
+    energy_wh: float | None
+    rest_power: float
+    battery_h: float | None
+    warmest_ambient_c: float
+    limited: bool
+    """Whether the cooler could not follow: at full power, or, on the way up, already off."""
+
+
+def design_ramp(
+    model: CoolerModel,
+    *,
+    start_c: float,
+    target_c: float,
+    ambient_c: float,
+    minutes: float,
+    step_c: float = 1.0,
+    power_w: float | None = None,
+    battery_wh: float | None = None,
+    others_w: float = 0.0,
+    tolerance_c: float = TOLERANCE_C,
+) -> Ramp:
+    """Return a ramp that goes from start to target in the wanted minutes, down or up, in steps of about ``step_c``.
+
+    ``battery_wh`` is what may be drawn; ``others_w`` what the rest of the rig draws from the same battery.
+
+    Parameters
+    ----------
+    model
+        The cooler's law.
+    start_c, target_c, ambient_c, step_c, tolerance_c
+        In °C.
+    minutes
+        How long it may take.
+    power_w, others_w, battery_wh
+        The cooler's draw at full power and that of the rest in W, and what may be drawn in Wh.
+
+    Returns
+    -------
+    Ramp
+        Its stages, arrival in min, power as a share, energy in Wh.
+
+    Raises
+    ------
+    ValueError
+        For minutes or a step that are not above 0.
+    """
+    if minutes <= 0 or step_c <= 0:
+        raise ValueError("a ramp needs minutes and a step above 0")
+    stages = max(1, math.ceil(abs(target_c - start_c) / step_c - 1e-9))
+    dwell = minutes / stages
+    seconds = 5.0
+    count = int((minutes * 1.5 + 6 * model.tau_min) * 60 / seconds) + 1
+    time = np.arange(count) * seconds / 60
+    done = np.minimum(np.floor(time / dwell) + 1, stages)
+    wanted = start_c + (target_c - start_c) * done / stages
+    courses: list[tuple[float, float]] = []
+    now, depth = start_c, model.depth.value
+    decay = math.exp(-seconds / 60 / model.tau_min)
+    for stage in wanted.tolist():
+        # What brings the sensor to the stage's temperature within one more time step, as a good control would.
+        aim = (stage - now * decay) / (1 - decay)
+        share = min(1.0, max(0.0, (ambient_c - aim) / depth))
+        courses.append((now, share))
+        goal = ambient_c - depth * share
+        now = goal + (now - goal) * decay
+    sensor, power = (np.array(column) for column in zip(*courses, strict=True))
+    near = (np.abs(sensor - target_c) <= tolerance_c) & (done == stages)
+    arrived = int(np.argmax(near)) if near.any() else None
+    late = arrived is None or bool(time[arrived] > minutes + dwell)
+    energy = None
+    if power_w is not None and arrived is not None:
+        energy = float(power[:arrived].sum()) * seconds / 3600 * power_w
+    rest = model.rest_power(ambient_c, target_c).value
+    drawn = max(rest, 0.0) * (power_w or 0.0) + others_w
+    battery = battery_wh / drawn if battery_wh is not None and power_w is not None and drawn > 0 else None
+    return Ramp(
+        abs(target_c - start_c) / stages,
+        dwell,
+        stages,
+        time,
+        wanted,
+        sensor,
+        power,
+        float(time[arrived]) if arrived is not None else None,
+        energy,
+        rest,
+        battery,
+        model.warmest_ambient(target_c),
+        late,
+    )
 
 
 @dataclass(frozen=True)
