@@ -14,7 +14,12 @@ from PyQt6.QtWidgets import QVBoxLayout
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, course
 from wyntaxis.core.evidence.cooling.ramp import Ramp
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, GainResult
-from wyntaxis.core.evidence.sensor.exposure import added_share, saturating_star_e_s, sky_limited_exposure
+from wyntaxis.core.evidence.sensor.exposure import (
+    added_share,
+    saturating_star_e_s,
+    sky_limited_exposure,
+    total_noise,
+)
 from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.palette import Palette
@@ -363,7 +368,7 @@ class GainPlot(_TwoPlots):
             pen = pg.mkPen(_colors(palette)[index % 5], width=1.4, style=DASHES[index % 4])
             style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": _colors(palette)[index % 5]}
             noises = [one.transfer.read_noise.value for one in told if one.transfer.read_noise is not None]
-            total = np.sqrt((sky + terms.dark_e_s) * terms.planned_s + np.array(noises) ** 2)
+            total = total_noise(terms.planned_s, noises, sky, terms.dark_e_s)
             limits = [sky_limited_exposure(noise, sky, terms.dark_e_s) for noise in noises]
             stars = [
                 float(saturating_star_e_s(terms.planned_s, t.full_well.value, sky, terms.dark_e_s, terms.sampling))

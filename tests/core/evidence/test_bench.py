@@ -15,7 +15,13 @@ from wyntaxis.core.evidence.headers.headers import read_folder
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.dark import DarkPicture, DarkPoint, dark_law, dark_picture, setpoint_current
-from wyntaxis.core.evidence.sensor.exposure import added_share, peak_share, saturating_star_e_s, sky_limited_exposure
+from wyntaxis.core.evidence.sensor.exposure import (
+    added_share,
+    peak_share,
+    saturating_star_e_s,
+    sky_limited_exposure,
+    total_noise,
+)
 from wyntaxis.core.evidence.sensor.keeping import keep_sensor, worst_flats
 from wyntaxis.core.evidence.sensor.offset import BiasHistogram, margin_sigma, offset_line
 from wyntaxis.core.evidence.sensor.report import bench_json
@@ -334,6 +340,7 @@ def test_exposures_by_hand():
     assert float(added_share(97.561, 3, 0.8, 0.1)) == pytest.approx(0.05, abs=1e-6)
     assert math.isinf(sky_limited_exposure(3, 0, 0))
     # FWHM of 2 px: erf(0.8326/2)² = 0.4440² = 0.1971 of the light in the middle pixel.
+    assert total_noise(100, [3, 0], 0.8, 0.11).tolist() == pytest.approx([10.0, math.sqrt(91)])  # 80 + 11 + 3²
     assert peak_share(2.0) == pytest.approx(0.1971, abs=1e-4)
     assert float(saturating_star_e_s(100, 50_000, 5, 0, 2.0)) == pytest.approx(49_500 / 19.71, rel=1e-3)
     assert float(saturating_star_e_s(20_000, 50_000, 5, 0, 2.0)) == 0

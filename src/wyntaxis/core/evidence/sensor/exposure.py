@@ -66,6 +66,26 @@ def added_share(exposure_s: Any, read_noise_e: float, sky_e_s: float, dark_e_s: 
     return np.sqrt(1 + read_noise_e**2 / rate) - 1
 
 
+def total_noise(exposure_s: float, read_noise_e: Any, sky_e_s: float, dark_e_s: float) -> Any:
+    """Return the noise of one pixel in one exposure, of sky, dark current and reading.
+
+    Parameters
+    ----------
+    exposure_s
+        The exposure in s.
+    read_noise_e
+        Read noises in e⁻, a number or an array.
+    sky_e_s, dark_e_s
+        Sky and dark current in e⁻/s/px.
+
+    Returns
+    -------
+    float or array
+        The noise in e⁻: ``√((s + d) t + σ_r²)``, shot noise by Poisson's law.
+    """
+    return np.sqrt((sky_e_s + dark_e_s) * exposure_s + np.asarray(read_noise_e, dtype=float) ** 2)
+
+
 def peak_share(sampling_px_per_fwhm: float) -> float:
     """Return the share of a Gaussian star's light in its middle pixel, centred on it: ``erf(√(ln 2) / s)²``.
 
