@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.quantities.fields import footprint
+from wyntaxis.core.quantities.fields import footprint, optics_of
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.sky import horizon
@@ -116,6 +116,18 @@ def test_the_examples_footprint_and_guide_field(example):
     assert wide == pytest.approx(math.degrees(math.atan(18 / (1 - 54.4 / 540) / 513.76)), abs=1e-6)
     example["train"].pop()
     assert footprint(evaluate(validated(example)), (0, 0), 0) is None
+
+
+@pytest.mark.parametrize(
+    "pixels, half_mm",
+    [((1280, 960), (2.56, 1.92)), ((2000, 2000), (4.0, 4.0)), ((4000, 3000), (4.0, 4.0)), ((16000, 16000), (4.0, 4.0))],
+)
+def test_a_guide_sensor_sees_no_more_than_its_prism(example, pixels, half_mm):
+    """Pixels of 4 µm behind a prism of 8 × 8 mm: from 2000 px on the prism alone bounds the field."""
+    sensor = example["guiding"]["path"][-1]["sensor"]
+    sensor["width_px"], sensor["height_px"] = pixels
+    guide = optics_of(evaluate(validated(example))).guide
+    assert (guide.half_width * 513.76, guide.half_height * 513.76) == pytest.approx(half_mm, abs=1e-9)
 
 
 def a_target(major, minor=None, angle=0.0, place=(10.0, 85.0)):
