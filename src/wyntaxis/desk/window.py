@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.stock import ShelfStock
 
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
-BAND_HEIGHT, LOW_BAND_HEIGHT = 344, 250
+BAND_HEIGHT, LOW_BAND_HEIGHT = 344, 272
 """The section band's height in px while the train is built, and while other work needs the room."""
 
 
