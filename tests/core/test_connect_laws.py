@@ -18,7 +18,7 @@ from wyntaxis.core.evidence.ports.match import match_devices
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice, read_ports
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.quantities.devices import device_quantities
+from wyntaxis.core.quantities.devices import device_quantity
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.records.compare import compare_value
 from wyntaxis.core.records.entries import device_of, entries_of_rig, faults_within, same_device
@@ -300,8 +300,9 @@ def test_every_setting_takes_its_bounds_and_nothing_beyond(kind):
             with pytest.raises(ValueError, match="must lie from"):
                 check_setting(kind, setting.key, value)
         document["devices"] = [{"id": "d", "kind": kind, "settings": {setting.key: {"value": setting.high}}}]
-        rows = device_quantities(validated(document).devices)
-        assert rows[f"d.{setting.key}"].stated.value == setting.high
+        row = device_quantity(validated(document).devices[0], setting.key)
+        assert row.id == f"d.{setting.key}"
+        assert row.stated.value == setting.high
     with pytest.raises(ValueError, match="is no setting of kind"):
         check_setting(kind, "no_such_setting", 1.0)
     assert all(kind in SETTINGS[s.key].kinds for s in settings_of(kind))

@@ -110,7 +110,7 @@ def test_the_worklist_counts(example):
         "light_path": ("fails", "2 fail, 2 unproven"),
         "shelf": (None, "parts, spacer search"),
         "guide_branch": ("fails", "2 fail, 3 hold, 8 unproven"),
-        "scales": ("tight", "1 tight, 15 unproven"),
+        "scales": ("tight", "1 tight, 1 holds, 14 unproven"),
         "footprint": (None, "sky, panels, horizon"),
         "devices": (None, "no devices yet"),
         "records": (None, "programs, frame headers"),

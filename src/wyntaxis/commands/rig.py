@@ -26,7 +26,7 @@ def _numbers(options: argparse.Namespace) -> int:
     from wyntaxis.core.wording import number
 
     evaluation = reckoned(options)
-    rows = [*evaluation.quantities.values(), *evaluation.device_quantities.values()]
+    rows = evaluation.rows.values()
     if options.json:
         print_json([row.as_json() for row in rows])
         return OK

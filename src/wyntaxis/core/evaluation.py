@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from wyntaxis.core.findings.conditions import judge_conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.registry import all_findings, in_order
 from wyntaxis.core.quantities.numbers import Gathered, numbers_of
+from wyntaxis.core.quantities.rows import rows_of
 from wyntaxis.core.records.audit import audit_of
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.shelf import ShelfPart
@@ -26,8 +25,8 @@ def evaluate(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPart,
         Parts that remedies may name.
     """
     numbers = numbers_of(rig, gathered, shelf)
-    bare = Evaluation(**vars(numbers), frames=audit_of(numbers))
-    told = replace(bare, findings=tuple(all_findings(bare)))
+    bare = Evaluation(**vars(numbers), rows=rows_of(numbers), frames=audit_of(numbers))
+    told = bare.with_told(findings=tuple(all_findings(bare)))
     ranked = sorted(in_order(), key=lambda one: one.rank)
     conditions = {one.id: (one.condition, one.needed) for one in ranked if one.condition is not None}
-    return replace(told, conditions=judge_conditions(told.findings, conditions, rig))
+    return told.with_told(conditions=judge_conditions(told.findings, conditions, rig))

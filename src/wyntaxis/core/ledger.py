@@ -116,6 +116,8 @@ class Quantity:
     target: Target | None = None
     verdict_override: Verdict | None = None
     """Set where the verdict rests on more than this one number, such as the reach of a guide focuser."""
+    stated_is_limit: bool = False
+    """Whether the stated leg is the most that is allowed, which the target then says, and nothing to agree with."""
 
     @property
     def id(self) -> str:
@@ -135,21 +137,26 @@ class Quantity:
     @property
     def agreement(self) -> Verdict:
         """How the legs agree with each other; unproven while there is only one."""
-        legs = list(self.legs.values())
+        legs = [leg for name, leg in self.legs.items() if not (self.stated_is_limit and name == "stated")]
         return worst(compare(a, b) for i, a in enumerate(legs) for b in legs[i + 1 :])
 
     @property
     def verdict(self) -> Verdict:
         """The gravest of what the legs say of each other and what the target says of the best leg."""
-        best = self.best
-        if best is None:
+        if self.best is None:
             return Verdict.UNPROVEN
-        verdicts = [self.agreement] if len(self.legs) > 1 else []
-        if self.verdict_override is not None:
-            verdicts.append(self.verdict_override)
-        elif self.target is not None:
-            verdicts.append(self.target.judge(best))
+        verdicts = [self.agreement] if len(self.legs) > 1 + self.stated_is_limit else []
+        if self.verdict_override is not None or self.target is not None:
+            verdicts.append(self.target_verdict)
         return worst(verdicts)
+
+    @property
+    def target_verdict(self) -> Verdict:
+        """What the target says of the best leg, whether the legs agree or not; unproven without one of them."""
+        if self.verdict_override is not None:
+            return self.verdict_override
+        best = self.best
+        return self.target.judge(best) if self.target is not None and best is not None else Verdict.UNPROVEN
 
     def as_json(self) -> dict[str, object]:
         """Return the row as ``wyntaxis numbers --json`` prints it."""

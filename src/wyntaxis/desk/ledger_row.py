@@ -11,6 +11,7 @@ from PyQt6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QP
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import allowed_width
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.wording import number, signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
@@ -215,7 +216,7 @@ class LedgerRow(QWidget):
     def set_chosen(self, chosen: bool, values: dict[tuple[str, ...], float | str | None]) -> None:
         """Open or close the row's fields."""
         self.scale.chosen = chosen
-        if chosen and self._editor is None:
+        if chosen and self._editor is None and self.quantity.id in QUANTITY_KINDS:
             self._editor = self._build_editor(values)
             layout = self.layout()
             assert layout is not None

@@ -7,10 +7,9 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel
 
-from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.quantities.devices import device_quantity
+from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.settings import SettingKind, settings_of
+from wyntaxis.core.rig.settings import SETTINGS, SettingKind, settings_of
 from wyntaxis.desk.card import FieldSpec, make_field, value_at
 from wyntaxis.desk.margin import verdict_icon
 from wyntaxis.desk.palette import Palette
@@ -44,13 +43,13 @@ class SettingsGrid(GridPanel):
             field.show_value(value_at(self._session.rig, path))
         size = max(10, round(self.fontInfo().pixelSize() * 1.05))
         for key, mark in self._marks.items():
-            row = device_quantity(device, key)
-            verdict = row.agreement if row is not None and len(row.legs) > 1 else None
+            row = self._session.evaluation.rows.get(f"{device.id}.{key}")
+            verdict = row.verdict if row is not None and is_judged(row) else None
             mark.setVisible(verdict is not None)
             if verdict is not None:
                 mark.setPixmap(verdict_icon(verdict, self.palette_in_use, size).pixmap(size, size))
-                mark.setToolTip(f"stated and measured: {verdict}")
-                mark.setAccessibleName(f"stated and measured: {Verdict(verdict)}")
+                mark.setToolTip(f"{SETTINGS[key].label}: {verdict}")
+                mark.setAccessibleName(f"{SETTINGS[key].label}: {verdict}")
 
     def _build(self, device: Device, index: int) -> None:
         grid = self.fresh_grid()

@@ -8,14 +8,10 @@ from collections.abc import Iterator
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Leg, Target, Verdict
-from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.steps import SCALES
-from wyntaxis.core.train.lightpath import magnifications
+from wyntaxis.core.train.illumination import ImageCircle, image_circle_at_sensor
 from wyntaxis.core.wording import number, short
-
-CENTRING_RESERVE = 0.05
-"""A circle less than 5 % wider than the diagonal leaves nothing for a sensor off the axis."""
 
 _SOURCE = "The corrected image circle must exceed the sensor's diagonal; a reducer shrinks the circle with the image"
 
@@ -24,8 +20,9 @@ _SOURCE = "The corrected image circle must exceed the sensor's diagonal; a reduc
 def image_circle(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the image circle behind the correctors with the sensor's diagonal."""
     rig, diagonal = evaluation.rig, evaluation.value("sensor_diagonal_mm")
-    circle, lines = circle_at_sensor(rig)
-    if circle is None or diagonal is None:
+    row, found = evaluation.rows["sensor_diagonal_mm"], image_circle_at_sensor(rig)
+    circle = found.diameter_mm if found is not None else None
+    if found is None or circle is None or diagonal is None:
         missing = "the camera and its sensor" if diagonal is None else "the telescope's image circle (image_circle_mm)"
         yield Finding(
             "coverage.image_circle",
@@ -37,7 +34,7 @@ def image_circle(evaluation: Evaluation) -> Iterator[Finding]:
             _SOURCE,
         )
         return
-    verdict = Target(0, circle, 0, circle / (1 + CENTRING_RESERVE)).judge(Leg(diagonal))
+    verdict = row.target_verdict
     sensor = rig.sensor
     assert sensor is not None
     diagonal_line = (
@@ -62,27 +59,18 @@ def image_circle(evaluation: Evaluation) -> Iterator[Finding]:
         verdict=verdict,
         subject=rig.camera.id if rig.camera else "train",
         title=title,
-        arithmetic=(*lines, diagonal_line, spare),
+        arithmetic=(_circle_line(found), diagonal_line, spare),
         remedy=remedy,
         source=_SOURCE,
         quantities=("sensor_diagonal_mm",),
     )
 
 
-def circle_at_sensor(rig: Rig) -> tuple[float | None, tuple[str, ...]]:
-    """Return the image circle at the sensor in mm, and how it was found.
-
-    The last corrector that states a circle fixes it; every magnification after that, or after the telescope, scales it.
-    """
-    circle, name, start = rig.telescope.image_circle_mm, rig.telescope.title, 0
-    for index, part in enumerate(rig.train):
-        if part.image_circle_mm is not None:
-            circle, name, start = part.image_circle_mm, part.title, index + 1
-    if circle is None:
-        return None, ()
-    factors = [factor for factor in magnifications(rig.train[start:]) if factor != 1]
-    if not factors:
-        return circle, (f"image circle of {name}: {number(circle, 2)} mm",)
-    product = circle * math.prod(factors)
-    written = " × ".join(short(factor, 4) for factor in factors)
-    return product, (f"image circle: {number(circle, 2)} mm of {name} × {written} = {number(product, 2)} mm",)
+def _circle_line(circle: ImageCircle) -> str:
+    if not circle.factors:
+        return f"image circle of {circle.of}: {number(circle.stated_mm, 2)} mm"
+    written = " × ".join(short(factor, 4) for factor in circle.factors)
+    return (
+        f"image circle: {number(circle.stated_mm, 2)} mm of {circle.of} × {written} = "
+        f"{number(circle.diameter_mm, 2)} mm"
+    )

@@ -7,20 +7,16 @@ import statistics
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from wyntaxis.core.evidence.headers.headers import FrameHeader
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Verdict, compare
-from wyntaxis.core.quantities.devices import device_quantity
-from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.settings import CAMERAS, SETTINGS
+from wyntaxis.core.ledger import Quantity, Verdict
+from wyntaxis.core.quantities.cooling import REACHED, Reached, reached
+from wyntaxis.core.quantities.settling import GUIDING, SETTLE
+from wyntaxis.core.rig.settings import SETTINGS
 from wyntaxis.core.steps import DEVICES
 from wyntaxis.core.wording import number, plus_minus, short, signed
-
-REACHED_WITHIN_C = 1.0
-"""A sensor within this of its set temperature has reached it, where the rig states no tolerance."""
 
 TOLD_ELSEWHERE = frozenset({"set_temperature_c", "sensor_temperature_c"})
 MAX_FRAMES_TOLD = 8
@@ -81,10 +77,10 @@ def settings_measured(evaluation: Evaluation) -> Iterator[Finding]:
         for key, setting in device.settings.items():
             if setting.measured is None or key in TOLD_ELSEWHERE or SETTINGS[key].sheet != "devices":
                 continue
-            row = device_quantity(device, key)
+            row = evaluation.rows.get(f"{device.id}.{key}")
             if row is None or row.stated is None or row.measured is None:
                 continue
-            verdict = compare(row.stated, row.measured)
+            verdict = row.agreement
             unit, decimals = row.kind.unit, row.kind.decimals
             yield Finding(
                 "devices.measured",
@@ -112,18 +108,12 @@ def settings_measured(evaluation: Evaluation) -> Iterator[Finding]:
 )
 def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
     """Has the sensor reached its set temperature? From frames' headers where they were read, else from the record."""
-    cameras = [device for device in evaluation.rig.devices if device.kind in CAMERAS]
-    for device in cameras:
-        wanted = device.number("set_temperature_c")
-        if wanted is None:
+    for one in reached(evaluation):
+        device, wanted, row = one.device, one.set_c, evaluation.rows[REACHED.id_of(one.device.id)]
+        if one.frames:
+            yield _reached_in_frames(one, row)
             continue
-        within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
-        told = _told_by_frames(evaluation) if device is cameras[0] else []
-        if told:
-            yield _reached_in_frames(device, within, told)
-            continue
-        seen = _reached(device, wanted)
-        if seen is None:
+        if one.actual_c is None:
             yield Finding(
                 "cooling.setpoint",
                 Verdict.UNPROVEN,
@@ -132,75 +122,57 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
                 (),
                 Remedy("read frames' headers on the Records sheet, or enter the sensor's temperature as measured"),
                 _SETPOINT_SOURCE,
+                (row.id,),
             )
             continue
-        reached, where = seen
-        off = reached - wanted
-        fails = abs(off) > within
+        off, fails = one.actual_c - wanted, row.verdict is Verdict.FAILS
+        actual = number(one.actual_c, 1)
         yield Finding(
             "cooling.setpoint",
-            Verdict.FAILS if fails else Verdict.HOLDS,
+            row.verdict,
             device.id,
-            f"{device.title}: {number(wanted, 1)} °C "
-            + (f"was not reached: {number(reached, 1)} °C" if fails else "was reached"),
-            (f"{number(reached, 1)} − ({number(wanted, 1)}) = {signed(off, 1)} °C, allowed ±{short(within)} °C", where),
-            Remedy(f"choose a set temperature that the cooler holds tonight, such as {number(reached + 3, 0)} °C")
+            f"{device.title}: {number(wanted, 1)} °C " + (f"was not reached: {actual} °C" if fails else "was reached"),
+            (
+                f"{actual} − ({number(wanted, 1)}) = {signed(off, 1)} °C, allowed ±{short(one.within_c)} °C",
+                one.source,
+            ),
+            Remedy(f"choose a set temperature that the cooler holds tonight, such as {number(one.actual_c + 3, 0)} °C")
             if fails and off > 0
             else Remedy("wait until the ramp has ended before the first frame")
             if fails
             else NO_REMEDY,
             _SETPOINT_SOURCE,
+            (row.id,),
         )
 
 
-def _told_by_frames(evaluation: Evaluation) -> list[tuple[float, float, FrameHeader]]:
-    from wyntaxis.core.records.audit import measured_temperatures
-
-    return measured_temperatures(evaluation.frames.frames) if evaluation.frames is not None else []
-
-
-def _reached_in_frames(device: Device, within_c: float, told: list[tuple[float, float, FrameHeader]]) -> Finding:
-    """Compare each frame with its own set temperature: a library of darks has several.
+def _reached_in_frames(one: Reached, row: Quantity) -> Finding:
+    """Tell what the frames say, each against its own set temperature: a library of darks has several.
 
     A few frames that are off were taken while the ramp still ran; where most are, the cooler does not hold.
     """
-    off = [(actual - set_c, set_c, actual, frame) for set_c, actual, frame in told if abs(actual - set_c) > within_c]
+    assert one.actual_c is not None
+    title, told, off = one.device.title, one.frames, one.off
+    wanted, actual = number(one.set_c, 1), number(one.actual_c, 1)
     if not off:
-        widest, set_c, actual, frame = max(
-            ((actual - set_c, set_c, actual, frame) for set_c, actual, frame in told), key=lambda one: abs(one[0])
-        )
-        title, remedy = f"{device.title}: {number(set_c, 1)} °C was reached in all {len(told)} frames", NO_REMEDY
-        files: tuple[str, ...] = (f"the farthest of {len(told)} frames: {frame.path}",)
+        words, remedy = f"{title}: {wanted} °C was reached in all {len(told)} frames", NO_REMEDY
+        files: tuple[str, ...] = (f"the farthest of {len(told)} frames: {one.source}",)
     else:
-        widest, set_c, actual, frame = max(off, key=lambda one: abs(one[0]))
-        title = (
-            f"{device.title}: {number(set_c, 1)} °C was not reached in {len(off)} of {len(told)} frames: "
-            f"{number(actual, 1)} °C"
-        )
-        listed = [f"{f.path}: {number(a, 1)} °C, {signed(d, 1)} °C" for d, _, a, f in off[:MAX_FRAMES_TOLD]]
+        words = f"{title}: {wanted} °C was not reached in {len(off)} of {len(told)} frames: {actual} °C"
+        listed = [f"{f.path}: {number(a, 1)} °C, {signed(a - s, 1)} °C" for s, a, f in off[:MAX_FRAMES_TOLD]]
         more = [f"and {len(off) - len(listed)} more"] if len(off) > len(listed) else []
         files = (*listed, *more)
-        mostly = 2 * len(off) > len(told)
-        warm = statistics.median(d for d, *_ in off)
-        if mostly and warm > 0:
-            holds = math.ceil(statistics.median(a for _, _, a, _ in off))
+        warm = statistics.median(a - s for s, a, _ in off)
+        if 2 * len(off) > len(told) and warm > 0:
+            holds = math.ceil(statistics.median(a for _, a, _ in off))
             text = f"choose a set temperature that the cooler holds, such as {number(holds, 0)} °C or warmer"
         else:
             text = f"leave these {len(off)} frames out, and wait until the ramp has ended before the first frame"
         remedy = Remedy(text)
-    line = f"{number(actual, 1)} − ({number(set_c, 1)}) = {signed(widest, 1)} °C, allowed ±{short(within_c)} °C"
-    verdict = Verdict.FAILS if off else Verdict.HOLDS
-    return Finding("cooling.setpoint", verdict, device.id, title, (line, *files), remedy, _SETPOINT_SOURCE)
-
-
-def _reached(device: Device, wanted: float) -> tuple[float, str] | None:
-    """Return what the sensor had by the rig's own word, and where that stands."""
-    for key in ("set_temperature_c", "sensor_temperature_c"):
-        setting = device.settings.get(key)
-        if setting is not None and setting.measured is not None:
-            return setting.measured.value, setting.measured.source or "entered as measured"
-    stated = device.number("sensor_temperature_c")
-    return None if stated is None else (stated, "as the rig states the sensor's temperature")
+    line = f"{actual} − ({wanted}) = {signed(one.actual_c - one.set_c, 1)} °C, allowed ±{short(one.within_c)} °C"
+    return Finding(
+        "cooling.setpoint", row.verdict, one.device.id, words, (line, *files), remedy, _SETPOINT_SOURCE, (row.id,)
+    )
 
 
 @finding(
@@ -266,13 +238,12 @@ def settle(evaluation: Evaluation) -> Iterator[Finding]:
     settings = evaluation.rig.guiding.settings
     if settings is None or settings.settle_px is None or not evaluation.rig.devices:
         return
-    from wyntaxis.core.optics.guiding import CENTROID_ERROR_PX
-
-    least = 2 * (settings.centroid_error_px or CENTROID_ERROR_PX[1])
-    holds = settings.settle_px >= least
+    row = evaluation.rows[SETTLE.id_of(GUIDING)]
+    assert row.target is not None
+    holds, least = row.verdict is Verdict.HOLDS, row.target.low
     yield Finding(
         "guiding.settle",
-        Verdict.HOLDS if holds else Verdict.FAILS,
+        row.verdict,
         "dither_guide_px",
         f"Settled within {short(settings.settle_px)} guide px "
         + ("can be met" if holds else "is tighter than the noise"),
@@ -281,6 +252,7 @@ def settle(evaluation: Evaluation) -> Iterator[Finding]:
         if holds
         else Remedy(f"settle within {short(least)} guide px or more, or every dither ends in a wait"),
         "A threshold under two centroid errors is crossed by noise alone",
+        (row.id,),
     )
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
+from typing import Any
 
 from wyntaxis.core.findings.conditions import ConditionVerdict
 from wyntaxis.core.findings.finding import Finding
-from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.records.audit import HeaderAudit
 from wyntaxis.core.records.compare import Matrix, matrix
@@ -19,6 +20,8 @@ from wyntaxis.core.records.entries import EntryFault, faults_of_lists
 class Evaluation(Numbers):
     """The numbers of a rig, what records and headers say against them, the findings and the conditions."""
 
+    rows: dict[str, Quantity] = field(default_factory=dict, repr=False)
+    """Every number by id: the rig's own quantities, and those of its devices and other things."""
     frames: HeaderAudit | None = None
     findings: tuple[Finding, ...] = ()
     conditions: Sequence[ConditionVerdict] = field(default=())
@@ -32,6 +35,12 @@ class Evaluation(Numbers):
     def entry_faults(self) -> list[tuple[str, list[EntryFault]]]:
         """What the lists of devices, the rig's own and the programs', say against themselves and the rig."""
         return faults_of_lists(self.rig)
+
+    def with_told(self, **told: Any) -> Evaluation:
+        """Return the evaluation with more told of it; what was worked out on the way is kept, not reckoned anew."""
+        more, declared = replace(self, **told), {own.name for own in fields(self)}
+        vars(more).update({name: value for name, value in vars(self).items() if name not in declared})
+        return more
 
     def finding(self, finding_id: str) -> Finding | None:
         """Return the first finding of that id, or None."""

@@ -9,16 +9,22 @@ from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.quantities.focuser import (
+    BACKLASH,
+    DOUBTFUL_BACKLASH_PERCENT,
+    MAX_REFOCUS_C,
+    MAX_REFOCUS_MIN,
+    STEPS,
+    TRAVEL,
+    WANTED_STEPS,
+    depth_of_focus_um,
+    focusers,
+    travel_of,
+)
 from wyntaxis.core.steps import DEVICES
 from wyntaxis.core.wording import number, short
 
-MAX_BACKLASH_SHARE = 0.05
-"""Backlash over a twentieth of the travel is a mistyped figure or a slipping clutch."""
-MAX_REFOCUS_C, MAX_REFOCUS_MIN = 5.0, 240.0
-"""Refocusing rarer than this is as good as none: tubes drift by their depth of focus in a few °C or an hour or two."""
-TRAVEL_INNER = (0.2, 0.8)
-STEPS_PER_ZONE = 3.0
 _TRAVEL_SOURCE = "The working position should lie in 20 to 80 % of the focuser's range"
 _STEP_SOURCE = "A focuser step should be at most a third of the depth of focus"
 
@@ -32,11 +38,10 @@ _STEP_SOURCE = "A focuser step should be at most a third of the depth of focus"
 )
 def focuser_travel(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the working position lie away from the ends of the travel?"""
-    for device in evaluation.rig.devices:
+    for device in focusers(evaluation):
         low, high, at = (device.number(key) for key in ("lowest_position", "highest_position", "position"))
-        if device.kind != "focuser":
-            continue
-        if low is None or high is None or at is None or high <= low:
+        row = evaluation.rows.get(TRAVEL.id_of(device.id))
+        if row is None or row.computed is None or low is None or high is None or at is None:
             missing = [
                 n for n, v in (("lowest position", low), ("highest position", high), ("position", at)) if v is None
             ]
@@ -51,17 +56,15 @@ def focuser_travel(evaluation: Evaluation) -> Iterator[Finding]:
                 _TRAVEL_SOURCE,
             )
             continue
-        share = (at - low) / (high - low)
-        inside = TRAVEL_INNER[0] <= share <= TRAVEL_INNER[1]
-        fails = not 0.05 <= share <= 0.95
+        percent, inside, fails = row.computed.value, row.verdict is Verdict.HOLDS, row.verdict is Verdict.FAILS
         yield Finding(
             "focuser.travel",
-            Verdict.HOLDS if inside else Verdict.FAILS if fails else Verdict.TIGHT,
+            row.verdict,
             device.id,
-            f"{device.title} works at {number(100 * share, 0)} % of its travel"
+            f"{device.title} works at {number(percent, 0)} % of its travel"
             + ("" if inside else ": at the end of it" if fails else ": near the end of it"),
             (
-                f"({short(at)} − {short(low)}) / ({short(high)} − {short(low)}) = {number(100 * share, 1)} %",
+                f"({short(at)} − {short(low)}) / ({short(high)} − {short(low)}) = {number(percent, 1)} %",
                 "wanted: 20 to 80 %",
             ),
             NO_REMEDY
@@ -71,6 +74,7 @@ def focuser_travel(evaluation: Evaluation) -> Iterator[Finding]:
                 "the position anew"
             ),
             _TRAVEL_SOURCE,
+            (row.id,),
         )
 
 
@@ -83,75 +87,71 @@ def focuser_travel(evaluation: Evaluation) -> Iterator[Finding]:
 )
 def focuser_step(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the focuser's step fine enough for the depth of focus?"""
-    zone = evaluation.value("depth_of_focus_seeing_um") or evaluation.value("depth_of_focus_diffraction_um")
-    for device in evaluation.rig.devices:
-        step = device.number("step_um")
-        if device.kind != "focuser" or step is None or zone is None:
+    zone = depth_of_focus_um(evaluation)
+    for device in focusers(evaluation):
+        step, row = device.number("step_um"), evaluation.rows.get(STEPS.id_of(device.id))
+        if row is None or row.computed is None or step is None or zone is None:
             continue
-        steps = zone / step
-        fine = steps >= STEPS_PER_ZONE
+        steps = row.computed.value
         yield Finding(
             "focuser.step",
-            Verdict.HOLDS if fine else Verdict.TIGHT if steps >= 1 else Verdict.FAILS,
+            row.verdict,
             device.id,
             f"{device.title}: the depth of focus has {number(steps, 1)} steps",
-            (f"{number(zone, 1)} µm / {short(step)} µm = {number(steps, 1)} steps, wanted {short(STEPS_PER_ZONE)}",),
-            NO_REMEDY if fine else Remedy(f"gear the focuser down to {number(zone / STEPS_PER_ZONE, 1)} µm or less"),
+            (f"{number(zone, 1)} µm / {short(step)} µm = {number(steps, 1)} steps, wanted {short(WANTED_STEPS)}",),
+            NO_REMEDY
+            if row.verdict is Verdict.HOLDS
+            else Remedy(f"gear the focuser down to {number(zone / WANTED_STEPS, 1)} µm or less"),
             _STEP_SOURCE,
+            (row.id,),
         )
 
 
 @finding("focuser.backlash", step=DEVICES, after="focuser.step")
 def focuser_backlash(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the backlash one that a focuser can have?"""
-    for device in evaluation.rig.devices:
-        backlash = device.best("backlash_steps")
-        low, high = device.number("lowest_position"), device.number("highest_position")
-        if device.kind != "focuser" or backlash is None or low is None or high is None or high <= low:
+    for device in focusers(evaluation):
+        backlash, travel = device.best("backlash_steps"), travel_of(device)
+        row = evaluation.rows.get(BACKLASH.id_of(device.id))
+        if row is None or row.computed is None or backlash is None or travel is None:
             continue
-        share = backlash / (high - low)
-        verdict = (
-            Verdict.HOLDS
-            if share <= MAX_BACKLASH_SHARE
-            else Verdict.TIGHT
-            if share <= 2 * MAX_BACKLASH_SHARE
-            else Verdict.FAILS
-        )
+        percent = number(row.computed.value, 1)
         yield Finding(
             "focuser.backlash",
-            verdict,
+            row.verdict,
             device.id,
-            f"{device.title}: a backlash of {short(backlash)} steps is {number(100 * share, 1)} % of its travel",
+            f"{device.title}: a backlash of {short(backlash)} steps is {percent} % of its travel",
             (
-                f"{short(backlash)} / ({short(high)} − {short(low)}) = {number(100 * share, 1)} %, "
-                f"wanted at most {number(100 * MAX_BACKLASH_SHARE, 0)} %",
+                f"{short(backlash)} / ({short(travel[1])} − {short(travel[0])}) = {percent} %, "
+                f"wanted at most {number(DOUBTFUL_BACKLASH_PERCENT, 0)} %",
             ),
             NO_REMEDY
-            if verdict is Verdict.HOLDS
+            if row.verdict is Verdict.HOLDS
             else Remedy(
                 "measure it: find the best position from both sides; look for a slipping clutch or a typing slip"
             ),
             "Backlash is the play of gears and thread, a small part of the travel",
+            (row.id,),
         )
 
 
 @finding("focuser.triggers", step=DEVICES, after="focuser.backlash")
 def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
     """Would the focuser be refocused in time?"""
-    for device in evaluation.rig.devices:
+    for device in focusers(evaluation):
         celsius, minutes = device.number("refocus_temperature_c"), device.number("refocus_after_min")
-        if device.kind != "focuser" or (celsius is None and minutes is None):
+        keys = [f"{device.id}.{key}" for key in ("refocus_temperature_c", "refocus_after_min")]
+        judged = [evaluation.rows[key] for key in keys if key in evaluation.rows]
+        if celsius is None and minutes is None:
             continue
         told = [
             (celsius, MAX_REFOCUS_C, "°C", "of temperature change"),
             (minutes, MAX_REFOCUS_MIN, "min", "of time"),
         ]
         late = [(value, most, unit, what) for value, most, unit, what in told if value is not None and value > most]
-        some = [value for value, most, *_ in told if value is not None and value <= most]
-        verdict = Verdict.HOLDS if not late else Verdict.TIGHT if some else Verdict.FAILS
         yield Finding(
             "focuser.triggers",
-            verdict,
+            worst(row.target_verdict for row in judged if row.stated is not None),
             device.id,
             f"{device.title} is refocused in time"
             if not late
@@ -164,6 +164,7 @@ def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
                 "refocus after the change that moves focus by half its depth: some 1 to 3 °C, or 60 to 120 min"
             ),
             "A tube's focus drifts by its depth within a few °C",
+            tuple(row.id for row in judged),
         )
 
 
@@ -175,7 +176,8 @@ def rotator_range(evaluation: Evaluation) -> Iterator[Finding]:
         if device.kind != "rotator" or at is None or (low is None and high is None):
             continue
         low, high = (-math.inf if low is None else low), (math.inf if high is None else high)
-        inside = low <= at <= high
+        row = evaluation.rows[f"{device.id}.position_deg"]
+        inside = row.target_verdict is Verdict.HOLDS
         reaches = [at + turn for turn in (-360, 360, -180, 180) if low <= at + turn <= high]
         text = (
             f"go to {short(reaches[0])}°, which is the same frame" + (" upside down" if (reaches[0] - at) % 360 else "")
@@ -184,10 +186,11 @@ def rotator_range(evaluation: Evaluation) -> Iterator[Finding]:
         )
         yield Finding(
             "rotator.range",
-            Verdict.HOLDS if inside else Verdict.FAILS,
+            row.target_verdict,
             device.id,
             f"{device.title}: {short(at)}° lies {'within' if inside else 'outside'} its range",
             (f"{short(at)}°, range {short(low)} to {short(high)}°",),
             NO_REMEDY if inside else Remedy(text),
             "A rotator sent beyond its range stops, hunts, or winds up its cables",
+            (row.id,),
         )

@@ -12,8 +12,8 @@ from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
+from wyntaxis.core.quantities.guiding import guide_use
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.plan import GuideSettings
 from wyntaxis.core.steps import GUIDE_BRANCH
 from wyntaxis.core.wording import number, short
 
@@ -37,10 +37,6 @@ def _scales(evaluation: Evaluation) -> tuple[float, float] | None:
     return (guide, main) if guide is not None and main is not None else None
 
 
-def _taken(stated: object) -> str:
-    return "" if stated is not None else ", not stated: taken"
-
-
 @finding("guiding.centroid", step=GUIDE_BRANCH, condition=conditions.GUIDING, after="load.focuser")
 def centroid(evaluation: Evaluation) -> Iterator[Finding]:
     """Judge the guide camera's centroid error in main pixels, with the rig's own centroid error."""
@@ -55,8 +51,8 @@ def centroid(evaluation: Evaluation) -> Iterator[Finding]:
         )
         return
     guide, main = scales
-    settings = evaluation.rig.guiding.settings or GuideSettings()
-    error = settings.centroid_error_px or guiding.CENTROID_ERROR_PX[1]
+    use = guide_use(evaluation.rig)
+    error = use.centroid_px
     verdict, value = row.verdict, row.best.value
     remedy = NO_REMEDY
     if verdict is not Verdict.HOLDS:
@@ -72,8 +68,7 @@ def centroid(evaluation: Evaluation) -> Iterator[Finding]:
         key,
         f"A centroid error of {short(error)} guide px moves the stars by {number(value, 2)} main px",
         (
-            f"{short(error)} px{_taken(settings.centroid_error_px)} × {number(guide, 3)} ″/px = "
-            f"{number(error * guide, 3)}″",
+            f"{short(error)} px{use.taken('centroid_px')} × {number(guide, 3)} ″/px = {number(error * guide, 3)}″",
             f"{number(error * guide, 3)} / {number(main, 3)} = {number(value, 3)} main px, allowed "
             f"{short(guiding.ALLOWED_MAIN_PX)}",
         ),
@@ -96,25 +91,13 @@ def calibration(evaluation: Evaluation) -> Iterator[Finding]:
             "guiding.calibration", key, "The calibration pulse is not known", text, _CALIBRATION_SOURCE, key
         )
         return
-    settings = rig.guiding.settings or GuideSettings()
-    distance = settings.calibration_distance_px or guiding.USUAL_DISTANCE_PX
-    pulses = settings.calibration_pulses or guiding.USUAL_PULSES
-    rate = settings.rate_sidereal or guiding.USUAL_RATE_SIDEREAL
-    declination = settings.calibration_declination_deg
-    declination = (rig.framing.dec_deg if rig.framing else 0.0) if declination is None else declination
-    wanted = row.computed.value
-    missing = [
-        name
-        for name, value in (
-            ("guide rate", settings.rate_sidereal),
-            ("distance", settings.calibration_distance_px),
-            ("pulses", settings.calibration_pulses),
-        )
-        if value is None
-    ]
+    use, wanted = guide_use(rig), row.computed.value
+    names = {"rate_sidereal": "guide rate", "distance_px": "distance", "pulses": "pulses"}
+    missing = [words for name, words in names.items() if name in use.usual]
     lines = [
-        f"1000 × {short(distance)} px × {number(guide[0], 3)} ″/px / ({pulses} × {short(SIDEREAL_ARCSEC_S)} ″/s × "
-        f"{short(rate)} × cos {number(declination, 1)}°) = {number(wanted, 0)} ms",
+        f"1000 × {short(use.distance_px)} px × {number(guide[0], 3)} ″/px / ({use.pulses} × "
+        f"{short(SIDEREAL_ARCSEC_S)} ″/s × {short(use.rate_sidereal)} × cos {number(use.declination_deg, 1)}°) = "
+        f"{number(wanted, 0)} ms",
     ]
     if missing:
         lines.append(f"not stated, usual values taken: {', '.join(missing)}")
@@ -132,17 +115,18 @@ def calibration(evaluation: Evaluation) -> Iterator[Finding]:
             (key,),
         )
         return
-    needed = guiding.pulses_needed(stated.value, wanted, pulses)
+    needed = guiding.pulses_needed(stated.value, wanted, use.pulses)
     lines.append(
-        f"with {number(stated.value, 0)} ms the {short(distance)} px take {number(needed, 1)} pulses, wanted {pulses}"
+        f"with {number(stated.value, 0)} ms the {short(use.distance_px)} px take {number(needed, 1)} pulses, wanted "
+        f"{use.pulses}"
     )
-    polar = abs(declination) > POLAR_DECLINATION_DEG
+    polar = abs(use.declination_deg) > POLAR_DECLINATION_DEG
     verdict = row.verdict
     remedy = NO_REMEDY if verdict is Verdict.HOLDS else Remedy(f"set {number(wanted, 0)} ms", set_it)
     if polar and verdict is Verdict.HOLDS:
         verdict = Verdict.TIGHT
         remedy = Remedy(
-            f"calibrate nearer the celestial equator than {number(abs(declination), 0)}°, where an error in "
+            f"calibrate nearer the celestial equator than {number(abs(use.declination_deg), 0)}°, where an error in "
             "declination does not stretch right ascension"
         )
     yield Finding(
@@ -173,11 +157,11 @@ def dither(evaluation: Evaluation) -> Iterator[Finding]:
         )
         return
     guide, main = scales
-    settings = rig.guiding.settings or GuideSettings()
-    amount = settings.dither_main_px or guiding.USUAL_DITHER_MAIN_PX
+    use, region = guide_use(rig), rig.guiding.settings.search_region_px if rig.guiding.settings else None
+    amount = use.dither_main_px
     value, least, most = row.best.value, row.target.low, row.target.high
     lines = [
-        f"{short(amount)} main px{_taken(settings.dither_main_px)} × {number(main, 3)} / {number(guide, 3)} = "
+        f"{short(amount)} main px{use.taken('dither_main_px')} × {number(main, 3)} / {number(guide, 3)} = "
         f"{number(value, 2)} guide px = {number(amount * main, 1)}″",
         f"at least three centroid errors: {number(least, 2)} guide px",
     ]
@@ -189,8 +173,8 @@ def dither(evaluation: Evaluation) -> Iterator[Finding]:
             f"dither by at most {number(amount * most / value, 1)} main px, or widen the guider's search region to "
             f"{number(value, 0)} guide px: beyond it the star is lost"
         )
-    if settings.search_region_px is not None:
-        lines.append(f"search region: {short(settings.search_region_px)} guide px")
+    if region is not None:
+        lines.append(f"search region: {short(region)} guide px")
     yield Finding(
         "guiding.dither",
         verdict,
@@ -223,9 +207,10 @@ def flexure(evaluation: Evaluation) -> Iterator[Finding]:
             "guiding.flexure", keys[0], "How much flexure is allowed is not known", text, _FLEXURE_SOURCE, *keys
         )
         return
-    allowed = plan.allowed_drift_px or guiding.USUAL_DRIFT_PX
+    use = guide_use(rig)
+    allowed = use.drift_px
     lines = [
-        f"allowed: {short(allowed)} px{_taken(plan.allowed_drift_px)} × {number(main, 3)} ″/px / "
+        f"allowed: {short(allowed)} px{use.taken('drift_px')} × {number(main, 3)} ″/px / "
         f"{short(plan.exposure_s)} s = {number(budget.value, 5)} ″/s"
     ]
     if row.best is None:
@@ -286,7 +271,7 @@ def rotation(evaluation: Evaluation) -> Iterator[Finding]:
     longest = row.computed.value
     altitude = guiding.culmination_altitude(rig.site.latitude_deg, rig.framing.dec_deg)
     rate = abs(float(guiding.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))))
-    allowed = rig.plan.allowed_drift_px or guiding.USUAL_DRIFT_PX
+    allowed = guide_use(rig).drift_px
     smear = sensor.corner_px * rate * rig.plan.exposure_s
     remedy = NO_REMEDY
     if row.verdict is not Verdict.HOLDS:

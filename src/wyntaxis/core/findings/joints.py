@@ -9,6 +9,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantities.mechanics import GAP
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.steps import LIGHT_PATH
 from wyntaxis.core.train.joints import Meeting, joint_text, meet, meetings
@@ -89,7 +90,8 @@ def depth(evaluation: Evaluation) -> Iterator[Finding]:
     rig = evaluation.rig
     datum = datum_index(rig.train)
     for meeting in meetings(rig):
-        if meeting.open_gap_mm == 0 or meeting.rear is None or meeting.front is None:
+        row = evaluation.rows.get(GAP.id_of(meeting.part_id))
+        if row is None or meeting.open_gap_mm == 0 or meeting.rear is None or meeting.front is None:
             continue
         male, female = meeting.rear, meeting.front
         if male.gender != "male":
@@ -109,7 +111,7 @@ def depth(evaluation: Evaluation) -> Iterator[Finding]:
         tail = "" if "before" in where else "; the gap counts in the built length until then"
         yield Finding(
             "joints.depth",
-            Verdict.FAILS,
+            row.verdict,
             meeting.part_id,
             f"The thread bottoms out between {meeting.before} and {meeting.after}: a gap of {left} mm",
             tuple(lines),
@@ -118,6 +120,7 @@ def depth(evaluation: Evaluation) -> Iterator[Finding]:
                 f"shorter male or a deeper female thread{tail}"
             ),
             _DEPTH_SOURCE,
+            (row.id,),
         )
 
 

@@ -7,14 +7,11 @@ from collections.abc import Iterator
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Verdict
+from wyntaxis.core.ledger import Leg, Quantity, Verdict, allowed_width
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import LIGHT_PATH
-from wyntaxis.core.train.lightpath import magnifications
+from wyntaxis.core.train.lightpath import left_out
 from wyntaxis.core.wording import MINUS, number, short, signed
-
-SAME_FACTOR = 0.01
-"""How close a ratio of two legs comes to a known factor to be taken for it."""
 
 _TOLD_ELSEWHERE = frozenset({"calibration_pulse_ms"})
 
@@ -55,9 +52,7 @@ def _lines(row: Quantity) -> Iterator[str]:
     for index, (name, leg) in enumerate(legs):
         yield f"{name}: {_leg_text(leg, decimals)} {unit}".rstrip() + (f" ({leg.source})" if leg.source else "")
         for other_name, other in legs[:index]:
-            allowed = max(
-                leg.tolerance, other.tolerance, COVERAGE_FACTOR * (leg.uncertainty**2 + other.uncertainty**2) ** 0.5
-            )
+            allowed = allowed_width(leg, other)
             yield (
                 f"{name} {MINUS} {other_name}: {signed(leg.value - other.value, decimals)} {unit}".rstrip()
                 + f", allowed ±{number(allowed, decimals)}"
@@ -85,9 +80,7 @@ def _story(evaluation: Evaluation, row: Quantity, ratio: float) -> str:
     """Name the likely mistake behind a ratio of focal lengths or scales."""
     if row.id not in {"effective_focal_length_mm", "pixel_scale_arcsec_px", "focal_ratio"} or ratio <= 0:
         return ""
-    parts = [part for part in evaluation.rig.train if part.magnification not in (None, 1)]
-    for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
-        wanted = 1 / factor if row.id == "pixel_scale_arcsec_px" else factor
-        if abs(ratio / wanted - 1) < SAME_FACTOR:
-            return f"the stated value leaves {part.title} out ({short(factor, 4)}×): "
-    return ""
+    found = left_out(evaluation.rig, 1 / ratio if row.id != "pixel_scale_arcsec_px" else ratio)
+    if found is None or found.is_doubled:
+        return ""
+    return f"the stated value leaves {found.part.title} out ({short(found.magnification, 4)}×): "

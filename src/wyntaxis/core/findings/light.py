@@ -4,29 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.findings.coverage import circle_at_sensor
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.ledger import Quantity, Verdict
+from wyntaxis.core.quantities.light import (
+    CLEARANCE,
+    CORNER,
+    IN_CIRCLE,
+    PRISM_MARGIN_MM,
+    beam_of,
+    prism_place_of,
+)
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
-from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, openings, prism_place
+from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, image_circle_at_sensor, openings
 from wyntaxis.core.wording import MINUS, number, short
-
-VISIBLE_LOSS = 0.10
-"""A corner that keeps 90 % of its light flat-fields without a trace: tight, not failing."""
-
-PRISM_MARGIN_MM = 0.5
-"""Play of a prism's stalk: nearer to a limit than this is tight."""
 
 _SOURCE = "Beam of a field point at x before the sensor: a disc x/N wide at h (1 − x/P); overlap of two circles"
 _PRISM_SOURCE = "The prism shades below h (1 − x/P) + x/2N, and sees light while its outer edge is in the image circle"
-
-
-def beam_of(evaluation: Evaluation) -> Beam:
-    """Return the beam behind the last corrector."""
-    return Beam(evaluation.value("focal_ratio") or 1.0, evaluation.rig.telescope.exit_pupil_distance_mm)
 
 
 @finding("illumination.corner", step=LIGHT_PATH, after="joints.seat")
@@ -47,9 +43,10 @@ def corner(evaluation: Evaluation) -> Iterator[Finding]:
         )
         return
     beam, diagonal = beam_of(evaluation), sensor.diagonal_mm
-    narrow = [o for o in found if o.diameter_mm < beam.opening_needed(diagonal, o.distance_mm)]
-    for opening in narrow:
-        yield _cut(beam, opening, diagonal)
+    judged = [(opening, evaluation.rows[CORNER.id_of(opening.part.id)]) for opening in found]
+    narrow = [(opening, row) for opening, row in judged if row.verdict is not Verdict.HOLDS]
+    for opening, row in narrow:
+        yield _cut(beam, opening, diagonal, row)
     if not narrow:
         lit = min(beam.fully_lit_circle(o.diameter_mm, o.distance_mm) for o in found)
         yield Finding(
@@ -60,6 +57,7 @@ def corner(evaluation: Evaluation) -> Iterator[Finding]:
             (*(_line(beam, o, diagonal) for o in found), f"fully lit circle: {number(lit, 1)} mm"),
             NO_REMEDY,
             _SOURCE,
+            tuple(row.id for _, row in judged),
         )
 
 
@@ -73,42 +71,44 @@ def _line(beam: Beam, opening: Opening, diagonal_mm: float) -> str:
     )
 
 
-def _cut(beam: Beam, opening: Opening, diagonal_mm: float) -> Finding:
-    share = beam.fraction(diagonal_mm / 2, opening.diameter_mm, opening.distance_mm)
+def _cut(beam: Beam, opening: Opening, diagonal_mm: float, row: Quantity) -> Finding:
+    assert row.computed is not None
     lit = beam.fully_lit_circle(opening.diameter_mm, opening.distance_mm)
     needed = beam.opening_needed(diagonal_mm, opening.distance_mm)
     return Finding(
         "illumination.corner",
-        Verdict.TIGHT if share >= 1 - VISIBLE_LOSS else Verdict.FAILS,
+        row.verdict,
         opening.part.id,
-        f"{opening.part.title} leaves the sensor's corner {number(100 * share, 0)} % of its light",
+        f"{opening.part.title} leaves the sensor's corner {number(row.computed.value, 0)} % of its light",
         (_line(beam, opening, diagonal_mm), f"fully lit circle: {number(lit, 1)} mm of {number(diagonal_mm, 1)} mm"),
         Remedy(
             f"use an opening of {number(needed, 1)} mm, or bring {opening.part.title} closer to the sensor; "
             "good flats even out a small loss"
         ),
         _SOURCE,
+        (row.id,),
     )
 
 
 @finding("prism.shade", step=GUIDE_BRANCH, after="illumination.corner")
 def shade(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the prism's edge with the light that the sensor needs."""
-    place = _place(evaluation)
+    place = prism_place_of(evaluation)
     if place is None:
         return
-    beam = beam_of(evaluation)
+    beam, taps = beam_of(evaluation), evaluation.rig.guiding.taps or "guiding"
+    row = evaluation.rows[CLEARANCE.id_of(taps)]
     limit = (
         f"{number(place.half_side_mm, 2)} + {number(place.distance_mm, 1)}/(2 × {number(beam.ratio, 2)})"
         if beam.pupil_mm is None
         else f"{number(place.half_side_mm, 2)} × (1 {MINUS} {number(place.distance_mm, 1)}/"
         f"{number(beam.pupil_mm, 1)}) + {number(place.distance_mm, 1)}/(2 × {number(beam.ratio, 2)})"
     )
-    verdict = _against(place.edge_mm - place.lowest_mm)
+    verdict = row.verdict
     yield Finding(
         "prism.shade",
         verdict,
-        evaluation.rig.guiding.taps or "guiding",
+        taps,
         {
             Verdict.HOLDS: "The prism stands clear of the sensor's light",
             Verdict.TIGHT: "The prism barely clears the sensor's light",
@@ -120,13 +120,14 @@ def shade(evaluation: Evaluation) -> Iterator[Finding]:
         ),
         NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(evaluation, place),
         _PRISM_SOURCE,
+        (row.id,),
     )
 
 
 @finding("prism.light", step=GUIDE_BRANCH, after="prism.shade")
 def light(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the prism's outer edge with the image circle."""
-    place = _place(evaluation)
+    place = prism_place_of(evaluation)
     if place is None:
         return
     taps = evaluation.rig.guiding.taps or "guiding"
@@ -141,19 +142,16 @@ def light(evaluation: Evaluation) -> Iterator[Finding]:
             _PRISM_SOURCE,
         )
         return
-    verdict = _against(place.highest_mm - place.edge_mm)
-    estimated = circle_at_sensor(evaluation.rig)[0] != evaluation.rig.telescope.image_circle_mm and not any(
-        part.image_circle_mm for part in evaluation.rig.train
-    )
+    row, circle = evaluation.rows[IN_CIRCLE.id_of(taps)], image_circle_at_sensor(evaluation.rig)
+    verdict = row.verdict
     titles = {
         Verdict.HOLDS: "The prism lies inside the image circle",
         Verdict.TIGHT: "The prism reaches the edge of the image circle",
         Verdict.FAILS: "The prism reaches out of the image circle",
     }
     title = titles[verdict]
-    if verdict is Verdict.FAILS and estimated:
-        # The circle behind the corrector is reckoned from the telescope's, not stated: a doubt, no proof.
-        verdict, title = Verdict.TIGHT, "The prism reaches out of the image circle estimated behind the corrector"
+    if circle is not None and circle.is_estimated and place.highest_mm < place.edge_mm:
+        title = "The prism reaches out of the image circle estimated behind the corrector"
     tapped = next(part for part in evaluation.rig.train if part.id == taps)
     height = tapped.prism.height_mm if tapped.prism else 0.0
     yield Finding(
@@ -168,18 +166,8 @@ def light(evaluation: Evaluation) -> Iterator[Finding]:
         ),
         NO_REMEDY if verdict is Verdict.HOLDS else _prism_remedy(evaluation, place),
         _PRISM_SOURCE,
+        (row.id,),
     )
-
-
-def _against(margin_mm: float) -> Verdict:
-    if margin_mm < 0:
-        return Verdict.FAILS
-    return Verdict.HOLDS if margin_mm >= PRISM_MARGIN_MM else Verdict.TIGHT
-
-
-def _place(evaluation: Evaluation) -> PrismPlace | None:
-    circle, _ = circle_at_sensor(evaluation.rig)
-    return prism_place(evaluation.rig, beam_of(evaluation), circle)
 
 
 def _range_text(place: PrismPlace) -> str:

@@ -8,14 +8,12 @@ from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Verdict, compare
+from wyntaxis.core.ledger import Leg, Verdict, allowed_width, compare
 from wyntaxis.core.steps import SCALES
-from wyntaxis.core.train.lightpath import magnifications
+from wyntaxis.core.train.lightpath import SAME_FACTOR, left_out
 from wyntaxis.core.wording import MINUS, number, short, signed
 
 _SOURCE = "f = 206 264.8 p bin / s; thin-lens corrector m(d) = 1 − d/f_r, f_r = d0/(1 − m0), Gaussian optics"
-SAME_FACTOR = 0.012
-"""How close a ratio of focal lengths comes to a known factor to be taken for it."""
 _NUMBERS = ("effective_focal_length_mm", "pixel_scale_arcsec_px", "corrector_magnification")
 
 
@@ -60,7 +58,7 @@ def _lines(evaluation: Evaluation, measured: Leg, computed: Leg) -> Iterator[str
             f"= {number(measured.value, 2)} ± {number(measured.uncertainty, 2)} mm"
             + (f" ({measured.source})" if measured.source else "")
         )
-    allowed = max(computed.tolerance, COVERAGE_FACTOR * (measured.uncertainty**2 + computed.uncertainty**2) ** 0.5)
+    allowed = allowed_width(measured, computed)
     yield (
         f"measured {MINUS} computed: {number(measured.value, 2)} {MINUS} {number(computed.value, 2)} = "
         f"{signed(measured.value - computed.value, 2)} mm, allowed ±{number(allowed, 2)} mm"
@@ -86,12 +84,12 @@ def _lines(evaluation: Evaluation, measured: Leg, computed: Leg) -> Iterator[str
 
 def _remedy(evaluation: Evaluation, ratio: float) -> Remedy:
     rig = evaluation.rig
-    parts = [part for part in rig.train if part.magnification not in (None, 1)]
-    for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
-        if abs(ratio * factor - 1) < SAME_FACTOR:
-            return Remedy(
-                f"the frame was taken without {part.title} ({short(factor, 4)}×): put it in, or take a new frame"
-            )
+    found = left_out(rig, ratio)
+    if found is not None and not found.is_doubled:
+        return Remedy(
+            f"the frame was taken without {found.part.title} ({short(found.magnification, 4)}×): put it in, or take a "
+            "new frame"
+        )
     for binning in (2, 3, 4):
         for factor, words in ((1 / binning, "more"), (binning, "less")):
             if abs(ratio / factor - 1) < SAME_FACTOR:

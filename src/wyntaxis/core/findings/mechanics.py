@@ -8,16 +8,11 @@ from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.ledger import Quantity, Verdict, worst
+from wyntaxis.core.quantities.mechanics import MASS, MOMENT, POSITION
 from wyntaxis.core.steps import LIGHT_PATH
 from wyntaxis.core.train.mechanics import FocusReach, load, reach_cases
 from wyntaxis.core.wording import MINUS, number, short
-
-TRAVEL_RESERVE = 0.1
-"""Nearer to either end of the travel than a tenth of it leaves no room for temperature and filters."""
-
-LOAD_RESERVE = 0.8
-"""A load over four fifths of the rating is tight: ratings are given for a still focuser, level."""
 
 _REACH_SOURCE = "Focuser position = focal plane from the racked-in face + plate shift − train, within the travel"
 _LOAD_SOURCE = "Σ mass beyond the focuser against its rating; moment Σ m g s with g = 9.80665 m/s², train level"
@@ -45,20 +40,13 @@ def reach(evaluation: Evaluation) -> Iterator[Finding]:
                 _REACH_SOURCE,
             )
         else:
-            yield _reach_finding(case)
+            yield _reach_finding(case, evaluation.rows[POSITION.id_of(telescope.id)])
 
 
-def _reach_finding(case: FocusReach) -> Finding:
+def _reach_finding(case: FocusReach, row: Quantity) -> Finding:
     at, travel = case.position_mm, case.travel_mm
     margin = min(at, travel - at)
-    reserve = max(TRAVEL_RESERVE * travel, case.uncertain_mm)
-    verdict = (
-        Verdict.FAILS
-        if margin < -case.uncertain_mm or (margin < 0 and not case.uncertain_mm)
-        else Verdict.TIGHT
-        if margin < reserve
-        else Verdict.HOLDS
-    )
+    verdict = row.verdict
     size = number(abs(margin), 1)
     if verdict is not Verdict.FAILS and margin < 0:
         title = f"Whether {case.telescope.title} reaches focus is in doubt"
@@ -87,6 +75,7 @@ def _reach_finding(case: FocusReach) -> Finding:
         tuple(_reach_lines(case)),
         Remedy(text) if text else NO_REMEDY,
         _REACH_SOURCE,
+        (row.id,),
     )
 
 
@@ -113,22 +102,19 @@ def focuser_load(evaluation: Evaluation) -> Iterator[Finding]:
     if focuser is None or (focuser.load_rating_g is None and focuser.moment_rating_n_m is None):
         return
     hangs = load(evaluation.rig)
-    shares = []
+    judged = [evaluation.rows[key] for key in _load_ids(evaluation) if key in evaluation.rows]
     lines = [
         f"mass: {number(hangs.mass_g, 0)} g, its centre {number(hangs.centre_mm, 1)} mm behind the focuser's face",
         f"moment: {number(hangs.mass_g / 1000, 3)} kg × 9.807 m/s² × {number(hangs.centre_mm, 1)} mm = "
         f"{number(hangs.moment_n_m, 2)} N·m",
     ]
     if focuser.load_rating_g:
-        shares.append(hangs.mass_g / focuser.load_rating_g)
-        lines.append(f"rating: {number(focuser.load_rating_g, 0)} g, {number(100 * shares[-1], 0)} % used")
+        used = 100 * hangs.mass_g / focuser.load_rating_g
+        lines.append(f"rating: {number(focuser.load_rating_g, 0)} g, {number(used, 0)} % used")
     if focuser.moment_rating_n_m:
-        shares.append(hangs.moment_n_m / focuser.moment_rating_n_m)
-        lines.append(f"rating: {short(focuser.moment_rating_n_m)} N·m, {number(100 * shares[-1], 0)} % used")
-    used = max(shares, default=0.0)
-    verdict = Verdict.FAILS if used > 1 else Verdict.TIGHT if used > LOAD_RESERVE else Verdict.HOLDS
-    if hangs.missing and verdict is not Verdict.FAILS:
-        verdict = Verdict.UNPROVEN
+        used = 100 * hangs.moment_n_m / focuser.moment_rating_n_m
+        lines.append(f"rating: {short(focuser.moment_rating_n_m)} N·m, {number(used, 0)} % used")
+    verdict = worst(row.verdict for row in judged)
     text = {
         Verdict.FAILS: "lighten the train, carry part of it on the tube, or use a stronger focuser",
         Verdict.TIGHT: "lock the focuser for slews, and balance with the camera mounted",
@@ -147,4 +133,9 @@ def focuser_load(evaluation: Evaluation) -> Iterator[Finding]:
         tuple(lines),
         Remedy(text) if text else NO_REMEDY,
         _LOAD_SOURCE,
+        tuple(row.id for row in judged),
     )
+
+
+def _load_ids(evaluation: Evaluation) -> tuple[str, str]:
+    return MASS.id_of(evaluation.rig.telescope.id), MOMENT.id_of(evaluation.rig.telescope.id)

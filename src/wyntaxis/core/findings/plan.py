@@ -11,20 +11,24 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.quantities.plan import (
+    BATTERY,
+    CURRENT,
+    FREE,
+    NIGHT_USED,
+    PLAN,
+    SPACE_RESERVE,
+    SUPPLY_RESERVE,
+    fed,
+    imaging_hours,
+    rooms,
+)
 from wyntaxis.core.records.presence import presence
-from wyntaxis.core.rig.devices import Device, Storage, Supply
+from wyntaxis.core.rig.devices import Device, Storage
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import DEVICES, READY
 from wyntaxis.core.wording import number, short, terms
-
-RESERVE = 0.2
-"""Of a supply's rated current, kept free."""
-USABLE_SHARE = 0.8
-"""Of a battery's capacity, drawn without harm where the rig does not say."""
-SPACE_RESERVE = 1.1
-"""Headers, restarts and test frames on top of the planned ones."""
-BYTES_PER_GB = 1e9
 
 _PLAN_SOURCE = "What a run asks for must be connected before it starts"
 _POWER_SOURCE = "Σ current per supply, with 20 % in reserve"
@@ -151,36 +155,29 @@ _declare("park", conditions.MOUNT, "plan.flip", "the plan does not say whether t
 _declare("warm_up", conditions.COOLING, "plan.park", rank=2)
 
 
-NIGHT_SHARE, NIGHT_FULL = 0.9, 1.05
-"""Frames that take more of the night than the first leave it open whether focusing, dithers and the flip find time;
-more than the second (hours are stated rounded) cannot fit.
-"""
-
-
 @finding("plan.night", step=READY, after="plan.filters")
 def night(evaluation: Evaluation) -> Iterator[Finding]:
     """Do the planned frames fit into the night?"""
     plan = evaluation.rig.plan
     if plan is None or plan.hours is None:
         return
+    row, hours = evaluation.rows[NIGHT_USED.id_of(PLAN)], imaging_hours(plan)
+    assert row.computed is not None
     if plan.frames is None:
-        longest = max(plan.exposure_s, plan.longest_exposure_s or 0.0)
-        hours, line = longest / 3600, f"one frame: {short(longest)} s = {number(longest / 3600, 2)} h"
+        line = f"one frame: {short(3600 * hours)} s = {number(hours, 2)} h"
     else:
-        hours = plan.frames * plan.exposure_s / 3600
         line = f"{plan.frames} frames × {short(plan.exposure_s)} s / 3600 = {number(hours, 2)} h"
-    share = hours / plan.hours
-    verdict = Verdict.FAILS if share > NIGHT_FULL else Verdict.UNPROVEN if share > NIGHT_SHARE else Verdict.HOLDS
     yield Finding(
         "plan.night",
-        verdict,
+        row.verdict,
         "plan",
         f"The frames take {number(hours, 1)} h of a night of {short(plan.hours)} h",
-        (line, f"{number(hours, 2)} / {short(plan.hours)} = {number(100 * share, 0)} %, wanted at most 90 %"),
+        (line, f"{number(hours, 2)} / {short(plan.hours)} = {number(row.computed.value, 0)} %, wanted at most 90 %"),
         NO_REMEDY
-        if verdict is Verdict.HOLDS
+        if row.verdict is Verdict.HOLDS
         else Remedy("plan fewer or shorter frames, or several nights; focusing, dithers and the flip need time too"),
         "Frames × exposure against the hours of the night",
+        (row.id,),
     )
 
 
@@ -243,13 +240,12 @@ def storage_space(evaluation: Evaluation) -> Iterator[Finding]:
             )
         return
     size = frame_bytes(sensor, sensor.binning)
-    wanted = plan.frames * size * SPACE_RESERVE / BYTES_PER_GB
-    for device, storage in places:
-        free = storage.free_gb or 0.0
-        holds = free >= wanted
+    for room in rooms(evaluation):
+        row, free, wanted = evaluation.rows[FREE.id_of(room.id)], room.free_gb, room.wanted_gb
+        device, storage, fits = room.device, room.storage, row.verdict is not Verdict.FAILS
         yield Finding(
             "storage.space",
-            Verdict.HOLDS if free >= 1.5 * wanted else Verdict.TIGHT if holds else Verdict.FAILS,
+            row.verdict,
             device.id,
             f"{storage.name} has {number(free, 0)} GB free, the night takes {number(wanted, 1)} GB",
             (
@@ -257,9 +253,10 @@ def storage_space(evaluation: Evaluation) -> Iterator[Finding]:
                 f"free: {number(free, 1)} GB",
             ),
             NO_REMEDY
-            if holds
+            if fits
             else Remedy(f"free {number(wanted - free, 0)} GB on {storage.name}, or plan fewer frames"),
             _SPACE_SOURCE,
+            (row.id,),
         )
 
 
@@ -290,21 +287,6 @@ def storage_copy(evaluation: Evaluation) -> Iterator[Finding]:
     )
 
 
-def _drawn(evaluation: Evaluation, supply: Supply) -> list[tuple[Device, float, float]]:
-    """Return every device on a supply with its usual and its highest current in A."""
-    found = []
-    for device in evaluation.rig.devices:
-        power = device.power
-        if (
-            power is not None
-            and power.supply == supply.id
-            and (power.current_a is not None or power.peak_a is not None)
-        ):
-            usual = power.current_a if power.current_a is not None else power.peak_a
-            found.append((device, usual or 0.0, power.peak_a if power.peak_a is not None else usual or 0.0))
-    return found
-
-
 def _no_figures(evaluation: Evaluation) -> Iterator[Finding]:
     """Yield what keeps the supplies from being proven: a supply without a rating, a device without its current."""
     rig = evaluation.rig
@@ -333,64 +315,53 @@ def _no_figures(evaluation: Evaluation) -> Iterator[Finding]:
 def power_supply(evaluation: Evaluation) -> Iterator[Finding]:
     """Can each supply feed all that hangs on it, with 20 % in reserve?"""
     yield from _no_figures(evaluation)
-    for supply in evaluation.rig.supplies:
-        drawn = _drawn(evaluation, supply)
-        if supply.rated_a is None or not drawn:
+    for one in fed(evaluation):
+        supply, row = one.supply, evaluation.rows.get(CURRENT.id_of(one.supply.id))
+        if row is None or supply.rated_a is None or one.allowed_a is None:
             continue
-        peak = sum(most for _, _, most in drawn)
-        allowed = supply.rated_a * (1 - RESERVE)
-        lines = [f"{device.title}: {short(most)} A" for device, _, most in drawn]
+        rated, peak, allowed = short(supply.rated_a), one.peak_a, one.allowed_a
+        lines = [f"{draw.device.title}: {short(draw.peak_a)} A" for draw in one.draws]
         lines.append(
-            f"{terms([most for _, _, most in drawn], 2)} = {number(peak, 2)} A at the most, rated "
-            f"{short(supply.rated_a)} A, with 20 % in reserve {number(allowed, 2)} A"
+            f"{terms([draw.peak_a for draw in one.draws], 2)} = {number(peak, 2)} A at the most, rated {rated} A, "
+            f"with {number(100 * SUPPLY_RESERVE, 0)} % in reserve {number(allowed, 2)} A"
         )
         yield Finding(
             "power.supply",
-            Verdict.HOLDS if peak <= allowed else Verdict.TIGHT if peak <= supply.rated_a else Verdict.FAILS,
+            row.verdict,
             supply.id,
-            f"{supply.title} feeds {number(peak, 1)} A of its {short(supply.rated_a)} A",
+            f"{supply.title} feeds {number(peak, 1)} A of its {rated} A",
             tuple(lines),
             NO_REMEDY
-            if peak <= allowed
+            if row.verdict is Verdict.HOLDS
             else Remedy(f"move {number(peak - allowed, 1)} A to another supply, such as the dew heaters"),
             _POWER_SOURCE,
+            (row.id,),
         )
 
 
 @finding("power.battery", step=DEVICES, condition=conditions.POWER, after="power.supply")
 def power_battery(evaluation: Evaluation) -> Iterator[Finding]:
     """Does each battery last the night?"""
-    for supply in evaluation.rig.supplies:
-        drawn = _drawn(evaluation, supply)
-        usual = sum(current for _, current, _ in drawn)
-        if supply.capacity_ah is None or usual <= 0:
+    for one in fed(evaluation):
+        supply, row = one.supply, evaluation.rows.get(BATTERY.id_of(one.supply.id))
+        if row is None or supply.capacity_ah is None or one.hours is None:
             continue
-        usable = supply.usable_share or USABLE_SHARE
-        hours = supply.capacity_ah * usable / usual
         wanted = evaluation.rig.plan.hours if evaluation.rig.plan else None
-        lines = [
-            f"{short(supply.capacity_ah)} Ah × {short(usable)} / {number(usual, 2)} A = {number(hours, 1)} h",
-            f"the night: {short(wanted)} h" if wanted else "the plan does not say how long the night is",
-        ]
-        verdict = (
-            Verdict.UNPROVEN
-            if wanted is None
-            else Verdict.FAILS
-            if hours < wanted
-            else Verdict.HOLDS
-            if hours >= 1.2 * wanted
-            else Verdict.TIGHT
-        )
         yield Finding(
             "power.battery",
-            verdict,
+            row.verdict,
             supply.id,
-            f"{supply.title} lasts {number(hours, 1)} h",
-            tuple(lines),
+            f"{supply.title} lasts {number(one.hours, 1)} h",
+            (
+                f"{short(supply.capacity_ah)} Ah × {short(one.usable_share)} / {number(one.usual_a, 2)} A = "
+                f"{number(one.hours, 1)} h",
+                f"the night: {short(wanted)} h" if wanted else "the plan does not say how long the night is",
+            ),
             NO_REMEDY
-            if verdict is Verdict.HOLDS
+            if row.verdict is Verdict.HOLDS
             else Remedy("state the hours of the night in the plan")
             if wanted is None
             else Remedy("take a larger battery, a warmer set temperature, or less dew heating"),
             "Hours = capacity × usable share / usual current",
+            (row.id,),
         )

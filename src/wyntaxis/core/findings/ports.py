@@ -5,51 +5,34 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import combinations
 
-from wyntaxis.core.evidence.ports.match import Match, frame_bytes, is_camera, match_devices, sensor_of
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.quantities.ports import (
+    FEEDS,
+    FRAMES_BUFFERED,
+    HIGH_SPEED_MBIT,
+    KERNEL,
+    LINK,
+    TRAFFIC,
+    USB_MEMORY,
+    bus_of,
+    hub_feeds,
+    is_slow_by_make,
+    traffic_loads,
+    usb_memory,
+)
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import PORTS
 from wyntaxis.core.wording import number, short
 
-FULL_SPEED_MBIT, HIGH_SPEED_MBIT = 12, 480
-CARRIES_MB_S = {1.5: 0.1, 12.0: 1.0, 480.0: 40.0, 5000.0: 400.0, 10000.0: 900.0, 20000.0: 1800.0}
-"""What bulk transfers carry in practice, by the link's Mbit/s: some 80 % of what the protocol leaves."""
-PORT_MA = {True: 900, False: 500}
-"""Current of one port, by whether it is faster than 480 Mbit/s: USB 3.2, 11.4.5; USB 2.0, 7.2.1."""
-BUS_POWERED_MA = 400
-"""What a hub without a supply of its own has left for all its ports together."""
-FRAMES_BUFFERED = 2
-TRAFFIC_COMFORT = 0.9
-"""Of what a link carries, what cameras may ask for without a doubt."""
 _NUMBERED = re.compile(r"(/dev/)?tty(USB|ACM)\d+")
 _SOURCE = "Kernel ABI, sysfs-bus-usb"
-
-
-@dataclass(frozen=True)
-class _Seen:
-    rig: Rig
-    tree: PortTree
-    matches: list[Match]
-
-    @property
-    def cameras(self) -> list[tuple[Match, UsbDevice]]:
-        return [(match, match.usb) for match in self.matches if match.usb is not None and is_camera(match.device)]
-
-
-def _seen(evaluation: Evaluation) -> _Seen | None:
-    if evaluation.ports is None:
-        return None
-    return _Seen(evaluation.rig, evaluation.ports, match_devices(evaluation.rig, evaluation.ports))
 
 
 def suspend_rule(usb: UsbDevice) -> str:
@@ -72,8 +55,8 @@ def _rule_remedy(rule: str) -> Remedy:
 @finding("ports.present", step=PORTS, condition=conditions.PRESENT, after="power.battery")
 def present(evaluation: Evaluation) -> Iterator[Finding]:
     """Is each device of the rig on the bus?"""
-    seen = _seen(evaluation)
-    for match in seen.matches if seen else []:
+    bus = bus_of(evaluation)
+    for match in bus.matches if bus else []:
         device, usb = match.device, match.usb
         identity = device.identity
         wanted = f"{identity.usb_id} {identity.serial_number or ''}".strip() if identity else ""
@@ -87,7 +70,7 @@ def present(evaluation: Evaluation) -> Iterator[Finding]:
             NO_REMEDY if usb else Remedy("look at its power and its cable, plug it in again, and read the ports anew"),
             _SOURCE,
         )
-    for device in evaluation.rig.devices if seen else ():
+    for device in evaluation.rig.devices if bus else ():
         link, identity = device.connection, device.identity
         if link is not None and link.kind == "usb" and (identity is None or identity.usb_id is None):
             yield Finding(
@@ -104,8 +87,8 @@ def present(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("ports.suspend", step=PORTS, condition=conditions.AWAKE, after="ports.present")
 def suspend(evaluation: Evaluation) -> Iterator[Finding]:
     """May the kernel put a device to sleep?"""
-    seen = _seen(evaluation)
-    for match in seen.matches if seen else []:
+    bus = bus_of(evaluation)
+    for match in bus.matches if bus else []:
         usb = match.usb
         if usb is None or usb.control is None:
             continue
@@ -124,27 +107,16 @@ def suspend(evaluation: Evaluation) -> Iterator[Finding]:
         )
 
 
-def _made_for_mbit(usb: UsbDevice) -> float:
-    """Return the link that a camera has at the least, by the USB version that it tells: 12 or 480 Mbit/s."""
-    return FULL_SPEED_MBIT if usb.version is not None and usb.version < 2.0 else HIGH_SPEED_MBIT
-
-
 @finding("ports.speed", step=PORTS, condition=conditions.USB, after="ports.suspend")
 def speed(evaluation: Evaluation) -> Iterator[Finding]:
     """Has each camera the link that it is made for?"""
-    seen = _seen(evaluation)
-    for match, usb in seen.cameras if seen else []:
+    bus = bus_of(evaluation)
+    for match, usb in bus.cameras if bus else []:
         if usb.speed_mbit is None:
             continue
-        own = usb.version is not None and usb.version < 2.1  # a USB 3 device on a slow link says 2.10
-        guide = match.device.kind == "guide_camera"
-        if usb.speed_mbit < _made_for_mbit(usb):
-            verdict = Verdict.FAILS  # below even its own generation: a bad cable or port
-        elif usb.speed_mbit > HIGH_SPEED_MBIT or (guide and (own or usb.version is None)):
-            verdict = Verdict.HOLDS
-        else:
-            verdict = Verdict.TIGHT if own or guide else Verdict.FAILS
-        chain = [hub for hub in seen.tree.chain(usb) if hub.speed_mbit] if seen else []
+        row, own = evaluation.rows[LINK.id_of(match.device.id)], is_slow_by_make(usb)
+        verdict = row.verdict
+        chain = [hub for hub in bus.tree.chain(usb) if hub.speed_mbit] if bus else []
         narrow = next((hub for hub in chain if (hub.speed_mbit or 0) <= HIGH_SPEED_MBIT), None)
         made = f", made for USB {short(usb.version)}" if usb.version else ""
         yield Finding(
@@ -169,88 +141,47 @@ def speed(evaluation: Evaluation) -> Iterator[Finding]:
                 + ", with a cable made for that speed"
             ),
             _SOURCE,
+            (row.id,),
         )
 
 
 @finding("ports.hub", step=PORTS, condition=conditions.USB, after="ports.speed")
 def shared_hub(evaluation: Evaluation) -> Iterator[Finding]:
     """Do several cameras share one slow hub?"""
-    seen = _seen(evaluation)
-    if seen is None or len(seen.cameras) < 2:
+    bus = bus_of(evaluation)
+    if bus is None or len(bus.cameras) < 2:
         return
     told = False
-    for hub in seen.tree.devices:
+    for hub in bus.tree.devices:
         if not hub.is_hub or hub.is_root or (hub.speed_mbit or HIGH_SPEED_MBIT) > HIGH_SPEED_MBIT:
             continue
-        behind = [match.device.title for match, usb in seen.cameras if hub in seen.tree.chain(usb)]
+        behind = [match.device.title for match, usb in bus.cameras if hub in bus.tree.chain(usb)]
         if len(behind) > 1:
             told = True
             yield Finding(
                 "ports.hub",
                 Verdict.FAILS,
-                seen.cameras[0][0].device.id,
+                bus.cameras[0][0].device.id,
                 f"{' and '.join(behind)} share {hub.title}, a {short(hub.speed_mbit or HIGH_SPEED_MBIT)} Mbit/s hub",
                 (f"{hub.name}: {', '.join(behind)}",),
                 Remedy("give one of the cameras a port of its own on the computer, or use a 5000 Mbit/s hub"),
                 _SOURCE,
             )
     if not told:
-        title = f"No slow hub is shared by the {len(seen.cameras)} cameras"
-        subject = seen.cameras[0][0].device.id
-        lines = tuple(f"{match.device.title}: {usb.name}" for match, usb in seen.cameras)
+        title = f"No slow hub is shared by the {len(bus.cameras)} cameras"
+        subject = bus.cameras[0][0].device.id
+        lines = tuple(f"{match.device.title}: {usb.name}" for match, usb in bus.cameras)
         yield Finding("ports.hub", Verdict.HOLDS, subject, title, lines, NO_REMEDY, _SOURCE)
-
-
-@dataclass(frozen=True)
-class _Load:
-    """What the cameras below one hub ask of its link, in MB/s each, and what the link carries."""
-
-    hub: UsbDevice
-    asked: tuple[tuple[Device, float], ...]
-    carries_mb_s: float
-
-    @property
-    def total_mb_s(self) -> float:
-        return sum(rate for _, rate in self.asked)
-
-
-def _is_narrowest(seen: _Seen, usb: UsbDevice) -> bool:
-    """Return whether a device's own link is slower than every hub before it."""
-    before = [hub.speed_mbit for hub in seen.tree.chain(usb) if hub.speed_mbit is not None]
-    return usb.speed_mbit is not None and all(usb.speed_mbit < speed for speed in before)
-
-
-def _loads(seen: _Seen) -> list[_Load]:
-    """Return one load for each set of cameras: at the narrowest link that they share, the nearest of equal ones.
-
-    A camera's own link counts too: it may be slower than every hub before it.
-    """
-    found: dict[tuple[str, ...], _Load] = {}
-    own = {usb.name for _, usb in seen.cameras if _is_narrowest(seen, usb)}
-    for hub in seen.tree.devices:
-        known = [s for s in CARRIES_MB_S if hub.speed_mbit is not None and s <= hub.speed_mbit]
-        if not (hub.is_hub or hub.name in own) or not known:
-            continue
-        asked = []
-        for match, usb in seen.cameras:
-            rate, limit = match.device.number("data_rate_mb_s"), match.device.number("traffic_percent")
-            if rate is not None and (hub in seen.tree.chain(usb) or hub.name == usb.name):
-                asked.append((match.device, rate * (100.0 if limit is None else limit) / 100))
-        load = _Load(hub, tuple(asked), CARRIES_MB_S[max(known)])
-        key = tuple(device.id for device, _ in asked)
-        if asked and (key not in found or load.carries_mb_s <= found[key].carries_mb_s):
-            found[key] = load
-    return list(found.values())
 
 
 @finding("ports.traffic", step=PORTS, condition=conditions.USB, after="ports.hub")
 def traffic(evaluation: Evaluation) -> Iterator[Finding]:
     """Do the cameras on one link ask for no more than it carries?"""
-    seen = _seen(evaluation)
-    for load in _loads(seen) if seen else []:
+    bus = bus_of(evaluation)
+    for load in traffic_loads(bus) if bus else []:
         total, carries, hub = load.total_mb_s, load.carries_mb_s, load.hub
-        first = load.asked[0][0]
-        percent = 100 * carries * TRAFFIC_COMFORT / total if total else 100.0
+        first, row = load.asked[0][0], evaluation.rows[TRAFFIC.id_of(hub.name)]
+        percent = 100 * load.wanted_share
         places = {device.id: index for index, device in enumerate(evaluation.rig.devices)}
         limits = tuple(
             (
@@ -260,10 +191,9 @@ def traffic(evaluation: Evaluation) -> Iterator[Finding]:
             for device, _ in load.asked
         )
         change = Change("Limit the cameras' traffic", limits)
-        easy = total <= TRAFFIC_COMFORT * carries
         yield Finding(
             "ports.traffic",
-            Verdict.HOLDS if easy else Verdict.TIGHT if total <= carries else Verdict.FAILS,
+            row.verdict,
             first.id,
             f"The cameras on {hub.name} ask for {number(total, 0)} MB/s of {number(carries, 0)} MB/s",
             (
@@ -275,80 +205,69 @@ def traffic(evaluation: Evaluation) -> Iterator[Finding]:
                 f"{hub.name}: {short(hub.speed_mbit or 0)} Mbit/s carries some {number(carries, 0)} MB/s",
             ),
             NO_REMEDY
-            if easy
+            if row.verdict is Verdict.HOLDS
             else Remedy(
                 f"limit the traffic of each to {number(percent, 0)} % of what is set, or use a faster port", change
             ),
             f"{_SOURCE}; bulk transfers carry some 80 % of the protocol's limit",
+            (row.id,),
         )
 
 
 @finding("ports.power", step=PORTS, condition=conditions.USB, after="ports.traffic")
 def hub_power(evaluation: Evaluation) -> Iterator[Finding]:
     """Can each hub feed what hangs on it?"""
-    seen = _seen(evaluation)
-    if seen is None:
+    bus = bus_of(evaluation)
+    if bus is None:
         return
-    ours = {match.usb.name: match.device for match in seen.matches if match.usb is not None}
-    for hub in seen.tree.devices:
-        below = [usb for usb in seen.tree.below(hub) if usb.max_power_ma and not usb.self_powered]
-        known = [ours[usb.name] for usb in below if usb.name in ours]
-        if not hub.is_hub or not known:
-            continue
-        fast = (hub.speed_mbit or 0) > HIGH_SPEED_MBIT
-        starved = hub.self_powered is False and not hub.is_root
-        budget = BUS_POWERED_MA if starved else PORT_MA[fast] * max(hub.ports, len(below))
-        total = sum(usb.max_power_ma or 0 for usb in below)
+    for feed in hub_feeds(bus):
+        row = evaluation.rows[FEEDS.id_of(feed.hub.name)]
         yield Finding(
             "ports.power",
-            Verdict.HOLDS if total <= budget else Verdict.FAILS,
-            known[0].id,
-            f"{hub.title} feeds {total} mA of {budget} mA",
+            row.verdict,
+            feed.known[0].id,
+            f"{feed.hub.title} feeds {feed.total_ma} mA of {feed.budget_ma} mA",
             (
-                *(f"{usb.name} {usb.title}: {usb.max_power_ma} mA" for usb in below),
-                "the hub has no supply of its own" if starved else f"{PORT_MA[fast]} mA a port",
+                *(f"{usb.name} {usb.title}: {usb.max_power_ma} mA" for usb in feed.below),
+                "the hub has no supply of its own" if feed.is_starved else f"{feed.port_ma} mA a port",
             ),
-            NO_REMEDY if total <= budget else Remedy("use a hub with a supply of its own, or spread the devices"),
+            NO_REMEDY
+            if row.verdict is Verdict.HOLDS
+            else Remedy("use a hub with a supply of its own, or spread the devices"),
             "USB 2.0, 7.2.1; USB 3.2, 11.4.5: current of a port",
+            (row.id,),
         )
 
 
 @finding("ports.usbfs_memory", step=PORTS, condition=conditions.USB, after="ports.power")
 def usbfs_memory(evaluation: Evaluation) -> Iterator[Finding]:
     """Has the kernel's USB memory room for the frames?"""
-    seen = _seen(evaluation)
-    if seen is None or seen.tree.usbfs_memory_mb is None:
+    bus = bus_of(evaluation)
+    memory = usb_memory(bus) if bus is not None else None
+    if memory is None:
         return
-    sizes = []
-    for device in (match.device for match, _ in seen.cameras):
-        sensor = sensor_of(seen.rig, device)
-        if sensor is not None:
-            sizes.append((device, frame_bytes(sensor) / (1 << 20)))
-    if not sizes:
-        return
-    has, largest = seen.tree.usbfs_memory_mb, max(size for _, size in sizes)
-    wanted = FRAMES_BUFFERED * sum(size for _, size in sizes)
-    enough = has == 0 or has >= wanted
+    row, has, wanted = evaluation.rows[USB_MEMORY.id_of(KERNEL)], memory.has_mb, memory.wanted_mb
     suggestion = 1 << max(8, int(wanted).bit_length())
     yield Finding(
         "ports.usbfs_memory",
-        Verdict.HOLDS if enough else Verdict.TIGHT if has >= largest else Verdict.FAILS,
-        sizes[0][0].id,
+        row.verdict,
+        memory.frames[0][0].id,
         f"The kernel keeps {has} MB for USB; the cameras' frames want {number(wanted, 0)} MB"
         if has
         else "The kernel sets no limit on USB memory",
         (
-            *(f"{device.title}: a frame has {number(size, 1)} MB" for device, size in sizes),
+            *(f"{device.title}: a frame has {number(size, 1)} MB" for device, size in memory.frames),
             f"{FRAMES_BUFFERED} frames of each: {number(wanted, 0)} MB; usbfs_memory_mb = {has}",
         ),
         NO_REMEDY
-        if enough
+        if row.verdict is Verdict.HOLDS
         else Remedy(
             f"at once, until the next start:\necho {suggestion} | sudo tee "
             "/sys/module/usbcore/parameters/usbfs_memory_mb\n"
             f"for good, as a kernel parameter:\nusbcore.usbfs_memory_mb={suggestion}"
         ),
         "Kernel parameters: usbcore.usbfs_memory_mb, 16 by default",
+        (row.id,),
     )
 
 
@@ -394,11 +313,11 @@ def _ports_now(tree: PortTree) -> str:
 @finding("ports.identity", step=PORTS, condition=conditions.ONE_ENTRY, after="ports.serial_name")
 def identity(evaluation: Evaluation) -> Iterator[Finding]:
     """Can two devices on the bus not be told apart?"""
-    seen = _seen(evaluation)
-    if seen is None:
+    bus = bus_of(evaluation)
+    if bus is None:
         return
-    ours = {match.device.identity.usb_id: match.device for match in seen.matches if match.device.identity}
-    for one, other in combinations((usb for usb in seen.tree.devices if not usb.is_hub), 2):
+    ours = {match.device.identity.usb_id: match.device for match in bus.matches if match.device.identity}
+    for one, other in combinations((usb for usb in bus.tree.devices if not usb.is_hub), 2):
         if one.usb_id == other.usb_id and one.serial_number == other.serial_number and one.usb_id in ours:
             device = ours[one.usb_id]
             yield Finding(
@@ -415,8 +334,8 @@ def identity(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("ports.permission", step=PORTS, condition=conditions.CONNECTIONS, after="ports.identity")
 def permission(evaluation: Evaluation) -> Iterator[Finding]:
     """May the user open each device's node?"""
-    seen = _seen(evaluation)
-    for match in seen.matches if seen else []:
+    bus = bus_of(evaluation)
+    for match in bus.matches if bus else []:
         usb = match.usb
         if usb is None or usb.node is None:
             continue

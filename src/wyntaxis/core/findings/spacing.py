@@ -9,7 +9,8 @@ from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Leg, Target, Verdict
+from wyntaxis.core.ledger import Target, Verdict
+from wyntaxis.core.quantities.filters import GUIDE_SPREAD, worst_filter
 from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.model import Part, Rig, bare_train
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
@@ -41,11 +42,11 @@ def main_spacing(evaluation: Evaluation) -> Iterator[Finding]:
     remedy = NO_REMEDY if verdict is Verdict.HOLDS else _main_remedy(evaluation.rig, path, verdict)
     title = _main_title(path, verdict)
     cases = [(case, case.back_focus) for case in evaluation.slots if case.back_focus is not None]
-    if row.target is not None and cases:
-        judged = [(row.target.judge(Leg(b.error_mm, b.error_standard_mm)), case, b) for case, b in cases]
-        worst_one, case, through = max(judged, key=lambda one: (one[0].severity, abs(one[2].error_mm)))
-        if worst_one.severity > verdict.severity:
-            verdict = worst_one
+    worst = worst_filter(evaluation, evaluation.rows)
+    if row.target is not None and worst is not None:
+        case = evaluation.slots[worst[0]]
+        if worst[1].verdict.severity > verdict.severity and case.back_focus is not None:
+            verdict, through = worst[1].verdict, case.back_focus
             title = f"{_main_title(through, verdict)} through the filter {case.name}"
             remedy = _slot_remedy(case, [b.error_mm for _, b in cases], row.target)
     yield Finding(
@@ -213,9 +214,10 @@ def guide_spacing(evaluation: Evaluation) -> Iterator[Finding]:
     cases = [(case, case.guide_path) for case in evaluation.slots if case.guide_path is not None]
     errors = [g.error_mm for _, g in cases]
     if row.target is not None and errors:
-        # One setting of the guide focuser serves all filters only while they differ by less than the depth of focus.
-        spread, depth = max(errors) - min(errors), row.target.high - row.target.low
-        if spread > depth and verdict is not Verdict.FAILS:
+        wide = evaluation.rows[GUIDE_SPREAD.id_of(cases[0][0].device.id)]
+        assert wide.computed is not None
+        spread, depth = wide.computed.value, row.target.high - row.target.low
+        if wide.verdict is Verdict.FAILS and verdict is not Verdict.FAILS:
             case, through = max(cases, key=lambda one: abs(one[1].error_mm))
             verdict = Verdict.FAILS
             size = number(abs(through.error_mm), SHOP_DECIMALS)

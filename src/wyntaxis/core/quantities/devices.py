@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
+from wyntaxis.core.evidence.sensor.told import at_temperature
 from wyntaxis.core.ledger import Leg, Quantity, rectangular
 from wyntaxis.core.quantity_kinds import QuantityKind
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import SETTINGS
+from wyntaxis.core.steps import COOLING, DEVICES, SENSOR
+
+REACHED_WITHIN_C = 1.0
+"""A sensor within this of its set temperature has reached it, where the rig states no tolerance."""
+
+_STEPS = {"devices": DEVICES, "sensor": SENSOR, "cooling": COOLING}
 
 SHEET_SHARE = 0.1
 """What a maker's sheet may be off where it states no tolerance: it tells a typical camera of the kind, not this one."""
@@ -33,26 +38,21 @@ def device_quantity(device: Device, key: str) -> Quantity | None:
     width = setting.tolerance
     if width is None:
         width = SHEET_SHARE * abs(value or 0.0) if kind.sheet == "sensor" else kind.tolerance
+        width = REACHED_WITHIN_C if key == "set_temperature_c" else width
     stated = None if value is None else Leg(value, rectangular(setting.tolerance), width, setting.source or "")
     found = setting.measured
     measured = Leg(found.value, found.standard_uncertainty, source=found.source or "") if found else None
+    if stated is not None and key == "dark_current_e_s":
+        stated = _at_the_measured_temperature(device, stated)
     label = f"{device.title}: {kind.label.lower()}"
-    row = QuantityKind(f"{device.id}.{key}", label, kind.unit, kind.decimals, may_be_zero=True)
-    return Quantity(row, stated=stated, measured=measured)
+    row = QuantityKind(f"{device.id}.{key}", label, kind.unit, kind.decimals, True, _STEPS[kind.sheet])
+    return Quantity(row, stated=stated, measured=measured, stated_is_limit=kind.is_limit)
 
 
-def device_quantities(devices: Iterable[Device]) -> dict[str, Quantity]:
-    """Return a row for every numeric setting of every device, in the order of the devices and of their settings.
-
-    Parameters
-    ----------
-    devices
-        The rig's devices.
-
-    Returns
-    -------
-    dict
-        Rows by ``device.setting``.
-    """
-    rows = [device_quantity(device, key) for device in devices for key in SETTINGS if key in device.settings]
-    return {row.id: row for row in rows if row is not None}
+def _at_the_measured_temperature(device: Device, stated: Leg) -> Leg:
+    """Return a stated dark current at the temperature at which it was measured."""
+    sheet_c, found = device.number("dark_at_c"), device.measured("dark_at_c")
+    if sheet_c is None or found is None:
+        return stated
+    factor = at_temperature(1.0, sheet_c, found.value, device.best("dark_doubling_c"))
+    return Leg(stated.value * factor, stated.uncertainty * factor, stated.tolerance * factor, stated.source)

@@ -6,18 +6,21 @@ Sources of the formulas: see :mod:`wyntaxis.core.optics.guiding`.
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
+from typing import Any
 
 from wyntaxis.core.ledger import Leg, Target, Verdict
 from wyntaxis.core.optics import guiding, imaging
 from wyntaxis.core.quantities.imaging import focal_length
 from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
+from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import GuideSettings
 from wyntaxis.core.train.guidepath import GuideOptics, GuidePath, guide_optics, guide_path
 
 CALIBRATION_TIGHT, CALIBRATION_FAILS = 4 / 3, 2.0
 """A calibration pulse this many times too long or short makes the calibration doubtful, or wrong."""
 
-LEAST_DITHER_CENTROIDS = 3.0
+MIN_DITHER_CENTROIDS = 3.0
 """A dither under three centroid errors is lost in the noise of the guide star."""
 
 
@@ -52,6 +55,56 @@ def guide_path_of(legs: Legs) -> GuidePath | None:
         Lengths in mm; see :mod:`wyntaxis.core.train.guidepath`.
     """
     return legs.once("guide path", lambda: guide_path(legs.rig))
+
+
+@dataclass(frozen=True)
+class GuideUse:
+    """What the guiding goes by: as the rig states it, else the usual value; ``usual`` names those nobody stated."""
+
+    centroid_px: float
+    distance_px: float
+    pulses: int
+    rate_sidereal: float
+    declination_deg: float
+    dither_main_px: float
+    drift_px: float
+    usual: frozenset[str]
+
+    def taken(self, name: str) -> str:
+        """Return what a line of arithmetic adds to a value that nobody stated."""
+        return ", not stated: taken" if name in self.usual else ""
+
+
+def guide_use(rig: Rig) -> GuideUse:
+    """Return what the guiding of a rig goes by.
+
+    Parameters
+    ----------
+    rig
+        The rig: its guide settings, the drift that its plan allows, and where it is framed.
+
+    Returns
+    -------
+    GuideUse
+        Lengths in guide px, or main px where the name says so; the calibration is made where it is stated to be, else
+        at the framing, else at the equator. Source of the usual values: :mod:`wyntaxis.core.optics.guiding`.
+    """
+    settings, plan = rig.guiding.settings or GuideSettings(), rig.plan
+    stated = {
+        "centroid_px": (settings.centroid_error_px, guiding.CENTROID_ERROR_PX[1]),
+        "distance_px": (settings.calibration_distance_px, guiding.USUAL_DISTANCE_PX),
+        "pulses": (settings.calibration_pulses, guiding.USUAL_PULSES),
+        "rate_sidereal": (settings.rate_sidereal, guiding.USUAL_RATE_SIDEREAL),
+        "declination_deg": (settings.calibration_declination_deg, rig.framing.dec_deg if rig.framing else 0.0),
+        "dither_main_px": (settings.dither_main_px, guiding.USUAL_DITHER_MAIN_PX),
+        "drift_px": (plan.allowed_drift_px if plan else None, guiding.USUAL_DRIFT_PX),
+    }
+    values: dict[str, Any] = {name: usual if value is None else value for name, (value, usual) in stated.items()}
+    return GuideUse(**values, usual=frozenset(name for name, (value, _) in stated.items() if value is None))
+
+
+def _use(legs: Legs) -> GuideUse:
+    return legs.once("guide use", lambda: guide_use(legs.rig))
 
 
 def _settings(legs: Legs) -> GuideSettings:
@@ -176,22 +229,13 @@ def _within_reach(legs: Legs) -> Verdict | None:
 
 @computed("calibration_pulse_ms")
 def _calibration_pulse(legs: Legs) -> Leg | None:
-    guide, settings, declination = legs.found("guide_scale_arcsec_px"), _settings(legs), _calibration_declination(legs)
-    if guide is None or abs(declination) >= 89.95:
+    guide, use = legs.found("guide_scale_arcsec_px"), _use(legs)
+    if guide is None or abs(use.declination_deg) >= 89.95:
         return None
-    distance = settings.calibration_distance_px or guiding.USUAL_DISTANCE_PX
-    pulses = settings.calibration_pulses or guiding.USUAL_PULSES
-    rate = settings.rate_sidereal or guiding.USUAL_RATE_SIDEREAL
-    wanted = guiding.calibration_pulse_ms(distance, guide.value, pulses, rate, declination)
+    wanted = guiding.calibration_pulse_ms(
+        use.distance_px, guide.value, use.pulses, use.rate_sidereal, use.declination_deg
+    )
     return Leg(wanted, wanted * guide.uncertainty / guide.value)
-
-
-def _calibration_declination(legs: Legs) -> float:
-    """Return where the calibration is made, in degrees: as stated, else at the framing, else at the equator."""
-    stated = _settings(legs).calibration_declination_deg
-    if stated is not None:
-        return stated
-    return legs.rig.framing.dec_deg if legs.rig.framing else 0.0
 
 
 @declares("stated", "calibration_pulse_ms")
@@ -220,18 +264,10 @@ def _guide_to_main(legs: Legs) -> tuple[float, float] | None:
     return None if main is None or guide is None else (guide.value / main.value, main.value)
 
 
-def _centroid_px(legs: Legs) -> float:
-    return _settings(legs).centroid_error_px or guiding.CENTROID_ERROR_PX[1]
-
-
-def _dither_main_px(legs: Legs) -> float:
-    return _settings(legs).dither_main_px or guiding.USUAL_DITHER_MAIN_PX
-
-
 @computed("guide_centroid_main_px")
 def _centroid(legs: Legs) -> Leg | None:
     found = _guide_to_main(legs)
-    return Leg(_centroid_px(legs) * found[0]) if found else None
+    return Leg(_use(legs).centroid_px * found[0]) if found else None
 
 
 @target("guide_centroid_main_px")
@@ -240,27 +276,27 @@ def _wanted_centroid(legs: Legs) -> Target | None:
         return None
     # A usual centroid error fails only where even its good end would: nobody has stated it.
     good, poor = guiding.CENTROID_ERROR_PX
-    slack = 1.0 if _settings(legs).centroid_error_px else poor / good
+    slack = poor / good if "centroid_px" in _use(legs).usual else 1.0
     return Target(0, guiding.ALLOWED_MAIN_PX * slack, 0, guiding.ALLOWED_MAIN_PX)
 
 
 @computed("dither_arcsec")
 def _dither_on_sky(legs: Legs) -> Leg | None:
     found = _guide_to_main(legs)
-    return Leg(_dither_main_px(legs) * found[1]) if found else None
+    return Leg(_use(legs).dither_main_px * found[1]) if found else None
 
 
 @computed("dither_guide_px")
 def _dither_on_guide(legs: Legs) -> Leg | None:
     found = _guide_to_main(legs)
-    return Leg(_dither_main_px(legs) / found[0]) if found else None
+    return Leg(_use(legs).dither_main_px / found[0]) if found else None
 
 
 @target("dither_guide_px")
 def _wanted_dither(legs: Legs) -> Target | None:
     if _guide_to_main(legs) is None:
         return None
-    return Target(LEAST_DITHER_CENTROIDS * _centroid_px(legs), _settings(legs).search_region_px or math.inf)
+    return Target(MIN_DITHER_CENTROIDS * _use(legs).centroid_px, _settings(legs).search_region_px or math.inf)
 
 
 @computed("stop_threshold_main_px")
@@ -274,7 +310,7 @@ def _flexure_budget(legs: Legs) -> Leg | None:
     found, plan = _guide_to_main(legs), legs.rig.plan
     if found is None or plan is None or legs.rig.guiding.kind != "separate":
         return None
-    return Leg(guiding.flexure_budget(plan.allowed_drift_px or guiding.USUAL_DRIFT_PX, found[1], plan.exposure_s))
+    return Leg(guiding.flexure_budget(_use(legs).drift_px, found[1], plan.exposure_s))
 
 
 @target("flexure_arcsec_s")
@@ -295,8 +331,7 @@ def _rotation_exposure(legs: Legs) -> Leg | None:
         return None
     altitude = guiding.culmination_altitude(rig.site.latitude_deg, rig.framing.dec_deg)
     rate = guiding.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))
-    allowed = (rig.plan.allowed_drift_px if rig.plan else None) or guiding.USUAL_DRIFT_PX
-    longest = float(guiding.rotation_exposure(rate, sensor.corner_px, allowed))
+    longest = float(guiding.rotation_exposure(rate, sensor.corner_px, _use(legs).drift_px))
     return Leg(longest) if math.isfinite(longest) else None
 
 

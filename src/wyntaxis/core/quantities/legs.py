@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import lru_cache
 from typing import Any, Literal, TypeVar, cast
 
@@ -31,6 +31,7 @@ _READ_OF = {
     "camera": ("train",),
     "parts": ("train", "guiding.path"),
     "find": ("train", "guiding"),
+    "model_copy": ("train", "guiding", "telescope"),
 }
 """What is read of the document by those names of a rig that are no keys of it."""
 
@@ -83,6 +84,7 @@ class Legs:
         self._known: dict[str, tuple[Any, frozenset[str]]] = {}
         self._open: list[set[str]] = []
         self._waiting: list[str] = []
+        self._rows: dict[str, str] = {}
 
     def _note(self, path: str) -> None:
         if self._open:
@@ -147,11 +149,22 @@ class Legs:
         of the quantity itself, stated or measured, counts.
         """
         found = {f"stated.{quantity_id}", f"measured.{quantity_id}"}
+        if quantity_id in self._rows:
+            return self._known[self._rows[quantity_id]][1]
         for role in ROLES:
             self._of(role, quantity_id)
             _, kept = self._known.get(f"{role} {quantity_id}", (None, frozenset()))
             found |= kept
         return frozenset(found)
+
+    def note_rows(self, name: str, row_ids: Iterable[str]) -> None:
+        """Note that rows of things came from a piece of work, by the name that it was done :meth:`once` under."""
+        self._rows.update(dict.fromkeys(row_ids, name))
+
+    def note_use(self, quantity_id: str) -> None:
+        """Note that whatever is being worked out rests on a quantity, too."""
+        if self._open:
+            self._open[-1].update(self.reads(quantity_id))
 
 
 @lru_cache(maxsize=1)

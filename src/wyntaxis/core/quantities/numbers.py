@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any
 
 from wyntaxis.core.evidence.headers.headers import FolderHeaders
 from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.ledger import Leg, Quantity, stated_leg
-from wyntaxis.core.quantities.devices import device_quantities
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_optics_of, guide_path_of
 from wyntaxis.core.quantities.imaging import scale_basis, search_range
 from wyntaxis.core.quantities.legs import Legs
@@ -59,18 +57,14 @@ class Numbers:
     def ports(self) -> PortTree | None:
         return self.gathered.ports
 
-    @cached_property
+    @property
     def slots(self) -> list[SlotCase]:
         """The train through each filter whose thickness is stated."""
-        return slot_cases(self.rig)
-
-    @cached_property
-    def device_quantities(self) -> dict[str, Quantity]:
-        """The numbers that devices are set to, by ``device.setting``."""
-        return device_quantities(self.rig.devices)
+        return self.legs.once("slots", lambda: slot_cases(self.legs.rig))
 
     def value(self, quantity_id: str) -> float | None:
         """Return the best leg's value of a quantity, or None where there is none."""
+        self.legs.note_use(quantity_id)
         best = self.quantities[quantity_id].best
         return best.value if best else None
 

@@ -332,12 +332,3 @@ def _check(
     return Check(
         item.id, keyword, item.label, item.unit, value, wanted, verdict, by, story, len(members), members[0].path
     )
-
-
-def measured_temperatures(frames: tuple[FrameHeader, ...]) -> list[tuple[float, float, FrameHeader]]:
-    """Return set and actual sensor temperature in °C of every light and dark that tells both."""
-    return [
-        (frame.set_temperature_c, frame.temperature_c, frame)
-        for frame in frames
-        if frame.kind in ("light", "dark") and frame.set_temperature_c is not None and frame.temperature_c is not None
-    ]

@@ -6,11 +6,8 @@ from collections import Counter
 
 from wyntaxis.core.records.quantities import Comparable
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.train.lightpath import magnifications
+from wyntaxis.core.train.lightpath import SAME_FACTOR, left_out
 from wyntaxis.core.wording import short
-
-SAME_FACTOR = 0.01
-"""How close a ratio comes to a known factor to be taken for it."""
 
 _LENGTH_FACTORS = ((1000.0, "m", "mm"), (0.001, "µm", "mm"), (25.4, "inches", "mm"))
 _UNIT_FACTORS: dict[str, tuple[tuple[float, str, str], ...]] = {
@@ -37,15 +34,13 @@ def number_story(rig: Rig, item: Comparable, has: float, wanted: float) -> str:
     if ratio < 0:
         return "the sign is the other way round" if _near(-ratio, 1) else ""
     if item.id in ("effective_focal_length_mm", "pixel_scale_arcsec_px"):
-        parts = [part for part in rig.train if part.magnification not in (None, 1)]
-        for part, factor in zip(parts, magnifications(tuple(parts)), strict=True):
-            without = 1 / factor if item.id == "effective_focal_length_mm" else factor
-            if _near(ratio, without):
-                kind = "reducer" if factor < 1 else "extender"
-                cause = f"1/{short(factor, 3)}" if without > factor or item.unit == "mm" else short(factor, 3)
-                return f"{short(ratio, 3)} times, {cause}: the {kind} {part.title} is missing"
-            if _near(ratio, 1 / without):
-                return f"{part.title} ({short(factor, 3)}×) is counted twice"
+        is_length = item.id == "effective_focal_length_mm"
+        found = left_out(rig, ratio if is_length else 1 / ratio)
+        if found is not None and found.is_doubled:
+            return f"{found.part.title} ({short(found.magnification, 3)}×) is counted twice"
+        if found is not None:
+            cause = f"1/{short(found.magnification, 3)}" if is_length else short(found.magnification, 3)
+            return f"{short(ratio, 3)} times, {cause}: the {found.kind} {found.part.title} is missing"
     if item.id in ("width_px", "height_px"):
         for binning in (2, 3, 4):
             if _near(1 / ratio, binning):

@@ -30,13 +30,15 @@ class SettingKind:
     decimals: int = 2
     sheet: Literal["devices", "sensor", "cooling"] = "devices"
     """Where it is edited."""
+    is_limit: bool = False
+    """Whether what is stated is the most that is allowed of it, and not what it is."""
 
 
 def _one(kind: str) -> frozenset[str]:
     return frozenset({kind})
 
 
-def _bench(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0, **more: float) -> SettingKind:
+def _bench(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0, **more: float | bool) -> SettingKind:
     """A number of a camera that the bench measures; the maker's sheet may state it."""
     return SettingKind(key, label, unit, "number", CAMERAS, low, decimals=decimals, sheet="sensor", **more)  # type: ignore[arg-type]
 
@@ -80,7 +82,7 @@ _KINDS = (
     _bench("read_noise_e", "Read noise", "e⁻", low=1e-6),
     _bench("full_well_e", "Full well", "e⁻", 0, low=1e-6),
     _bench("dynamic_range_stops", "Dynamic range", "stops"),
-    _bench("linearity_percent", "Linearity error", "%"),
+    _bench("linearity_percent", "Linearity error", "%", is_limit=True),
     _bench("unity_gain", "Unity gain at", "", 1, low=-1e6),
     _bench("bias_mean_adu", "Bias level", "ADU", 1),
     _bench("bias_noise_adu", "Bias noise", "ADU"),

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Part, Rig
 from wyntaxis.core.train.joints import main_gaps
+from wyntaxis.core.train.lightpath import magnifications
 
 if TYPE_CHECKING:
     import numpy as np
@@ -105,6 +106,36 @@ def openings(rig: Rig) -> list[Opening]:
             distance = rear if index == last else (front + rear) / 2 if part.kind in FILTER_KINDS else front
             found.append(Opening(part, part.clear_aperture_mm, distance))
     return found
+
+
+@dataclass(frozen=True)
+class ImageCircle:
+    """The image circle at the sensor: that of the last part which states one, scaled by what magnifies behind it.
+
+    ``is_estimated`` tells that it is the telescope's, reckoned through correctors which state none of their own.
+    """
+
+    of: str
+    stated_mm: float
+    factors: tuple[float, ...]
+    is_estimated: bool
+
+    @property
+    def diameter_mm(self) -> float:
+        """Its diameter at the sensor, in mm."""
+        return self.stated_mm * math.prod(self.factors)
+
+
+def image_circle_at_sensor(rig: Rig) -> ImageCircle | None:
+    """Return the image circle at the sensor; None where neither telescope nor a corrector states one."""
+    circle, title, start = rig.telescope.image_circle_mm, rig.telescope.title, 0
+    for index, part in enumerate(rig.train):
+        if part.image_circle_mm is not None:
+            circle, title, start = part.image_circle_mm, part.title, index + 1
+    if circle is None:
+        return None
+    factors = tuple(factor for factor in magnifications(rig.train[start:]) if factor != 1)
+    return ImageCircle(title, circle, factors, is_estimated=start == 0 and bool(factors))
 
 
 @dataclass(frozen=True)

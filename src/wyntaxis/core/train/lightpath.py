@@ -117,6 +117,49 @@ def magnifications(parts: tuple[Part, ...]) -> list[float]:
     return [part.magnification or 1.0 for part in parts if part.kind in MAGNIFYING_KINDS]
 
 
+SAME_FACTOR = 0.01
+"""How close a ratio comes to a known factor to be taken for it."""
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A part whose magnification explains a wrong focal length: left out, or counted twice."""
+
+    part: Part
+    magnification: float
+    is_doubled: bool
+
+    @property
+    def kind(self) -> str:
+        """Whether it is a reducer or an extender."""
+        return "reducer" if self.magnification < 1 else "extender"
+
+
+def left_out(rig: Rig, focal_ratio: float) -> LeftOut | None:
+    """Return which part of the train a wrong focal length leaves out or counts twice, None where none explains it.
+
+    Parameters
+    ----------
+    rig
+        The rig, whose correctors and extenders are tried in turn.
+    focal_ratio
+        The wrong focal length over the right one; a pixel scale's is the other way round.
+
+    Returns
+    -------
+    LeftOut or None
+        The first part whose magnification, or one over it, is the ratio to 1 %.
+    """
+    for part in rig.train:
+        factor = part.magnification
+        if part.kind not in MAGNIFYING_KINDS or factor in (None, 1) or focal_ratio <= 0:
+            continue
+        for is_doubled, expected in ((False, 1 / factor), (True, factor)):
+            if abs(focal_ratio / expected - 1) < SAME_FACTOR:
+                return LeftOut(part, factor, is_doubled)
+    return None
+
+
 def stack_of(parts: tuple[Part, ...], gaps_mm: list[float]) -> Stack:
     """Return the stack of some parts and the bottoming gap in front of each; an adjustable part counts as set."""
     found: list[Contribution] = []

@@ -5,12 +5,14 @@ from __future__ import annotations
 import importlib
 import importlib.util
 from collections.abc import Callable
+from typing import Literal
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from wyntaxis.core.ledger import Quantity
+from wyntaxis.core.quantities.rows import step_rows
 from wyntaxis.core.steps import Step
-from wyntaxis.core.worklist import quantities_of
 from wyntaxis.desk import sheets
 from wyntaxis.desk.card import Card, value_at
 from wyntaxis.desk.ledger_row import LEGEND, LedgerRow
@@ -35,25 +37,24 @@ class LedgerList(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(14)
         self._grid.setVerticalSpacing(0)
-        self._columns = 0
-        self.rows = {key: LedgerRow(session.evaluation.quantities[key], palette) for key in quantities_of(step)}
-        for row in self.rows.values():
-            row.chosen.connect(self._row_chosen)
-            row.leg_entered.connect(session.set_value)
+        self._columns = 1
+        self._step, self._palette = step, palette
+        self.rows: dict[str, LedgerRow] = {}
         self._legend = QLabel(LEGEND)
         self._legend.setProperty("role", "faded")
         self._legend.setWordWrap(True)
-        self.set_columns(1)
+        self.refresh()
 
     def set_columns(self, columns: int) -> None:
         """Lay the rows out in so many columns, read down each column first."""
-        if columns == self._columns:
-            return
-        self._columns = columns
-        rows = list(self.rows.values())
+        if columns != self._columns:
+            self._columns = columns
+            self._lay_out()
+
+    def _lay_out(self) -> None:
+        rows, columns = list(self.rows.values()), self._columns
         for widget in (*rows, self._legend):
             self._grid.removeWidget(widget)
-        self._grid.setRowStretch(self._grid.rowCount(), 0)
         per_column = -(-len(rows) // columns)
         for index, row in enumerate(rows):
             self._grid.addWidget(row, index % per_column, index // per_column, Qt.AlignmentFlag.AlignTop)
@@ -62,11 +63,31 @@ class LedgerList(QWidget):
             self._grid.setColumnStretch(column, 1 if column < columns else 0)
 
     def refresh(self) -> None:
-        """Show every row as it stands now."""
+        """Show every row as it stands now; rows of devices and other things come and go with them."""
+        shown = {row.id: row for row in step_rows(self._session.evaluation.rows, self._step)}
+        if list(shown) != list(self.rows):
+            self._change_rows(shown)
         for key, row in self.rows.items():
-            row.show_quantity(self._session.evaluation.quantities[key], self._values(key))
+            row.show_quantity(shown[key], self._values(key))
+
+    def _change_rows(self, shown: dict[str, Quantity]) -> None:
+        for key in [key for key in self.rows if key not in shown]:
+            self._grid.removeWidget(self.rows[key])
+            self.rows.pop(key).deleteLater()
+            self._chosen = None if key == self._chosen else self._chosen
+        self.rows = {key: self.rows.get(key) or self._new_row(quantity) for key, quantity in shown.items()}
+        self._lay_out()
+        if self.parent() is not None or not self.rows:  # without a parent it would be a window of its own
+            self.setVisible(bool(self.rows))
+
+    def _new_row(self, quantity: Quantity) -> LedgerRow:
+        row = LedgerRow(quantity, self._palette)
+        row.chosen.connect(self._row_chosen)
+        row.leg_entered.connect(self._session.set_value)
+        return row
 
     def set_palette(self, palette: Palette) -> None:
+        self._palette = palette
         for row in self.rows.values():
             row.scale.palette_in_use = palette
 
@@ -110,13 +131,15 @@ def make_sheet(session: Session, step: Step, palette: Palette) -> StepSheet:
 class StepSheet(QScrollArea):
     """One step's sheet: heading, wide inputs, ledger, other inputs.
 
-    The ledger stands beside the inputs, or, with ``ledger_across``, above them in two columns; in a narrow sheet all
-    stand under one another.
+    The ledger stands beside the inputs, or across the sheet in two columns: above them, or at its foot; in a narrow
+    sheet all stand under one another.
     """
 
-    def __init__(self, session: Session, step: Step, palette: Palette, *, ledger_across: bool = False) -> None:
+    def __init__(
+        self, session: Session, step: Step, palette: Palette, *, ledger: Literal["beside", "above", "foot"] = "beside"
+    ) -> None:
         super().__init__()
-        self._ledger_across = ledger_across
+        self._ledger_place = ledger
         self.session, self.step = session, step
         self.setWidgetResizable(True)
         self._body = QWidget()
@@ -182,7 +205,7 @@ class StepSheet(QScrollArea):
         width = viewport.width() if viewport is not None else self.width()
         two = width >= TWO_COLUMNS_FROM_EM * self.fontInfo().pixelSize()
         for card in self._cards:
-            card.fit_to_width(width if self._ledger_across or not two else width // 2)
+            card.fit_to_width(width if self._ledger_place != "beside" or not two else width // 2)
         if two == self._two_columns:
             return
         self._two_columns = two
@@ -191,12 +214,13 @@ class StepSheet(QScrollArea):
         self._grid.removeWidget(self.ledger)
         for widget in self._below:
             self._grid.removeWidget(widget)
-        for old in range(row, row + 4 + len(self._below)):
+        for old in range(row, row + 5 + len(self._below)):
             self._grid.setRowStretch(old, 0)
         self._grid.setColumnMinimumWidth(1, 0)
-        if self._ledger_across:
+        foot = row + 2 + len(self._below)
+        if self._ledger_place != "beside":
             self.ledger.set_columns(2 if two else 1)
-            self._grid.addWidget(self.ledger, row, 0, 1, 2)
+            self._grid.addWidget(self.ledger, row if self._ledger_place == "above" else foot, 0, 1, 2)
             self._grid.addWidget(self._inputs, row + 1, 0, 1, 2)
         elif two:
             self._grid.addWidget(self._inputs, row, 0, Qt.AlignmentFlag.AlignTop)
@@ -209,7 +233,7 @@ class StepSheet(QScrollArea):
             self._grid.addWidget(self._inputs, row + 1, 0, 1, 2)
         for place, widget in enumerate(self._below, start=row + 2):
             self._grid.addWidget(widget, place, 0, 1, 2)
-        self._grid.setRowStretch(row + 2 + len(self._below), 1)
+        self._grid.setRowStretch(foot + 1, 1)
 
     def resizeEvent(self, a0: object) -> None:
         super().resizeEvent(a0)  # type: ignore[arg-type]

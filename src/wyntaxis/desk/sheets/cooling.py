@@ -40,8 +40,7 @@ class CoolingSheet(StepSheet):
     """The cooler."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self.logs: list[CoolingLog] = []
         self.runs: list[RunFigures] = []

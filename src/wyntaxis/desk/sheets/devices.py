@@ -88,8 +88,7 @@ class DevicesSheet(StepSheet):
     """What is told to programs: devices, supplies, plan."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self._chosen: str | None = None
         self.table = TextTable(

@@ -55,8 +55,7 @@ class FootprintSheet(StepSheet):
     """What of the sky falls on the sensor."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self.catalogue_read = False
         self._added: list[Rig] = []

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QLabel, QWidget
 
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding
+from wyntaxis.core.quantities.guiding import guide_use
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.plan import GuideSettings
 from wyntaxis.core.steps import GUIDE_BRANCH, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.fold import Fold
@@ -82,17 +82,14 @@ class GuideBranchSheet(PartsSheet):
         return self.pulse_plot
 
     def _draw_pulse(self) -> None:
-        evaluation, settings = self.session.evaluation, self.session.rig.guiding.settings or GuideSettings()
-        at = settings.calibration_declination_deg
-        if at is None:
-            at = self.session.rig.framing.dec_deg if self.session.rig.framing else 0.0
+        settings, use = self.session.rig.guiding.settings, guide_use(self.session.rig)
         self.pulse_plot.show_pulse(
-            evaluation.value("guide_scale_arcsec_px"),
-            settings.calibration_distance_px or guiding.USUAL_DISTANCE_PX,
-            settings.calibration_pulses or guiding.USUAL_PULSES,
-            settings.rate_sidereal or guiding.USUAL_RATE_SIDEREAL,
-            at,
-            settings.calibration_pulse_ms,
+            self.session.evaluation.value("guide_scale_arcsec_px"),
+            use.distance_px,
+            use.pulses,
+            use.rate_sidereal,
+            use.declination_deg,
+            settings.calibration_pulse_ms if settings is not None else None,
             self._palette,
         )
 
@@ -108,7 +105,7 @@ class GuideBranchSheet(PartsSheet):
         self.rotation_map.show_map(
             rig.site.latitude_deg if rig.site else None,
             rig.sensor.corner_px if rig.sensor else None,
-            (rig.plan.allowed_drift_px if rig.plan else None) or guiding.USUAL_DRIFT_PX,
+            guide_use(rig).drift_px,
             rig.plan.exposure_s if rig.plan else None,
             self._palette,
         )
@@ -132,8 +129,8 @@ class GuideBranchSheet(PartsSheet):
         ways = [("through a prism", through, kind == "off_axis")]
         if optics is not None and not optics.shares_main:
             ways.append(("telescope of its own", optics.focal_length_mm, True))
-        error = (rig.guiding.settings or GuideSettings()).centroid_error_px
-        centroid = (error, error) if error else guiding.CENTROID_ERROR_PX
+        use = guide_use(rig)
+        centroid = guiding.CENTROID_ERROR_PX if "centroid_px" in use.usual else (use.centroid_px, use.centroid_px)
         rows = guiding.guide_rows(ways, camera.sensor.pixel_um, camera.sensor.binning, main, centroid)
         self.ways.show_ways(rows, self._palette)
 

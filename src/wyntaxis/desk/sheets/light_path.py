@@ -24,7 +24,7 @@ class PartsSheet(StepSheet):
     """The parts of one path."""
 
     def __init__(self, session: Session, step: Step, palette: Palette, *, guide: bool) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
+        super().__init__(session, step, palette, ledger="above")
         self.guide = guide
         self._plotted: Evaluation | None = None
         self.table = PartsTable(session, guide=guide)

@@ -44,7 +44,7 @@ class PlotsFold(Fold):
         """Draw the plots of the rig as it stands."""
         assert self.stack is not None
         assert self.falloff is not None
-        from wyntaxis.core.findings.light import beam_of
+        from wyntaxis.core.quantities.light import beam_of
         from wyntaxis.core.train.illumination import falloff, falloff_map, openings
         from wyntaxis.core.train.stackup import stack_up
 

@@ -30,8 +30,7 @@ class PortsSheet(StepSheet):
     """What the kernel sees."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self.listed: list[Finding] = []
         column = self.add_wide_column()

@@ -20,8 +20,7 @@ class ReadySheet(StepSheet):
     """May the night begin?"""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self.found: Sequence[ConditionVerdict] = []
         column = self.add_wide_column()

@@ -42,8 +42,7 @@ class RecordsSheet(StepSheet):
     """Does every program hold what the rig says?"""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self._chosen: str | None = None
         column = self.add_wide_column()

@@ -49,8 +49,7 @@ class SensorSheet(StepSheet):
     """The camera on the bench."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self.headers: FolderHeaders | None = None
         self.result: BenchResult | None = None

@@ -38,8 +38,7 @@ class ShelfSheet(StepSheet):
     """The shelf above, the search below."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger_across=True)
-        self.ledger.hide()
+        super().__init__(session, step, palette, ledger="foot")
         self.job = Job(self)
         self.job.done.connect(self._searched)
         self.job.failed.connect(self._no_answer)

@@ -23,7 +23,7 @@ MAX_RATE_INTERVAL_S = 300.0
 """Samples farther apart than this show no rate: a cooler is done with its steepest part by then."""
 REST_SHARE = 0.2
 """The last fifth of a run is taken for rest, where it stays within the tolerance."""
-MOST_REST_POWER = 0.85
+MAX_REST_POWER = 0.85
 MOST_SAMPLES = 2000
 LEAST_POWER = 0.05
 """A run whose power never reaches this share says nothing of the cooler."""
@@ -198,7 +198,7 @@ class CoolerModel:
         value = (ambient_c - target_c) / depth.value
         return Estimate(value, abs(value) * depth.standard / depth.value)
 
-    def warmest_ambient(self, target_c: float, share: float = MOST_REST_POWER) -> float:
+    def warmest_ambient(self, target_c: float, share: float = MAX_REST_POWER) -> float:
         """Return the warmest ambient at which a target holds with power to spare."""
         return target_c + share * self.depth.value
 

@@ -382,3 +382,12 @@ def _scale(header: Header) -> float | None:
         cd = [steps[0] * pc[0], steps[0] * pc[1], steps[1] * pc[2], steps[1] * pc[3]]
     scale = math.sqrt(abs(cd[0] * cd[3] - cd[1] * cd[2])) * 3600
     return scale if 1e-3 < scale < 3600 else None
+
+
+def measured_temperatures(frames: tuple[FrameHeader, ...]) -> list[tuple[float, float, FrameHeader]]:
+    """Return set and actual sensor temperature in °C of every light and dark that tells both."""
+    return [
+        (frame.set_temperature_c, frame.temperature_c, frame)
+        for frame in frames
+        if frame.kind in ("light", "dark") and frame.set_temperature_c is not None and frame.temperature_c is not None
+    ]

@@ -1,0 +1,205 @@
+"""What each camera's cooler can do on the warmest night planned, and what is wanted of its run.
+
+Source: ``dT/dt = (T_ambient − T)/τ − a·p``: at full power the sensor comes ``a·τ`` below ambient, and at rest it takes
+the share ``(T_ambient − T)/(a·τ)`` of it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from wyntaxis.core.evidence.cooling.cooler import MAX_REST_POWER, TOLERANCE_C
+from wyntaxis.core.evidence.headers.headers import FrameHeader, measured_temperatures
+from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.quantities.devices import REACHED_WITHIN_C
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.settings import CAMERAS
+from wyntaxis.core.steps import COOLING, DEVICES
+
+STEADY_WITHIN_C = 0.1
+RATE_SLACK, RATE_FAILS = 1.1, 1.5
+"""A steepest rate this many times the ramp's is doubtful, or wrong: rates are read from noisy logs."""
+
+COLDEST = NumberOf("coldest_c", "Coldest reach", "°C", 1, COOLING)
+POWER_NEEDED = NumberOf("power_needed_percent", "Power at the set temperature", "%", 1, COOLING)
+REACHED = NumberOf("reached_c", "Temperature reached", "°C", 1, DEVICES)
+
+
+@dataclass(frozen=True)
+class Cooler:
+    """A camera's cooler on the warmest night: set temperature, ambient and depth below it, in °C."""
+
+    index: int
+    device: Device
+    set_c: float
+    ambient_c: float
+    ambient_from: str
+    depth_c: float
+    depth_standard_c: float
+
+    @property
+    def coldest_c(self) -> float:
+        """The coldest temperature that it reaches, in °C: ``T_ambient − a·τ``."""
+        return self.ambient_c - self.depth_c
+
+    @property
+    def share(self) -> float:
+        """The share of full power that holds the set temperature: ``(T_ambient − T)/(a·τ)``."""
+        return self.power_at(self.set_c)
+
+    def power_at(self, temperature_c: float) -> float:
+        """Return the share of full power that holds a temperature in °C."""
+        return (self.ambient_c - temperature_c) / self.depth_c
+
+
+def coolers(numbers: Numbers) -> Iterator[Cooler]:
+    """Yield the cooler of each camera that has a set temperature, where its depth and the ambient are known.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Yields
+    ------
+    Cooler
+        At the plan's warmest ambient, else at that of the cooling run.
+    """
+    plan = numbers.rig.plan
+    for index, device in enumerate(numbers.rig.devices):
+        set_c, reach = device.number("set_temperature_c"), cooler_depth(device)
+        if device.kind not in CAMERAS or set_c is None or reach is None:
+            continue
+        planned = plan.ambient_c if plan is not None else None
+        ambient = planned if planned is not None else device.best("rest_ambient_c")
+        if ambient is not None and reach[0] > 0:
+            told = "the warmest night planned" if planned is not None else "as in the cooling run"
+            yield Cooler(index, device, set_c, ambient, told, *reach)
+
+
+def cooler_depth(device: Device) -> tuple[float, float] | None:
+    """Return how far below ambient a cooler comes at the most, and its standard uncertainty, in °C.
+
+    Parameters
+    ----------
+    device
+        A camera.
+
+    Returns
+    -------
+    tuple of float or None
+        As measured or stated; else a·τ, from the measured or stated pull and time constant.
+    """
+    measured = device.measured("cooling_reach_c")
+    if measured is not None:
+        return measured.value, measured.standard_uncertainty
+    stated = device.number("cooling_reach_c")
+    if stated is not None:
+        return stated, 0.0
+    tau, pull = device.best("cooler_tau_min"), device.best("cooler_pull_c_min")
+    if tau is None or pull is None:
+        return None
+    legs = [device.measured(key) for key in ("cooler_tau_min", "cooler_pull_c_min")]
+    relative = [leg.standard_uncertainty / leg.value if leg is not None and leg.value else 0.0 for leg in legs]
+    # τ and a are told apart by one run: their errors pull against each other, so this is no less than the truth.
+    return tau * pull, tau * pull * math.hypot(*relative)
+
+
+@rows
+def cooler_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield the coldest reach and the power needed of each cooler."""
+    for cooler in coolers(numbers):
+        device, relative = cooler.device, cooler.depth_standard_c / cooler.depth_c
+        coldest = Leg(cooler.coldest_c, cooler.depth_standard_c, source=cooler.ambient_from)
+        yield COLDEST.row(device.id, device.title, computed=coldest, target=Target(high=cooler.set_c))
+        percent = 100 * cooler.share
+        # Whether the set temperature is reached at all is the other row's to say, with the uncertainty of the depth.
+        wish = Target(high=100, inner_high=100 * MAX_REST_POWER)
+        needed = Leg(percent, abs(percent) * relative, source=cooler.ambient_from)
+        yield POWER_NEEDED.row(device.id, device.title, computed=needed, target=wish, verdict=wish.judge(Leg(percent)))
+
+
+@wanted("steepest_c_min")
+def _ramp(numbers: Numbers, device: Device) -> Target | None:
+    ramp = device.number("ramp_c_min")
+    return Target(high=RATE_FAILS * ramp, inner_high=RATE_SLACK * ramp) if ramp else None
+
+
+@wanted("scatter_c")
+def _steadiness(numbers: Numbers, device: Device) -> Target:
+    return Target(high=scatter_limit_c(device), inner_high=STEADY_WITHIN_C)
+
+
+def scatter_limit_c(device: Device) -> float:
+    """Return the scatter in °C above which a regulation is of no use: half the set temperature's tolerance."""
+    setting = device.settings.get("set_temperature_c")
+    return (setting.tolerance if setting is not None and setting.tolerance is not None else TOLERANCE_C) / 2
+
+
+@dataclass(frozen=True)
+class Reached:
+    """What a camera's sensor had against its set temperature, in °C, and where that stands.
+
+    ``frames`` are all frames that tell it, with set and actual temperature; ``off`` those beyond what is allowed.
+    """
+
+    device: Device
+    set_c: float
+    within_c: float
+    actual_c: float | None = None
+    source: str = ""
+    frames: tuple[tuple[float, float, FrameHeader], ...] = ()
+
+    @property
+    def off(self) -> list[tuple[float, float, FrameHeader]]:
+        """The frames that are farther from their own set temperature than is allowed."""
+        return [told for told in self.frames if abs(told[1] - told[0]) > self.within_c]
+
+
+def reached(numbers: Numbers) -> Iterator[Reached]:
+    """Yield, for each camera with a set temperature, what its sensor had.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers; where frames' headers were read, those of the first camera tell it: the farthest frame,
+        each against its own set temperature. Else the rig's own word does.
+
+    Yields
+    ------
+    Reached
+        In °C.
+    """
+    headers = numbers.gathered.headers
+    cameras = [device for device in numbers.rig.devices if device.kind in CAMERAS]
+    for device in cameras:
+        set_c = device.number("set_temperature_c")
+        if set_c is None:
+            continue
+        within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
+        told = measured_temperatures(headers.frames) if headers is not None and device is cameras[0] else []
+        if told:
+            own, actual, frame = max(told, key=lambda one: abs(one[1] - one[0]))
+            yield Reached(device, own, within, actual, frame.path, tuple(told))
+            continue
+        for key in ("set_temperature_c", "sensor_temperature_c"):
+            measured = device.measured(key)
+            if measured is not None:
+                yield Reached(device, set_c, within, measured.value, measured.source or "entered as measured")
+                break
+        else:
+            stated = device.number("sensor_temperature_c")
+            yield Reached(device, set_c, within, stated, "as the rig states the sensor's temperature")
+
+
+@rows
+def reached_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield the set temperature of each camera beside what was reached."""
+    for one in reached(numbers):
+        found = None if one.actual_c is None else Leg(one.actual_c, source=one.source)
+        wish = Leg(one.set_c, tolerance=one.within_c)
+        yield REACHED.row(one.device.id, one.device.title, stated=wish, measured=found)

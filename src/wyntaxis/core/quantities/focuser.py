@@ -1,0 +1,84 @@
+"""Where in its travel each focuser works, how fine its steps are, and when it is refocused; a rotator's range."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.steps import DEVICES
+
+MAX_BACKLASH_PERCENT, DOUBTFUL_BACKLASH_PERCENT = 10.0, 5.0
+"""Backlash over a twentieth of the travel is a mistyped figure or a slipping clutch."""
+MAX_REFOCUS_C, MAX_REFOCUS_MIN = 5.0, 240.0
+"""Refocusing rarer than this is as good as none: tubes drift by their depth of focus in a few °C or an hour or two."""
+TRAVEL_PERCENT, TRAVEL_INNER_PERCENT = (5.0, 95.0), (20.0, 80.0)
+MIN_STEPS, WANTED_STEPS = 1.0, 3.0
+"""Steps in the depth of focus: with less than one no position is sharp; three find the sharpest."""
+
+TRAVEL = NumberOf("travel_percent", "Travel used", "%", 1, DEVICES)
+STEPS = NumberOf("steps_in_focus", "Steps in the depth of focus", "", 1, DEVICES)
+BACKLASH = NumberOf("backlash_percent", "Backlash of the travel", "%", 1, DEVICES)
+
+
+def focusers(numbers: Numbers) -> list[Device]:
+    """Return the focusers among the devices."""
+    return [device for device in numbers.rig.devices if device.kind == "focuser"]
+
+
+def travel_of(device: Device) -> tuple[float, float] | None:
+    """Return a focuser's lowest and highest position in steps; None where they are not stated, or no range."""
+    low, high = device.number("lowest_position"), device.number("highest_position")
+    return (low, high) if low is not None and high is not None and high > low else None
+
+
+def depth_of_focus_um(numbers: Numbers) -> float | None:
+    """Return the whole depth of focus in µm: by the seeing, else by diffraction."""
+    return numbers.value("depth_of_focus_seeing_um") or numbers.value("depth_of_focus_diffraction_um")
+
+
+@rows
+def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield travel used, steps in the depth of focus, and backlash as a share of the travel."""
+    zone = depth_of_focus_um(numbers)
+    for device in focusers(numbers):
+        travel, at, step = travel_of(device), device.number("position"), device.number("step_um")
+        if travel is not None and at is not None:
+            used = Leg(100 * (at - travel[0]) / (travel[1] - travel[0]))
+            wish = Target(*TRAVEL_PERCENT, *TRAVEL_INNER_PERCENT)
+            yield TRAVEL.row(device.id, device.title, computed=used, target=wish)
+        if step is not None and zone is not None:
+            fine = Target(low=MIN_STEPS, inner_low=WANTED_STEPS)
+            yield STEPS.row(device.id, device.title, computed=Leg(zone / step), target=fine)
+        backlash = device.best("backlash_steps")
+        if travel is not None and backlash is not None:
+            share = Leg(100 * backlash / (travel[1] - travel[0]))
+            small = Target(high=MAX_BACKLASH_PERCENT, inner_high=DOUBTFUL_BACKLASH_PERCENT)
+            yield BACKLASH.row(device.id, device.title, computed=share, target=small)
+
+
+@wanted("refocus_temperature_c")
+def _in_time_by_temperature(numbers: Numbers, device: Device) -> Target | None:
+    return _in_time(MAX_REFOCUS_C, device.number("refocus_after_min"), MAX_REFOCUS_MIN)
+
+
+@wanted("refocus_after_min")
+def _in_time_by_time(numbers: Numbers, device: Device) -> Target | None:
+    return _in_time(MAX_REFOCUS_MIN, device.number("refocus_temperature_c"), MAX_REFOCUS_C)
+
+
+def _in_time(most: float, other: float | None, most_of_other: float) -> Target:
+    """Return what is wanted of one trigger: over its limit it fails, unless the other one comes in time."""
+    saved = other is not None and other <= most_of_other
+    return Target(high=math.inf if saved else most, inner_high=most)
+
+
+@wanted("position_deg")
+def _range(numbers: Numbers, device: Device) -> Target | None:
+    low, high = device.number("lowest_deg"), device.number("highest_deg")
+    if low is None and high is None:
+        return None
+    return Target(-math.inf if low is None else low, math.inf if high is None else high)

@@ -1,0 +1,170 @@
+"""What the night takes and what there is of it: hours, room on the disks, current, and hours of a battery."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from math import fsum
+
+from wyntaxis.core.evidence.ports.match import frame_bytes
+from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.rig.devices import Device, Storage, Supply
+from wyntaxis.core.rig.plan import Plan
+from wyntaxis.core.steps import DEVICES, READY
+
+SUPPLY_RESERVE = 0.2
+"""Of a supply's rated current, kept free."""
+USABLE_SHARE = 0.8
+"""Of a battery's capacity, drawn without harm where the rig does not say."""
+BATTERY_RESERVE = 1.2
+SPACE_RESERVE = 1.1
+"""Headers, restarts and test frames on top of the planned ones."""
+ROOMY = 1.5
+"""With this many times the room that the night takes, nobody has to think of it."""
+BYTES_PER_GB = 1e9
+NIGHT_PERCENT, NIGHT_FULL_PERCENT = 90.0, 105.0
+"""Frames that take more of the night than the first leave it open whether focusing, dithers and the flip find time;
+more than the second (hours are stated rounded) cannot fit.
+"""
+
+PLAN = "plan"
+NIGHT_USED = NumberOf("night_used_percent", "Night that the frames take", "%", 0, READY)
+FREE = NumberOf("free_gb", "Free space", "GB", 1, DEVICES)
+CURRENT = NumberOf("peak_a", "Highest current", "A", 2, DEVICES)
+BATTERY = NumberOf("battery_h", "Lasts", "h", 1, DEVICES)
+
+
+def imaging_hours(plan: Plan) -> float:
+    """Return the hours that the planned frames take, one frame where their number is not stated."""
+    longest = max(plan.exposure_s, plan.longest_exposure_s or 0.0)
+    return (longest if plan.frames is None else plan.frames * plan.exposure_s) / 3600
+
+
+@rows
+def night_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield the share of the night that the planned frames take."""
+    plan = numbers.rig.plan
+    if plan is None or plan.hours is None:
+        return
+    used = Leg(100 * imaging_hours(plan) / plan.hours)
+    wish = Target(high=NIGHT_FULL_PERCENT, inner_high=NIGHT_PERCENT)
+    # A night that the frames nearly fill is open: nobody knows what focusing and dithers will take.
+    open_still = Verdict.UNPROVEN if wish.judge(used) is Verdict.TIGHT else None
+    yield NIGHT_USED.row(PLAN, "Plan", computed=used, target=wish, verdict=open_still)
+
+
+# Room
+
+
+@dataclass(frozen=True)
+class Room:
+    """A place for images, with its free space and what the night takes, in GB."""
+
+    id: str
+    device: Device
+    storage: Storage
+    free_gb: float
+    wanted_gb: float
+
+
+def night_gb(numbers: Numbers) -> float | None:
+    """Return what the planned frames take, in GB (10⁹ bytes), with a reserve; None without a sensor or a number."""
+    plan, sensor = numbers.rig.plan, numbers.rig.sensor
+    if plan is None or plan.frames is None or sensor is None:
+        return None
+    return plan.frames * frame_bytes(sensor, sensor.binning) * SPACE_RESERVE / BYTES_PER_GB
+
+
+def rooms(numbers: Numbers) -> Iterator[Room]:
+    """Yield every place for images whose free space is stated, against what the night takes."""
+    needed = night_gb(numbers)
+    for device in numbers.rig.devices:
+        for place, storage in enumerate(device.storage, start=1):
+            if storage.free_gb is not None and needed is not None:
+                yield Room(f"{device.id}.storage{place}", device, storage, storage.free_gb, needed)
+
+
+@rows
+def room_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield the free space of every place for images."""
+    for room in rooms(numbers):
+        wish = Target(low=room.wanted_gb, inner_low=ROOMY * room.wanted_gb)
+        yield FREE.row(room.id, room.storage.name, stated=Leg(room.free_gb), target=wish)
+
+
+# Power
+
+
+@dataclass(frozen=True)
+class Draw:
+    """What a device draws from its supply: usually, and at the most, in A."""
+
+    device: Device
+    usual_a: float
+    peak_a: float
+
+
+@dataclass(frozen=True)
+class Fed:
+    """A supply and what hangs on it."""
+
+    supply: Supply
+    draws: tuple[Draw, ...]
+
+    @property
+    def usual_a(self) -> float:
+        """What all of it draws as a rule, in A."""
+        return fsum(draw.usual_a for draw in self.draws)
+
+    @property
+    def peak_a(self) -> float:
+        """What all of it draws at the most, in A."""
+        return fsum(draw.peak_a for draw in self.draws)
+
+    @property
+    def allowed_a(self) -> float | None:
+        """The rated current less its reserve, in A."""
+        return None if self.supply.rated_a is None else self.supply.rated_a * (1 - SUPPLY_RESERVE)
+
+    @property
+    def usable_share(self) -> float:
+        """The share of a battery's capacity that may be drawn."""
+        return self.supply.usable_share or USABLE_SHARE
+
+    @property
+    def hours(self) -> float | None:
+        """How long a battery lasts, in h: capacity × usable share / usual current."""
+        capacity = self.supply.capacity_ah
+        return None if capacity is None or self.usual_a <= 0 else capacity * self.usable_share / self.usual_a
+
+
+def fed(numbers: Numbers) -> list[Fed]:
+    """Return every supply with the devices that state what they draw from it."""
+    return [Fed(supply, tuple(_draws(numbers.rig.devices, supply.id))) for supply in numbers.rig.supplies]
+
+
+def _draws(devices: tuple[Device, ...], supply_id: str) -> Iterator[Draw]:
+    for device in devices:
+        power = device.power
+        if power is None or power.supply != supply_id:
+            continue
+        usual, peak = power.current_a, power.peak_a
+        if usual is not None or peak is not None:
+            usual = (peak or 0.0) if usual is None else usual
+            yield Draw(device, usual, usual if peak is None else peak)
+
+
+@rows
+def supply_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield the highest current of every supply, and how long each battery lasts."""
+    night = numbers.rig.plan.hours if numbers.rig.plan is not None else None
+    for one in fed(numbers):
+        supply = one.supply
+        if supply.rated_a is not None and one.draws:
+            wish = Target(high=supply.rated_a, inner_high=one.allowed_a or 0.0)
+            yield CURRENT.row(supply.id, supply.title, computed=Leg(one.peak_a), target=wish)
+        if one.hours is not None:
+            lasts = Target(low=night, inner_low=BATTERY_RESERVE * night) if night is not None else None
+            yield BATTERY.row(supply.id, supply.title, computed=Leg(one.hours), target=lasts)

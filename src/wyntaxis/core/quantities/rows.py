@@ -1,0 +1,129 @@
+"""Numbers of which each of several things has one: each focuser's travel, each supply's current, each hub's load.
+
+A module of this package declares a function with :func:`rows`; what it yields stands in the ledger beside the rig's
+own quantities, named ``thing.number``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from itertools import chain
+from typing import TypeVar
+
+from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
+from wyntaxis.core.quantities.devices import device_quantity
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantity_kinds import QuantityKind
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.settings import SETTINGS
+from wyntaxis.core.steps import Step
+
+RowFunction = Callable[[Numbers], Iterable[Quantity]]
+TargetFunction = Callable[[Numbers, Device], Target | None]
+R = TypeVar("R", bound=RowFunction)
+T = TypeVar("T", bound=TargetFunction)
+
+_functions: list[RowFunction] = []
+_targets: dict[str, TargetFunction] = {}
+
+
+@dataclass(frozen=True)
+class NumberOf:
+    """A number that each of several things has: its key, label, unit, decimals, and the step that shows it."""
+
+    key: str
+    label: str
+    unit: str
+    decimals: int
+    step: Step
+
+    def id_of(self, thing_id: str) -> str:
+        """Return the id of one thing's row."""
+        return f"{thing_id}.{self.key}"
+
+    def row(
+        self,
+        thing_id: str,
+        thing: str,
+        *,
+        stated: Leg | None = None,
+        computed: Leg | None = None,
+        measured: Leg | None = None,
+        target: Target | None = None,
+        verdict: Verdict | None = None,
+    ) -> Quantity:
+        """Return one thing's row; ``verdict`` where it rests on more than the number and its target."""
+        within = self.label[:1].lower() if self.label[1:2].islower() else self.label[:1]
+        label = f"{thing}: {within}{self.label[1:]}"
+        kind = QuantityKind(self.id_of(thing_id), label, self.unit, self.decimals, True, self.step)
+        return Quantity(kind, stated, computed, measured, target, verdict)
+
+
+def rows(function: R) -> R:
+    """Declare a function as one that yields rows of a rig's things."""
+    _functions.append(function)
+    return function
+
+
+def wanted(*keys: str) -> Callable[[T], T]:
+    """Declare the function that says what is wanted of settings of a device, by their keys.
+
+    Raises
+    ------
+    ValueError
+        When that has been declared already.
+    """
+
+    def declare(function: T) -> T:
+        for key in keys:
+            if key in _targets:
+                raise ValueError(f"what is wanted of {key} is declared twice")
+            _targets[key] = function
+        return function
+
+    return declare
+
+
+def rows_of(numbers: Numbers) -> dict[str, Quantity]:
+    """Return every row of a rig, by id: its own quantities, its devices' settings, and the numbers of its things.
+
+    Parameters
+    ----------
+    numbers
+        The numbers of the rig; which document paths each row rests on is noted in their legs.
+
+    Returns
+    -------
+    dict of str to Quantity
+        In the order in which they are told.
+    """
+    watched = replace(numbers, rig=numbers.legs.rig)
+    found = dict(numbers.quantities)
+    for function in (_settings, *_functions):
+        name = f"rows {function.__module__}.{function.__name__}"
+        told = numbers.legs.once(name, lambda work=function: tuple(work(watched)))  # type: ignore[misc]
+        numbers.legs.note_rows(name, (row.id for row in told))
+        found |= {row.id: row for row in told}
+    return found
+
+
+def _settings(numbers: Numbers) -> Iterator[Quantity]:
+    for device in numbers.rig.devices:
+        for key in SETTINGS:
+            row = device_quantity(device, key) if key in device.settings else None
+            if row is not None:
+                wish = _targets.get(key)
+                yield replace(row, target=wish(numbers, device)) if wish is not None else row
+
+
+def step_rows(found: dict[str, Quantity], step: Step) -> list[Quantity]:
+    """Return the rows that a step's ledger shows: its quantities, and of its things' numbers those that are judged."""
+    own = sorted((row for row in found.values() if row.kind.step is step), key=lambda row: row.kind.place)
+    fixed = [row for row in own if "." not in row.id]
+    return list(chain(fixed, (row for row in own if "." in row.id and is_judged(row))))
+
+
+def is_judged(row: Quantity) -> bool:
+    """Return whether something is said of a row beyond its value: another leg, a target, or a verdict."""
+    return row.target is not None or row.verdict_override is not None or len(row.legs) > 1
