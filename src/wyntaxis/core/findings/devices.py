@@ -12,7 +12,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict
-from wyntaxis.core.quantities.cooling import REACHED, Reached, reached
+from wyntaxis.core.quantities.cooling import Reached, reached
 from wyntaxis.core.quantities.settling import GUIDING, SETTLE
 from wyntaxis.core.rig.settings import SETTINGS
 from wyntaxis.core.steps import DEVICES
@@ -109,10 +109,7 @@ def settings_measured(evaluation: Evaluation) -> Iterator[Finding]:
 def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
     """Has the sensor reached its set temperature? From frames' headers where they were read, else from the record."""
     for one in reached(evaluation):
-        device, wanted, row = one.device, one.set_c, evaluation.rows[REACHED.id_of(one.device.id)]
-        if one.frames:
-            yield _reached_in_frames(one, row)
-            continue
+        device, wanted = one.device, one.set_c
         if one.actual_c is None:
             yield Finding(
                 "cooling.setpoint",
@@ -122,8 +119,11 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
                 (),
                 Remedy("read frames' headers on the Records sheet, or enter the sensor's temperature as measured"),
                 _SETPOINT_SOURCE,
-                (row.id,),
             )
+            continue
+        row = evaluation.rows[one.row_id]
+        if one.frames:
+            yield _reached_in_frames(one, row)
             continue
         off, fails = one.actual_c - wanted, row.verdict is Verdict.FAILS
         actual = number(one.actual_c, 1)

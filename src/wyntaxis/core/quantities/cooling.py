@@ -155,6 +155,16 @@ class Reached:
     frames: tuple[tuple[float, float, FrameHeader], ...] = ()
 
     @property
+    def is_own_leg(self) -> bool:
+        """Whether it is the measured leg of the set temperature itself that tells it."""
+        return self.device.measured("set_temperature_c") is not None and not self.frames
+
+    @property
+    def row_id(self) -> str:
+        """The id of the row that compares the two."""
+        return f"{self.device.id}.set_temperature_c" if self.is_own_leg else REACHED.id_of(self.device.id)
+
+    @property
     def off(self) -> list[tuple[float, float, FrameHeader]]:
         """The frames that are farther from their own set temperature than is allowed."""
         return [told for told in self.frames if abs(told[1] - told[0]) > self.within_c]
@@ -198,8 +208,8 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
 
 @rows
 def reached_rows(numbers: Numbers) -> Iterator[Quantity]:
-    """Yield the set temperature of each camera beside what was reached."""
+    """Yield the set temperature of each camera beside what was reached, where that is not the setting's own leg."""
     for one in reached(numbers):
-        found = None if one.actual_c is None else Leg(one.actual_c, source=one.source)
-        wish = Leg(one.set_c, tolerance=one.within_c)
-        yield REACHED.row(one.device.id, one.device.title, stated=wish, measured=found)
+        if one.actual_c is not None and not one.is_own_leg:
+            wish, found = Leg(one.set_c, tolerance=one.within_c), Leg(one.actual_c, source=one.source)
+            yield REACHED.row(one.device.id, one.device.title, stated=wish, measured=found)
