@@ -5,12 +5,13 @@ from __future__ import annotations
 import argparse
 import importlib
 import os
+import pkgutil
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis import __version__
+from wyntaxis import __version__, commands
 
 if TYPE_CHECKING:
     from wyntaxis.commands.shared import Command
@@ -18,33 +19,13 @@ if TYPE_CHECKING:
 OK, UNREADABLE = 0, 2
 DEBUG = "--debug"
 
-_MODULES = {
-    "numbers": "rig",
-    "check": "rig",
-    "spacers": "rig",
-    "schema": "rig",
-    "footprint": "sky",
-    "scale": "sky",
-    "night": "sky",
-    "paths": "maps",
-    "map": "maps",
-    "records": "connect",
-    "headers": "connect",
-    "ports": "connect",
-    "ready": "connect",
-    "sensor": "bench",
-    "cooling": "bench",
-}
-"""Which module of :mod:`wyntaxis.commands` holds a command: only the one asked for is imported."""
-
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit code; see ``wyntaxis --help``."""
     given = list(sys.argv[1:] if arguments is None else arguments)
     try:
-        if given and given[0] in _MODULES:
-            return _run_command(given)
-        return _run_window(given)
+        found = _commands().get(given[0]) if given and not given[0].startswith("-") else None
+        return _run_window(given) if found is None else _run_command(given, found)
     except BrokenPipeError:  # the reader of a pipe has gone, as with "| head"
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return OK
@@ -59,14 +40,19 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return UNREADABLE
 
 
-def _command(name: str) -> Command:
-    module = importlib.import_module(f"wyntaxis.commands.{_MODULES[name]}")
-    found: Command = module.COMMANDS[name]
-    return found
+def _commands() -> dict[str, Command]:
+    """Return every command by name: each module of :mod:`wyntaxis.commands` declares its own in ``COMMANDS``.
+
+    These modules import nothing of the core before one of their commands is run.
+    """
+    modules = [
+        importlib.import_module(f"{commands.__name__}.{m.name}") for m in pkgutil.iter_modules(commands.__path__)
+    ]
+    return {name: command for module in modules for name, command in getattr(module, "COMMANDS", {}).items()}
 
 
-def _run_command(given: Sequence[str]) -> int:
-    name, command = given[0], _command(given[0])
+def _run_command(given: Sequence[str], command: Command) -> int:
+    name = given[0]
     parser = argparse.ArgumentParser(prog=f"wyntaxis {name}", description=command.help)
     if command.rig:
         help_text = "the rig file, NAME.rig.json"
@@ -103,7 +89,7 @@ def _run_window(given: Sequence[str]) -> int:
     parser = argparse.ArgumentParser(
         prog="wyntaxis",
         description="Open a rig in the window, or run a command on it.",
-        epilog="commands: " + "; ".join(f"{name}: {_command(name).help}" for name in _MODULES)
+        epilog="commands: " + "; ".join(f"{name}: {command.help}" for name, command in _commands().items())
         if _asks_help(given)
         else "",
     )

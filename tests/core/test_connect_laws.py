@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 
 from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document, clean_tree
-from wyntaxis.core.evaluation import Gathered, evaluate
+from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.headers.headers import frame_header
 from wyntaxis.core.evidence.headers.partners import group_frames, lacking
+from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.match import match_devices
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice, read_ports
 from wyntaxis.core.files.errors import InputError
@@ -173,7 +174,7 @@ def test_the_bus_outweighs_paper(tmp_path):
     document = clean_document()
     document["devices"][1]["connected"] = True
     tree = [one for one in clean_tree() if one["name"] != "1-1"]
-    seen = Gathered(read_ports(make_tree(tmp_path / "a", tree)))
+    seen = Evidence().having(PORTS, read_ports(make_tree(tmp_path / "a", tree)))
     evaluation = evaluate(validated(document), seen)
     assert presence(evaluation, evaluation.rig.devices[1]).verdict is Verdict.FAILS
     # A serial device without a USB identity is looked for by its port.
@@ -215,7 +216,7 @@ def test_any_tree_is_read_whole_and_told(tmp_path_factory, devices):
         assert len(set(chain)) == len(chain)
         parent = tree.named(usb.parent)
         assert parent is None or order.index(parent.name) < order.index(usb.name)
-    evaluation = evaluate(validated(clean_document()), Gathered(tree))
+    evaluation = evaluate(validated(clean_document()), Evidence().having(PORTS, tree))
     for finding in evaluation.findings:
         assert "\n" not in finding.title
         json.dumps(finding.as_json())
@@ -362,7 +363,7 @@ def test_the_demos_ports_hold_what_its_notes_plant(tmp_path):
     from wyntaxis.core.rig.store import load
 
     tree = read_ports(make_demo_tree(tmp_path / "root", "tarnfell"))
-    found = evaluate(load(demo.rig_path("tarnfell-triplet-reduced")).rig, Gathered(tree)).findings
+    found = evaluate(load(demo.rig_path("tarnfell-triplet-reduced")).rig, Evidence().having(PORTS, tree)).findings
     planted = {"suspend", "speed", "hub", "traffic", "usbfs_memory", "serial_name", "permission"}
     assert {f.id for f in found if f.id.startswith("ports.") and f.verdict == "fails"} == {
         f"ports.{p}" for p in planted

@@ -4,6 +4,7 @@ import pytest
 
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
 from tests.desk.test_reckon_sheets import type_into
+from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
 from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, cooling_csv, cooling_run
 
 SMALL = StandInCamera(width=128, height=96, seed=4)
@@ -36,11 +37,11 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     assert session.evaluation.finding("camera.gain").verdict == "holds"
     for fold in sheet.folds:
         fold.open()
-    assert "e⁻/ADU" in sheet.plots["TransferPlot"].answer.text()
-    assert len(sheet.plots["TransferPlot"].data.rows) > 20
-    assert "σ above no ADU" in sheet.plots["OffsetPlot"].answer.text()
-    assert "No darks yet" in sheet.plots["DarkPlot"].answer.text()
-    assert "Read noise adds 5 %" in sheet.plots["ExposurePlot"].answer.text()
+    assert "e⁻/ADU" in sheet.plots["Plot: photon transfer"].answer.text()
+    assert len(sheet.plots["Plot: photon transfer"].data.rows) > 20
+    assert "σ above no ADU" in sheet.plots["Plot: bias histogram, low end"].answer.text()
+    assert "No darks yet" in sheet.plots["Plot: dark current over temperature"].answer.text()
+    assert "Read noise adds 5 %" in sheet.plots["Plot: exposure"].answer.text()
     session.undo()
     assert session.rig.devices[0].measured("read_noise_e") is None
 
@@ -125,6 +126,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     assert len(sheet.ramp.plot.data.rows) > 100
     sheet.table.setCurrentCell(1, 0)
     sheet.take_out()
+    qtbot.waitUntil(lambda: len(sheet.logs) == 2, timeout=20000)
     assert texts(sheet.table) == ["full power", "ramp 2.5 a minute"]
 
 
@@ -143,7 +145,8 @@ def test_unknown_columns_are_pointed_at_and_remembered(window, sheet_of, qtbot, 
     sheet.columns.apply()
     qtbot.waitUntil(lambda: bool(sheet.logs), timeout=8000)
     assert sheet.model is not None
-    sheet.logs.clear()
+    sheet.session.look_at(RUNS, None)
+    assert "No runs yet" in sheet.state.text()
     sheet.read([path])
     qtbot.waitUntil(lambda: bool(sheet.logs), timeout=8000)
     assert not sheet.columns.isVisible()

@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QApplication
 
 from tests.core.evidence.test_headers import write
 from tests.desk.test_reckon_sheets import type_into
+from wyntaxis.core.evidence.headers.kind import HEADERS
+from wyntaxis.core.evidence.ports.kind import PORTS
 
 
 @pytest.fixture
@@ -131,7 +133,7 @@ def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qt
     write(tmp_path / "frames" / "a.fits", FOCALLEN=676.0)
     (tmp_path / "frames" / "noise.fits").write_bytes(b"noise")
     sheet.frames.read(tmp_path / "frames")
-    qtbot.waitUntil(lambda: session.headers is not None, timeout=8000)
+    qtbot.waitUntil(lambda: session.evidence.of(HEADERS) is not None, timeout=8000)
     assert "1 frames below" in sheet.frames.state.text()
     row = texts(sheet.frames.checks, 1).index("FOCALLEN")
     assert "the reducer Aldous 0.76x is missing" in sheet.frames.checks.item(row, 5).text()
@@ -151,7 +153,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     assert "the ports have not been read" in ready.seen.text()
     ports = sheet_of("ports")
     ports.read_stand_in()
-    qtbot.waitUntil(lambda: session.ports is not None, timeout=8000)
+    qtbot.waitUntil(lambda: session.evidence.of(PORTS) is not None, timeout=8000)
     assert "Pellucid 120G" in texts(ports.tree, 7)
     row = texts(ports.findings).index("Pellucid 120G may be put to sleep, and drop off")
     ports.findings.setCurrentCell(row, 0)
@@ -168,9 +170,9 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     ports = sheet_of("ports")
     ports.read(tmp_path)
     qtbot.waitUntil(lambda: "no USB bus" in window.notice.text.text(), timeout=8000)
-    assert session.ports is not None
+    assert session.evidence.of(PORTS) is not None
     ports.forget_button.click()
-    assert session.ports is None
+    assert session.evidence.of(PORTS) is None
 
 
 def test_empty_sheets_say_what_to_do(make_window):

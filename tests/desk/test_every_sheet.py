@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tests.rigs import clean_document, clean_tree
+from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.tree import read_ports
 from wyntaxis.core.findings.registry import in_order
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
@@ -191,7 +192,7 @@ def test_remedies_mend_what_they_are_for(make_window, tmp_path):
     window = make_window()
     session = Session(validated(document))
     window.attach(session)
-    session.look_at_ports(read_ports(make_tree(tmp_path / "root", tree)))
+    session.look_at(PORTS, read_ports(make_tree(tmp_path / "root", tree)))
     with_button = [f for f in session.evaluation.findings if f.remedy.change is not None and f.verdict == "fails"]
     assert {f.id for f in with_button} >= {
         "spacing.main",

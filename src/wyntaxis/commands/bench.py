@@ -48,18 +48,15 @@ def _setting(value: float | None) -> str:
 
 
 def _sensor(options: argparse.Namespace) -> int:
-    from wyntaxis.core.evidence.headers.headers import read_folder
-    from wyntaxis.core.evidence.sensor.bench import measure_bench
-    from wyntaxis.core.evidence.sensor.keeping import keep_sensor
+    from wyntaxis.core.evidence.sensor.kind import keep, read
     from wyntaxis.core.evidence.sensor.report import bench_json
 
     rig = rig_of(options)
-    result = measure_bench(
-        read_folder(options.folder), rig.corrections, _progress, rig.sensor.bit_depth if rig.sensor else None
-    )
+    bench = read(options.folder, rig, _progress)
+    result = bench.result
     notes, change = list(result.notes), None
     try:
-        change = keep_sensor(rig, result)
+        change = keep(rig, bench)
     except ValueError as error:
         notes.append(str(error))
     findings = _findings(rig, change, _SENSOR)
@@ -109,32 +106,26 @@ def _sensor_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _cooling(options: argparse.Namespace) -> int:
-    from wyntaxis.core.evidence.cooling.cooler import measure_cooling
-    from wyntaxis.core.evidence.cooling.keeping import keep_cooling
-    from wyntaxis.core.evidence.cooling.log import read_cooling_log
+    from wyntaxis.core.evidence.cooling.kind import keep, read, target_of
     from wyntaxis.core.evidence.cooling.report import cooling_json
-    from wyntaxis.core.evidence.foreign.keymap import load_maps
-    from wyntaxis.core.evidence.measured import camera_index
+    from wyntaxis.core.evidence.foreign.keymap import KeyRule, load_maps
     from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.files.places import own_maps_path
 
     rig = rig_of(options)
-    rules: list[object] = []
+    rules: tuple[KeyRule, ...] = ()
     if options.map is not None:
         chosen = load_maps(own_maps_path()).named(options.map)
         if chosen is None:
             raise InputError(f'--map: there is no key map "{options.map}"')
-        rules = list(chosen.rules)
-    logs = [read_cooling_log(path, rules) for path in options.logs]  # type: ignore[arg-type]
-    index = camera_index(rig)
-    target = options.target
-    if target is None and index is not None:
-        target = rig.devices[index].number("set_temperature_c")
-    measured = measure_cooling(logs, target)
+        rules = tuple(chosen.rules)
+    target = target_of(rig) if options.target is None else options.target
+    cooled = read(options.logs, target, rules=lambda _path: rules)
+    measured = cooled.measured
     runs, model, change = list(measured.runs), measured.model, None
     notes = [measured.why_no_model] if measured.why_no_model else []
     try:
-        change = keep_cooling(rig, model, runs)
+        change = keep(rig, cooled)
     except ValueError as error:
         notes.append(str(error))
     findings = _findings(rig, change, _COOLING)

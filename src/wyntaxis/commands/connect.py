@@ -7,22 +7,28 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_findings, print_json, print_table, rig_of
+from wyntaxis.commands.shared import (
+    OK,
+    SOME_FAIL,
+    Command,
+    evaluated,
+    evidence_arguments,
+    ports_arguments,
+    print_findings,
+    print_json,
+    print_table,
+    read_headers,
+    read_tree,
+    reckoned,
+    rig_of,
+)
 
 if TYPE_CHECKING:
     from wyntaxis.core.evaluation import Evaluation
-    from wyntaxis.core.evidence.headers.headers import FolderHeaders
-    from wyntaxis.core.evidence.ports.tree import PortTree
     from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.rig.model import Rig
 
 RECORD_FINDINGS = ("records.", "wheel.", "driver.")
-
-
-def _reckoned(rig: Rig, ports: PortTree | None = None, headers: FolderHeaders | None = None) -> Evaluation:
-    from wyntaxis.core.evaluation import Gathered, evaluate
-
-    return evaluate(rig, Gathered(ports, headers))
 
 
 def _code(findings: list[Finding]) -> int:
@@ -39,7 +45,7 @@ def _records(options: argparse.Namespace) -> int:
     rig = rig_of(options)
     if options.with_file is not None:
         rig = _with_record(rig, options.with_file, options.map)
-    evaluation = _reckoned(rig)
+    evaluation = evaluated(rig)
     found, findings = evaluation.matrix, _of(evaluation, *RECORD_FINDINGS)
     if options.json:
         print_json(found.as_json() | {"findings": [one.as_json() for one in findings]})
@@ -91,20 +97,9 @@ def _records_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--map", metavar="NAME", help="the key map for it; found by its paths if left out")
 
 
-def _read_headers(folder: Path) -> FolderHeaders:
-    from wyntaxis.core.evidence.headers.headers import read_folder
-
-    return read_folder(folder, _progress if sys.stderr.isatty() else lambda _done, _of: None)
-
-
-def _progress(done: int, of: int) -> None:
-    end = "\n" if done == of else ""
-    print(f"\rheaders: {done} of {of}", end=end, file=sys.stderr, flush=True)
-
-
 def _headers(options: argparse.Namespace) -> int:
     rig = rig_of(options)
-    evaluation = _reckoned(rig, headers=_read_headers(options.folder))
+    evaluation = evaluated(rig, headers=read_headers(options.folder))
     found, findings = evaluation.frames, _of(evaluation, "frames.", "cooling.setpoint")
     assert found is not None
     if options.json:
@@ -125,21 +120,15 @@ def _headers_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--csv", action="store_true", help="print a line for every frame as CSV")
 
 
-def _tree(options: argparse.Namespace) -> PortTree:
-    from wyntaxis.core.evidence.ports.tree import USUAL_ROOT, read_ports
-
-    return read_ports(options.sysfs or USUAL_ROOT)
-
-
 def _ports(options: argparse.Namespace) -> int:
-    tree = _tree(options)
+    tree = read_tree(options)
     findings: list[Finding] = []
     names: dict[str, str] = {}
     if options.file is not None:
         from wyntaxis.core.evidence.ports.match import match_devices
 
         rig = rig_of(options)
-        findings = _of(_reckoned(rig, tree), "ports.")
+        findings = _of(evaluated(rig, tree), "ports.")
         names = {match.usb.name: match.device.id for match in match_devices(rig, tree) if match.usb is not None}
     if options.json:
         from wyntaxis.core.evidence.ports.listing import tree_json
@@ -161,17 +150,10 @@ def _ports(options: argparse.Namespace) -> int:
     return _code(findings)
 
 
-def _ports_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--sysfs", type=Path, metavar="ROOT", help="read this tree instead of /sys")
-
-
 def _ready(options: argparse.Namespace) -> int:
     from wyntaxis.core.findings.conditions import overall
 
-    rig = rig_of(options)
-    tree = _tree(options) if options.sysfs is not None or options.ports else None
-    headers = _read_headers(options.frames) if options.frames is not None else None
-    found = _reckoned(rig, tree, headers).conditions
+    found = reckoned(options).conditions
     if options.json:
         print_json([one.as_json() for one in found])
     else:
@@ -180,15 +162,9 @@ def _ready(options: argparse.Namespace) -> int:
     return SOME_FAIL if any(one.verdict == "fails" for one in found) else OK
 
 
-def _ready_arguments(parser: argparse.ArgumentParser) -> None:
-    _ports_arguments(parser)
-    parser.add_argument("--ports", action="store_true", help="look at this computer's ports too")
-    parser.add_argument("--frames", type=Path, metavar="DIR", help="look at the headers of a folder's frames too")
-
-
 COMMANDS = {
     "records": Command(_records, "compare what programs have on file with the rig", _records_arguments),
     "headers": Command(_headers, "audit the headers of a folder of FITS frames", _headers_arguments),
-    "ports": Command(_ports, "print the USB tree, and what it means for the rig", _ports_arguments, rig_optional=True),
-    "ready": Command(_ready, "print the conditions of the night, and how each stands", _ready_arguments),
+    "ports": Command(_ports, "print the USB tree, and what it means for the rig", ports_arguments, rig_optional=True),
+    "ready": Command(_ready, "print the conditions of the night, and how each stands", evidence_arguments),
 }

@@ -10,6 +10,7 @@ from wyntaxis.commands.shared import (
     OK,
     SOME_FAIL,
     Command,
+    evidence_arguments,
     print_findings,
     print_json,
     print_table,
@@ -133,8 +134,8 @@ def _spacers_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 COMMANDS = {
-    "numbers": Command(_numbers, "print every quantity with its three legs"),
-    "check": Command(_check, "print every finding; exit 1 if some fail"),
+    "numbers": Command(_numbers, "print every quantity with its three legs", evidence_arguments),
+    "check": Command(_check, "print every finding; exit 1 if some fail", evidence_arguments),
     "spacers": Command(
         _spacers,
         "search the shelf for spacers that bring the sensor to its distance; exit 1 if none fit",

@@ -7,10 +7,13 @@ import json
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from wyntaxis.core.evaluation import Evaluation
+    from wyntaxis.core.evidence.headers.headers import FolderHeaders
+    from wyntaxis.core.evidence.ports.tree import PortTree
     from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
@@ -54,10 +57,53 @@ def shelf_of(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
 
 def reckoned(options: argparse.Namespace) -> Evaluation:
     """Return everything computed of the rig."""
-    from wyntaxis.core.evaluation import evaluate
+    rig, shelf = rig_of(options), _shelf_for_remedies(options) if options.command == "check" else ()
+    looks = getattr(options, "ports", None) is not None
+    tree = read_tree(options) if looks and (options.ports or options.sysfs is not None) else None
+    headers = read_headers(options.frames) if looks and options.frames is not None else None
+    return evaluated(rig, tree, headers, shelf)
 
-    rig = rig_of(options)
-    return evaluate(rig, shelf=_shelf_for_remedies(options) if options.command == "check" else ())
+
+def evaluated(
+    rig: Rig, ports: PortTree | None = None, headers: FolderHeaders | None = None, shelf: tuple[ShelfPart, ...] = ()
+) -> Evaluation:
+    """Return everything computed of a rig, with what was looked at besides."""
+    from wyntaxis.core.evaluation import evaluate
+    from wyntaxis.core.evidence.headers.kind import HEADERS
+    from wyntaxis.core.evidence.kinds import Evidence
+    from wyntaxis.core.evidence.ports.kind import PORTS
+
+    return evaluate(rig, Evidence().having(PORTS, ports).having(HEADERS, headers), shelf)
+
+
+def read_headers(folder: Path) -> FolderHeaders:
+    """Read the headers of a folder's frames; on a terminal, with progress."""
+    from wyntaxis.core.evidence.headers.headers import read_folder
+
+    return read_folder(folder, _progress if sys.stderr.isatty() else lambda _done, _of: None)
+
+
+def _progress(done: int, of: int) -> None:
+    print(f"\rheaders: {done} of {of}", end="\n" if done == of else "", file=sys.stderr, flush=True)
+
+
+def read_tree(options: argparse.Namespace) -> PortTree:
+    """Read the ports of this computer, or of the tree that a command is told of."""
+    from wyntaxis.core.evidence.ports.tree import USUAL_ROOT, read_ports
+
+    return read_ports(options.sysfs or USUAL_ROOT)
+
+
+def ports_arguments(parser: argparse.ArgumentParser) -> None:
+    """Let a command be told of another tree of ports."""
+    parser.add_argument("--sysfs", type=Path, metavar="ROOT", help="read this tree instead of /sys")
+
+
+def evidence_arguments(parser: argparse.ArgumentParser) -> None:
+    """Let a command look at ports and frames besides the rig."""
+    ports_arguments(parser)
+    parser.add_argument("--ports", action="store_true", help="look at this computer's ports too")
+    parser.add_argument("--frames", type=Path, metavar="DIR", help="look at the headers of a folder's frames too")
 
 
 def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:

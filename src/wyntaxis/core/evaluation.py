@@ -1,30 +1,31 @@
-"""``evaluate(rig, gathered, shelf)``: every number, comparison, finding and condition of a rig, in one pass."""
+"""``evaluate(rig, evidence, shelf)``: every number, comparison, finding and condition of a rig, in one pass."""
 
 from __future__ import annotations
 
+from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.findings.conditions import judge_conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.registry import all_findings, in_order
-from wyntaxis.core.quantities.numbers import Gathered, numbers_of
+from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.rows import rows_of
 from wyntaxis.core.records.audit import audit_of
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.shelf import ShelfPart
 
-__all__ = ["Evaluation", "Gathered", "evaluate"]
+__all__ = ["Evaluation", "Evidence", "evaluate"]
 
 
-def evaluate(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Evaluation:
+def evaluate(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Evaluation:
     """Compute everything of a rig.
 
     Parameters
     ----------
-    gathered
+    evidence
         What was looked at outside the rig file: ports, frame headers.
     shelf
         Parts that remedies may name.
     """
-    numbers = numbers_of(rig, gathered, shelf)
+    numbers = numbers_of(rig, evidence, shelf)
     bare = Evaluation(**vars(numbers), rows=rows_of(numbers), frames=audit_of(numbers))
     told = bare.with_told(findings=tuple(all_findings(bare)))
     ranked = sorted(in_order(), key=lambda one: one.rank)

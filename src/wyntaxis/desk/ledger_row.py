@@ -145,11 +145,14 @@ def leg_text(row: Quantity) -> str:
         spread = f" ± {number(leg.uncertainty, decimals)}" if leg.uncertainty else ""
         parts.append(f"{name} {value_text(row, leg.value, decimals)}{spread}")
     target = row.target
-    if target is not None and math.isfinite(target.low) and math.isfinite(target.high):
+    if target is not None and (math.isfinite(target.low) or math.isfinite(target.high)):
+        low, high = number(target.low, decimals), number(target.high, decimals)
         if target.low == -target.high:
-            parts.append(f"allowed ±{number(target.high, decimals)}")
+            parts.append(f"allowed ±{high}")
+        elif math.isinf(target.high):
+            parts.append(f"allowed from {low}")
         else:
-            parts.append(f"allowed {number(target.low, decimals)} to {number(target.high, decimals)}")
+            parts.append(f"allowed {low} to {high}" if math.isfinite(target.low) else f"allowed up to {high}")
     return "   ".join(parts)
 
 
@@ -157,7 +160,8 @@ def scale_range(row: Quantity) -> tuple[float, float]:
     """Return the ends of a row's scale: the target and every leg with ±2u, and some air."""
     ends = [leg.value + sign * max(2 * leg.uncertainty, leg.tolerance) for leg in row.legs.values() for sign in (-1, 1)]
     if row.target is not None:
-        ends += [end for end in (row.target.low, row.target.high) if math.isfinite(end)]
+        target = row.target
+        ends += filter(math.isfinite, (target.low, target.inner_low, target.inner_high, target.high))
     low, high = min(ends), max(ends)
     pad = abs(high) * 0.01 or 1.0 if high - low <= 1e-12 * max(abs(high), 1e-09) else PAD_SHARE * (high - low)
     return low - pad, high + pad

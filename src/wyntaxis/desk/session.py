@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wyntaxis.core.evaluation import Evaluation, Gathered, evaluate
-from wyntaxis.core.evidence.headers.headers import FolderHeaders
-from wyntaxis.core.evidence.ports.tree import PortTree
+from wyntaxis.core.evaluation import Evaluation, evaluate
+from wyntaxis.core.evidence.kinds import Evidence, EvidenceKind
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import sha256_of
 from wyntaxis.core.findings.finding import Finding
@@ -20,6 +19,8 @@ from wyntaxis.core.rig.variants import document_path, free_name, new_variant, tr
 from wyntaxis.core.section import Section, section
 from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, apply_set
 from wyntaxis.desk.stock import ShelfStock
+
+R = TypeVar("R")
 
 NEW_RIG: dict[str, Any] = {
     "format": "wyntaxis-rig",
@@ -54,9 +55,7 @@ class Session(QObject):
         self.chosen_part: str | None = None
         self._chosen_finding: tuple[str, str] | None = None
         self._was_dirty = False
-        self.ports: PortTree | None = None
-        self.headers: FolderHeaders | None = None
-        self._memo: dict[str, Any] = {}
+        self.evidence = Evidence()
         self._compute()
 
     @classmethod
@@ -240,8 +239,7 @@ class Session(QObject):
         if variant_index(self.document, self.variant) is None:
             self.variant = None
         self._shown = variant_rig(self.document, self.variant)
-        gathered = Gathered(self.ports, self.headers, self._memo)
-        self.evaluation: Evaluation = evaluate(self._shown, gathered, self.stock.shelf.parts)
+        self.evaluation: Evaluation = evaluate(self._shown, self.evidence, self.stock.shelf.parts)
         self.section: Section = section(self.evaluation)
         if self.chosen_part is not None and self.rig.find(self.chosen_part) is None:
             self.chosen_part = None
@@ -250,15 +248,9 @@ class Session(QObject):
         self._compute()
         self.changed.emit()
 
-    def look_at_ports(self, tree: PortTree | None) -> None:
-        """Take what the kernel says into account, or leave it out again."""
-        self.ports = tree
-        self._compute()
-        self.changed.emit()
-
-    def look_at_headers(self, headers: FolderHeaders | None) -> None:
-        """Take the headers of a folder's frames into account, or leave them out again."""
-        self.headers = headers
+    def look_at(self, kind: EvidenceKind[R], result: R | None) -> None:
+        """Take what was read or measured into account, or leave it out again."""
+        self.evidence = self.evidence.having(kind, result)
         self._compute()
         self.changed.emit()
 

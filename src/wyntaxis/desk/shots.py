@@ -10,6 +10,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QScrollArea
 
+from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.desk.settings import Settings
 from wyntaxis.desk.sheets.cooling import CoolingSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
@@ -118,7 +119,7 @@ def _read_ports(window: MainWindow) -> None:
     sheet = window.sheets["ports"]
     assert isinstance(sheet, PortsSheet)
     sheet.read_stand_in()
-    wait_until(lambda: window.session is not None and window.session.ports is not None)
+    wait_until(lambda: window.session is not None and window.session.evidence.of(PORTS) is not None)
 
 
 def _measure(window: MainWindow) -> None:
@@ -135,7 +136,7 @@ def _measure_and_plot(window: MainWindow) -> None:
     assert isinstance(sheet, SensorSheet)
     sheet.folds[0].open()
     settle()
-    sheet.ensureWidgetVisible(sheet.plots["TransferPlot"])
+    sheet.ensureWidgetVisible(sheet.plots["Plot: photon transfer"])
 
 
 def _log_runs(window: MainWindow) -> None:

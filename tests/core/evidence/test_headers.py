@@ -9,8 +9,9 @@ import pytest
 from astropy.io import fits
 
 from tests.rigs import clean_document
-from wyntaxis.core.evaluation import Gathered, evaluate
+from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, find_frames, frame_header, read_folder
+from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.headers.names import load_filter_names
 from wyntaxis.core.evidence.headers.partners import group_frames, lacking
 from wyntaxis.core.files.errors import InputError
@@ -192,7 +193,7 @@ def test_a_folder_is_read_with_what_is_broken(folder, rig):
     assert all("\n" not in one.why and one.why for one in found.broken)
     result = audit(evaluate(rig), found)
     assert [(one.asked_s, one.actual_s, one.count) for one in result.exposures] == [(30.0, 30.2, 1)]
-    evaluation = evaluate(rig, Gathered(headers=found))
+    evaluation = evaluate(rig, Evidence().having(HEADERS, found))
     assert evaluation.finding("cooling.setpoint").verdict == "fails"
     assert "−3.0 °C" in evaluation.finding("cooling.setpoint").title
     assert evaluation.finding("frames.broken").title == "4 of 9 files cannot be read"
@@ -205,10 +206,10 @@ def test_a_folder_is_read_with_what_is_broken(folder, rig):
 
 def test_frames_are_held_to_their_own_set_temperature(rig):
     library = [header(IMAGETYP="DARK", SET_TEMP=t, CCD_TEMP=t + 0.1) for t in (-10.0, 0.0, 10.0)]
-    finding = evaluate(rig, Gathered(headers=told(*library))).finding("cooling.setpoint")
+    finding = evaluate(rig, Evidence().having(HEADERS, told(*library))).finding("cooling.setpoint")
     assert finding.verdict == "holds"
     library.append(header(IMAGETYP="DARK", SET_TEMP=-20.0, CCD_TEMP=-14.0))
-    finding = evaluate(rig, Gathered(headers=told(*library))).finding("cooling.setpoint")
+    finding = evaluate(rig, Evidence().having(HEADERS, told(*library))).finding("cooling.setpoint")
     assert (finding.verdict, finding.title) == (
         "fails",
         "Pellucid 26M: −20.0 °C was not reached in 1 of 4 frames: −14.0 °C",
@@ -243,7 +244,7 @@ def test_many_files_are_read_in_parallel_and_the_reading_can_be_ended(tmp_path):
 
 
 def test_the_audit_is_kept_until_the_rig_changes_in_what_it_tells(folder, rig):
-    gathered = Gathered(headers=read_folder(folder))
+    gathered = Evidence().having(HEADERS, read_folder(folder))
     first = evaluate(rig, gathered).frames
     renamed = edit.apply(rig, edit.Change.of("Name", ("name",), "other"))
     assert evaluate(renamed, gathered).frames is first

@@ -6,7 +6,8 @@ from dataclasses import replace
 import pytest
 
 from tests.rigs import clean_document, clean_tree
-from wyntaxis.core.evaluation import Gathered, evaluate
+from wyntaxis.core.evaluation import Evidence, evaluate
+from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.tree import read_ports
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings.conditions import declared_conditions, overall
@@ -23,7 +24,7 @@ CONNECT = ("records.", "wheel.", "driver.", "devices.", "cooling.", "focuser.", 
 
 def reckoned(document, tree=None, tmp_path=None, memory=256):
     ports = read_ports(make_tree(tmp_path / "root", tree, usbfs_memory_mb=memory)) if tree is not None else None
-    return evaluate(validated(document), Gathered(ports))
+    return evaluate(validated(document), Evidence().having(PORTS, ports))
 
 
 def faults(evaluation):

@@ -3,12 +3,14 @@
 import pytest
 
 from tests.rigs import clean_document, clean_tree
-from wyntaxis.core.evaluation import Gathered, evaluate
+from wyntaxis.core.evaluation import Evidence, evaluate
+from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.tree import read_ports
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.rows import is_judged, step_rows
 from wyntaxis.core.rig.store import validated
-from wyntaxis.core.steps import DEVICES, PORTS, READY, steps
+from wyntaxis.core.steps import DEVICES, READY, steps
+from wyntaxis.core.steps import PORTS as PORTS_STEP
 from wyntaxis.stand_ins.usb import make_tree
 
 HOLDS, TIGHT, FAILS, UNPROVEN = Verdict.HOLDS, Verdict.TIGHT, Verdict.FAILS, Verdict.UNPROVEN
@@ -17,7 +19,7 @@ HOLDS, TIGHT, FAILS, UNPROVEN = Verdict.HOLDS, Verdict.TIGHT, Verdict.FAILS, Ver
 @pytest.fixture(scope="module")
 def evaluated(tmp_path_factory):
     root = make_tree(tmp_path_factory.mktemp("rows") / "root", clean_tree(), usbfs_memory_mb=256)
-    return evaluate(validated(clean_document()), Gathered(read_ports(root)))
+    return evaluate(validated(clean_document()), Evidence().having(PORTS, read_ports(root)))
 
 
 def reckoned(document):
@@ -159,7 +161,7 @@ def test_each_step_shows_the_numbers_that_its_findings_word(evaluated):
         assert all(is_judged(row) for row in shown if "." in row.id)
     assert "hut.storage1.free_gb" in {row.id for row in step_rows(evaluated.rows, DEVICES)}
     assert "plan.night_used_percent" in {row.id for row in step_rows(evaluated.rows, READY)}
-    ports = {row.id.rpartition(".")[2] for row in step_rows(evaluated.rows, PORTS)}
+    ports = {row.id.rpartition(".")[2] for row in step_rows(evaluated.rows, PORTS_STEP)}
     assert ports == {"link_mbit", "traffic_mb_s", "feeds_ma", "usbfs_memory_mb"}
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from wyntaxis.core.evidence.cooling.cooler import MAX_REST_POWER, TOLERANCE_C
 from wyntaxis.core.evidence.headers.headers import FrameHeader, measured_temperatures
+from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.quantities.devices import REACHED_WITHIN_C
 from wyntaxis.core.quantities.numbers import Numbers
@@ -184,7 +185,7 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
     Reached
         In °C.
     """
-    headers = numbers.gathered.headers
+    headers = numbers.evidence.of(HEADERS)
     cameras = [device for device in numbers.rig.devices if device.kind in CAMERAS]
     for device in cameras:
         set_c = device.number("set_temperature_c")

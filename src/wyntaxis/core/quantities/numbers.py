@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders
+from wyntaxis.core.evidence.kinds import Evidence
+from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.ledger import Leg, Quantity, stated_leg
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_optics_of, guide_path_of
@@ -19,18 +19,6 @@ from wyntaxis.core.train.guidepath import GuideOptics, GuidePath
 from wyntaxis.core.train.lightpath import BackFocus
 from wyntaxis.core.train.sampling import SearchRange
 from wyntaxis.core.train.slots import SlotCase, slot_cases
-
-
-@dataclass(frozen=True)
-class Gathered:
-    """What was looked at outside the rig file, and is not kept in it: the kernel's ports, a folder's frame headers.
-
-    ``memo`` keeps what was reckoned of it between edits that do not touch it.
-    """
-
-    ports: PortTree | None = None
-    headers: FolderHeaders | None = None
-    memo: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
 
 @dataclass(frozen=True)
@@ -51,11 +39,12 @@ class Numbers:
     derived: frozenset[str] = frozenset()
     """Quantities whose measured leg follows from the measured image scale, and says nothing of its own."""
     shelf: tuple[ShelfPart, ...] = ()
-    gathered: Gathered = field(default_factory=Gathered)
+    evidence: Evidence = field(default_factory=Evidence)
 
     @property
     def ports(self) -> PortTree | None:
-        return self.gathered.ports
+        """The kernel's ports, where they have been read."""
+        return self.evidence.of(PORTS)
 
     @property
     def slots(self) -> list[SlotCase]:
@@ -69,14 +58,14 @@ class Numbers:
         return best.value if best else None
 
 
-def numbers_of(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Numbers:
+def numbers_of(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Numbers:
     """Compute every number of a rig.
 
     Parameters
     ----------
     rig
         The rig.
-    gathered, shelf
+    evidence, shelf
         What was looked at outside its file, and parts that remedies may name.
 
     Returns
@@ -100,7 +89,7 @@ def numbers_of(rig: Rig, gathered: Gathered | None = None, shelf: tuple[ShelfPar
         ),
         legs=legs,
         shelf=shelf,
-        gathered=gathered or Gathered(),
+        evidence=evidence or Evidence(),
     )
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, fields
 from functools import cached_property
 
 from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, FrameHeader
+from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.headers.names import FilterNames, same_device_name
 from wyntaxis.core.evidence.headers.partners import FrameGroup, Lack, group_frames, lacking
 from wyntaxis.core.ledger import Verdict, worst
@@ -185,7 +186,7 @@ def audit_of(numbers: Numbers) -> HeaderAudit | None:
 
     Of the same headers it is made anew only when something of the rig that they tell has changed.
     """
-    headers, memo = numbers.gathered.headers, numbers.gathered.memo
+    headers, memo = numbers.evidence.of(HEADERS), numbers.evidence.memo
     if headers is None:
         return None
     devices = [(d.id, d.kind, d.title) for d in numbers.rig.devices]

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
-from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, CoolingMeasured, RunFigures, measure_cooling
-from wyntaxis.core.evidence.cooling.keeping import keep_cooling
-from wyntaxis.core.evidence.cooling.log import COLUMNS, headings_of, read_cooling_log
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
+from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
+from wyntaxis.core.evidence.cooling.kind import CoolingRuns, keep, target_of
+from wyntaxis.core.evidence.cooling.log import COLUMNS, headings_of
 from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
 from wyntaxis.core.evidence.measured import camera_index
@@ -42,10 +42,6 @@ class CoolingSheet(StepSheet):
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
-        self.logs: list[CoolingLog] = []
-        self.runs: list[RunFigures] = []
-        self.model: CoolerModel | None = None
-        self.why_no_model = ""
         self._asked: list[Path] = []
         folder = session.stock.folder
         self._maps_path = folder / "key-maps.json" if folder is not None else None
@@ -85,9 +81,19 @@ class CoolingSheet(StepSheet):
     # Runs
 
     @property
-    def target_c(self) -> float | None:
-        index = camera_index(self.session.rig)
-        return self.session.rig.devices[index].number("set_temperature_c") if index is not None else None
+    def cooled(self) -> CoolingRuns | None:
+        """The runs that were read, and what was measured of them."""
+        return self.session.evidence.of(RUNS)
+
+    @property
+    def logs(self) -> list[CoolingLog]:
+        """The logs of the runs."""
+        return list(self.cooled.logs) if self.cooled is not None else []
+
+    @property
+    def model(self) -> CoolerModel | None:
+        """The cooler's model, where the runs gave one."""
+        return self.cooled.measured.model if self.cooled is not None else None
 
     def ask(self) -> None:
         """Ask for logs and read them."""
@@ -99,26 +105,9 @@ class CoolingSheet(StepSheet):
         """Read logs in the background and add them; a saved key map serves headings that do not tell by themselves."""
         self._asked = paths
 
-        def read(progress: Progress) -> list[CoolingLog]:
-            found = []
-            for done, path in enumerate(paths):
-                progress(done, len(paths))
-                found.append(read_cooling_log(path, rules or self._known_rules(path)))
-            return found
-
-        self._start(read)
-
-    def _start(self, read: Callable[[Progress], list[CoolingLog]]) -> None:
-        """Read logs, put them with those that are there, and fit the model, all outside the interface thread."""
-        before, target = list(self.logs), self.target_c
-
-        def work(progress: Progress) -> tuple[list[CoolingLog], CoolingMeasured]:
-            came = read(progress)
-            names = {log.name for log in came}
-            logs = [log for log in before if log.name not in names] + came
-            return logs, measure_cooling(logs, target, lambda: progress(0, 0))
-
-        self.job.start(work)
+        before, target = self.cooled, target_of(self.session.rig)
+        columns = (lambda _path: rules) if rules else self._known_rules
+        self.job.start(lambda progress: RUNS.read(paths, target, progress, columns, before))
 
     def _known_rules(self, path: Path) -> tuple[KeyRule, ...]:
         maps = self._maps()
@@ -134,14 +123,16 @@ class CoolingSheet(StepSheet):
     def add_stand_in(self) -> None:
         """Log three runs of the simulated camera."""
 
-        def read(_progress: Progress) -> list[CoolingLog]:
+        before, target = self.cooled, target_of(self.session.rig)
+
+        def work(progress: Progress) -> CoolingRuns:
             from wyntaxis.stand_ins.bench import make_demo_runs
 
             with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as folder:
-                return [read_cooling_log(path) for path in make_demo_runs(Path(folder))]
+                return RUNS.read(make_demo_runs(Path(folder)), target, progress, before=before)
 
         self._asked = []
-        self._start(read)
+        self.job.start(work)
 
     def _failed(self, text: str) -> None:
         self.session.refused.emit(text)
@@ -164,24 +155,23 @@ class CoolingSheet(StepSheet):
                 self.session.refused.emit(str(error))
         self.read(self._asked, rules)
 
-    def _came_in(self, found: tuple[list[CoolingLog], CoolingMeasured]) -> None:
-        self.logs, measured = found
-        self.runs, self.model, self.why_no_model = list(measured.runs), measured.model, measured.why_no_model
+    def _came_in(self, found: CoolingRuns) -> None:
         self.columns.hide()
+        self.session.look_at(RUNS, found if found.logs else None)
         self.run_fold.open()
-        self.refresh()
 
     def take_out(self) -> None:
         """Take the chosen run out."""
-        row = self.table.currentRow()
-        if 0 <= row < len(self.logs):
-            del self.logs[row], self.runs[row]
-            self._start(lambda _progress: [])
+        row, cooled, target = self.table.currentRow(), self.cooled, target_of(self.session.rig)
+        if cooled is not None and 0 <= row < len(cooled.logs):
+            self.job.start(lambda progress: cooled.without(row, target, lambda: progress(0, 0)))
 
     def keep(self) -> None:
         """Keep the model and the runs' figures as measured legs."""
+        if self.cooled is None:
+            return
         try:
-            self.session.apply(keep_cooling(self.session.rig, self.model, self.runs))
+            self.session.apply(keep(self.session.rig, self.cooled))
         except ValueError as error:
             self.session.refused.emit(str(error))
 
@@ -199,27 +189,25 @@ class CoolingSheet(StepSheet):
 
     def refresh(self) -> None:
         super().refresh()
-        rig, running = self.session.rig, self.job.running
+        rig, running, cooled = self.session.rig, self.job.running, self.cooled
         index = camera_index(rig)
         for button in (self.add_button, self.stand_in_button):
             button.setEnabled(not running)
-        self.take_button.setEnabled(bool(self.logs))
-        self.keep_button.setEnabled(bool(self.logs) and index is not None)
-        self.table.setVisible(bool(self.logs))
-        self.run_fold.setVisible(bool(self.logs))
-        self.table.show_rows([run_row(run) for run in self.runs])
-        if not self.logs:
+        self.take_button.setEnabled(cooled is not None)
+        self.keep_button.setEnabled(cooled is not None and index is not None)
+        self.table.setVisible(cooled is not None)
+        self.run_fold.setVisible(cooled is not None)
+        self.table.show_rows([run_row(run) for run in cooled.measured.runs] if cooled is not None else [])
+        if cooled is None:
             self.state.setText(
                 "No runs yet. Log time, sensor temperature and power while the camera cools, once at full power for "
                 "half an hour; columns may stand in any order and unit. The model then says what the cooler reaches, "
                 "and designs a ramp."
             )
         else:
-            target = self.target_c
+            target, why = target_of(rig), cooled.measured.why_no_model
             aimed = "toward what each came to" if target is None else f"toward {number(target, 1)} °C"
-            self.state.setText(
-                f"{len(self.logs)} runs {aimed}." + (f" No model: {self.why_no_model}." if self.why_no_model else "")
-            )
+            self.state.setText(f"{len(cooled.logs)} runs {aimed}." + (f" No model: {why}." if why else ""))
         self.legs.setVisible(index is not None)
         if index is not None:
             self.legs.show_device(rig.devices[index], index)

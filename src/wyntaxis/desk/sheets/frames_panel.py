@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout
 
-from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.ledger import Verdict
@@ -35,7 +36,7 @@ class FramesPanel(Panel):
         row.addStretch(1)
         self.column.addLayout(row)
         self.job = Job(self)
-        self.job.done.connect(session.look_at_headers)
+        self.job.done.connect(partial(session.look_at, HEADERS))
         self.job.failed.connect(session.refused)
         self.column.addWidget(JobBar(self.job, "Reading headers"))
         self.job.running_changed.connect(lambda on: self.read_button.setEnabled(not on))
@@ -64,11 +65,11 @@ class FramesPanel(Panel):
 
     def read(self, folder: Path) -> None:
         """Read a folder's headers in the background."""
-        self.job.start(lambda progress: read_folder(folder, progress))
+        self.job.start(lambda progress: HEADERS.read(folder, progress))
 
     def forget(self) -> None:
         """Leave the frames out again."""
-        self._session.look_at_headers(None)
+        self._session.look_at(HEADERS, None)
 
     def ask_save(self) -> None:
         """Ask where to save the audit."""

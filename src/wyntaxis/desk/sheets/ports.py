@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import tempfile
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel
 
+from wyntaxis.core.evidence.ports.kind import PORTS as PORTS_READ
 from wyntaxis.core.evidence.ports.match import match_devices
 from wyntaxis.core.evidence.ports.tree import USUAL_ROOT, PortTree, read_ports
 from wyntaxis.core.findings.finding import Finding
@@ -39,7 +41,7 @@ class PortsSheet(StepSheet):
         push_button("Other root …", "Read a copy of a sysfs from a folder", self.ask_root, row)
         push_button("Stand-in", "Read the simulated tree that goes with the demo", self.read_stand_in, row)
         self.forget_button = push_button(
-            "Forget", "Leave the ports out again", lambda: session.look_at_ports(None), row
+            "Forget", "Leave the ports out again", lambda: session.look_at(PORTS_READ, None), row
         )
         row.addStretch(1)
         column.addLayout(row)
@@ -68,7 +70,7 @@ class PortsSheet(StepSheet):
         row.addStretch(1)
         column.addLayout(row)
         self.job = Job(self)
-        self.job.done.connect(session.look_at_ports)
+        self.job.done.connect(partial(session.look_at, PORTS_READ))
         self.job.failed.connect(session.refused)
         self.refresh()
 
@@ -95,7 +97,7 @@ class PortsSheet(StepSheet):
 
     def refresh(self) -> None:
         super().refresh()
-        tree, rig = self.session.ports, self.session.rig
+        tree, rig = self.session.evidence.of(PORTS_READ), self.session.rig
         self.listed = list(findings_of(self.session.evaluation, self.step))
         self.listed.sort(key=lambda f: -f.verdict.severity)
         for widget in (self.tree, self.serial):

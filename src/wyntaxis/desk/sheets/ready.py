@@ -6,6 +6,8 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel
 
+from wyntaxis.core.evidence.headers.kind import HEADERS
+from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.findings.conditions import ConditionVerdict, overall
 from wyntaxis.core.steps import READY, Step
 from wyntaxis.desk.palette import Palette
@@ -53,12 +55,12 @@ class ReadySheet(StepSheet):
     def refresh(self) -> None:
         super().refresh()
         session = self.session
-        self.found = session.evaluation.conditions
+        headers, self.found = session.evidence.of(HEADERS), session.evaluation.conditions
         self.sentence.setText(overall(self.found) + ".")
-        ports = "the ports were read" if session.ports else "the ports have not been read"
+        ports = "the ports were read" if session.evidence.of(PORTS) is not None else "the ports have not been read"
         frames = (
-            f"{len(session.headers.frames)} frames' headers were read"
-            if session.headers
+            f"{len(headers.frames)} frames' headers were read"
+            if headers is not None
             else "no frames' headers have been read"
         )
         self.seen.setText(f"Besides the rig file: {ports}; {frames}. A row chosen shows its gravest finding beside.")

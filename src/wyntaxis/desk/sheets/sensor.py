@@ -6,17 +6,17 @@ import tempfile
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, read_folder
 from wyntaxis.core.evidence.measured import Estimate, camera_index
-from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
 from wyntaxis.core.evidence.sensor.dark import setpoint_current
 from wyntaxis.core.evidence.sensor.exposure import judge_flat_level, sky_limited_exposure
-from wyntaxis.core.evidence.sensor.keeping import keep_sensor
+from wyntaxis.core.evidence.sensor.kind import SENSOR as BENCH
+from wyntaxis.core.evidence.sensor.kind import SensorBench, keep
 from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.files.errors import Progress
@@ -37,11 +37,28 @@ from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
     from wyntaxis.desk.plots import PlotPanel
+    from wyntaxis.desk.plots_bench import (
+        DarkPlot,
+        ExposurePlot,
+        ExposureTerms,
+        GainPlot,
+        GlowPlot,
+        LinearityPlot,
+        OffsetPlot,
+        TransferPlot,
+    )
 
 _PLAN = (
     FieldSpec("Exposure of a frame", ("exposure_s",), "s"),
     FieldSpec("Longest exposure", ("longest_exposure_s",), "s"),
 )
+
+
+def _bench_plots() -> ModuleType:
+    """Return the module of the plots; the plotting library is loaded when one is first opened."""
+    from wyntaxis.desk import plots_bench
+
+    return plots_bench
 
 
 @sheet_of(SENSOR)
@@ -51,10 +68,8 @@ class SensorSheet(StepSheet):
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
-        self.headers: FolderHeaders | None = None
-        self.result: BenchResult | None = None
         self.job = Job(self)
-        self.job.done.connect(self._measured)
+        self.job.done.connect(partial(session.look_at, BENCH))
         self.job.failed.connect(session.refused)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
@@ -66,8 +81,8 @@ class SensorSheet(StepSheet):
         self.inputs.addStretch(1)
         self.folds: list[Fold] = []
         self.plots: dict[str, PlotPanel] = {}
-        for title, name, draw in self._plots():
-            fold = Fold(title, partial(self._build_plot, name), draw)
+        for title, make, draw in self._plots():
+            fold = Fold(title, partial(self._build_plot, title, make), partial(self._draw_plot, title, draw))
             self.folds.append(fold)
             self.add_below(fold)
         self.refresh()
@@ -124,46 +139,54 @@ class SensorSheet(StepSheet):
         self.frames.refused.connect(self._refuse)
         column.addWidget(self.frames)
 
-    def _plots(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
+    def _plots(self) -> tuple[tuple[str, Callable[[], PlotPanel], Callable[[Any], None]], ...]:
+        """Return each plot: its title, what makes it when it is first opened, and what draws it."""
         return (
-            ("Plot: photon transfer", "TransferPlot", lambda: self._gains_on("TransferPlot")),
-            ("Plot: linearity", "LinearityPlot", lambda: self._gains_on("LinearityPlot")),
-            ("Plot: bias histogram, low end", "OffsetPlot", self._draw_offset),
-            ("Plot: dark current over temperature", "DarkPlot", self._draw_dark),
-            ("Map: glow", "GlowPlot", lambda: self._plot("GlowPlot").show_glow(self.result, self._palette)),
-            ("Plot: exposure", "ExposurePlot", lambda: self._draw_exposure("ExposurePlot")),
-            ("Plot: noise and stars over gain", "GainPlot", lambda: self._draw_exposure("GainPlot")),
+            ("Plot: photon transfer", lambda: _bench_plots().TransferPlot(), self._draw_gains),
+            ("Plot: linearity", lambda: _bench_plots().LinearityPlot(), self._draw_gains),
+            ("Plot: bias histogram, low end", lambda: _bench_plots().OffsetPlot(), self._draw_offset),
+            ("Plot: dark current over temperature", lambda: _bench_plots().DarkPlot(), self._draw_dark),
+            ("Map: glow", lambda: _bench_plots().GlowPlot(), self._draw_glow),
+            ("Plot: exposure", lambda: _bench_plots().ExposurePlot(), self._draw_exposure),
+            ("Plot: noise and stars over gain", lambda: _bench_plots().GainPlot(), self._draw_stars),
         )
 
-    def _build_plot(self, name: str) -> QWidget:
-        from wyntaxis.desk import plots_bench
-
-        plot: PlotPanel = getattr(plots_bench, name)()
+    def _build_plot(self, title: str, make: Callable[[], PlotPanel]) -> QWidget:
+        plot = make()
         plot.refused.connect(self.session.refused)
-        self.plots[name] = plot
+        self.plots[title] = plot
         return plot
 
-    def _plot(self, name: str) -> Any:
-        return self.plots[name]
+    def _draw_plot(self, title: str, draw: Callable[[Any], None]) -> None:
+        draw(self.plots[title])
 
-    def _gains_on(self, name: str) -> None:
-        self._plot(name).show_gains(self.result.gains if self.result else (), self._palette)
+    def _draw_gains(self, plot: TransferPlot | LinearityPlot) -> None:
+        plot.show_gains(self.result.gains if self.result else (), self._palette)
 
-    def _draw_offset(self) -> None:
-        self._plot("OffsetPlot").show_biases(self.result.biases if self.result else (), self._palette)
+    def _draw_offset(self, plot: OffsetPlot) -> None:
+        plot.show_biases(self.result.biases if self.result else (), self._palette)
 
-    def _draw_dark(self) -> None:
+    def _draw_glow(self, plot: GlowPlot) -> None:
+        plot.show_glow(self.result, self._palette)
+
+    def _draw_dark(self, plot: DarkPlot) -> None:
         allowed, plan = None, self.session.rig.plan
         noise = self._best("read_noise_e")
         if plan is not None and noise is not None:
             allowed = setpoint_current(noise, plan.longest_exposure_s or plan.exposure_s)
-        self._plot("DarkPlot").show_dark(self.result, allowed, self._palette)
+        plot.show_dark(self.result, allowed, self._palette)
 
-    def _draw_exposure(self, name: str) -> None:
-        plan = self.session.rig.plan
+    def _draw_exposure(self, plot: ExposurePlot) -> None:
+        plot.show_filters(self._terms(), self._palette)
+
+    def _draw_stars(self, plot: GainPlot) -> None:
+        plot.show_gains(self.result.gains if self.result else (), self._terms(), self._palette)
+
+    def _terms(self) -> ExposureTerms:
         from wyntaxis.desk.plots_bench import ExposureTerms
 
-        terms = ExposureTerms(
+        plan = self.session.rig.plan
+        return ExposureTerms(
             plan.sky_e_s if plan is not None else {},
             self._best("read_noise_e"),
             self._dark() or 0.0,
@@ -171,10 +194,6 @@ class SensorSheet(StepSheet):
             self.session.evaluation.value("sampling_px_per_fwhm"),
             plan.exposure_s if plan is not None else None,
         )
-        if name == "ExposurePlot":
-            self._plot(name).show_filters(terms, self._palette)
-        else:
-            self._plot(name).show_gains(self.result.gains if self.result else (), terms, self._palette)
 
     def _dark(self) -> float | None:
         index = camera_index(self.session.rig)
@@ -186,6 +205,16 @@ class SensorSheet(StepSheet):
 
     # Reading and measuring
 
+    @property
+    def bench(self) -> SensorBench | None:
+        """What was read and measured."""
+        return self.session.evidence.of(BENCH)
+
+    @property
+    def result(self) -> BenchResult | None:
+        """The numbers of what was measured."""
+        return self.bench.result if self.bench is not None else None
+
     def ask(self) -> None:
         """Ask for a folder of bench frames and measure it."""
         chosen = QFileDialog.getExistingDirectory(self, "A folder of bench frames", str(Path.home()))
@@ -194,52 +223,38 @@ class SensorSheet(StepSheet):
 
     def measure(self, folder: Path) -> None:
         """Read a folder's headers and measure its frames, in the background."""
-        corrections = dict(self.session.rig.corrections)
-
-        bits = self.session.rig.sensor.bit_depth if self.session.rig.sensor is not None else None
-
-        def work(progress: Progress) -> tuple[FolderHeaders, BenchResult]:
-            headers = read_folder(folder)
-            return headers, measure_bench(headers, corrections, progress, bits)
-
-        self.job.start(work)
+        rig = self.session.rig
+        self.job.start(lambda progress: BENCH.read(folder, rig, progress))
 
     def measure_stand_in(self) -> None:
         """Make the frames of the simulated camera in a temporary folder, and measure them."""
-        corrections = dict(self.session.rig.corrections)
+        rig = self.session.rig
 
-        bits = self.session.rig.sensor.bit_depth if self.session.rig.sensor is not None else None
-
-        def work(progress: Progress) -> tuple[FolderHeaders, BenchResult]:
+        def work(progress: Progress) -> SensorBench:
             from wyntaxis.stand_ins.bench import make_demo_bench
 
             with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as place:
                 make_demo_bench(Path(place))
-                headers = read_folder(Path(place))
-                return headers, measure_bench(headers, corrections, progress, bits)
+                return BENCH.read(Path(place), rig, progress)
 
         self.job.start(work)
 
     def again(self) -> None:
         """Measure the same folder again."""
-        if self.headers is None:
+        if self.bench is None:
             return
-        folder = Path(self.headers.folder)
+        folder = self.bench.folder
         if folder.is_dir():
             self.measure(folder)
         else:
             self.measure_stand_in()
 
-    def _measured(self, result: tuple[FolderHeaders, BenchResult]) -> None:
-        self.headers, self.result = result
-        self.refresh()
-
     def keep(self) -> None:
         """Keep the numbers as measured legs of the camera."""
-        if self.result is None:
+        if self.bench is None:
             return
         try:
-            self.session.apply(keep_sensor(self.session.rig, self.result))
+            self.session.apply(keep(self.session.rig, self.bench))
         except ValueError as error:
             self.session.refused.emit(str(error))
 
@@ -284,12 +299,12 @@ class SensorSheet(StepSheet):
         self.sky.refresh()
         self.state.setText(self._words(result, index is not None))
         self.gains.setVisible(result is not None)
-        self.frames.setVisible(self.headers is not None)
+        self.frames.setVisible(self.bench is not None)
         self.flats.setVisible(result is not None and bool(result.flats))
-        if result is not None:
+        if result is not None and self.bench is not None:
             self._show_gains(result)
             misfits = {misfit.path: misfit for misfit in result.misfits}
-            self.frames.show_frames(self.headers, rig.corrections, misfits, self._palette)
+            self.frames.show_frames(self.bench.headers, rig.corrections, misfits, self._palette)
         for fold in self.folds:
             fold.refresh()
 

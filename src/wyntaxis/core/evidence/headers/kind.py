@@ -1,0 +1,20 @@
+"""The headers of a folder's frames as evidence: only looked at, and read anew each time."""
+
+from __future__ import annotations
+
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, measured_temperatures, read_folder
+from wyntaxis.core.evidence.kinds import EvidenceKind
+from wyntaxis.core.evidence.measured import Estimate, camera_index
+from wyntaxis.core.rig.model import Rig
+
+
+def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
+    """Return the sensor temperature in °C that is farthest from its own set temperature, by ``device.reached_c``."""
+    told, index = measured_temperatures(headers.frames), camera_index(rig)
+    if not told or index is None:
+        return {}
+    _, actual, _ = max(told, key=lambda one: abs(one[1] - one[0]))
+    return {f"{rig.devices[index].id}.reached_c": Estimate(actual)}
+
+
+HEADERS = EvidenceKind("headers", read_folder, measures)
