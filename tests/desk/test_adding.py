@@ -10,7 +10,7 @@ from wyntaxis import demo
 from wyntaxis.cli import main
 from wyntaxis.core import quantity_kinds, steps
 from wyntaxis.core.findings import registry
-from wyntaxis.core.quantities import legs
+from wyntaxis.core.quantities import legs, rows
 from wyntaxis.desk.ledger_row import LedgerRow
 
 TRIAL = '''
@@ -21,10 +21,12 @@ from wyntaxis.core.findings.finding import Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Leg, Target
 from wyntaxis.core.quantities.legs import computed, target
+from wyntaxis.core.quantities.rows import NumberOf, rows
 from wyntaxis.core.quantity_kinds import QuantityKind, declare_quantity
 from wyntaxis.core.steps import declare_step
 
 LEAN = declare_step("lean", "Measure", "Lean", "Does the sensor stand square to the light?")
+TILT = NumberOf("tilt_um", "Tilt of its chip", "µm", 1, LEAN)
 declare_quantity(QuantityKind("lean_um", "Lean across the sensor", "µm", 1, step=LEAN))
 
 
@@ -36,6 +38,13 @@ def lean(legs):
 @target("lean_um")
 def wanted_lean(legs):
     return Target(0, 5)
+
+
+@rows
+def leans(numbers):
+    for device in numbers.rig.devices:
+        if device.kind == "camera":
+            yield TILT.row(device.id, device.title, computed=Leg(3.0), target=Target(high=2.0))
 
 
 @finding("lean.across", step=LEAN, condition=SPACING)
@@ -50,15 +59,17 @@ def across(evaluation):
 @pytest.fixture
 def trial(tmp_path, monkeypatch):
     """A module that declares a step, a quantity and a finding, forgotten again after the test."""
+    registry.in_order()
+    legs._import_all()
     kept = (registry._declared, legs._functions, quantity_kinds.QUANTITY_KINDS, steps._steps)
-    before = [dict(one) for one in kept]
+    before, functions = [dict(one) for one in kept], list(rows._functions)
     (tmp_path / "lean_trial.py").write_text(TRIAL, "utf-8")
     monkeypatch.syspath_prepend(str(tmp_path))
-    registry.in_order()
     yield importlib.import_module("lean_trial")
     for one, was in zip(kept, before, strict=True):
         one.clear()
         one.update(was)
+    rows._functions[:] = functions
     registry.in_order.cache_clear()
     sys.modules.pop("lean_trial", None)
 
@@ -82,6 +93,7 @@ def test_one_module_adds_a_number_a_finding_and_a_step(trial, make_window, capsy
     row = sheet.findChild(LedgerRow)
     assert row is sheet.ledger.rows["lean_um"]
     assert row.isVisible()
+    assert sheet.ledger.rows["main_camera.tilt_um"].quantity.verdict == "fails"
     assert [finding.id for finding in window._listed][:1] == ["lean.across"]
 
 

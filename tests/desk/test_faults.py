@@ -95,7 +95,7 @@ def test_the_log_rotates_and_may_be_read_only(state, monkeypatch, capsys):
 
 @pytest.mark.parametrize("debug", [False, True])
 def test_a_command_that_fails_inside_says_so_in_a_line(state, monkeypatch, capsys, debug):
-    monkeypatch.setattr(cli, "_run_command", lambda _given: fail("inside"))
+    monkeypatch.setattr(cli, "_run_command", lambda _given, _command: fail("inside"))
     assert cli.main(["check", str(demo.rig_path("meadow-newtonian")), *(["--debug"] if debug else [])]) == 2
     told = capsys.readouterr().err
     assert ("Traceback" in told) == debug

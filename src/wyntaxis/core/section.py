@@ -13,7 +13,8 @@ from dataclasses import dataclass, replace
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.presence import Presence, presence
-from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Joint, Part, Rig
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Joint, Part
 from wyntaxis.core.train.joints import guide_gaps, main_gaps, meetings
 from wyntaxis.core.train.lightpath import datum_index
 

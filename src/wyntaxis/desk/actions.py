@@ -9,7 +9,7 @@ from typing import Literal
 
 from PyQt6.QtGui import QKeySequence
 
-from wyntaxis.core.rig.model import PART_KINDS, Part
+from wyntaxis.core.rig.parts import PART_KINDS, Part
 from wyntaxis.core.steps import steps
 from wyntaxis.desk.rig_files import RigFiles
 from wyntaxis.desk.session import Session

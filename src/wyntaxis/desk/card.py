@@ -4,30 +4,18 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from wyntaxis.core.rig.shown import ShownField
 from wyntaxis.desk.value_field import ChoiceField, Field, TickField, TruthField, ValueField
 
 Path = tuple[str | int, ...]
 
 
-@dataclass(frozen=True)
-class FieldSpec:
-    """One field of a card: its label, its place below the card's object, and what it takes."""
-
-    label: str
-    path: Path
-    unit: str = ""
-    kind: str = "number"
-    choices: tuple[str, ...] = ()
-    optional: bool = True
-
-
-def make_field(spec: FieldSpec, base: Path, refused: Callable[[str], object]) -> Field:
+def make_field(spec: ShownField, base: Path, refused: Callable[[str], object]) -> Field:
     """Return the field of a spec, bound to its place below ``base``; what cannot be read is told to ``refused``."""
     path = (*base, *spec.path)
     if spec.kind == "choice":
@@ -57,7 +45,7 @@ class Card(QFrame):
         self.setProperty("role", "panel")
         self._most_columns = self._columns = most_columns
         self._fields: dict[Path, Field] = {}
-        self._specs: tuple[FieldSpec, ...] = ()
+        self._specs: tuple[ShownField, ...] = ()
         self._base: Path = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 7, 10, 9)
@@ -69,7 +57,7 @@ class Card(QFrame):
         layout.addWidget(self._title)
         self._grid_holder: QWidget | None = None
 
-    def show_object(self, title: str, base: Path, specs: tuple[FieldSpec, ...], document: Any) -> None:
+    def show_object(self, title: str, base: Path, specs: tuple[ShownField, ...], document: Any) -> None:
         """Show an object of the document; the fields are kept where only values have changed."""
         self._title.setText(title)
         if base != self._base or specs != self._specs:
@@ -125,7 +113,7 @@ class Card(QFrame):
         for one, other in itertools.pairwise(fields):
             QWidget.setTabOrder(one, other)
 
-    def _field(self, spec: FieldSpec) -> Field:
+    def _field(self, spec: ShownField) -> Field:
         field = make_field(spec, self._base, self.refused.emit)
         field.entered.connect(
             lambda path, value, label=spec.label: self.entered.emit(path, value, f"Change {label.lower()}")

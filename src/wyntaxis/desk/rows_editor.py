@@ -8,7 +8,8 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton
 
-from wyntaxis.desk.card import FieldSpec, make_field, value_at
+from wyntaxis.core.rig.shown import ShownField
+from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
@@ -20,7 +21,12 @@ class RowsEditor(GridPanel):
     """A titled grid: a row for each entry of a list, a column for each field, a button to add and to remove."""
 
     def __init__(
-        self, session: Session, title: str, columns: Sequence[FieldSpec], word: str, fresh: Callable[[], dict[str, Any]]
+        self,
+        session: Session,
+        title: str,
+        columns: Sequence[ShownField],
+        word: str,
+        fresh: Callable[[], dict[str, Any]],
     ) -> None:
         super().__init__(title)
         self._session, self._columns, self._word, self._fresh = session, tuple(columns), word, fresh
@@ -77,7 +83,7 @@ class RowsEditor(GridPanel):
             grid.addWidget(button, index + 1, len(self._columns) + {-1: 1, 1: 2, 0: 3}[step])
         return fields
 
-    def _enter(self, path: Path, value: Any, spec: FieldSpec) -> None:
+    def _enter(self, path: Path, value: Any, spec: ShownField) -> None:
         # A slot's name may be blank: an empty hole is a fact worth stating.
         if value is None and not spec.optional:
             value = ""

@@ -14,7 +14,8 @@ from wyntaxis.core.files.opening import sha256_of
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.edit import Change, History
-from wyntaxis.core.rig.model import Part, Rig, variant_rig
+from wyntaxis.core.rig.model import Rig, variant_rig
+from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.variants import document_path, free_name, new_variant, train_entries, variant_index
 from wyntaxis.core.section import Section, section
 from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, apply_set

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QGridLayout, QLabel
 from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.settings import SETTINGS, SettingKind, settings_of
-from wyntaxis.desk.card import FieldSpec, make_field, value_at
+from wyntaxis.core.rig.shown import ShownField
+from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.margin import verdict_icon
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import GridPanel
@@ -69,12 +70,12 @@ class SettingsGrid(GridPanel):
         label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         grid.addWidget(label, row, 0)
         form = "choice" if kind.choices else kind.type
-        places = [(FieldSpec(kind.label, ("value",), kind.unit, form, kind.choices), 1)]
+        places = [(ShownField(kind.label, ("value",), kind.unit, form, kind.choices), 1)]
         if kind.type == "number":
             places += [
-                (FieldSpec(f"{kind.label}, tolerance", ("tolerance",), kind.unit), 2),
-                (FieldSpec(f"{kind.label}, measured", ("measured", "value"), kind.unit), 3),
-                (FieldSpec(f"{kind.label}, uncertainty", ("measured", "standard_uncertainty"), kind.unit), 4),
+                (ShownField(f"{kind.label}, tolerance", ("tolerance",), kind.unit), 2),
+                (ShownField(f"{kind.label}, measured", ("measured", "value"), kind.unit), 3),
+                (ShownField(f"{kind.label}, uncertainty", ("measured", "standard_uncertainty"), kind.unit), 4),
             ]
             self._marks[kind.key] = QLabel()
             grid.addWidget(self._marks[kind.key], row, 5)

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.rig.model import Part
+from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.shelf import (
     FORMAT,
     Shelf,

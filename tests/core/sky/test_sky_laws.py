@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.optics import guiding, imaging
 from wyntaxis.core.quantities.fields import footprint
-from wyntaxis.core.rig.model import Sensor
+from wyntaxis.core.rig.parts import Sensor
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg

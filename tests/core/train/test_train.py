@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings.joints import depth
-from wyntaxis.core.rig.model import Joint, variant_rig
+from wyntaxis.core.rig.model import variant_rig
+from wyntaxis.core.rig.parts import Joint
 from wyntaxis.core.rig.shelf import STARTER, load_shelf
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.section import section

@@ -12,7 +12,8 @@ from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Target, Verdict
 from wyntaxis.core.quantities.filters import GUIDE_SPREAD, worst_filter
 from wyntaxis.core.rig.edit import Change, apply
-from wyntaxis.core.rig.model import Part, Rig, bare_train
+from wyntaxis.core.rig.model import Rig, bare_train
+from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
 from wyntaxis.core.train.guidepath import GuidePath, guide_path
 from wyntaxis.core.train.lightpath import BackFocus, Plate

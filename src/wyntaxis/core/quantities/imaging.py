@@ -11,7 +11,8 @@ from functools import partial
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE, Leg, Target, rectangular
 from wyntaxis.core.optics import focus, imaging
 from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
-from wyntaxis.core.rig.model import Rig, Sensor
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Sensor
 from wyntaxis.core.train import sampling
 from wyntaxis.core.train.lightpath import magnifications
 

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+from pydantic import BaseModel
 
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.parts import Sensor, Telescope
+from wyntaxis.core.rig.plan import GuideSettings, Site
 from wyntaxis.core.rig.settings import SETTINGS, settings_of
+from wyntaxis.core.rig.shown import shown_fields
 
 Value = float | bool | str | tuple[str, ...]
-
-SITE_TOLERANCE_DEG = 0.05
-"""Some 5 km: closer makes no odds to horizon, flip or field solving."""
-SITE_TOLERANCE_M = 100.0
 
 
 @dataclass(frozen=True)
@@ -62,68 +63,64 @@ def _optics(numbers: Numbers) -> Iterator[Comparable]:
     for key, topic in (("effective_focal_length_mm", "focal_length"), ("pixel_scale_arcsec_px", "focal_length")):
         kind = QUANTITY_KINDS[key]
         yield _number(key, kind.label, kind.unit, numbers.value(key), topic=topic, decimals=kind.decimals)
-    name = rig.telescope.name
-    yield Comparable("telescope.name", "Telescope's name", "", "text", name, topic="setting")
-    yield Comparable("observer", "Observer", "", "text", rig.observer, topic="setting")
-    yield _number("aperture_mm", "Aperture", "mm", rig.telescope.aperture_mm, topic="focal_length", decimals=1)
-    yield _number("pixel_um", "Pixel", "µm", sensor.pixel_um if sensor else None, topic="pixel")
-    for key, label, unit, size in (
-        ("width_px", "Pixels across", "px", sensor.width_px if sensor else None),
-        ("height_px", "Pixels down", "px", sensor.height_px if sensor else None),
-        ("binning", "Binning", "", sensor.binning if sensor else None),
-    ):
-        yield _number(key, label, unit, size, topic="pixel", tolerance=0.0, decimals=0)
+    yield Comparable("telescope.name", "Telescope's name", "", "text", rig.telescope.name)
+    yield Comparable("observer", "Observer", "", "text", rig.observer)
+    yield from _declared(Telescope, rig.telescope, "", "")
+    yield from _declared(Sensor, sensor, "", "")
+
+
+def _declared(
+    model: type[BaseModel], held: BaseModel | None, prefix: str, title: str, device: str | None = None
+) -> Iterator[Comparable]:
+    """Yield the fields of a model that declare a topic, as what is held of it says; None for what is not."""
+    compared = [field for field in shown_fields(model, held) if field.shown is not None and field.shown.topic]
+    for field in sorted(compared, key=lambda one: one.shown.place if one.shown is not None else 0):
+        shown, value = field.shown, _value_at(held, field.path)
+        assert shown is not None
+        label = f"{title}: {_inside(field.label)}" if title else field.label
+        kind: Literal["number", "text"] = "number" if field.kind in ("number", "whole") else "text"
+        width = 0.0
+        if kind == "number":
+            width = abs(value or 0.0) * STATED_RELATIVE_TOLERANCE if shown.tolerance is None else shown.tolerance
+        key = f"{prefix}{shown.key or field.path[-1]}"
+        yield Comparable(key, label, field.unit, kind, value, width, shown.decimals, shown.topic or "setting", device)
+
+
+def _value_at(held: Any, path: tuple[str | int, ...]) -> Any:
+    for step in path:
+        held = None if held is None else getattr(held, str(step))
+    return held
+
+
+def _inside(label: str) -> str:
+    """Return a label as it stands within a line; an abbreviation stays as it is."""
+    return label[:1].lower() + label[1:] if label[1:2].islower() else label
 
 
 def _guiding(numbers: Numbers) -> Iterator[Comparable]:
-    guiding = numbers.rig.guiding
-    optics, settings = numbers.guide_optics, guiding.settings
+    guiding, optics = numbers.rig.guiding, numbers.guide_optics
     if guiding.kind == "none":
         return
     focal = numbers.guide_focal_length.value if numbers.guide_focal_length else None
     pixel = optics.sensor.pixel_um if optics else None
     yield _number("guide_focal_length_mm", "Guide focal length", "mm", focal, topic="focal_length", decimals=1)
     yield _number("guide_pixel_um", "Guide pixel", "µm", pixel, topic="pixel")
-    for key, label, unit in (
-        ("exposure_s", "Guide exposure", "s"),
-        ("rate_sidereal", "Guide rate", "× sidereal"),
-        ("calibration_pulse_ms", "Calibration pulse", "ms"),
-        ("dither_main_px", "Dither", "main px"),
-        ("dither_every_frames", "Dither every", "frames"),
-        ("settle_px", "Settled within", "guide px"),
-        ("settle_s", "Settled for", "s"),
-    ):
-        value = getattr(settings, key) if settings else None
-        yield _number(f"guiding.{key}", label, unit, value, topic="guiding")
-    route = settings.pulse_route if settings else None
-    yield Comparable("guiding.pulse_route", "Guide pulses go by", "", "text", route, topic="guiding")
+    yield from _declared(GuideSettings, guiding.settings, "guiding.", "")
 
 
 def _site(numbers: Numbers) -> Iterator[Comparable]:
     site = numbers.rig.site
-    name = site.name if site is not None else None
-    yield Comparable("site.name", "Site's name", "", "text", name, topic="site")
-    longitude = None if site is None else (site.longitude_deg + 180) % 360 - 180
-    for key, label, unit, value, tolerance in (
-        ("latitude_deg", "Latitude", "°", site.latitude_deg if site else None, SITE_TOLERANCE_DEG),
-        ("longitude_deg", "Longitude, east", "°", longitude, SITE_TOLERANCE_DEG),
-        ("elevation_m", "Elevation", "m", site.elevation_m if site else None, SITE_TOLERANCE_M),
-    ):
-        yield _number(f"site.{key}", label, unit, value, topic="site", tolerance=tolerance)
+    for item in _declared(Site, site, "site.", ""):
+        if item.id == "site.longitude_deg" and site is not None:
+            # The rig may count east to 360°: programs count to 180° either way.
+            yield replace(item, value=(site.longitude_deg + 180) % 360 - 180)
+        else:
+            yield item
 
 
 def _all(numbers: Numbers) -> Iterator[Comparable]:
     for device in numbers.rig.devices:
         yield from _device(device)
-
-
-_TOPICS = {
-    "gain": "gain",
-    "offset": "offset",
-    "set_temperature_c": "temperature",
-    "reversed": "direction",
-    "traffic_percent": "traffic",
-}
 
 
 def _device(device: Device) -> Iterator[Comparable]:
@@ -144,34 +141,10 @@ def _device(device: Device) -> Iterator[Comparable]:
             value,
             width,
             kind.decimals,
-            _TOPICS.get(kind.key, "setting"),
+            kind.topic,
             device.id,
         )
-    driver, link, identity = device.driver, device.connection, device.identity
-    for key, label, text, topic in (
-        ("name", "name", device.name, "setting"),
-        ("driver", "driver", driver.name if driver else None, "driver"),
-        ("driver_version", "driver version", driver.version if driver else None, "driver"),
-        ("port", "port", link.port if link else None, "connection"),
-        ("host", "host", link.host if link else None, "connection"),
-        ("mode", "connection mode", link.mode if link else None, "connection"),
-        ("serial_number", "serial number", identity.serial_number if identity else None, "connection"),
-    ):
-        yield Comparable(f"{device.id}.{key}", f"{title}: {label}", "", "text", text, topic=topic, device=device.id)
-    for key, label, number in (
-        ("tcp_port", "TCP port", link.tcp_port if link else None),
-        ("baud", "baud rate", link.baud if link else None),
-    ):
-        yield _number(
-            f"{device.id}.{key}",
-            f"{title}: {label}",
-            "",
-            number,
-            topic="connection",
-            tolerance=0.0,
-            decimals=0,
-            device=device.id,
-        )
+    yield from _declared(Device, device, f"{device.id}.", title, device.id)
 
 
 def label_of(key: str, known: dict[str, Comparable]) -> str:

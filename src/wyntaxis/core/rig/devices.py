@@ -11,6 +11,7 @@ from pydantic import AfterValidator, Field, model_validator
 from wyntaxis.core.rig.base import Finite, Id, Length, Note, PositiveLength, StrictModel, Text, not_vanishing
 from wyntaxis.core.rig.plan import Evidence, MeasuredValue
 from wyntaxis.core.rig.settings import SETTINGS, check_setting
+from wyntaxis.core.rig.shown import Shown
 
 DeviceKind = Literal[
     "camera",
@@ -59,55 +60,64 @@ Above = Annotated[float, Field(gt=0, le=1e9), AfterValidator(not_vanishing)]
 class Identity(StrictModel):
     """What tells one device from another: the maker's model, the USB vendor:product, the serial number."""
 
-    model: Text | None = None
-    usb_id: UsbId | None = None
-    serial_number: Text | None = None
+    model: Annotated[Text | None, Shown("Model")] = None
+    usb_id: Annotated[UsbId | None, Shown("USB vendor:product")] = None
+    serial_number: Annotated[Text | None, Shown("Serial number", topic="connection", place=2)] = None
 
 
 class Driver(StrictModel):
     """The driver that runs the device, its version, and when it was installed."""
 
-    name: Text | None = None
-    version: Text | None = None
-    installed: Moment | None = None
+    name: Annotated[Text | None, Shown("Driver", topic="driver", key="driver")] = None
+    version: Annotated[Text | None, Shown("Driver version", topic="driver", key="driver_version")] = None
+    installed: Annotated[Moment | None, Shown("Driver installed")] = None
 
 
 class Connection(StrictModel):
     """How the device is reached. ``mode`` is the device's own switch, where it has one; ``plugged_in`` is when."""
 
-    kind: Literal["usb", "serial", "network", "wireless", "none"] | None = None
-    port: Text | None = None
-    host: Text | None = None
-    tcp_port: Annotated[int, Field(ge=1, le=65535)] | None = None
-    baud: Annotated[int, Field(ge=50, le=10_000_000)] | None = None
-    mode: Text | None = None
-    plugged_in: Moment | None = None
+    kind: Annotated[Literal["usb", "serial", "network", "wireless", "none"] | None, Shown("Reached by")] = None
+    port: Annotated[Text | None, Shown("Port", topic="connection")] = None
+    host: Annotated[Text | None, Shown("Host", topic="connection")] = None
+    tcp_port: Annotated[
+        Annotated[int, Field(ge=1, le=65535)] | None,
+        Shown("TCP port", topic="connection", tolerance=0.0, decimals=0, place=3),
+    ] = None
+    baud: Annotated[
+        Annotated[int, Field(ge=50, le=10_000_000)] | None,
+        Shown("Baud rate", topic="connection", tolerance=0.0, decimals=0, place=3),
+    ] = None
+    mode: Annotated[Text | None, Shown("Connection mode", topic="connection", place=1)] = None
+    plugged_in: Annotated[Moment | None, Shown("Plugged in")] = None
 
 
 class PowerDraw(StrictModel):
     """What the device draws from which supply, in A: usually, and at its most."""
 
-    supply: Id | None = None
-    current_a: Current | None = None
-    peak_a: Current | None = None
+    supply: Annotated[Id | None, Shown("Fed by")] = None
+    current_a: Annotated[Current | None, Shown("Draws", "A")] = None
+    peak_a: Annotated[Current | None, Shown("Draws at most", "A")] = None
 
 
 class Slot(StrictModel):
     """One slot of a filter wheel; a slot without a name is an empty one."""
 
-    name: Annotated[str, Field(max_length=60)] = ""
-    thickness_mm: PositiveLength | None = None
-    index: Annotated[float, Field(ge=1, le=5)] | None = None
-    bandpass: Literal["luminance", "red", "green", "blue", "narrow", "color", "dark", "clear", "other"] | None = None
+    name: Annotated[Annotated[str, Field(max_length=60)], Shown("Name")] = ""
+    thickness_mm: Annotated[PositiveLength | None, Shown("Thickness", "mm")] = None
+    index: Annotated[Annotated[float, Field(ge=1, le=5)] | None, Shown("Index", "n")] = None
+    bandpass: Annotated[
+        Literal["luminance", "red", "green", "blue", "narrow", "color", "dark", "clear", "other"] | None,
+        Shown("Passes"),
+    ] = None
 
 
 class Storage(StrictModel):
     """A place where images go, or their second copy, with its free space in GB (10⁹ bytes)."""
 
-    name: Text
-    kind: Literal["card", "internal", "external", "network"] | None = None
-    free_gb: Length | None = None
-    holds: Literal["images", "copy"] | None = None
+    name: Annotated[Text, Shown("Name")]
+    kind: Annotated[Literal["card", "internal", "external", "network"] | None, Shown("Kind")] = None
+    free_gb: Annotated[Length | None, Shown("Free", "GB")] = None
+    holds: Annotated[Literal["images", "copy"] | None, Shown("Holds")] = None
 
 
 class Setting(StrictModel):
@@ -134,13 +144,13 @@ class Device(StrictModel):
 
     id: Id
     kind: DeviceKind
-    name: Text | None = None
-    part: Id | None = None
-    identity: Identity | None = None
-    driver: Driver | None = None
-    connection: Connection | None = None
-    connected: bool | None = None
-    power: PowerDraw | None = None
+    name: Annotated[Text | None, Shown("Name", topic="setting")] = None
+    part: Annotated[Id | None, Shown("Sits at part")] = None
+    identity: Annotated[Identity | None, Shown("", always=True)] = None
+    driver: Annotated[Driver | None, Shown("", always=True)] = None
+    connection: Annotated[Connection | None, Shown("", always=True)] = None
+    connected: Annotated[bool | None, Shown("Connected")] = None
+    power: Annotated[PowerDraw | None, Shown("", always=True)] = None
     settings: dict[str, Setting] = Field(default_factory=dict)
     slots: Annotated[tuple[Slot, ...], Field(strict=False, max_length=MOST_SLOTS)] = ()
     storage: Annotated[tuple[Storage, ...], Field(strict=False, max_length=32)] = ()
@@ -198,12 +208,12 @@ class Supply(StrictModel):
     """What feeds devices. ``usable_share`` is how much of a battery's capacity may be drawn."""
 
     id: Id
-    name: Text | None = None
-    kind: Literal["mains", "battery", "power_box"] | None = None
-    voltage_v: Above | None = None
-    rated_a: Above | None = None
-    capacity_ah: Above | None = None
-    usable_share: Annotated[float, Field(gt=0, le=1)] | None = None
+    name: Annotated[Text | None, Shown("Name")] = None
+    kind: Annotated[Literal["mains", "battery", "power_box"] | None, Shown("Kind")] = None
+    voltage_v: Annotated[Above | None, Shown("Voltage", "V")] = None
+    rated_a: Annotated[Above | None, Shown("Rated", "A")] = None
+    capacity_ah: Annotated[Above | None, Shown("Capacity", "Ah")] = None
+    usable_share: Annotated[Annotated[float, Field(gt=0, le=1)] | None, Shown("Usable share")] = None
 
     @property
     def title(self) -> str:
@@ -217,13 +227,13 @@ RecordList = Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(
 class RecordEntry(StrictModel):
     """One line of a program's device list: which device it takes in which role."""
 
-    name: Text
-    role: DeviceKind | None = None
-    usb_id: UsbId | None = None
-    serial_number: Text | None = None
-    driver: Text | None = None
-    port: Text | None = None
-    connected: bool | None = None
+    name: Annotated[Text, Shown("Name")]
+    role: Annotated[DeviceKind | None, Shown("Taken as")] = None
+    usb_id: Annotated[UsbId | None, Shown("Vendor:product")] = None
+    serial_number: Annotated[Text | None, Shown("Serial number")] = None
+    driver: Annotated[Text | None, Shown("Driver")] = None
+    port: Annotated[Text | None, Shown("Port")] = None
+    connected: Annotated[bool | None, Shown("Connected")] = None
 
 
 class Record(StrictModel):
@@ -234,10 +244,10 @@ class Record(StrictModel):
     """
 
     id: Id
-    name: Text
-    side: Literal["server", "client"] | None = None
-    pair: Id | None = None
-    variant: Text | None = None
+    name: Annotated[Text, Shown("Name")]
+    side: Annotated[Literal["server", "client"] | None, Shown("Side")] = None
+    pair: Annotated[Id | None, Shown("Pair: one word for both sides")] = None
+    variant: Annotated[Text | None, Shown("For the train (all, if empty)")] = None
     values: dict[Annotated[str, Field(min_length=1, max_length=140)], RecordValue | RecordList] = Field(
         default_factory=dict
     )

@@ -11,22 +11,18 @@ import math
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import (
     SMALLEST,
     Id,
-    Length,
-    Mass,
     Note,
-    PositiveLength,
     StrictModel,
     Text,
-    Thread,
-    not_vanishing,
 )
 from wyntaxis.core.rig.devices import Device, Record, Supply
+from wyntaxis.core.rig.parts import Part, Sensor, Telescope
 from wyntaxis.core.rig.plan import (
     FrameCorrection,
     Framing,
@@ -42,201 +38,6 @@ FORMAT = "wyntaxis-rig"
 VERSION = 1
 MOST_MAGNIFICATION = 1000.0
 """Of all correctors together; far beyond any telescope."""
-
-PartKind = Literal[
-    "corrector",
-    "extender",
-    "spacer",
-    "adapter",
-    "tilt_plate",
-    "focuser",
-    "rotator",
-    "off_axis_guider",
-    "filter_wheel",
-    "filter_drawer",
-    "window",
-    "camera",
-]
-PART_KINDS: tuple[PartKind, ...] = PartKind.__args__  # type: ignore[attr-defined]
-MAGNIFYING_KINDS: frozenset[str] = frozenset({"corrector", "extender"})
-
-
-class Joint(StrictModel):
-    """One end of a part: how it screws or slides onto its neighbour.
-
-    ``shoulder`` false: nothing stops the part at a repeatable place. Left out, a thread is taken to have one.
-    """
-
-    thread: Thread
-    gender: Literal["male", "female", "slip"]
-    depth_mm: Length | None = None
-    shoulder: bool | None = None
-
-
-class Glass(StrictModel):
-    """A plane-parallel plate in the beam.
-
-    ``counted``: the plate is already inside a length that a maker gave, so it adds nothing to the required back focus.
-    ``counted_in`` says inside which: ``flange`` (the camera's flange-to-sensor figure, the default) or
-    ``back_focus`` (the corrector's required distance: then it still shifts the focus of a guide branch before it).
-    """
-
-    name: Text = "glass"
-    thickness_mm: PositiveLength
-    thickness_tolerance_mm: Length | None = None
-    index: Annotated[float, Field(ge=1, le=5)]
-    counted: bool = False
-    counted_in: Literal["flange", "back_focus"] | None = None
-
-    @model_validator(mode="after")
-    def _counted_in_needs_counted(self) -> Glass:
-        if self.counted_in is not None and not self.counted:
-            raise ValueError('"counted_in" needs "counted": true')
-        return self
-
-
-class Adjustable(StrictModel):
-    """The range of a part whose length can be set, and where it is set."""
-
-    min_mm: Length
-    max_mm: Length
-    set_mm: Length
-
-    @model_validator(mode="after")
-    def _set_inside_range(self) -> Adjustable:
-        if self.min_mm > self.max_mm:
-            raise ValueError(f"min_mm {self.min_mm:g} is above max_mm {self.max_mm:g}")
-        if not self.min_mm <= self.set_mm <= self.max_mm:
-            raise ValueError(f"set_mm {self.set_mm:g} is outside the range {self.min_mm:g} to {self.max_mm:g} mm")
-        return self
-
-
-class Prism(StrictModel):
-    """The pick-off prism of an off-axis guider; distances from the part's front face and from the axis.
-
-    ``beside`` tells at which side of the sensor it stands: beside a long side, it has half the height to clear.
-    ``angle_deg`` tells where it stands as the frame shows it, from the frame's top toward its left; left out, it stands
-    above a long side or left of a short one.
-    """
-
-    from_front_mm: Length
-    edge_from_axis_mm: Length
-    height_mm: PositiveLength
-    width_mm: PositiveLength
-    beside: Literal["long_side", "short_side"] = "long_side"
-    angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
-
-
-class Sensor(StrictModel):
-    """A camera's sensor: pixels unbinned, and the binning it is used with."""
-
-    width_px: Annotated[int, Field(ge=1, le=200_000)]
-    height_px: Annotated[int, Field(ge=1, le=200_000)]
-    pixel_um: Annotated[float, Field(gt=0, le=1000), AfterValidator(not_vanishing)]
-    bit_depth: Annotated[int, Field(ge=1, le=64)] | None = None
-    binning: Annotated[int, Field(ge=1, le=64)] = 1
-
-    @property
-    def width_mm(self) -> float:
-        return self.width_px * self.pixel_um / 1000
-
-    @property
-    def height_mm(self) -> float:
-        return self.height_px * self.pixel_um / 1000
-
-    @property
-    def diagonal_mm(self) -> float:
-        return math.hypot(self.width_mm, self.height_mm)
-
-    @property
-    def corner_px(self) -> float:
-        """How far the corner is from the middle, in binned pixels."""
-        return math.hypot(self.width_px, self.height_px) / 2 / self.binning
-
-
-class Part(StrictModel):
-    """One part of the train or of the guide path; ``length_mm`` is its optical length along the axis."""
-
-    id: Id
-    kind: PartKind
-    name: Text | None = None
-    length_mm: Length
-    length_tolerance_mm: Length | None = None
-    length_basis: Literal["stated", "measured"] = "stated"
-    adjustable: Adjustable | None = None
-    glass: Annotated[tuple[Glass, ...], Field(strict=False)] = ()
-    magnification: Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None = None
-    required_back_focus_mm: PositiveLength | None = None
-    back_focus_tolerance_mm: Length | None = None
-    image_circle_mm: PositiveLength | None = None
-    prism: Prism | None = None
-    sensor: Sensor | None = None
-    clear_aperture_mm: PositiveLength | None = None
-    mass_g: Mass | None = None
-    front: Joint | None = None
-    rear: Joint | None = None
-    pinned: bool = False
-    keep_with_next: bool = False
-    note: Note | None = None
-
-    @property
-    def title(self) -> str:
-        """What to call the part: its name, or its id in words where it has none."""
-        return self.name or self.id.replace("_", " ")
-
-    @property
-    def optical_length_mm(self) -> float:
-        """The length that counts: where it is set, for an adjustable part."""
-        return self.adjustable.set_mm if self.adjustable else self.length_mm
-
-    @model_validator(mode="after")
-    def _keys_fit_the_kind(self) -> Part:
-        if self.kind not in MAGNIFYING_KINDS:
-            for key in ("magnification", "required_back_focus_mm", "back_focus_tolerance_mm"):
-                if getattr(self, key) is not None:
-                    raise ValueError(f'"{key}" belongs to a corrector or an extender, not to kind "{self.kind}"')
-        if self.prism is not None and self.kind != "off_axis_guider":
-            raise ValueError(f'"prism" belongs to an off_axis_guider, not to kind "{self.kind}"')
-        if self.prism is not None and self.prism.from_front_mm > self.optical_length_mm:
-            raise ValueError(
-                f"prism.from_front_mm {self.prism.from_front_mm:g} lies behind the part, "
-                f"which is {self.optical_length_mm:g} mm long"
-            )
-        if self.sensor is not None and self.kind != "camera":
-            raise ValueError(f'"sensor" belongs to a camera, not to kind "{self.kind}"')
-        return self
-
-
-class Focuser(StrictModel):
-    """The telescope's focuser: where focus falls behind it, how far it goes, what it carries.
-
-    ``focal_plane_mm`` counts from its racked-in face to the focal plane of the bare telescope.
-    """
-
-    focal_plane_mm: Length | None = None
-    travel_mm: Length | None = None
-    load_rating_g: Mass | None = None
-    moment_rating_n_m: Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)] | None = None
-
-
-class Telescope(StrictModel):
-    """The telescope, before any corrector."""
-
-    id: Id
-    name: Text | None = None
-    focal_length_mm: PositiveLength
-    focal_length_tolerance_mm: Length | None = None
-    aperture_mm: PositiveLength
-    obstruction_ratio: Annotated[float, Field(ge=0, lt=1)] = 0.0
-    image_circle_mm: PositiveLength | None = None
-    exit_pupil_distance_mm: PositiveLength | None = None
-    rear: Joint | None = None
-    focuser: Focuser | None = None
-    note: Note | None = None
-
-    @property
-    def title(self) -> str:
-        return self.name or self.id
 
 
 class Guiding(StrictModel):

@@ -8,12 +8,18 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Note, Seconds, SkyAngle, StrictModel, Text, not_vanishing
+from wyntaxis.core.rig.shown import Shown
 
 Latitude = Annotated[float, Field(ge=-90, le=90)]
 Azimuth = Annotated[float, Field(ge=0, le=360)]
 Positive = Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)]
 HorizonPoint = Annotated[tuple[Azimuth, Latitude], Field(strict=False)]
 Digest = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
+SITE_TOLERANCE_DEG = 0.05
+"""Some 5 km: closer makes no odds to horizon, flip or field solving."""
+SITE_TOLERANCE_M = 100.0
 
 
 class Evidence(StrictModel):
@@ -32,13 +38,25 @@ class Site(StrictModel):
     azimuth are a wall.
     """
 
-    name: Text | None = None
-    latitude_deg: Latitude
-    longitude_deg: Annotated[float, Field(ge=-180, le=360)]
-    elevation_m: Annotated[float, Field(ge=-500, le=10_000)] | None = None
-    seeing_fwhm_arcsec: Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None = None
-    seeing_good_arcsec: Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None = None
-    seeing_poor_arcsec: Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None = None
+    name: Annotated[Text | None, Shown("Site's name", topic="site")] = None
+    latitude_deg: Annotated[Latitude, Shown("Latitude", "°", "site", tolerance=SITE_TOLERANCE_DEG)]
+    longitude_deg: Annotated[
+        Annotated[float, Field(ge=-180, le=360)], Shown("Longitude, east", "°", "site", tolerance=SITE_TOLERANCE_DEG)
+    ]
+    elevation_m: Annotated[
+        Annotated[float, Field(ge=-500, le=10_000)] | None, Shown("Elevation", "m", "site", tolerance=SITE_TOLERANCE_M)
+    ] = None
+    seeing_fwhm_arcsec: Annotated[
+        Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None, Shown("Seeing FWHM, usual", "″")
+    ] = None
+    seeing_good_arcsec: Annotated[
+        Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None,
+        Shown("Seeing FWHM, good night", "″"),
+    ] = None
+    seeing_poor_arcsec: Annotated[
+        Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None,
+        Shown("Seeing FWHM, poor night", "″"),
+    ] = None
     horizon: Annotated[tuple[HorizonPoint, ...], Field(strict=False, max_length=3601)] = ()
     horizon_from: Evidence | None = None
 
@@ -58,7 +76,7 @@ class Mount(StrictModel):
     """What the telescope rides on."""
 
     name: Text | None = None
-    kind: Literal["equatorial", "alt_azimuth"]
+    kind: Annotated[Literal["equatorial", "alt_azimuth"], Shown("Mount is")]
 
 
 class FrameCorrection(StrictModel):
@@ -82,12 +100,16 @@ class Plan(StrictModel):
     by filter, typed.
     """
 
-    exposure_s: Seconds
-    allowed_drift_px: Positive | None = None
-    frames: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
-    hours: Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None = None
-    filters: Annotated[tuple[Text, ...], Field(strict=False, max_length=64)] = ()
-    longest_exposure_s: Seconds | None = None
+    exposure_s: Annotated[Seconds, Shown("Exposure of a frame", "s")]
+    allowed_drift_px: Annotated[Positive | None, Shown("Drift allowed on it", "main px")] = None
+    frames: Annotated[Annotated[int, Field(ge=1, le=1_000_000)] | None, Shown("Frames")] = None
+    hours: Annotated[
+        Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None, Shown("Night lasts", "h")
+    ] = None
+    filters: Annotated[
+        Annotated[tuple[Text, ...], Field(strict=False, max_length=64)], Shown("Filters, in commas", listed=True)
+    ] = ()
+    longest_exposure_s: Annotated[Seconds | None, Shown("Longest exposure", "s")] = None
     ambient_c: Annotated[float, Field(ge=-60, le=60)] | None = None
     sky_e_s: dict[Text, Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)]] = Field(
         default_factory=dict
@@ -113,20 +135,29 @@ class Framing(StrictModel):
 class GuideSettings(StrictModel):
     """What the guiding is set to. Lengths are in guide px, or main px where the name says so."""
 
-    exposure_s: Seconds | None = None
-    rate_sidereal: Annotated[float, Field(gt=0, le=10), AfterValidator(not_vanishing)] | None = None
-    centroid_error_px: Positive | None = None
-    search_region_px: Positive | None = None
-    calibration_distance_px: Positive | None = None
-    calibration_pulses: Annotated[int, Field(ge=1, le=1000)] | None = None
-    calibration_pulse_ms: Positive | None = None
-    calibration_declination_deg: Annotated[float, Field(ge=-89.9, le=89.9)] | None = None
-    dither_main_px: Positive | None = None
-    stop_threshold_arcsec: SkyAngle | None = None
-    pulse_route: Literal["mount", "guide_port"] | None = None
-    dither_every_frames: Annotated[int, Field(ge=1, le=1000)] | None = None
-    settle_px: Positive | None = None
-    settle_s: Seconds | None = None
+    exposure_s: Annotated[Seconds | None, Shown("Guide exposure", "s", "guiding")] = None
+    rate_sidereal: Annotated[
+        Annotated[float, Field(gt=0, le=10), AfterValidator(not_vanishing)] | None,
+        Shown("Guide rate", "× sidereal", "guiding"),
+    ] = None
+    centroid_error_px: Annotated[Positive | None, Shown("Centroid error", "guide px")] = None
+    search_region_px: Annotated[Positive | None, Shown("Search region, half", "guide px")] = None
+    calibration_distance_px: Annotated[Positive | None, Shown("Calibration distance", "guide px")] = None
+    calibration_pulses: Annotated[Annotated[int, Field(ge=1, le=1000)] | None, Shown("Calibration pulses")] = None
+    calibration_pulse_ms: Annotated[Positive | None, Shown("Calibration pulse", "ms", "guiding")] = None
+    calibration_declination_deg: Annotated[
+        Annotated[float, Field(ge=-89.9, le=89.9)] | None, Shown("Calibration at declination", "°")
+    ] = None
+    dither_main_px: Annotated[Positive | None, Shown("Dither", "main px", "guiding")] = None
+    stop_threshold_arcsec: Annotated[SkyAngle | None, Shown("Stop threshold", "″")] = None
+    pulse_route: Annotated[
+        Literal["mount", "guide_port"] | None, Shown("Guide pulses go by", topic="guiding", place=1)
+    ] = None
+    dither_every_frames: Annotated[
+        Annotated[int, Field(ge=1, le=1000)] | None, Shown("Dither every", "frames", "guiding")
+    ] = None
+    settle_px: Annotated[Positive | None, Shown("Settled within", "guide px", "guiding")] = None
+    settle_s: Annotated[Seconds | None, Shown("Settled for", "s", "guiding")] = None
 
 
 class StatedValue(StrictModel):

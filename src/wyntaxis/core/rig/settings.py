@@ -30,6 +30,8 @@ class SettingKind:
     decimals: int = 2
     sheet: Literal["devices", "sensor", "cooling"] = "devices"
     """Where it is edited."""
+    topic: str = "setting"
+    """What kind of matter it is, for the findings on records."""
     is_limit: bool = False
     """Whether what is stated is the most that is allowed of it, and not what it is."""
 
@@ -49,14 +51,18 @@ def _cooler(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0
 
 
 _KINDS = (
-    SettingKind("gain", "Gain", "", "number", CAMERAS),
-    SettingKind("offset", "Offset", "", "number", CAMERAS),
+    SettingKind("gain", "Gain", "", "number", CAMERAS, topic="gain"),
+    SettingKind("offset", "Offset", "", "number", CAMERAS, topic="offset"),
     SettingKind("readout_mode", "Readout mode", "", "text", CAMERAS),
-    SettingKind("set_temperature_c", "Set temperature", "°C", "number", CAMERAS, -100, 60, 0.5, decimals=1),
+    SettingKind(
+        "set_temperature_c", "Set temperature", "°C", "number", CAMERAS, -100, 60, 0.5, decimals=1, topic="temperature"
+    ),
     SettingKind("sensor_temperature_c", "Sensor temperature", "°C", "number", CAMERAS, -100, 90, 1.0, decimals=1),
     SettingKind("cooler_on", "Cooler on", "", "truth", CAMERAS),
     SettingKind("ramp_c_min", "Cooling ramp", "°C/min", "number", CAMERAS, 0, 60, 0.1),
-    SettingKind("traffic_percent", "USB traffic limit", "%", "number", CAMERAS, 1, 100, 0.5, decimals=0),
+    SettingKind(
+        "traffic_percent", "USB traffic limit", "%", "number", CAMERAS, 1, 100, 0.5, decimals=0, topic="traffic"
+    ),
     SettingKind("data_rate_mb_s", "Data rate, full", "MB/s", "number", CAMERAS, 0, 1e5, 1.0, decimals=0),
     SettingKind("one_way", "Turns one way", "", "truth", _one("filter_wheel")),
     SettingKind("settle_s", "Settling", "s", "number", frozenset({"filter_wheel", "focuser"}), 0, 3600, 0.1),
@@ -64,7 +70,7 @@ _KINDS = (
     SettingKind("lowest_position", "Lowest position", "steps", "number", _one("focuser"), -1e9, decimals=0),
     SettingKind("highest_position", "Highest position", "steps", "number", _one("focuser"), -1e9, decimals=0),
     SettingKind("position", "Working position", "steps", "number", _one("focuser"), -1e9, tolerance=500, decimals=0),
-    SettingKind("reversed", "Reversed", "", "truth", frozenset({"focuser", "rotator"})),
+    SettingKind("reversed", "Reversed", "", "truth", frozenset({"focuser", "rotator"}), topic="direction"),
     SettingKind("backlash_steps", "Backlash", "steps", "number", _one("focuser"), tolerance=1, decimals=0),
     SettingKind("refocus_temperature_c", "Refocus after", "°C", "number", _one("focuser"), 0, 60, 0.1, decimals=1),
     SettingKind("refocus_after_min", "Refocus after", "min", "number", _one("focuser"), 0, 1e4, 1, decimals=0),

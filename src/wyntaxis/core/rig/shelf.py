@@ -15,7 +15,7 @@ from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.files.tables import separator_of
 from wyntaxis.core.rig.base import StrictModel
-from wyntaxis.core.rig.model import Part
+from wyntaxis.core.rig.parts import Part
 
 FORMAT = "wyntaxis-shelf"
 STARTER = Path(__file__).parents[2] / "assets" / "starter-shelf.json"

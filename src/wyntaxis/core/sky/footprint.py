@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.rig.model import Prism
+from wyntaxis.core.rig.parts import Prism
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
 from wyntaxis.core.sky.objects import SkyObject, objects_near
 from wyntaxis.core.wording import number

@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from wyntaxis.core.rig.model import Part, Prism, Rig, Sensor
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Part, Prism, Sensor
 from wyntaxis.core.train.joints import guide_gaps, main_gaps
 from wyntaxis.core.train.lightpath import (
     Plate,

@@ -10,7 +10,8 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Part, Rig
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Part
 from wyntaxis.core.train.joints import main_gaps
 from wyntaxis.core.train.lightpath import magnifications
 

@@ -11,7 +11,8 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from wyntaxis.core.rig.model import Joint, Part, Rig
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Joint, Part
 
 _METRIC = re.compile(r"M(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)")
 

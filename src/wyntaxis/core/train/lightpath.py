@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from wyntaxis.core.ledger import rectangular, rss
 from wyntaxis.core.optics.focus import plate_focus_shift
 from wyntaxis.core.optics.uniform_sum import probability_inside
-from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Glass, Part, Rig
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Glass, Part
 from wyntaxis.core.train.joints import main_gaps
 
 

@@ -6,7 +6,8 @@ import math
 from dataclasses import dataclass
 
 from wyntaxis.core.optics.thinlens import focal_length_of, magnification_at
-from wyntaxis.core.rig.model import MAGNIFYING_KINDS, Part, Rig, Telescope
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Part, Telescope
 from wyntaxis.core.train.joints import guide_gaps, main_gaps
 from wyntaxis.core.train.lightpath import back_focus, datum_index, magnifications, plates_of, total_shift
 

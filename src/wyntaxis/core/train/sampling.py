@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wyntaxis.core.optics import imaging
-from wyntaxis.core.rig.model import Rig, Sensor
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Sensor
 
 BINNINGS = (1, 2, 3, 4)
 LEAST_SEARCH_SHARE = 0.05

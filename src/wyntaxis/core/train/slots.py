@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from wyntaxis.core.optics.focus import plate_focus_shift
 from wyntaxis.core.rig.devices import Device, Slot
-from wyntaxis.core.rig.model import Glass, Part, Rig
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Glass, Part
 from wyntaxis.core.train.guidepath import GuidePath, guide_path
 from wyntaxis.core.train.lightpath import BackFocus, back_focus
 

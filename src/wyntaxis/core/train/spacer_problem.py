@@ -14,7 +14,7 @@ import math
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from wyntaxis.core.rig.model import Joint, Part
+from wyntaxis.core.rig.parts import Joint, Part
 from wyntaxis.core.train.joints import is_loose_ring, is_shim, lies_in_joint, meet
 from wyntaxis.core.train.lightpath import plates_of, total_shift
 

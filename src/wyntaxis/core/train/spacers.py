@@ -19,7 +19,8 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import rectangular, rss
 from wyntaxis.core.optics.imaging import effective_focal_length, focal_ratio
 from wyntaxis.core.optics.uniform_sum import probability_inside
-from wyntaxis.core.rig.model import Adjustable, Joint, Part, Rig
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Adjustable, Joint, Part
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.train.illumination import Beam, openings
 from wyntaxis.core.train.joints import joint_text, main_gaps, meet

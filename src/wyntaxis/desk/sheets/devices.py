@@ -10,76 +10,33 @@ from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.records.presence import presence
 from wyntaxis.core.rig.devices import (
     ACTIONS,
-    BANDPASSES,
-    CONNECTION_KINDS,
     DEVICE_KINDS,
-    STORAGE_KINDS,
-    SUPPLY_KINDS,
     Device,
+    Slot,
+    Storage,
+    Supply,
 )
+from wyntaxis.core.rig.shown import ShownField, shown_fields
 from wyntaxis.core.steps import DEVICES, Step
 from wyntaxis.core.wording import short
 from wyntaxis.core.worklist import findings_of
-from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.rows_editor import RowsEditor
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.specs import NIGHT
 from wyntaxis.desk.tables import TextTable
 
-_SLOTS = (
-    FieldSpec("Name", ("name",), kind="text", optional=False),
-    FieldSpec("Thickness", ("thickness_mm",), "mm"),
-    FieldSpec("Index", ("index",), "n"),
-    FieldSpec("Passes", ("bandpass",), kind="choice", choices=BANDPASSES),
-)
-_STORAGE = (
-    FieldSpec("Name", ("name",), kind="text"),
-    FieldSpec("Kind", ("kind",), kind="choice", choices=STORAGE_KINDS),
-    FieldSpec("Free", ("free_gb",), "GB"),
-    FieldSpec("Holds", ("holds",), kind="choice", choices=("images", "copy")),
-)
-_SUPPLIES = (
-    FieldSpec("Name", ("name",), kind="text"),
-    FieldSpec("Kind", ("kind",), kind="choice", choices=SUPPLY_KINDS),
-    FieldSpec("Voltage", ("voltage_v",), "V"),
-    FieldSpec("Rated", ("rated_a",), "A"),
-    FieldSpec("Capacity", ("capacity_ah",), "Ah"),
-    FieldSpec("Usable share", ("usable_share",)),
-)
-_PLAN = (
-    FieldSpec("Exposure of a frame", ("exposure_s",), "s"),
-    FieldSpec("Frames", ("frames",), kind="whole"),
-    FieldSpec("Night lasts", ("hours",), "h"),
-    FieldSpec("Filters, in commas", ("filters",), kind="list"),
-)
 _PRESENCE_WORDS = {Verdict.HOLDS: "yes", Verdict.FAILS: "no", Verdict.UNPROVEN: "unproven", Verdict.TIGHT: "doubtful"}
 
 
-def device_specs(parts: tuple[str, ...], supplies: tuple[str, ...]) -> tuple[FieldSpec, ...]:
+def device_specs(parts: tuple[str, ...], supplies: tuple[str, ...]) -> tuple[ShownField, ...]:
     """Return the fields that every device shows; the parts and supplies of the rig are its choices."""
-    return (
-        FieldSpec("Name", ("name",), kind="text"),
-        FieldSpec("Sits at part", ("part",), kind="choice", choices=parts),
-        FieldSpec("Model", ("identity", "model"), kind="text"),
-        FieldSpec("USB vendor:product", ("identity", "usb_id"), kind="text"),
-        FieldSpec("Serial number", ("identity", "serial_number"), kind="text"),
-        FieldSpec("Driver", ("driver", "name"), kind="text"),
-        FieldSpec("Driver version", ("driver", "version"), kind="text"),
-        FieldSpec("Driver installed", ("driver", "installed"), kind="text"),
-        FieldSpec("Plugged in", ("connection", "plugged_in"), kind="text"),
-        FieldSpec("Reached by", ("connection", "kind"), kind="choice", choices=CONNECTION_KINDS),
-        FieldSpec("Port", ("connection", "port"), kind="text"),
-        FieldSpec("Host", ("connection", "host"), kind="text"),
-        FieldSpec("TCP port", ("connection", "tcp_port"), kind="whole"),
-        FieldSpec("Baud rate", ("connection", "baud"), kind="whole"),
-        FieldSpec("Connection mode", ("connection", "mode"), kind="text"),
-        FieldSpec("Connected", ("connected",), kind="truth"),
-        FieldSpec("Fed by", ("power", "supply"), kind="choice", choices=supplies),
-        FieldSpec("Draws", ("power", "current_a"), "A"),
-        FieldSpec("Draws at most", ("power", "peak_a"), "A"),
+    choices: dict[tuple[str | int, ...], tuple[str, ...]] = {("part",): parts, ("power", "supply"): supplies}
+    return tuple(
+        field.with_choices(choices[field.path]) if field.path in choices else field for field in shown_fields(Device)
     )
 
 
@@ -117,9 +74,9 @@ class DevicesSheet(StepSheet):
         column.addWidget(self.table)
         self.card = self.add_card(3)
         self.settings = SettingsGrid(session, palette)
-        self.slots = RowsEditor(session, "Slots", _SLOTS, "slot", lambda: {"name": ""})
-        self.storage = RowsEditor(session, "Disks and cards", _STORAGE, "disk", lambda: {"name": "disk"})
-        self.supplies = RowsEditor(session, "Supplies", _SUPPLIES, "supply", self._fresh_supply)
+        self.slots = RowsEditor(session, "Slots", shown_fields(Slot), "slot", lambda: {"name": ""})
+        self.storage = RowsEditor(session, "Disks and cards", shown_fields(Storage), "disk", lambda: {"name": "disk"})
+        self.supplies = RowsEditor(session, "Supplies", shown_fields(Supply), "supply", self._fresh_supply)
         for widget in (self.settings, self.slots, self.storage, self.supplies):
             self.inputs.addWidget(widget)
         self.plan_card = self.add_card(2)
@@ -212,7 +169,7 @@ class DevicesSheet(StepSheet):
                 name = f"Disks and cards of {device.title}"
                 self.storage.show_list(name, ("devices", index, "storage"), len(device.storage), rig)
         self.supplies.show_list("Supplies", ("supplies",), len(rig.supplies), rig)
-        self.plan_card.show_object("Plan of the night", ("plan",), _PLAN, rig)
+        self.plan_card.show_object("Plan of the night", ("plan",), NIGHT, rig)
         self.actions_panel.refresh()
 
     def _show_table(self, chosen: int) -> None:

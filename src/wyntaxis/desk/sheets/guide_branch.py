@@ -17,7 +17,7 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.light_path import PartsSheet
-from wyntaxis.desk.sheets.specs import GUIDE_SETTINGS, PLAN, telescope_specs
+from wyntaxis.desk.sheets.specs import DRIFT_AND_MOUNT, GUIDE_SETTINGS, telescope_specs
 from wyntaxis.desk.tables import TextTable
 from wyntaxis.desk.value_field import ChoiceField
 
@@ -142,7 +142,7 @@ class GuideBranchSheet(PartsSheet):
         rig = self.session.rig
         self.settings_card.setVisible(rig.guiding.kind != "none")
         self.settings_card.show_object("Guide settings", ("guiding", "settings"), GUIDE_SETTINGS, rig)
-        self.plan_card.show_object("Plan and mount", (), PLAN, rig)
+        self.plan_card.show_object("Plan and mount", (), DRIFT_AND_MOUNT, rig)
         self.pulse_fold.setVisible(rig.guiding.kind != "none")
         self.pulse_fold.refresh()
         self.rotation_fold.refresh()

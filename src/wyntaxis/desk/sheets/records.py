@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit
 from wyntaxis.core.findings.records import summary
 from wyntaxis.core.records.bring_in import record_place
 from wyntaxis.core.records.quantities import comparables
-from wyntaxis.core.rig.devices import DEVICE_KINDS, SIDES, Record
+from wyntaxis.core.rig.devices import Record, RecordEntry
+from wyntaxis.core.rig.shown import ShownField, shown_at, shown_fields
 from wyntaxis.core.steps import RECORDS, Step
-from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.matrix_table import FIRST_RECORD, MatrixTable, typed_value
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
@@ -21,20 +21,8 @@ from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.bring_in_panel import BringInPanel
 from wyntaxis.desk.sheets.frames_panel import FramesPanel
 
-_RECORD = (
-    FieldSpec("Name", ("name",), kind="text"),
-    FieldSpec("Side", ("side",), kind="choice", choices=SIDES),
-    FieldSpec("Pair: one word for both sides", ("pair",), kind="text"),
-)
-_ENTRIES = (
-    FieldSpec("Name", ("name",), kind="text"),
-    FieldSpec("Taken as", ("role",), kind="choice", choices=DEVICE_KINDS),
-    FieldSpec("Vendor:product", ("usb_id",), kind="text"),
-    FieldSpec("Serial number", ("serial_number",), kind="text"),
-    FieldSpec("Driver", ("driver",), kind="text"),
-    FieldSpec("Port", ("port",), kind="text"),
-    FieldSpec("Connected", ("connected",), kind="truth"),
-)
+_RECORD = tuple(shown_at(Record, key) for key in ("name", "side", "pair"))
+_ENTRIES = shown_fields(RecordEntry)
 
 
 @sheet_of(RECORDS)
@@ -157,12 +145,12 @@ class RecordsSheet(StepSheet):
         self._show_record()
         self.frames.refresh()
 
-    def _specs(self) -> tuple[FieldSpec, ...]:
+    def _specs(self) -> tuple[ShownField, ...]:
         document = self.session.document
         trains = (document.name, *(variant.name for variant in document.variants))
         if len(trains) < 2:
             return _RECORD
-        return (*_RECORD, FieldSpec("For the train (all, if empty)", ("variant",), kind="choice", choices=trains))
+        return (*_RECORD, shown_at(Record, "variant").with_choices(trains))
 
     def _which_text(self, record: Record) -> str:
         elsewhere = record not in self.session.rig.own_records

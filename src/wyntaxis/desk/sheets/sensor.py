@@ -24,7 +24,6 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR, Step
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.background import Job
-from wyntaxis.desk.card import FieldSpec
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.frames_table import FramesTable
 from wyntaxis.desk.numbers_in import parse_number
@@ -33,6 +32,7 @@ from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.specs import EXPOSURES
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
@@ -47,11 +47,6 @@ if TYPE_CHECKING:
         OffsetPlot,
         TransferPlot,
     )
-
-_PLAN = (
-    FieldSpec("Exposure of a frame", ("exposure_s",), "s"),
-    FieldSpec("Longest exposure", ("longest_exposure_s",), "s"),
-)
 
 
 def _bench_plots() -> ModuleType:
@@ -295,7 +290,7 @@ class SensorSheet(StepSheet):
         self.legs.setVisible(index is not None)
         if index is not None:
             self.legs.show_device(rig.devices[index], index)
-        self.plan.show_object("Plan", ("plan",), _PLAN, rig)
+        self.plan.show_object("Plan", ("plan",), EXPOSURES, rig)
         self.sky.refresh()
         self.state.setText(self._words(result, index is not None))
         self.gains.setVisible(result is not None)

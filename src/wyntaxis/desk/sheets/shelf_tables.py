@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QTableView,
 )
 
-from wyntaxis.core.rig.model import Joint
+from wyntaxis.core.rig.parts import Joint
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.train.joints import joint_text
 from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, pieces_text

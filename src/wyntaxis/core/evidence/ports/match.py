@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.model import Rig, Sensor
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Sensor
 from wyntaxis.core.rig.settings import CAMERAS
 
 BYTES_PER_SAMPLE = 2

@@ -14,7 +14,8 @@ from wyntaxis.core.files.errors import InputError, shown
 from wyntaxis.core.files.fits import first_line, headers_of, sha256_of_file
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.model import Rig, Sensor
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Sensor
 from wyntaxis.core.wording import number, utc_stamp
 
 if TYPE_CHECKING:

@@ -1,0 +1,226 @@
+"""The parts of the rig document along the light: telescope, train, sensor.
+
+Lengths are in mm, pixels in µm, masses in g.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field, model_validator
+
+from wyntaxis.core.rig.base import Id, Length, Mass, Note, PositiveLength, StrictModel, Text, Thread, not_vanishing
+from wyntaxis.core.rig.shown import Shown
+
+PartKind = Literal[
+    "corrector",
+    "extender",
+    "spacer",
+    "adapter",
+    "tilt_plate",
+    "focuser",
+    "rotator",
+    "off_axis_guider",
+    "filter_wheel",
+    "filter_drawer",
+    "window",
+    "camera",
+]
+PART_KINDS: tuple[PartKind, ...] = PartKind.__args__  # type: ignore[attr-defined]
+MAGNIFYING_KINDS: frozenset[str] = frozenset({"corrector", "extender"})
+PINNABLE_KINDS: frozenset[str] = frozenset({"spacer", "adapter"})
+
+
+class Joint(StrictModel):
+    """One end of a part: how it screws or slides onto its neighbour.
+
+    ``shoulder`` false: nothing stops the part at a repeatable place. Left out, a thread is taken to have one.
+    """
+
+    thread: Annotated[Thread, Shown("thread")]
+    gender: Annotated[Literal["male", "female", "slip"], Shown("gender")]
+    depth_mm: Annotated[Length | None, Shown("depth", "mm")] = None
+    shoulder: bool | None = None
+
+
+class Glass(StrictModel):
+    """A plane-parallel plate in the beam.
+
+    ``counted``: the plate is already inside a length that a maker gave, so it adds nothing to the required back focus.
+    ``counted_in`` says inside which: ``flange`` (the camera's flange-to-sensor figure, the default) or
+    ``back_focus`` (the corrector's required distance: then it still shifts the focus of a guide branch before it).
+    """
+
+    name: Annotated[Text, Shown("Glass")] = "glass"
+    thickness_mm: Annotated[PositiveLength, Shown("Thickness", "mm")]
+    thickness_tolerance_mm: Length | None = None
+    index: Annotated[Annotated[float, Field(ge=1, le=5)], Shown("Index", "n")]
+    counted: Annotated[bool, Shown("Counted already")] = False
+    counted_in: Literal["flange", "back_focus"] | None = None
+
+    @model_validator(mode="after")
+    def _counted_in_needs_counted(self) -> Glass:
+        if self.counted_in is not None and not self.counted:
+            raise ValueError('"counted_in" needs "counted": true')
+        return self
+
+
+class Adjustable(StrictModel):
+    """The range of a part whose length can be set, and where it is set."""
+
+    min_mm: Annotated[Length, Shown("Shortest", "mm")]
+    max_mm: Annotated[Length, Shown("Longest", "mm")]
+    set_mm: Annotated[Length, Shown("Set at", "mm")]
+
+    @model_validator(mode="after")
+    def _set_inside_range(self) -> Adjustable:
+        if self.min_mm > self.max_mm:
+            raise ValueError(f"min_mm {self.min_mm:g} is above max_mm {self.max_mm:g}")
+        if not self.min_mm <= self.set_mm <= self.max_mm:
+            raise ValueError(f"set_mm {self.set_mm:g} is outside the range {self.min_mm:g} to {self.max_mm:g} mm")
+        return self
+
+
+class Prism(StrictModel):
+    """The pick-off prism of an off-axis guider; distances from the part's front face and from the axis.
+
+    ``beside`` tells at which side of the sensor it stands: beside a long side, it has half the height to clear.
+    ``angle_deg`` tells where it stands as the frame shows it, from the frame's top toward its left; left out, it stands
+    above a long side or left of a short one.
+    """
+
+    from_front_mm: Annotated[Length, Shown("from front", "mm")]
+    edge_from_axis_mm: Annotated[Length, Shown("edge to axis", "mm")]
+    height_mm: Annotated[PositiveLength, Shown("height", "mm")]
+    width_mm: Annotated[PositiveLength, Shown("width", "mm")]
+    beside: Annotated[Literal["long_side", "short_side"], Shown("beside the sensor's")] = "long_side"
+    angle_deg: Annotated[Annotated[float, Field(ge=-360, le=360)] | None, Shown("angle from top", "°")] = None
+
+
+class Sensor(StrictModel):
+    """A camera's sensor: pixels unbinned, and the binning it is used with."""
+
+    width_px: Annotated[
+        Annotated[int, Field(ge=1, le=200_000)],
+        Shown("Pixels across", "px", "pixel", tolerance=0.0, decimals=0, place=1),
+    ]
+    height_px: Annotated[
+        Annotated[int, Field(ge=1, le=200_000)], Shown("Pixels down", "px", "pixel", tolerance=0.0, decimals=0, place=1)
+    ]
+    pixel_um: Annotated[
+        Annotated[float, Field(gt=0, le=1000), AfterValidator(not_vanishing)], Shown("Pixel", "µm", "pixel")
+    ]
+    bit_depth: Annotated[Annotated[int, Field(ge=1, le=64)] | None, Shown("Bit depth", "bit")] = None
+    binning: Annotated[
+        Annotated[int, Field(ge=1, le=64)], Shown("Binning", "", "pixel", tolerance=0.0, decimals=0, place=1)
+    ] = 1
+
+    @property
+    def width_mm(self) -> float:
+        return self.width_px * self.pixel_um / 1000
+
+    @property
+    def height_mm(self) -> float:
+        return self.height_px * self.pixel_um / 1000
+
+    @property
+    def diagonal_mm(self) -> float:
+        return math.hypot(self.width_mm, self.height_mm)
+
+    @property
+    def corner_px(self) -> float:
+        """How far the corner is from the middle, in binned pixels."""
+        return math.hypot(self.width_px, self.height_px) / 2 / self.binning
+
+
+class Part(StrictModel):
+    """One part of the train or of the guide path; ``length_mm`` is its optical length along the axis."""
+
+    id: Id
+    kind: Annotated[PartKind, Shown("Kind")]
+    name: Annotated[Text | None, Shown("Name")] = None
+    length_mm: Annotated[Length, Shown("Length", "mm")]
+    length_tolerance_mm: Annotated[Length | None, Shown("Tolerance ±", "mm")] = None
+    length_basis: Annotated[Literal["stated", "measured"], Shown("Length is")] = "stated"
+    adjustable: Annotated[Adjustable | None, Shown("")] = None
+    glass: Annotated[Annotated[tuple[Glass, ...], Field(strict=False)], Shown("")] = ()
+    magnification: Annotated[
+        Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None,
+        Shown("Magnification", "×", kinds=MAGNIFYING_KINDS),
+    ] = None
+    required_back_focus_mm: Annotated[
+        PositiveLength | None, Shown("Required distance", "mm", kinds=MAGNIFYING_KINDS)
+    ] = None
+    back_focus_tolerance_mm: Annotated[Length | None, Shown("Its tolerance ±", "mm", kinds=MAGNIFYING_KINDS)] = None
+    image_circle_mm: Annotated[PositiveLength | None, Shown("Image circle", "mm", kinds=MAGNIFYING_KINDS)] = None
+    prism: Annotated[Prism | None, Shown("Prism")] = None
+    sensor: Annotated[Sensor | None, Shown("")] = None
+    clear_aperture_mm: Annotated[PositiveLength | None, Shown("Clear aperture", "mm")] = None
+    mass_g: Annotated[Mass | None, Shown("Mass", "g")] = None
+    front: Annotated[Joint | None, Shown("Front")] = None
+    rear: Annotated[Joint | None, Shown("Rear")] = None
+    pinned: Annotated[bool, Shown("Pinned in the search", kinds=PINNABLE_KINDS)] = False
+    keep_with_next: Annotated[bool, Shown("Keep with the next")] = False
+    note: Note | None = None
+
+    @property
+    def title(self) -> str:
+        """What to call the part: its name, or its id in words where it has none."""
+        return self.name or self.id.replace("_", " ")
+
+    @property
+    def optical_length_mm(self) -> float:
+        """The length that counts: where it is set, for an adjustable part."""
+        return self.adjustable.set_mm if self.adjustable else self.length_mm
+
+    @model_validator(mode="after")
+    def _keys_fit_the_kind(self) -> Part:
+        if self.kind not in MAGNIFYING_KINDS:
+            for key in ("magnification", "required_back_focus_mm", "back_focus_tolerance_mm"):
+                if getattr(self, key) is not None:
+                    raise ValueError(f'"{key}" belongs to a corrector or an extender, not to kind "{self.kind}"')
+        if self.prism is not None and self.kind != "off_axis_guider":
+            raise ValueError(f'"prism" belongs to an off_axis_guider, not to kind "{self.kind}"')
+        if self.prism is not None and self.prism.from_front_mm > self.optical_length_mm:
+            raise ValueError(
+                f"prism.from_front_mm {self.prism.from_front_mm:g} lies behind the part, "
+                f"which is {self.optical_length_mm:g} mm long"
+            )
+        if self.sensor is not None and self.kind != "camera":
+            raise ValueError(f'"sensor" belongs to a camera, not to kind "{self.kind}"')
+        return self
+
+
+class Focuser(StrictModel):
+    """The telescope's focuser: where focus falls behind it, how far it goes, what it carries.
+
+    ``focal_plane_mm`` counts from its racked-in face to the focal plane of the bare telescope.
+    """
+
+    focal_plane_mm: Annotated[Length | None, Shown("focal plane behind it", "mm")] = None
+    travel_mm: Annotated[Length | None, Shown("travel", "mm")] = None
+    load_rating_g: Annotated[Mass | None, Shown("carries", "g")] = None
+    moment_rating_n_m: Annotated[
+        Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)] | None, Shown("moment", "N·m")
+    ] = None
+
+
+class Telescope(StrictModel):
+    """The telescope, before any corrector."""
+
+    id: Id
+    name: Annotated[Text | None, Shown("Name")] = None
+    focal_length_mm: Annotated[PositiveLength, Shown("Focal length", "mm")]
+    focal_length_tolerance_mm: Annotated[Length | None, Shown("Tolerance ±", "mm")] = None
+    aperture_mm: Annotated[PositiveLength, Shown("Aperture", "mm", "focal_length", decimals=1)]
+    obstruction_ratio: Annotated[Annotated[float, Field(ge=0, lt=1)], Shown("Obstruction ratio")] = 0.0
+    image_circle_mm: Annotated[PositiveLength | None, Shown("Image circle", "mm")] = None
+    exit_pupil_distance_mm: Annotated[PositiveLength | None, Shown("Exit pupil before image", "mm")] = None
+    rear: Annotated[Joint | None, Shown("Rear")] = None
+    focuser: Annotated[Focuser | None, Shown("Focuser", always=True)] = None
+    note: Note | None = None
+
+    @property
+    def title(self) -> str:
+        return self.name or self.id
