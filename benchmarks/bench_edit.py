@@ -20,8 +20,8 @@ from wyntaxis.core.rig.store import validated
 from wyntaxis.core.steps import steps
 from wyntaxis.desk.app import dress
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.settings import Settings
 from wyntaxis.desk.window import MainWindow
+from wyntaxis.desk.window_state import WindowState
 
 ROUNDS = 60
 LIMIT_MS = 50
@@ -47,7 +47,7 @@ def main() -> int:
     app = QApplication([])
     dress(app)
     with tempfile.TemporaryDirectory() as state:
-        window = MainWindow(Settings(Path(state)), Path(state))
+        window = MainWindow(WindowState(Path(state)), Path(state))
         window.build()
         window.show()
         session = Session(rig_of_25_parts())

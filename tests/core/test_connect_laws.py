@@ -13,7 +13,7 @@ from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.headers.headers import frame_header
-from wyntaxis.core.evidence.headers.partners import group_frames, lacking
+from wyntaxis.core.evidence.headers.partners import group_frames, missing_calibration
 from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.match import match_devices
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice, read_ports
@@ -23,12 +23,12 @@ from wyntaxis.core.quantities.devices import device_quantity
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.records.compare import compare_value
 from wyntaxis.core.records.entries import device_of, entries_of_rig, faults_within, same_device
+from wyntaxis.core.records.likely_causes import likely_cause_of_list
 from wyntaxis.core.records.presence import presence
 from wyntaxis.core.records.quantities import comparables
-from wyntaxis.core.records.stories import list_story
+from wyntaxis.core.rig.device_settings import SETTINGS, check_setting, settings_of
 from wyntaxis.core.rig.devices import DEVICE_KINDS, RecordEntry
 from wyntaxis.core.rig.edit import Change, apply
-from wyntaxis.core.rig.settings import SETTINGS, check_setting, settings_of
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.rig.variants import new_variant
 from wyntaxis.stand_ins.usb import make_demo_tree, make_tree
@@ -106,7 +106,7 @@ def test_a_number_that_is_off_differs_by_what_it_is_off(document, factor):
 @given(st.permutations(["L", "R", "G", "B", "Ha"]))
 def test_every_other_order_of_filters_has_its_story(order):
     wanted = ("L", "R", "G", "B", "Ha")
-    story = list_story(tuple(order), wanted)
+    story = likely_cause_of_list(tuple(order), wanted)
     moved = sum(a != b for a, b in zip(order, wanted, strict=True))
     assert story == "" if moved == 0 else "swapped" in story if moved == 2 else story == "same set, other order"
 
@@ -267,14 +267,14 @@ def test_groups_and_lacks_do_not_depend_on_the_order_of_files(frames, chance):
     def summary(some):
         groups = group_frames(some)
         kinds = sorted((g.title, g.count) for g in groups)
-        return kinds, sorted((lack.lights.title, lack.kind) for lack in lacking(groups))
+        return kinds, sorted((lack.lights.title, lack.kind) for lack in missing_calibration(groups))
 
     assert summary(told) == summary(shuffled)
     groups = group_frames(told)
     assert sum(group.count for group in groups) == len(told)
     # What has a partner keeps it when more frames come in.
     more = [*told, frame_header(header(IMAGETYP="DARK"), "more.fits")]
-    assert len(lacking(group_frames(more))) <= len(lacking(groups))
+    assert len(missing_calibration(group_frames(more))) <= len(missing_calibration(groups))
 
 
 @pytest.mark.slow

@@ -4,8 +4,8 @@ import pytest
 from PyQt6.QtWidgets import QApplication
 
 from wyntaxis.desk.app import dress
-from wyntaxis.desk.settings import Settings
 from wyntaxis.desk.window import MainWindow
+from wyntaxis.desk.window_state import WindowState
 
 
 @pytest.fixture(scope="session")
@@ -18,7 +18,7 @@ def make_window(qtbot, qapp, tmp_path):
     dress(qapp)
 
     def make():
-        window = MainWindow(Settings(tmp_path / "state"), tmp_path / "state", tmp_path / "shelf.json")
+        window = MainWindow(WindowState(tmp_path / "state"), tmp_path / "state", tmp_path / "shelf.json")
         qtbot.addWidget(window, before_close_func=lambda w: w.session and w.session.history.mark_saved())
         window.build()
         window.show()

@@ -137,7 +137,7 @@ def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qt
     assert "1 frames below" in sheet.frames.state.text()
     row = texts(sheet.frames.checks, 1).index("FOCALLEN")
     assert "the reducer Aldous 0.76x is missing" in sheet.frames.checks.item(row, 5).text()
-    assert texts(sheet.frames.lacks, 2) == ["dark", "flat", "bias"]
+    assert texts(sheet.frames.missing, 2) == ["dark", "flat", "bias"]
     assert texts(sheet.frames.broken) == ["noise.fits"]
     assert session.evaluation.finding("frames.header").verdict == "fails"
     sheet.frames.save(tmp_path / "audit.csv")

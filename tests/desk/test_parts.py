@@ -13,7 +13,7 @@ from wyntaxis.core.worklist import tallies
 from wyntaxis.desk.ledger_row import leg_text, scale_range
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import PALETTES, contrast
-from wyntaxis.desk.settings import Settings
+from wyntaxis.desk.window_state import WindowState
 
 
 @pytest.mark.parametrize(
@@ -70,7 +70,7 @@ def test_a_rows_scale_holds_every_leg_and_the_target():
 def test_settings_survive_what_is_not_theirs(tmp_path):
     for broken in (b"", b"[]", b"{", b"\xff", b'{"text_scale": "x", "recent": 5, "split": "%%", "palette": 3}'):
         (tmp_path / "window.json").write_bytes(broken)
-        settings = Settings(tmp_path)
+        settings = WindowState(tmp_path)
         assert settings.number("text_scale", 1.0, 0.8, 2.0) == 1.0
         assert settings.recent == []
         assert settings.state("split") is None
@@ -80,7 +80,7 @@ def test_settings_survive_what_is_not_theirs(tmp_path):
     settings.put("split", b"\x00\xff")
     settings.put("text_scale", 9.0)
     settings.write()
-    again = Settings(tmp_path)
+    again = WindowState(tmp_path)
     assert [path.name for path in again.recent][:2] == ["11.rig.json", "10.rig.json"]
     assert len(again.recent) == 9
     assert again.state("split") == b"\x00\xff"

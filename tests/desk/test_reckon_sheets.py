@@ -51,7 +51,7 @@ def test_a_large_object_asks_for_panels(window, footprint):
     window.session.set_value(("train", 4, "sensor", "height_px"), 400, "Crop")
     assert "panels with 20 % overlap" in footprint.words.text()
     assert len(footprint.patch.view.panels) > 4
-    assert len(footprint.frames()) == 2 + len(footprint.patch.view.panels)
+    assert len(footprint.export.frames()) == 2 + len(footprint.patch.view.panels)
 
 
 def test_keys_and_mouse_move_and_turn_the_frame(window, footprint, qtbot):
@@ -101,16 +101,16 @@ def test_each_variant_keeps_its_own_angle(window, footprint):
 
 
 def test_coordinates_are_copied_and_saved(window, footprint, tmp_path, example_file):
-    footprint.copy_center()
+    footprint.export.copy_center()
     assert QApplication.clipboard().text().endswith("PA 20.00°")
-    footprint.copy_corners()
+    footprint.export.copy_corners()
     assert len(QApplication.clipboard().text().splitlines()) == 4
     for name, start in (("f.csv", "rig,point"), ("f.txt", "Polygon ICRS ")):
-        footprint.save(tmp_path / name)
+        footprint.export.save(tmp_path / name)
         assert (tmp_path / name).read_text("utf-8").startswith(start)
-    footprint.save(tmp_path / "f.png")
+    footprint.export.save(tmp_path / "f.png")
     assert (tmp_path / "f.png").stat().st_size > 1000
-    footprint.save(tmp_path / "f.doc")
+    footprint.export.save(tmp_path / "f.doc")
     assert "use .txt (STC-S), .csv or .png" in window.notice.text.text()
     footprint.add_rig(tmp_path / "none.rig.json")
     assert "cannot be read" in window.notice.text.text()

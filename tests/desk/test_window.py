@@ -293,10 +293,10 @@ def test_the_window_remembers_its_state(window, make_window):
 
 
 def test_start_builds_only_after_the_first_paint(qtbot, qapp, tmp_path):
-    from wyntaxis.desk.settings import Settings
     from wyntaxis.desk.window import MainWindow
+    from wyntaxis.desk.window_state import WindowState
 
-    window = MainWindow(Settings(tmp_path), tmp_path)
+    window = MainWindow(WindowState(tmp_path), tmp_path)
     qtbot.addWidget(window)
     loaded = []
     qapp.setFont(QFont("DejaVu Sans"))

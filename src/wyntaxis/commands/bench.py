@@ -25,7 +25,7 @@ def _findings(rig: Rig, change: Change | None, prefixes: tuple[str, ...]) -> lis
     from wyntaxis.core.rig import edit
 
     found = evaluate(edit.apply(rig, change) if change is not None else rig).findings
-    return [one for one in found if one.id.startswith(prefixes)]
+    return [entry for entry in found if entry.id.startswith(prefixes)]
 
 
 def _code(findings: list[Finding]) -> int:
@@ -62,7 +62,7 @@ def _sensor(options: argparse.Namespace) -> int:
     findings = _findings(rig, change, _SENSOR)
     if options.json:
         told = bench_json(result) | {"notes": notes}
-        print_json(told | {"findings": [one.as_json() for one in findings]})
+        print_json(told | {"findings": [finding.as_json() for finding in findings]})
     else:
         _print_bench(result, notes)
         print_findings(findings)
@@ -74,11 +74,11 @@ def _print_bench(result: BenchResult, notes: list[str]) -> None:
     from wyntaxis.core.wording import number, short
 
     table = [["gain", "plane", "e⁻/ADU", "read noise e⁻", "full well e⁻", "dynamic range", "linearity %"]]
-    for one in result.gains:
-        t = one.transfer
-        gain = "–" if one.gain is None else short(one.gain)
+    for entry in result.gains:
+        t = entry.transfer
+        gain = "–" if entry.gain is None else short(entry.gain)
         row = [_text(t.conversion_gain, 4), read_noise_text(t, 3), _text(t.full_well, 0)]
-        table.append([gain, one.plane or "all", *row, _text(t.dynamic_range, 2), _text(t.linearity_percent, 3)])
+        table.append([gain, entry.plane or "all", *row, _text(t.dynamic_range, 2), _text(t.linearity_percent, 3)])
     if result.gains:
         print_table(table, right={0})
     for bias in result.biases:
@@ -95,8 +95,8 @@ def _print_bench(result: BenchResult, notes: list[str]) -> None:
         print(f"dark current at {number(point.temperature_c, 1)} °C: {_text(point.current, 5)} e⁻/s/px")
     for sky in result.skies:
         print(f"sky through {sky.filter}: {_text(sky.sky, 3)} e⁻/s/px")
-    for misfit in result.misfits:
-        print(f"not used: {misfit.path}: {misfit.why}")
+    for frame in result.rejected:
+        print(f"not used: {frame.path}: {frame.why}")
     for note in notes:
         print(f"note: {note}")
 
@@ -130,7 +130,7 @@ def _cooling(options: argparse.Namespace) -> int:
         notes.append(str(error))
     findings = _findings(rig, change, _COOLING)
     if options.json:
-        print_json(cooling_json(runs, model, notes) | {"findings": [one.as_json() for one in findings]})
+        print_json(cooling_json(runs, model, notes) | {"findings": [finding.as_json() for finding in findings]})
         return _code(findings)
     from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
 

@@ -48,7 +48,7 @@ def _records(options: argparse.Namespace) -> int:
     evaluation = evaluated(rig)
     found, findings = evaluation.matrix, _of(evaluation, *RECORD_FINDINGS)
     if options.json:
-        print_json(found.as_json() | {"findings": [one.as_json() for one in findings]})
+        print_json(found.as_json() | {"findings": [finding.as_json() for finding in findings]})
         return _code(findings)
     if not found.records:
         print("The rig holds no records yet: bring one in on the Records sheet, or compare a file with --with FILE")
@@ -77,7 +77,7 @@ def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
     file, maps = read_foreign(path), load_maps(own_maps_path())
     chosen = maps.named(map_name) if map_name else maps.suiting(file)
     if chosen is None:
-        known = ", ".join(f'"{one.name}"' for one in maps.maps) or "none yet"
+        known = ", ".join(f'"{key_map.name}"' for key_map in maps.maps) or "none yet"
         wanted = f'no key map "{map_name}"' if map_name else "no saved key map suits it"
         raise InputError(f"{wanted} (saved: {known}); make one on the Records sheet", path)
     change, faults = record_of(evaluate(rig), path, file, chosen)
@@ -103,7 +103,7 @@ def _headers(options: argparse.Namespace) -> int:
     found, findings = evaluation.frames, _of(evaluation, "frames.", "cooling.setpoint")
     assert found is not None
     if options.json:
-        print_json(found.as_json() | {"findings": [one.as_json() for one in findings]})
+        print_json(found.as_json() | {"findings": [finding.as_json() for finding in findings]})
     elif options.csv:
         print(found.as_csv(), end="")
     else:
@@ -133,7 +133,7 @@ def _ports(options: argparse.Namespace) -> int:
     if options.json:
         from wyntaxis.core.evidence.ports.listing import tree_json
 
-        print_json(tree_json(tree, names) | {"findings": [one.as_json() for one in findings]})
+        print_json(tree_json(tree, names) | {"findings": [finding.as_json() for finding in findings]})
         return _code(findings)
     table = [["port", "device", "id", "serial", "Mbit/s", "control", "mA", "in the rig"]]
     for depth, usb in tree.in_order():
@@ -155,11 +155,13 @@ def _ready(options: argparse.Namespace) -> int:
 
     found = reckoned(options).conditions
     if options.json:
-        print_json([one.as_json() for one in found])
+        print_json([entry.as_json() for entry in found])
     else:
-        print_table([[str(one.verdict).upper(), one.condition.title, one.why] for one in found], right=set())
+        print_table(
+            [[str(element.verdict).upper(), element.condition.title, element.why] for element in found], right=set()
+        )
         print(overall(found))
-    return SOME_FAIL if any(one.verdict == "fails" for one in found) else OK
+    return SOME_FAIL if any(item.verdict == "fails" for item in found) else OK
 
 
 COMMANDS = {

@@ -89,9 +89,9 @@ def _progress(done: int, of: int) -> None:
 
 def read_tree(options: argparse.Namespace) -> PortTree:
     """Read the ports of this computer, or of the tree that a command is told of."""
-    from wyntaxis.core.evidence.ports.tree import USUAL_ROOT, read_ports
+    from wyntaxis.core.evidence.ports.tree import DEFAULT_ROOT, read_ports
 
-    return read_ports(options.sysfs or USUAL_ROOT)
+    return read_ports(options.sysfs or DEFAULT_ROOT)
 
 
 def ports_arguments(parser: argparse.ArgumentParser) -> None:

@@ -169,7 +169,7 @@ def _scale(options: argparse.Namespace) -> int:
                 "mirrored": reading.mirrored,
                 "notes": list(reading.notes),
                 "kept": options.keep,
-                "findings": [one.as_json() for one in findings],
+                "findings": [finding.as_json() for finding in findings],
             }
         )
     else:
@@ -284,11 +284,11 @@ def _night(options: argparse.Namespace) -> int:
         moon = night.moon
         print(f"moon: {number(100 * moon.illuminated, 0)} % lit, {number(moon.hours_up_dark, 1)} h up in the dark")
         table = [["object", "up h", "up in the dark h", "highest", "meridian", "flip", "moon apart"]]
-        for one in night.objects:
-            times = ["–" if t is None else utc_text(t) for t in (one.transit, one.flip)]
-            hours = [number(one.path.hours_up, 1), number(one.path.hours_up_and_dark, 1)]
-            table.append([one.name, *hours, f"{number(one.path.highest[0], 0)}°", *times,
-                          f"{number(one.moon_apart_deg, 0)}°"])  # fmt: skip
+        for entry in night.objects:
+            times = ["–" if t is None else utc_text(t) for t in (entry.transit, entry.flip)]
+            hours = [number(entry.path.hours_up, 1), number(entry.path.hours_up_and_dark, 1)]
+            table.append([entry.name, *hours, f"{number(entry.path.highest[0], 0)}°", *times,
+                          f"{number(entry.moon_apart_deg, 0)}°"])  # fmt: skip
         print_table(table, right={1, 2, 3, 6})
         if night.warning:
             print(f"note: {night.warning}")

@@ -28,6 +28,6 @@ def evaluate(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart,
     numbers = numbers_of(rig, evidence, shelf)
     bare = Evaluation(**vars(numbers), rows=rows_of(numbers), frames=audit_of(numbers))
     told = bare.with_told(findings=tuple(all_findings(bare)))
-    ranked = sorted(in_order(), key=lambda one: one.rank)
-    conditions = {one.id: (one.condition, one.needed) for one in ranked if one.condition is not None}
+    ranked = sorted(in_order(), key=lambda entry: entry.rank)
+    conditions = {item.id: (item.condition, item.needed) for item in ranked if item.condition is not None}
     return told.with_told(conditions=judge_conditions(told.findings, conditions, rig))

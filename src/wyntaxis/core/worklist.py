@@ -60,7 +60,7 @@ def tallies(evaluation: Evaluation) -> list[Tally]:
 
 def _tally(evaluation: Evaluation, step: Step) -> Tally:
     if step is READY:
-        stand = [one.verdict for one in evaluation.conditions]
+        stand = [condition.verdict for condition in evaluation.conditions]
         return Tally(step, worst(stand), dict(Counter(stand)))
     verdicts = [evaluation.quantities[key].verdict for key in quantities_of(step)]
     found = [f.verdict for f in evaluation.findings if belongs(step, f)]

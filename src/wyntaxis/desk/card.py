@@ -110,8 +110,8 @@ class Card(QFrame):
             self._grid.addWidget(field, row, column + 1)
         # Tab follows the reading order, which is the order of the fields.
         fields = list(self._fields.values())
-        for one, other in itertools.pairwise(fields):
-            QWidget.setTabOrder(one, other)
+        for entry, other in itertools.pairwise(fields):
+            QWidget.setTabOrder(entry, other)
 
     def _field(self, spec: ShownField) -> Field:
         field = make_field(spec, self._base, self.refused.emit)

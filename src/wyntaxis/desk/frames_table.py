@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QTableWidgetItem
 
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
-from wyntaxis.core.evidence.sensor.sorting import Misfit, corrected
+from wyntaxis.core.evidence.sensor.sorting import RejectedFrame, corrected
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
@@ -50,7 +50,7 @@ class FramesTable(TextTable):
         self,
         headers: FolderHeaders | None,
         corrections: Mapping[str, FrameCorrection],
-        misfits: Mapping[str, Misfit],
+        rejected: Mapping[str, RejectedFrame],
         palette: Palette,
     ) -> None:
         """Fill the table; a corrected cell is bold, a frame that is not used tells why."""
@@ -60,8 +60,8 @@ class FramesTable(TextTable):
         told = [corrected(frame, corrections.get(frame.path)) for frame in frames]
         self.show_rows(
             [
-                [frame.path, *(_text(frame, key) for _, key, _ in _COLUMNS), misfits[frame.path].why]
-                if frame.path in misfits
+                [frame.path, *(_text(frame, key) for _, key, _ in _COLUMNS), rejected[frame.path].why]
+                if frame.path in rejected
                 else [frame.path, *(_text(frame, key) for _, key, _ in _COLUMNS), ""]
                 for frame in told
             ],

@@ -11,8 +11,6 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout
 
-from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, course
-from wyntaxis.core.evidence.cooling.ramp import Ramp
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, GainResult
 from wyntaxis.core.evidence.sensor.exposure import (
     added_share,
@@ -29,7 +27,8 @@ LOWER_HEIGHT = 0.5
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
-def _colors(palette: Palette) -> tuple[str, ...]:
+def run_colors(palette: Palette) -> tuple[str, ...]:
+    """Return the colours that runs and gains are told apart by."""
     return palette.accent, palette.fails, palette.tight, palette.holds, palette.ink
 
 
@@ -38,7 +37,7 @@ def _title(one: GainResult) -> str:
     return f"{gain}, {one.plane}" if one.plane else gain
 
 
-class _BenchPlot(PlotPanel):
+class BenchPlot(PlotPanel):
     """A plot whose curves are named in a legend."""
 
     def __init__(self, name: str, across: str, upward: str, corner: tuple[int, int] = (-10, 10)) -> None:
@@ -53,7 +52,7 @@ class _BenchPlot(PlotPanel):
         self.legend.setLabelTextSize(f"{max(9, round(self.fontInfo().pixelSize() * 0.85))}px")
 
 
-class _TwoPlots(_BenchPlot):
+class _TwoPlots(BenchPlot):
     """A plot with a lower one over the same axis, such as what a model leaves over."""
 
     def __init__(
@@ -87,8 +86,8 @@ class TransferPlot(_TwoPlots):
         self.data = PlotData(["gain", "signal_adu", "variance_adu2", "fit_adu2", "in_fit"])
         self.lower_panel.data = self.data
         words = []
-        for index, one in enumerate(gains):
-            color, transfer = _colors(palette)[index % 5], one.transfer
+        for index, gain in enumerate(gains):
+            color, transfer = run_colors(palette)[index % 5], gain.transfer
             points = [p for p in transfer.points if p.signal_adu > 0 and p.variance_adu2 > 0]
             x, y = (np.array([getattr(p, key) for p in points]) for key in ("signal_adu", "variance_adu2"))
             used = np.array([not p.rejected for p in points])
@@ -103,17 +102,17 @@ class TransferPlot(_TwoPlots):
                 self.lower_panel.plot.plot(x[near], 100 * (y / fit - 1)[near], symbolPen=color, **style)
             line = np.geomspace(max(x.min(), 1e-3), x.max(), 200)
             model, spread = transfer.variance_at(line), transfer.conversion_gain
-            self.plot.plot(line, np.maximum(model, 1e-9), pen=pg.mkPen(color, width=1.6), name=_title(one))
+            self.plot.plot(line, np.maximum(model, 1e-9), pen=pg.mkPen(color, width=1.6), name=_title(gain))
             band = 200 * spread.standard / spread.value
             for sign in (-1, 1):
                 pen = pg.mkPen(color, width=1, style=Qt.PenStyle.DashLine)
                 self.lower_panel.plot.plot(line, np.full_like(line, sign * band), pen=pen)
             self.data.rows += [
-                [one.gain or 0.0, p.signal_adu, p.variance_adu2, float(f), float(not p.rejected)]
+                [gain.gain or 0.0, p.signal_adu, p.variance_adu2, float(f), float(not p.rejected)]
                 for p, f in zip(points, fit, strict=True)
             ]
             words.append(
-                f"{_title(one)}: {plus_minus(spread.value, spread.standard, 4)} e⁻/ADU, read noise "
+                f"{_title(gain)}: {plus_minus(spread.value, spread.standard, 4)} e⁻/ADU, read noise "
                 f"{read_noise_text(transfer, 2)} e⁻, "
                 f"χ² {number(transfer.chi_square, 2)}"
             )
@@ -126,7 +125,7 @@ class TransferPlot(_TwoPlots):
         )
 
 
-class LinearityPlot(_BenchPlot):
+class LinearityPlot(BenchPlot):
     """How far the signal is off the straight line of signal over exposure."""
 
     def __init__(self) -> None:
@@ -139,19 +138,19 @@ class LinearityPlot(_BenchPlot):
         self.data = PlotData(["gain", "exposure_s", "signal_adu", "deviation_percent"])
         self.plot.addItem(pg.InfiniteLine(0, angle=0, pen=pg.mkPen(palette.faded)))
         words = []
-        for index, one in enumerate(gains):
-            if one.transfer.linearity_percent is None:
+        for index, gain in enumerate(gains):
+            if gain.transfer.linearity_percent is None:
                 continue
-            color = _colors(palette)[index % 5]
-            times, signals, off = (np.array(column) for column in zip(*one.transfer.linearity_points, strict=True))
+            color = run_colors(palette)[index % 5]
+            times, signals, off = (np.array(column) for column in zip(*gain.transfer.linearity_points, strict=True))
             order = np.argsort(signals)
             pen = pg.mkPen(color, width=1.2)
             style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": color}
-            self.plot.plot(signals[order], off[order], name=_title(one), **style)
+            self.plot.plot(signals[order], off[order], name=_title(gain), **style)
             self.data.rows += [
-                [one.gain or 0.0, float(t), float(s), float(d)] for t, s, d in zip(times, signals, off, strict=True)
+                [gain.gain or 0.0, float(t), float(s), float(d)] for t, s, d in zip(times, signals, off, strict=True)
             ]
-            words.append(f"{_title(one)}: {number(one.transfer.linearity_percent.value, 3)} % at the most")
+            words.append(f"{_title(gain)}: {number(gain.transfer.linearity_percent.value, 3)} % at the most")
         self.answer.setText(
             "; ".join(words) + "."
             if words
@@ -159,7 +158,7 @@ class LinearityPlot(_BenchPlot):
         )
 
 
-class OffsetPlot(_BenchPlot):
+class OffsetPlot(BenchPlot):
     """The low end of the bias histograms, counts on a log scale."""
 
     def __init__(self) -> None:
@@ -172,22 +171,22 @@ class OffsetPlot(_BenchPlot):
         self.dress(palette)
         self.data = PlotData(["gain", "offset", "code", "pixels"])
         words = []
-        for index, one in enumerate(biases):
-            codes, counts = one.histogram.low_end()
-            color = _colors(palette)[index % 5]
+        for index, bias in enumerate(biases):
+            codes, counts = bias.histogram.low_end()
+            color = run_colors(palette)[index % 5]
             shown = counts > 0
             pen = pg.mkPen(color, width=1.4, style=DASHES[index % 4])
-            name = f"gain {short(one.gain or 0)}, offset {short(one.offset or 0)}"
+            name = f"gain {short(bias.gain or 0)}, offset {short(bias.offset or 0)}"
             style = {"pen": pen, "symbol": "o", "symbolSize": 3, "symbolBrush": color, "symbolPen": None}
             self.plot.plot(codes[shown], counts[shown].astype(float), name=name, **style)
             self.data.rows += [
-                [one.gain or 0.0, one.offset or 0.0, float(c), float(n)] for c, n in zip(codes, counts, strict=True)
+                [bias.gain or 0.0, bias.offset or 0.0, float(c), float(n)] for c, n in zip(codes, counts, strict=True)
             ]
-            level = one.level
-            piled = one.histogram.piled_share
+            level = bias.level
+            piled = bias.histogram.piled_share
             words.append(
                 f"{name}: {number(level.mean_adu, 1)} ADU, {number(level.mean_adu / level.noise_adu.value, 1)} σ above "
-                f"no ADU, lowest code {one.histogram.lowest}"
+                f"no ADU, lowest code {bias.histogram.lowest}"
                 + (f", {number(100 * piled, 3)} % piled up there" if piled else ", no pile-up")
             )
         self.answer.setText("; ".join(words) + "." if words else "No bias frames yet.")
@@ -316,7 +315,7 @@ class ExposurePlot(_TwoPlots):
             return
         times, words = np.geomspace(1, 3600, 120), []
         for index, (name, sky) in enumerate(terms.skies.items()):
-            color = _colors(palette)[index % 5]
+            color = run_colors(palette)[index % 5]
             pen = pg.mkPen(color, width=1.6, style=DASHES[index % 4])
             added = 100 * added_share(times, noise, sky, terms.dark_e_s)
             self.plot.plot(times, added, pen=pen, name=name)
@@ -355,26 +354,28 @@ class GainPlot(_TwoPlots):
             panel.dress(palette)
         columns = ["gain", "sky_e_s", "total_noise_e", "sky_limited_s", "saturating_star_e_s"]
         self.data = self.lower_panel.data = PlotData(columns)
-        told = [one for one in gains if one.gain is not None and not one.plane and one.transfer.read_noise is not None]
-        told.sort(key=lambda one: one.gain or 0.0)
+        told = [
+            gain for gain in gains if gain.gain is not None and not gain.plane and gain.transfer.read_noise is not None
+        ]
+        told.sort(key=lambda item: item.gain or 0.0)
         if len(told) < 2 or not terms.skies or terms.planned_s is None:
             self.answer.setText(
                 "Two gains measured, a planned exposure and the sky of a filter are wanted for this plot."
             )
             return
-        settings = np.array([one.gain for one in told], dtype=float)
+        settings = np.array([entry.gain for entry in told], dtype=float)
         words = []
         for index, (name, sky) in enumerate(terms.skies.items()):
-            pen = pg.mkPen(_colors(palette)[index % 5], width=1.4, style=DASHES[index % 4])
-            style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": _colors(palette)[index % 5]}
-            noises = [one.transfer.read_noise.value for one in told if one.transfer.read_noise is not None]
+            pen = pg.mkPen(run_colors(palette)[index % 5], width=1.4, style=DASHES[index % 4])
+            style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": run_colors(palette)[index % 5]}
+            noises = [element.transfer.read_noise.value for element in told if element.transfer.read_noise is not None]
             total = total_noise(terms.planned_s, noises, sky, terms.dark_e_s)
             limits = [sky_limited_exposure(noise, sky, terms.dark_e_s) for noise in noises]
             stars = [
                 float(saturating_star_e_s(terms.planned_s, t.full_well.value, sky, terms.dark_e_s, terms.sampling))
-                if (t := one.transfer).full_well is not None and terms.sampling is not None
+                if (t := candidate.transfer).full_well is not None and terms.sampling is not None
                 else np.nan
-                for one in told
+                for candidate in told
             ]
             self.plot.plot(settings, total, name=name, **style)
             self.lower_panel.plot.plot(settings, np.array(stars), **style)
@@ -387,63 +388,3 @@ class GainPlot(_TwoPlots):
         self.answer.setText(
             f"In {short(terms.planned_s, 0)} s. Sky-limited exposure by gain: " + "; ".join(words) + "."
         )
-
-
-class CoolingPlot(_BenchPlot):
-    """Cooling runs overlaid, with the model's course of those whose power is known."""
-
-    def __init__(self) -> None:
-        super().__init__("Cooling runs", "time, min", "sensor, °C")
-
-    def show_runs(self, logs: Sequence[CoolingLog], model: CoolerModel | None, palette: Palette) -> None:
-        """Draw every run; the model is dashed."""
-        self.plot.clear()
-        self.dress(palette)
-        self.data = PlotData(["run", "time_min", "sensor_c", "power_share", "model_c"])
-        for index, log in enumerate(logs):
-            color, minutes = _colors(palette)[index % 5], log.time_s / 60
-            pen = pg.mkPen(color, width=1.8, style=DASHES[index // 5 % 4])
-            self.plot.plot(minutes, log.sensor_c, pen=pen, name=log.name)
-            fitted = np.full_like(minutes, np.nan)
-            if model is not None and log.has_power:
-                fitted = course(log, model.tau_min, model.pull_c_min, float(log.sensor_c[0]))
-                pen = pg.mkPen(palette.ink, width=1, style=Qt.PenStyle.DashLine)
-                self.plot.plot(minutes, fitted, pen=pen)
-            self.data.rows += [
-                [float(index), float(t), float(c), float(u), float(f)]
-                for t, c, u, f in zip(minutes, log.sensor_c, log.power, fitted, strict=True)
-            ]
-        if model is None:
-            self.answer.setText("Runs as logged." if logs else "No runs yet.")
-            return
-        tau, pull, depth = model.tau, model.pull, model.depth
-        self.answer.setText(
-            f"τ = {plus_minus(tau.value, tau.standard, 3)} min, "
-            f"a = {plus_minus(pull.value, pull.standard, 3)} °C/min: "
-            f"at most {plus_minus(depth.value, depth.standard, 2)} °C below ambient. "
-            f"Dashed: the model; it leaves {number(model.residual_c, 2)} °C over."
-        )
-
-
-class RampPlot(_BenchPlot):
-    """A designed ramp: stages, the sensor that follows, and the power that it takes."""
-
-    def __init__(self) -> None:
-        super().__init__("Ramp", "time, min", "°C")
-
-    def show_ramps(self, ramps: Sequence[tuple[str, Ramp]], palette: Palette) -> None:
-        """Draw ramps down and up, each with its stages as steps."""
-        self.plot.clear()
-        self.dress(palette)
-        self.data = PlotData(["time_min", "stage_c", "sensor_c", "power_share"])
-        for index, (name, ramp) in enumerate(ramps):
-            color = _colors(palette)[index % 5]
-            self.plot.plot(
-                ramp.minutes, ramp.setpoint_c, pen=pg.mkPen(palette.faded, width=1, style=Qt.PenStyle.DotLine)
-            )
-            self.plot.plot(ramp.minutes, ramp.sensor_c, pen=pg.mkPen(color, width=1.8), name=name)
-            self.data.rows += [
-                [float(t), float(s), float(c), float(u)]
-                for t, s, c, u in zip(ramp.minutes, ramp.setpoint_c, ramp.sensor_c, ramp.power, strict=True)
-            ]
-        self.answer.setText("Dotted: the stages; full: what the model says the sensor does." if ramps else "")

@@ -8,8 +8,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel
 
 from wyntaxis.core.quantities.rows import is_judged
+from wyntaxis.core.rig.device_settings import SETTINGS, SettingKind, settings_of
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.settings import SETTINGS, SettingKind, settings_of
 from wyntaxis.core.rig.shown import ShownField
 from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.margin import verdict_icon

@@ -11,7 +11,6 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from wyntaxis.core.evidence.ports.kind import PORTS
-from wyntaxis.desk.settings import Settings
 from wyntaxis.desk.sheets.cooling import CoolingSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
 from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
@@ -20,6 +19,7 @@ from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.sensor import SensorSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.window import MainWindow
+from wyntaxis.desk.window_state import WindowState
 
 VIEWS = (
     ("light-path", "tarnfell-triplet-reduced", "light_path", "day"),
@@ -166,9 +166,11 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
 
 def take_all(folder: Path, view: str | None = None) -> int:
     """Write one PNG for each view, or for one of them, into a folder; return the exit code."""
-    views = [one for one in VIEWS if view in (None, one[0])]
+    views = [entry for entry in VIEWS if view in (None, entry[0])]
     if not views:
-        print(f"wyntaxis: --view: there is no {view}; there are {', '.join(one[0] for one in VIEWS)}", file=sys.stderr)
+        print(
+            f"wyntaxis: --view: there is no {view}; there are {', '.join(entry[0] for entry in VIEWS)}", file=sys.stderr
+        )
         return 2
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -176,7 +178,7 @@ def take_all(folder: Path, view: str | None = None) -> int:
         print(f"wyntaxis: {folder}: cannot be made: {error.strerror}; name another folder", file=sys.stderr)
         return 2
     with tempfile.TemporaryDirectory() as state:
-        window = MainWindow(Settings(Path(state)), Path(state), Path(state) / "shelf.json")
+        window = MainWindow(WindowState(Path(state)), Path(state), Path(state) / "shelf.json")
         window.build()
         window.show()
         for name, rig, step, palette in views:

@@ -27,7 +27,7 @@ from wyntaxis.desk.section.pens import CHAIN_DASHES, Sheet
 
 HANDLE_PX = 7.0
 GRID_STEPS_DEG = (0.1, 0.25, 0.5, 1, 2, 5, 10, 15)
-MOST_LABELS = 24
+MAX_LABELS = 24
 SMALLEST_OUTLINE_PX = 3.0
 DASHES = ([8.0, 4.0], [2.5, 3.0], CHAIN_DASHES, [14.0, 5.0])
 
@@ -182,7 +182,7 @@ class SkyPicture(QWidget):
     def _label(
         self, sheet: Sheet, target: SkyObject, at: QPointF, extent: float, chosen: bool, taken: list[QRectF]
     ) -> None:
-        if len(taken) >= MOST_LABELS and not chosen:
+        if len(taken) >= MAX_LABELS and not chosen:
             return
         metrics = QFontMetricsF(sheet.small)
         box = QRectF(at.x() + max(extent, 4) + 3, at.y() - metrics.height() / 2, 0, metrics.height())

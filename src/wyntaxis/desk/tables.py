@@ -14,10 +14,10 @@ from wyntaxis.desk.margin import verdict_icon
 from wyntaxis.desk.palette import Palette
 
 ROW_PADDING_PX = 5
-MOST_ROWS_SHOWN = 12
+MAX_ROWS_SHOWN = 12
 WIDEST_SHARE = 0.42
 """Of a table that wraps its texts, what one column may take."""
-LEAST_STRETCHED_EM = 13
+MIN_STRETCHED_EM = 13
 """What a column that takes the room left over has at least, before the table scrolls sideways."""
 
 
@@ -56,7 +56,7 @@ class TextTable(QTableWidget):
         self._wrap_soon.timeout.connect(self.wrap_rows)
         top.sectionResized.connect(lambda *_sizes: self._wrap_soon.start(0) if self.wraps else None)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.most_rows = MOST_ROWS_SHOWN
+        self.most_rows = MAX_ROWS_SHOWN
         self._shown: object = None
         side = self.verticalHeader()
         assert side is not None
@@ -134,7 +134,7 @@ class TextTable(QTableWidget):
         taken = sum(header.sectionSize(column) for column in range(self.columnCount()) if column != self._stretch)
         em = self.fontInfo().pixelSize()
         wanted = max(self.sizeHintForColumn(self._stretch), header.sectionSizeHint(self._stretch))
-        least = min(wanted, LEAST_STRETCHED_EM * em)
+        least = min(wanted, MIN_STRETCHED_EM * em)
         if viewport.width() - taken >= least:
             header.setSectionResizeMode(self._stretch, QHeaderView.ResizeMode.Stretch)
         else:

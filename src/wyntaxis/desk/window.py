@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication
 from wyntaxis.core.files.places import state_folder
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
 from wyntaxis.desk.rig_files import RigFiles
-from wyntaxis.desk.settings import Settings
+from wyntaxis.desk.window_state import WindowState
 from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
@@ -37,10 +37,10 @@ class MainWindow(Workplace):
     """Shows one session at a time."""
 
     def __init__(
-        self, settings: Settings | None = None, folder: Path | None = None, shelf_path: Path | None = None
+        self, settings: WindowState | None = None, folder: Path | None = None, shelf_path: Path | None = None
     ) -> None:
         super().__init__()
-        self.settings = settings or Settings(folder)
+        self.settings = settings or WindowState(folder)
         self.folder = folder or state_folder()
         self.session: Session | None = None
         self.files = RigFiles(self)

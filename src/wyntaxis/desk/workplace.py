@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QMainWindow
 
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.settings import Settings
 
 if TYPE_CHECKING:
     from wyntaxis.core.steps import Step
@@ -17,13 +16,14 @@ if TYPE_CHECKING:
     from wyntaxis.desk.section.band import SectionBand
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.stock import ShelfStock
+    from wyntaxis.desk.window_state import WindowState
 
 
 class Workplace(QMainWindow):
     """A window with at most one session, a section band, a notice strip and a step that is shown."""
 
     session: Session | None
-    settings: Settings
+    settings: WindowState
     folder: Path
     palette_in_use: Palette
     band: SectionBand

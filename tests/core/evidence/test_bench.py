@@ -94,7 +94,7 @@ def test_unity_gain_offset_and_dark_law_come_back(bench):
 
 def test_misfits_flats_sky_and_json(bench):
     _, _, result = bench
-    leaks = [misfit.why for misfit in result.misfits if "light leak" in misfit.why]
+    leaks = [frame.why for frame in result.rejected if "light leak" in frame.why]
     assert len(leaks) == 1
     assert "ADU above the faintest dark" in leaks[0]
     assert {flat.filter for flat in result.flats} == {"L"}
@@ -149,7 +149,7 @@ def test_corrections_change_what_a_frame_is(bench):
         flat.paths[1]: FrameCorrection(left_out=True),
     }
     after = measure_bench(read_folder(folder), corrections)
-    assert {m.path: m.why for m in after.misfits}[flat.paths[1]] == "left out by hand"
+    assert {m.path: m.why for m in after.rejected}[flat.paths[1]] == "left out by hand"
     assert flat.paths[0] not in {path for one in after.sorted.of("flat") for path in one.paths}
     assert len(after.gain_at(60.0).transfer.points) < len(before.gain_at(60.0).transfer.points)
 
@@ -222,7 +222,7 @@ def test_frames_that_do_not_belong_are_named(tmp_path):
     (tmp_path / "torn.fits").write_bytes((tmp_path / "what.fits").read_bytes()[:5000])
     write(tmp_path / "real.fits", np.full((96, 96), 0.5, np.float32), IMAGETYP="DARK", EXPTIME=60.0, GAIN=0, OFFSET=50)
     result = measure_bench(read_folder(tmp_path), {})
-    why = {misfit.path: misfit.why for misfit in result.misfits}
+    why = {frame.path: frame.why for frame in result.rejected}
     assert why["small.fits"] == "has 40 × 40 px, the others 96 × 96"
     assert "what kind of frame" in why["what.fits"]
     assert why["untimed.fits"] == "no other flat has its level, and no exposure is told"
@@ -375,7 +375,7 @@ def test_one_stray_bias_frame_is_named_and_ruins_nothing(tmp_path):
     with fits.open(stray, mode="update") as hdus:
         hdus[0].data = (hdus[0].data.astype(int) + round(25 * noise)).astype(np.uint16)
     result = measure_bench(read_folder(tmp_path), {})
-    why = {misfit.path: misfit.why for misfit in result.misfits}
+    why = {frame.path: frame.why for frame in result.rejected}
     assert "σ off the other bias frames" in why[stray.name]
     assert list(why) == [stray.name]
     level = result.biases[0].level
@@ -407,7 +407,7 @@ def test_flats_without_an_exposure_are_paired_by_their_light(tmp_path):
             del hdus[0].header["EXPTIME"]
     result = measure_bench(read_folder(tmp_path), {})
     assert near(result.gain_at(0.0).transfer.conversion_gain, camera.gain_at(0.0))
-    assert result.misfits == ()
+    assert result.rejected == ()
 
 
 @pytest.mark.parametrize("glow, verdict", [(0.0, "holds"), (0.004, "holds"), (0.02, "tight"), (0.5, "fails")])

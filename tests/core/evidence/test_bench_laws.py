@@ -16,7 +16,7 @@ from wyntaxis.core.evidence.cooling.log import parse_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import kept_model, usual_inputs
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
 from wyntaxis.core.evidence.measured import Estimate, camera_index
-from wyntaxis.core.evidence.sensor.bench import PLANES, _plane_name
+from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name
 from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_law, dark_point
 from wyntaxis.core.evidence.sensor.flats import falloff
 from wyntaxis.core.evidence.sensor.offset import offset_line
@@ -202,7 +202,7 @@ def test_the_centre_of_the_falloff_is_found(dx, dy):
     ],
 )
 def test_names_of_colour_planes(mosaic, names):
-    assert [_plane_name(mosaic, plane) for plane in PLANES] == names
+    assert [plane_name(mosaic, plane) for plane in PLANES] == names
 
 
 @given(st.integers(16, 20_000), st.integers(16, 20_000))

@@ -13,7 +13,7 @@ from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, find_frames, frame_header, read_folder
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.headers.names import load_filter_names
-from wyntaxis.core.evidence.headers.partners import group_frames, lacking
+from wyntaxis.core.evidence.headers.partners import group_frames, missing_calibration
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.records.audit import audit
 from wyntaxis.core.rig import edit
@@ -146,14 +146,18 @@ def test_lights_lack_what_does_not_match(changes, lacks, words):
         frames.append(header(**({"ROTATANG": 10.0} | changes | {"IMAGETYP": kind})))
     groups = group_frames(frame_header(one, str(i)) for i, one in enumerate(frames))
     assert [group.kind for group in groups] == ["light", "flat", "dark", "bias"]
-    found = lacking(groups)
+    found = missing_calibration(groups)
     assert {lack.kind for lack in found} == lacks
     assert all(words in lack.reason for lack in found)
 
 
 def test_without_calibration_frames_all_are_lacking():
     groups = group_frames([frame_header(header(), "a"), frame_header(header(), "b")])
-    assert [(lack.lights.count, lack.kind) for lack in lacking(groups)] == [(2, "dark"), (2, "flat"), (2, "bias")]
+    assert [(lack.lights.count, lack.kind) for lack in missing_calibration(groups)] == [
+        (2, "dark"),
+        (2, "flat"),
+        (2, "bias"),
+    ]
     assert groups[0].title == "light, L, 300 s, gain 100, offset 50, −10 °C"
 
 
@@ -277,7 +281,7 @@ def test_names_and_angles_of_lights_and_their_partners(light, calibration, lacks
     frames += [header(IMAGETYP="DARK", **calibration), header(IMAGETYP="BIAS", EXPTIME=0.0)]
     frames += [header(IMAGETYP="FLAT", EXPTIME=2.0, **calibration)]
     groups = group_frames([frame_header(one, str(n)) for n, one in enumerate(frames)], names)
-    assert sorted(lack.kind for lack in lacking(groups, names)) == lacks
+    assert sorted(lack.kind for lack in missing_calibration(groups, names)) == lacks
 
 
 def test_a_broken_table_of_filter_names_is_told(tmp_path):
@@ -296,7 +300,7 @@ def test_an_uncooled_cameras_darks_match_by_what_the_sensor_had(dark_c, lacks):
     darks = [header(IMAGETYP="DARK", SET_TEMP=None, CCD_TEMP=t) for t in dark_c]
     others = [header(IMAGETYP="BIAS", SET_TEMP=None), header(IMAGETYP="FLAT", SET_TEMP=None)]
     groups = group_frames([frame_header(h, str(n)) for n, h in enumerate([*lights, *darks, *others])])
-    found = lacking(groups)
+    found = missing_calibration(groups)
     assert [lack.kind for lack in found] == lacks
     if lacks and dark_c:
         assert "1 of 3 lights are more than 2 °C away" in found[0].reason

@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, matches, save_maps, stable_path
-from wyntaxis.core.evidence.foreign.readers import FORMS, MOST_VALUES, read_foreign
+from wyntaxis.core.evidence.foreign.readers import FORMS, MAX_VALUES, read_foreign
 from wyntaxis.core.evidence.foreign.units import convert, foreign_number_in, parse_foreign_number, parse_foreign_truth
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.records.bring_in import record_of
+from wyntaxis.core.records.likely_causes import is_placeholder, likely_cause_of_list, likely_cause_of_number
 from wyntaxis.core.records.mapping import Suggestions, apply_map
 from wyntaxis.core.records.quantities import comparables
-from wyntaxis.core.records.stories import is_placeholder, list_story, number_story
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.store import validated
@@ -101,7 +101,7 @@ HOSTILE = {
     "blank.csv": b" \n \n",
     "broken.json": b'{"a": ',
     "digits.json": b'{"a": ' + b"9" * 5000 + b"}",
-    "many.json": b"[" + b"1," * (MOST_VALUES + 1) + b"1]",
+    "many.json": b"[" + b"1," * (MAX_VALUES + 1) + b"1]",
     "noise.fits": os.urandom(9000),
     "cut.fits": b"SIMPLE  =                    T" + b" " * 50,
     "bomb.fits.gz": gzip.compress(b"x" * 100_000)[:500],
@@ -304,7 +304,7 @@ def test_maps_are_kept_and_known_again(tmp_path, evaluation):
     ],
 )
 def test_stories_of_lists(has, story):
-    assert list_story(has, ("L", "R", "G")) == story
+    assert likely_cause_of_list(has, ("L", "R", "G")) == story
 
 
 @pytest.mark.parametrize("name", ["", "  ", "Filter 5", "slot_6", "Unused", "empty", "Position 3", "-"])
@@ -328,7 +328,7 @@ def test_names_that_nobody_gave(name):
 )
 def test_stories_of_numbers(evaluation, known, key, factor, words):
     item = known[key]
-    story = number_story(evaluation.rig, item, item.value * factor, item.value)
+    story = likely_cause_of_number(evaluation.rig, item, item.value * factor, item.value)
     assert words in story
     assert bool(words) == bool(story)
 
@@ -426,7 +426,7 @@ def test_one_entry_alone_and_a_name_that_is_gone(tmp_path, known):
     "key, factor, words", [("width_px", 2, ""), ("width_px", 0.5, "1/2: the size of frames binned 2 × 2")]
 )
 def test_a_wrong_size_is_no_binned_pixel(evaluation, known, key, factor, words):
-    assert number_story(evaluation.rig, known[key], known[key].value * factor, known[key].value) == words
+    assert likely_cause_of_number(evaluation.rig, known[key], known[key].value * factor, known[key].value) == words
 
 
 def test_a_record_belongs_to_the_train_it_was_made_for():

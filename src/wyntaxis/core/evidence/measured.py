@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.settings import CAMERAS
 from wyntaxis.core.wording import utc_stamp
 
-USUAL_SETPOINT_C = -10.0
+DEFAULT_SETPOINT_C = -10.0
 """Where dark current is told when the rig states no set temperature."""
 
 

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from astropy.io.fits import Header
 
 HASH_BLOCK_BYTES = 1 << 20
-MOST_HDUS = 200
+MAX_HDUS = 200
 """A frame has a handful of extensions; a file with more is not read on."""
 
 
@@ -36,7 +36,7 @@ def headers_of(path: Path) -> Iterator[Header]:
             with fits.open(
                 path, mode="readonly", memmap=True, lazy_load_hdus=True, ignore_missing_simple=False
             ) as hdus:
-                for index in range(MOST_HDUS):
+                for index in range(MAX_HDUS):
                     try:
                         header = hdus[index].header
                     except IndexError:

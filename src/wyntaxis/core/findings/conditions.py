@@ -211,7 +211,7 @@ def _judge(condition: Condition, findings: tuple[Finding, ...], missing: Sequenc
 
 def overall(found: Sequence[ConditionVerdict]) -> str:
     """Return how the evening stands, in a sentence."""
-    counts = {verdict: sum(one.verdict is verdict for one in found) for verdict in Verdict}
+    counts = {verdict: sum(entry.verdict is verdict for entry in found) for verdict in Verdict}
     if counts[Verdict.FAILS]:
         return f"Not ready: {counts[Verdict.FAILS]} of {len(found)} conditions fail"
     if counts[Verdict.UNPROVEN] or counts[Verdict.TIGHT]:

@@ -18,8 +18,8 @@ from wyntaxis.core.quantities.cooling import (
     coolers,
     scatter_limit_c,
 )
+from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.settings import CAMERAS
 from wyntaxis.core.steps import COOLING
 from wyntaxis.core.wording import MINUS, number, plus_minus, short
 

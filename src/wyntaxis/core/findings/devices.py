@@ -14,7 +14,7 @@ from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict
 from wyntaxis.core.quantities.cooling import Reached, reached
 from wyntaxis.core.quantities.settling import GUIDING, SETTLE
-from wyntaxis.core.rig.settings import SETTINGS
+from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.steps import DEVICES
 from wyntaxis.core.wording import number, plus_minus, short, signed
 
@@ -108,9 +108,9 @@ def settings_measured(evaluation: Evaluation) -> Iterator[Finding]:
 )
 def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
     """Has the sensor reached its set temperature? From frames' headers where they were read, else from the record."""
-    for one in reached(evaluation):
-        device, wanted = one.device, one.set_c
-        if one.actual_c is None:
+    for entry in reached(evaluation):
+        device, wanted = entry.device, entry.set_c
+        if entry.actual_c is None:
             yield Finding(
                 "cooling.setpoint",
                 Verdict.UNPROVEN,
@@ -121,22 +121,24 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
                 _SETPOINT_SOURCE,
             )
             continue
-        row = evaluation.rows[one.row_id]
-        if one.frames:
-            yield _reached_in_frames(one, row)
+        row = evaluation.rows[entry.row_id]
+        if entry.frames:
+            yield _reached_in_frames(entry, row)
             continue
-        off, fails = one.actual_c - wanted, row.verdict is Verdict.FAILS
-        actual = number(one.actual_c, 1)
+        off, fails = entry.actual_c - wanted, row.verdict is Verdict.FAILS
+        actual = number(entry.actual_c, 1)
         yield Finding(
             "cooling.setpoint",
             row.verdict,
             device.id,
             f"{device.title}: {number(wanted, 1)} °C " + (f"was not reached: {actual} °C" if fails else "was reached"),
             (
-                f"{actual} − ({number(wanted, 1)}) = {signed(off, 1)} °C, allowed ±{short(one.within_c)} °C",
-                one.source,
+                f"{actual} − ({number(wanted, 1)}) = {signed(off, 1)} °C, allowed ±{short(entry.within_c)} °C",
+                entry.source,
             ),
-            Remedy(f"choose a set temperature that the cooler holds tonight, such as {number(one.actual_c + 3, 0)} °C")
+            Remedy(
+                f"choose a set temperature that the cooler holds tonight, such as {number(entry.actual_c + 3, 0)} °C"
+            )
             if fails and off > 0
             else Remedy("wait until the ramp has ended before the first frame")
             if fails

@@ -18,7 +18,7 @@ _PARTNERS_SOURCE = (
     "Lights need darks of the same camera, exposure, gain, offset, binning and set temperature, and flats of the same "
     "filter, binning and rotation"
 )
-MOST_TOLD = 12
+MAX_TOLD = 12
 
 
 @finding("frames.header", step=RECORDS, condition=conditions.CALIBRATION, after="ports.permission")
@@ -31,7 +31,7 @@ def header(evaluation: Evaluation) -> Iterator[Finding]:
         if check.verdict is not Verdict.HOLDS:
             yield _difference(check)
     if found.checks and all(check.verdict is Verdict.HOLDS for check in found.checks):
-        lines = tuple(f"{c.keyword}: {_text(c.value)} {c.unit}".rstrip() for c in found.checks[:MOST_TOLD])
+        lines = tuple(f"{c.keyword}: {_text(c.value)} {c.unit}".rstrip() for c in found.checks[:MAX_TOLD])
         title = f"The headers of {found.count} frames agree with the rig"
         yield Finding("frames.header", Verdict.HOLDS, "frames", title, lines, NO_REMEDY, _SOURCE)
 
@@ -93,12 +93,12 @@ def partners(evaluation: Evaluation) -> Iterator[Finding]:
     lights = sum(group.count for group in found.groups if group.kind == "light")
     if not lights:
         return
-    if not found.lacks:
+    if not found.missing:
         title = f"All {lights} light frames have their darks, flats and bias"
-        lines = tuple(f"{group.count} × {group.title}" for group in found.groups[:MOST_TOLD])
+        lines = tuple(f"{group.count} × {group.title}" for group in found.groups[:MAX_TOLD])
         yield Finding("frames.partners", Verdict.HOLDS, "frames", title, lines, NO_REMEDY, _PARTNERS_SOURCE)
         return
-    for lack in found.lacks[:MOST_TOLD]:
+    for lack in found.missing[:MAX_TOLD]:
         yield Finding(
             "frames.partners",
             lack.verdict,
@@ -108,8 +108,8 @@ def partners(evaluation: Evaluation) -> Iterator[Finding]:
             Remedy(f"take {lack.kind} frames that match, or sort these lights out"),
             _PARTNERS_SOURCE,
         )
-    if len(found.lacks) > MOST_TOLD:
-        rest = found.lacks[MOST_TOLD:]
+    if len(found.missing) > MAX_TOLD:
+        rest = found.missing[MAX_TOLD:]
         verdict = worst(lack.verdict for lack in rest)
         title = f"{len(rest)} more groups of lights lack a partner"
         yield Finding("frames.partners", verdict, "frames", title, (), Remedy("see the table"), _PARTNERS_SOURCE)
@@ -121,7 +121,7 @@ def broken(evaluation: Evaluation) -> Iterator[Finding]:
     found = evaluation.frames
     if found is None or not found.broken:
         return
-    lines = tuple(f"{one.path}: {one.why}" for one in found.broken[:MOST_TOLD])
+    lines = tuple(f"{entry.path}: {entry.why}" for entry in found.broken[:MAX_TOLD])
     more = len(found.broken) - len(lines)
     yield Finding(
         "frames.broken",

@@ -97,7 +97,7 @@ def _action(evaluation: Evaluation, action: str) -> Iterator[Finding]:
             missing.append(" or ".join(kind.replace("_", " ") for kind in kinds))
             continue
         found = [presence(evaluation, device) for device in devices]
-        best = min(found, key=lambda one: one.verdict.severity)
+        best = min(found, key=lambda entry: entry.verdict.severity)
         verdicts.append(best.verdict)
         lines.append(best.why)
     if action == "dither" and not guided:
@@ -315,14 +315,14 @@ def _no_figures(evaluation: Evaluation) -> Iterator[Finding]:
 def power_supply(evaluation: Evaluation) -> Iterator[Finding]:
     """Can each supply feed all that hangs on it, with 20 % in reserve?"""
     yield from _no_figures(evaluation)
-    for one in fed(evaluation):
-        supply, row = one.supply, evaluation.rows.get(CURRENT.id_of(one.supply.id))
-        if row is None or supply.rated_a is None or one.allowed_a is None:
+    for entry in fed(evaluation):
+        supply, row = entry.supply, evaluation.rows.get(CURRENT.id_of(entry.supply.id))
+        if row is None or supply.rated_a is None or entry.allowed_a is None:
             continue
-        rated, peak, allowed = short(supply.rated_a), one.peak_a, one.allowed_a
-        lines = [f"{draw.device.title}: {short(draw.peak_a)} A" for draw in one.draws]
+        rated, peak, allowed = short(supply.rated_a), entry.peak_a, entry.allowed_a
+        lines = [f"{draw.device.title}: {short(draw.peak_a)} A" for draw in entry.draws]
         lines.append(
-            f"{terms([draw.peak_a for draw in one.draws], 2)} = {number(peak, 2)} A at the most, rated {rated} A, "
+            f"{terms([draw.peak_a for draw in entry.draws], 2)} = {number(peak, 2)} A at the most, rated {rated} A, "
             f"with {number(100 * SUPPLY_RESERVE, 0)} % in reserve {number(allowed, 2)} A"
         )
         yield Finding(
@@ -342,19 +342,19 @@ def power_supply(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("power.battery", step=DEVICES, condition=conditions.POWER, after="power.supply")
 def power_battery(evaluation: Evaluation) -> Iterator[Finding]:
     """Does each battery last the night?"""
-    for one in fed(evaluation):
-        supply, row = one.supply, evaluation.rows.get(BATTERY.id_of(one.supply.id))
-        if row is None or supply.capacity_ah is None or one.hours is None:
+    for entry in fed(evaluation):
+        supply, row = entry.supply, evaluation.rows.get(BATTERY.id_of(entry.supply.id))
+        if row is None or supply.capacity_ah is None or entry.hours is None:
             continue
         wanted = evaluation.rig.plan.hours if evaluation.rig.plan else None
         yield Finding(
             "power.battery",
             row.verdict,
             supply.id,
-            f"{supply.title} lasts {number(one.hours, 1)} h",
+            f"{supply.title} lasts {number(entry.hours, 1)} h",
             (
-                f"{short(supply.capacity_ah)} Ah × {short(one.usable_share)} / {number(one.usual_a, 2)} A = "
-                f"{number(one.hours, 1)} h",
+                f"{short(supply.capacity_ah)} Ah × {short(entry.usable_share)} / {number(entry.usual_a, 2)} A = "
+                f"{number(entry.hours, 1)} h",
                 f"the night: {short(wanted)} h" if wanted else "the plan does not say how long the night is",
             ),
             NO_REMEDY

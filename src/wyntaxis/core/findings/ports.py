@@ -317,15 +317,15 @@ def identity(evaluation: Evaluation) -> Iterator[Finding]:
     if bus is None:
         return
     ours = {match.device.identity.usb_id: match.device for match in bus.matches if match.device.identity}
-    for one, other in combinations((usb for usb in bus.tree.devices if not usb.is_hub), 2):
-        if one.usb_id == other.usb_id and one.serial_number == other.serial_number and one.usb_id in ours:
-            device = ours[one.usb_id]
+    for first, other in combinations((usb for usb in bus.tree.devices if not usb.is_hub), 2):
+        if first.usb_id == other.usb_id and first.serial_number == other.serial_number and first.usb_id in ours:
+            device = ours[first.usb_id]
             yield Finding(
                 "ports.identity",
                 Verdict.FAILS,
                 device.id,
-                f"Two devices on the bus are {one.usb_id} {one.serial_number or 'without a serial number'}",
-                (f"{one.name} {one.title}", f"{other.name} {other.title}"),
+                f"Two devices on the bus are {first.usb_id} {first.serial_number or 'without a serial number'}",
+                (f"{first.name} {first.title}", f"{other.name} {other.title}"),
                 Remedy("tell them apart by their place: keep each in its own port, and name the port in the program"),
                 _SOURCE,
             )

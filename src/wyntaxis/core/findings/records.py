@@ -11,7 +11,7 @@ from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.compare import Cell, Matrix, Row, value_text
-from wyntaxis.core.records.stories import is_placeholder, list_story
+from wyntaxis.core.records.likely_causes import is_placeholder, likely_cause_of_list
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import RECORDS
 from wyntaxis.core.wording import number, short
@@ -132,7 +132,7 @@ def wheel_order(evaluation: Evaluation) -> Iterator[Finding]:
             "wheel.order",
             Verdict.FAILS,
             row.item.device or row.item.id,
-            f"The filters of {name} are not those of the wheel: {list_story(kept, wanted)}",
+            f"The filters of {name} are not those of the wheel: {likely_cause_of_list(kept, wanted)}",
             (f"{name}: {value_text(has, row.item)}", f"wheel: {row.text}"),
             Remedy(f"name the filters of {name} in this order: {row.text}"),
             _SLOTS_SOURCE,
@@ -193,26 +193,26 @@ def _wheels(evaluation: Evaluation) -> list[Device]:
 def sides(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare the two ends of one program: what its server and its client hold of the same quantity."""
     found = evaluation.matrix
-    for index, one in enumerate(found.records):
+    for index, record in enumerate(found.records):
         for other in found.records[index + 1 :]:
-            if one.pair is None or one.pair != other.pair or one.side == other.side:
+            if record.pair is None or record.pair != other.pair or record.side == other.side:
                 continue
-            common = [key for key in one.values if key in other.values]
-            off = [key for key in common if one.values[key] != other.values[key]]
+            common = [key for key in record.values if key in other.values]
+            off = [key for key in common if record.values[key] != other.values[key]]
             labels = {row.item.id: row.item for row in found.rows}
             lines = tuple(
-                f"{labels[key].label}: {one.name} {value_text(one.values[key], labels[key])}, "
+                f"{labels[key].label}: {record.name} {value_text(record.values[key], labels[key])}, "
                 f"{other.name} {value_text(other.values[key], labels[key])}"
                 for key in off
             )
-            subject = off[0] if off else one.pair
+            subject = off[0] if off else record.pair
             yield Finding(
                 "records.sides",
                 Verdict.FAILS if off else Verdict.HOLDS if common else Verdict.UNPROVEN,
                 subject,
-                f"{one.name} and {other.name} differ in {len(off)} of {len(common)} values that both hold"
+                f"{record.name} and {other.name} differ in {len(off)} of {len(common)} values that both hold"
                 if off
-                else f"{one.name} and {other.name} hold the same {len(common)} values",
+                else f"{record.name} and {other.name} hold the same {len(common)} values",
                 lines,
                 Remedy("make both ends the same, then restart the one that was changed") if off else NO_REMEDY,
                 "Server and client of one program each keep a profile; both must hold the same",
@@ -223,12 +223,12 @@ def sides(evaluation: Evaluation) -> Iterator[Finding]:
 def _entry_findings(evaluation: Evaluation, finding_id: str, fault: str, remedy: str) -> Iterator[Finding]:
     rig, lists, told = evaluation.rig, evaluation.entry_faults, False
     for name, faults in lists:
-        for one in faults:
-            if one.fault == fault:
+        for entry in faults:
+            if entry.fault == fault:
                 told = True
-                subject = next((d.id for d in rig.devices if d.title in one.names), one.names[0])
-                title, fix = f"In {name}, {one.text}", Remedy(remedy)
-                yield Finding(finding_id, Verdict.FAILS, subject, title, one.names, fix, _ENTRIES_SOURCE)
+                subject = next((d.id for d in rig.devices if d.title in entry.names), entry.names[0])
+                title, fix = f"In {name}, {entry.text}", Remedy(remedy)
+                yield Finding(finding_id, Verdict.FAILS, subject, title, entry.names, fix, _ENTRIES_SOURCE)
     if lists and not told:
         words = {"duplicate": "no device stands twice", "role": "each device has one role", "port": "no port is shared"}
         title = f"In {len(lists)} list{'s' if len(lists) > 1 else ''} of devices {words[fault]}"

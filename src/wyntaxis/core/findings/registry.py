@@ -92,10 +92,10 @@ def in_order() -> tuple[Declared, ...]:
     """
     _import_all()
     followers: dict[str | None, list[Declared]] = {}
-    for one in _declared.values():
-        if one.after is not None and one.after not in _declared:
-            raise ValueError(f"{one.id} comes after {one.after}, which no finding is")
-        followers.setdefault(one.after, []).append(one)
+    for item in _declared.values():
+        if item.after is not None and item.after not in _declared:
+            raise ValueError(f"{item.id} comes after {item.after}, which no finding is")
+        followers.setdefault(item.after, []).append(item)
     ordered: list[Declared] = []
     waiting = list(reversed(followers.get(None, [])))
     while waiting:
@@ -103,7 +103,7 @@ def in_order() -> tuple[Declared, ...]:
         ordered.append(one)
         waiting += reversed(followers.get(one.id, []))
     if len(ordered) < len(_declared):
-        lost = sorted(set(_declared) - {one.id for one in ordered})
+        lost = sorted(set(_declared) - {entry.id for entry in ordered})
         raise ValueError(f"findings wait for each other: {', '.join(lost)}")
     return tuple(ordered)
 
@@ -122,5 +122,5 @@ def declared(finding_id: str) -> Declared:
 
 def all_findings(evaluation: Evaluation) -> Iterator[Finding]:
     """Yield every finding on an evaluation, in order."""
-    for one in in_order():
-        yield from one.function(evaluation)
+    for entry in in_order():
+        yield from entry.function(evaluation)

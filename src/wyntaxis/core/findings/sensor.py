@@ -8,7 +8,7 @@ from functools import partial
 
 from wyntaxis.core.evidence.sensor.dark import SETPOINT_SHARE
 from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT
-from wyntaxis.core.evidence.sensor.offset import MOST_PILED, WANTED_SIGMA
+from wyntaxis.core.evidence.sensor.offset import MAX_PILED, WANTED_SIGMA
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
@@ -133,23 +133,23 @@ def linearity(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("camera.offset", step=SENSOR, condition=conditions.GAIN, after="devices.parts")
 def offset(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the bias clear of the lowest code?"""
-    for one in offsets(evaluation):
-        device, mean, noise, least = one.device, one.mean, one.noise, one.least_offset
+    for entry in offsets(evaluation):
+        device, mean, noise, least = entry.device, entry.mean, entry.noise, entry.least_offset
         row, piled = evaluation.rows[BIAS_MARGIN.id_of(device.id)], evaluation.rows.get(f"{device.id}.pile_up_share")
         verdict = worst([row.verdict, *([piled.target_verdict] if piled is not None and piled.measured else [])])
         fails = verdict is Verdict.FAILS
         lines = [
             f"{number(mean.value, 1)} {MINUS} {short(WANTED_SIGMA)} × {number(noise.value, 2)} = "
-            f"{number(one.margin_adu, 1)} ADU",
+            f"{number(entry.margin_adu, 1)} ADU",
             f"margin: {number(mean.value / noise.value, 1)} σ, wanted {short(WANTED_SIGMA)}; at the lowest code: "
-            f"{one.piled_share:.1e}, allowed "
-            f"{MOST_PILED:.0e}",
+            f"{entry.piled_share:.1e}, allowed "
+            f"{MAX_PILED:.0e}",
         ]
         if least is not None:
             lines.append(f"the smallest offset that suffices: {short(least)}")
         set_it = None
         if least is not None:
-            set_it = Change.of("Set the offset", ("devices", one.index, "settings", "offset", "value"), least)
+            set_it = Change.of("Set the offset", ("devices", entry.index, "settings", "offset", "value"), least)
         remedy = (
             NO_REMEDY
             if not fails
@@ -172,31 +172,31 @@ def offset(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("camera.setpoint", step=SENSOR, condition=conditions.COOLING, after="camera.dark_current")
 def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the set temperature cold enough for the longest exposure, and no colder than of use?"""
-    for one in dark_signals(evaluation):
-        device, wanted, dark, longest = one.device, one.set_c, one.current_e_s, one.exposure_s
+    for entry in dark_signals(evaluation):
+        device, wanted, dark, longest = entry.device, entry.set_c, entry.current_e_s, entry.exposure_s
         row, signal, allowed, warmest = (
             evaluation.rows[DARK_SIGNAL.id_of(device.id)],
-            one.signal_e,
-            one.allowed_e,
-            one.warmest_c,
+            entry.signal_e,
+            entry.allowed_e,
+            entry.warmest_c,
         )
         lines = [
             f"{number(dark, 5)} e⁻/s × {short(longest)} s = {number(signal, 2)} e⁻ at {short(wanted)} °C",
-            f"allowed: {short(SETPOINT_SHARE)} × {number(one.read_noise_e, 2)}² = {number(allowed, 2)} e⁻",
+            f"allowed: {short(SETPOINT_SHARE)} × {number(entry.read_noise_e, 2)}² = {number(allowed, 2)} e⁻",
         ]
         if warmest is not None:
             lines.append(
-                f"warmest that suffices: {short(wanted)} + {number(one.doubling_c or 0.0, 1)} × log₂("
+                f"warmest that suffices: {short(wanted)} + {number(entry.doubling_c or 0.0, 1)} × log₂("
                 f"{number(allowed, 2)} / {number(signal, 2)}) = {number(warmest, 1)} °C"
             )
-        if one.cooler is not None:
-            lines.append(f"power at rest at {short(wanted)} °C: {number(100 * one.cooler.share, 0)} %")
+        if entry.cooler is not None:
+            lines.append(f"power at rest at {short(wanted)} °C: {number(100 * entry.cooler.share, 0)} %")
             if warmest is not None and warmest > wanted:
-                lines.append(f"at {number(warmest, 1)} °C: {number(100 * one.cooler.power_at(warmest), 0)} %")
+                lines.append(f"at {number(warmest, 1)} °C: {number(100 * entry.cooler.power_at(warmest), 0)} %")
         holds = row.verdict is Verdict.HOLDS
         change = None
         if warmest is not None and not holds:
-            settings = ("devices", one.index, "settings")
+            settings = ("devices", entry.index, "settings")
             values: tuple[tuple[tuple[str | int, ...], object], ...] = (
                 ((*settings, "set_temperature_c", "value"), math.floor(warmest)),
             )

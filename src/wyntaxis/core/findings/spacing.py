@@ -219,7 +219,7 @@ def guide_spacing(evaluation: Evaluation) -> Iterator[Finding]:
         assert wide.computed is not None
         spread, depth = wide.computed.value, row.target.high - row.target.low
         if wide.verdict is Verdict.FAILS and verdict is not Verdict.FAILS:
-            case, through = max(cases, key=lambda one: abs(one[1].error_mm))
+            case, through = max(cases, key=lambda entry: abs(entry[1].error_mm))
             verdict = Verdict.FAILS
             size = number(abs(through.error_mm), SHOP_DECIMALS)
             title = f"Through {case.name} the guide camera is {size} mm out of focus"

@@ -25,11 +25,11 @@ CENTROID_ERROR_PX = (0.1, 0.2)
 ALLOWED_MAIN_PX = 0.5
 """Guide errors under half a main pixel do not show in the stars."""
 
-USUAL_RATE_SIDEREAL = 0.5
-USUAL_DISTANCE_PX = 25.0
-USUAL_PULSES = 12
-USUAL_DITHER_MAIN_PX = 5.0
-USUAL_DRIFT_PX = 1.0
+DEFAULT_RATE_SIDEREAL = 0.5
+DEFAULT_DISTANCE_PX = 25.0
+DEFAULT_PULSES = 12
+DEFAULT_DITHER_MAIN_PX = 5.0
+DEFAULT_DRIFT_PX = 1.0
 """Taken where the rig states nothing: each finding that uses one says so."""
 
 

@@ -17,8 +17,8 @@ from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.quantities.devices import REACHED_WITHIN_C
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
+from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.settings import CAMERAS
 from wyntaxis.core.steps import COOLING, DEVICES
 
 STEADY_WITHIN_C = 0.1
@@ -194,7 +194,7 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
         within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
         told = measured_temperatures(headers.frames) if headers is not None and device is cameras[0] else []
         if told:
-            own, actual, frame = max(told, key=lambda one: abs(one[1] - one[0]))
+            own, actual, frame = max(told, key=lambda entry: abs(entry[1] - entry[0]))
             yield Reached(device, own, within, actual, frame.path, tuple(told))
             continue
         for key in ("set_temperature_c", "sensor_temperature_c"):
@@ -210,7 +210,7 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
 @rows
 def reached_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield the set temperature of each camera beside what was reached, where that is not the setting's own leg."""
-    for one in reached(numbers):
-        if one.actual_c is not None and not one.is_own_leg:
-            wish, found = Leg(one.set_c, tolerance=one.within_c), Leg(one.actual_c, source=one.source)
-            yield REACHED.row(one.device.id, one.device.title, stated=wish, measured=found)
+    for entry in reached(numbers):
+        if entry.actual_c is not None and not entry.is_own_leg:
+            wish, found = Leg(entry.set_c, tolerance=entry.within_c), Leg(entry.actual_c, source=entry.source)
+            yield REACHED.row(entry.device.id, entry.device.title, stated=wish, measured=found)

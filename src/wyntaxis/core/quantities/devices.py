@@ -5,8 +5,8 @@ from __future__ import annotations
 from wyntaxis.core.evidence.sensor.told import at_temperature
 from wyntaxis.core.ledger import Leg, Quantity, rectangular
 from wyntaxis.core.quantity_kinds import QuantityKind
+from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.settings import SETTINGS
 from wyntaxis.core.steps import COOLING, DEVICES, SENSOR
 
 REACHED_WITHIN_C = 1.0

@@ -49,7 +49,7 @@ def worst_filter(numbers: Numbers, found: dict[str, Quantity]) -> tuple[int, Qua
         for place, case in enumerate(numbers.slots)
         if (key := BACK_FOCUS.id_of(filter_id(case.device.id, place + 1))) in found
     ]
-    return max(told, key=lambda one: (one[1].verdict.severity, abs(_value(one[1]))), default=None)
+    return max(told, key=lambda entry: (entry[1].verdict.severity, abs(_value(entry[1]))), default=None)
 
 
 def _value(row: Quantity) -> float:

@@ -92,12 +92,12 @@ def guide_use(rig: Rig) -> GuideUse:
     settings, plan = rig.guiding.settings or GuideSettings(), rig.plan
     stated = {
         "centroid_px": (settings.centroid_error_px, guiding.CENTROID_ERROR_PX[1]),
-        "distance_px": (settings.calibration_distance_px, guiding.USUAL_DISTANCE_PX),
-        "pulses": (settings.calibration_pulses, guiding.USUAL_PULSES),
-        "rate_sidereal": (settings.rate_sidereal, guiding.USUAL_RATE_SIDEREAL),
+        "distance_px": (settings.calibration_distance_px, guiding.DEFAULT_DISTANCE_PX),
+        "pulses": (settings.calibration_pulses, guiding.DEFAULT_PULSES),
+        "rate_sidereal": (settings.rate_sidereal, guiding.DEFAULT_RATE_SIDEREAL),
         "declination_deg": (settings.calibration_declination_deg, rig.framing.dec_deg if rig.framing else 0.0),
-        "dither_main_px": (settings.dither_main_px, guiding.USUAL_DITHER_MAIN_PX),
-        "drift_px": (plan.allowed_drift_px if plan else None, guiding.USUAL_DRIFT_PX),
+        "dither_main_px": (settings.dither_main_px, guiding.DEFAULT_DITHER_MAIN_PX),
+        "drift_px": (plan.allowed_drift_px if plan else None, guiding.DEFAULT_DRIFT_PX),
     }
     values: dict[str, Any] = {name: usual if value is None else value for name, (value, usual) in stated.items()}
     return GuideUse(**values, usual=frozenset(name for name, (value, _) in stated.items() if value is None))

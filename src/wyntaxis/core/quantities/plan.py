@@ -160,11 +160,11 @@ def _draws(devices: tuple[Device, ...], supply_id: str) -> Iterator[Draw]:
 def supply_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield the highest current of every supply, and how long each battery lasts."""
     night = numbers.rig.plan.hours if numbers.rig.plan is not None else None
-    for one in fed(numbers):
-        supply = one.supply
-        if supply.rated_a is not None and one.draws:
-            wish = Target(high=supply.rated_a, inner_high=one.allowed_a or 0.0)
-            yield CURRENT.row(supply.id, supply.title, computed=Leg(one.peak_a), target=wish)
-        if one.hours is not None:
+    for entry in fed(numbers):
+        supply = entry.supply
+        if supply.rated_a is not None and entry.draws:
+            wish = Target(high=supply.rated_a, inner_high=entry.allowed_a or 0.0)
+            yield CURRENT.row(supply.id, supply.title, computed=Leg(entry.peak_a), target=wish)
+        if entry.hours is not None:
             lasts = Target(low=night, inner_low=BATTERY_RESERVE * night) if night is not None else None
-            yield BATTERY.row(supply.id, supply.title, computed=Leg(one.hours), target=lasts)
+            yield BATTERY.row(supply.id, supply.title, computed=Leg(entry.hours), target=lasts)

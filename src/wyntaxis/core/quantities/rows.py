@@ -15,8 +15,8 @@ from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
 from wyntaxis.core.quantities.devices import device_quantity
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantity_kinds import QuantityKind
+from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.settings import SETTINGS
 from wyntaxis.core.steps import Step
 
 RowFunction = Callable[[Numbers], Iterable[Quantity]]

@@ -12,15 +12,15 @@ from dataclasses import dataclass
 
 from wyntaxis.core.evidence.sensor.dark import SETPOINT_SHARE
 from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
-from wyntaxis.core.evidence.sensor.offset import MOST_PILED, WANTED_SIGMA
+from wyntaxis.core.evidence.sensor.offset import MAX_PILED, WANTED_SIGMA
 from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target
 from wyntaxis.core.quantities.cooling import Cooler, coolers
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
+from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.plan import MeasuredValue
-from wyntaxis.core.rig.settings import CAMERAS
 from wyntaxis.core.steps import SENSOR
 
 LINEAR_WITHIN_PERCENT, LINEAR_FAILS_PERCENT = 1.0, 3.0
@@ -123,12 +123,12 @@ def glow_allowed_e(read_noise_e: float) -> float:
 @rows
 def camera_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield bias margin, dark signal and glow of every camera that tells them."""
-    for one in offsets(numbers):
-        spread = math.hypot(one.mean.standard_uncertainty, WANTED_SIGMA * one.noise.standard_uncertainty)
-        margin = Leg(one.margin_adu, spread, source=one.mean.source or "")
+    for offset in offsets(numbers):
+        spread = math.hypot(offset.mean.standard_uncertainty, WANTED_SIGMA * offset.noise.standard_uncertainty)
+        margin = Leg(offset.margin_adu, spread, source=offset.mean.source or "")
         clear = Target(low=math.nextafter(0.0, 1.0))
         yield BIAS_MARGIN.row(
-            one.device.id, one.device.title, measured=margin, target=clear, verdict=clear.judge(Leg(margin.value))
+            offset.device.id, offset.device.title, measured=margin, target=clear, verdict=clear.judge(Leg(margin.value))
         )
     for dark in dark_signals(numbers):
         wish = Target(high=DARK_FAILS * dark.allowed_e, inner_high=dark.allowed_e)
@@ -153,7 +153,7 @@ def glow_target(signal: Leg, read_noise_e: float) -> Target:
 
 @wanted("pile_up_share")
 def _few_piled(numbers: Numbers, device: Device) -> Target:
-    return Target(high=math.nextafter(MOST_PILED, 0.0))
+    return Target(high=math.nextafter(MAX_PILED, 0.0))
 
 
 @wanted("flat_level_percent")

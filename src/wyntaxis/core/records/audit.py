@@ -12,7 +12,7 @@ from functools import cached_property
 from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, FrameHeader
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.headers.names import FilterNames, same_device_name
-from wyntaxis.core.evidence.headers.partners import FrameGroup, Lack, group_frames, lacking
+from wyntaxis.core.evidence.headers.partners import FrameGroup, MissingCalibration, group_frames, missing_calibration
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.records.compare import compare_value
@@ -58,7 +58,7 @@ class HeaderAudit:
     count: int
     groups: tuple[FrameGroup, ...]
     checks: tuple[Check, ...]
-    lacks: tuple[Lack, ...]
+    missing: tuple[MissingCalibration, ...]
     exposures: tuple[ExposureOff, ...]
     broken: tuple[BrokenFrame, ...]
     frames: tuple[FrameHeader, ...]
@@ -78,9 +78,9 @@ class HeaderAudit:
         return (worst(verdicts) if verdicts else Verdict.HOLDS), "; ".join(why)
 
     @cached_property
-    def _lacks(self) -> dict[str, list[Lack]]:
-        lacks: dict[str, list[Lack]] = {}
-        for lack in self.lacks:
+    def _lacks(self) -> dict[str, list[MissingCalibration]]:
+        lacks: dict[str, list[MissingCalibration]] = {}
+        for lack in self.missing:
             for frame in lack.lights.frames:
                 lacks.setdefault(frame.path, []).append(lack)
         return lacks
@@ -91,7 +91,7 @@ class HeaderAudit:
             "folder": self.folder,
             "frames": self.count,
             "skipped": self.skipped or None,
-            "broken": [{"file": one.path, "why": one.why} for one in self.broken],
+            "broken": [{"file": entry.path, "why": entry.why} for entry in self.broken],
             "groups": [
                 {
                     "title": group.title,
@@ -126,7 +126,8 @@ class HeaderAudit:
                 for check in self.checks
             ],
             "exposures_off": [
-                {"asked_s": one.asked_s, "actual_s": one.actual_s, "count": one.count} for one in self.exposures
+                {"asked_s": exposure.asked_s, "actual_s": exposure.actual_s, "count": exposure.count}
+                for exposure in self.exposures
             ],
             "lacking": [
                 {
@@ -136,7 +137,7 @@ class HeaderAudit:
                     "reason": lack.reason,
                     "files": [frame.path for frame in lack.lights.frames],
                 }
-                for lack in self.lacks
+                for lack in self.missing
             ],
         }
 
@@ -153,8 +154,8 @@ class HeaderAudit:
                 [*values, " ".join(lack.kind for lack in self._lacks.get(frame.path, ())), str(verdict), why]
             )
         blank = [""] * (len(names) - 2)
-        for one in self.broken:
-            writer.writerow([one.path, "broken", *blank, "", str(Verdict.FAILS), one.why])
+        for entry in self.broken:
+            writer.writerow([entry.path, "broken", *blank, "", str(Verdict.FAILS), entry.why])
         return text.getvalue()
 
 
@@ -172,7 +173,7 @@ def audit(numbers: Numbers, headers: FolderHeaders) -> HeaderAudit:
         len(headers.frames),
         tuple(groups),
         checks,
-        tuple(lacking(groups, headers.names)),
+        tuple(missing_calibration(groups, headers.names)),
         tuple(_exposures(numbers, headers.frames)),
         headers.broken,
         headers.frames,

@@ -9,8 +9,8 @@ from typing import Literal
 
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.records.likely_causes import likely_cause_of_list, likely_cause_of_number, likely_cause_of_text
 from wyntaxis.core.records.quantities import Comparable, Value, comparables, label_of
-from wyntaxis.core.records.stories import list_story, number_story, text_story
 from wyntaxis.core.rig.devices import Record
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number, short
@@ -130,7 +130,7 @@ def compare_value(rig: Rig, item: Comparable, record: str, value: Value | None) 
         case "list":
             names = value if isinstance(value, tuple) else (str(value),)
             assert isinstance(wanted, tuple)
-            story = list_story(names, wanted)
+            story = likely_cause_of_list(names, wanted)
             return Cell(record, "differs" if names != wanted else "agrees", names, text, "", story)
         case "truth":
             state: State = "agrees" if value is wanted else "differs"
@@ -147,7 +147,7 @@ def _text_story(rig: Rig, item: Comparable, has: str) -> str:
             return f"that is {other.title}, the {other.kind.replace('_', ' ')}"
     if item.id.endswith(".driver_version"):
         return "another version than the documented one: an update may have overwritten it"
-    return text_story(has, str(item.value))
+    return likely_cause_of_text(has, str(item.value))
 
 
 def _number(rig: Rig, item: Comparable, record: str, value: Value, wanted: Value) -> Cell:
@@ -161,7 +161,7 @@ def _number(rig: Rig, item: Comparable, record: str, value: Value, wanted: Value
     by = f"{sign}{short(difference, max(item.decimals, 2))} {item.unit}".rstrip()
     if wanted > 0 and value > 0 and item.topic in ("focal_length", "pixel"):
         by += f", {number(value / wanted, 3)} times"
-    return Cell(record, "differs", value, text, by, number_story(rig, item, value, wanted))
+    return Cell(record, "differs", value, text, by, likely_cause_of_number(rig, item, value, wanted))
 
 
 def differences(found: Matrix) -> Iterator[tuple[Row, Cell]]:

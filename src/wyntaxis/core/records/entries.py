@@ -83,18 +83,20 @@ def device_of(entry: RecordEntry, devices: Iterable[Device]) -> Device | None:
 
 def faults_within(entries: tuple[RecordEntry, ...] | list[RecordEntry]) -> Iterator[EntryFault]:
     """Yield what a list says against itself."""
-    for index, one in enumerate(entries):
+    for index, entry in enumerate(entries):
         for other in entries[index + 1 :]:
-            names = (one.name, other.name)
-            if same_device(one, other):
-                where = f"both have the serial number {one.serial_number}"
-                if one.role is not None and other.role is not None and one.role != other.role:
-                    text = f"“{one.name}” as {_role(one)} and “{other.name}” as {_role(other)} are one device: {where}"
+            names = (entry.name, other.name)
+            if same_device(entry, other):
+                where = f"both have the serial number {entry.serial_number}"
+                if entry.role is not None and other.role is not None and entry.role != other.role:
+                    text = (
+                        f"“{entry.name}” as {_role(entry)} and “{other.name}” as {_role(other)} are one device: {where}"
+                    )
                     yield EntryFault("role", names, text)
                 else:
-                    yield EntryFault("duplicate", names, f"“{one.name}” and “{other.name}” are one device: {where}")
-            elif one.port is not None and one.port == other.port:
-                yield EntryFault("port", names, f"“{one.name}” and “{other.name}” share the port {one.port}")
+                    yield EntryFault("duplicate", names, f"“{entry.name}” and “{other.name}” are one device: {where}")
+            elif entry.port is not None and entry.port == other.port:
+                yield EntryFault("port", names, f"“{entry.name}” and “{other.name}” share the port {entry.port}")
 
 
 def faults_of_lists(rig: Rig) -> list[tuple[str, list[EntryFault]]]:

@@ -11,10 +11,10 @@ from pydantic import BaseModel
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.parts import Sensor, Telescope
 from wyntaxis.core.rig.plan import GuideSettings, Site
-from wyntaxis.core.rig.settings import SETTINGS, settings_of
 from wyntaxis.core.rig.shown import shown_fields
 
 Value = float | bool | str | tuple[str, ...]
@@ -74,7 +74,7 @@ def _declared(
 ) -> Iterator[Comparable]:
     """Yield the fields of a model that declare a topic, as what is held of it says; None for what is not."""
     compared = [field for field in shown_fields(model, held) if field.shown is not None and field.shown.topic]
-    for field in sorted(compared, key=lambda one: one.shown.place if one.shown is not None else 0):
+    for field in sorted(compared, key=lambda entry: entry.shown.place if entry.shown is not None else 0):
         shown, value = field.shown, _value_at(held, field.path)
         assert shown is not None
         label = f"{title}: {_inside(field.label)}" if title else field.label

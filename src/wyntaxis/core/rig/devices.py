@@ -9,8 +9,8 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Length, Note, PositiveLength, StrictModel, Text, not_vanishing
+from wyntaxis.core.rig.device_settings import SETTINGS, check_setting
 from wyntaxis.core.rig.plan import Evidence, MeasuredValue
-from wyntaxis.core.rig.settings import SETTINGS, check_setting
 from wyntaxis.core.rig.shown import Shown
 
 DeviceKind = Literal[
@@ -32,7 +32,7 @@ SUPPLY_KINDS = ("mains", "battery", "power_box")
 STORAGE_KINDS = ("card", "internal", "external", "network")
 SIDES = ("server", "client")
 ACTIONS = ("cool", "guide", "dither", "refocus", "flip", "park", "warm_up")
-MOST_SLOTS = 32
+MAX_SLOTS = 32
 
 _USB_ID = re.compile(r"[0-9a-f]{4}:[0-9a-f]{4}")
 
@@ -152,7 +152,7 @@ class Device(StrictModel):
     connected: Annotated[bool | None, Shown("Connected")] = None
     power: Annotated[PowerDraw | None, Shown("", always=True)] = None
     settings: dict[str, Setting] = Field(default_factory=dict)
-    slots: Annotated[tuple[Slot, ...], Field(strict=False, max_length=MOST_SLOTS)] = ()
+    slots: Annotated[tuple[Slot, ...], Field(strict=False, max_length=MAX_SLOTS)] = ()
     storage: Annotated[tuple[Storage, ...], Field(strict=False, max_length=32)] = ()
     note: Note | None = None
 

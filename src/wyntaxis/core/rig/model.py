@@ -36,7 +36,7 @@ from wyntaxis.core.rig.plan import (
 
 FORMAT = "wyntaxis-rig"
 VERSION = 1
-MOST_MAGNIFICATION = 1000.0
+MAX_MAGNIFICATION = 1000.0
 """Of all correctors together; far beyond any telescope."""
 
 
@@ -169,7 +169,7 @@ def _camera_comes_last(parts: tuple[Part, ...], where: str) -> None:
 
 def _magnify_within_reason(parts: tuple[Part, ...], where: str) -> None:
     product = math.prod(part.magnification for part in parts if part.magnification is not None)
-    if not 1 / MOST_MAGNIFICATION <= product <= MOST_MAGNIFICATION:
+    if not 1 / MAX_MAGNIFICATION <= product <= MAX_MAGNIFICATION:
         raise ValueError(f"{where}: the magnifications multiply to {product:g}; check them")
 
 

@@ -66,9 +66,9 @@ class Site(StrictModel):
         stated = [value for value in (good, usual, poor) if value is not None]
         if stated != sorted(stated):
             raise ValueError("seeing must not fall from seeing_good_arcsec over seeing_fwhm_arcsec to poor")
-        for (one, _), (other, _) in pairwise(self.horizon):
-            if other < one:
-                raise ValueError(f"horizon: azimuths must not fall, but {other:g} follows {one:g}")
+        for (entry, _), (other, _) in pairwise(self.horizon):
+            if other < entry:
+                raise ValueError(f"horizon: azimuths must not fall, but {other:g} follows {entry:g}")
         return self
 
 

@@ -142,7 +142,7 @@ def _bare(annotation: Any) -> tuple[Any, bool]:
         if origin is Annotated:
             annotation = get_args(annotation)[0]
         elif origin in (Union, types.UnionType):
-            rest = [one for one in get_args(annotation) if one is not type(None)]
+            rest = [arg for arg in get_args(annotation) if arg is not type(None)]
             annotation, optional = rest[0], True
         else:
             return annotation, optional

@@ -18,9 +18,9 @@ from wyntaxis.core.wording import number
 
 Position = tuple[float, float]
 CORNERS = ("top left", "top right", "bottom right", "bottom left")
-USUAL_OVERLAP = 0.15
+DEFAULT_OVERLAP = 0.15
 """Neighbouring panels share this much of a side where nothing is stated: enough to register and blend them."""
-MOST_PANELS = 400
+MAX_PANELS = 400
 UNKNOWN_ANGLE_STEP_DEG = 15.0
 
 
@@ -142,7 +142,7 @@ class Footprint:
         found = [(target, self.covered_share(target)) for target in objects_near(self.center, self.radius_deg)]
         return [(target, share) for target, share in found if share]
 
-    def panels(self, target: SkyObject, overlap: float = USUAL_OVERLAP) -> Panels:
+    def panels(self, target: SkyObject, overlap: float = DEFAULT_OVERLAP) -> Panels:
         """Return the mosaic that covers an object at this position angle."""
         return mosaic(self, target, overlap)
 
@@ -230,7 +230,7 @@ def mosaic(frame: Footprint, target: SkyObject, overlap: float) -> Panels:
         wanted, full, step = 2 * float(half), 2 * side, 2 * side * (1 - overlap)
         counts.append(1 if wanted <= full else math.ceil((wanted - full) / step - 1e-9) + 1)
     columns, rows = counts
-    if columns * rows > MOST_PANELS:
+    if columns * rows > MAX_PANELS:
         raise ValueError(
             f"{target.label} would take {columns} × {rows} panels; use a shorter focal length or less overlap"
         )

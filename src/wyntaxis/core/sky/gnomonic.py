@@ -67,13 +67,13 @@ def clip_to_convex(polygon: Any, convex: Any) -> Any:
             return float(edge[0] * (point[1] - start[1]) - edge[1] * (point[0] - start[0]))
 
         kept = []
-        for one, other in zip(found, found[1:] + found[:1], strict=True):
-            a, b = side(one), side(other)
+        for entry, other in zip(found, found[1:] + found[:1], strict=True):
+            a, b = side(entry), side(other)
             if a >= 0:
-                kept.append(one)
+                kept.append(entry)
             if (a > 0 > b) or (a < 0 < b):
                 t = a / (a - b)
-                kept.append((one[0] + t * (other[0] - one[0]), one[1] + t * (other[1] - one[1])))
+                kept.append((entry[0] + t * (other[0] - entry[0]), entry[1] + t * (other[1] - entry[1])))
         found = kept
         if not found:
             return np.empty((0, 2))

@@ -26,7 +26,7 @@ from wyntaxis.core.sky.earth import offline_tables
 from wyntaxis.core.wording import utc_stamp
 
 SIZE_LIMIT_BYTES = 1 << 20
-MOST_POINTS = 3601
+MAX_POINTS = 3601
 STEP_MINUTES = 4
 DARK_BELOW_DEG = -18.0
 """The sun's altitude at astronomical twilight."""
@@ -87,8 +87,8 @@ def parse_horizon(data: bytes) -> tuple[tuple[float, float], ...]:
         found.append((azimuth, altitude))
     if len(found) < 2:
         raise ValueError(f"holds fewer than two points; {HINT}")
-    if len(found) > MOST_POINTS:
-        raise ValueError(f"holds {len(found)} points, at most {MOST_POINTS} are of use: thin it out")
+    if len(found) > MAX_POINTS:
+        raise ValueError(f"holds {len(found)} points, at most {MAX_POINTS} are of use: thin it out")
     # Stable: two points at one azimuth are a wall, and keep the order in which the file has them.
     return tuple(sorted(found, key=lambda point: point[0]))
 

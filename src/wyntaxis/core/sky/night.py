@@ -68,19 +68,19 @@ class Night:
             },
             "objects": [
                 {
-                    "name": one.name,
-                    "ra_deg": one.ra_deg,
-                    "dec_deg": one.dec_deg,
-                    "hours_up": one.path.hours_up,
-                    "hours_up_dark": one.path.hours_up_and_dark,
-                    "spans": [{"from": utc_text(a), "to": utc_text(b)} for a, b in one.path.spans()],
-                    "highest_deg": one.path.highest[0],
-                    "highest_at": utc_text(one.path.highest[1]),
-                    "transit": utc_text(one.transit) if one.transit is not None else None,
-                    "flip": utc_text(one.flip) if one.flip is not None else None,
-                    "moon_apart_deg": one.moon_apart_deg,
+                    "name": entry.name,
+                    "ra_deg": entry.ra_deg,
+                    "dec_deg": entry.dec_deg,
+                    "hours_up": entry.path.hours_up,
+                    "hours_up_dark": entry.path.hours_up_and_dark,
+                    "spans": [{"from": utc_text(a), "to": utc_text(b)} for a, b in entry.path.spans()],
+                    "highest_deg": entry.path.highest[0],
+                    "highest_at": utc_text(entry.path.highest[1]),
+                    "transit": utc_text(entry.transit) if entry.transit is not None else None,
+                    "flip": utc_text(entry.flip) if entry.flip is not None else None,
+                    "moon_apart_deg": entry.moon_apart_deg,
                 }
-                for one in self.objects
+                for entry in self.objects
             ],
             "warning": self.warning,
         }
@@ -91,11 +91,11 @@ class Night:
         writer = csv.writer(text, lineterminator="\n")
         names = ["name", "ra_deg", "dec_deg", "hours_up", "hours_up_dark", "highest_deg", "transit", "flip"]
         writer.writerow([*names, "moon_apart_deg"])
-        for one in self.objects:
-            figures = [f"{v:.3f}" for v in (one.path.hours_up, one.path.hours_up_and_dark, one.path.highest[0])]
-            times = ["" if t is None else utc_text(t) for t in (one.transit, one.flip)]
-            place = [f"{one.ra_deg:.5f}", f"{one.dec_deg:.5f}"]
-            writer.writerow([one.name, *place, *figures, *times, f"{one.moon_apart_deg:.1f}"])
+        for entry in self.objects:
+            figures = [f"{v:.3f}" for v in (entry.path.hours_up, entry.path.hours_up_and_dark, entry.path.highest[0])]
+            times = ["" if t is None else utc_text(t) for t in (entry.transit, entry.flip)]
+            place = [f"{entry.ra_deg:.5f}", f"{entry.dec_deg:.5f}"]
+            writer.writerow([entry.name, *place, *figures, *times, f"{entry.moon_apart_deg:.1f}"])
         return text.getvalue()
 
 

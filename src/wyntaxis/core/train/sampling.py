@@ -9,7 +9,7 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Sensor
 
 BINNINGS = (1, 2, 3, 4)
-LEAST_SEARCH_SHARE = 0.05
+MIN_SEARCH_SHARE = 0.05
 """Field solving is never told less than ±5 %: focal lengths shift with focus, spacing and temperature."""
 
 
@@ -136,7 +136,7 @@ class SearchRange:
 
 def search_share(relative_uncertainty: float) -> float:
     """Return the half-width of the search in scale as a share: two standard uncertainties, at least 5 %."""
-    return max(LEAST_SEARCH_SHARE, 2 * relative_uncertainty)
+    return max(MIN_SEARCH_SHARE, 2 * relative_uncertainty)
 
 
 def search_range(

@@ -12,7 +12,7 @@ from wyntaxis.core.rig.parts import Glass, Part
 from wyntaxis.core.train.guidepath import GuidePath, guide_path
 from wyntaxis.core.train.lightpath import BackFocus, back_focus
 
-USUAL_FILTER_INDEX = 1.52
+DEFAULT_FILTER_INDEX = 1.52
 """Crown glass, where neither slot nor wheel says."""
 
 
@@ -71,7 +71,7 @@ def _filter_index(wheel: Part) -> int:
 
 
 def _with_filter(wheel: Part, slot: Slot) -> tuple[Glass, ...]:
-    plates = wheel.glass or (Glass(name="filter", thickness_mm=slot.thickness_mm or 1.0, index=USUAL_FILTER_INDEX),)
+    plates = wheel.glass or (Glass(name="filter", thickness_mm=slot.thickness_mm or 1.0, index=DEFAULT_FILTER_INDEX),)
     at = _filter_index(wheel)
     told = {"thickness_mm": slot.thickness_mm, "index": slot.index}
     changed = plates[at].model_copy(update={key: value for key, value in told.items() if value is not None})

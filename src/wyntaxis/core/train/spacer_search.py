@@ -21,7 +21,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wyntaxis.core.files.errors import CancelledError
-from wyntaxis.core.train.spacer_problem import COUNT, MAX_STATES, Crossing, Edge, Kind, Problem, SpecialSet
+from wyntaxis.core.train.spacer_problem import COUNT, MAX_STATES, Crossing, Edge, Problem, SpecialSet
+from wyntaxis.core.train.spacer_tables import (
+    NOTHING,
+    Costs,
+    LoopNode,
+    Loops,
+    Steps,
+    followed,
+    unrolled,
+    with_copies,
+    with_one,
+)
 
 KEPT = 10
 SAME_MM = 1e-6
@@ -32,10 +43,6 @@ MAX_NODES_A_LEVEL = 2_500
 """Opened for targets of one error before the order of worst cases, and then the level, is given up."""
 MAX_STATES_NEAREST = 4 * MAX_STATES
 TABLE_BYTES = 200 << 20
-NOTHING = np.int64(1) << 62
-"""The cost of what cannot be reached."""
-
-Costs = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -66,19 +73,6 @@ class _Node(NamedTuple):
 
 
 @dataclass
-class _Loops:
-    """The subset sums of the loops at some classes: kinds, and by position what filling each length costs."""
-
-    kinds: tuple[int, ...]
-    pieces: tuple[Kind, ...]
-    tables: list[Costs]
-
-    @property
-    def size_bytes(self) -> int:
-        return sum(table.nbytes for table in self.tables)
-
-
-@dataclass
 class Search:
     """One search: sets that add up to ``wanted_mm``."""
 
@@ -88,7 +82,7 @@ class Search:
     seconds: float = DEFAULT_SECONDS
     proven: bool = True
     _given_up: bool = False
-    _tables: OrderedDict[frozenset[int], _Loops] = field(default_factory=OrderedDict)
+    _tables: OrderedDict[frozenset[int], Loops] = field(default_factory=OrderedDict)
 
     def best(self, limit_mm: float, kept: int = KEPT) -> list[Found]:
         """Return the best sets with an error of at most ``limit_mm``, by error, then count, then worst case."""
@@ -113,7 +107,7 @@ class Search:
         self._check()
         self._tables.clear()
         self._size = max(0, int(reach_mm / p.unit_mm + 1e-6)) + 1
-        self._steps = [_Steps.of(p, vertex) for vertex in range(len(p.vertices))]
+        self._steps = [Steps.of(p, vertex) for vertex in range(len(p.vertices))]
         self._bound = self._walks()
         self.proven = p.complete
         best: list[Found] = []
@@ -231,7 +225,7 @@ class Search:
                 cost = kinds[edge.kind].cost
             base = self._after(node, edge.to, int(lengths[index]), edge, pending, node.cost + cost)
             if cost:
-                base = base._replace(used=_with(base.used, edge.kind))
+                base = base._replace(used=with_one(base.used, edge.kind))
             yield from self._over_gap(base, edge.gap_mm, node.trail, edge)
         crossing = self.problem.crossings[node.vertex]
         if crossing is not None and crossing.to is not None:
@@ -252,7 +246,7 @@ class Search:
         for rings, used, cost, left in self._filled(base, gap_mm):
             bound = self._least(base.vertex, left)
             if bound < NOTHING:
-                through = (_followed(trail, rings), step)
+                through = (followed(trail, rings), step)
                 yield cost + bound, base._replace(left=left, used=used, cost=cost, trail=through)
 
     def _filled(self, node: _Node, gap_mm: float) -> Iterator[tuple[tuple[int, ...], Any, int, int]]:
@@ -261,11 +255,11 @@ class Search:
         for rings in self.problem.covers[gap_mm]:
             used, left, cost = node.used, node.left, node.cost
             for ring in rings:
-                used, left, cost = _with(used, ring), left - kinds[ring].length, cost + kinds[ring].cost
+                used, left, cost = with_one(used, ring), left - kinds[ring].length, cost + kinds[ring].cost
             if left >= 0 and all(n <= kinds[k].owned for k, n in used):
                 yield rings, used, cost, left
 
-    def _into_loops(self, node: _Node) -> Iterator[tuple[int, _LoopNode]]:
+    def _into_loops(self, node: _Node) -> Iterator[tuple[int, LoopNode]]:
         """Yield the way out of the trail, where it may end here: what is left is filled by loops."""
         crossing = self.problem.crossings[node.vertex]
         if crossing is None or crossing.to is not None:
@@ -280,8 +274,8 @@ class Search:
         for rings, used, cost, left in endings:
             bound = int(loops.tables[0][left])
             if bound < NOTHING:
-                trail = _unrolled((_followed(node.trail, rings), crossing))
-                yield cost + bound, _LoopNode(loops, 0, left, None, used, cost, trail)
+                trail = unrolled((followed(node.trail, rings), crossing))
+                yield cost + bound, LoopNode(loops, 0, left, None, used, cost, trail)
 
     def _least(self, vertex: int, left: int) -> int:
         return int(self._bound[self.problem.threads[vertex], left])
@@ -332,7 +326,7 @@ class Search:
         for kind in sorted(anywhere):
             self._check()
             if not p.kinds[kind].special:
-                cost = _with_copies(cost, p.kinds[kind])
+                cost = with_copies(cost, p.kinds[kind])
         return np.maximum(cost, self._once(anywhere | {edge.kind for row in p.edges for edge in row}))
 
     def _once(self, kinds: Iterable[int]) -> Costs:
@@ -342,10 +336,10 @@ class Search:
         for kind in kinds:
             self._check()
             if not self.problem.kinds[kind].special:
-                cost = _with_copies(cost, self.problem.kinds[kind])
+                cost = with_copies(cost, self.problem.kinds[kind])
         return cost
 
-    def _loops(self, visited: frozenset[int]) -> _Loops:
+    def _loops(self, visited: frozenset[int]) -> Loops:
         """Return the subset sums of the loops at these classes, kept while there is room."""
         p = self.problem
         kinds = {k for end in visited for k in p.loops.get(end, ()) if not p.kinds[k].special}
@@ -359,8 +353,8 @@ class Search:
         tables = [last]
         for kind in reversed(ordered):
             self._check()
-            tables.append(_with_copies(tables[-1], p.kinds[kind]))
-        self._tables[key] = _Loops(ordered, tuple(p.kinds[k] for k in ordered), tables[::-1])
+            tables.append(with_copies(tables[-1], p.kinds[kind]))
+        self._tables[key] = Loops(ordered, tuple(p.kinds[k] for k in ordered), tables[::-1])
         while (
             len(self._tables) > 1 and sum(sum(t.nbytes for t in x.tables) for x in self._tables.values()) > TABLE_BYTES
         ):
@@ -370,101 +364,3 @@ class Search:
     def _check(self) -> None:
         if self.should_stop():
             raise CancelledError
-
-
-class _LoopNode(NamedTuple):
-    """A place among the loops: which kind is decided next, the length still to fill, and what was chosen."""
-
-    loops: _Loops
-    at: int
-    left: int
-    chosen: Any
-    used: tuple[tuple[int, int], ...]
-    cost: int
-    trail: tuple[Any, ...]
-
-    @property
-    def is_whole(self) -> bool:
-        return self.at == len(self.loops.kinds)
-
-    def onward(self) -> Iterator[tuple[int, _LoopNode]]:
-        """Yield the choices of the next kind that still lead to an end, each with what the whole will cost."""
-        node = self
-        while not node.is_whole:
-            kind = node.loops.kinds[node.at]
-            more = node.loops.pieces[node.at]
-            after, found = node.loops.tables[node.at + 1], []
-            most = more.owned if more.length == 0 else min(more.owned, node.left // more.length)
-            for n in range(most + 1):
-                left = node.left - n * more.length
-                rest = int(after[left])
-                if rest < NOTHING:
-                    chosen = (node.chosen, kind, n) if n else node.chosen
-                    cost = node.cost + n * more.cost
-                    found.append((cost + rest, node._replace(at=node.at + 1, left=left, chosen=chosen, cost=cost)))
-            if len(found) != 1:
-                yield from found
-                return
-            node = found[0][1]
-        if node is not self:
-            yield node.cost, node
-
-    def counts(self, kinds: list[Kind]) -> dict[int, int] | None:
-        """Return how many of which kind the set takes, or None where trail and loops take more than there are."""
-        counts = dict(self.used)
-        chosen = self.chosen
-        while chosen is not None:
-            chosen, kind, n = chosen
-            counts[kind] = counts.get(kind, 0) + n
-        return counts if all(n <= kinds[kind].owned for kind, n in counts.items()) else None
-
-
-class _Steps(NamedTuple):
-    """The edges of a vertex, as arrays."""
-
-    edges: list[Edge]
-    lengths: NDArray[np.int64]
-    threads: NDArray[np.int64]
-
-    @staticmethod
-    def of(p: Problem, vertex: int) -> _Steps:
-        edges = p.edges[vertex]
-        lengths = [0 if p.kinds[edge.kind].special else p.kinds[edge.kind].length for edge in edges]
-        threads = [p.threads[edge.to] for edge in edges]
-        return _Steps(edges, np.array(lengths, dtype=np.int64), np.array(threads, dtype=np.int64))
-
-
-def _with(used: tuple[tuple[int, int], ...], kind: int) -> tuple[tuple[int, int], ...]:
-    counts = dict(used)
-    counts[kind] = counts.get(kind, 0) + 1
-    return tuple(sorted(counts.items()))
-
-
-def _followed(trail: Any, steps: Iterable[int]) -> Any:
-    for step in steps:
-        trail = (trail, step)
-    return trail
-
-
-def _unrolled(trail: Any) -> tuple[Any, ...]:
-    steps = []
-    while trail is not None:
-        trail, step = trail
-        steps.append(step)
-    return tuple(reversed(steps))
-
-
-def _with_copies(costs: Costs, kind: Kind) -> Costs:
-    """Return what each length costs when up to ``owned`` pieces of a kind may be added (bounded subset sum)."""
-    size = costs.shape[-1]
-    if kind.length == 0 or kind.length >= size:
-        return costs
-    left, lot = min(kind.owned, (size - 1) // kind.length), 1
-    while left > 0:
-        taken = min(lot, left)
-        shift = taken * kind.length
-        more = costs.copy()
-        if shift < size:
-            np.minimum(more[..., shift:], costs[..., :-shift] + taken * kind.cost, out=more[..., shift:])
-        costs, left, lot = more, left - taken, lot * 2
-    return costs

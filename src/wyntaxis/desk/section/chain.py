@@ -15,7 +15,7 @@ from wyntaxis.desk.section.pens import Sheet
 if TYPE_CHECKING:
     from wyntaxis.core.section import PartShape, Section
 
-MOST_LEADER_ROWS = 3
+MAX_LEADER_ROWS = 3
 LEFT_OUT = -1
 ARROWS_PX = 18.0
 """Room that a dimension's two arrows take beside its number."""
@@ -65,7 +65,7 @@ def _labels(sheet: Sheet, section: Section, view: View, chosen: str | None = Non
     """
     for with_tolerance in (True, False):
         labels = [_place(sheet, shape, view, with_tolerance) for shape in section.parts]
-        taken = [-1e9] * MOST_LEADER_ROWS
+        taken = [-1e9] * MAX_LEADER_ROWS
         complete = True
         for index, label in enumerate(labels):
             if label.row == 0:

@@ -16,7 +16,7 @@ CHAIN_DASHES = [14.0, 3.0, 2.0, 3.0]
 DOUBLE_CHAIN_DASHES = [12.0, 3.0, 2.0, 3.0, 2.0, 3.0]
 """Long dash, two dots: another position of a part (ISO 128, line type 05)."""
 ARROW_PX = 7.0
-MOST_WIDTHS = 4000
+MAX_WIDTHS = 4000
 _WIDTHS: dict[str, dict[str, float]] = {}
 """Widths of texts by font: measuring one costs more than drawing a line."""
 
@@ -96,7 +96,7 @@ class Sheet:
     def width_of(self, text: str, *, small: bool = False) -> float:
         known = self._widths[small]
         if text not in known:
-            if len(known) > MOST_WIDTHS:
+            if len(known) > MAX_WIDTHS:
                 known.clear()
             known[text] = self._metrics[small].horizontalAdvance(text)
         return known[text]

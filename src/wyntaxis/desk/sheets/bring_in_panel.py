@@ -40,7 +40,7 @@ FILE_FILTER = (
     "Settings and frames (*.json *.toml *.yaml *.yml *.ini *.cfg *.conf *.xml *.csv *.tsv *.fit *.fits *.fts);;"
     "All files (*)"
 )
-MOST_LISTED = 300
+MAX_LISTED = 300
 SEPARATORS = (None, "comma", "semicolon", "space", "bar")
 
 
@@ -183,7 +183,7 @@ class BringInPanel(Panel):
             text = "" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
             if word in path.casefold() or word in text.casefold():
                 rows.append([path, text])
-                if len(rows) == MOST_LISTED:
+                if len(rows) == MAX_LISTED:
                     break
         self.paths.show_rows(rows)
 
@@ -221,7 +221,7 @@ class BringInPanel(Panel):
             unit=self.unit.currentData() if self._known[quantity].type == "number" else None,
             separator=self.separator.currentData() if is_list else None,
         )
-        self.rules = [one for one in self.rules if one.quantity != quantity] + [rule]
+        self.rules = [entry for entry in self.rules if entry.quantity != quantity] + [rule]
         self._show_rules()
 
     def take_out(self) -> None:

@@ -29,7 +29,7 @@ from wyntaxis.desk.sheets.cooling_panels import ColumnsPanel, RampPanel
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
-    from wyntaxis.desk.plots_bench import CoolingPlot
+    from wyntaxis.desk.plots_cooling import CoolingPlot
 
 LOG_FILTER = "Cooling logs (*.csv *.tsv *.txt);;All files (*)"
 MAP_NAME = "cooling log"
@@ -113,9 +113,11 @@ class CoolingSheet(StepSheet):
         maps = self._maps()
         headings = headings_of(path)
         fitting = [
-            one for one in maps.maps if one.form == "csv" and one.rules and all(r.path in headings for r in one.rules)
+            key_map
+            for key_map in maps.maps
+            if key_map.form == "csv" and key_map.rules and all(r.path in headings for r in key_map.rules)
         ]
-        return next((one.rules for one in fitting if any(r.quantity in COLUMNS for r in one.rules)), ())
+        return next((entry.rules for entry in fitting if any(r.quantity in COLUMNS for r in entry.rules)), ())
 
     def _maps(self) -> KeyMaps:
         return load_maps(self._maps_path) if self._maps_path is not None else KeyMaps()
@@ -146,7 +148,7 @@ class CoolingSheet(StepSheet):
         """Read the logs asked for by these columns, and keep them as a map for such logs."""
         if self._maps_path is not None:
             try:
-                names = {one.name for one in self._maps().maps}
+                names = {key_map.name for key_map in self._maps().maps}
                 name, index = MAP_NAME, 2
                 while name in names:
                     name, index = f"{MAP_NAME} {index}", index + 1
@@ -178,7 +180,7 @@ class CoolingSheet(StepSheet):
     # Showing
 
     def _build_run_plot(self) -> QWidget:
-        from wyntaxis.desk.plots_bench import CoolingPlot
+        from wyntaxis.desk.plots_cooling import CoolingPlot
 
         self.run_plot: CoolingPlot = CoolingPlot()
         self.run_plot.refused.connect(self.session.refused)

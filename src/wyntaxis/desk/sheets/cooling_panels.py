@@ -20,7 +20,7 @@ from wyntaxis.desk.panel import Panel, SideScroll, push_button
 from wyntaxis.desk.session import Session
 
 if TYPE_CHECKING:
-    from wyntaxis.desk.plots_bench import RampPlot
+    from wyntaxis.desk.plots_cooling import RampPlot
 
 
 class ColumnsPanel(Panel):
@@ -116,7 +116,7 @@ class RampPanel(Panel):
         self.column.addWidget(self.fold)
 
     def _build(self) -> QWidget:
-        from wyntaxis.desk.plots_bench import RampPlot
+        from wyntaxis.desk.plots_cooling import RampPlot
 
         self.plot: RampPlot = RampPlot()
         self.plot.refused.connect(self._session.refused)

@@ -7,7 +7,6 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QApplication,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -27,7 +26,7 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.sky import objects as catalogue
 from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
-from wyntaxis.core.sky.footprint import CORNERS, USUAL_OVERLAP, Footprint, angle_caveat, corners_csv, stc_s
+from wyntaxis.core.sky.footprint import DEFAULT_OVERLAP, Footprint, angle_caveat
 from wyntaxis.core.sky.objects import SkyObject
 from wyntaxis.core.steps import FOOTPRINT, Step
 from wyntaxis.core.wording import number, short
@@ -37,16 +36,16 @@ from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.rig_files import RIG_FILTER
-from wyntaxis.desk.saving import save_by_suffix
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.footprint_export import FootprintExport
 from wyntaxis.desk.sky_patch import SkyPatch
 from wyntaxis.desk.tables import TextTable
 
 PATCH_HEIGHT_EM = 34
 SIDE_WIDTH_EM = 21
 HALF_WAY = 0.5
-MOST_OBJECTS_LISTED = 40
+MAX_OBJECTS_LISTED = 40
 SAVE_FILTER = "STC-S (*.txt);;CSV (*.csv);;PNG (*.png)"
 
 
@@ -67,6 +66,7 @@ class FootprintSheet(StepSheet):
         self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(12)
         self.patch = SkyPatch()
+        self.export = FootprintExport(session, self.patch)
         self.patch.palette_in_use = palette
         self.patch.moved.connect(self._moved)
         self.patch.entered.connect(self._entered)
@@ -131,9 +131,9 @@ class FootprintSheet(StepSheet):
         column.addWidget(self.words)
         buttons = QGridLayout()
         actions = (
-            ("Copy centre", "Copy centre and position angle", self.copy_center),
-            ("Copy corners", "Copy the corners' coordinates", self.copy_corners),
-            ("Save …", "Save as IVOA STC-S text, CSV or PNG", self.ask_save),
+            ("Copy centre", "Copy centre and position angle", self.export.copy_center),
+            ("Copy corners", "Copy the corners' coordinates", self.export.copy_corners),
+            ("Save …", "Save as IVOA STC-S text, CSV or PNG", self.export.ask_save),
             ("Add a rig …", "Lay another rig's frame over this one, at its own position angle", self.ask_add),
         )
         for index, (text, tip, action) in enumerate(actions):
@@ -229,7 +229,7 @@ class FootprintSheet(StepSheet):
         view.target = self._target()
         self._show_text(self.center, "" if framing is None else framing.name or coordinates_text(*center or (0, 0)))
         self._show_text(self.angle, "" if framing is None else short(framing.position_angle_deg, 2))
-        overlap = USUAL_OVERLAP if framing is None or framing.overlap is None else framing.overlap
+        overlap = DEFAULT_OVERLAP if framing is None or framing.overlap is None else framing.overlap
         self._show_text(self.overlap, short(100 * overlap, 1))
         self._lay_over()
         look = (center, self.session.variant)
@@ -310,7 +310,7 @@ class FootprintSheet(StepSheet):
 
     def _panel_words(self, frame: Footprint, target: SkyObject) -> list[str]:
         framing = self.session.rig.framing
-        overlap = USUAL_OVERLAP if framing is None or framing.overlap is None else framing.overlap
+        overlap = DEFAULT_OVERLAP if framing is None or framing.overlap is None else framing.overlap
         try:
             panels = frame.panels(target, overlap)
         except ValueError as error:
@@ -321,7 +321,7 @@ class FootprintSheet(StepSheet):
         return [f"{panels.columns} × {panels.rows} panels with {number(100 * overlap, 0)} % overlap (dashed)"]
 
     def _list_objects(self, frame: Footprint | None) -> None:
-        self._listed = frame.objects()[:MOST_OBJECTS_LISTED] if frame is not None and self.catalogue_read else []
+        self._listed = frame.objects()[:MAX_OBJECTS_LISTED] if frame is not None and self.catalogue_read else []
 
         def size(target: SkyObject) -> str:
             if target.major_arcmin is None:
@@ -416,46 +416,7 @@ class FootprintSheet(StepSheet):
             self.session.refused.emit(str(error))
             return None
 
-    # Out of the sheet
-
-    def copy_center(self) -> None:
-        """Copy centre and position angle."""
-        frame = self.patch.view.frame
-        if frame is not None:
-            _copy(f"{coordinates_text(*frame.center)} PA {number(frame.position_angle_deg, 2)}°")
-
-    def copy_corners(self) -> None:
-        """Copy the corners, a line each."""
-        frame = self.patch.view.frame
-        if frame is not None:
-            pairs = zip(CORNERS, frame.corners(), strict=True)
-            _copy("".join(f"{name}\t{coordinates_text(*place)}\n" for name, place in pairs))
-
-    def frames(self) -> list[Footprint]:
-        """Return the frames shown: the one in use, its panels, the ones laid over it."""
-        view = self.patch.view
-        return [frame for frame in (view.frame, *view.panels, *view.others) if frame is not None]
-
-    def ask_save(self) -> None:
-        """Ask for a file; its suffix says whether STC-S, CSV or a picture."""
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "Save the footprint", str(Path.home() / "footprint.txt"), SAVE_FILTER
-        )
-        if chosen:
-            self.save(Path(chosen))
-
-    def save(self, path: Path) -> None:
-        """Write the frames as STC-S, CSV or PNG, by the suffix."""
-        contents = {".txt": self._as_stc_s, ".stc": self._as_stc_s, ".csv": self._as_csv}
-        refusal = save_by_suffix(path, contents, self.patch, ".txt (STC-S), .csv or .png")
-        if refusal is not None:
-            self.session.refused.emit(refusal)
-
-    def _as_stc_s(self) -> bytes:
-        return "".join(stc_s([frame.corners()]) + "\n" for frame in self.frames()).encode("utf-8")
-
-    def _as_csv(self) -> bytes:
-        return corners_csv(self.frames()).encode("utf-8")
+    # Other trains
 
     def ask_add(self) -> None:
         """Ask for a rig and lay its frame over this one."""
@@ -471,9 +432,3 @@ class FootprintSheet(StepSheet):
             self.session.refused.emit(str(error))
             return
         self.refresh()
-
-
-def _copy(text: str) -> None:
-    clipboard = QApplication.clipboard()
-    if clipboard is not None:
-        clipboard.setText(text)

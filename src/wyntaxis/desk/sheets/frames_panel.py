@@ -47,7 +47,9 @@ class FramesPanel(Panel):
             stretch=5,
         )
         self.groups = TextTable("Groups of frames", ("Group", "Frames"), left=(0,))
-        self.lacks = TextTable("What lights lack", ("Lights", "Frames", "Lack", "Why"), left=(0, 2, 3), stretch=3)
+        self.missing = TextTable(
+            "What lights lack", ("Lights", "Frames", "MissingCalibration", "Why"), left=(0, 2, 3), stretch=3
+        )
         self.broken = TextTable("Broken files", ("File", "Why"), left=(0, 1), stretch=1)
         for table in self.tables:
             table.most_rows = 10
@@ -55,7 +57,7 @@ class FramesPanel(Panel):
 
     @property
     def tables(self) -> tuple[TextTable, ...]:
-        return self.checks, self.lacks, self.groups, self.broken
+        return self.checks, self.missing, self.groups, self.broken
 
     def ask(self) -> None:
         """Ask for a folder of frames and read it."""
@@ -104,7 +106,7 @@ class FramesPanel(Panel):
 
     def _show(self, found: HeaderAudit) -> None:
         fails = sum(check.verdict is Verdict.FAILS for check in found.checks)
-        lights = sum(lack.lights.count for lack in {id(lack.lights): lack for lack in found.lacks}.values())
+        lights = sum(lack.lights.count for lack in {id(lack.lights): lack for lack in found.missing}.values())
         self.state.setText(
             f"{found.count} frames below {found.folder} in {len(found.groups)} groups; {fails} values differ from the "
             f"rig; {lights} lights lack a partner; {len(found.broken)} files are broken."
@@ -126,13 +128,13 @@ class FramesPanel(Panel):
             palette=self.palette_in_use,
         )
         self.groups.show_rows([[group.title, str(group.count)] for group in found.groups])
-        self.lacks.show_rows(
-            [[lack.lights.title, str(lack.lights.count), lack.kind, lack.reason] for lack in found.lacks],
-            verdicts=[lack.verdict for lack in found.lacks],
+        self.missing.show_rows(
+            [[lack.lights.title, str(lack.lights.count), lack.kind, lack.reason] for lack in found.missing],
+            verdicts=[lack.verdict for lack in found.missing],
             palette=self.palette_in_use,
         )
-        self.lacks.setVisible(bool(found.lacks))
-        self.broken.show_rows([[one.path, one.why] for one in found.broken])
+        self.missing.setVisible(bool(found.missing))
+        self.broken.show_rows([[entry.path, entry.why] for entry in found.broken])
         self.broken.setVisible(bool(found.broken))
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel
 
 from wyntaxis.core.evidence.ports.kind import PORTS as PORTS_READ
 from wyntaxis.core.evidence.ports.match import match_devices
-from wyntaxis.core.evidence.ports.tree import USUAL_ROOT, PortTree, read_ports
+from wyntaxis.core.evidence.ports.tree import DEFAULT_ROOT, PortTree, read_ports
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.steps import PORTS, Step
@@ -74,7 +74,7 @@ class PortsSheet(StepSheet):
         self.job.failed.connect(session.refused)
         self.refresh()
 
-    def read(self, root: Path = USUAL_ROOT) -> None:
+    def read(self, root: Path = DEFAULT_ROOT) -> None:
         """Read the ports below a root in the background."""
         self.job.start(lambda _progress: read_ports(root))
 

@@ -64,9 +64,9 @@ class ReadySheet(StepSheet):
             else "no frames' headers have been read"
         )
         self.seen.setText(f"Besides the rig file: {ports}; {frames}. A row chosen shows its gravest finding beside.")
-        rows = [[one.condition.title, str(one.verdict), one.why] for one in self.found]
+        rows = [[item.condition.title, str(item.verdict), item.why] for item in self.found]
         self.table.blockSignals(True)
-        self.table.show_rows(rows, verdicts=[one.verdict for one in self.found], palette=self._palette)
+        self.table.show_rows(rows, verdicts=[entry.verdict for entry in self.found], palette=self._palette)
         self.table.wrap_rows()
         self.table.blockSignals(False)
 

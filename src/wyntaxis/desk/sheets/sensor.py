@@ -298,8 +298,8 @@ class SensorSheet(StepSheet):
         self.flats.setVisible(result is not None and bool(result.flats))
         if result is not None and self.bench is not None:
             self._show_gains(result)
-            misfits = {misfit.path: misfit for misfit in result.misfits}
-            self.frames.show_frames(self.bench.headers, rig.corrections, misfits, self._palette)
+            rejected = {frame.path: frame for frame in result.rejected}
+            self.frames.show_frames(self.bench.headers, rig.corrections, rejected, self._palette)
         for fold in self.folds:
             fold.refresh()
 
@@ -314,7 +314,7 @@ class SensorSheet(StepSheet):
         sets = result.sorted.sets
         words = (
             f"{sum(len(s.frames) for s in sets)} frames in {len(sets)} sets, {result.sorted.size[0]} × "
-            f"{result.sorted.size[1]} px; {len(result.misfits)} not used"
+            f"{result.sorted.size[1]} px; {len(result.rejected)} not used"
         )
         if result.step > 1:
             bits = 16 - (result.step.bit_length() - 1)
@@ -331,11 +331,11 @@ class SensorSheet(StepSheet):
 
     def _show_gains(self, result: BenchResult) -> None:
         rows = []
-        for one in result.gains:
-            t = one.transfer
+        for gain in result.gains:
+            t = gain.transfer
             rows.append(
                 [
-                    ("not told" if one.gain is None else short(one.gain)) + (f", {one.plane}" if one.plane else ""),
+                    ("not told" if gain.gain is None else short(gain.gain)) + (f", {gain.plane}" if gain.plane else ""),
                     _pm(t.conversion_gain, 4),
                     read_noise_text(t, 2),
                     _pm(t.full_well, 0) if t.full_well else "not reached",

@@ -24,12 +24,12 @@ MAX_RATE_INTERVAL_S = 300.0
 REST_SHARE = 0.2
 """The last fifth of a run is taken for rest, where it stays within the tolerance."""
 MAX_REST_POWER = 0.85
-MOST_SAMPLES = 2000
-LEAST_POWER = 0.05
+MAX_SAMPLES = 2000
+MIN_POWER = 0.05
 """A run whose power never reaches this share says nothing of the cooler."""
-USUAL_TRUST, USUAL_LEAD, PRIOR_WEIGHT = 0.05, 0.5, 0.02
+DEFAULT_TRUST, DEFAULT_LEAD, PRIOR_WEIGHT = 0.05, 0.5, 0.02
 """Where the fit's own settings are supposed to be, and how firmly, in °C; a run that tells them outweighs it."""
-LEAST_SAMPLES = 12
+MIN_SAMPLES = 12
 
 
 @dataclass(frozen=True)
@@ -105,7 +105,7 @@ def run_figures(log: CoolingLog, target_c: float | None = None, tolerance_c: flo
     if reached and arrival:
         mean_rate = float(abs(sensor[0] - sensor[reached]) / arrival)
     scatter = rest_power = rest_c = None
-    if at_rest.sum() >= LEAST_SAMPLES:
+    if at_rest.sum() >= MIN_SAMPLES:
         values = sensor[at_rest]
         spread = float(values.std(ddof=1))
         scatter = Estimate(spread, spread / math.sqrt(2 * (at_rest.sum() - 1)))
@@ -268,8 +268,8 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
     """
     from scipy.optimize import least_squares
 
-    usable = [_Thinned.of(log) for log in logs if log.has_power and len(log.time_s) >= LEAST_SAMPLES]
-    usable = [log for log in usable if log.most_power > LEAST_POWER]
+    usable = [_Thinned.of(log) for log in logs if log.has_power and len(log.time_s) >= MIN_SAMPLES]
+    usable = [log for log in usable if log.most_power > MIN_POWER]
     if not usable:
         raise ValueError("no run tells the cooler's power: the model needs a run with it, at best at full power")
 
@@ -278,10 +278,10 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
         tau, pull, trust, lead, *starts = parameters
         told = [log.surprises(tau, pull, trust, lead, start) for log, start in zip(usable, starts, strict=True)]
         # What a run does not tell (power that never changes has no lead) stays where it is supposed to be.
-        return np.concatenate([*told, [PRIOR_WEIGHT * (trust - USUAL_TRUST), PRIOR_WEIGHT * (lead - USUAL_LEAD)]])
+        return np.concatenate([*told, [PRIOR_WEIGHT * (trust - DEFAULT_TRUST), PRIOR_WEIGHT * (lead - DEFAULT_LEAD)]])
 
     starts = [float(log.sensor_c[0]) for log in usable]
-    first = [8.0, 5.0, USUAL_TRUST, USUAL_LEAD, *starts]
+    first = [8.0, 5.0, DEFAULT_TRUST, DEFAULT_LEAD, *starts]
     low = [0.05, 0.01, 0.0, 0.0, *([-150.0] * len(usable))]
     high = [500.0, 200.0, 1.0, 1.0, *([150.0] * len(usable))]
     found = least_squares(residuals, first, bounds=(low, high), x_scale=np.maximum(np.abs(first), 0.3))
@@ -325,7 +325,7 @@ def _unlogged_power(logs: Sequence[_Thinned], parameters: Any, jacobian: Any) ->
 
 @dataclass(frozen=True)
 class _Thinned:
-    """A run with at most :data:`MOST_SAMPLES` kept: between two of them the mean power and ambient.
+    """A run with at most :data:`MAX_SAMPLES` kept: between two of them the mean power and ambient.
 
     ``power_from`` is the mean where each sample's power holds until the next, ``power_since`` where it is that since
     the one before.
@@ -342,7 +342,7 @@ class _Thinned:
 
     @classmethod
     def of(cls, log: CoolingLog) -> _Thinned:
-        every = -(-len(log.time_s) // MOST_SAMPLES)
+        every = -(-len(log.time_s) // MAX_SAMPLES)
         kept = np.arange(0, len(log.time_s), every)
         steps = np.diff(log.time_s)
         spans = np.diff(log.time_s[kept])

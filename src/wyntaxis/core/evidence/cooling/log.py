@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.cooling.cooler import LEAST_SAMPLES, CoolingLog
+from wyntaxis.core.evidence.cooling.cooler import MIN_SAMPLES, CoolingLog
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
 from wyntaxis.core.files.errors import InputError
@@ -20,7 +20,7 @@ from wyntaxis.core.files.opening import read_bytes
 from wyntaxis.core.files.tables import table_rows
 
 SIZE_LIMIT_BYTES = 32 << 20
-MOST_ROWS = 500_000
+MAX_ROWS = 500_000
 COLUMNS = {
     "cooling.time": ("Time", "s"),
     "cooling.sensor": ("Sensor temperature", "°C"),
@@ -69,7 +69,7 @@ def _rows(data: bytes) -> list[list[str]]:
     if b"\x00" in data:
         raise ValueError("holds NUL bytes, so it is no CSV text")
     text = data.decode("utf-8-sig", "replace")
-    return table_rows(text)[: MOST_ROWS + 1]
+    return table_rows(text)[: MAX_ROWS + 1]
 
 
 def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> CoolingLog:
@@ -90,8 +90,8 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
         Times in s, temperatures in °C, power as a share.
     """
     rows = _rows(data)
-    if len(rows) <= LEAST_SAMPLES:
-        raise ValueError(f"holds {max(len(rows) - 1, 0)} rows; a cooling log needs {LEAST_SAMPLES} or more")
+    if len(rows) <= MIN_SAMPLES:
+        raise ValueError(f"holds {max(len(rows) - 1, 0)} rows; a cooling log needs {MIN_SAMPLES} or more")
     headings = [cell.strip() for cell in rows[0]]
     places = _columns(headings, rules)
     for needed in ("cooling.time", "cooling.sensor"):
@@ -107,15 +107,15 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
         if math.isfinite(numbers["cooling.time"]) and math.isfinite(numbers["cooling.sensor"]):
             for key in COLUMNS:
                 values[key].append(numbers.get(key, math.nan))
-    if len(values["cooling.time"]) < LEAST_SAMPLES:
-        raise ValueError(f"holds fewer than {LEAST_SAMPLES} rows with a time and a sensor temperature")
+    if len(values["cooling.time"]) < MIN_SAMPLES:
+        raise ValueError(f"holds fewer than {MIN_SAMPLES} rows with a time and a sensor temperature")
     time = np.array(values["cooling.time"])
     if clock_times:
         time = _past_midnight(time)
     order = np.argsort(time, kind="stable")
     time = time[order] - time[order][0]
     keep = np.concatenate([[True], np.diff(time) > 0])
-    if keep.sum() < LEAST_SAMPLES or time[-1] < 60:
+    if keep.sum() < MIN_SAMPLES or time[-1] < 60:
         raise ValueError("covers less than a minute, or its times do not go on; is the time column right?")
     columns = [np.array(values[key])[order][keep] for key in ("cooling.sensor", "cooling.power", "cooling.ambient")]
     sensor, power, ambient = columns

@@ -9,14 +9,14 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.cooling.cooler import TOLERANCE_C, CoolerModel, CoolingLog
-from wyntaxis.core.evidence.measured import USUAL_SETPOINT_C, camera_index
+from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, camera_index
 from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number
 
-USUAL_AMBIENT_C = 20.0
-USUAL_VOLTAGE_V = 12.0
-USUAL_USABLE_SHARE = 0.8
+DEFAULT_AMBIENT_C = 20.0
+DEFAULT_VOLTAGE_V = 12.0
+DEFAULT_USABLE_SHARE = 0.8
 
 
 @dataclass(frozen=True)
@@ -163,7 +163,7 @@ def usual_inputs(rig: Rig, logs: list[CoolingLog]) -> RampInputs:
         Temperatures in °C, time in min, power in W, energy in Wh.
     """
     planned = rig.plan.ambient_c if rig.plan is not None else None
-    ambient = planned if planned is not None else logs[-1].ambient if logs else USUAL_AMBIENT_C
+    ambient = planned if planned is not None else logs[-1].ambient if logs else DEFAULT_AMBIENT_C
     camera, supply = _camera(rig), _supply(rig)
     target = camera.number("set_temperature_c") if camera is not None else None
     others = 0.0
@@ -173,8 +173,8 @@ def usual_inputs(rig: Rig, logs: list[CoolingLog]) -> RampInputs:
             for device in rig.devices
             if device.id != camera.id and device.power is not None and device.power.supply == supply.id
         ]
-        others = sum(drawn) * (supply.voltage_v or USUAL_VOLTAGE_V)
-    return RampInputs(ambient, USUAL_SETPOINT_C if target is None else target, others_w=others)
+        others = sum(drawn) * (supply.voltage_v or DEFAULT_VOLTAGE_V)
+    return RampInputs(ambient, DEFAULT_SETPOINT_C if target is None else target, others_w=others)
 
 
 def kept_model(rig: Rig) -> CoolerModel | None:
@@ -215,7 +215,7 @@ def design_both(model: CoolerModel, rig: Rig, asked: RampInputs) -> tuple[Ramp, 
     power_w = camera.best("cooler_power_w") if camera is not None else None
     battery = None
     if supply is not None and supply.capacity_ah is not None:
-        volts, share = supply.voltage_v or USUAL_VOLTAGE_V, supply.usable_share or USUAL_USABLE_SHARE
+        volts, share = supply.voltage_v or DEFAULT_VOLTAGE_V, supply.usable_share or DEFAULT_USABLE_SHARE
         battery = supply.capacity_ah * volts * share
     down = design_ramp(
         model,

@@ -18,7 +18,7 @@ from wyntaxis.core.rig.base import StrictModel, Text
 
 FORMAT = "wyntaxis-key-maps"
 LONGEST_PATH = 2000
-LEAST_SHARE = 0.6
+MIN_SHARE = 0.6
 """A map is taken for a file when it finds at least this share of its paths there."""
 LIST_SEPARATORS = {"comma": ",", "semicolon": ";", "space": None, "bar": "|"}
 
@@ -53,20 +53,20 @@ class KeyMaps(StrictModel):
 
     def with_map(self, added: KeyMap) -> KeyMaps:
         """Return the maps with one put in, in place of one of that name."""
-        kept = tuple(one for one in self.maps if one.name != added.name)
+        kept = tuple(key_map for key_map in self.maps if key_map.name != added.name)
         return self.model_copy(update={"maps": (*kept, added)})
 
     def named(self, name: str) -> KeyMap | None:
-        return next((one for one in self.maps if one.name == name), None)
+        return next((key_map for key_map in self.maps if key_map.name == name), None)
 
     def suiting(self, file: ForeignFile) -> KeyMap | None:
         """Return the map that finds most of its paths in a file, None where none finds enough."""
         best, most = None, 0.0
-        for one in self.maps:
-            if one.form in (file.form, "any") and one.rules:
-                share = sum(bool(matches(rule.path, file.values)) for rule in one.rules) / len(one.rules)
-                if share >= LEAST_SHARE and share > most:
-                    best, most = one, share
+        for key_map in self.maps:
+            if key_map.form in (file.form, "any") and key_map.rules:
+                share = sum(bool(matches(rule.path, file.values)) for rule in key_map.rules) / len(key_map.rules)
+                if share >= MIN_SHARE and share > most:
+                    best, most = key_map, share
         return best
 
 

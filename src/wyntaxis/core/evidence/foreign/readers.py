@@ -26,8 +26,8 @@ Flat = dict[str, Scalar]
 SIZE_LIMIT_BYTES = 8 << 20
 YAML_LIMIT_BYTES = 1 << 20
 """Composing YAML is some fifty times slower than reading JSON."""
-MOST_VALUES = 20_000
-MOST_LEVELS = 60
+MAX_VALUES = 20_000
+MAX_LEVELS = 60
 LONGEST_TEXT = 4000
 FORMS = ("json", "toml", "yaml", "ini", "xml", "csv", "fits")
 _SUFFIXES = {
@@ -128,8 +128,8 @@ def _bounded(values: Iterator[tuple[tuple[str | int, ...], Scalar]], path: Path)
     """Collect values by path text, within the limits."""
     found: Flat = {}
     for steps, value in values:
-        if len(found) >= MOST_VALUES:
-            raise InputError(f"holds more than {MOST_VALUES} values; is it a settings file?", path)
+        if len(found) >= MAX_VALUES:
+            raise InputError(f"holds more than {MAX_VALUES} values; is it a settings file?", path)
         found[path_text(steps)] = _printable(value) if isinstance(value, str) else value
     if not found:
         raise InputError("holds no values", path)
@@ -145,8 +145,8 @@ def _walk(node: Any) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
     waiting: list[tuple[tuple[str | int, ...], Any]] = [((), node)]
     while waiting:
         steps, value = waiting.pop()
-        if len(steps) > MOST_LEVELS:
-            raise ValueError(f"it is nested more than {MOST_LEVELS} levels deep")
+        if len(steps) > MAX_LEVELS:
+            raise ValueError(f"it is nested more than {MAX_LEVELS} levels deep")
         if isinstance(value, dict):
             waiting += [((*steps, str(key)), child) for key, child in reversed(list(value.items()))]
         elif isinstance(value, list):
@@ -184,7 +184,7 @@ def _yaml(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
     while waiting:
         steps, node = waiting.pop()
         visits += 1
-        if len(steps) > MOST_LEVELS or visits > 3 * MOST_VALUES:
+        if len(steps) > MAX_LEVELS or visits > 3 * MAX_VALUES:
             raise ValueError("its aliases or levels expand without end")
         if isinstance(node, yaml.MappingNode):
             waiting += [((*steps, str(getattr(key, "value", ""))[:200]), child) for key, child in reversed(node.value)]
@@ -230,8 +230,8 @@ def _xml(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
     waiting: list[tuple[tuple[str | int, ...], Any]] = [((_tag(root),), root)]
     while waiting:
         steps, node = waiting.pop()
-        if len(steps) > 2 * MOST_LEVELS:
-            raise ValueError(f"it is nested more than {MOST_LEVELS} levels deep")
+        if len(steps) > 2 * MAX_LEVELS:
+            raise ValueError(f"it is nested more than {MAX_LEVELS} levels deep")
         for key, value in node.attrib.items():
             yield (*steps, key), value
         if node.text and node.text.strip():

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from wyntaxis.core.evidence.foreign.units import parse_foreign_number
-from wyntaxis.core.evidence.headers.names import USUAL_FILTER_NAMES, FilterNames, load_filter_names
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, load_filter_names
 from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.fits import first_line, headers_of
 from wyntaxis.core.files.places import own_filter_names_path
@@ -27,7 +27,7 @@ FrameKind = Literal["light", "dark", "flat", "bias", "other"]
 RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".orf", ".rw2", ".pef", ".raw")
 """Endings of the raw files of camera bodies."""
 ENDINGS = (".fit", ".fits", ".fts", ".fit.gz", ".fits.gz", ".fts.gz", ".fits.fz", ".fit.fz")
-MOST_FILES = 200_000
+MAX_FILES = 200_000
 CHUNK = 100
 PARALLEL_FROM = 2500
 """Fewer files are read sooner than a second process starts."""
@@ -98,7 +98,7 @@ class FolderHeaders:
     frames: tuple[FrameHeader, ...]
     broken: tuple[BrokenFrame, ...]
     raw_files: int = 0
-    names: FilterNames = USUAL_FILTER_NAMES
+    names: FilterNames = DEFAULT_FILTER_NAMES
 
     @property
     def skipped(self) -> str:
@@ -141,8 +141,8 @@ def _walked(folder: Path) -> tuple[list[Path], int]:
         folders.sort()
         found += [Path(place, name) for name in sorted(names) if name.lower().endswith(ENDINGS)]
         raw += sum(name.lower().endswith(RAW_ENDINGS) for name in names)
-        if len(found) > MOST_FILES:
-            raise InputError(f"holds more than {MOST_FILES} FITS files; name a smaller folder", folder)
+        if len(found) > MAX_FILES:
+            raise InputError(f"holds more than {MAX_FILES} FITS files; name a smaller folder", folder)
     if not found:
         beside = f"; {raw} camera-raw files are there, which are not read" if raw else ""
         raise InputError(f"holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}", folder)
@@ -175,9 +175,9 @@ def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> F
     else:
         results = _in_parallel(chunks, folder, len(paths), progress)
     progress(len(paths), len(paths))
-    flat = [one for chunk in results for one in chunk]
-    frames = tuple(one for one in flat if isinstance(one, FrameHeader))
-    broken = tuple(one for one in flat if isinstance(one, BrokenFrame))
+    flat = [entry for chunk in results for entry in chunk]
+    frames = tuple(item for item in flat if isinstance(item, FrameHeader))
+    broken = tuple(element for element in flat if isinstance(element, BrokenFrame))
     return FolderHeaders(str(folder), frames, broken, raw, names)
 
 

@@ -13,7 +13,7 @@ def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
     told, index = measured_temperatures(headers.frames), camera_index(rig)
     if not told or index is None:
         return {}
-    _, actual, _ = max(told, key=lambda one: abs(one[1] - one[0]))
+    _, actual, _ = max(told, key=lambda entry: abs(entry[1] - entry[0]))
     return {f"{rig.devices[index].id}.reached_c": Estimate(actual)}
 
 

@@ -73,7 +73,7 @@ class FilterNames:
         return self.key(one) == self.key(other)
 
 
-USUAL_FILTER_NAMES = FilterNames.of({})
+DEFAULT_FILTER_NAMES = FilterNames.of({})
 
 
 def load_filter_names(path: Path) -> FilterNames:
@@ -85,7 +85,7 @@ def load_filter_names(path: Path) -> FilterNames:
         With one line, when the file cannot be read.
     """
     if not path.exists():
-        return USUAL_FILTER_NAMES
+        return DEFAULT_FILTER_NAMES
     try:
         document = parse_json(read_bytes(path))
         if not isinstance(document, dict) or document.get("format") != FORMAT:

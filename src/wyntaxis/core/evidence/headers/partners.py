@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from wyntaxis.core.evidence.headers.headers import FrameHeader, FrameKind
-from wyntaxis.core.evidence.headers.names import USUAL_FILTER_NAMES, FilterNames, same_device_name
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, same_device_name
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.wording import number, short
 
@@ -72,7 +72,7 @@ class FrameGroup:
 
 
 @dataclass(frozen=True)
-class Lack:
+class MissingCalibration:
     """A group of lights without a partner, the nearest that there is, and why that does not go with them."""
 
     lights: FrameGroup
@@ -101,7 +101,7 @@ def temperature_of(frame: FrameHeader) -> float | None:
     return frame.set_temperature_c if frame.set_temperature_c is not None else frame.temperature_c
 
 
-def group_frames(frames: Iterable[FrameHeader], names: FilterNames = USUAL_FILTER_NAMES) -> list[FrameGroup]:
+def group_frames(frames: Iterable[FrameHeader], names: FilterNames = DEFAULT_FILTER_NAMES) -> list[FrameGroup]:
     """Return the frames in groups, lights first; the exposure of a group is its first frame's.
 
     Frames of a camera without a set temperature are kept together whatever the night did: they are matched by what the
@@ -164,7 +164,9 @@ def _group(frames: list[FrameHeader]) -> FrameGroup:
     )
 
 
-def lacking(groups: Sequence[FrameGroup], names: FilterNames = USUAL_FILTER_NAMES) -> list[Lack]:
+def missing_calibration(
+    groups: Sequence[FrameGroup], names: FilterNames = DEFAULT_FILTER_NAMES
+) -> list[MissingCalibration]:
     """Return every group of lights for which darks, flats or bias are missing, with the reason.
 
     Parameters
@@ -176,7 +178,7 @@ def lacking(groups: Sequence[FrameGroup], names: FilterNames = USUAL_FILTER_NAME
 
     Returns
     -------
-    list of Lack
+    list of MissingCalibration
         What is missing for which lights, and what comes nearest.
     """
     found = []
@@ -189,10 +191,14 @@ def lacking(groups: Sequence[FrameGroup], names: FilterNames = USUAL_FILTER_NAME
             if any(not fault for fault, _ in faults):
                 continue
             if not candidates:
-                found.append(Lack(lights, kind, f"there are no {_NAMES[kind]} at all"))
+                found.append(MissingCalibration(lights, kind, f"there are no {_NAMES[kind]} at all"))
                 continue
             nearest, group = min(faults, key=lambda pair: len(pair[0]))
-            found.append(Lack(lights, kind, f"the nearest {_NAMES[kind]} ({group.count}) differ: {'; '.join(nearest)}"))
+            found.append(
+                MissingCalibration(
+                    lights, kind, f"the nearest {_NAMES[kind]} ({group.count}) differ: {'; '.join(nearest)}"
+                )
+            )
     return found
 
 

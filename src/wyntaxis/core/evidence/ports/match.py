@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
+from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Sensor
-from wyntaxis.core.rig.settings import CAMERAS
 
 BYTES_PER_SAMPLE = 2
 """Cameras send 16 bits for every pixel, whatever the converter's depth."""

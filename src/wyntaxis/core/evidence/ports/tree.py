@@ -13,9 +13,9 @@ from pathlib import Path
 
 from wyntaxis.core.files.errors import InputError
 
-USUAL_ROOT = Path("/sys")
-MOST_DEVICES = 1024
-MOST_BYTES = 4096
+DEFAULT_ROOT = Path("/sys")
+MAX_DEVICES = 1024
+MAX_BYTES = 4096
 HUB_CLASS = "09"
 SELF_POWERED = 0x40
 """Bit of bmAttributes: USB 2.0 specification, table 9-10."""
@@ -133,7 +133,7 @@ class PortTree:
         return found
 
 
-def read_ports(root: Path = USUAL_ROOT) -> PortTree:
+def read_ports(root: Path = DEFAULT_ROOT) -> PortTree:
     """Read the tree below a sysfs root: ``/sys``, or a folder that holds ``bus/usb`` or ``sys/bus/usb`` and ``dev``.
 
     Parameters
@@ -160,7 +160,7 @@ def read_ports(root: Path = USUAL_ROOT) -> PortTree:
         hint = "no USB bus is to be seen there; name the root of a sysfs with --sysfs"
         raise InputError(f"cannot be read ({reason}): {hint}", place) from None
     devices_folder = _dev_folder(root, sysfs)
-    chosen = sorted((name for name in names if _DEVICE_NAME.fullmatch(name)), key=_bus_order)[:MOST_DEVICES]
+    chosen = sorted((name for name in names if _DEVICE_NAME.fullmatch(name)), key=_bus_order)[:MAX_DEVICES]
     # A link into nothing is what a device leaves that has just been unplugged.
     devices = tuple(_device(place / name, devices_folder) for name in chosen if _is_there(place / name))
     by_id = _stable_names(devices_folder / "serial" / "by-id")
@@ -206,7 +206,7 @@ def _text(path: Path) -> str | None:
     try:
         if not stat.S_ISREG(os.fstat(descriptor).st_mode):
             return None
-        data = os.read(descriptor, MOST_BYTES)
+        data = os.read(descriptor, MAX_BYTES)
     except OSError:
         return None
     finally:
@@ -263,7 +263,7 @@ def _stable_names(folder: Path) -> dict[str, str]:
     """Return the stable name of each numbered port."""
     found: dict[str, str] = {}
     try:
-        entries = sorted(os.scandir(folder), key=lambda entry: entry.name)[:MOST_DEVICES]
+        entries = sorted(os.scandir(folder), key=lambda entry: entry.name)[:MAX_DEVICES]
     except (OSError, ValueError):
         return found
     for entry in entries:
@@ -295,7 +295,7 @@ def _owners_of_ttys(sysfs: Path, names: list[str], devices: list[str]) -> dict[s
 
 def _names(folder: Path) -> list[str]:
     try:
-        return sorted(entry.name for entry in os.scandir(folder))[:MOST_DEVICES]
+        return sorted(entry.name for entry in os.scandir(folder))[:MAX_DEVICES]
     except (OSError, ValueError):
         return []
 

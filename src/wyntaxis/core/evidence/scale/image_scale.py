@@ -26,7 +26,7 @@ SOLVING_ERROR_PX = 0.3
 """How far a solved frame's scale may be off at the frame's edge where the header does not say: a third of a pixel."""
 
 SCALE_LIMITS_ARCSEC_PX = (1e-3, 3600.0)
-MOST_ELONGATED = 1.5
+MAX_ELONGATED = 1.5
 QUANTITY = "pixel_scale_arcsec_px"
 
 
@@ -125,7 +125,7 @@ def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReadin
     if not SCALE_LIMITS_ARCSEC_PX[0] <= scale <= SCALE_LIMITS_ARCSEC_PX[1]:
         raise ValueError(f"its WCS gives a scale of {scale:g} arcsec/px, which no telescope has")
     across, down = (float(np.hypot(*jacobian[:, i])) * 3600 for i in (0, 1))
-    if max(across, down) > MOST_ELONGATED * min(across, down):
+    if max(across, down) > MAX_ELONGATED * min(across, down):
         raise ValueError(f"its WCS gives pixels of {across:g} by {down:g} arcsec, which is no scale of square pixels")
     error_px = _solving_error_px(header, scale)
     standard = math.hypot(scale * error_px / (math.hypot(width, height) / 2), abs(across - down) / (2 * math.sqrt(3)))

@@ -16,21 +16,21 @@ from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, 
 from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint, dark_law, dark_picture, dark_point
 from wyntaxis.core.evidence.sensor.flats import converter_end, falloff
 from wyntaxis.core.evidence.sensor.offset import OffsetLine, bias_histogram, offset_line
+from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name, whole_sensor
 from wyntaxis.core.evidence.sensor.reading import Reading
-from wyntaxis.core.evidence.sensor.sorting import BenchSet, Misfit, Sorted, sort_frames
+from wyntaxis.core.evidence.sensor.sorting import BenchSet, RejectedFrame, Sorted, sort_frames
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.evidence.sensor.tiles import TileStats, frame_stats, pair_stats
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.rig.plan import FrameCorrection
 
-PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
 SATURATED_ADU = 0.5 * HIGHEST_CODE
 """A bias or dark frame this bright is no bias or dark frame."""
 
 STRAY_TIMES, STRAY_SIGMA = 8.0, 3.0
 """A bias frame this far off the others, in their scatter and in the noise of a pixel, is none of them."""
-LEAST_FRAMES_TO_COMPARE = 4
+MIN_FRAMES_TO_COMPARE = 4
 LEVELS_ALIKE = 0.03
 """Flats without an exposure in their headers are paired where their levels differ by less than this share."""
 
@@ -86,14 +86,14 @@ class _Bench:
     def __init__(self, folder: Path, order: Sorted, progress: Progress, bits: int | None) -> None:
         self.folder, self.order, self.bits = folder, order, bits
         self.notes: list[str] = []
-        self.misfits: list[Misfit] = list(order.misfits)
+        self.rejected: list[RejectedFrame] = list(order.rejected)
         self.work = Reading(folder, progress)
         self.planes: tuple[Plane | None, ...] = PLANES if order.mosaic else (None,)
         self.work.of = sum(
-            len(one.pairs()) * len(self.planes) + (one.kind == "bias")
-            if one.kind in ("bias", "flat")
-            else len(one.frames)
-            for one in order.sets
+            len(entry.pairs()) * len(self.planes) + (entry.kind == "bias")
+            if entry.kind in ("bias", "flat")
+            else len(entry.frames)
+            for entry in order.sets
         )
         self._biases: dict[Setting, dict[Plane | None, BiasLevel]] = {}
         self._bias_results: list[BiasResult] = []
@@ -111,11 +111,11 @@ class _Bench:
         skies = self._read_lights(law)
         self.work.progress(self.work.of, self.work.of)  # whatever could not be read is done with too
         offsets = {}
-        for gain in dict.fromkeys(one.gain for one in self._bias_results):
-            line = self._offset_line([one for one in self._bias_results if one.gain == gain])
+        for gain in dict.fromkeys(result.gain for result in self._bias_results):
+            line = self._offset_line([item for item in self._bias_results if item.gain == gain])
             if line is not None:
                 offsets[gain] = line
-        known = [(one.gain, one.transfer.conversion_gain) for one in self.gains if one.gain is not None]
+        known = [(element.gain, element.transfer.conversion_gain) for element in self.gains if element.gain is not None]
         whole = [(gain, estimate) for (gain, estimate) in known if gain is not None]
         return BenchResult(
             str(self.folder),
@@ -130,17 +130,17 @@ class _Bench:
             picture,
             tuple(self.flats),
             tuple(skies),
-            max((one.level.step for one in self._bias_results), default=1),
-            tuple(self.misfits),
+            max((entry.level.step for entry in self._bias_results), default=1),
+            tuple(self.rejected),
             tuple(self.notes),
         )
 
     @staticmethod
     def _offset_line(found: Sequence[BiasResult]) -> OffsetLine | None:
-        told = [(one.offset, one) for one in found if one.offset is not None]
-        levels = [(offset, one.level.mean_adu) for offset, one in told]
-        piled = [one.histogram.piled_share > 0 for _, one in told]
-        clean = [one.level.noise_adu.value for (_, one), bad in zip(told, piled, strict=True) if not bad]
+        told = [(element.offset, element) for element in found if element.offset is not None]
+        levels = [(offset, item.level.mean_adu) for offset, item in told]
+        piled = [entry.histogram.piled_share > 0 for _, entry in told]
+        clean = [candidate.level.noise_adu.value for (_, candidate), bad in zip(told, piled, strict=True) if not bad]
         if not clean:
             return None
         return offset_line(levels, max(clean), piled)
@@ -150,7 +150,7 @@ class _Bench:
         kept = []
         for result, name in zip(results, names, strict=True):
             if isinstance(result, InputError):
-                self.misfits.append(Misfit(name, str(result).removeprefix(f"{self._path(name)}: ")))
+                self.rejected.append(RejectedFrame(name, str(result).removeprefix(f"{self._path(name)}: ")))
             else:
                 kept.append(result)
         return kept
@@ -158,9 +158,9 @@ class _Bench:
     def _pair_jobs(self, pairs: Sequence[tuple[str, str]]) -> list[Callable[[], TileStats]]:
         """Return what reads pairs, all of one colour plane after all of another."""
         return [
-            partial(pair_stats, self._path(one), self._path(other), self.work.watch, plane)
+            partial(pair_stats, self._path(pair), self._path(other), self.work.watch, plane)
             for plane in self.planes
-            for one, other in pairs
+            for pair, other in pairs
         ]
 
     def _frame_jobs(self, one: BenchSet) -> list[Callable[[], TileStats]]:
@@ -174,19 +174,21 @@ class _Bench:
             if level <= SATURATED_ADU:
                 kept.append(each)
             elif names is not None and index < len(names):
-                self.misfits.append(Misfit(names[index], f"saturated: {level:.0f} ADU in the middle; was the cap on?"))
+                self.rejected.append(
+                    RejectedFrame(names[index], f"saturated: {level:.0f} ADU in the middle; was the cap on?")
+                )
         return kept
 
     # Bias
 
     def _read_biases(self) -> None:
-        for one in self.order.of("bias"):
-            pairs = one.pairs()
+        for entry in self.order.of("bias"):
+            pairs = entry.pairs()
             if not pairs:
-                self.notes.append(f"one bias frame at {_setting_text(one)} has no partner: take at least two")
+                self.notes.append(f"one bias frame at {_setting_text(entry)} has no partner: take at least two")
                 continue
             found = self.work.run(self._pair_jobs(pairs))
-            kept = self._steady(one, found[: len(pairs)], pairs)
+            kept = self._steady(entry, found[: len(pairs)], pairs)
             if kept is not None:
                 pairs = kept
                 found = self.work.run(self._pair_jobs(pairs)) if pairs else []
@@ -201,13 +203,13 @@ class _Bench:
             if not by_plane:
                 continue
             first = by_plane[self.planes[0]]
-            stray = {misfit.path for misfit in self.misfits}
-            paths = [self._path(name) for name in one.paths if name not in stray]
+            stray = {frame.path for frame in self.rejected}
+            paths = [self._path(name) for name in entry.paths if name not in stray]
             histogram = self.work.run([partial(bias_histogram, paths, first.step, self.work.watch)])[0]
             if isinstance(histogram, InputError):
                 continue
-            self._biases[one.gain, one.offset] = by_plane
-            self._bias_results.append(BiasResult(one.gain, one.offset, _whole(by_plane), histogram))
+            self._biases[entry.gain, entry.offset] = by_plane
+            self._bias_results.append(BiasResult(entry.gain, entry.offset, whole_sensor(by_plane), histogram))
         if not self._bias_results:
             self.notes.append("no pair of bias frames: gain, noise, dark current and offset cannot be measured")
 
@@ -223,7 +225,7 @@ class _Bench:
             levels[pair[0]] = float(np.median(each.mean + each.shift / 2))
             levels[pair[1]] = float(np.median(each.mean - each.shift / 2))
             noise.append(math.sqrt(float(np.median(each.variance))))
-        if len(levels) < LEAST_FRAMES_TO_COMPARE:
+        if len(levels) < MIN_FRAMES_TO_COMPARE:
             return None
         values = np.array(list(levels.values()))
         middle, sigma = float(np.median(values)), float(np.median(noise))
@@ -235,8 +237,8 @@ class _Bench:
         for name in stray:
             off = levels[name] - middle
             times = f", {abs(off) / sigma:.0f} σ" if sigma > 0 else ""
-            self.misfits.append(
-                Misfit(name, f"its level is {off:+.1f} ADU{times} off the other bias frames': left out")
+            self.rejected.append(
+                RejectedFrame(name, f"its level is {off:+.1f} ADU{times} off the other bias frames': left out")
             )
         rest = [name for name in one.paths if name not in stray]
         return list(zip(rest[0::2], rest[1::2], strict=False))
@@ -256,24 +258,24 @@ class _Bench:
     # Flats
 
     def _read_flats(self) -> None:
-        settings = list(dict.fromkeys((one.gain, one.offset) for one in self.order.of("flat")))
+        settings = list(dict.fromkeys((entry.gain, entry.offset) for entry in self.order.of("flat")))
         for gain, offset in settings:
-            sets = [one for one in self.order.of("flat") if (one.gain, one.offset) == (gain, offset)]
+            sets = [item for item in self.order.of("flat") if (item.gain, item.offset) == (gain, offset)]
             levels = self._bias_for(sets[0])
             if levels is None:
                 self.notes.append(f"flats at {_setting_text(sets[0])} have no bias frames of the same gain and offset")
                 continue
             by_plane: dict[Plane | None, list[tuple[BenchSet, TileStats]]] = {plane: [] for plane in self.planes}
-            for one in sets:
-                pairs = one.pairs() if one.exposure_s else self._pairs_by_level(one)
+            for element in sets:
+                pairs = element.pairs() if element.exposure_s else self._pairs_by_level(element)
                 if not pairs:
-                    self.notes.append(f"one flat at {_setting_text(one)} has no partner")
+                    self.notes.append(f"one flat at {_setting_text(element)} has no partner")
                     continue
                 found = self.work.run(self._pair_jobs(pairs))
                 for index, plane in enumerate(self.planes):
                     own = found[index * len(pairs) : (index + 1) * len(pairs)]
                     stats = self._usable(own, [a for a, _ in pairs]) if plane is self.planes[0] else _read(own)
-                    by_plane[plane] += [(one, each) for each in stats]
+                    by_plane[plane] += [(element, each) for each in stats]
             self._transfer(gain, offset, by_plane, levels)
 
     def _pairs_by_level(self, one: BenchSet) -> list[tuple[str, str]]:
@@ -291,10 +293,10 @@ class _Bench:
                 waiting = ""
             else:
                 if waiting:
-                    self.misfits.append(Misfit(waiting, "no other flat has its level, and no exposure is told"))
+                    self.rejected.append(RejectedFrame(waiting, "no other flat has its level, and no exposure is told"))
                 waiting = name
         if waiting:
-            self.misfits.append(Misfit(waiting, "no other flat has its level, and no exposure is told"))
+            self.rejected.append(RejectedFrame(waiting, "no other flat has its level, and no exposure is told"))
         return pairs
 
     def _transfer(
@@ -308,10 +310,10 @@ class _Bench:
         for plane, told in by_plane.items():
             if not told or plane not in levels:
                 continue
-            name = _plane_name(self.order.mosaic, plane)
+            name = plane_name(self.order.mosaic, plane)
             try:
                 found = photon_transfer(
-                    [stats for _, stats in told], levels[plane], [one.exposure_s for one, _ in told], step
+                    [stats for _, stats in told], levels[plane], [entry.exposure_s for entry, _ in told], step
                 )
             except ValueError as error:
                 where = f" in {name}" if name else ""
@@ -334,8 +336,8 @@ class _Bench:
         level_of = "saturation" if measured is not None else f"the converter's end, {bits} bits"
         seen: dict[tuple[str | None, float], list[TileStats]] = {}
         group_gain = told[0][0].gain
-        for one, stats in told:
-            seen.setdefault((one.filter, one.exposure_s), []).append(stats)
+        for entry, stats in told:
+            seen.setdefault((entry.filter, entry.exposure_s), []).append(stats)
         for (name, exposure), group in seen.items():
             signal = np.mean([stats.mean for stats in group], axis=0) - bias.tiles
             level = float(np.median(signal))
@@ -359,26 +361,26 @@ class _Bench:
         points: list[DarkPoint] = []
         picture, dark_gain, used = None, None, None
         longest: tuple[float, float] = (0.0, 0.0)
-        for one in self.order.of("dark"):
-            levels, found = self._bias_for(one), self._gain_for(one)
-            if levels is None or found is None or one.temperature_c is None:
+        for entry in self.order.of("dark"):
+            levels, found = self._bias_for(entry), self._gain_for(entry)
+            if levels is None or found is None or entry.temperature_c is None:
                 what = "bias frames" if levels is None else "conversion gain" if found is None else "temperature"
                 self.notes.append(
-                    f"darks of {_short(one.exposure_s)} s at {_setting_text(one)} have no {what} to go with"
+                    f"darks of {_short(entry.exposure_s)} s at {_setting_text(entry)} have no {what} to go with"
                 )
                 continue
             bias, plane = levels[self.planes[0]], self.planes[0]
-            stats = self._usable(self.work.run(self._frame_jobs(one)), one.paths)
-            stats = self._without_leaks(one, self._unsaturated(stats, one.paths), bias)
+            stats = self._usable(self.work.run(self._frame_jobs(entry)), entry.paths)
+            stats = self._without_leaks(entry, self._unsaturated(stats, entry.paths), bias)
             if not stats:
                 continue
             gain = found.transfer.conversion_gain
-            points.append(dark_point(stats, bias, gain, one.exposure_s, one.temperature_c))
+            points.append(dark_point(stats, bias, gain, entry.exposure_s, entry.temperature_c))
             used, dark_gain = gain, found.gain
-            if plane is None and (one.exposure_s, one.temperature_c) > longest:
-                longest = (one.exposure_s, one.temperature_c)
+            if plane is None and (entry.exposure_s, entry.temperature_c) > longest:
+                longest = (entry.exposure_s, entry.temperature_c)
                 picture = dark_picture(
-                    self._path(one.paths[0]), stats[0], bias, gain.value, one.exposure_s, self.work.watch
+                    self._path(entry.paths[0]), stats[0], bias, gain.value, entry.exposure_s, self.work.watch
                 )
         law = None
         if used is not None and points:
@@ -404,7 +406,9 @@ class _Bench:
         for each, level, path in zip(stats, levels, one.paths, strict=False):
             if level > limit:
                 above = level - levels.min()
-                self.misfits.append(Misfit(path, f"light leak: {above:.0f} ADU above the faintest dark of its set"))
+                self.rejected.append(
+                    RejectedFrame(path, f"light leak: {above:.0f} ADU above the faintest dark of its set")
+                )
             else:
                 kept.append(each)
         return kept
@@ -415,19 +419,19 @@ class _Bench:
 
     def _read_lights(self, law: DarkLaw | None) -> list[SkyLevel]:
         found: dict[str, list[Estimate]] = {}
-        for one in self.order.of("light"):
-            levels, gain = self._bias_for(one), self._gain_for(one)
-            if levels is None or gain is None or not one.exposure_s:
+        for entry in self.order.of("light"):
+            levels, gain = self._bias_for(entry), self._gain_for(entry)
+            if levels is None or gain is None or not entry.exposure_s:
                 continue
             bias = levels[self.planes[0]]
-            dark = law.current(one.temperature_c).value if law and one.temperature_c is not None else 0.0
+            dark = law.current(entry.temperature_c).value if law and entry.temperature_c is not None else 0.0
             factor = gain.transfer.conversion_gain
-            for stats in self._usable(self.work.run(self._frame_jobs(one)), one.paths):
+            for stats in self._usable(self.work.run(self._frame_jobs(entry)), entry.paths):
                 # Stars lift the mean of a tile, not its neighbours': the median over tiles is the sky.
                 signal = float(np.median(stats.mean - bias.tiles))
-                rate = signal * factor.value / one.exposure_s - dark
+                rate = signal * factor.value / entry.exposure_s - dark
                 if rate > 0:
-                    found.setdefault(one.filter or "–", []).append(
+                    found.setdefault(entry.filter or "–", []).append(
                         Estimate(rate, rate * factor.standard / factor.value)
                     )
         return [
@@ -438,30 +442,6 @@ class _Bench:
 
 def _read(results: Iterable[Any]) -> list[Any]:
     return [result for result in results if not isinstance(result, InputError)]
-
-
-def _whole(by_plane: Mapping[Plane | None, BiasLevel]) -> BiasLevel:
-    """Return the bias of a whole colour sensor from its planes; of a sensor without colours, its own."""
-    levels = list(by_plane.values())
-    if len(levels) == 1:
-        return levels[0]
-    return BiasLevel(
-        np.mean([level.tiles for level in levels], axis=0),
-        float(np.mean([level.mean_adu for level in levels])),
-        float(np.mean([level.variance_adu2 for level in levels])),
-        float(np.sum([level.degrees for level in levels])),
-        min(level.step for level in levels),
-    )
-
-
-def _plane_name(mosaic: str | None, plane: Plane | None) -> str:
-    """Return a colour plane's name: its letter, with a number where the letter stands twice."""
-    if plane is None or mosaic is None:
-        return ""
-    letters = mosaic.upper()[:4].ljust(4, "?")
-    index = 2 * plane[0] + plane[1]
-    letter = letters[index]
-    return letter if letters.count(letter) == 1 else f"{letter}{letters[: index + 1].count(letter)}"
 
 
 def _first_of_each(found: Sequence[tuple[float, Estimate]]) -> list[tuple[float, Estimate]]:

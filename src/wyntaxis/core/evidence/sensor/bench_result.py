@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint
 from wyntaxis.core.evidence.sensor.offset import BiasHistogram, OffsetLine
-from wyntaxis.core.evidence.sensor.sorting import Misfit, Sorted
+from wyntaxis.core.evidence.sensor.sorting import RejectedFrame, Sorted
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Transfer
 
 Setting = tuple[float | None, float | None]
@@ -77,16 +77,16 @@ class BenchResult:
     flats: tuple[FlatLevel, ...]
     skies: tuple[SkyLevel, ...]
     step: int
-    misfits: tuple[Misfit, ...]
+    rejected: tuple[RejectedFrame, ...]
     notes: tuple[str, ...]
 
     def gain_at(self, setting: float | None) -> GainResult | None:
         """Return the result at a gain setting: of the whole sensor, else of its first plane; the only one for None."""
-        own = [one for one in self.gains if setting is None or one.gain is None or one.gain == setting]
-        return next((one for one in own if not one.plane), own[0] if own else None)
+        own = [gain for gain in self.gains if setting is None or gain.gain is None or gain.gain == setting]
+        return next((entry for entry in own if not entry.plane), own[0] if own else None)
 
     def bias_at(self, setting: Setting) -> BiasResult | None:
         """Return the bias at a gain and offset, or at the gain alone."""
         gain, offset = setting
-        alike = [one for one in self.biases if gain is None or one.gain is None or one.gain == gain]
-        return next((one for one in alike if one.offset == offset), alike[0] if alike else None)
+        alike = [bias for bias in self.biases if gain is None or bias.gain is None or bias.gain == gain]
+        return next((entry for entry in alike if entry.offset == offset), alike[0] if alike else None)

@@ -13,7 +13,7 @@ import numpy as np
 
 from wyntaxis.core.ledger import Verdict
 
-USUAL_SHARE = 0.05
+DEFAULT_SHARE = 0.05
 FLAT_RANGE_PERCENT = (30.0, 60.0)
 FLAT_WIDE_PERCENT = (20.0, 70.0)
 """Outside the wanted range and inside this, flats can still be used with care."""
@@ -26,7 +26,7 @@ def judge_flat_level(percent: float) -> Verdict:
     return Verdict.TIGHT if FLAT_WIDE_PERCENT[0] <= percent <= FLAT_WIDE_PERCENT[1] else Verdict.FAILS
 
 
-def sky_limited_exposure(read_noise_e: float, sky_e_s: float, dark_e_s: float, share: float = USUAL_SHARE) -> float:
+def sky_limited_exposure(read_noise_e: float, sky_e_s: float, dark_e_s: float, share: float = DEFAULT_SHARE) -> float:
     """Return the exposure in s in which read noise adds no more than a share to the total noise; inf without light.
 
     Parameters

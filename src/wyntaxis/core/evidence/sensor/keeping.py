@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from wyntaxis.core.evidence.measured import USUAL_SETPOINT_C, Estimate, camera_index, measured_legs
+from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, Estimate, camera_index, measured_legs
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, FlatLevel
 from wyntaxis.core.files.errors import shown
 from wyntaxis.core.rig.devices import Device
@@ -36,7 +36,7 @@ def sensor_legs(device: Device, result: BenchResult) -> dict[str, Estimate]:
     gain, offset = device.number("gain"), device.number("offset")
     found, bias = result.gain_at(gain), result.bias_at((gain, offset))
     if gain is not None and found is None and bias is None:
-        measured = ", ".join(f"{one.gain:g}" for one in result.gains if one.gain is not None) or "none"
+        measured = ", ".join(f"{entry.gain:g}" for entry in result.gains if entry.gain is not None) or "none"
         raise ValueError(f"no frames at the camera's gain {gain:g}; measured: {measured}")
     return dict(_legs(device, result))
 
@@ -67,7 +67,7 @@ def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]
             yield "least_offset", Estimate(line.least_offset)
     if result.law is not None:
         setpoint = device.number("set_temperature_c")
-        at = USUAL_SETPOINT_C if setpoint is None else setpoint
+        at = DEFAULT_SETPOINT_C if setpoint is None else setpoint
         yield "dark_current_e_s", result.law.current(at)
         yield "dark_at_c", Estimate(at)
         yield "dark_doubling_c", result.law.doubling(at)
@@ -117,7 +117,7 @@ def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> 
         raise ValueError("the rig has no camera among its devices: add one on the Devices sheet")
     device = rig.devices[index]
     legs = sensor_legs(device, result)
-    frames = sum(len(one.frames) for one in result.sorted.sets)
+    frames = sum(len(entry.frames) for entry in result.sorted.sets)
     name = shown(Path(Path(result.folder).name))[:200]
     changes = list(measured_legs(index, legs, "bench", f"bench frames in {name}", name, f"{frames} frames"))
     if rig.plan is not None:

@@ -15,8 +15,8 @@ from wyntaxis.core.evidence.sensor.tiles import CODES
 
 WANTED_SIGMA = 6.0
 """The mean of the bias must lie this many standard deviations above no ADU."""
-MOST_PILED = 1e-5
-LEAST_SLOPE_ADU = 1e-3
+MAX_PILED = 1e-5
+MIN_SLOPE_ADU = 1e-3
 """An offset that moves the bias by less than this a unit does nothing."""
 PILED_OVER_NEXT = 1.5
 """A lowest code piles up when it holds this many times what the next code holds; a normal tail falls toward it."""
@@ -131,7 +131,7 @@ def offset_line(levels: Sequence[tuple[float, float]], noise_adu: float, piled: 
         return None
     x, y = np.array(good).T
     slope, start = np.polyfit(x, y, 1)
-    if slope < LEAST_SLOPE_ADU:
+    if slope < MIN_SLOPE_ADU:
         return None
     least = (WANTED_SIGMA * noise_adu - start) / slope + 1e-9  # a level just at the limit does not suffice
     return OffsetLine(float(slope), float(start), float(max(0, math.floor(least) + 1)))

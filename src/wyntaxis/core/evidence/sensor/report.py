@@ -26,34 +26,34 @@ def bench_json(result: BenchResult) -> dict[str, object]:
         "code_step": result.step,
         "gains": [
             {
-                "gain": one.gain,
-                "offset": one.offset,
-                "plane": one.plane or None,
-                "conversion_gain_e_adu": estimate_json(one.transfer.conversion_gain),
-                "read_noise_e": estimate_json(one.transfer.read_noise),
-                "read_noise_below_e": one.transfer.read_noise_below_e,
-                "why": None if one.transfer.read_noise is not None else UNRESOLVED,
-                "full_well_e": estimate_json(one.transfer.full_well),
-                "dynamic_range_stops": estimate_json(one.transfer.dynamic_range),
-                "linearity_percent": estimate_json(one.transfer.linearity_percent),
-                "saturation_adu": one.transfer.saturation_adu,
+                "gain": entry.gain,
+                "offset": entry.offset,
+                "plane": entry.plane or None,
+                "conversion_gain_e_adu": estimate_json(entry.transfer.conversion_gain),
+                "read_noise_e": estimate_json(entry.transfer.read_noise),
+                "read_noise_below_e": entry.transfer.read_noise_below_e,
+                "why": None if entry.transfer.read_noise is not None else UNRESOLVED,
+                "full_well_e": estimate_json(entry.transfer.full_well),
+                "dynamic_range_stops": estimate_json(entry.transfer.dynamic_range),
+                "linearity_percent": estimate_json(entry.transfer.linearity_percent),
+                "saturation_adu": entry.transfer.saturation_adu,
                 "points": [
                     {"signal_adu": p.signal_adu, "variance_adu2": p.variance_adu2, "rejected": p.rejected or None}
-                    for p in one.transfer.points
+                    for p in entry.transfer.points
                 ],
             }
-            for one in result.gains
+            for entry in result.gains
         ],
         "bias": [
             {
-                "gain": one.gain,
-                "offset": one.offset,
-                "mean_adu": one.level.mean_adu,
-                "noise_adu": estimate_json(one.level.noise_adu),
-                "lowest_code": one.histogram.lowest,
-                "pile_up_share": one.histogram.piled_share,
+                "gain": bias.gain,
+                "offset": bias.offset,
+                "mean_adu": bias.level.mean_adu,
+                "noise_adu": estimate_json(bias.level.noise_adu),
+                "lowest_code": bias.histogram.lowest,
+                "pile_up_share": bias.histogram.piled_share,
             }
-            for one in result.biases
+            for bias in result.biases
         ],
         "offsets": [
             {"gain": gain, "adu_per_unit": line.adu_per_unit, "least_offset": line.least_offset}
@@ -93,6 +93,6 @@ def bench_json(result: BenchResult) -> dict[str, object]:
             for f in result.flats
         ],
         "sky": [{"filter": s.filter, "sky_e_s": estimate_json(s.sky)} for s in result.skies],
-        "not_used": [{"file": m.path, "why": m.why} for m in result.misfits],
+        "not_used": [{"file": m.path, "why": m.why} for m in result.rejected],
         "notes": list(result.notes),
     }

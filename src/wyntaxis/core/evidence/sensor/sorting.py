@@ -15,7 +15,7 @@ TEMPERATURE_WITHIN_C = 1.0
 
 
 @dataclass(frozen=True)
-class Misfit:
+class RejectedFrame:
     """A frame that is not used, and why."""
 
     path: str
@@ -50,10 +50,10 @@ class Sorted:
     sets: tuple[BenchSet, ...]
     size: tuple[int, int]
     mosaic: str | None
-    misfits: tuple[Misfit, ...]
+    rejected: tuple[RejectedFrame, ...]
 
     def of(self, kind: FrameKind) -> list[BenchSet]:
-        return [one for one in self.sets if one.kind == kind]
+        return [entry for entry in self.sets if entry.kind == kind]
 
 
 def corrected(frame: FrameHeader, correction: FrameCorrection | None) -> FrameHeader:
@@ -79,19 +79,19 @@ def sort_frames(
     ValueError
         When no frame is a bias, dark, flat or light of a readable size.
     """
-    misfits = [Misfit(one.path, one.why) for one in headers.broken]
-    left_out = {path for path, one in corrections.items() if one.left_out}
+    rejected = [RejectedFrame(entry.path, entry.why) for entry in headers.broken]
+    left_out = {path for path, correction in corrections.items() if correction.left_out}
     frames = [corrected(frame, corrections.get(frame.path)) for frame in headers.frames]
-    misfits += [Misfit(frame.path, "left out by hand") for frame in frames if frame.path in left_out]
+    rejected += [RejectedFrame(frame.path, "left out by hand") for frame in frames if frame.path in left_out]
     frames = [frame for frame in frames if frame.path not in left_out]
     kept: list[FrameHeader] = []
     for frame in frames:
         if frame.kind == "other":
-            misfits.append(
-                Misfit(frame.path, "its header does not say what kind of frame it is (IMAGETYP): correct it")
+            rejected.append(
+                RejectedFrame(frame.path, "its header does not say what kind of frame it is (IMAGETYP): correct it")
             )
         elif frame.width_px is None or frame.height_px is None:
-            misfits.append(Misfit(frame.path, "its header does not give its size"))
+            rejected.append(RejectedFrame(frame.path, "its header does not give its size"))
         else:
             kept.append(frame)
     if not kept:
@@ -99,16 +99,16 @@ def sort_frames(
     size, _ = Counter((frame.width_px or 0, frame.height_px or 0) for frame in kept).most_common(1)[0]
     belonging = []
     for frame in kept:
-        reason = _misfit(frame, size, binning)
+        reason = _why_rejected(frame, size, binning)
         if reason:
-            misfits.append(Misfit(frame.path, reason))
+            rejected.append(RejectedFrame(frame.path, reason))
         else:
             belonging.append(frame)
     mosaic = next((frame.mosaic for frame in belonging if frame.mosaic), None)
-    return Sorted(tuple(_sets(belonging)), size, mosaic, tuple(misfits))
+    return Sorted(tuple(_sets(belonging)), size, mosaic, tuple(rejected))
 
 
-def _misfit(frame: FrameHeader, size: tuple[int, int], binning: int | None) -> str:
+def _why_rejected(frame: FrameHeader, size: tuple[int, int], binning: int | None) -> str:
     if (frame.width_px, frame.height_px) != size:
         return f"has {frame.width_px} × {frame.height_px} px, the others {size[0]} × {size[1]}"
     if binning is not None and frame.binning is not None and frame.binning != binning:
@@ -165,4 +165,4 @@ def _actual(frame: FrameHeader) -> float | None:
 
 def settings_in(sets: Sequence[BenchSet]) -> list[tuple[float | None, float | None]]:
     """Return the pairs of gain and offset that occur, in order."""
-    return sorted({(one.gain, one.offset) for one in sets}, key=lambda pair: (pair[0] or 0.0, pair[1] or 0.0))
+    return sorted({(entry.gain, entry.offset) for entry in sets}, key=lambda pair: (pair[0] or 0.0, pair[1] or 0.0))

@@ -18,7 +18,7 @@ from wyntaxis.core.files.errors import InputError, shown
 
 TILES_ACROSS = 48
 """About so many tiles lie along the longer side of a frame."""
-LEAST_TILE_PX, MOST_TILE_PX = 16, 128
+MIN_TILE_PX, MAX_TILE_PX = 16, 128
 OUTLIER_SIGMA = 5.0
 OUTLIER_ROUNDS = 4
 CODES = 65536
@@ -57,8 +57,8 @@ class TileStats:
 def tile_size(width: int, height: int) -> int:
     """Return the side of a tile for a frame of this size, a power of two."""
     wanted = max(width, height) / TILES_ACROSS
-    side = LEAST_TILE_PX
-    while side * 2 <= min(wanted, MOST_TILE_PX):
+    side = MIN_TILE_PX
+    while side * 2 <= min(wanted, MAX_TILE_PX):
         side *= 2
     return side
 

@@ -26,11 +26,11 @@ COLLAPSED = 0.5
 """A variance under this share of what the fit says is one of clipped signal."""
 CLIPPED_SHARE = 2e-4
 """Of a frame's pixels at its highest code, from which on that code is where the converter ends."""
-LEAST_VARIANCE_STEPS2, MAX_UNRESOLVED_STEPS = 0.24, 0.40
+MIN_VARIANCE_STEPS2, MAX_UNRESOLVED_STEPS = 0.24, 0.40
 """Under this variance in dark (about half a step) only an upper bound of the noise can be told: EMVA 1288 R4."""
 LINEARITY_RANGE = (0.05, 0.95)
-LEAST_EXPOSURES = 4
-LEAST_POINTS = 3
+MIN_EXPOSURES = 4
+MIN_POINTS = 3
 NO_LIGHT = "the noise of the flats does not grow with their signal: are they flats of one light, and not processed?"
 
 
@@ -47,7 +47,7 @@ class BiasLevel:
     @property
     def resolved(self) -> bool:
         """Whether the noise is wide enough for its converter: under 0.24 steps² it is one of rounding (EMVA 1288)."""
-        return self.variance_adu2 >= LEAST_VARIANCE_STEPS2 * self.step**2
+        return self.variance_adu2 >= MIN_VARIANCE_STEPS2 * self.step**2
 
     @property
     def noise_below_adu(self) -> float:
@@ -203,7 +203,7 @@ def photon_transfer(
     """
     if not pairs:
         raise ValueError("photon transfer needs a pair of flats of one light")
-    least = LEAST_POINTS if len(pairs) > 1 else 1
+    least = MIN_POINTS if len(pairs) > 1 else 1
     step = step or bias.step
     top = max(pair.highest_code for pair in pairs)
     ceiling = _converter_end(pairs, top)
@@ -319,7 +319,7 @@ def _linearity(
     times = np.array(exposures_s, dtype=float)
     low, high = (share * saturation for share in LINEARITY_RANGE)
     inside = (levels >= low) & (brightest <= high) & (times > 0)
-    if len(np.unique(times[inside])) < LEAST_EXPOSURES:
+    if len(np.unique(times[inside])) < MIN_EXPOSURES:
         return None, ()
     t, y = times[inside], levels[inside]
     design = np.stack([t, np.ones_like(t)], axis=1) / y[:, None]
@@ -347,12 +347,12 @@ def unity_gain(found: Sequence[tuple[float, Estimate]]) -> Estimate | None:
         In units of the camera's gain setting.
     """
     ordered = sorted(found)
-    for (low, one), (high, other) in itertools.pairwise(ordered):
-        a, b = math.log(one.value), math.log(other.value)
+    for (low, entry), (high, other) in itertools.pairwise(ordered):
+        a, b = math.log(entry.value), math.log(other.value)
         if a == b or (a > 0) == (b > 0):
             continue
         share = a / (a - b)
-        u_a, u_b = one.standard / one.value, other.standard / other.value
+        u_a, u_b = entry.standard / entry.value, other.standard / other.value
         spread = math.hypot((1 - share) * u_a, share * u_b) / abs(a - b)
         return Estimate(low + share * (high - low), (high - low) * spread)
     return None

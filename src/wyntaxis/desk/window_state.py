@@ -17,7 +17,7 @@ RECENT_LIMIT = 9
 _SIZE_LIMIT_BYTES = 256 * 1024
 
 
-class Settings:
+class WindowState:
     """Window state in a small JSON file; a file that cannot be read or written costs the memory, never the session."""
 
     def __init__(self, folder: Path | None = None) -> None:

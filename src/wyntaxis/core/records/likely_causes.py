@@ -26,7 +26,7 @@ def _near(ratio: float, factor: float) -> bool:
     return abs(ratio / factor - 1) < SAME_FACTOR
 
 
-def number_story(rig: Rig, item: Comparable, has: float, wanted: float) -> str:
+def likely_cause_of_number(rig: Rig, item: Comparable, has: float, wanted: float) -> str:
     """Return what a wrong number looks like, or an empty text where nothing comes to mind."""
     if wanted == 0 or has == 0:
         return "it was never set" if has == 0 and wanted != 0 and item.topic in ("focal_length", "pixel") else ""
@@ -60,7 +60,7 @@ def number_story(rig: Rig, item: Comparable, has: float, wanted: float) -> str:
     return ""
 
 
-def text_story(has: str, wanted: str) -> str:
+def likely_cause_of_text(has: str, wanted: str) -> str:
     """Return what a wrong text looks like."""
     if has.strip().casefold() == wanted.strip().casefold():
         return "only capitals or spaces differ"
@@ -75,7 +75,7 @@ def is_placeholder(name: str) -> bool:
     return not plain or plain.rstrip("0123456789 #_.") in _PLACEHOLDERS
 
 
-def list_story(has: tuple[str, ...], wanted: tuple[str, ...]) -> str:
+def likely_cause_of_list(has: tuple[str, ...], wanted: tuple[str, ...]) -> str:
     """Return how a list of names differs from the wanted one."""
     if has == wanted:
         return ""
@@ -84,7 +84,7 @@ def list_story(has: tuple[str, ...], wanted: tuple[str, ...]) -> str:
         slots = ", ".join(str(index) for index in spare)
         return f"unused slot{'s' if len(spare) > 1 else ''} left over: {slots}"
     if Counter(has) == Counter(wanted):
-        off = [index for index, (one, other) in enumerate(zip(has, wanted, strict=True)) if one != other]
+        off = [index for index, (entry, other) in enumerate(zip(has, wanted, strict=True)) if entry != other]
         if len(off) == 2:
             return f"order of {wanted[off[0]]} and {wanted[off[1]]} swapped"
         return "same set, other order"
