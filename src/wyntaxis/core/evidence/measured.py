@@ -26,12 +26,36 @@ class Estimate:
 
 
 def estimate_json(estimate: Estimate | None) -> dict[str, float] | None:
-    """Return an estimate as JSON holds it; None for none."""
+    """Return an estimate as JSON holds it; None for none.
+
+    Parameters
+    ----------
+    estimate
+        A measured value with its standard uncertainty.
+
+    Returns
+    -------
+    dict[str, float] or None
+        Value and standard uncertainty, in the unit of the estimate.
+    """
     return None if estimate is None else {"value": estimate.value, "standard_uncertainty": estimate.standard}
 
 
 def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
-    """Return the place of a camera among the devices: of that id, else of the main camera; None without one."""
+    """Return the place of a camera among the devices: of that id, else of the main camera; None without one.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    device_id
+        Which camera, by id; the main one by default.
+
+    Returns
+    -------
+    int or None
+        Its place; None without one.
+    """
     cameras = [(i, device) for i, device in enumerate(rig.devices) if device.kind in CAMERAS]
     if device_id is not None:
         return next((i for i, device in cameras if device.id == device_id), None)
@@ -41,7 +65,28 @@ def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
 def measured_legs(
     index: int, legs: dict[str, Estimate], method: str, source: str, file: str | None, note: str
 ) -> Iterator[tuple[tuple[str | int, ...], Any]]:
-    """Yield, as edits of a rig, the measured legs of a device that estimates by setting key make."""
+    """Yield, as edits of a rig, the measured legs of a device that estimates by setting key make.
+
+    Parameters
+    ----------
+    index
+        Its place among the devices.
+    legs
+        The legs of the rig.
+    method
+        How it was measured.
+    source
+        What the legs name as their source.
+    file
+        The file it rests on, without folders.
+    note
+        What is to be said besides.
+
+    Yields
+    ------
+    tuple[tuple[str | int, ...], Any]
+        Path and value of each leg.
+    """
     evidence = (
         {"method": method, "date": utc_stamp()} | ({"file": file} if file else {}) | ({"note": note} if note else {})
     )

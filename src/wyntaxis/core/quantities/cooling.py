@@ -136,7 +136,18 @@ def _steadiness(numbers: Numbers, device: Device) -> Target:
 
 
 def scatter_limit_c(device: Device) -> float:
-    """Return the scatter in °C above which a regulation is of no use: half the set temperature's tolerance."""
+    """Return the scatter in °C above which a regulation is of no use: half the set temperature's tolerance.
+
+    Parameters
+    ----------
+    device
+        A device of the rig.
+
+    Returns
+    -------
+    float
+        In °C.
+    """
     setting = device.settings.get("set_temperature_c")
     return (setting.tolerance if setting is not None and setting.tolerance is not None else TOLERANCE_C) / 2
 

@@ -16,7 +16,20 @@ GUIDE_SPREAD = NumberOf("guide_path_spread_mm", "Guide focus, spread over the fi
 
 
 def filter_id(device_id: str, place: int) -> str:
-    """Return what a filter's rows are named by: its wheel, and its place among the filters of stated thickness."""
+    """Return what a filter's rows are named by: its wheel, and its place among the filters of stated thickness.
+
+    Parameters
+    ----------
+    device_id
+        Which camera, by id; the main one by default.
+    place
+        Its place, from 1.
+
+    Returns
+    -------
+    str
+        ``wheel.filterN``.
+    """
     return f"{device_id}.filter{place}"
 
 
@@ -43,7 +56,20 @@ def filter_rows(numbers: Numbers) -> Iterator[Quantity]:
 
 
 def worst_filter(numbers: Numbers, found: dict[str, Quantity]) -> tuple[int, Quantity] | None:
-    """Return the place and row of the filter through which the main sensor stands worst; None without any."""
+    """Return the place and row of the filter through which the main sensor stands worst; None without any.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+    found
+        Every row by id.
+
+    Returns
+    -------
+    tuple[int, Quantity] or None
+        Its place, and its row in mm.
+    """
     told = [
         (place, found[key])
         for place, case in enumerate(numbers.slots)

@@ -25,18 +25,51 @@ BACKLASH = NumberOf("backlash_percent", "Backlash of the travel", "%", 1, DEVICE
 
 
 def focusers(numbers: Numbers) -> list[Device]:
-    """Return the focusers among the devices."""
+    """Return the focusers among the devices.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    list[Device]
+        In their order.
+    """
     return [device for device in numbers.rig.devices if device.kind == "focuser"]
 
 
 def travel_of(device: Device) -> tuple[float, float] | None:
-    """Return a focuser's lowest and highest position in steps; None where they are not stated, or no range."""
+    """Return a focuser's lowest and highest position in steps; None where they are not stated, or no range.
+
+    Parameters
+    ----------
+    device
+        A device of the rig.
+
+    Returns
+    -------
+    tuple[float, float] or None
+        In steps.
+    """
     low, high = device.number("lowest_position"), device.number("highest_position")
     return (low, high) if low is not None and high is not None and high > low else None
 
 
 def depth_of_focus_um(numbers: Numbers) -> float | None:
-    """Return the whole depth of focus in µm: by the seeing, else by diffraction."""
+    """Return the whole depth of focus in µm: by the seeing, else by diffraction.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    float or None
+        In µm; None without a telescope that tells it.
+    """
     return numbers.value("depth_of_focus_seeing_um") or numbers.value("depth_of_focus_diffraction_um")
 
 

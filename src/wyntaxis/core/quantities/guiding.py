@@ -137,7 +137,18 @@ def _measured_guide_scale(legs: Legs) -> Leg | None:
 
 
 def guide_focal_length(legs: Legs) -> Leg | None:
-    """Return the focal length that the guide camera works at, in mm: by the measured guide scale, else computed."""
+    """Return the focal length that the guide camera works at, in mm: by the measured guide scale, else computed.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    Leg or None
+        In mm, with its standard uncertainty; None without a guide camera.
+    """
     optics = guide_optics_of(legs)
     if optics is None:
         return None
@@ -175,7 +186,18 @@ def _wanted_ratio(legs: Legs) -> Target | None:
 
 
 def guide_focus_half_width_mm(legs: Legs) -> float:
-    """Return half the depth of focus, in mm: the seeing zone, or the diffraction zone where no seeing is stated."""
+    """Return half the depth of focus, in mm: the seeing zone, or the diffraction zone where no seeing is stated.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    float
+        In mm.
+    """
     zone = legs.computed("depth_of_focus_seeing_um") or legs.computed("depth_of_focus_diffraction_um")
     assert zone is not None
     return zone.value / 2000

@@ -37,14 +37,36 @@ def best_focal_length_mm(rig: Rig) -> float:
 
 
 def focal_length(legs: Legs) -> Leg:
-    """Return the computed effective focal length, in mm: it follows from any train."""
+    """Return the computed effective focal length, in mm: it follows from any train.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    Leg
+        In mm, with its standard uncertainty.
+    """
     found = legs.computed("effective_focal_length_mm")
     assert found is not None
     return found
 
 
 def seeing(legs: Legs) -> float | None:
-    """Return the site's seeing, in arcseconds FWHM, where it is stated."""
+    """Return the site's seeing, in arcseconds FWHM, where it is stated.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    float or None
+        In arcseconds.
+    """
     return legs.rig.site.seeing_fwhm_arcsec if legs.rig.site else None
 
 
@@ -82,7 +104,18 @@ def _focal_ratio(legs: Legs) -> Leg:
 
 
 def focal_ratio(legs: Legs) -> Leg:
-    """Return the computed focal ratio: it follows from any train."""
+    """Return the computed focal ratio: it follows from any train.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    Leg
+        Without a unit.
+    """
     found = legs.computed("focal_ratio")
     assert found is not None
     return found
@@ -151,7 +184,18 @@ def _depth_by_seeing(legs: Legs) -> Leg | None:
 
 
 def scale_basis(legs: Legs) -> str | None:
-    """Return which recorded measurement the derived legs follow from: the focal length, else the pixel scale."""
+    """Return which recorded measurement the derived legs follow from: the focal length, else the pixel scale.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    str or None
+        Its quantity id; None where neither was measured.
+    """
     if legs.rig.measured.get("effective_focal_length_mm") is not None:
         return "effective_focal_length_mm"
     if legs.rig.measured.get("pixel_scale_arcsec_px") is not None and legs.rig.sensor is not None:

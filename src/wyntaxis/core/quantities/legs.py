@@ -39,10 +39,22 @@ _READ_OF = {
 def declares(role: Role, quantity_id: str) -> Callable[[F], F]:
     """Declare a function as the one that gives a quantity's leg, target or verdict, or None where there is none.
 
+    Returns
+    -------
+    Callable[[F], F]
+        A decorator.
+
     Raises
     ------
     ValueError
         When this has been declared already.
+
+    Parameters
+    ----------
+    role
+        Which leg, target or verdict.
+    quantity_id
+        The quantity, by id.
     """
 
     def declare(function: F) -> F:
@@ -55,17 +67,50 @@ def declares(role: Role, quantity_id: str) -> Callable[[F], F]:
 
 
 def computed(quantity_id: str) -> Callable[[F], F]:
-    """Declare the function that computes a quantity; see :func:`declares`."""
+    """Declare the function that computes a quantity; see :func:`declares`.
+
+    Parameters
+    ----------
+    quantity_id
+        The quantity, by id.
+
+    Returns
+    -------
+    Callable[[F], F]
+        A decorator.
+    """
     return declares("computed", quantity_id)
 
 
 def measured(quantity_id: str) -> Callable[[F], F]:
-    """Declare the function that derives a quantity's measured leg from what was measured; see :func:`declares`."""
+    """Declare the function that derives a quantity's measured leg from what was measured; see :func:`declares`.
+
+    Parameters
+    ----------
+    quantity_id
+        The quantity, by id.
+
+    Returns
+    -------
+    Callable[[F], F]
+        A decorator.
+    """
     return declares("measured", quantity_id)
 
 
 def target(quantity_id: str) -> Callable[[F], F]:
-    """Declare the function that gives what is wanted of a quantity; see :func:`declares`."""
+    """Declare the function that gives what is wanted of a quantity; see :func:`declares`.
+
+    Parameters
+    ----------
+    quantity_id
+        The quantity, by id.
+
+    Returns
+    -------
+    Callable[[F], F]
+        A decorator.
+    """
     return declares("target", quantity_id)
 
 

@@ -28,12 +28,34 @@ IN_CIRCLE = NumberOf("prism_in_circle_mm", "Prism inside the image circle", "mm"
 
 
 def beam_of(numbers: Numbers) -> Beam:
-    """Return the beam behind the last corrector, by the best focal ratio."""
+    """Return the beam behind the last corrector, by the best focal ratio.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    Beam
+        Its focal ratio, and its exit pupil in mm.
+    """
     return Beam(numbers.value("focal_ratio") or 1.0, numbers.rig.telescope.exit_pupil_distance_mm)
 
 
 def prism_place_of(numbers: Numbers) -> PrismPlace | None:
-    """Return where the prism stands and may stand, in mm; None without a prism or a sensor."""
+    """Return where the prism stands and may stand, in mm; None without a prism or a sensor.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    PrismPlace or None
+        Lengths in mm.
+    """
     circle = image_circle_at_sensor(numbers.rig)
     return prism_place(numbers.rig, beam_of(numbers), circle.diameter_mm if circle else None)
 

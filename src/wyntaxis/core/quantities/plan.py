@@ -37,7 +37,18 @@ BATTERY = NumberOf("battery_h", "Lasts", "h", 1, DEVICES)
 
 
 def imaging_hours(plan: Plan) -> float:
-    """Return the hours that the planned frames take, one frame where their number is not stated."""
+    """Return the hours that the planned frames take, one frame where their number is not stated.
+
+    Parameters
+    ----------
+    plan
+        The plan of the night.
+
+    Returns
+    -------
+    float
+        In h.
+    """
     longest = max(plan.exposure_s, plan.longest_exposure_s or 0.0)
     return (longest if plan.frames is None else plan.frames * plan.exposure_s) / 3600
 
@@ -70,7 +81,18 @@ class Room:
 
 
 def night_gb(numbers: Numbers) -> float | None:
-    """Return what the planned frames take, in GB (10⁹ bytes), with a reserve; None without a sensor or a number."""
+    """Return what the planned frames take, in GB (10⁹ bytes), with a reserve; None without a sensor or a number.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    float or None
+        In GB (10⁹ bytes).
+    """
     plan, sensor = numbers.rig.plan, numbers.rig.sensor
     if plan is None or plan.frames is None or sensor is None:
         return None
@@ -78,7 +100,18 @@ def night_gb(numbers: Numbers) -> float | None:
 
 
 def rooms(numbers: Numbers) -> Iterator[Room]:
-    """Yield every place for images whose free space is stated, against what the night takes."""
+    """Yield every place for images whose free space is stated, against what the night takes.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Yields
+    ------
+    Room
+        Free and wanted space, in GB.
+    """
     needed = night_gb(numbers)
     for device in numbers.rig.devices:
         for place, storage in enumerate(device.storage, start=1):
@@ -141,7 +174,18 @@ class Fed:
 
 
 def fed(numbers: Numbers) -> list[Fed]:
-    """Return every supply with the devices that state what they draw from it."""
+    """Return every supply with the devices that state what they draw from it.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    list[Fed]
+        Currents in A.
+    """
     return [Fed(supply, tuple(_draws(numbers.rig.devices, supply.id))) for supply in numbers.rig.supplies]
 
 

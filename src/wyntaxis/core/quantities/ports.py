@@ -62,7 +62,18 @@ class Bus:
 
 
 def bus_of(numbers: Numbers) -> Bus | None:
-    """Return the rig beside the ports, None where they have not been read."""
+    """Return the rig beside the ports, None where they have not been read.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    Bus or None
+        The two together.
+    """
     return None if numbers.ports is None else Bus(numbers.rig, numbers.ports)
 
 
@@ -70,12 +81,34 @@ def bus_of(numbers: Numbers) -> Bus | None:
 
 
 def made_for_mbit(usb: UsbDevice) -> float:
-    """Return the link that a camera has at the least, by the USB version that it tells: 12 or 480 Mbit/s."""
+    """Return the link that a camera has at the least, by the USB version that it tells: 12 or 480 Mbit/s.
+
+    Parameters
+    ----------
+    usb
+        A device of the bus.
+
+    Returns
+    -------
+    float
+        In Mbit/s.
+    """
     return FULL_SPEED_MBIT if usb.version is not None and usb.version < 2.0 else HIGH_SPEED_MBIT
 
 
 def is_slow_by_make(usb: UsbDevice) -> bool:
-    """Return whether a device itself has no faster link than 480 Mbit/s; a USB 3 device on a slow link says 2.10."""
+    """Return whether a device itself has no faster link than 480 Mbit/s; a USB 3 device on a slow link says 2.10.
+
+    Parameters
+    ----------
+    usb
+        A device of the bus.
+
+    Returns
+    -------
+    bool
+        Whether it is.
+    """
     return usb.version is not None and usb.version < 2.1
 
 
@@ -182,7 +215,18 @@ class HubFeed:
 
 
 def hub_feeds(bus: Bus) -> Iterator[HubFeed]:
-    """Yield every hub that feeds a device of the rig, with all that it feeds."""
+    """Yield every hub that feeds a device of the rig, with all that it feeds.
+
+    Parameters
+    ----------
+    bus
+        The rig and the ports.
+
+    Yields
+    ------
+    HubFeed
+        Currents in mA.
+    """
     for hub in bus.tree.devices if bus.ours else ():
         if not hub.is_hub:
             continue
@@ -214,7 +258,18 @@ class UsbMemory:
 
 
 def usb_memory(bus: Bus) -> UsbMemory | None:
-    """Return the kernel's USB memory beside the cameras' frames; None where either is not known."""
+    """Return the kernel's USB memory beside the cameras' frames; None where either is not known.
+
+    Parameters
+    ----------
+    bus
+        The rig and the ports.
+
+    Returns
+    -------
+    UsbMemory or None
+        In MB (2²⁰ bytes).
+    """
     if bus.tree.usbfs_memory_mb is None:
         return None
     sizes = []

@@ -61,7 +61,18 @@ class NumberOf:
 
 
 def rows(function: R) -> R:
-    """Declare a function as one that yields rows of a rig's things."""
+    """Declare a function as one that yields rows of a rig's things.
+
+    Parameters
+    ----------
+    function
+        What yields the rows.
+
+    Returns
+    -------
+    R
+        The same function.
+    """
     _functions.append(function)
     return function
 
@@ -69,10 +80,20 @@ def rows(function: R) -> R:
 def wanted(*keys: str) -> Callable[[T], T]:
     """Declare the function that says what is wanted of settings of a device, by their keys.
 
+    Returns
+    -------
+    Callable[[T], T]
+        A decorator.
+
     Raises
     ------
     ValueError
         When that has been declared already.
+
+    Parameters
+    ----------
+    keys
+        Keys of settings.
     """
 
     def declare(function: T) -> T:
@@ -118,12 +139,36 @@ def _settings(numbers: Numbers) -> Iterator[Quantity]:
 
 
 def step_rows(found: dict[str, Quantity], step: Step) -> list[Quantity]:
-    """Return the rows that a step's ledger shows: its quantities, and of its things' numbers those that are judged."""
+    """Return the rows that a step's ledger shows: its quantities, and of its things' numbers those that are judged.
+
+    Parameters
+    ----------
+    found
+        Every row by id.
+    step
+        A step.
+
+    Returns
+    -------
+    list[Quantity]
+        In the order of the ledger.
+    """
     own = sorted((row for row in found.values() if row.kind.step is step), key=lambda row: row.kind.place)
     fixed = [row for row in own if "." not in row.id]
     return list(chain(fixed, (row for row in own if "." in row.id and is_judged(row))))
 
 
 def is_judged(row: Quantity) -> bool:
-    """Return whether something is said of a row beyond its value: another leg, a target, or a verdict."""
+    """Return whether something is said of a row beyond its value: another leg, a target, or a verdict.
+
+    Parameters
+    ----------
+    row
+        A row of the ledger.
+
+    Returns
+    -------
+    bool
+        Whether it is.
+    """
     return row.target is not None or row.verdict_override is not None or len(row.legs) > 1

@@ -33,12 +33,34 @@ GLOW_SIGNAL = NumberOf("glow_signal_e", "Glow, longest exposure", "e⁻", 2, SEN
 
 
 def cameras(numbers: Numbers) -> list[tuple[int, Device]]:
-    """Return the cameras among the devices, with their places in the list."""
+    """Return the cameras among the devices, with their places in the list.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    list[tuple[int, Device]]
+        Place and device.
+    """
     return [(index, device) for index, device in enumerate(numbers.rig.devices) if device.kind in CAMERAS]
 
 
 def longest_exposure_s(numbers: Numbers) -> float | None:
-    """Return the longest exposure planned, in s."""
+    """Return the longest exposure planned, in s.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    float or None
+        In s; None without a plan.
+    """
     plan = numbers.rig.plan
     return (plan.longest_exposure_s or plan.exposure_s) if plan is not None else None
 
@@ -61,7 +83,18 @@ class Offset:
 
 
 def offsets(numbers: Numbers) -> Iterator[Offset]:
-    """Yield every camera whose bias has been measured."""
+    """Yield every camera whose bias has been measured.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Yields
+    ------
+    Offset
+        Bias in ADU.
+    """
     for index, device in cameras(numbers):
         mean, noise = device.measured("bias_mean_adu"), device.measured("bias_noise_adu")
         if mean is None or noise is None or noise.value <= 0:
@@ -105,7 +138,18 @@ class DarkSignal:
 
 
 def dark_signals(numbers: Numbers) -> Iterator[DarkSignal]:
-    """Yield every camera whose dark current, read noise and set temperature are known, for the longest exposure."""
+    """Yield every camera whose dark current, read noise and set temperature are known, for the longest exposure.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Yields
+    ------
+    DarkSignal
+        Signals in e⁻.
+    """
     longest, cooled = longest_exposure_s(numbers), {cooler.index: cooler for cooler in coolers(numbers)}
     for index, device in cameras(numbers):
         set_c, dark, noise = device.number("set_temperature_c"), dark_current_at(device), device.best("read_noise_e")
@@ -116,7 +160,18 @@ def dark_signals(numbers: Numbers) -> Iterator[DarkSignal]:
 
 
 def glow_allowed_e(read_noise_e: float) -> float:
-    """Return the glow in e⁻ that drowns in the read noise: a tenth of its square."""
+    """Return the glow in e⁻ that drowns in the read noise: a tenth of its square.
+
+    Parameters
+    ----------
+    read_noise_e
+        The read noise in e⁻.
+
+    Returns
+    -------
+    float
+        In e⁻.
+    """
     return SETPOINT_SHARE * read_noise_e**2
 
 
@@ -146,7 +201,20 @@ def camera_rows(numbers: Numbers) -> Iterator[Quantity]:
 
 
 def glow_target(signal: Leg, read_noise_e: float) -> Target:
-    """Return what is wanted of a glow in e⁻: less than a tenth of the read noise's square, or not to be told from 0."""
+    """Return what is wanted of a glow in e⁻: less than a tenth of the read noise's square, or not to be told from 0.
+
+    Parameters
+    ----------
+    signal
+        The glow in the longest exposure, in e⁻, with its standard uncertainty.
+    read_noise_e
+        The read noise in e⁻.
+
+    Returns
+    -------
+    Target
+        In e⁻.
+    """
     allowed = max(glow_allowed_e(read_noise_e), COVERAGE_FACTOR * signal.uncertainty)
     return Target(high=max(read_noise_e**2, allowed), inner_high=allowed)
 
@@ -168,6 +236,17 @@ def _linear(numbers: Numbers, device: Device) -> Target:
 
 
 def linearity_allowed_percent(device: Device) -> float:
-    """Return the largest deviation from a straight line that is allowed, in %: as the maker states it, else 1 %."""
+    """Return the largest deviation from a straight line that is allowed, in %: as the maker states it, else 1 %.
+
+    Parameters
+    ----------
+    device
+        A device of the rig.
+
+    Returns
+    -------
+    float
+        In %.
+    """
     stated = device.number("linearity_percent")
     return LINEAR_WITHIN_PERCENT if stated is None else stated

@@ -69,7 +69,18 @@ def _wanted_built(legs: Legs) -> Target | None:
 
 
 def corrector_lens_mm(legs: Legs) -> float | None:
-    """Return the focal length of the corrector as a thin lens, in mm; None where it states no magnification."""
+    """Return the focal length of the corrector as a thin lens, in mm; None where it states no magnification.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    float or None
+        In mm. Source: Gaussian optics of a thin lens.
+    """
     path = back_focus_of(legs)
     if path is None or path.corrector.magnification is None:
         return None

@@ -32,7 +32,22 @@ class CoolingRuns:
 def measured_runs(
     logs: Sequence[CoolingLog], target_c: float | None, watch: Callable[[], None] = lambda: None
 ) -> CoolingRuns:
-    """Return logs with what is measured of them; ``watch`` may cancel."""
+    """Return logs with what is measured of them; ``watch`` may cancel.
+
+    Parameters
+    ----------
+    logs
+        Logs of cooling runs.
+    target_c
+        The set temperature in °C; None for what each run came to.
+    watch
+        Called again and again; may raise to end the work.
+
+    Returns
+    -------
+    CoolingRuns
+        Logs and numbers.
+    """
     return CoolingRuns(tuple(logs), measure_cooling(list(logs), target_c, watch))
 
 
@@ -78,13 +93,37 @@ def read(
 
 
 def target_of(rig: Rig) -> float | None:
-    """Return the set temperature of the camera, in °C."""
+    """Return the set temperature of the camera, in °C.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+
+    Returns
+    -------
+    float or None
+        In °C; None without a camera or a set temperature.
+    """
     index = camera_index(rig)
     return rig.devices[index].number("set_temperature_c") if index is not None else None
 
 
 def measures(rig: Rig, runs: CoolingRuns) -> dict[str, Estimate]:
-    """Return the cooler's measured numbers, by ``device.setting``; empty without a camera."""
+    """Return the cooler's measured numbers, by ``device.setting``; empty without a camera.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    runs
+        Cooling runs, read and measured.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        Estimates by id, each in its own unit.
+    """
     index = camera_index(rig)
     if index is None:
         return {}
@@ -93,7 +132,20 @@ def measures(rig: Rig, runs: CoolingRuns) -> dict[str, Estimate]:
 
 
 def keep(rig: Rig, runs: CoolingRuns) -> Change:
-    """Return the edit that keeps the numbers; see :func:`~wyntaxis.core.evidence.cooling.keeping.keep_cooling`."""
+    """Return the edit that keeps the numbers; see :func:`~wyntaxis.core.evidence.cooling.keeping.keep_cooling`.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    runs
+        Cooling runs, read and measured.
+
+    Returns
+    -------
+    Change
+        One edit: measured legs with their evidence.
+    """
     return keep_cooling(rig, runs.measured.model, list(runs.measured.runs))
 
 

@@ -47,10 +47,22 @@ def read_cooling_log(path: Path, rules: Sequence[KeyRule] = ()) -> CoolingLog:
 
     Rows that hold no numbers are passed over; times may be numbers, times of day (HH:MM[:SS]) or ISO 8601.
 
+    Returns
+    -------
+    CoolingLog
+        Time in s, temperatures in °C, power as a share.
+
     Raises
     ------
     InputError
         With one line, opening with the file's name.
+
+    Parameters
+    ----------
+    path
+        The file.
+    rules
+        Which heading holds what, where headings do not tell.
     """
     data = read_bytes(path, SIZE_LIMIT_BYTES, "a cooling log is at most some 32 MB")
     try:
@@ -60,7 +72,18 @@ def read_cooling_log(path: Path, rules: Sequence[KeyRule] = ()) -> CoolingLog:
 
 
 def headings_of(path: Path) -> list[str]:
-    """Return the headings of a log, to point rules at; :class:`InputError` when it cannot be read."""
+    """Return the headings of a log, to point rules at; :class:`InputError` when it cannot be read.
+
+    Parameters
+    ----------
+    path
+        The file.
+
+    Returns
+    -------
+    list[str]
+        As they stand in the file.
+    """
     rows = _rows(read_bytes(path, SIZE_LIMIT_BYTES, "a cooling log is at most some 32 MB"))
     return [cell.strip() for cell in rows[0]] if rows else []
 

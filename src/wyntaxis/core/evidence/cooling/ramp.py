@@ -255,7 +255,20 @@ def _stages(ramp: Ramp) -> str:
 
 
 def ramp_words(down: Ramp, up: Ramp) -> tuple[str, str]:
-    """Return both ramps in words: stages, arrival, power, energy, battery, and the warmest ambient with reserve."""
+    """Return both ramps in words: stages, arrival, power, energy, battery, and the warmest ambient with reserve.
+
+    Parameters
+    ----------
+    down
+        The ramp that cools.
+    up
+        The ramp that warms.
+
+    Returns
+    -------
+    tuple[str, str]
+        A text for each.
+    """
     text = (
         f"Down: {_stages(down)}; {_arrives(down)}; {number(100 * down.rest_power, 0)} % power at rest; it holds with "
         f"reserve up to {number(down.warmest_ambient_c, 1)} °C ambient"

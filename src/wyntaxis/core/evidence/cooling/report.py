@@ -10,7 +10,22 @@ from wyntaxis.core.wording import number
 
 
 def cooling_json(runs: Sequence[RunFigures], model: CoolerModel | None, notes: Sequence[str]) -> dict[str, object]:
-    """Return cooling runs as ``wyntaxis cooling --json`` prints them."""
+    """Return cooling runs as ``wyntaxis cooling --json`` prints them.
+
+    Parameters
+    ----------
+    runs
+        Cooling runs, read and measured.
+    model
+        The cooler's model; None without one.
+    notes
+        What is to be said besides.
+
+    Returns
+    -------
+    dict[str, object]
+        Plain values, units in the keys.
+    """
     return {
         "runs": [
             {
@@ -55,7 +70,18 @@ RUN_HEADINGS = (
 
 
 def run_row(run: RunFigures) -> list[str]:
-    """Return one run as the cells under :data:`RUN_HEADINGS`."""
+    """Return one run as the cells under :data:`RUN_HEADINGS`.
+
+    Parameters
+    ----------
+    run
+        One run.
+
+    Returns
+    -------
+    list[str]
+        Texts, units in the headings.
+    """
 
     def maybe(value: float | None, digits: int) -> str:
         return "–" if value is None else number(value, digits)

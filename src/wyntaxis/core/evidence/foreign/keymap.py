@@ -71,7 +71,18 @@ class KeyMaps(StrictModel):
 
 
 def load_maps(path: Path) -> KeyMaps:
-    """Return the imager's maps, none where there is no file yet; a broken file is an error of one line."""
+    """Return the imager's maps, none where there is no file yet; a broken file is an error of one line.
+
+    Parameters
+    ----------
+    path
+        The file.
+
+    Returns
+    -------
+    KeyMaps
+        All maps of the file.
+    """
     if not path.exists():
         return KeyMaps()
     try:
@@ -148,7 +159,20 @@ def _selected(found: re.Match[str], values: Flat) -> list[str]:
 
 
 def stable_path(path: str, values: Flat) -> str:
-    """Return a path that still finds its value when the list it stands in grows: by a sibling's value, not by place."""
+    """Return a path that still finds its value when the list it stands in grows: by a sibling's value, not by place.
+
+    Parameters
+    ----------
+    path
+        The file.
+    values
+        Every value of the file by path.
+
+    Returns
+    -------
+    str
+        A path of the same value.
+    """
     places = list(re.finditer(r"\[\d+\]", path))
     if not places:
         return path

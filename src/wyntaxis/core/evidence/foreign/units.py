@@ -60,12 +60,29 @@ FALSE_WORDS = frozenset({"false", "no", "off", "0", "f", "n"})
 
 
 def units_for(unit: str) -> tuple[str, ...]:
-    """Return the units in which a quantity of ours may be written, our own first."""
+    """Return the units in which a quantity of ours may be written, our own first.
+
+    Parameters
+    ----------
+    unit
+        A unit of ours.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Units.
+    """
     return tuple(_FACTORS.get(unit, {unit: 1.0}))
 
 
 def known_units() -> set[str]:
-    """Return every unit that a program's value may be said to be in."""
+    """Return every unit that a program's value may be said to be in.
+
+    Returns
+    -------
+    set[str]
+        Units.
+    """
     return {unit for table in _FACTORS.values() for unit in table}
 
 
@@ -153,7 +170,18 @@ def read_foreign_number(value: object) -> ForeignNumber:
 
 
 def parse_foreign_number(value: object) -> float:
-    """Return the value of :func:`read_foreign_number`, whatever unit stands behind it."""
+    """Return the value of :func:`read_foreign_number`, whatever unit stands behind it.
+
+    Parameters
+    ----------
+    value
+        What a program holds.
+
+    Returns
+    -------
+    float
+        In the unit that stands behind it, or none.
+    """
     return read_foreign_number(value).value
 
 
@@ -241,7 +269,18 @@ def _readings(digits: str, power: str) -> tuple[float, float | None]:
 
 
 def parse_foreign_truth(value: object) -> bool:
-    """Return yes or no as programs write it; ValueError for what is neither."""
+    """Return yes or no as programs write it; ValueError for what is neither.
+
+    Parameters
+    ----------
+    value
+        What a program holds.
+
+    Returns
+    -------
+    bool
+        Yes or no.
+    """
     if isinstance(value, bool):
         return value
     word = f"{value:g}" if isinstance(value, float) else str(value).strip().lower()

@@ -207,7 +207,20 @@ def _in_parallel(
 
 
 def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | BrokenFrame]:
-    """Read some files; each gives a header, or a line on why it does not."""
+    """Read some files; each gives a header, or a line on why it does not.
+
+    Parameters
+    ----------
+    paths
+        Files.
+    folder
+        The folder that they are named from.
+
+    Returns
+    -------
+    list[FrameHeader | BrokenFrame]
+        One for each file.
+    """
     found: list[FrameHeader | BrokenFrame] = []
     for path in paths:
         name = shown(path.relative_to(folder))
@@ -385,7 +398,18 @@ def _scale(header: Header) -> float | None:
 
 
 def measured_temperatures(frames: tuple[FrameHeader, ...]) -> list[tuple[float, float, FrameHeader]]:
-    """Return set and actual sensor temperature in °C of every light and dark that tells both."""
+    """Return set and actual sensor temperature in °C of every light and dark that tells both.
+
+    Parameters
+    ----------
+    frames
+        Headers of frames.
+
+    Returns
+    -------
+    list[tuple[float, float, FrameHeader]]
+        Set and actual temperature in °C, and the header.
+    """
     return [
         (frame.set_temperature_c, frame.temperature_c, frame)
         for frame in frames

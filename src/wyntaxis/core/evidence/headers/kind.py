@@ -9,7 +9,20 @@ from wyntaxis.core.rig.model import Rig
 
 
 def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
-    """Return the sensor temperature in °C that is farthest from its own set temperature, by ``device.reached_c``."""
+    """Return the sensor temperature in °C that is farthest from its own set temperature, by ``device.reached_c``.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    headers
+        The headers of a folder's frames.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        Estimates by id, each in its own unit.
+    """
     told, index = measured_temperatures(headers.frames), camera_index(rig)
     if not told or index is None:
         return {}

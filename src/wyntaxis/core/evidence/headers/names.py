@@ -79,10 +79,20 @@ DEFAULT_FILTER_NAMES = FilterNames.of({})
 def load_filter_names(path: Path) -> FilterNames:
     """Return the filters' names with the imager's own of a file, where there is one.
 
+    Returns
+    -------
+    FilterNames
+        Names and aliases.
+
     Raises
     ------
     InputError
         With one line, when the file cannot be read.
+
+    Parameters
+    ----------
+    path
+        The file.
     """
     if not path.exists():
         return DEFAULT_FILTER_NAMES
@@ -98,6 +108,19 @@ def load_filter_names(path: Path) -> FilterNames:
 
 
 def same_device_name(one: str, other: str) -> bool:
-    """Return whether two names are one device's: programs put maker or number before or behind."""
+    """Return whether two names are one device's: programs put maker or number before or behind.
+
+    Parameters
+    ----------
+    one
+        A name.
+    other
+        Another name.
+
+    Returns
+    -------
+    bool
+        Whether they are.
+    """
     first, second = (" ".join(name.casefold().split()) for name in (one, other))
     return bool(first and second) and (first in second or second in first)

@@ -10,7 +10,20 @@ from wyntaxis.core.rig.model import Rig
 
 
 def measures(rig: Rig, tree: PortTree) -> dict[str, Estimate]:
-    """Return the link of each camera of the rig that is on the bus, in Mbit/s, by ``device.link_mbit``."""
+    """Return the link of each camera of the rig that is on the bus, in Mbit/s, by ``device.link_mbit``.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    tree
+        The ports that were read.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        Estimates by id, each in its own unit.
+    """
     found = [match for match in match_devices(rig, tree) if match.usb is not None and is_camera(match.device)]
     return {
         f"{match.device.id}.link_mbit": Estimate(match.usb.speed_mbit)

@@ -8,7 +8,20 @@ from wyntaxis.core.evidence.ports.tree import PortTree
 
 
 def tree_json(tree: PortTree, names: Mapping[str, str]) -> dict[str, object]:
-    """Return the tree as ``wyntaxis ports --json`` prints it; ``names`` are the rig's device ids by port."""
+    """Return the tree as ``wyntaxis ports --json`` prints it; ``names`` are the rig's device ids by port.
+
+    Parameters
+    ----------
+    tree
+        The ports that were read.
+    names
+        The rig's device ids by port.
+
+    Returns
+    -------
+    dict[str, object]
+        Plain values: Mbit/s, mA, MB.
+    """
     return {
         "root": tree.root,
         "usbfs_memory_mb": tree.usbfs_memory_mb,

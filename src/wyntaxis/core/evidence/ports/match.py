@@ -52,12 +52,36 @@ def match_devices(rig: Rig, tree: PortTree) -> list[Match]:
 
 
 def is_camera(device: Device) -> bool:
-    """Return whether a device takes images, of the sky or for guiding."""
+    """Return whether a device takes images, of the sky or for guiding.
+
+    Parameters
+    ----------
+    device
+        A device of the rig.
+
+    Returns
+    -------
+    bool
+        Whether it does.
+    """
     return device.kind in CAMERAS
 
 
 def sensor_of(rig: Rig, device: Device) -> Sensor | None:
-    """Return the sensor of a camera device: of the part it names, else of the camera in its place."""
+    """Return the sensor of a camera device: of the part it names, else of the camera in its place.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    device
+        A device of the rig.
+
+    Returns
+    -------
+    Sensor or None
+        Pixels in µm; None where no part tells.
+    """
     if device.part is not None:
         found = rig.find(device.part)
         if found is not None and found[1].sensor is not None:

@@ -20,7 +20,18 @@ FLAT_WIDE_PERCENT = (20.0, 70.0)
 
 
 def judge_flat_level(percent: float) -> Verdict:
-    """Return how flats of a level in % of saturation stand: as the finding tells them, and as tables mark them."""
+    """Return how flats of a level in % of saturation stand: as the finding tells them, and as tables mark them.
+
+    Parameters
+    ----------
+    percent
+        The level in % of saturation.
+
+    Returns
+    -------
+    Verdict
+        Holds from 30 to 60 %, tight from 20 to 70 %.
+    """
     if FLAT_RANGE_PERCENT[0] <= percent <= FLAT_RANGE_PERCENT[1]:
         return Verdict.HOLDS
     return Verdict.TIGHT if FLAT_WIDE_PERCENT[0] <= percent <= FLAT_WIDE_PERCENT[1] else Verdict.FAILS

@@ -10,7 +10,22 @@ from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE
 
 
 def converter_end(highest_code: int, step: int, stated: int | None) -> tuple[int, int]:
-    """Return a converter's bits, as stated or else the fewest usual ones that give such a code, and where it ends."""
+    """Return a converter's bits, as stated or else the fewest usual ones that give such a code, and where it ends.
+
+    Parameters
+    ----------
+    highest_code
+        The highest code that occurs, in ADU.
+    step
+        The step between codes.
+    stated
+        The converter's bits, where they are stated.
+
+    Returns
+    -------
+    tuple[int, int]
+        Bits, and the highest code in ADU.
+    """
     if step > 1:  # few bits stored multiplied fill the whole range
         return 16 - (step.bit_length() - 1), HIGHEST_CODE + 1 - step
     usual = next(bits for bits in (8, 10, 12, 14, 16) if highest_code < 1 << bits)

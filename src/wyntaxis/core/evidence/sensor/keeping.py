@@ -80,7 +80,18 @@ def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]
 
 
 def worst_flats(result: BenchResult) -> FlatLevel | None:
-    """Return, of the best set of flats of each filter, the one that is farthest from the middle of the range."""
+    """Return, of the best set of flats of each filter, the one that is farthest from the middle of the range.
+
+    Parameters
+    ----------
+    result
+        What the bench gave.
+
+    Returns
+    -------
+    FlatLevel or None
+        Its level in % of saturation; None without flats.
+    """
 
     def off(flat: FlatLevel) -> float:
         return abs(flat.level_percent - FLAT_MIDDLE_PERCENT)

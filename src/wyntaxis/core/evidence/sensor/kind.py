@@ -63,7 +63,20 @@ def _watch(progress: Progress) -> Callable[[int, int], None]:
 
 
 def measures(rig: Rig, bench: SensorBench) -> dict[str, Estimate]:
-    """Return the camera's measured numbers at its own gain and offset, by ``device.setting``; empty without one."""
+    """Return the camera's measured numbers at its own gain and offset, by ``device.setting``; empty without one.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    bench
+        Bench frames, read and measured.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        Estimates by id, each in its own unit.
+    """
     index = camera_index(rig)
     if index is None:
         return {}
@@ -75,7 +88,20 @@ def measures(rig: Rig, bench: SensorBench) -> dict[str, Estimate]:
 
 
 def keep(rig: Rig, bench: SensorBench) -> Change:
-    """Return the edit that keeps the numbers; see :func:`~wyntaxis.core.evidence.sensor.keeping.keep_sensor`."""
+    """Return the edit that keeps the numbers; see :func:`~wyntaxis.core.evidence.sensor.keeping.keep_sensor`.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    bench
+        Bench frames, read and measured.
+
+    Returns
+    -------
+    Change
+        One edit: measured legs with their evidence.
+    """
     return keep_sensor(rig, bench.result)
 
 

@@ -13,7 +13,18 @@ PLANES: tuple[Plane, ...] = ((0, 0), (0, 1), (1, 0), (1, 1))
 
 
 def whole_sensor(by_plane: Mapping[Plane | None, BiasLevel]) -> BiasLevel:
-    """Return the bias of a whole colour sensor from its planes; of a sensor without colours, its own."""
+    """Return the bias of a whole colour sensor from its planes; of a sensor without colours, its own.
+
+    Parameters
+    ----------
+    by_plane
+        The bias of each plane, in ADU.
+
+    Returns
+    -------
+    BiasLevel
+        The mean of the planes, in ADU.
+    """
     levels = list(by_plane.values())
     if len(levels) == 1:
         return levels[0]
@@ -27,7 +38,20 @@ def whole_sensor(by_plane: Mapping[Plane | None, BiasLevel]) -> BiasLevel:
 
 
 def plane_name(mosaic: str | None, plane: Plane | None) -> str:
-    """Return a colour plane's name: its letter, with a number where the letter stands twice."""
+    """Return a colour plane's name: its letter, with a number where the letter stands twice.
+
+    Parameters
+    ----------
+    mosaic
+        The order of colours, such as RGGB; None for a sensor without.
+    plane
+        A plane's row and column in the mosaic; None for the whole.
+
+    Returns
+    -------
+    str
+        A letter, with a number where it stands twice; empty for a whole sensor.
+    """
     if plane is None or mosaic is None:
         return ""
     letters = mosaic.upper()[:4].ljust(4, "?")

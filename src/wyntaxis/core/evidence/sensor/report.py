@@ -11,14 +11,38 @@ UNRESOLVED = "the noise in dark is under half a step of the converter: only an u
 
 
 def read_noise_text(transfer: Transfer, digits: int) -> str:
-    """Return a read noise with its uncertainty, or the bound under which it lies."""
+    """Return a read noise with its uncertainty, or the bound under which it lies.
+
+    Parameters
+    ----------
+    transfer
+        A photon transfer.
+    digits
+        Decimals shown.
+
+    Returns
+    -------
+    str
+        In e⁻.
+    """
     if transfer.read_noise is not None:
         return plus_minus(transfer.read_noise.value, transfer.read_noise.standard, digits)
     return f"under {number(transfer.read_noise_below_e or 0.0, digits)}"
 
 
 def bench_json(result: BenchResult) -> dict[str, object]:
-    """Return a bench as ``wyntaxis sensor --json`` prints it."""
+    """Return a bench as ``wyntaxis sensor --json`` prints it.
+
+    Parameters
+    ----------
+    result
+        What the bench gave.
+
+    Returns
+    -------
+    dict[str, object]
+        Plain values, units in the keys.
+    """
     return {
         "folder": result.folder,
         "size_px": list(result.sorted.size),

@@ -57,7 +57,20 @@ class Sorted:
 
 
 def corrected(frame: FrameHeader, correction: FrameCorrection | None) -> FrameHeader:
-    """Return a header with the imager's corrections in it."""
+    """Return a header with the imager's corrections in it.
+
+    Parameters
+    ----------
+    frame
+        A header.
+    correction
+        The imager's correction; None for none.
+
+    Returns
+    -------
+    FrameHeader
+        With the corrections in it.
+    """
     if correction is None:
         return frame
     changes: dict[str, object] = {}
@@ -74,10 +87,24 @@ def sort_frames(
 ) -> Sorted:
     """Sort a folder's frames into sets; the most common size is that of the bench.
 
+    Returns
+    -------
+    Sorted
+        Sets of frames taken alike, and what belongs to none.
+
     Raises
     ------
     ValueError
         When no frame is a bias, dark, flat or light of a readable size.
+
+    Parameters
+    ----------
+    headers
+        The headers of a folder's frames.
+    corrections
+        The imager's corrections by path.
+    binning
+        The binning that the frames must have.
     """
     rejected = [RejectedFrame(entry.path, entry.why) for entry in headers.broken]
     left_out = {path for path, correction in corrections.items() if correction.left_out}
@@ -164,5 +191,16 @@ def _actual(frame: FrameHeader) -> float | None:
 
 
 def settings_in(sets: Sequence[BenchSet]) -> list[tuple[float | None, float | None]]:
-    """Return the pairs of gain and offset that occur, in order."""
+    """Return the pairs of gain and offset that occur, in order.
+
+    Parameters
+    ----------
+    sets
+        Sets of frames taken alike.
+
+    Returns
+    -------
+    list[tuple[float or None, float or None]]
+        Gain and offset.
+    """
     return sorted({(entry.gain, entry.offset) for entry in sets}, key=lambda pair: (pair[0] or 0.0, pair[1] or 0.0))

@@ -57,10 +57,20 @@ class OpenFrame:
 def open_frame(path: Path) -> Iterator[OpenFrame]:
     """Open the first two-dimensional image of a FITS file for reading by rows.
 
+    Yields
+    ------
+    OpenFrame
+        The frame, to be read by rows of ADU.
+
     Raises
     ------
     InputError
         With one line when the file is no FITS, holds no image of 8- or 16-bit integers, or ends too soon.
+
+    Parameters
+    ----------
+    path
+        The file.
     """
     from astropy.io import fits
 

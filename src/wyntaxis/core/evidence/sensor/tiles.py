@@ -55,7 +55,20 @@ class TileStats:
 
 
 def tile_size(width: int, height: int) -> int:
-    """Return the side of a tile for a frame of this size, a power of two."""
+    """Return the side of a tile for a frame of this size, a power of two.
+
+    Parameters
+    ----------
+    width
+        Width in px.
+    height
+        Height in px.
+
+    Returns
+    -------
+    int
+        In px.
+    """
     wanted = max(width, height) / TILES_ACROSS
     side = MIN_TILE_PX
     while side * 2 <= min(wanted, MAX_TILE_PX):
@@ -149,6 +162,16 @@ def code_step(occupied: Any) -> int:
     """Return the step between codes that occur, a power of two: above 1 for data of few bits stored multiplied.
 
     ``occupied`` is a mask over all codes, (65536,). Clipped data may end on a code of all ones; it is passed over.
+
+    Parameters
+    ----------
+    occupied
+        Which codes occur, (65536,).
+
+    Returns
+    -------
+    int
+        In ADU.
     """
     codes = np.flatnonzero(occupied)
     if len(codes) < 3:

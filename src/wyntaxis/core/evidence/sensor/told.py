@@ -27,6 +27,18 @@ def dark_current_at(device: Device, temperature_c: float | None = None) -> float
     """Return a camera's dark current in e⁻/s/px at a temperature, or at its set one: as measured, else as stated.
 
     A current without a temperature of its own is that of the set temperature.
+
+    Parameters
+    ----------
+    device
+        A device of the rig.
+    temperature_c
+        Where it is wanted, in °C; the set temperature by default.
+
+    Returns
+    -------
+    float or None
+        In e⁻/s/px; None where none is on record.
     """
     current = device.best("dark_current_e_s")
     wanted = device.number("set_temperature_c") if temperature_c is None else temperature_c
