@@ -9,10 +9,10 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.quantities.mechanics import GAP
+from wyntaxis.core.quantities.mechanics import GAP, joints_of
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.steps import LIGHT_PATH
-from wyntaxis.core.train.joints import Meeting, joint_text, meet, meetings
+from wyntaxis.core.train.joints import Meeting, joint_text, meet
 from wyntaxis.core.train.lightpath import datum_index
 from wyntaxis.core.wording import MINUS, number, short
 
@@ -30,7 +30,7 @@ _REASONS = {
 @finding("joints.mate", step=LIGHT_PATH, condition=conditions.SPACING, after="scale.measured", rank=1)
 def mate(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell every joint that cannot be made; one line for all when there is none."""
-    found = meetings(evaluation.rig)
+    found = joints_of(evaluation)
     bad = [m for m in found if m.state.mating in _REASONS]
     for meeting in bad:
         yield Finding(
@@ -89,7 +89,7 @@ def depth(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell every joint whose male thread bottoms out before the shoulders meet, and that no ring fills."""
     rig = evaluation.rig
     datum = datum_index(rig.train)
-    for meeting in meetings(rig):
+    for meeting in joints_of(evaluation):
         row = evaluation.rows.get(GAP.id_of(meeting.part_id))
         if row is None or meeting.open_gap_mm == 0 or meeting.rear is None or meeting.front is None:
             continue
@@ -127,7 +127,7 @@ def depth(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("joints.seat", step=LIGHT_PATH, after="joints.depth")
 def seat(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell every joint that has no repeatable seat, or can tilt."""
-    for meeting in meetings(evaluation.rig):
+    for meeting in joints_of(evaluation):
         if meeting.state.seat in ("no shoulder", "may tilt"):
             bare = meeting.state.seat == "no shoulder"
             what = "has no shoulder to seat on" if bare else "is a slip joint and can tilt"

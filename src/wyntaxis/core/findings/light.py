@@ -14,11 +14,12 @@ from wyntaxis.core.quantities.light import (
     IN_CIRCLE,
     PRISM_MARGIN_MM,
     beam_of,
+    openings_of,
     prism_place_of,
 )
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
-from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, image_circle_at_sensor, openings
+from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, image_circle_at_sensor
 from wyntaxis.core.wording import MINUS, number, short
 
 _SOURCE = "Beam of a field point at x before the sensor: a disc x/N wide at h (1 − x/P); overlap of two circles"
@@ -28,7 +29,7 @@ _PRISM_SOURCE = "The prism shades below h (1 − x/P) + x/2N, and sees light whi
 @finding("illumination.corner", step=LIGHT_PATH, after="joints.seat")
 def corner(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare each opening with what the sensor's corner needs; one line for all when none cuts."""
-    sensor, found = evaluation.rig.sensor, openings(evaluation.rig)
+    sensor, found = evaluation.rig.sensor, openings_of(evaluation)
     if sensor is None:
         return
     if not found:

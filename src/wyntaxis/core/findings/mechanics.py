@@ -9,9 +9,9 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict, worst
-from wyntaxis.core.quantities.mechanics import MASS, MOMENT, POSITION
+from wyntaxis.core.quantities.mechanics import MASS, MOMENT, POSITION, load_of, reach_of
 from wyntaxis.core.steps import LIGHT_PATH
-from wyntaxis.core.train.mechanics import FocusReach, load, reach_cases
+from wyntaxis.core.train.mechanics import FocusReach
 from wyntaxis.core.wording import MINUS, number, short
 
 _REACH_SOURCE = "Focuser position = focal plane from the racked-in face + plate shift − train, within the travel"
@@ -21,7 +21,7 @@ _LOAD_SOURCE = "Σ mass beyond the focuser against its rating; moment Σ m g s w
 @finding("reach.main", step=LIGHT_PATH, condition=conditions.SPACING, after="prism.light")
 def reach(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare where focus falls with the focuser's travel, with a corrector as a thin lens."""
-    for telescope, case in reach_cases(evaluation.rig):
+    for telescope, case in reach_of(evaluation):
         if case is None:
             yield Finding(
                 "reach.main",
@@ -101,7 +101,7 @@ def focuser_load(evaluation: Evaluation) -> Iterator[Finding]:
     focuser = evaluation.rig.telescope.focuser
     if focuser is None or (focuser.load_rating_g is None and focuser.moment_rating_n_m is None):
         return
-    hangs = load(evaluation.rig)
+    hangs = load_of(evaluation)
     judged = [evaluation.rows[key] for key in _load_ids(evaluation) if key in evaluation.rows]
     lines = [
         f"mass: {number(hangs.mass_g, 0)} g, its centre {number(hangs.centre_mm, 1)} mm behind the focuser's face",

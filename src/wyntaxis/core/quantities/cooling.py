@@ -16,7 +16,7 @@ from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.quantities.devices import REACHED_WITHIN_C
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
+from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import COOLING, DEVICES
@@ -57,6 +57,7 @@ class Cooler:
         return (self.ambient_c - temperature_c) / self.depth_c
 
 
+@once_each
 def coolers(numbers: Numbers) -> Iterator[Cooler]:
     """Yield the cooler of each camera that has a set temperature, where its depth and the ambient are known.
 
@@ -182,6 +183,7 @@ class Reached:
         return [told for told in self.frames if abs(told[1] - told[0]) > self.within_c]
 
 
+@once_each
 def reached(numbers: Numbers) -> Iterator[Reached]:
     """Yield, for each camera with a set temperature, what its sensor had.
 

@@ -11,9 +11,9 @@ from collections.abc import Iterator
 from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.quantities.legs import Legs, target
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.quantities.rows import NumberOf, once, rows
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
-from wyntaxis.core.train.illumination import Beam, PrismPlace, image_circle_at_sensor, openings, prism_place
+from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, image_circle_at_sensor, openings, prism_place
 
 VISIBLE_LOSS_PERCENT = 10.0
 """A corner that keeps 90 % of its light flat-fields without a trace: tight, not failing."""
@@ -27,6 +27,7 @@ CLEARANCE = NumberOf("prism_clearance_mm", "Prism clear of the sensor's light", 
 IN_CIRCLE = NumberOf("prism_in_circle_mm", "Prism inside the image circle", "mm", 2, GUIDE_BRANCH)
 
 
+@once
 def beam_of(numbers: Numbers) -> Beam:
     """Return the beam behind the last corrector, by the best focal ratio.
 
@@ -43,6 +44,7 @@ def beam_of(numbers: Numbers) -> Beam:
     return Beam(numbers.value("focal_ratio") or 1.0, numbers.rig.telescope.exit_pupil_distance_mm)
 
 
+@once
 def prism_place_of(numbers: Numbers) -> PrismPlace | None:
     """Return where the prism stands and may stand, in mm; None without a prism or a sensor.
 
@@ -58,6 +60,23 @@ def prism_place_of(numbers: Numbers) -> PrismPlace | None:
     """
     circle = image_circle_at_sensor(numbers.rig)
     return prism_place(numbers.rig, beam_of(numbers), circle.diameter_mm if circle else None)
+
+
+@once
+def openings_of(numbers: Numbers) -> list[Opening]:
+    """Return what may cut the light; see :func:`~wyntaxis.core.train.illumination.openings`.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    list of Opening
+        Diameters and distances in mm.
+    """
+    return openings(numbers.rig)
 
 
 @target("sensor_diagonal_mm")
@@ -76,7 +95,7 @@ def corner_rows(numbers: Numbers) -> Iterator[Quantity]:
         return
     beam, diagonal = beam_of(numbers), sensor.diagonal_mm
     whole = Target(low=100 - VISIBLE_LOSS_PERCENT, inner_low=100.0)
-    for opening in openings(numbers.rig):
+    for opening in openings_of(numbers):
         x, wide = opening.distance_mm, opening.diameter_mm
         lit = wide >= beam.opening_needed(diagonal, x)
         # What the overlap rounds to 1 is no more than nearly all, where the opening is too narrow.

@@ -6,10 +6,11 @@ from collections.abc import Iterator
 
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.quantities.rows import NumberOf, once, rows
+from wyntaxis.core.rig.parts import Telescope
 from wyntaxis.core.steps import LIGHT_PATH
-from wyntaxis.core.train.joints import meetings
-from wyntaxis.core.train.mechanics import load, reach_cases
+from wyntaxis.core.train.joints import Meeting, meetings
+from wyntaxis.core.train.mechanics import FocusReach, Load, load, reach_cases
 
 TRAVEL_RESERVE = 0.1
 """Nearer to either end of the travel than a tenth of it leaves no room for temperature and filters."""
@@ -23,10 +24,61 @@ MOMENT = NumberOf("load_moment_percent", "Moment of its rating", "%", 0, LIGHT_P
 GAP = NumberOf("joint_gap_mm", "Gap left open before it", "mm", 2, LIGHT_PATH)
 
 
+@once
+def reach_of(numbers: Numbers) -> list[tuple[Telescope, FocusReach | None]]:
+    """Return each telescope's reach of focus, in mm; see :func:`~wyntaxis.core.train.mechanics.reach_cases`.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    list of tuple
+        Telescope and reach; None where it is not known.
+    """
+    return reach_cases(numbers.rig)
+
+
+@once
+def load_of(numbers: Numbers) -> Load:
+    """Return what hangs beyond the focuser; see :func:`~wyntaxis.core.train.mechanics.load`.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    Load
+        Mass in g, moment in N·m.
+    """
+    return load(numbers.rig)
+
+
+@once
+def joints_of(numbers: Numbers) -> list[Meeting]:
+    """Return every joint of the train and the guide path; see :func:`~wyntaxis.core.train.joints.meetings`.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    list of Meeting
+        Gaps in mm.
+    """
+    return meetings(numbers.rig)
+
+
 @rows
 def reach_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield where each focuser stands at focus, within its travel; a thin-lens estimate with its play."""
-    for telescope, case in reach_cases(numbers.rig):
+    for telescope, case in reach_of(numbers):
         if case is None:
             continue
         play, travel = case.uncertain_mm, case.travel_mm
@@ -42,7 +94,7 @@ def load_rows(numbers: Numbers) -> Iterator[Quantity]:
     telescope, focuser = numbers.rig.telescope, numbers.rig.telescope.focuser
     if focuser is None:
         return
-    hangs = load(numbers.rig)
+    hangs = load_of(numbers)
     wish = Target(high=LOAD_PERCENT, inner_high=LOAD_INNER_PERCENT)
     ratings = ((MASS, hangs.mass_g, focuser.load_rating_g), (MOMENT, hangs.moment_n_m, focuser.moment_rating_n_m))
     for number_of, value, rating in ratings:
@@ -56,7 +108,7 @@ def load_rows(numbers: Numbers) -> Iterator[Quantity]:
 @rows
 def gap_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield the gap that a thread which bottoms out leaves open at a joint."""
-    for meeting in meetings(numbers.rig):
+    for meeting in joints_of(numbers):
         if meeting.open_gap_mm != 0 and meeting.rear is not None and meeting.front is not None:
             gap = Leg(meeting.open_gap_mm)
             yield GAP.row(meeting.part_id, meeting.after, computed=gap, target=Target(high=0.0))

@@ -9,7 +9,7 @@ from math import fsum
 from wyntaxis.core.evidence.ports.match import frame_bytes
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.quantities.rows import NumberOf, once, once_each, rows
 from wyntaxis.core.rig.devices import Device, Storage, Supply
 from wyntaxis.core.rig.plan import Plan
 from wyntaxis.core.steps import DEVICES, READY
@@ -99,6 +99,7 @@ def night_gb(numbers: Numbers) -> float | None:
     return plan.frames * frame_bytes(sensor, sensor.binning) * SPACE_RESERVE / BYTES_PER_GB
 
 
+@once_each
 def rooms(numbers: Numbers) -> Iterator[Room]:
     """Yield every place for images whose free space is stated, against what the night takes.
 
@@ -173,6 +174,7 @@ class Fed:
         return None if capacity is None or self.usual_a <= 0 else capacity * self.usable_share / self.usual_a
 
 
+@once
 def fed(numbers: Numbers) -> list[Fed]:
     """Return every supply with the devices that state what they draw from it.
 

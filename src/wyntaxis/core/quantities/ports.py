@@ -14,7 +14,7 @@ from wyntaxis.core.evidence.ports.match import Match, frame_bytes, is_camera, ma
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.quantities.rows import NumberOf, once, rows
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import PORTS
@@ -61,6 +61,7 @@ class Bus:
         return {match.usb.name: match.device for match in self.matches if match.usb is not None}
 
 
+@once
 def bus_of(numbers: Numbers) -> Bus | None:
     """Return the rig beside the ports, None where they have not been read.
 

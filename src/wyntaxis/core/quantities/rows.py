@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import wraps
 from itertools import chain
 from typing import TypeVar
 
@@ -23,6 +24,7 @@ RowFunction = Callable[[Numbers], Iterable[Quantity]]
 TargetFunction = Callable[[Numbers, Device], Target | None]
 R = TypeVar("R", bound=RowFunction)
 T = TypeVar("T", bound=TargetFunction)
+W = TypeVar("W")
 
 _functions: list[RowFunction] = []
 _targets: dict[str, TargetFunction] = {}
@@ -75,6 +77,49 @@ def rows(function: R) -> R:
     """
     _functions.append(function)
     return function
+
+
+def once(function: Callable[[Numbers], W]) -> Callable[[Numbers], W]:
+    """Let a rig's work of some kind be done once, for the rows and for the findings that word them.
+
+    Parameters
+    ----------
+    function
+        What works it out of a rig's numbers.
+
+    Returns
+    -------
+    callable
+        The same, kept beside the legs of the rig.
+    """
+    name = f"{function.__module__}.{function.__name__}"
+
+    @wraps(function)
+    def known(numbers: Numbers) -> W:
+        return numbers.legs.once(name, lambda: function(numbers))
+
+    return known
+
+
+def once_each(function: Callable[[Numbers], Iterator[W]]) -> Callable[[Numbers], tuple[W, ...]]:
+    """Let a generator's work be done once; see :func:`once`.
+
+    Parameters
+    ----------
+    function
+        What yields it of a rig's numbers.
+
+    Returns
+    -------
+    callable
+        What was yielded, as a tuple.
+    """
+
+    @wraps(function)
+    def collected(numbers: Numbers) -> tuple[W, ...]:
+        return tuple(function(numbers))
+
+    return once(collected)
 
 
 def wanted(*keys: str) -> Callable[[T], T]:

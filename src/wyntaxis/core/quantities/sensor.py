@@ -17,7 +17,7 @@ from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target
 from wyntaxis.core.quantities.cooling import Cooler, coolers
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
+from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.plan import MeasuredValue
@@ -82,6 +82,7 @@ class Offset:
         return self.mean.value - WANTED_SIGMA * self.noise.value
 
 
+@once_each
 def offsets(numbers: Numbers) -> Iterator[Offset]:
     """Yield every camera whose bias has been measured.
 
@@ -137,6 +138,7 @@ class DarkSignal:
         return self.set_c + self.doubling_c * math.log2(self.allowed_e / self.signal_e)
 
 
+@once_each
 def dark_signals(numbers: Numbers) -> Iterator[DarkSignal]:
     """Yield every camera whose dark current, read noise and set temperature are known, for the longest exposure.
 

@@ -15,7 +15,7 @@ from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.parts import Sensor, Telescope
 from wyntaxis.core.rig.plan import GuideSettings, Site
-from wyntaxis.core.rig.shown import shown_fields
+from wyntaxis.core.rig.shown import compared_fields
 
 Value = float | bool | str | tuple[str, ...]
 
@@ -73,10 +73,8 @@ def _declared(
     model: type[BaseModel], held: BaseModel | None, prefix: str, title: str, device: str | None = None
 ) -> Iterator[Comparable]:
     """Yield the fields of a model that declare a topic, as what is held of it says; None for what is not."""
-    compared = [field for field in shown_fields(model, held) if field.shown is not None and field.shown.topic]
-    for field in sorted(compared, key=lambda entry: entry.shown.place if entry.shown is not None else 0):
-        shown, value = field.shown, _value_at(held, field.path)
-        assert shown is not None
+    for field, shown in compared_fields(model):
+        value = _value_at(held, field.path)
         label = f"{title}: {_inside(field.label)}" if title else field.label
         kind: Literal["number", "text"] = "number" if field.kind in ("number", "whole") else "text"
         width = 0.0

@@ -5,6 +5,7 @@ from __future__ import annotations
 import types
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel, GetJsonSchemaHandler
@@ -80,6 +81,13 @@ def shown_fields(model: type[BaseModel], held: BaseModel | None = None) -> tuple
         With their places below the object.
     """
     return tuple(_fields(model, held))
+
+
+@lru_cache(maxsize=64)
+def compared_fields(model: type[BaseModel]) -> tuple[tuple[ShownField, Shown], ...]:
+    """Return the fields of a model that declare a topic, each with its declaration, in the order of the comparison."""
+    found = [(field, field.shown) for field in shown_fields(model) if field.shown is not None and field.shown.topic]
+    return tuple(sorted(found, key=lambda entry: entry[1].place))
 
 
 def shown_at(model: type[BaseModel], *path: str) -> ShownField:
