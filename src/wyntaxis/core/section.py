@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.presence import Presence, presence
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Joint, Part
 from wyntaxis.core.train.joints import guide_gaps, main_gaps, meetings
@@ -40,7 +41,7 @@ class PartShape:
     """One part in section: from ``start_mm`` to ``end_mm`` along its own path, opening and outer radius."""
 
     part: Part
-    place: tuple[str | int, ...]
+    place: DocumentPath
     number: str
     start_mm: float
     end_mm: float
@@ -203,7 +204,7 @@ def _marks(evaluation: Evaluation) -> dict[str, Verdict]:
 
 
 def _row(
-    parts: tuple[Part, ...], where: tuple[str | int, ...], gaps_mm: list[float], marks: dict[str, Verdict]
+    parts: tuple[Part, ...], where: DocumentPath, gaps_mm: list[float], marks: dict[str, Verdict]
 ) -> tuple[PartShape, ...]:
     shapes: list[PartShape] = []
     at = 0.0

@@ -9,13 +9,12 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.shown import ShownField
 from wyntaxis.desk.value_field import ChoiceField, Field, TickField, TruthField, ValueField
 
-Path = tuple[str | int, ...]
 
-
-def make_field(spec: ShownField, base: Path, refused: Callable[[str], object]) -> Field:
+def make_field(spec: ShownField, base: DocumentPath, refused: Callable[[str], object]) -> Field:
     """Return the field of a spec, bound to its place below ``base``; what cannot be read is told to ``refused``."""
     path = (*base, *spec.path)
     if spec.kind == "choice":
@@ -44,9 +43,9 @@ class Card(QFrame):
         super().__init__()
         self.setProperty("role", "panel")
         self._most_columns = self._columns = most_columns
-        self._fields: dict[Path, Field] = {}
+        self._fields: dict[DocumentPath, Field] = {}
         self._specs: tuple[ShownField, ...] = ()
-        self._base: Path = ()
+        self._base: DocumentPath = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 7, 10, 9)
         layout.setSpacing(5)
@@ -57,7 +56,7 @@ class Card(QFrame):
         layout.addWidget(self._title)
         self._grid_holder: QWidget | None = None
 
-    def show_object(self, title: str, base: Path, specs: tuple[ShownField, ...], document: Any) -> None:
+    def show_object(self, title: str, base: DocumentPath, specs: tuple[ShownField, ...], document: Any) -> None:
         """Show an object of the document; the fields are kept where only values have changed."""
         self._title.setText(title)
         if base != self._base or specs != self._specs:
@@ -86,7 +85,7 @@ class Card(QFrame):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(7)
         self._grid.setVerticalSpacing(4)
-        self._labels: dict[Path, QLabel] = {}
+        self._labels: dict[DocumentPath, QLabel] = {}
         for spec in self._specs:
             field = self._field(spec)
             label = QLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
@@ -125,7 +124,7 @@ class Card(QFrame):
         return self._fields[path]
 
 
-def value_at(document: Any, path: Path) -> Any:
+def value_at(document: Any, path: DocumentPath) -> Any:
     """Return the value at a path of the document's models, None where there is none."""
     node = document
     for step in path:

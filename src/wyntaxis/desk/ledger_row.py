@@ -12,10 +12,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidg
 
 from wyntaxis.core.ledger import allowed_width
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import number, signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.section.pens import Sheet
+from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.value_field import ValueField
 
 if TYPE_CHECKING:
@@ -51,14 +52,14 @@ class LedgerScale(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         text, small = self._fonts()
-        sheet = Sheet(painter, self.palette_in_use, text, small)
+        sheet = DraftingPainter(painter, self.palette_in_use, text, small)
         painter.fillRect(self.rect(), sheet.palette.color("chosen" if self.chosen else "paper"))
         line = sheet.height_of()
         self._paint_words(sheet, line)
         self._paint_scale(sheet, QRectF(10, line + 6, self.width() - 20, self.height() - line - 8))
         sheet.line(0, self.height() - 0.5, self.width(), self.height() - 0.5, sheet.pen("rule"))
 
-    def _paint_words(self, sheet: Sheet, line: float) -> None:
+    def _paint_words(self, sheet: DraftingPainter, line: float) -> None:
         row, y = self.quantity, line / 2 + 3
         verdict = row.verdict
         color = sheet.palette.verdict(verdict)
@@ -72,13 +73,15 @@ class LedgerScale(QWidget):
         value += f" {row.kind.unit}" if row.kind.unit and best is not None else ""
         bold = QFont(sheet.text)
         bold.setBold(True)
-        box = Sheet(sheet.painter, sheet.palette, bold, sheet.small).write(verdict_left, y, value, align="right")
+        box = DraftingPainter(sheet.painter, sheet.palette, bold, sheet.small).write(
+            verdict_left, y, value, align="right"
+        )
         room = box.left() - 16
         sheet.painter.setFont(sheet.text)
         label = sheet.painter.fontMetrics().elidedText(row.kind.label, Qt.TextElideMode.ElideRight, round(room))
         sheet.write(8, y, label, align="left")
 
-    def _paint_scale(self, sheet: Sheet, box: QRectF) -> None:
+    def _paint_scale(self, sheet: DraftingPainter, box: QRectF) -> None:
         row = self.quantity
         if not row.legs:
             sheet.write(box.left(), box.center().y(), "no leg yet: parts or values are missing", align="left",
@@ -96,12 +99,12 @@ class LedgerScale(QWidget):
             _mark(sheet, name, leg, at, y)
         self._paint_labels(sheet, box, low, high, at)
 
-    def _paint_band(self, sheet: Sheet, at: Mapper, y: float) -> None:
+    def _paint_band(self, sheet: DraftingPainter, at: Mapper, y: float) -> None:
         for low, high, alpha in bands_of(self.quantity):
             left, right = at(low), at(high)
             sheet.painter.fillRect(QRectF(left, y - 7, max(right - left, 1.0), 14), sheet.palette.color("holds", alpha))
 
-    def _paint_labels(self, sheet: Sheet, box: QRectF, low: float, high: float, at: Mapper) -> None:
+    def _paint_labels(self, sheet: DraftingPainter, box: QRectF, low: float, high: float, at: Mapper) -> None:
         row = self.quantity
         y = box.bottom() - sheet.height_of(small=True) / 2 - 1
         decimals = max(row.kind.decimals - 1, 0) if high - low > 1 else row.kind.decimals
@@ -167,7 +170,7 @@ def scale_range(row: Quantity) -> tuple[float, float]:
     return low - pad, high + pad
 
 
-def _mark(sheet: Sheet, name: str, leg: Leg, at: Mapper, y: float) -> None:
+def _mark(sheet: DraftingPainter, name: str, leg: Leg, at: Mapper, y: float) -> None:
     """Draw a leg's mark: stated above the line, computed below, measured on it."""
     x, spread = at(leg.value), 2 * leg.uncertainty
     painter = sheet.painter
@@ -267,7 +270,7 @@ class LedgerRow(QWidget):
         self._fields.append(field)
         line.addWidget(field)
 
-    def _entered(self, path: tuple[str | int, ...], value: object) -> None:
+    def _entered(self, path: DocumentPath, value: object) -> None:
         # Taking a leg's value away takes the whole leg away; a ± or a source alone says nothing.
         target = path[:2] if path[-1] == "value" and value is None else path
         self.leg_entered.emit(target, value, f"Change the {path[0]} {self.quantity.kind.label.lower()}")

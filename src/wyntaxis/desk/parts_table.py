@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.numbers_in import parse_number
@@ -33,7 +34,7 @@ class Column:
     """A column: its heading, the part's key path it edits, and how a part's value reads."""
 
     title: str
-    path: tuple[str | int, ...]
+    path: DocumentPath
     unit: str
     text: Callable[[PartShape], str]
     hint: str = ""
@@ -173,7 +174,7 @@ class PartsModel(QAbstractTableModel):
             return self._set_glass(shape, column.path, entered, label)
         return self.session.set_value((*shape.place, *column.path), entered, label)
 
-    def _set_glass(self, shape: PartShape, path: tuple[str | int, ...], value: float | None, label: str) -> bool:
+    def _set_glass(self, shape: PartShape, path: DocumentPath, value: float | None, label: str) -> bool:
         """Change the first plate; a thickness where there was none puts a plate in, an empty one takes it out."""
         if path[-1] == "thickness_mm" and not shape.part.glass:
             if value is None:

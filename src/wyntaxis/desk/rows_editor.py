@@ -8,13 +8,12 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton
 
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.shown import ShownField
 from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
-
-Path = tuple[str | int, ...]
 
 
 class RowsEditor(GridPanel):
@@ -30,7 +29,7 @@ class RowsEditor(GridPanel):
     ) -> None:
         super().__init__(title)
         self._session, self._columns, self._word, self._fresh = session, tuple(columns), word, fresh
-        self._base: Path = ()
+        self._base: DocumentPath = ()
         self._count = -1
         self.fields: list[list[Field]] = []
         row = QHBoxLayout()
@@ -40,7 +39,7 @@ class RowsEditor(GridPanel):
         row.addStretch(1)
         self.column.addLayout(row)
 
-    def show_list(self, title: str, base: Path, count: int, document: Any) -> None:
+    def show_list(self, title: str, base: DocumentPath, count: int, document: Any) -> None:
         """Show a list of the document; fields are kept where only values have changed."""
         self.heading.setText(title)
         if (base, count) != (self._base, self._count):
@@ -83,7 +82,7 @@ class RowsEditor(GridPanel):
             grid.addWidget(button, index + 1, len(self._columns) + {-1: 1, 1: 2, 0: 3}[step])
         return fields
 
-    def _enter(self, path: Path, value: Any, spec: ShownField) -> None:
+    def _enter(self, path: DocumentPath, value: Any, spec: ShownField) -> None:
         # A slot's name may be blank: an empty hole is a fact worth stating.
         if value is None and not spec.optional:
             value = ""

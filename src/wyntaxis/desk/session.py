@@ -13,6 +13,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import sha256_of
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.rig import edit, store
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change, History
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.rig.parts import Part
@@ -99,7 +100,7 @@ class Session(QObject):
         self._push(rig, change.label)
         return True
 
-    def set_value(self, path: tuple[str | int, ...], value: Any, label: str) -> bool:
+    def set_value(self, path: DocumentPath, value: Any, label: str) -> bool:
         """Set one value of the document; None takes the key out."""
         return self.apply(Change.of(label, path, value))
 
@@ -112,19 +113,19 @@ class Session(QObject):
         key = ("adjustable", "set_mm") if part.adjustable else ("length_mm",)
         return self.set_value((*place, *key), length_mm, f"Change the length of {part.title}")
 
-    def add_part(self, list_path: tuple[str | int, ...], index: int, kind: str) -> bool:
+    def add_part(self, list_path: DocumentPath, index: int, kind: str) -> bool:
         """Put a new part of a kind in before ``index`` and choose it."""
         part_id = edit.free_id(self._everything(), kind)
         part: dict[str, Any] = {"id": part_id, "kind": kind, "length_mm": NEW_PART_LENGTH_MM}
         return self._insert(list_path, index, part, f"Add {kind.replace('_', ' ')}")
 
-    def put_in(self, part: Part, list_path: tuple[str | int, ...], index: int) -> bool:
+    def put_in(self, part: Part, list_path: DocumentPath, index: int) -> bool:
         """Put a copy of a shelf part in before ``index`` and choose it."""
         document = part.model_dump(mode="json", exclude_unset=True)
         document["id"] = edit.free_id(self._everything(), part.id)
         return self._insert(list_path, index, document, f"Put {part.title} in")
 
-    def place_after_chosen(self, *, guide: bool = False) -> tuple[tuple[str | int, ...], int]:
+    def place_after_chosen(self, *, guide: bool = False) -> tuple[DocumentPath, int]:
         """Return the path and index behind the chosen part, but before the camera that ends its path."""
         chosen = self.chosen
         on_guide = chosen[0][0] == "guiding" if chosen else guide and self.rig.guiding.kind != "none"
@@ -134,11 +135,11 @@ class Session(QObject):
             index -= 1
         return (("guiding", "path") if on_guide else ("train",)), index
 
-    def _insert(self, list_path: tuple[str | int, ...], index: int, part: dict[str, Any], label: str) -> bool:
+    def _insert(self, list_path: DocumentPath, index: int, part: dict[str, Any], label: str) -> bool:
         where = self._place(list_path)
         return self._restructure(lambda: edit.insert_part(self.document, where, index, part), label, part["id"])
 
-    def _place(self, list_path: tuple[str | int, ...]) -> tuple[str | int, ...]:
+    def _place(self, list_path: DocumentPath) -> DocumentPath:
         return document_path(self.document, self.variant, list_path)
 
     def _everything(self) -> Rig:
@@ -351,6 +352,6 @@ class Session(QObject):
         return max(findings, key=lambda f: f.verdict.severity, default=None)
 
     @property
-    def chosen(self) -> tuple[tuple[str | int, ...], Part] | None:
+    def chosen(self) -> tuple[DocumentPath, Part] | None:
         """The chosen part and its path within the file."""
         return self.rig.find(self.chosen_part) if self.chosen_part else None

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel
 
 from wyntaxis.core.quantities.rows import is_judged
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS, SettingKind, settings_of
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.shown import ShownField
@@ -18,7 +19,6 @@ from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
-Path = tuple[str | int, ...]
 HEADINGS = ("", "is to be", "±", "measured", "± u", "")
 
 
@@ -30,7 +30,7 @@ class SettingsGrid(GridPanel):
         self._sheet = sheet
         self._session, self.palette_in_use = session, palette
         self._shown: tuple[object, ...] = ()
-        self.fields: dict[Path, Field] = {}
+        self.fields: dict[DocumentPath, Field] = {}
         self._marks: dict[str, QLabel] = {}
 
     def show_device(self, device: Device, index: int) -> None:
@@ -65,7 +65,7 @@ class SettingsGrid(GridPanel):
         for row, kind in enumerate(settings_of(device.kind, self._sheet), start=1):
             self._row(grid, row, kind, ("devices", index, "settings", kind.key))
 
-    def _row(self, grid: QGridLayout, row: int, kind: SettingKind, base: Path) -> None:
+    def _row(self, grid: QGridLayout, row: int, kind: SettingKind, base: DocumentPath) -> None:
         label = QLabel(f"{kind.label}, {kind.unit}" if kind.unit else kind.label)
         label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         grid.addWidget(label, row, 0)
@@ -86,7 +86,7 @@ class SettingsGrid(GridPanel):
             grid.addWidget(field, row, column)
         label.setBuddy(self.fields[*base, "value"])
 
-    def _enter(self, path: Path, value: Any, kind: SettingKind) -> None:
+    def _enter(self, path: DocumentPath, value: Any, kind: SettingKind) -> None:
         setting = value_at(self._session.rig, path[:4])
         if value is None and path[-1] == "value" and setting is not None:
             # An emptied value takes its leg out, and the whole setting where it was the only leg.

@@ -23,7 +23,7 @@ from wyntaxis.core.sky.objects import SkyObject
 from wyntaxis.core.sky.view import SkyView
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import DAY
-from wyntaxis.desk.section.pens import CHAIN_DASHES, Sheet
+from wyntaxis.desk.section.drafting import CHAIN_DASHES, DraftingPainter
 
 HANDLE_PX = 7.0
 GRID_STEPS_DEG = (0.1, 0.25, 0.5, 1, 2, 5, 10, 15)
@@ -86,7 +86,7 @@ class SkyPicture(QWidget):
         palette = self.palette_in_use
         small = QFont(self.font())
         small.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.82)))
-        sheet = Sheet(painter, palette, self.font(), small)
+        sheet = DraftingPainter(painter, palette, self.font(), small)
         painter.fillRect(self.rect(), palette.color("field"))
         self._draw_grid(sheet)
         self._draw_objects(sheet)
@@ -97,7 +97,7 @@ class SkyPicture(QWidget):
         if self.message:
             sheet.write(self.width() / 2, 16, self.message, align="centre", color="faded")
 
-    def _draw_grid(self, sheet: Sheet) -> None:
+    def _draw_grid(self, sheet: DraftingPainter) -> None:
         """Draw circles of declination and meridians with their labels at the left and lower edges."""
         view, painter = self.view, sheet.painter
         step = next((s for s in GRID_STEPS_DEG if view.radius_deg / s <= 3.2), GRID_STEPS_DEG[-1])
@@ -132,7 +132,7 @@ class SkyPicture(QWidget):
                 sheet.write(x, self.height() - 9, text, align="centre", small=True, color="faded")
                 used = x
 
-    def _label_declination(self, sheet: Sheet, dec: float, points: np.ndarray, *, near_pole: bool) -> None:
+    def _label_declination(self, sheet: DraftingPainter, dec: float, points: np.ndarray, *, near_pole: bool) -> None:
         """Label a circle of declination at the left edge; around a pole, where it meets the view's own meridian."""
         text = declination_text(dec, 0)[:-3]
         if near_pole:
@@ -156,7 +156,7 @@ class SkyPicture(QWidget):
             run = []
         painter.drawPolyline(QPolygonF(run))
 
-    def _draw_objects(self, sheet: Sheet) -> None:
+    def _draw_objects(self, sheet: DraftingPainter) -> None:
         painter = sheet.painter
         taken: list[QRectF] = []
         for target in self.view.objects:
@@ -180,7 +180,7 @@ class SkyPicture(QWidget):
             self._label(sheet, target, at, extent, chosen, taken)
 
     def _label(
-        self, sheet: Sheet, target: SkyObject, at: QPointF, extent: float, chosen: bool, taken: list[QRectF]
+        self, sheet: DraftingPainter, target: SkyObject, at: QPointF, extent: float, chosen: bool, taken: list[QRectF]
     ) -> None:
         if len(taken) >= MAX_LABELS and not chosen:
             return
@@ -193,7 +193,7 @@ class SkyPicture(QWidget):
             color = "accent" if chosen else "ink"
             sheet.write(box.left(), box.center().y(), target.label, align="left", small=True, color=color)
 
-    def _draw_frames(self, sheet: Sheet) -> None:
+    def _draw_frames(self, sheet: DraftingPainter) -> None:
         painter, view = sheet.painter, self.view
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for index, other in enumerate(view.others):
@@ -233,7 +233,7 @@ class SkyPicture(QWidget):
             )
         self._draw_compass(sheet)
 
-    def _write_names(self, sheet: Sheet, frames: list[Footprint]) -> None:
+    def _write_names(self, sheet: DraftingPainter, frames: list[Footprint]) -> None:
         """Write each frame's name at its lowest, highest, or a side corner: the first that is free of other names."""
         handle = self.handle()
         taken = [QRectF(handle.x() - 12, handle.y() - 12, 76, 24)] if handle is not None else []
@@ -254,7 +254,7 @@ class SkyPicture(QWidget):
             taken.append(box)
             sheet.write(box.center().x(), box.y() + 8, name, align="centre", small=True, color=color, ground="field")
 
-    def _draw_compass(self, sheet: Sheet) -> None:
+    def _draw_compass(self, sheet: DraftingPainter) -> None:
         """Draw where north and east are at the view's centre, and a bar of a round angle."""
         corner = QPointF(self.width() - 26, 40)
         sheet.line(corner.x(), corner.y(), corner.x(), corner.y() - 20, sheet.pen("ink", 1.2))

@@ -6,10 +6,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
 
-Path = tuple[str | int, ...]
 SHOWN_DECIMALS = 6
 
 
@@ -22,7 +22,7 @@ class ValueField(QLineEdit):
     entered = pyqtSignal(tuple, object)
     refused = pyqtSignal(str)
 
-    def __init__(self, path: Path, name: str, unit: str = "", kind: str = "number") -> None:
+    def __init__(self, path: DocumentPath, name: str, unit: str = "", kind: str = "number") -> None:
         super().__init__()
         self.path, self.unit, self.kind = path, unit, kind
         self._shown = ""
@@ -91,7 +91,7 @@ class ChoiceField(QComboBox):
 
     entered = pyqtSignal(tuple, object)
 
-    def __init__(self, path: Path, name: str, choices: tuple[str, ...], *, optional: bool = False) -> None:
+    def __init__(self, path: DocumentPath, name: str, choices: tuple[str, ...], *, optional: bool = False) -> None:
         super().__init__()
         self.path = path
         self.setAccessibleName(name)
@@ -111,7 +111,7 @@ class ChoiceField(QComboBox):
 class TruthField(ChoiceField):
     """Yes, no, or not stated; ``entered`` carries the path and the truth value."""
 
-    def __init__(self, path: Path, name: str) -> None:
+    def __init__(self, path: DocumentPath, name: str) -> None:
         super().__init__(path, name, (), optional=True)
         self.addItem("yes", True)
         self.addItem("no", False)
@@ -126,7 +126,7 @@ class TickField(QCheckBox):
 
     entered = pyqtSignal(tuple, object)
 
-    def __init__(self, path: Path, name: str) -> None:
+    def __init__(self, path: DocumentPath, name: str) -> None:
         super().__init__()
         self.path = path
         self.setAccessibleName(name)

@@ -11,7 +11,7 @@ from wyntaxis.core.steps import GROUPS, Step, steps
 from wyntaxis.core.worklist import Tally
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
-from wyntaxis.desk.section.pens import Sheet
+from wyntaxis.desk.section.drafting import DraftingPainter
 
 
 class _Line(QWidget):
@@ -54,7 +54,7 @@ class _Line(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         bold = QFont(self.font())
         bold.setBold(self.heading or self.current)
-        sheet = Sheet(painter, self.palette_in_use, bold, self._small())
+        sheet = DraftingPainter(painter, self.palette_in_use, bold, self._small())
         ground = "chosen" if self.current else "panel"
         painter.fillRect(self.rect(), sheet.palette.color(ground))
         line = sheet.height_of()

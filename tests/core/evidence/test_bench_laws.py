@@ -16,10 +16,10 @@ from wyntaxis.core.evidence.cooling.log import parse_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import kept_model, usual_inputs
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
 from wyntaxis.core.evidence.measured import Estimate, camera_index
-from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name
 from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_law, dark_point
 from wyntaxis.core.evidence.sensor.flats import falloff
 from wyntaxis.core.evidence.sensor.offset import offset_line
+from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name
 from wyntaxis.core.evidence.sensor.sorting import corrected, settings_in, sort_frames
 from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
 from wyntaxis.core.evidence.sensor.told import at_temperature, dark_current_at

@@ -75,7 +75,7 @@ def test_the_search_range_is_at_least_five_percent(example):
     found = evaluate(rig).search
     assert (found.low_arcsec_px, found.high_arcsec_px) == pytest.approx((1.487486, 1.644064), abs=1e-6)
     assert found.radius_deg == pytest.approx(1.56783, abs=1e-4)
-    wide = sampling.search_range(rig.sensor, 1.5, 500, 0.04)
+    wide = sampling.plate_solving_hints(rig.sensor, 1.5, 500, 0.04)
     assert wide.share == pytest.approx(0.08)
     example["train"][4]["sensor"]["binning"] = 2
     text = evaluate(validated(example)).search.text

@@ -18,7 +18,7 @@ from wyntaxis.core.sky.footprint import Field, Footprint, Optics, corners_csv, m
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
 from wyntaxis.core.sky.horizon import horizon_altitude, horizon_csv, parse_horizon
 from wyntaxis.core.sky.objects import SkyObject
-from wyntaxis.core.train.sampling import binning_rows, match_advice, match_factors, sampling_word, search_range
+from wyntaxis.core.train.sampling import binning_rows, match_advice, match_factors, plate_solving_hints, sampling_word
 
 PLACES = st.tuples(st.floats(0, 359.999), st.floats(-90, 90))
 ANGLES = st.floats(0, 360)
@@ -188,7 +188,7 @@ def test_scale_sampling_and_match_hang_together(seeing, sampling):
 def test_the_search_range_holds_the_scale(pixel, focal, binning, relative):
     sensor = Sensor(width_px=4000, height_px=3000, pixel_um=pixel, binning=binning)
     scale = imaging.pixel_scale(pixel, binning, focal)
-    found = search_range(sensor, scale, focal, relative)
+    found = plate_solving_hints(sensor, scale, focal, relative)
     assert found.low_arcsec_px < scale < found.high_arcsec_px
     assert found.share >= max(0.05, 2 * relative) - 1e-12
     assert found.binned_pixel_um == pytest.approx(pixel * binning)

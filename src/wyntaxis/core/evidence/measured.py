@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
@@ -64,7 +65,7 @@ def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
 
 def measured_legs(
     index: int, legs: dict[str, Estimate], method: str, source: str, file: str | None, note: str
-) -> Iterator[tuple[tuple[str | int, ...], Any]]:
+) -> Iterator[tuple[DocumentPath, Any]]:
     """Yield, as edits of a rig, the measured legs of a device that estimates by setting key make.
 
     Parameters
@@ -84,7 +85,7 @@ def measured_legs(
 
     Yields
     ------
-    tuple[tuple[str | int, ...], Any]
+    tuple[DocumentPath, Any]
         Path and value of each leg.
     """
     evidence = (

@@ -25,6 +25,7 @@ from wyntaxis.core.quantities.sensor import (
     longest_exposure_s,
     offsets,
 )
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR
 from wyntaxis.core.wording import MINUS, number, plus_minus, short, signed
@@ -197,7 +198,7 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
         change = None
         if warmest is not None and not holds:
             settings = ("devices", entry.index, "settings")
-            values: tuple[tuple[tuple[str | int, ...], object], ...] = (
+            values: tuple[tuple[DocumentPath, object], ...] = (
                 ((*settings, "set_temperature_c", "value"), math.floor(warmest)),
             )
             if device.best("dark_at_c") is None:  # the current on record stays that of the old temperature

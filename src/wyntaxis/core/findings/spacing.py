@@ -11,6 +11,7 @@ from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Target, Verdict
 from wyntaxis.core.quantities.filters import GUIDE_SPREAD, worst_filter
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.model import Rig, bare_train
 from wyntaxis.core.rig.parts import Part
@@ -156,7 +157,7 @@ def _main_remedy(rig: Rig, path: BackFocus, verdict: Verdict) -> Remedy:
     )
 
 
-def _set_adjustable(parts: list[tuple[tuple[str | int, ...], Part]], error_mm: float) -> Remedy | None:
+def _set_adjustable(parts: list[tuple[DocumentPath, Part]], error_mm: float) -> Remedy | None:
     for place, part in parts:
         if part.adjustable is None:
             continue
@@ -166,7 +167,7 @@ def _set_adjustable(parts: list[tuple[tuple[str | int, ...], Part]], error_mm: f
     return None
 
 
-def _setting(place: tuple[str | int, ...], part: Part, wanted_mm: float) -> Remedy:
+def _setting(place: DocumentPath, part: Part, wanted_mm: float) -> Remedy:
     assert part.adjustable is not None
     text = (
         f"set {part.title} to {short(wanted_mm)} mm, "
@@ -176,7 +177,7 @@ def _setting(place: tuple[str | int, ...], part: Part, wanted_mm: float) -> Reme
     return Remedy(text, change)
 
 
-def _resize_ring(rig: Rig, parts: list[tuple[tuple[str | int, ...], Part]], error_mm: float) -> Remedy | None:
+def _resize_ring(rig: Rig, parts: list[tuple[DocumentPath, Part]], error_mm: float) -> Remedy | None:
     rings = [(place, part) for place, part in parts if part.kind == "spacer" and part.adjustable is None]
     for place, part in reversed(rings):
         wanted = round(part.length_mm - error_mm, SHOP_DECIMALS)

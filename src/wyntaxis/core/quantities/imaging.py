@@ -264,7 +264,7 @@ for _name in SIDES:
 # What field solving is told
 
 
-def search_range(legs: Legs) -> sampling.SearchRange | None:
+def plate_solving_hints(legs: Legs) -> sampling.PlateSolvingHints | None:
     """Return the range that field solving is told, from the measured scale where there is one, for a sensor.
 
     Parameters
@@ -274,33 +274,33 @@ def search_range(legs: Legs) -> sampling.SearchRange | None:
 
     Returns
     -------
-    SearchRange or None
+    PlateSolvingHints or None
         Scales in arcsec/px and the field's radius in degrees.
     """
 
-    def work() -> sampling.SearchRange | None:
+    def work() -> sampling.PlateSolvingHints | None:
         sensor, focal = legs.rig.sensor, legs.found("effective_focal_length_mm")
         if sensor is None or focal is None:
             return None
         scale = imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value)
-        return sampling.search_range(sensor, scale, focal.value, focal.uncertainty / focal.value)
+        return sampling.plate_solving_hints(sensor, scale, focal.value, focal.uncertainty / focal.value)
 
     return legs.once("search range", work)
 
 
 @computed("search_scale_low_arcsec_px")
 def _lowest_scale(legs: Legs) -> Leg | None:
-    found = search_range(legs)
+    found = plate_solving_hints(legs)
     return Leg(found.low_arcsec_px) if found else None
 
 
 @computed("search_scale_high_arcsec_px")
 def _highest_scale(legs: Legs) -> Leg | None:
-    found = search_range(legs)
+    found = plate_solving_hints(legs)
     return Leg(found.high_arcsec_px) if found else None
 
 
 @computed("search_radius_deg")
 def _search_radius(legs: Legs) -> Leg | None:
-    found = search_range(legs)
+    found = plate_solving_hints(legs)
     return Leg(found.radius_deg) if found else None

@@ -9,7 +9,7 @@ from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.ledger import Leg, Quantity, stated_leg
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_optics_of, guide_path_of
-from wyntaxis.core.quantities.imaging import scale_basis, search_range
+from wyntaxis.core.quantities.imaging import plate_solving_hints, scale_basis
 from wyntaxis.core.quantities.legs import Legs
 from wyntaxis.core.quantities.spacing import back_focus_of, corrector_lens_mm
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS, QuantityKind
@@ -17,7 +17,7 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.train.guidepath import GuideOptics, GuidePath
 from wyntaxis.core.train.lightpath import BackFocus
-from wyntaxis.core.train.sampling import SearchRange
+from wyntaxis.core.train.sampling import PlateSolvingHints
 from wyntaxis.core.train.slots import SlotCase, slot_cases
 
 
@@ -34,7 +34,7 @@ class Numbers:
     """How they were worked out, and what each rests on."""
     guide_focal_length: Leg | None = None
     """What the guide camera works at: as measured where the scale is, else as computed."""
-    search: SearchRange | None = None
+    search: PlateSolvingHints | None = None
     thin_lens_mm: float | None = None
     derived: frozenset[str] = frozenset()
     """Quantities whose measured leg follows from the measured image scale, and says nothing of its own."""
@@ -82,7 +82,7 @@ def numbers_of(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPar
         guide_optics=guide_optics_of(legs),
         quantities={key: _row(rig, kind, legs, basis) for key, kind in QUANTITY_KINDS.items()},
         guide_focal_length=guide_focal_length(legs),
-        search=search_range(legs),
+        search=plate_solving_hints(legs),
         thin_lens_mm=corrector_lens_mm(legs),
         derived=frozenset(
             key for key in QUANTITY_KINDS if legs.measured(key) and not (key in rig.measured and key != basis)

@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.parts import Sensor, Telescope
@@ -84,7 +85,7 @@ def _declared(
         yield Comparable(key, label, field.unit, kind, value, width, shown.decimals, shown.topic or "setting", device)
 
 
-def _value_at(held: Any, path: tuple[str | int, ...]) -> Any:
+def _value_at(held: Any, path: DocumentPath) -> Any:
     for step in path:
         held = None if held is None else getattr(held, str(step))
     return held

@@ -25,6 +25,9 @@ def _thread(text: str) -> str:
     return text
 
 
+DocumentPath = tuple[str | int, ...]
+"""Where a value stands in the document: keys, and places in lists."""
+
 SMALLEST = 1e-6
 """Nothing in a rig is smaller and not zero; below this the arithmetic would divide by what rounding left."""
 

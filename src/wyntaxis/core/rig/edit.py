@@ -7,10 +7,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from wyntaxis.core.files.errors import InputError, path_text
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import validated
-
-Path = tuple[str | int, ...]
 
 
 @dataclass(frozen=True)
@@ -18,7 +17,7 @@ class Change:
     """Values to set at paths within the document, all or none; None takes the key out."""
 
     label: str
-    values: tuple[tuple[Path, Any], ...]
+    values: tuple[tuple[DocumentPath, Any], ...]
 
     @classmethod
     def of(cls, label: str, path: Sequence[str | int], value: Any) -> Change:
@@ -52,17 +51,17 @@ def _rename_in_records(rig: Rig, document: Any) -> None:
             record["variant"] = renamed[record["variant"]]
 
 
-def insert_part(rig: Rig, list_path: Path, index: int, part: dict[str, Any]) -> Rig:
+def insert_part(rig: Rig, list_path: DocumentPath, index: int, part: dict[str, Any]) -> Rig:
     """Return the rig with a part put in before ``index`` of ``train`` or ``guiding.path``."""
     return _with_list(rig, list_path, lambda parts: [*parts[:index], part, *parts[index:]])
 
 
-def remove_part(rig: Rig, list_path: Path, index: int) -> Rig:
+def remove_part(rig: Rig, list_path: DocumentPath, index: int) -> Rig:
     """Return the rig without one part."""
     return _with_list(rig, list_path, lambda parts: [*parts[:index], *parts[index + 1 :]])
 
 
-def move_part(rig: Rig, list_path: Path, index: int, to: int) -> Rig:
+def move_part(rig: Rig, list_path: DocumentPath, index: int, to: int) -> Rig:
     """Return the rig with one part moved so that it has index ``to``."""
 
     def moved(parts: list[Any]) -> list[Any]:
@@ -85,7 +84,7 @@ def free_id(rig: Rig, stem: str) -> str:
     return f"{stem}_{number}"
 
 
-def _with_list(rig: Rig, list_path: Path, edit: Callable[[list[Any]], list[Any]]) -> Rig:
+def _with_list(rig: Rig, list_path: DocumentPath, edit: Callable[[list[Any]], list[Any]]) -> Rig:
     document = _document(rig)
     holder = document
     for step in list_path[:-1]:
@@ -99,7 +98,7 @@ def _document(rig: Rig) -> Any:
     return rig.model_dump(mode="json", exclude_unset=True)
 
 
-def _set(document: Any, path: Path, value: Any) -> None:
+def _set(document: Any, path: DocumentPath, value: Any) -> None:
     node = document
     for position, step in enumerate(path[:-1]):
         if isinstance(node, dict) and node.get(step) is None:

@@ -16,6 +16,7 @@ from pydantic import Field, ValidationError, model_validator
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import (
     SMALLEST,
+    DocumentPath,
     Id,
     Note,
     StrictModel,
@@ -145,14 +146,14 @@ class Rig(StrictModel):
     def sensor(self) -> Sensor | None:
         return self.camera.sensor if self.camera else None
 
-    def parts(self) -> Iterator[tuple[tuple[str | int, ...], Part]]:
+    def parts(self) -> Iterator[tuple[DocumentPath, Part]]:
         """Yield every part with its path within the file."""
         for index, part in enumerate(self.train):
             yield ("train", index), part
         for index, part in enumerate(self.guiding.path):
             yield ("guiding", "path", index), part
 
-    def find(self, part_id: str) -> tuple[tuple[str | int, ...], Part] | None:
+    def find(self, part_id: str) -> tuple[DocumentPath, Part] | None:
         """Return the part of that id with its path, or None."""
         return next(((path, part) for path, part in self.parts() if part.id == part_id), None)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from wyntaxis.core.rig.edit import Path
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.model import Rig, Variant, variant_rig
 
 
@@ -13,7 +13,7 @@ def variant_index(document: Rig, name: str | None) -> int | None:
     return next((index for index, variant in enumerate(document.variants) if variant.name == name), None)
 
 
-def document_path(document: Rig, name: str | None, path: Path) -> Path:
+def document_path(document: Rig, name: str | None, path: DocumentPath) -> DocumentPath:
     """Return where a place of a variant's rig stands in the document.
 
     A shared part leads to the rig's own train, so that an edit of it shows in every variant that uses it.

@@ -110,7 +110,7 @@ def binning_rows(rig: Rig, focal_length_mm: float) -> list[BinningRow]:
 
 
 @dataclass(frozen=True)
-class SearchRange:
+class PlateSolvingHints:
     """What a field solver is to be told. Scales are for the binning in use; the pixel sizes are both given."""
 
     share: float
@@ -139,12 +139,12 @@ def search_share(relative_uncertainty: float) -> float:
     return max(MIN_SEARCH_SHARE, 2 * relative_uncertainty)
 
 
-def search_range(
+def plate_solving_hints(
     sensor: Sensor, scale_arcsec_px: float, focal_length_mm: float, relative_uncertainty: float
-) -> SearchRange:
+) -> PlateSolvingHints:
     """Return the range for blind field solving: ``s (1 ± q)``, and half the field's diagonal as its radius."""
     share = search_share(relative_uncertainty)
-    return SearchRange(
+    return PlateSolvingHints(
         share=share,
         low_arcsec_px=scale_arcsec_px * (1 - share),
         high_arcsec_px=scale_arcsec_px * (1 + share),

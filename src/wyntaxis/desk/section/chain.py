@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPolygonF
 
 from wyntaxis.core.wording import number, short
+from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.section.drawing import View, branch_box
-from wyntaxis.desk.section.pens import Sheet
 
 if TYPE_CHECKING:
     from wyntaxis.core.section import PartShape, Section
@@ -29,12 +29,12 @@ class DimensionBox:
     box: QRectF
 
 
-def row_height(sheet: Sheet) -> float:
+def row_height(sheet: DraftingPainter) -> float:
     """Return the height of one row of the chain, in px."""
     return sheet.height_of(small=True) + 5
 
 
-def chain_height(sheet: Sheet, section: Section | None, leader_rows: int) -> float:
+def chain_height(sheet: DraftingPainter, section: Section | None, leader_rows: int) -> float:
     """Return how much room the chain needs under the axis, in px."""
     rows = 1.5 + leader_rows + (1.1 if section is not None and section.datum_mm is not None else 0.0)
     return rows * row_height(sheet) + 4
@@ -57,7 +57,7 @@ class _Label:
     row: int
 
 
-def _labels(sheet: Sheet, section: Section, view: View, chosen: str | None = None) -> list[_Label]:
+def _labels(sheet: DraftingPainter, section: Section, view: View, chosen: str | None = None) -> list[_Label]:
     """Place every length: inside its dimension where it fits, else on the first free row below, on a leader.
 
     Where not all find room, lengths on leaders go without their tolerance; what then still has no room is left out
@@ -86,7 +86,7 @@ def _labels(sheet: Sheet, section: Section, view: View, chosen: str | None = Non
     return labels
 
 
-def _place(sheet: Sheet, shape: PartShape, view: View, with_tolerance: bool) -> _Label:
+def _place(sheet: DraftingPainter, shape: PartShape, view: View, with_tolerance: bool) -> _Label:
     texts = [length_text(shape), short(shape.part.optical_length_mm)]
     room = shape.length_mm * view.scale - ARROWS_PX
     inside = next((text for text in texts if sheet.width_of(text, small=True) <= room), None)
@@ -95,12 +95,12 @@ def _place(sheet: Sheet, shape: PartShape, view: View, with_tolerance: bool) -> 
     return _Label(shape, texts[0 if with_tolerance else 1], 1)
 
 
-def leader_rows_needed(sheet: Sheet, section: Section, view: View) -> int:
+def leader_rows_needed(sheet: DraftingPainter, section: Section, view: View) -> int:
     """Return how many rows below the chain its leaders take at this scale."""
     return max((label.row for label in _labels(sheet, section, view)), default=0)
 
 
-def draw_chain(sheet: Sheet, section: Section, view: View, chosen: str | None) -> list[DimensionBox]:
+def draw_chain(sheet: DraftingPainter, section: Section, view: View, chosen: str | None) -> list[DimensionBox]:
     """Draw the chain and return where each length stands."""
     boxes: list[DimensionBox] = []
     step = row_height(sheet)
@@ -133,7 +133,7 @@ def draw_chain(sheet: Sheet, section: Section, view: View, chosen: str | None) -
     return boxes
 
 
-def _draw_totals(sheet: Sheet, section: Section, view: View, y: float) -> None:
+def _draw_totals(sheet: DraftingPainter, section: Section, view: View, y: float) -> None:
     """Draw the datum, and one line each for what is required and what is built from there."""
     if section.datum_mm is None:
         return
@@ -153,14 +153,16 @@ def _draw_totals(sheet: Sheet, section: Section, view: View, y: float) -> None:
     sheet.write((datum + built) / 2, y, text, small=True, ground="paper")
 
 
-def _datum_mark(sheet: Sheet, x: float, y: float) -> None:
+def _datum_mark(sheet: DraftingPainter, x: float, y: float) -> None:
     """Draw the filled triangle of a datum feature (ISO 5459)."""
     sheet.painter.setPen(sheet.pen())
     sheet.painter.setBrush(sheet.palette.color("ink"))
     sheet.painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x - 5, y + 8), QPointF(x + 5, y + 8)]))
 
 
-def _draw_branch_lengths(sheet: Sheet, section: Section, view: View, chosen: str | None) -> list[DimensionBox]:
+def _draw_branch_lengths(
+    sheet: DraftingPainter, section: Section, view: View, chosen: str | None
+) -> list[DimensionBox]:
     branch = section.branch
     if branch is None:
         return []

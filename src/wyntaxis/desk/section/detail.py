@@ -9,14 +9,14 @@ from PyQt6.QtCore import QPointF, QRectF
 
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.desk.glyphs import draw_verdict
-from wyntaxis.desk.section.pens import DOUBLE_CHAIN_DASHES, WIDE_PX, Sheet
+from wyntaxis.desk.section.drafting import DOUBLE_CHAIN_DASHES, WIDE_PX, DraftingPainter
 
 if TYPE_CHECKING:
     from wyntaxis.core.ledger import Verdict
     from wyntaxis.core.section import Plane
 
 
-def draw_detail(sheet: Sheet, box: QRectF, title: str, plane: Plane, verdict: Verdict) -> None:
+def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, verdict: Verdict) -> None:
     """Draw one detail: the tolerance band, the required plane, the built plane with ±2u, and the error between."""
     painter = sheet.painter
     painter.setPen(sheet.pen("rule"))
@@ -64,7 +64,7 @@ def _half_width(plane: Plane) -> float:
     return float(next(step * power for step in (1, 1.5, 2, 3, 4, 5, 8, 10) if step * power >= wanted))
 
 
-def _draw_scale(sheet: Sheet, box: QRectF, centre: float, scale: float, half_mm: float, y: float) -> None:
+def _draw_scale(sheet: DraftingPainter, box: QRectF, centre: float, scale: float, half_mm: float, y: float) -> None:
     """Draw the axis of the detail in mm from the required plane."""
     sheet.line(box.left() + 8, y, box.right() - 8, y, sheet.pen("faded"))
     decimals = max(0, 1 - math.floor(math.log10(half_mm)))

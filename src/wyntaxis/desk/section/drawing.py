@@ -14,7 +14,7 @@ from PyQt6.QtGui import QPainterPath, QPolygonF
 
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.desk.glyphs import draw_verdict
-from wyntaxis.desk.section.pens import CHAIN_DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, Sheet
+from wyntaxis.desk.section.drafting import CHAIN_DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, DraftingPainter
 
 if TYPE_CHECKING:
     from wyntaxis.core.section import Branch, PartShape, Section
@@ -44,7 +44,7 @@ class View:
         return QRectF(QPointF(self.x(start_mm), self.y(high_mm)), QPointF(self.x(end_mm), self.y(low_mm)))
 
 
-def draw_section(sheet: Sheet, section: Section, view: View, chosen: str | None) -> None:
+def draw_section(sheet: DraftingPainter, section: Section, view: View, chosen: str | None) -> None:
     """Draw the train and its guide branch."""
     _draw_light(sheet, section, view)
     _draw_telescope(sheet, section, view)
@@ -56,7 +56,7 @@ def draw_section(sheet: Sheet, section: Section, view: View, chosen: str | None)
     _draw_planes(sheet, section, view)
 
 
-def _draw_light(sheet: Sheet, section: Section, view: View) -> None:
+def _draw_light(sheet: DraftingPainter, section: Section, view: View) -> None:
     if not section.rays:
         return
     first = section.rays[0]
@@ -67,7 +67,7 @@ def _draw_light(sheet: Sheet, section: Section, view: View) -> None:
         sheet.tint(QPolygonF([*top, end, QPointF(view.x(-STUB_MM), view.y(0))]), color, alpha)
 
 
-def _draw_telescope(sheet: Sheet, section: Section, view: View) -> None:
+def _draw_telescope(sheet: DraftingPainter, section: Section, view: View) -> None:
     """Draw the telescope's rear as a stub that ends in a break line."""
     radius = section.telescope_radius_mm
     box = view.box(-STUB_MM, 0, radius, radius + 4)
@@ -79,7 +79,7 @@ def _draw_telescope(sheet: Sheet, section: Section, view: View) -> None:
     sheet.hatched(path, forward=False)
 
 
-def _draw_part(sheet: Sheet, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
+def _draw_part(sheet: DraftingPainter, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
     for plate in shape.plates:
         half = plate.thickness_mm / 2
         box = view.box(plate.centre_mm - half, plate.centre_mm + half, 0, shape.opening_radius_mm + 1.5)
@@ -107,7 +107,7 @@ def _rect(box: QRectF) -> QPainterPath:
     return path
 
 
-def _draw_lens(sheet: Sheet, shape: PartShape, view: View) -> None:
+def _draw_lens(sheet: DraftingPainter, shape: PartShape, view: View) -> None:
     """Draw the corrector's glass as a doublet: collecting for a reducer or flattener, spreading for an extender."""
     middle, radius = (shape.start_mm + shape.end_mm) / 2, shape.opening_radius_mm + 1
     size = min(shape.length_mm * 0.4, 11.0)
@@ -131,7 +131,7 @@ def _arc(path: QPainterPath, view: View, at_mm: float, bend_mm: float, radius_mm
     path.quadTo(view.x(at_mm), view.y(radius_mm * 0.5), *end)
 
 
-def _draw_prism(sheet: Sheet, shape: PartShape, view: View) -> None:
+def _draw_prism(sheet: DraftingPainter, shape: PartShape, view: View) -> None:
     prism = shape.part.prism
     if prism is None:
         return
@@ -144,7 +144,7 @@ def _draw_prism(sheet: Sheet, shape: PartShape, view: View) -> None:
     sheet.painter.drawPolygon(polygon)
 
 
-def _draw_axis(sheet: Sheet, section: Section, view: View) -> None:
+def _draw_axis(sheet: DraftingPainter, section: Section, view: View) -> None:
     left, right, y = view.x(-STUB_MM) - 12, view.x(section.length_mm + CAMERA_BODY_MM) + 14, view.y(0)
     sheet.line(left, y, right, y, sheet.pen(dashes=CHAIN_DASHES))
     for x in (left + 3, right - 3):
@@ -152,7 +152,7 @@ def _draw_axis(sheet: Sheet, section: Section, view: View) -> None:
             sheet.line(x + shift, y - 5, x + shift, y + 5, sheet.pen())
 
 
-def _draw_planes(sheet: Sheet, section: Section, view: View) -> None:
+def _draw_planes(sheet: DraftingPainter, section: Section, view: View) -> None:
     plane = section.plane
     if plane is None:
         return
@@ -166,7 +166,7 @@ def _draw_planes(sheet: Sheet, section: Section, view: View) -> None:
     sheet.line(x, view.y(top + 2), x, view.y(-1.5), sheet.pen("ink", WIDE_PX))
 
 
-def draw_branch(sheet: Sheet, branch: Branch, view: View, chosen: str | None) -> None:
+def draw_branch(sheet: DraftingPainter, branch: Branch, view: View, chosen: str | None) -> None:
     """Draw the guide path: turned up at its prism, or as a train of its own above the main one."""
     painter = sheet.painter
     painter.save()
@@ -185,7 +185,7 @@ def draw_branch(sheet: Sheet, branch: Branch, view: View, chosen: str | None) ->
     painter.restore()
 
 
-def _draw_tube(sheet: Sheet, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
+def _draw_tube(sheet: DraftingPainter, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
     """Draw a part of the guide path whole, both halves of its wall cut."""
     opening, outer = shape.opening_radius_mm, shape.outer_radius_mm
     metal = QPainterPath()
@@ -214,7 +214,7 @@ def branch_box(branch: Branch, shape: PartShape, view: View) -> QRectF:
     return view.box(start, start + shape.length_mm, low, high)
 
 
-def draw_balloons(sheet: Sheet, section: Section, view: View, chosen: str | None) -> None:
+def draw_balloons(sheet: DraftingPainter, section: Section, view: View, chosen: str | None) -> None:
     """Number the parts, each number with the shape of the worst finding at its part."""
     step = 2.2 * sheet.height_of(small=True)
     taken = [-1e9] * BALLOON_ROWS
@@ -248,7 +248,7 @@ def draw_balloons(sheet: Sheet, section: Section, view: View, chosen: str | None
             _plugs(sheet, shape, x + radius + 1.5 * MARK_PX + 4, y - PLUG_PX / 2)
 
 
-def _plugs(sheet: Sheet, shape: PartShape, x: float, top: float) -> None:
+def _plugs(sheet: DraftingPainter, shape: PartShape, x: float, top: float) -> None:
     """Draw a plug for each device at a part: filled when it is connected, hollow when unproven, struck out when not."""
     width = PLUG_PX * 0.8
     left = x - (len(shape.devices) * (width + 2) - 2) / 2
@@ -266,7 +266,7 @@ def _plugs(sheet: Sheet, shape: PartShape, x: float, top: float) -> None:
             sheet.line(at - 2, top + PLUG_PX, at + width + 2, top, sheet.pen(color, 1.6))
 
 
-def draw_joints(sheet: Sheet, section: Section, view: View) -> None:
+def draw_joints(sheet: DraftingPainter, section: Section, view: View) -> None:
     """Mark the joints that cannot be trusted, where the two parts meet."""
     size = MARK_PX - 2
     for joint in section.joints:
@@ -287,7 +287,7 @@ def draw_joints(sheet: Sheet, section: Section, view: View) -> None:
         )
 
 
-def _mark(sheet: Sheet, shape: PartShape, x: float, y: float) -> None:
+def _mark(sheet: DraftingPainter, shape: PartShape, x: float, y: float) -> None:
     if shape.verdict is None:
         return
     box = QRectF(x - MARK_PX / 2, y - MARK_PX / 2, MARK_PX, MARK_PX)

@@ -12,6 +12,7 @@ from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.section.chain import DimensionBox, chain_height, draw_chain, leader_rows_needed, length_text
 from wyntaxis.desk.section.detail import draw_detail
+from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.section.drawing import (
     CAMERA_BODY_MM,
     MARK_PX,
@@ -22,7 +23,6 @@ from wyntaxis.desk.section.drawing import (
     draw_joints,
     draw_section,
 )
-from wyntaxis.desk.section.pens import Sheet
 
 if TYPE_CHECKING:
     from wyntaxis.core.section import PartShape, Section
@@ -103,8 +103,8 @@ class SectionPicture(QWidget):
         font.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.85)))
         return font
 
-    def _sheet(self, painter: QPainter) -> Sheet:
-        return Sheet(painter, self.palette_in_use, self.font(), self._small_font())
+    def _sheet(self, painter: QPainter) -> DraftingPainter:
+        return DraftingPainter(painter, self.palette_in_use, self.font(), self._small_font())
 
     def _drawing_width(self) -> float:
         return self.width() - self._detail_width()
@@ -138,7 +138,7 @@ class SectionPicture(QWidget):
             view = self._fitted_with(sheet, section, width, rows)
         return view
 
-    def _fitted_with(self, sheet: Sheet, section: Section, width: float, leader_rows: int) -> View:
+    def _fitted_with(self, sheet: DraftingPainter, section: Section, width: float, leader_rows: int) -> View:
         axis_y = self.height() - chain_height(sheet, section, leader_rows)
         margin = 34.0
         left_mm, right_mm = STUB_MM + 2, CAMERA_BODY_MM + 2
@@ -186,7 +186,7 @@ class SectionPicture(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
-    def _paint_empty(self, sheet: Sheet, *, no_parts: bool) -> None:
+    def _paint_empty(self, sheet: DraftingPainter, *, no_parts: bool) -> None:
         middle = QPointF(self.width() / 2, self.height() / 2)
         if not no_parts:
             sheet.write(middle.x(), middle.y(), self.waiting_text or "Opening the rig …", color="faded")
@@ -196,7 +196,7 @@ class SectionPicture(QWidget):
             middle.x(), middle.y() + 12, "Part → Add: begin at the telescope, end with the camera.", color="faded"
         )
 
-    def _paint_scale_note(self, sheet: Sheet, view: View) -> None:
+    def _paint_scale_note(self, sheet: DraftingPainter, view: View) -> None:
         """Draw a scale bar of a round length, and say that only the half above the axis is drawn."""
         steps = (1, 2, 5, 10, 20, 50, 100, 200)
         length = next((mm for mm in steps if mm * view.scale >= 46), steps[-1])
@@ -209,7 +209,7 @@ class SectionPicture(QWidget):
             (left + right) / 2, y + 5 + sheet.height_of(small=True) / 2, f"{length} mm", small=True, color="faded"
         )
 
-    def _paint_title(self, sheet: Sheet, view: View) -> None:
+    def _paint_title(self, sheet: DraftingPainter, view: View) -> None:
         """Write the rig's name and its main numbers into the upper left corner, as in a drawing's title block."""
         if self._session is None:
             return
@@ -233,7 +233,7 @@ class SectionPicture(QWidget):
             color = "ink" if index == 0 else "faded"
             sheet.write(10, y + index * line, elided, align="left", color=color, ground="paper")
 
-    def _paint_details(self, sheet: Sheet) -> None:
+    def _paint_details(self, sheet: DraftingPainter) -> None:
         session = self._session
         if session is None or self._detail_width() == 0:
             return
@@ -287,7 +287,7 @@ class SectionPicture(QWidget):
                 return "guide", sum(point.x() > box.center().x() for box in boxes)
         return "train", sum(point.x() > view.x((s.start_mm + s.end_mm) / 2) for s in section.parts)
 
-    def _paint_drop(self, sheet: Sheet, view: View) -> None:
+    def _paint_drop(self, sheet: DraftingPainter, view: View) -> None:
         """Draw where a dragged part would go in."""
         section = self._session.section if self._session else None
         if self._drop is None or section is None:

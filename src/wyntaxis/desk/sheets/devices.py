@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel
 
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.records.presence import presence
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.devices import (
     ACTIONS,
     DEVICE_KINDS,
@@ -34,7 +35,7 @@ _PRESENCE_WORDS = {Verdict.HOLDS: "yes", Verdict.FAILS: "no", Verdict.UNPROVEN: 
 
 def device_specs(parts: tuple[str, ...], supplies: tuple[str, ...]) -> tuple[ShownField, ...]:
     """Return the fields that every device shows; the parts and supplies of the rig are its choices."""
-    choices: dict[tuple[str | int, ...], tuple[str, ...]] = {("part",): parts, ("power", "supply"): supplies}
+    choices: dict[DocumentPath, tuple[str, ...]] = {("part",): parts, ("power", "supply"): supplies}
     return tuple(
         field.with_choices(choices[field.path]) if field.path in choices else field for field in shown_fields(Device)
     )

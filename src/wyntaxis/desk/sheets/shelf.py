@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import SHELF, Step
 from wyntaxis.core.train.spacers import SpacerResult, find_spacers
@@ -91,7 +92,7 @@ class ShelfSheet(StepSheet):
         shelf = self.session.stock.shelf
         self.card.show_object(shelf.parts[index].part.title, ("parts", index, "part"), shelf_specs(), shelf)
 
-    def _card_entered(self, path: tuple[str | int, ...], value: object, _label: str) -> None:
+    def _card_entered(self, path: DocumentPath, value: object, _label: str) -> None:
         index = int(path[1])
         if not self.session.stock.set_value(index, tuple(str(step) for step in path[3:]), value):
             self._show_card()

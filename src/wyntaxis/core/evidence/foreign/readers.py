@@ -19,6 +19,7 @@ from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.files.fits import first_line, headers_of
 from wyntaxis.core.files.opening import read_bytes
 from wyntaxis.core.files.tables import table_rows
+from wyntaxis.core.rig.base import DocumentPath
 
 Scalar = float | bool | str | None
 Flat = dict[str, Scalar]
@@ -124,7 +125,7 @@ def _form_of(text: str) -> str:
     return "csv"
 
 
-def _bounded(values: Iterator[tuple[tuple[str | int, ...], Scalar]], path: Path) -> Flat:
+def _bounded(values: Iterator[tuple[DocumentPath, Scalar]], path: Path) -> Flat:
     """Collect values by path text, within the limits."""
     found: Flat = {}
     for steps, value in values:
@@ -140,9 +141,9 @@ def _printable(text: str) -> str:
     return "".join(char if char.isprintable() else " " for char in text[:LONGEST_TEXT]).strip()
 
 
-def _walk(node: Any) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _walk(node: Any) -> Iterator[tuple[DocumentPath, Scalar]]:
     """Yield the leaves of nested dictionaries and lists with their paths, without recursion."""
-    waiting: list[tuple[tuple[str | int, ...], Any]] = [((), node)]
+    waiting: list[tuple[DocumentPath, Any]] = [((), node)]
     while waiting:
         steps, value = waiting.pop()
         if len(steps) > MAX_LEVELS:
@@ -164,22 +165,22 @@ def _scalar(value: Any) -> Scalar:
     return str(value)[:LONGEST_TEXT]
 
 
-def _json(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _json(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     return _walk(json.loads(text, parse_constant=str))
 
 
-def _toml(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _toml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     return _walk(tomllib.loads(text))
 
 
-def _yaml(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _yaml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     """Walk the composed nodes: what an alias repeats counts each time, so a bomb of aliases meets the limits."""
     import yaml
 
     if len(text) > YAML_LIMIT_BYTES:
         raise ValueError(f"it has more than {YAML_LIMIT_BYTES >> 20} MB")
     root = yaml.compose(text, Loader=yaml.SafeLoader)
-    waiting: list[tuple[tuple[str | int, ...], Any]] = [((), root)] if root is not None else []
+    waiting: list[tuple[DocumentPath, Any]] = [((), root)] if root is not None else []
     visits = 0
     while waiting:
         steps, node = waiting.pop()
@@ -208,7 +209,7 @@ def _yaml_scalar(node: Any) -> Scalar:
     return text
 
 
-def _ini(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _ini(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     parser = configparser.RawConfigParser(strict=False, allow_no_value=True, delimiters=("=", ":"))
     parser.optionxform = str  # type: ignore[assignment,method-assign]  # keys keep their case
     try:
@@ -223,11 +224,11 @@ def _ini(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
                 yield (section, key), value
 
 
-def _xml(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _xml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     from defusedxml import ElementTree
 
     root = ElementTree.fromstring(text, forbid_dtd=True, forbid_entities=True, forbid_external=True)
-    waiting: list[tuple[tuple[str | int, ...], Any]] = [((_tag(root),), root)]
+    waiting: list[tuple[DocumentPath, Any]] = [((_tag(root),), root)]
     while waiting:
         steps, node = waiting.pop()
         if len(steps) > 2 * MAX_LEVELS:
@@ -253,7 +254,7 @@ def _tag(node: Any) -> str:
     return str(node.tag).rpartition("}")[2] if isinstance(node.tag, str) else "other"
 
 
-def _csv(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _csv(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     """Two columns are keys and values; more are a table under its headings."""
     rows = table_rows(text)
     if all(len(row) <= 2 for row in rows):
@@ -266,7 +267,7 @@ def _csv(text: str) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
             yield (heading, number), cell.strip()
 
 
-def _fits(path: Path) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
+def _fits(path: Path) -> Iterator[tuple[DocumentPath, Scalar]]:
     for index, header in enumerate(headers_of(path)):
         for card in header.cards:
             if card.keyword not in FITS_TELLS_NOTHING:
@@ -277,7 +278,7 @@ def _fits(path: Path) -> Iterator[tuple[tuple[str | int, ...], Scalar]]:
                     yield steps, None
 
 
-_READERS: dict[str, Callable[[str], Iterator[tuple[tuple[str | int, ...], Scalar]]]] = {
+_READERS: dict[str, Callable[[str], Iterator[tuple[DocumentPath, Scalar]]]] = {
     "json": _json,
     "toml": _toml,
     "yaml": _yaml,

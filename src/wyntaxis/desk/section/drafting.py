@@ -22,7 +22,7 @@ _WIDTHS: dict[str, dict[str, float]] = {}
 
 
 @dataclass
-class Sheet:
+class DraftingPainter:
     """A painter with the palette and fonts that everything on the drafting sheet shares."""
 
     painter: QPainter
