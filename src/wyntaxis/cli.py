@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import importlib
-import os
 import pkgutil
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NoReturn
 
 from wyntaxis import __version__, commands
+from wyntaxis.outputs import drop_output, plain_outputs
 
 if TYPE_CHECKING:
     from wyntaxis.commands.shared import Command
@@ -25,19 +26,45 @@ def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv[1:] if arguments is None else arguments)
     try:
         found = _commands().get(given[0]) if given and not given[0].startswith("-") else None
-        return _run_window(given) if found is None else _run_command(given, found)
-    except BrokenPipeError:  # the reader of a pipe has gone, as with "| head"
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return OK
+        with plain_outputs(needed=found is not None):
+            return _run_window(given) if found is None else _run_command(given, found)
+    except OSError as error:  # commands tell their own files' errors: this is the output's
+        drop_output()
+        reason = "its reader has gone" if isinstance(error, BrokenPipeError) else error.strerror or str(error)
+        _tell(f"the output cannot be written: {reason}")
+        return UNREADABLE
     except KeyboardInterrupt:
         return 130
+    except MemoryError:
+        _tell("there is not enough memory for this: close other programs, or give it less")
+        return UNREADABLE
     except Exception as error:  # whatever nobody foresaw: one line, and the trace in the log
         from wyntaxis.core.files.faults import fault_line, log_path, note_fault
 
         note_fault(error, debug=DEBUG in given)
         told = "" if DEBUG in given else f"; the details are in {log_path()}, or printed with {DEBUG}"
-        print(f"wyntaxis: failed inside ({fault_line(error)}){told}", file=sys.stderr)
+        _tell(f"failed inside ({fault_line(error)}){told}")
         return UNREADABLE
+
+
+def _tell(text: str) -> None:
+    """Print one line on what went wrong, where there is somebody to hear it."""
+    from wyntaxis.core.files.foreign_text import one_line
+
+    if sys.stderr is not None:
+        with contextlib.suppress(OSError, ValueError):
+            line = f"wyntaxis: {one_line(text)}"
+            code = sys.stderr.encoding or "ascii"
+            print(line.encode(code, "backslashreplace").decode(code), file=sys.stderr)
+
+
+class _Parser(argparse.ArgumentParser):
+    """A parser whose errors are one line."""
+
+    def error(self, message: str) -> NoReturn:
+        """Tell what is wrong, and where help is."""
+        _tell(f"{message}; see {self.prog} --help")
+        sys.exit(UNREADABLE)
 
 
 def _commands() -> dict[str, Command]:
@@ -53,7 +80,7 @@ def _commands() -> dict[str, Command]:
 
 def _run_command(given: Sequence[str], command: Command) -> int:
     name = given[0]
-    parser = argparse.ArgumentParser(prog=f"wyntaxis {name}", description=command.help)
+    parser = _Parser(prog=f"wyntaxis {name}", description=command.help)
     if command.rig:
         help_text = "the rig file, NAME.rig.json"
         parser.add_argument(
@@ -69,12 +96,10 @@ def _run_command(given: Sequence[str], command: Command) -> int:
     from wyntaxis.core.files.errors import InputError
 
     try:
-        code = command.run(options)
-        sys.stdout.flush()
+        return command.run(options)
     except InputError as error:
-        print(f"wyntaxis: {error}", file=sys.stderr)
+        _tell(str(error))
         return UNREADABLE
-    return code
 
 
 def _add_debug(parser: argparse.ArgumentParser) -> None:
@@ -86,7 +111,7 @@ def _asks_help(given: Sequence[str]) -> bool:
 
 
 def _run_window(given: Sequence[str]) -> int:
-    parser = argparse.ArgumentParser(
+    parser = _Parser(
         prog="wyntaxis",
         description="Open a rig in the window, or run a command on it.",
         epilog="commands: " + "; ".join(f"{name}: {command.help}" for name, command in _commands().items())

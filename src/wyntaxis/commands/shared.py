@@ -153,5 +153,7 @@ def print_findings(findings: Sequence[Finding]) -> None:
 
 
 def print_json(value: object) -> None:
-    """Print a value as JSON, two spaces an indent."""
-    print(json.dumps(value, indent=2, ensure_ascii=False))
+    """Print a value as strict JSON, two spaces an indent."""
+    from wyntaxis.core.files.foreign_text import plain_json
+
+    print(json.dumps(plain_json(value), indent=2, ensure_ascii=False, allow_nan=False))

@@ -7,10 +7,11 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QVBoxLayout, QWidget
 
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.shown import ShownField
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.value_field import ChoiceField, Field, TickField, TruthField, ValueField
 
 
@@ -49,9 +50,8 @@ class Card(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 7, 10, 9)
         layout.setSpacing(5)
-        self._title = QLabel()
+        self._title = PlainLabel()
         self._title.setProperty("role", "heading")
-        self._title.setTextFormat(Qt.TextFormat.PlainText)
         self._title.setWordWrap(True)
         layout.addWidget(self._title)
         self._grid_holder: QWidget | None = None
@@ -85,10 +85,10 @@ class Card(QFrame):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(7)
         self._grid.setVerticalSpacing(4)
-        self._labels: dict[DocumentPath, QLabel] = {}
+        self._labels: dict[DocumentPath, PlainLabel] = {}
         for spec in self._specs:
             field = self._field(spec)
-            label = QLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
+            label = PlainLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
             label.setBuddy(field)
             self._fields[spec.path], self._labels[spec.path] = field, label
         self._place()

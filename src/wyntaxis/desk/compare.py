@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QVBoxLayout, QWidget
 
 from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
@@ -12,6 +12,7 @@ from wyntaxis.core.rig.variants import differences
 from wyntaxis.core.wording import number, signed
 from wyntaxis.desk.margin import verdict_icon
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import PlainLabel, table_item
 from wyntaxis.desk.session import Session
 
 
@@ -22,9 +23,9 @@ class ComparePage(QWidget):
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 10)
-        heading = QLabel("Trains side by side")
+        heading = PlainLabel("Trains side by side")
         heading.setProperty("role", "title")
-        self.hint = QLabel()
+        self.hint = PlainLabel()
         self.hint.setProperty("role", "faded")
         self.hint.setWordWrap(True)
         self.table = QTableWidget()
@@ -57,14 +58,14 @@ class ComparePage(QWidget):
             out, into = differences(rigs[0], rig)
             texts = [", ".join(out) or "–", ", ".join(into) or "–", _findings_text(reckoned)]
             for row, text in enumerate(texts):
-                self.table.setItem(row, index, QTableWidgetItem(text))
+                self.table.setItem(row, index, table_item(text))
             for row, (key, kind) in enumerate(QUANTITY_KINDS.items(), start=len(texts)):
                 quantity = reckoned.quantities[key]
                 best, first = quantity.best, columns[0].quantities[key].best
                 text = "–" if best is None else f"{number(best.value, kind.decimals)} {kind.unit}".rstrip()
                 if index and best is not None and first is not None and abs(best.value - first.value) > 1e-9:
                     text += f"   ({signed(best.value - first.value, kind.decimals)})"
-                item = QTableWidgetItem(text)
+                item = table_item(text)
                 item.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
                 if best is not None:
                     item.setIcon(verdict_icon(quantity.verdict, palette, size))

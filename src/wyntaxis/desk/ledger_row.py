@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import allowed_width
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
@@ -16,6 +16,7 @@ from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import number, signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import PlainLabel, tip
 from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.value_field import ValueField
 
@@ -244,19 +245,19 @@ class LedgerRow(QWidget):
             ("measured", "standard_uncertainty", "u"),
         ):
             line = QHBoxLayout()
-            label = QLabel(f"{section}")
+            label = PlainLabel(f"{section}")
             label.setMinimumWidth(label.fontMetrics().horizontalAdvance("measured "))
             line.addWidget(label)
             specs = [("value", row.kind.unit, 74, ""), (spread_key, row.kind.unit, 60, spread_label)]
             for key, unit, width, text in specs:
                 if text:
-                    line.addWidget(QLabel(text))
+                    line.addWidget(PlainLabel(text))
                 field = ValueField(
                     (section, row.id, key), f"{section} {key.replace('_', ' ')} of {row.kind.label}", unit
                 )
                 field.setMinimumWidth(width)
                 self._add(field, line, values)
-            line.addWidget(QLabel(row.kind.unit))
+            line.addWidget(PlainLabel(row.kind.unit))
             source = ValueField((section, row.id, "source"), f"source of the {section} {row.kind.label}", kind="text")
             source.setPlaceholderText("where it stands")
             self._add(source, line, values)
@@ -283,7 +284,7 @@ class LedgerRow(QWidget):
         row = self.quantity
         self.setAccessibleName(f"{row.kind.label}: {row.verdict}")
         self.setAccessibleDescription(leg_text(row))
-        self.setToolTip(f"{row.kind.label}\n{leg_text(row) or 'no leg yet'}")
+        self.setToolTip(tip(f"{row.kind.label}\n{leg_text(row) or 'no leg yet'}"))
 
     def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
         if a1 is not None and a1.type() == QEvent.Type.MouseButtonPress and isinstance(a1, QMouseEvent):

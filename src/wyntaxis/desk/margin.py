@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import html
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
@@ -13,17 +12,17 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QListWidget,
-    QListWidgetItem,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.plain_widgets import PlainLabel, list_item, tip
 
 if TYPE_CHECKING:
     from wyntaxis.core.findings.finding import Finding
@@ -47,20 +46,13 @@ def verdict_icon(verdict: Verdict, palette: Palette, size: int) -> QIcon:
     return icon
 
 
-def _paragraphs(lines: tuple[str, ...]) -> str:
-    """Return lines as paragraphs with a hanging indent; nothing of their text is read as markup."""
-    style = "margin: 0 0 3px 14px; text-indent: -14px;"
-    return "".join(f'<p style="{style}">{html.escape(line)}</p>' for line in lines)
-
-
-class _Text(QLabel):
+class _Text(PlainLabel):
     """A wrapped, selectable text that never reads markup out of a rig file."""
 
     def __init__(self, role: str = "") -> None:
         super().__init__()
         self.setProperty("role", role)
         self.setWordWrap(True)
-        self.setTextFormat(Qt.TextFormat.PlainText)
         self.setTextInteractionFlags(
             Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
@@ -82,7 +74,7 @@ class Margin(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
         layout.setSpacing(6)
-        heading = QLabel("Findings")
+        heading = PlainLabel("Findings")
         heading.setProperty("role", "title")
         self.all_box = QCheckBox("all steps")
         self.all_box.setProperty("role", "faded")
@@ -118,7 +110,7 @@ class Margin(QWidget):
         column.setSpacing(6)
         self.verdict = _Text("heading")
         self.title = _Text("heading")
-        self._mark = QLabel()
+        self._mark = PlainLabel()
         top = QHBoxLayout()
         top.addWidget(self._mark, 0, Qt.AlignmentFlag.AlignTop)
         top.addWidget(self.title, 1)
@@ -148,8 +140,8 @@ class Margin(QWidget):
         return area
 
     @staticmethod
-    def _heading(text: str) -> QLabel:
-        label = QLabel(text)
+    def _heading(text: str) -> PlainLabel:
+        label = PlainLabel(text)
         label.setProperty("role", "faded")
         return label
 
@@ -171,13 +163,13 @@ class Margin(QWidget):
         for index, finding in enumerate(findings):
             item = self.list.item(index)
             if item is None:
-                item = QListWidgetItem()
+                item = list_item()
                 self.list.addItem(item)
             told = f"{finding.verdict}: {finding.title}"
-            if (item.toolTip(), self._drawn_with) != (told, (self._palette_in_use.name, size)):
+            if (item.toolTip(), self._drawn_with) != (tip(told), (self._palette_in_use.name, size)):
                 item.setIcon(verdict_icon(finding.verdict, self._palette_in_use, size))
-                item.setText(finding.title)
-                item.setToolTip(told)
+                item.setText(plain(finding.title))
+                item.setToolTip(tip(told))
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, told)
         self._drawn_with = (self._palette_in_use.name, size)
         if chosen in findings:
@@ -193,7 +185,7 @@ class Margin(QWidget):
         size = max(12, round(self.fontInfo().pixelSize() * 1.3))
         if finding is not None:
             self._mark.setPixmap(verdict_icon(finding.verdict, self._palette_in_use, size).pixmap(size, size))
-        self.arithmetic.setText(_paragraphs(finding.arithmetic) if finding else "")
+        self.arithmetic.set_paragraphs(finding.arithmetic if finding else ())
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)

@@ -12,6 +12,7 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.compare import Cell, Matrix, value_text
 from wyntaxis.core.records.quantities import Comparable
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import tip
 from wyntaxis.desk.tables import TextTable
 
 FIRST_RECORD = 2
@@ -78,7 +79,7 @@ class MatrixTable(TextTable):
             return
         plain = "" if cell.value is None else value_text(cell.value, quantity)
         item.setData(Qt.ItemDataRole.UserRole, plain)
-        item.setToolTip(f"{_WORDS[cell.state]}. {cell.story or cell.by}".strip())
+        item.setToolTip(tip(f"{_WORDS[cell.state]}. {cell.story or cell.by}".strip()))
 
     def _changed(self, item: QTableWidgetItem) -> None:
         if self._matrix is None or item.column() < FIRST_RECORD:

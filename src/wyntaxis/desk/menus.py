@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.desk.actions import Action, Desk, declared_actions
 from wyntaxis.desk.rig_files import RigFiles
 from wyntaxis.desk.workplace import Workplace
@@ -54,7 +55,7 @@ class Menus:
         self.by_name[action.title] = item
 
     def _add_to_list(self, menu: QMenu, text: str, do: Callable[[], object], *, ticked: bool | None = None) -> None:
-        item = QAction(text.replace("&", "&&"), self._window)
+        item = QAction(plain(text).replace("&", "&&"), self._window)
         if ticked is not None:
             item.setCheckable(True)
             item.setChecked(ticked)

@@ -6,7 +6,9 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLineEdit, QPushButton, QWidget
+
+from wyntaxis.desk.plain_widgets import PlainLabel
 
 
 class NoticeStrip(QFrame):
@@ -17,9 +19,8 @@ class NoticeStrip(QFrame):
         self.setProperty("role", "notice")
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(10, 5, 8, 5)
-        self.text = QLabel()
+        self.text = PlainLabel()
         self.text.setWordWrap(True)
-        self.text.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._row.addWidget(self.text, 1)
         self._buttons: list[QPushButton] = []

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QProgressBar,
     QPushButton,
     QScrollArea,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.plain_widgets import PlainLabel
 
 
 class Panel(QFrame):
@@ -32,13 +32,13 @@ class Panel(QFrame):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(10, 7, 10, 9)
         self.column.setSpacing(5)
-        self.heading = QLabel(title)
+        self.heading = PlainLabel(title)
         self.heading.setProperty("role", "heading")
         self.column.addWidget(self.heading)
 
-    def add_text(self) -> QLabel:
+    def add_text(self) -> PlainLabel:
         """Put a label of wrapped plain text in."""
-        label = QLabel()
+        label = PlainLabel()
         label.setWordWrap(True)
         self.column.addWidget(label)
         return label
@@ -120,7 +120,7 @@ class JobBar(QFrame):
         self._had_focus: QWidget | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.text = QLabel()
+        self.text = PlainLabel()
         row.addWidget(self.text)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)

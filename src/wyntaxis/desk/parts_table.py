@@ -18,11 +18,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.plain_widgets import tip
 
 if TYPE_CHECKING:
     from wyntaxis.core.section import PartShape
@@ -134,11 +136,11 @@ class PartsModel(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         shape, column = self._shapes[index.row()], COLUMNS[index.column()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return column.text(shape)
+            return plain(column.text(shape)) if role == Qt.ItemDataRole.DisplayRole else column.text(shape)
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() > 2:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return column.text(shape) or column.hint
+            return tip(column.text(shape)) or column.hint
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return f"{column.title.replace(chr(10), ' ')} {column.text(shape)}"
         return None

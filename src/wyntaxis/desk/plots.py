@@ -14,12 +14,13 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QBuffer, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from wyntaxis.core.train.illumination import Falloff
 from wyntaxis.core.train.stackup import StackUp
 from wyntaxis.core.wording import MINUS, number, short, signed
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.saving import save_by_suffix
 
 HISTOGRAM_BINS = 80
@@ -74,7 +75,7 @@ class PlotPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
-        self.answer = QLabel()
+        self.answer = PlainLabel()
         self.answer.setWordWrap(True)
         column.addWidget(self.answer)
         self.plot = pg.PlotWidget(axisItems={side: _Axis(side) for side in ("bottom", "left")})

@@ -21,6 +21,7 @@ from wyntaxis.core.evidence.sensor.exposure import (
 from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData, PlotPanel
 
 LOWER_HEIGHT = 0.5
@@ -178,7 +179,7 @@ class OffsetPlot(BenchPlot):
             pen = pg.mkPen(color, width=1.4, style=DASHES[index % 4])
             name = f"gain {short(bias.gain or 0)}, offset {short(bias.offset or 0)}"
             style = {"pen": pen, "symbol": "o", "symbolSize": 3, "symbolBrush": color, "symbolPen": None}
-            self.plot.plot(codes[shown], counts[shown].astype(float), name=name, **style)
+            self.plot.plot(codes[shown], counts[shown].astype(float), name=plot_text(name), **style)
             self.data.rows += [
                 [bias.gain or 0.0, bias.offset or 0.0, float(c), float(n)] for c, n in zip(codes, counts, strict=True)
             ]
@@ -318,7 +319,7 @@ class ExposurePlot(_TwoPlots):
             color = run_colors(palette)[index % 5]
             pen = pg.mkPen(color, width=1.6, style=DASHES[index % 4])
             added = 100 * added_share(times, noise, sky, terms.dark_e_s)
-            self.plot.plot(times, added, pen=pen, name=name)
+            self.plot.plot(times, added, pen=pen, name=plot_text(name))
             limit = sky_limited_exposure(noise, sky, terms.dark_e_s)
             self.plot.plot([limit], [5.0], pen=None, symbol="o", symbolSize=8, symbolBrush=color)
             star: Any = np.zeros_like(times)
@@ -377,7 +378,7 @@ class GainPlot(_TwoPlots):
                 else np.nan
                 for candidate in told
             ]
-            self.plot.plot(settings, total, name=name, **style)
+            self.plot.plot(settings, total, name=plot_text(name), **style)
             self.lower_panel.plot.plot(settings, np.array(stars), **style)
             rows = zip(settings, total, limits, stars, strict=True)
             self.data.rows += [[float(g), sky, float(n), float(t), float(s)] for g, n, t, s in rows]

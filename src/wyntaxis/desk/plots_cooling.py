@@ -12,6 +12,7 @@ from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog, cours
 from wyntaxis.core.evidence.cooling.ramp import Ramp
 from wyntaxis.core.wording import number, plus_minus
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData
 from wyntaxis.desk.plots_bench import DASHES, BenchPlot, run_colors
 
@@ -30,7 +31,7 @@ class CoolingPlot(BenchPlot):
         for index, log in enumerate(logs):
             color, minutes = run_colors(palette)[index % 5], log.time_s / 60
             pen = pg.mkPen(color, width=1.8, style=DASHES[index // 5 % 4])
-            self.plot.plot(minutes, log.sensor_c, pen=pen, name=log.name)
+            self.plot.plot(minutes, log.sensor_c, pen=pen, name=plot_text(log.name))
             fitted = np.full_like(minutes, np.nan)
             if model is not None and log.has_power:
                 fitted = course(log, model.tau_min, model.pull_c_min, float(log.sensor_c[0]))
@@ -68,7 +69,7 @@ class RampPlot(BenchPlot):
             self.plot.plot(
                 ramp.minutes, ramp.setpoint_c, pen=pg.mkPen(palette.faded, width=1, style=Qt.PenStyle.DotLine)
             )
-            self.plot.plot(ramp.minutes, ramp.sensor_c, pen=pg.mkPen(color, width=1.8), name=name)
+            self.plot.plot(ramp.minutes, ramp.sensor_c, pen=pg.mkPen(color, width=1.8), name=plot_text(name))
             self.data.rows += [
                 [float(t), float(s), float(c), float(u)]
                 for t, s, c, u in zip(ramp.minutes, ramp.setpoint_c, ramp.sensor_c, ramp.power, strict=True)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
@@ -149,7 +150,7 @@ class RigFiles(QObject):
         self._remember(path)
         status = self.window.statusBar()
         if status is not None:
-            status.showMessage(f"Saved {path}", 6000)
+            status.showMessage(plain(f"Saved {path}"), 6000)
         return True
 
     def ask_open(self) -> None:

@@ -6,12 +6,13 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton
 
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.shown import ShownField
 from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.panel import GridPanel
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
@@ -53,7 +54,7 @@ class RowsEditor(GridPanel):
         grid = self.fresh_grid()
         self.fields = []
         for at, spec in enumerate(self._columns):
-            heading = QLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
+            heading = PlainLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
             heading.setProperty("role", "faded")
             heading.setVisible(self._count > 0)
             grid.addWidget(heading, 0, at + 1)
@@ -62,7 +63,7 @@ class RowsEditor(GridPanel):
             self.fields.append(self._row(grid, index))
 
     def _row(self, grid: QGridLayout, index: int) -> list[Field]:
-        label = QLabel(str(index + 1))
+        label = PlainLabel(str(index + 1))
         label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         grid.addWidget(label, index + 1, 0)
         fields: list[Field] = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel
+from PyQt6.QtWidgets import QGridLayout
 
 from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.rig.base import DocumentPath
@@ -16,6 +16,7 @@ from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.margin import verdict_icon
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import GridPanel
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
@@ -31,7 +32,7 @@ class SettingsGrid(GridPanel):
         self._session, self.palette_in_use = session, palette
         self._shown: tuple[object, ...] = ()
         self.fields: dict[DocumentPath, Field] = {}
-        self._marks: dict[str, QLabel] = {}
+        self._marks: dict[str, PlainLabel] = {}
 
     def show_device(self, device: Device, index: int) -> None:
         """Show a device's settings; fields are kept where only values have changed."""
@@ -55,7 +56,7 @@ class SettingsGrid(GridPanel):
     def _build(self, device: Device, index: int) -> None:
         grid = self.fresh_grid()
         for column, text in enumerate(HEADINGS):
-            label = QLabel(text)
+            label = PlainLabel(text)
             label.setProperty("role", "faded")
             grid.addWidget(label, 0, column)
         grid.setColumnStretch(1, 3)
@@ -66,7 +67,7 @@ class SettingsGrid(GridPanel):
             self._row(grid, row, kind, ("devices", index, "settings", kind.key))
 
     def _row(self, grid: QGridLayout, row: int, kind: SettingKind, base: DocumentPath) -> None:
-        label = QLabel(f"{kind.label}, {kind.unit}" if kind.unit else kind.label)
+        label = PlainLabel(f"{kind.label}, {kind.unit}" if kind.unit else kind.label)
         label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         grid.addWidget(label, row, 0)
         form = "choice" if kind.choices else kind.type
@@ -77,7 +78,7 @@ class SettingsGrid(GridPanel):
                 (ShownField(f"{kind.label}, measured", ("measured", "value"), kind.unit), 3),
                 (ShownField(f"{kind.label}, uncertainty", ("measured", "standard_uncertainty"), kind.unit), 4),
             ]
-            self._marks[kind.key] = QLabel()
+            self._marks[kind.key] = PlainLabel()
             grid.addWidget(self._marks[kind.key], row, 5)
         for spec, column in places:
             field = make_field(spec, base, self._session.refused.emit)

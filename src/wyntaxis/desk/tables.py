@@ -7,11 +7,12 @@ from types import MappingProxyType
 
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
-from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget, QTableWidgetItem
+from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget
 
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.desk.margin import verdict_icon
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import table_item
 
 ROW_PADDING_PX = 5
 MAX_ROWS_SHOWN = 12
@@ -83,8 +84,7 @@ class TextTable(QTableWidget):
         self.setRowCount(len(rows))
         for row, texts in enumerate(rows):
             for column, text in enumerate(texts):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item = table_item(text)
                 if column not in self._left:
                     item.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
                 if row in bold:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
@@ -98,7 +99,7 @@ class ChoiceField(QComboBox):
         if optional:
             self.addItem("–", None)
         for choice in choices:
-            self.addItem(choice.replace("_", " "), choice)
+            self.addItem(plain(choice.replace("_", " ")), choice)
         self.activated.connect(lambda _: self.entered.emit(self.path, self.currentData()))
         self.setMinimumContentsLength(6)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

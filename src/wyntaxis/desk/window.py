@@ -14,6 +14,7 @@ from PyQt6.QtCore import QByteArray, QTimer
 from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.files.places import state_folder
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
 from wyntaxis.desk.rig_files import RigFiles
@@ -290,7 +291,7 @@ class MainWindow(Workplace):
         self.worklist.show_tallies(tallies(session.evaluation))
         self._list_findings()
         place = session.path.name if session.path else "not saved yet"
-        self.setWindowTitle(f"{session.rig.name} ({place})[*] – Wyntaxis")
+        self.setWindowTitle(plain(f"{session.rig.name} ({place})[*] – Wyntaxis"))
         self.setWindowModified(session.dirty)
         self.menus.refresh()
 

@@ -8,6 +8,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from wyntaxis.core.files.foreign_text import one_line, plain
+
 if TYPE_CHECKING:
     from pydantic import BaseModel, ValidationError
 
@@ -19,7 +21,7 @@ _UNIT_SUFFIXES = {"_mm": "mm", "_um": "µm", "_deg": "degrees", "_arcsec": "arcs
 
 def shown(path: Path) -> str:
     """Return a path as it may stand in an error line: printable, on one line."""
-    return "".join(char if char.isprintable() else "\ufffd" for char in str(path))
+    return plain(str(path))
 
 
 class InputError(ValueError):
@@ -30,7 +32,7 @@ class InputError(ValueError):
 
     def __init__(self, reason: str, path: Path | None = None) -> None:
         self.reason, self.path = reason, path
-        super().__init__(reason if path is None else f"{shown(path)}: {reason}")
+        super().__init__(one_line(reason if path is None else f"{shown(path)}: {reason}"))
 
     def __reduce__(self) -> tuple[type[InputError], tuple[str, Path | None]]:
         return type(self), (self.reason, self.path)
@@ -62,7 +64,7 @@ def quoted(value: Any) -> str:
         text = json.dumps(value, ensure_ascii=False)
     except (TypeError, ValueError, RecursionError):
         text = repr(value)
-    text = "".join(char if char.isprintable() else "\ufffd" for char in text)
+    text = plain(text)
     return text if len(text) <= SHOWN_CHARACTERS else text[: SHOWN_CHARACTERS - 1] + "…"
 
 

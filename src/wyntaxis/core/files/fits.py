@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import one_line
 
 if TYPE_CHECKING:
     from astropy.io.fits import Header
@@ -63,8 +64,7 @@ def _check_regular(path: Path) -> None:
 def first_line(error: BaseException) -> str:
     """Return an exception's message as one short printable line."""
     text = str(error).strip() or type(error).__name__
-    line = "".join(char if char.isprintable() else " " for char in text.splitlines()[0])
-    return line if len(line) <= 160 else line[:159] + "…"
+    return one_line(text.splitlines()[0], 160)
 
 
 def sha256_of_file(path: Path) -> str:

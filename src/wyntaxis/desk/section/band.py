@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QToolTip, QWidget
 
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.plain_widgets import tip
 from wyntaxis.desk.section.chain import length_text
 from wyntaxis.desk.section.picture import SectionPicture
 
@@ -160,11 +161,13 @@ class SectionBand(SectionPicture):
                 kind = shape.part.kind.replace("_", " ")
                 QToolTip.showText(
                     a0.globalPos(),  # type: ignore[attr-defined]
-                    "\n".join(
-                        [
-                            f"{shape.number}  {shape.part.title} ({kind}), {length_text(shape)} mm",
-                            *(device.why for device in shape.devices),
-                        ]
+                    tip(
+                        "\n".join(
+                            [
+                                f"{shape.number}  {shape.part.title} ({kind}), {length_text(shape)} mm",
+                                *(device.why for device in shape.devices),
+                            ]
+                        )
                     ),
                     self,
                 )

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.desk.palette import Palette
 
 WIDE_PX, NARROW_PX = 1.6, 0.9
@@ -82,6 +83,7 @@ class DraftingPainter:
     def write(self, x: float, y: float, text: str, *, small: bool = False, color: str = "ink", align: str = "centre",
               ground: str | None = None) -> QRectF:  # fmt: skip
         """Write a line of text centred on height y, at x as its left, centre or right; return the box it takes."""
+        text = plain(text)
         font, metrics = self.small if small else self.text, self._metrics[small]
         width, height = self.width_of(text, small=small), metrics.height()
         left = {"left": x, "centre": x - width / 2, "right": x - width}[align]

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Literal
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import Quantity
 from wyntaxis.core.quantities.rows import step_rows
@@ -17,6 +17,7 @@ from wyntaxis.desk import sheets
 from wyntaxis.desk.card import Card, value_at
 from wyntaxis.desk.ledger_row import LEGEND, LedgerRow
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 
 LEDGER_WIDTH_EM = 25
@@ -40,7 +41,7 @@ class LedgerList(QWidget):
         self._columns = 1
         self._step, self._palette = step, palette
         self.rows: dict[str, LedgerRow] = {}
-        self._legend = QLabel(LEGEND)
+        self._legend = PlainLabel(LEGEND)
         self._legend.setProperty("role", "faded")
         self._legend.setWordWrap(True)
         self.refresh()
@@ -147,9 +148,9 @@ class StepSheet(QScrollArea):
         self._grid.setContentsMargins(12, 8, 12, 10)
         self._grid.setHorizontalSpacing(14)
         self._grid.setVerticalSpacing(8)
-        heading = QLabel(step.title)
+        heading = PlainLabel(step.title)
         heading.setProperty("role", "title")
-        purpose = QLabel(step.purpose)
+        purpose = PlainLabel(step.purpose)
         purpose.setProperty("role", "faded")
         purpose.setWordWrap(True)
         top = QVBoxLayout()

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QWidget,
 )
@@ -27,12 +26,14 @@ from wyntaxis.core.evidence.foreign.keymap import (
 from wyntaxis.core.evidence.foreign.readers import ForeignFile, read_foreign
 from wyntaxis.core.evidence.foreign.units import units_for
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.records.bring_in import record_of
 from wyntaxis.core.records.compare import value_text
 from wyntaxis.core.records.mapping import Suggestions, apply_map
 from wyntaxis.core.records.quantities import Comparable, comparables
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.panel import Panel, SideScroll, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.tables import TextTable
 
@@ -94,7 +95,7 @@ class BringInPanel(Panel):
                 ("list parted by", self.separator),
             )
         ):
-            label = QLabel(name)
+            label = PlainLabel(name)
             label.setBuddy(widget)
             widget.setAccessibleName(name)
             grid.addWidget(label, 0, column)
@@ -112,7 +113,7 @@ class BringInPanel(Panel):
         self.column.addWidget(self.found)
         row = QHBoxLayout()
         push_button("Take the rule out", "Remove the chosen row from the map", self.take_out, row)
-        row.addWidget(QLabel("Name of the program"))
+        row.addWidget(PlainLabel("Name of the program"))
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the program")
         row.addWidget(self.name, 1)
@@ -154,7 +155,7 @@ class BringInPanel(Panel):
         self.quantity.blockSignals(True)
         self.quantity.clear()
         for key, item in self._known.items():
-            self.quantity.addItem(f"{item.label}, {item.unit}" if item.unit else item.label, key)
+            self.quantity.addItem(plain(f"{item.label}, {item.unit}" if item.unit else item.label), key)
         self.quantity.blockSignals(False)
         self._quantity_chosen()
         chosen = maps.suiting(file)

@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
@@ -22,6 +22,7 @@ from wyntaxis.desk.background import Job
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
@@ -70,7 +71,7 @@ class CoolingSheet(StepSheet):
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
         row.addStretch(1)
         column.addLayout(row)
-        self.state = QLabel()
+        self.state = PlainLabel()
         self.state.setWordWrap(True)
         column.addWidget(self.state)
         column.addWidget(JobBar(self.job, "Reading runs"))

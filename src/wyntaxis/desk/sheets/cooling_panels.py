@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.log import COLUMNS
 from wyntaxis.core.evidence.cooling.ramp import Ramp, RampInputs, design_both, kept_model, ramp_words, usual_inputs
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import units_for
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.wording import short
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.panel import Panel, SideScroll, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 
 if TYPE_CHECKING:
@@ -41,7 +43,7 @@ class ColumnsPanel(Panel):
             for box, name in ((column, label), (units, f"{label}: unit")):
                 box.setAccessibleName(name)
                 box.setMinimumContentsLength(8)
-            grid.addWidget(QLabel(label), row, 0)
+            grid.addWidget(PlainLabel(label), row, 0)
             grid.addWidget(column, row, 1)
             grid.addWidget(units, row, 2)
             self.boxes[key] = (column, units)
@@ -60,7 +62,7 @@ class ColumnsPanel(Panel):
             column.clear()
             column.addItem("–", None)
             for heading in headings:
-                column.addItem(heading, heading)
+                column.addItem(plain(heading), heading)
         self.show()
 
     def apply(self) -> None:
@@ -104,7 +106,7 @@ class RampPanel(Panel):
             field.setAccessibleName(f"{name} in {unit}")
             field.setMinimumWidth(60)
             field.editingFinished.connect(self.design)
-            label = QLabel(f"{name}, {unit}")
+            label = PlainLabel(f"{name}, {unit}")
             label.setBuddy(field)
             row, column = index // 3, 2 * (index % 3)
             grid.addWidget(label, row, column)

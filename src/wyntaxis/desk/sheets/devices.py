@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout
 
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.records.presence import presence
@@ -23,6 +23,7 @@ from wyntaxis.core.wording import short
 from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.rows_editor import RowsEditor
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
@@ -66,7 +67,7 @@ class DevicesSheet(StepSheet):
         self.remove_button = push_button("Remove", "Take the chosen device out of the rig", self.remove, row)
         row.addStretch(1)
         column.addLayout(row)
-        self.empty = QLabel(
+        self.empty = PlainLabel(
             "No devices yet. Add the camera, the filter wheel, the focuser, the mount, the guide camera and the "
             "computer: what they are set to is then compared with what the programs hold."
         )

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -35,6 +34,7 @@ from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.plain_widgets import PlainLabel, list_item
 from wyntaxis.desk.rig_files import RIG_FILTER
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
@@ -87,7 +87,7 @@ class FootprintSheet(StepSheet):
         self._listed: list[tuple[SkyObject, float]] = []
         self.night_fold = Fold("Horizon and night path", self._build_night, self._refresh_night)
         self.add_below(self.night_fold)
-        credit = QLabel(f"Objects: {catalogue.CREDIT}. Outlines are the ellipses of the catalogued axes.")
+        credit = PlainLabel(f"Objects: {catalogue.CREDIT}. Outlines are the ellipses of the catalogued axes.")
         credit.setProperty("role", "faded")
         credit.setWordWrap(True)
         self.add_below(credit)
@@ -110,7 +110,7 @@ class FootprintSheet(StepSheet):
         self.angle, self.overlap = QLineEdit(), QLineEdit()
         names = ("Centre or object, J2000", "Position angle, °", "Overlap of panels, %")
         for index, (name, field) in enumerate(zip(names, (self.center, self.angle, self.overlap), strict=True)):
-            label = QLabel(name)
+            label = PlainLabel(name)
             label.setBuddy(field)
             field.setAccessibleName(name)
             if index == 0:
@@ -125,7 +125,7 @@ class FootprintSheet(StepSheet):
         self.angle.editingFinished.connect(self.enter_angle)
         self.overlap.editingFinished.connect(self.enter_overlap)
         column.addLayout(grid)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.words)
@@ -139,12 +139,12 @@ class FootprintSheet(StepSheet):
         for index, (text, tip, action) in enumerate(actions):
             buttons.addWidget(push_button(text, tip, action), index // 2, index % 2)
         column.addLayout(buttons)
-        column.addWidget(QLabel("Also laid over it"))
+        column.addWidget(PlainLabel("Also laid over it"))
         self.trains = QListWidget()
         self.trains.setAccessibleName("Other trains laid over the frame")
         self.trains.itemChanged.connect(lambda _item: self._show())
         column.addWidget(self.trains, 1)
-        hint = QLabel(
+        hint = PlainLabel(
             "Drag the frame, its handle turns it; arrows move, [ ] turn, Shift finely, + − zoom, Home centres."
         )
         hint.setProperty("role", "faded")
@@ -206,7 +206,7 @@ class FootprintSheet(StepSheet):
         self.trains.blockSignals(True)
         self.trains.clear()
         for rig in self._others:
-            item = QListWidgetItem(rig.name)
+            item = list_item(rig.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(ticked.get(rig.name, Qt.CheckState.Checked))
             self.trains.addItem(item)

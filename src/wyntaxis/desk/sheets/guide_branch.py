@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.quantities.guiding import guide_use
@@ -14,6 +15,7 @@ from wyntaxis.core.steps import GUIDE_BRANCH, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.light_path import PartsSheet
@@ -33,8 +35,8 @@ class GuideBranchSheet(PartsSheet):
         self._kind = ChoiceField(("guiding", "kind"), "Kind of guiding", KINDS, optional=False)
         self._taps = ChoiceField(("guiding", "taps"), "Off-axis guider in the train", (), optional=False)
         super().__init__(session, step, palette, guide=True)
-        self._taps_label = QLabel("through")
-        for widget in (QLabel("Guiding"), self._kind, self._taps_label, self._taps):
+        self._taps_label = PlainLabel("through")
+        for widget in (PlainLabel("Guiding"), self._kind, self._taps_label, self._taps):
             self.head.addWidget(widget)
         self.head.addStretch(1)
         self._palette = palette
@@ -152,7 +154,7 @@ class GuideBranchSheet(PartsSheet):
         if [self._taps.itemData(i) for i in range(self._taps.count())] != [part_id for part_id, _ in tappable]:
             self._taps.clear()
             for part_id, title in tappable:
-                self._taps.addItem(title, part_id)
+                self._taps.addItem(plain(title), part_id)
         self._taps.show_value(guiding.taps)
         for widget in (self._taps, self._taps_label):
             widget.setVisible(guiding.kind == "off_axis")

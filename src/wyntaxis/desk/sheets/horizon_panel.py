@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.edit import Change
@@ -13,6 +13,7 @@ from wyntaxis.core.sky.horizon import NightPath, horizon_csv, night_path, with_h
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.plots_sky import HorizonPlot
 from wyntaxis.desk.session import Session
 
@@ -30,7 +31,7 @@ class HorizonPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
-        label = QLabel("Night of, year-month-day")
+        label = PlainLabel("Night of, year-month-day")
         self.date = QLineEdit(datetime.datetime.now(datetime.UTC).date().isoformat())
         self.date.setAccessibleName("Night beginning on the date")
         self.date.setMaximumWidth(8 * self.fontInfo().pixelSize())

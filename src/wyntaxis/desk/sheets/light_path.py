@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.steps import LIGHT_PATH, Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.parts_table import PartsTable
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.plots_fold import PlotsFold
@@ -37,7 +38,7 @@ class PartsSheet(StepSheet):
         self.head.setContentsMargins(0, 0, 0, 0)
         self.add_wide(head)
         head.setVisible(guide)
-        self._empty = QLabel()
+        self._empty = PlainLabel()
         self._empty.setWordWrap(True)
         self._empty.setProperty("role", "faded")
         self.add_wide(self._empty)

@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout
 
 from wyntaxis.core.evidence.ports.kind import PORTS as PORTS_READ
 from wyntaxis.core.evidence.ports.match import match_devices
@@ -20,6 +20,7 @@ from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.tables import TextTable
@@ -45,7 +46,7 @@ class PortsSheet(StepSheet):
         )
         row.addStretch(1)
         column.addLayout(row)
-        self.state = QLabel()
+        self.state = PlainLabel()
         self.state.setWordWrap(True)
         column.addWidget(self.state)
         self.tree = TextTable(

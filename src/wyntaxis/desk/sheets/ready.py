@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel
+from PyQt6.QtWidgets import QApplication, QHBoxLayout
 
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.ports.kind import PORTS
@@ -12,6 +12,7 @@ from wyntaxis.core.findings.conditions import ConditionVerdict, overall
 from wyntaxis.core.steps import READY, Step
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.tables import TextTable
@@ -26,11 +27,11 @@ class ReadySheet(StepSheet):
         self._palette = palette
         self.found: Sequence[ConditionVerdict] = []
         column = self.add_wide_column()
-        self.sentence = QLabel()
+        self.sentence = PlainLabel()
         self.sentence.setProperty("role", "heading")
         self.sentence.setWordWrap(True)
         column.addWidget(self.sentence)
-        self.seen = QLabel()
+        self.seen = PlainLabel()
         self.seen.setProperty("role", "faded")
         self.seen.setWordWrap(True)
         column.addWidget(self.seen)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.findings.records import summary
 from wyntaxis.core.records.bring_in import record_place
 from wyntaxis.core.records.quantities import comparables
@@ -15,6 +16,7 @@ from wyntaxis.core.steps import RECORDS, Step
 from wyntaxis.desk.matrix_table import FIRST_RECORD, MatrixTable, typed_value
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.rows_editor import RowsEditor
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
@@ -42,11 +44,11 @@ class RecordsSheet(StepSheet):
         self.which = QComboBox()
         self.which.setAccessibleName("Record chosen")
         self.which.activated.connect(lambda _index: self.choose(self.which.currentData()))
-        row.addWidget(QLabel("Record"))
+        row.addWidget(PlainLabel("Record"))
         row.addWidget(self.which)
         row.addStretch(1)
         column.addLayout(row)
-        self.state = QLabel()
+        self.state = PlainLabel()
         self.state.setWordWrap(True)
         column.addWidget(self.state)
         column.addWidget(self.bring_in)
@@ -138,7 +140,7 @@ class RecordsSheet(StepSheet):
         if names != [(self.which.itemText(i), self.which.itemData(i)) for i in range(self.which.count())]:
             self.which.clear()
             for name, record_id in names:
-                self.which.addItem(name, record_id)
+                self.which.addItem(plain(name), record_id)
         self.which.setEnabled(bool(names))
         self.remove_button.setEnabled(bool(names))
         self.by_hand.refresh()
@@ -204,7 +206,7 @@ class _ByHand(Panel):
         if keys != [self.quantity.itemData(i) for i in range(self.quantity.count())]:
             self.quantity.clear()
             for key, item in self._known.items():
-                self.quantity.addItem(f"{item.label}, {item.unit}" if item.unit else item.label, key)
+                self.quantity.addItem(plain(f"{item.label}, {item.unit}" if item.unit else item.label), key)
 
     def enter(self) -> None:
         """Put the value into the chosen record."""

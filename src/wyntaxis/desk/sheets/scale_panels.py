@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QWidget,
 )
@@ -29,6 +28,7 @@ from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.panel import Panel, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.tables import TextTable
 
@@ -163,7 +163,7 @@ class MeasuredScalePanel(Panel):
             field.setAccessibleName(name)
             field.setMinimumWidth(70)
             row_at, column_at = places[key]
-            label = QLabel(name.replace(" in px", ", px").replace(" in ″", ", ″"))
+            label = PlainLabel(name.replace(" in px", ", px").replace(" in ″", ", ″"))
             label.setBuddy(field)
             grid.addWidget(label, row_at, column_at)
             grid.addWidget(field, row_at, column_at + 1)

@@ -9,7 +9,7 @@ from pathlib import Path
 from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QWidget
 
 from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
@@ -29,6 +29,7 @@ from wyntaxis.desk.frames_table import FramesTable
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
@@ -98,7 +99,7 @@ class SensorSheet(StepSheet):
         )
         row.addStretch(1)
         column.addLayout(row)
-        self.state = QLabel()
+        self.state = PlainLabel()
         self.state.setWordWrap(True)
         column.addWidget(self.state)
         column.addWidget(JobBar(self.job, "Measuring"))

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QProgressBar,
     QPushButton,
@@ -26,6 +25,7 @@ from wyntaxis.core.train.spacers import SpacerResult, find_spacers
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.shelf_tables import FoundSets, ShelfModel, ShelfTable
@@ -138,7 +138,7 @@ class ShelfSheet(StepSheet):
         row.addWidget(self.progress)
         row.addStretch(1)
         column.addLayout(row)
-        self.answer = QLabel()
+        self.answer = PlainLabel()
         self.answer.setWordWrap(True)
         self.answer.setTextFormat(Qt.TextFormat.PlainText)
         self.answer.setText(

@@ -13,12 +13,14 @@ from PyQt6.QtWidgets import (
     QTableView,
 )
 
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.parts import Joint
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.train.joints import joint_text
 from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, pieces_text
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.plain_widgets import tip
 from wyntaxis.desk.section.band import SHELF_MIME
 from wyntaxis.desk.stock import ShelfStock
 
@@ -43,6 +45,13 @@ _COLUMNS: tuple[tuple[str, tuple[str, ...], _Text], ...] = (
     ("Mass\ng", ("mass_g",), lambda e: _maybe(e.part.mass_g)),
     ("Owned", ("owned",), lambda e: str(e.owned)),
 )
+
+
+def _as_text(text: str, role: int) -> str:
+    """Return a name as a cell or its tooltip shows it; as an editor takes it, it stays what it is."""
+    if role == Qt.ItemDataRole.EditRole:
+        return text
+    return tip(text) if role == Qt.ItemDataRole.ToolTipRole else plain(text)
 
 
 class ShelfModel(QAbstractTableModel):
@@ -92,7 +101,8 @@ class ShelfModel(QAbstractTableModel):
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
-            return _COLUMNS[index.column()][2](self.entry(index.row()))
+            found = _COLUMNS[index.column()][2](self.entry(index.row()))
+            return _as_text(found, role) if isinstance(found, str) else found
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() not in (0, 3, 4):
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None
@@ -165,7 +175,7 @@ class FoundSets(QAbstractTableModel):
                 signed(found.error_mm, 3),
                 number(found.worst_case_mm, 2),
                 number(100 * found.probability, 1),
-                pieces_text(self.result, found) if self.result else "",
+                _as_text(pieces_text(self.result, found), role) if self.result else "",
             )[index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() < 3:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

@@ -1,0 +1,54 @@
+"""Widgets and items that show foreign text as text: no name of a file is read as markup, or moves what stands by it."""
+
+from __future__ import annotations
+
+import html
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QListWidgetItem, QTableWidgetItem, QWidget
+
+from wyntaxis.core.files.foreign_text import plain
+
+
+class PlainLabel(QLabel):
+    """A label whose text is plain text, whatever is in it; the only kind of label there is here."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+    def setText(self, a0: str | None) -> None:
+        """Show a text; of several lines, if it has them."""
+        super().setText(plain(a0 or "", keep="\n"))
+
+    def set_paragraphs(self, lines: tuple[str, ...]) -> None:
+        """Show lines as paragraphs with a hanging indent; nothing of their text is read as markup."""
+        style = "margin: 0 0 3px 14px; text-indent: -14px;"
+        self.setTextFormat(Qt.TextFormat.RichText)
+        super().setText("".join(f'<p style="{style}">{html.escape(plain(line))}</p>' for line in lines))
+
+
+def tip(text: str) -> str:
+    """Return a tooltip that shows a text as it is: Qt would read one that looks like markup, and load what it names."""
+    shown = plain(text, keep="\n")
+    if "<" not in shown:
+        return shown
+    return f"<p>{html.escape(shown).replace(chr(10), '<br>')}</p>"
+
+
+def plot_text(text: str) -> str:
+    """Return a name as a plot's legend or axis takes it, which are written in HTML."""
+    return html.escape(plain(text))
+
+
+def table_item(text: str) -> QTableWidgetItem:
+    """Return a cell with its text as tooltip, for where the column is narrow."""
+    item = QTableWidgetItem(plain(text))
+    item.setToolTip(tip(text))
+    return item
+
+
+def list_item(text: str = "") -> QListWidgetItem:
+    """Return an entry of a list."""
+    return QListWidgetItem(plain(text))
