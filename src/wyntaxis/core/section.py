@@ -24,8 +24,8 @@ DEFAULT_OPENING_RADIUS_MM = 21.0
 GUIDE_OPENING_RADIUS_MM = 7.0
 CAMERA_BEHIND_SENSOR_MM = 9.0
 _HOUSING_MM = {"filter_wheel": 12.0, "off_axis_guider": 6.0, "focuser": 4.0, "rotator": 7.0, "filter_drawer": 8.0}
-_THREAD_DIAMETER = re.compile(r"M(\d+(?:\.\d+)?)x")
-_INCHES = re.compile(r"(\d+(?:\.\d+)?)in")
+_THREAD_DIAMETER = re.compile(r"M([0-9]+(?:\.[0-9]+)?)x")
+_INCHES = re.compile(r"([0-9]+(?:\.[0-9]+)?)in")
 
 
 @dataclass(frozen=True)

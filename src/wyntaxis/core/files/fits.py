@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import gzip
 import hashlib
+import math
+import os
+import re
 import stat
 import warnings
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, BinaryIO
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import one_line
@@ -16,6 +21,12 @@ if TYPE_CHECKING:
     from astropy.io.fits import Header
 
 HASH_BLOCK_BYTES = 1 << 20
+BLOCK_BYTES, CARD_BYTES = 2880, 80
+MAX_HEADER_BYTES = 4 << 20
+"""A frame's header has some 10 kB; the history of a long processing has some 100."""
+MAX_AXES = 9
+MAX_DATA_BYTES = 1 << 40
+MAX_UNPACKED_BYTES = 1 << 30
 MAX_HDUS = 200
 """A frame has a handful of extensions; a file with more is not read on."""
 
@@ -30,7 +41,7 @@ def headers_of(path: Path) -> Iterator[Header]:
     """
     from astropy.io import fits
 
-    _check_regular(path)
+    check_structure(path)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
@@ -49,7 +60,91 @@ def headers_of(path: Path) -> Iterator[Header]:
             raise InputError(f"is no readable FITS file: {first_line(error)}", path) from None
 
 
-def _check_regular(path: Path) -> None:
+def check_structure(path: Path) -> None:
+    """Check that a file is a regular one, and that its headers are such as frames have, before anything trusts them.
+
+    Raises
+    ------
+    InputError
+        With one line: no regular file, a header without end, more axes or pixels than any frame has.
+    """
+    check_regular(path)
+    packed = path.suffix.lower() == ".gz"
+    try:
+        with gzip.open(path, "rb") if packed else path.open("rb") as file:
+            for index in range(MAX_HDUS):
+                try:
+                    raw = raw_header(file)
+                except InputError:
+                    if index:
+                        return  # what follows the last HDU is nobody's business
+                    raise
+                size = data_bytes(raw)
+                if packed and size:
+                    if size > MAX_UNPACKED_BYTES:
+                        raise InputError(f"would unpack to {size >> 20} MB; unpack it first")
+                    return
+                file.seek(-(-size // BLOCK_BYTES) * BLOCK_BYTES, os.SEEK_CUR)
+    except InputError as error:
+        raise InputError(error.reason, path) from None
+    except (OSError, EOFError, zlib.error, ValueError, OverflowError) as error:
+        raise InputError(f"is no readable FITS file: {first_line(error)}", path) from None
+
+
+def raw_header(file: BinaryIO | gzip.GzipFile) -> bytes:
+    """Return one header's blocks, from where a file stands up to END.
+
+    Raises
+    ------
+    InputError
+        When it ends before END comes, or END does not come within :data:`MAX_HEADER_BYTES`.
+    """
+    blocks: list[bytes] = []
+    while len(blocks) * BLOCK_BYTES < MAX_HEADER_BYTES:
+        block = file.read(BLOCK_BYTES)
+        if not blocks and not block.startswith((b"SIMPLE  =", b"XTENSION=")):
+            raise InputError("is no readable FITS file: it does not begin with SIMPLE")
+        if len(block) < BLOCK_BYTES:
+            raise InputError("is no readable FITS file: it ends within its header; copy it again, or take it out")
+        blocks.append(block)
+        if b"END     " in block and any(block[at : at + 8] == b"END     " for at in range(0, BLOCK_BYTES, CARD_BYTES)):
+            return b"".join(blocks)
+    raise InputError(f"is no readable FITS file: its header has no end within {MAX_HEADER_BYTES >> 20} MB")
+
+
+def data_bytes(header: bytes) -> int:
+    """Return how many bytes of data a raw header announces.
+
+    Raises
+    ------
+    InputError
+        When it announces more axes or larger ones than any frame has.
+    """
+    axes = _whole(header, b"NAXIS")
+    if not 0 <= axes <= MAX_AXES:
+        raise InputError(f"is no readable FITS file: NAXIS = {axes}, but a frame has at most {MAX_AXES} axes")
+    for name in (b"WCSAXES", b"A_ORDER", b"B_ORDER", b"AP_ORDER", b"BP_ORDER"):
+        if abs(_whole(header, name)) > MAX_AXES:
+            raise InputError(f"is no readable FITS file: {name.decode()} = {_whole(header, name)} is out of reason")
+    sides = [_whole(header, b"NAXIS%d" % axis) for axis in range(1, axes + 1)]
+    size = abs(_whole(header, b"BITPIX", 8)) // 8 * math.prod(sides) if sides else 0
+    size = (size + _whole(header, b"PCOUNT")) * max(1, _whole(header, b"GCOUNT", 1))
+    if size < 0 or size > MAX_DATA_BYTES or min(sides, default=0) < 0:
+        raise InputError("is no readable FITS file: it announces more pixels than any frame has")
+    return size
+
+
+def _whole(header: bytes, keyword: bytes, default: int = 0) -> int:
+    """Return a whole number of a raw header."""
+    for at in range(0, len(header), CARD_BYTES):
+        if header[at : at + 8] == keyword.ljust(8):
+            value = header[at + 10 : at + CARD_BYTES].split(b"/")[0].strip()
+            return int(value) if re.fullmatch(rb"[+-]?[0-9]{1,18}", value) else default
+    return default
+
+
+def check_regular(path: Path) -> None:
+    """Raise an :class:`InputError` for what is no regular file: a folder, a pipe, a device."""
     try:
         mode = path.stat().st_mode
     except (OSError, ValueError) as error:

@@ -10,6 +10,8 @@ import math
 import unicodedata
 from typing import Any
 
+MAX_DIGITS = 18
+
 LINE_CHARACTERS = 390
 """The longest line that an error is told in."""
 
@@ -47,6 +49,11 @@ def _escaped(char: str) -> str:
     if code < 0x100:
         return {"\n": "\\n", "\t": "\\t", "\r": "\\r"}.get(char, f"\\x{code:02x}")
     return f"\\u{code:04x}" if code < 0x10000 else f"\\U{code:08x}"
+
+
+def is_number(text: str) -> bool:
+    """Return whether a text is a whole number of ASCII digits that ``int`` takes: not ``²``, nor a mile long."""
+    return text.isascii() and text.isdigit() and len(text) <= MAX_DIGITS
 
 
 def one_line(text: str, most: int = LINE_CHARACTERS) -> str:

@@ -9,6 +9,7 @@ import tempfile
 from pathlib import Path
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import is_number
 from wyntaxis.core.files.opening import reason_of
 
 PREVIOUS_MARK = "~"
@@ -75,7 +76,7 @@ def _clear_leftovers(target: Path) -> None:
 
 
 def _runs(process_id: str) -> bool:
-    return process_id.isdigit() and process_id != str(os.getpid()) and Path("/proc", process_id).exists()
+    return is_number(process_id) and process_id != str(os.getpid()) and Path("/proc", process_id).exists()
 
 
 def _sync_folder(folder: Path) -> None:

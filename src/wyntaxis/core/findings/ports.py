@@ -31,7 +31,7 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import PORTS
 from wyntaxis.core.wording import number, short
 
-_NUMBERED = re.compile(r"(/dev/)?tty(USB|ACM)\d+")
+_NUMBERED = re.compile(r"(/dev/)?tty(USB|ACM)[0-9]+")
 _SOURCE = "Kernel ABI, sysfs-bus-usb"
 
 

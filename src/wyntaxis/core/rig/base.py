@@ -7,9 +7,9 @@ from typing import Annotated
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-_THREAD = re.compile(r"M\d+(\.\d+)?x\d+(\.\d+)?")
+_THREAD = re.compile(r"M[0-9]+(\.[0-9]+)?x[0-9]+(\.[0-9]+)?")
 _UNSHOWABLE = re.compile(r"[\x00-\x1f\x7f\ud800-\udfff]")
-_LOOKS_METRIC = re.compile(r"[Mm]\s*\d")
+_LOOKS_METRIC = re.compile(r"[Mm]\s*[0-9]")
 
 
 def _plain_text(text: str) -> str:

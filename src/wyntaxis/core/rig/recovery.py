@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import is_number
 from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.model import Rig
@@ -70,7 +71,7 @@ def find_left_behind(folder: Path) -> list[Recovered]:
 
 def _still_runs(journal: Path) -> bool:
     process, _, start = journal.name.removesuffix(_SUFFIX).partition("-")
-    return process.isdigit() and _start_of(int(process)) == start
+    return is_number(process) and _start_of(int(process)) == start
 
 
 def _start_of(process: int) -> str:

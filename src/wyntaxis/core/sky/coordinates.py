@@ -9,9 +9,9 @@ from wyntaxis.core.wording import MINUS
 
 HINT = 'write them as "22 15 09 +49 54 00", "22h15m09s +49d54m00s", or in degrees "333.785 49.900"'
 _MARKS = re.compile(r"[hmsd°:′″'\"]", re.IGNORECASE)
-_NUMBER = r"\d+(?:\.\d+)?"
+_NUMBER = r"[0-9]+(?:\.[0-9]+)?"
 _SIGN = f"[+{MINUS}-]"
-_STRANGE = re.compile(r"(?<=[\d.])\s*[hmsd]", re.IGNORECASE)
+_STRANGE = re.compile(r"(?<=[0-9.])\s*[hmsd]", re.IGNORECASE)
 """A mark counts as one only behind a number."""
 _LINE = re.compile(
     rf"\s*({_NUMBER}(?:\s+{_NUMBER}){{0,2}})\s*(,|\s)\s*({_SIGN}?)\s*({_NUMBER}(?:\s+{_NUMBER}){{0,2}})\s*"
@@ -64,7 +64,7 @@ def parse_coordinates(text: str) -> tuple[float, float]:
 def _hours_come_late(text: str) -> bool:
     """Return whether the mark h stands behind a number of the declination."""
     last = text.lower().rfind("h")
-    between = re.search(rf",|(?<=\d|\s|[hmsd]){_SIGN}", text[1:], re.IGNORECASE)
+    between = re.search(rf",|(?<=[0-9]|\s|[hmsd]){_SIGN}", text[1:], re.IGNORECASE)
     if between is not None:
         return last > between.start() + 1
     numbers = len(re.findall(_NUMBER, text))

@@ -14,9 +14,10 @@ def offline_tables() -> Any:
     The switches are global to the process: they are set once and never back, since two calculations at a time would
     restore each other's.
     """
-    from astropy.utils import iers
+    from astropy.utils import data, iers
 
     with _lock:
+        data.conf.allow_internet = False
         iers.conf.auto_download = False
         iers.conf.auto_max_age = None
         iers.conf.iers_degraded_accuracy = "ignore"

@@ -21,7 +21,7 @@ _QUERY = (
     "WHERE ra IS NOT NULL AND dec IS NOT NULL AND type NOT IN ('NonEx', 'Dup')"
 )
 _ALIASES = "SELECT identifier, name FROM objIdentifiers"
-_PADDED = re.compile(r"^(NGC|IC)0+(?=\d)")
+_PADDED = re.compile(r"^(NGC|IC)0+(?=[0-9])")
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ class SkyObject:
     @property
     def label(self) -> str:
         """The name with a space before its number: ``NGC 7243``."""
-        return re.sub(r"^([A-Z]+?)(\d)", r"\1 \2", self.name)
+        return re.sub(r"^([A-Z]+?)([0-9])", r"\1 \2", self.name)
 
     @property
     def angle_known(self) -> bool:
@@ -77,7 +77,7 @@ class _Catalogue:
 
 
 def _key(name: str) -> str:
-    return re.sub(r"(?<![0-9])0+(?=\d)", "", re.sub(r"[\s_-]+", "", name.upper()))
+    return re.sub(r"(?<![0-9])0+(?=[0-9])", "", re.sub(r"[\s_-]+", "", name.upper()))
 
 
 @lru_cache(maxsize=1)

@@ -14,7 +14,7 @@ from typing import Literal
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Joint, Part
 
-_METRIC = re.compile(r"M(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)")
+_METRIC = re.compile(r"M([0-9]+(?:\.[0-9]+)?)x([0-9]+(?:\.[0-9]+)?)")
 
 THICKEST_SHIM_MM = 1.0
 """A thread of usual depth still holds through a shim of this thickness."""

@@ -35,7 +35,7 @@ _WORDS = (
     ("cooling.time", ("time", "date", "elapsed", "seconds", "minutes")),
 )
 _UNIT = re.compile(r"(?:[\[(_ ,])(s|sec|seconds|ms|min|minutes|h|c|°c|k|f|°f|%|percent|share|fraction)[\])]?$", re.I)
-_CLOCK = re.compile(r"\s*(\d{1,2}):([0-5]?\d)(?::([0-5]?\d(?:[.,]\d+)?))?\s*", re.ASCII)
+_CLOCK = re.compile(r"\s*([0-9]{1,2}):([0-5]?[0-9])(?::([0-5]?[0-9](?:[.,][0-9]+)?))?\s*", re.ASCII)
 """A time of day: HH:MM or HH:MM:SS."""
 DAY_S = 86_400.0
 _UNITS = {"sec": "s", "seconds": "s", "minutes": "min", "c": "°C", "°c": "°C", "k": "K", "f": "°F", "°f": "°F"}
@@ -92,7 +92,7 @@ def _rows(data: bytes) -> list[list[str]]:
     if b"\x00" in data:
         raise ValueError("holds NUL bytes, so it is no CSV text")
     text = data.decode("utf-8-sig", "replace")
-    return table_rows(text)[: MAX_ROWS + 1]
+    return table_rows(text, MAX_ROWS + 1)
 
 
 def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> CoolingLog:

@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import json
 import re
+import time
 from collections.abc import Iterable
+from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
-from wyntaxis.core.evidence.foreign.readers import Flat, ForeignFile
+from wyntaxis.core.evidence.foreign.readers import MAX_VALUES, Flat, ForeignFile
 from wyntaxis.core.files.errors import InputError, describe
+from wyntaxis.core.files.foreign_text import is_number
 from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.base import StrictModel, Text
 
 FORMAT = "wyntaxis-key-maps"
 LONGEST_PATH = 2000
+MAX_SECONDS = 5.0
 MIN_SHARE = 0.6
 """A map is taken for a file when it finds at least this share of its paths there."""
 LIST_SEPARATORS = {"comma": ",", "semicolon": ";", "space": None, "bar": "|"}
@@ -61,8 +65,10 @@ class KeyMaps(StrictModel):
 
     def suiting(self, file: ForeignFile) -> KeyMap | None:
         """Return the map that finds most of its paths in a file, None where none finds enough."""
-        best, most = None, 0.0
+        best, most, until = None, 0.0, time.monotonic() + MAX_SECONDS
         for key_map in self.maps:
+            if time.monotonic() > until:
+                raise InputError(f"finding the key map for it took more than {MAX_SECONDS:g} s; name the map")
             if key_map.form in (file.form, "any") and key_map.rules:
                 share = sum(bool(matches(rule.path, file.values)) for rule in key_map.rules) / len(key_map.rules)
                 if share >= MIN_SHARE and share > most:
@@ -134,10 +140,34 @@ def matches(pattern: str, values: Iterable[str] | Flat) -> list[str]:
         return _selected(found, values)
     if "*" not in pattern:
         return [pattern] if pattern in values else []
-    middle = re.compile(
-        "".join(r"[^.\[\]]*" if part == "*" else re.escape(part) for part in re.split(r"(\*)", pattern))
-    )
-    return sorted((path for path in values if middle.fullmatch(path)), key=_natural)
+    wanted = _segments(pattern)
+    return sorted((path for path in values if _fits(wanted, _segments(path))), key=_natural)
+
+
+@lru_cache(maxsize=2 * MAX_VALUES)
+def _segments(path: str) -> tuple[str, ...]:
+    """Return what stands between dots and brackets, and these, in turn."""
+    return tuple(re.split(r"([.\[\]])", path))
+
+
+def _fits(wanted: tuple[str, ...], path: tuple[str, ...]) -> bool:
+    return len(wanted) == len(path) and all(map(_fits_segment, wanted, path))
+
+
+def _fits_segment(pattern: str, text: str) -> bool:
+    """Return whether a text has the pieces of a pattern between its stars, in order: in one pass, however many."""
+    first, *others = pattern.split("*")
+    if not others:
+        return pattern == text
+    last, at = others.pop(), len(first)
+    if not text.startswith(first) or not text.endswith(last) or len(text) < len(first) + len(last):
+        return False
+    for piece in others:
+        at = text.find(piece, at, len(text) - len(last))
+        if at < 0:
+            return False
+        at += len(piece)
+    return True
 
 
 def _selected(found: re.Match[str], values: Flat) -> list[str]:
@@ -147,8 +177,8 @@ def _selected(found: re.Match[str], values: Flat) -> list[str]:
         if value is None or str(value).strip() != wanted.strip():
             continue
         entry = None
-        in_list = re.fullmatch(rf"({re.escape(head)}(?:\[\d+\])?)\.{re.escape(key)}", path)
-        in_table = re.fullmatch(rf"{re.escape(key)}(\[\d+\])", path)
+        in_list = re.fullmatch(rf"({re.escape(head)}(?:\[[0-9]+\])?)\.{re.escape(key)}", path)
+        in_table = re.fullmatch(rf"{re.escape(key)}(\[[0-9]+\])", path)
         if in_list:
             entry = in_list[1]
         elif in_table:
@@ -173,7 +203,7 @@ def stable_path(path: str, values: Flat) -> str:
     str
         A path of the same value.
     """
-    places = list(re.finditer(r"\[\d+\]", path))
+    places = list(re.finditer(r"\[[0-9]+\]", path))
     if not places:
         return path
     place = places[-1]
@@ -192,4 +222,4 @@ def stable_path(path: str, values: Flat) -> str:
 
 
 def _natural(text: str) -> list[tuple[int, str]]:
-    return [(int(part), "") if part.isdigit() else (0, part) for part in re.split(r"(\d+)", text)]
+    return [(int(part), "") if is_number(part) else (0, part) for part in re.split(r"([0-9]+)", text)]

@@ -9,6 +9,7 @@ from __future__ import annotations
 import configparser
 import json
 import math
+import re
 import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -25,8 +26,8 @@ Scalar = float | bool | str | None
 Flat = dict[str, Scalar]
 
 SIZE_LIMIT_BYTES = 8 << 20
-YAML_LIMIT_BYTES = 1 << 20
-"""Composing YAML is some fifty times slower than reading JSON."""
+SLOW_LIMIT_BYTES = 1 << 20
+"""Reading TOML and YAML is some fifty times slower than reading JSON."""
 MAX_VALUES = 20_000
 MAX_LEVELS = 60
 LONGEST_TEXT = 4000
@@ -46,6 +47,8 @@ _SUFFIXES = {
     ".fits": "fits",
     ".fts": "fits",
 }
+_KEY = r"""(?:[\w-]+|"[^"\n]*"|'[^'\n]*')"""
+_DEEP_KEY = re.compile(rf"(?:{_KEY}[ \t]*\.[ \t]*){{{MAX_LEVELS}}}")
 FITS_TELLS_NOTHING = frozenset({"", "COMMENT", "HISTORY", "END", "CONTINUE"})
 
 
@@ -170,6 +173,10 @@ def _json(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
 
 
 def _toml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
+    if len(text) > SLOW_LIMIT_BYTES:
+        raise ValueError(f"it has more than {SLOW_LIMIT_BYTES >> 20} MB")
+    if _DEEP_KEY.search(text):
+        raise ValueError(f"it is nested more than {MAX_LEVELS} levels deep")
     return _walk(tomllib.loads(text))
 
 
@@ -177,9 +184,9 @@ def _yaml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     """Walk the composed nodes: what an alias repeats counts each time, so a bomb of aliases meets the limits."""
     import yaml
 
-    if len(text) > YAML_LIMIT_BYTES:
-        raise ValueError(f"it has more than {YAML_LIMIT_BYTES >> 20} MB")
-    root = yaml.compose(text, Loader=yaml.SafeLoader)
+    if len(text) > SLOW_LIMIT_BYTES:
+        raise ValueError(f"it has more than {SLOW_LIMIT_BYTES >> 20} MB")
+    root = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
     waiting: list[tuple[DocumentPath, Any]] = [((), root)] if root is not None else []
     visits = 0
     while waiting:
@@ -210,18 +217,18 @@ def _yaml_scalar(node: Any) -> Scalar:
 
 
 def _ini(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
-    parser = configparser.RawConfigParser(strict=False, allow_no_value=True, delimiters=("=", ":"))
+    # No section's values count for the others: many sections times many such values would have no end.
+    parser = configparser.RawConfigParser(
+        strict=False, allow_no_value=True, delimiters=("=", ":"), default_section="\0"
+    )
     parser.optionxform = str  # type: ignore[assignment,method-assign]  # keys keep their case
     try:
         parser.read_string(text)
     except configparser.MissingSectionHeaderError:
         parser.read_string(f"[file]\n{text}")
-    for key, value in parser.defaults().items():
-        yield (parser.default_section, key), value
     for section in parser.sections():
         for key, value in parser.items(section):
-            if key not in parser.defaults():
-                yield (section, key), value
+            yield (section, key), value
 
 
 def _xml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
@@ -256,7 +263,7 @@ def _tag(node: Any) -> str:
 
 def _csv(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     """Two columns are keys and values; more are a table under its headings."""
-    rows = table_rows(text)
+    rows = table_rows(text, MAX_VALUES + 1)
     if all(len(row) <= 2 for row in rows):
         for row in rows:
             yield (row[0].strip(),), row[1].strip() if len(row) > 1 else None

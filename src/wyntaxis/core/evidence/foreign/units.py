@@ -23,12 +23,12 @@ _FACTORS: dict[str, dict[str, float]] = {
     "MB/s": {"MB/s": 1.0, "Mbit/s": 0.125},
 }
 _ZERO_POINTS = {"K": 273.15, "°F": 32.0}
-_SEXAGESIMAL = re.compile(r"([+-]?)(\d+)[\s:°hd]+(\d+)(?:[\s:′'m]+(\d+(?:\.\d+)?))?[\s″\"s]*")
+_SEXAGESIMAL = re.compile(r"([+-]?)([0-9]+)[\s:°hd]+([0-9]+)(?:[\s:′'m]+([0-9]+(?:\.[0-9]+)?))?[\s″\"s]*")
 _COMPASS = {"N": 1, "E": 1, "S": -1, "W": -1}
 _GROUP = "[,.'\u2019\u00a0\u202f\u2009 ]"
 """What sets thousands apart in one place or another."""
 _NUMBER = re.compile(
-    rf"([+-]?)(\d{{1,3}}(?:{_GROUP}\d{{3}})+(?:[.,]\d+)?|\d+(?:[.,]\d+)?)((?:[eE][+-]?\d+)?)\s*([^\d.,][^\d]*)?",
+    rf"([+-]?)([0-9]{{1,3}}(?:{_GROUP}[0-9]{{3}})+(?:[.,][0-9]+)?|[0-9]+(?:[.,][0-9]+)?)((?:[eE][+-]?[0-9]+)?)\s*([^0-9.,][^0-9]*)?",
     re.ASCII | re.DOTALL,
 )
 _SYNONYMS = {
@@ -237,20 +237,20 @@ def _without_compass(text: str) -> tuple[str, int, bool]:
     """Take N, S, E or W off a value, and return its sign."""
     for letter, sign in _COMPASS.items():
         for found in (
-            re.fullmatch(rf"{letter}\s*(?=[\d+-])(.+)", text),
-            re.fullmatch(rf"(.*[\d°′″'\"\s]){letter}", text),
+            re.fullmatch(rf"{letter}\s*(?=[0-9+-])(.+)", text),
+            re.fullmatch(rf"(.*[0-9°′″'\"\s]){letter}", text),
         ):
             if found:
                 return found[1].strip(), sign, True
     return text, 1, False
 
 
-_NUMBER_GROUPS = re.compile(r"[+-]?\d{1,3}(?:[ \u00a0\u202f\u2009]\d{3})+(?:[.,]\d+)?")
+_NUMBER_GROUPS = re.compile(r"[+-]?[0-9]{1,3}(?:[ \u00a0\u202f\u2009][0-9]{3})+(?:[.,][0-9]+)?")
 
 
 def _readings(digits: str, power: str) -> tuple[float, float | None]:
     """Return how digits with commas, points or spaces read, and how else they may be read."""
-    marks = [char for char in digits if not char.isdigit()]
+    marks = [char for char in digits if char not in "0123456789"]
     if not marks:
         return float(digits + power), None
     last = marks[-1]

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Literal
 from wyntaxis.core.evidence.foreign.units import parse_foreign_number
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, load_filter_names
 from wyntaxis.core.files.errors import InputError, Progress, shown
-from wyntaxis.core.files.fits import first_line, headers_of
+from wyntaxis.core.files.fits import check_regular, data_bytes, first_line, headers_of, raw_header
 from wyntaxis.core.files.places import own_filter_names_path
 
 if TYPE_CHECKING:
@@ -137,12 +137,16 @@ def _walked(folder: Path) -> tuple[list[Path], int]:
         raise InputError(f"{what}; name a folder of FITS frames", folder)
     found: list[Path] = []
     raw = 0
-    for place, folders, names in os.walk(folder):
+    unread: list[OSError] = []
+    for place, folders, names in os.walk(folder, onerror=unread.append):
         folders.sort()
         found += [Path(place, name) for name in sorted(names) if name.lower().endswith(ENDINGS)]
         raw += sum(name.lower().endswith(RAW_ENDINGS) for name in names)
         if len(found) > MAX_FILES:
             raise InputError(f"holds more than {MAX_FILES} FITS files; name a smaller folder", folder)
+    if not found and unread:
+        where = Path(unread[0].filename or folder)
+        raise InputError(f"cannot be read: {unread[0].strerror}; give yourself the right to read it", where)
     if not found:
         beside = f"; {raw} camera-raw files are there, which are not read" if raw else ""
         raise InputError(f"holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}", folder)
@@ -242,11 +246,11 @@ def _image_header(path: Path) -> Header:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             try:
+                check_regular(path)
                 with path.open("rb") as file:
-                    if not file.read(9).startswith(b"SIMPLE  ="):
-                        raise InputError("is no FITS file: it does not begin with SIMPLE")
-                    file.seek(0)
-                    header = Header.fromfile(file)
+                    raw = raw_header(file)
+                    data_bytes(raw)
+                    header = Header.fromstring(raw)
                     _check_whole(header, file.tell(), os.fstat(file.fileno()).st_size)
             except OSError as error:
                 raise InputError(f"cannot be read: {error.strerror or first_line(error)}") from None

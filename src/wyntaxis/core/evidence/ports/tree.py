@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import is_number, plain
 
 DEFAULT_ROOT = Path("/sys")
 MAX_DEVICES = 1024
@@ -19,8 +20,8 @@ MAX_BYTES = 4096
 HUB_CLASS = "09"
 SELF_POWERED = 0x40
 """Bit of bmAttributes: USB 2.0 specification, table 9-10."""
-_DEVICE_NAME = re.compile(r"usb\d+|\d+-\d+(\.\d+)*")
-_TTY = re.compile(r"tty(USB|ACM)\d+")
+_DEVICE_NAME = re.compile(r"usb[0-9]+|[0-9]+-[0-9]+(\.[0-9]+)*")
+_TTY = re.compile(r"tty(USB|ACM)[0-9]+")
 
 
 @dataclass(frozen=True)
@@ -174,7 +175,7 @@ def read_ports(root: Path = DEFAULT_ROOT) -> PortTree:
         str(root),
         devices,
         tuple(ports[name] for name in sorted(ports)),
-        int(memory) if memory is not None and memory.isdigit() else None,
+        int(memory) if memory is not None and is_number(memory) else None,
     )
 
 
@@ -186,7 +187,7 @@ def _is_there(folder: Path) -> bool:
 
 
 def _bus_order(name: str) -> list[int]:
-    return [int(part) for part in re.findall(r"\d+", name)]
+    return [int(part[:18]) for part in re.findall(r"[0-9]+", name)]
 
 
 def _dev_folder(root: Path, sysfs: Path) -> Path:
@@ -211,12 +212,12 @@ def _text(path: Path) -> str | None:
         return None
     finally:
         os.close(descriptor)
-    text = data.decode("utf-8", "replace").strip()
-    return "".join(char if char.isprintable() else " " for char in text)[:200]
+    text = data.decode("utf-8", "surrogateescape").strip()
+    return plain(text[:200])
 
 
 def _number(text: str | None) -> float | None:
-    found = re.match(r"\s*\d+(\.\d+)?", text or "")
+    found = re.match(r"\s*[0-9]{1,15}(\.[0-9]+)?", text or "")
     return float(found[0]) if found else None
 
 
@@ -271,8 +272,7 @@ def _stable_names(folder: Path) -> dict[str, str]:
             target = Path(entry.path).readlink().name
         except OSError:
             continue
-        if entry.name.isprintable():
-            found.setdefault(target, entry.name)
+        found.setdefault(target, entry.name)
     return found
 
 

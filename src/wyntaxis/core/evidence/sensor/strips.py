@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.files.fits import first_line
+from wyntaxis.core.files.fits import check_structure, first_line
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -74,6 +74,7 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
     """
     from astropy.io import fits
 
+    check_structure(path)
     try:
         hdus = fits.open(path, memmap=True, do_not_scale_image_data=True)
     except Exception as error:  # astropy raises many kinds for broken files
