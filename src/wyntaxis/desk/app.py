@@ -27,6 +27,7 @@ def run(
     from PyQt6.QtWidgets import QApplication
 
     from wyntaxis.core.files.places import own_shelf_path
+    from wyntaxis.desk.background import end_all_jobs
     from wyntaxis.desk.faults import Faults
     from wyntaxis.desk.window import MainWindow
 
@@ -55,6 +56,8 @@ def run(
     code = app.exec()
     if window.built:
         window.journal.wait()
+    if not end_all_jobs():
+        os._exit(code)  # nothing is left to save, and Qt would abort over a thread that still runs
     # Widgets go before the application does, or Qt may touch what is gone while Python shuts down.
     sip.delete(window)
     return code

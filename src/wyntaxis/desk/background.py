@@ -4,7 +4,9 @@ failure.
 
 from __future__ import annotations
 
+import contextlib
 import threading
+import weakref
 from collections.abc import Callable
 from typing import Any
 
@@ -12,6 +14,8 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 from wyntaxis.core.files.errors import CancelledError, InputError, Progress
 from wyntaxis.core.files.faults import fault_line, log_path, note_fault
+
+END_WITHIN_MS = 800
 
 
 class Job(QObject):
@@ -26,6 +30,7 @@ class Job(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        _jobs.add(self)
         self._number = 0
         self._stop = threading.Event()
         self._running = False
@@ -57,7 +62,7 @@ class Job(QObject):
                 outcome = ("failed", str(error))
             except MemoryError:
                 outcome = ("failed", "there is not enough memory for this: close other programs, or use fewer frames")
-            except Exception as error:  # a fault of ours must not take the thread down silently
+            except BaseException as error:  # a fault of ours must not take the thread down silently
                 note_fault(error)
                 outcome = ("failed", f"could not be done ({fault_line(error)}); the details are in {log_path()}")
             else:
@@ -73,8 +78,12 @@ class Job(QObject):
         pool.start(QRunnable.create(run))
 
     def cancel(self) -> None:
-        """Ask the work to end at its next progress call."""
+        """Let the work go: it ends at its next progress call, and what it might still bring is dropped."""
         self._stop.set()
+        if self._running:
+            self._number += 1
+            self._set_running(False)
+            self.cancelled.emit()
 
     def _end(self, number: int, outcome: str, result: object) -> None:
         if number != self._number:
@@ -91,3 +100,15 @@ class Job(QObject):
         if running != self._running:
             self._running = running
             self.running_changed.emit(running)
+
+
+_jobs: weakref.WeakSet[Job] = weakref.WeakSet()
+
+
+def end_all_jobs() -> bool:
+    """Cancel everything under way, and wait a moment; return whether all of it has ended."""
+    for job in list(_jobs):
+        with contextlib.suppress(RuntimeError):  # its widget has gone already
+            job.cancel()
+    pool = QThreadPool.globalInstance()
+    return pool is None or pool.waitForDone(END_WITHIN_MS)

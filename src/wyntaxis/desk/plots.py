@@ -16,6 +16,7 @@ from PyQt6.QtGui import QFont, QPainter
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from wyntaxis.core.files.places import home
 from wyntaxis.core.train.illumination import Falloff
 from wyntaxis.core.train.stackup import StackUp
 from wyntaxis.core.wording import MINUS, number, short, signed
@@ -127,7 +128,7 @@ class PlotPanel(QWidget):
 
     def ask_save(self) -> None:
         """Ask for a file; its suffix says whether a picture, a drawing or the numbers."""
-        start = str(Path.home() / f"{self.name.lower().replace(' ', '-')}.png")
+        start = str(home() / f"{self.name.lower().replace(' ', '-')}.png")
         chosen, _ = QFileDialog.getSaveFileName(
             self, f"Save {self.name}", start, "PNG (*.png);;SVG (*.svg);;CSV (*.csv)"
         )

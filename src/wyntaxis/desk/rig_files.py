@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
 
 from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.core.files.places import home
 from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
@@ -89,18 +90,15 @@ class RigFiles(QObject):
         )
 
     def _restore(self, left: Recovered) -> None:
-        from wyntaxis.core.files.opening import sha256_of
         from wyntaxis.core.rig.recovery import remove_journal
         from wyntaxis.desk.session import Session
 
-        path = left.rig_path
-        session = Session(left.rig, path, sha256_of(path) if path else None, self.window.stock())
+        session = Session(left.rig, left.rig_path, left.sha256, self.window.stock())
         session.history.saved_at = None
         self.window.attach(session)
-        self.window.journal.write_now()
-        self.window.journal.wait()
-        remove_journal(left.journal)
-        self.window.notice.tell("Restored. Save to keep it.")
+        if self.window.journal.write_and_wait():
+            remove_journal(left.journal)
+            self.window.notice.tell("Restored. Save to keep it.")
 
     def save(self) -> bool:
         """Save in place, or ask where; False when nothing was saved."""
@@ -115,7 +113,7 @@ class RigFiles(QObject):
                 [("Save as", lambda: self._unit(self.save_as())), ("Overwrite", self._overwrite)],
             )
             return False
-        return self._save_to(self.window.session.path)
+        return self._save_or_ask(self.window.session.path)
 
     @staticmethod
     def _unit(_value: object) -> None:
@@ -123,27 +121,60 @@ class RigFiles(QObject):
 
     def _overwrite(self) -> None:
         if self.window.session is not None and self.window.session.path is not None:
-            self._save_to(self.window.session.path)
+            self._save_or_ask(self.window.session.path)
+
+    def _save_or_ask(self, path: Path) -> bool:
+        """Save to a file; ask before one is overwritten that is write-protected."""
+        from wyntaxis.core.files.saving import is_protected
+
+        if not is_protected(path):
+            return self._save_to(path)
+        self.window.notice.ask(
+            f"{path.name} is write-protected.",
+            [
+                ("Save as", lambda: self._unit(self.save_as())),
+                ("Overwrite", lambda: self._unit(self._save_to(path, protected=True))),
+            ],
+        )
+        return False
 
     def save_as(self) -> bool:
         """Ask where to save, and save there."""
         if self.window.session is None:
             return False
-        start = self.window.session.path or Path.home() / f"{_file_stem(self.window.session.rig.name)}{SUFFIX}"
-        chosen, _ = QFileDialog.getSaveFileName(self.window, "Save the rig as", str(start), RIG_FILTER)
+        start = self.window.session.path or home() / f"{_file_stem(self.window.session.rig.name)}{SUFFIX}"
+        # The strip asks before a file is replaced, also one whose name gets its ending only here.
+        chosen, _ = QFileDialog.getSaveFileName(
+            self.window,
+            "Save the rig as",
+            str(start),
+            RIG_FILTER,
+            RIG_FILTER.partition(";;")[0],
+            QFileDialog.Option.DontConfirmOverwrite,
+        )
         if not chosen:
             return False
         path = Path(chosen)
         if not path.name.endswith(".json"):
             path = path.with_name(path.name + SUFFIX)
-        return self._save_to(path)
+        own = self.window.session.path
+        if not path.exists() or (own is not None and own.exists() and path.samefile(own)):
+            return self._save_or_ask(path)
+        self.window.notice.ask(
+            f"{path.name} is there already, in {path.parent}.",
+            [
+                ("Choose another", lambda: self._unit(self.save_as())),
+                ("Replace it", lambda: self._unit(self._save_or_ask(path))),
+            ],
+        )
+        return False
 
-    def _save_to(self, path: Path) -> bool:
+    def _save_to(self, path: Path, *, protected: bool = False) -> bool:
         from wyntaxis.core.files.errors import InputError
 
         assert self.window.session is not None
         try:
-            self.window.session.save(path)
+            notes = self.window.session.save(path, protected=protected)
         except InputError as error:
             self.window.refuse(str(error))
             return False
@@ -151,11 +182,13 @@ class RigFiles(QObject):
         status = self.window.statusBar()
         if status is not None:
             status.showMessage(plain(f"Saved {path}"), 6000)
+        if notes:
+            self.window.notice.tell(f"Saved {path.name}; {'; '.join(notes)}.")
         return True
 
     def ask_open(self) -> None:
         """Ask for a rig file and open it."""
-        start = self.window.session.path.parent if self.window.session and self.window.session.path else Path.home()
+        start = self.window.session.path.parent if self.window.session and self.window.session.path else home()
         chosen, _ = QFileDialog.getOpenFileName(self.window, "Open a rig", str(start), RIG_FILTER)
         if chosen:
             self.open_path(Path(chosen))

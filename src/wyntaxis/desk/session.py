@@ -303,12 +303,19 @@ class Session(QObject):
 
     # Saving
 
-    def save(self, path: Path) -> None:
-        """Write the rig; :class:`InputError` of one line when the place cannot be written."""
-        self.sha256 = store.save(self.document, path)
-        self.path = path
+    def save(self, path: Path, *, protected: bool = False) -> tuple[str, ...]:
+        """Write the rig, and return what could not be kept of the file that was there.
+
+        Raises
+        ------
+        InputError
+            In one line, when the place cannot be written.
+        """
+        saved = store.save(self.document, path, protected=protected)
+        self.sha256, self.path = saved.sha256, path
         self.history.mark_saved()
         self.saved_changed.emit()
+        return saved.notes
 
     def changed_on_disk(self) -> bool:
         """Return whether the file is no longer the one that was opened or saved here."""

@@ -8,6 +8,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.opening import sha256_of
+from wyntaxis.core.files.saving import alone_in
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.shelf import (
     FORMAT,
@@ -15,6 +17,7 @@ from wyntaxis.core.rig.shelf import (
     ShelfPart,
     load_own_shelf,
     load_shelf,
+    merged,
     save_shelf,
     validated_shelf,
 )
@@ -36,9 +39,11 @@ class ShelfStock(QObject):
         self._before: list[Shelf] = []
         self.shelf = Shelf()
         self.broken = ""
+        self._sha256: str | None = None
         if path is not None:
             try:
                 self.shelf = load_own_shelf(path)
+                self._sha256 = sha256_of(path)
             except InputError as error:
                 self.broken = str(error)
 
@@ -58,8 +63,11 @@ class ShelfStock(QObject):
         if self.broken:
             self.refused.emit(f"the shelf is not changed while its file cannot be read: {self.broken}")
             return False
-        if not self._save(shelf):
-            return False
+        if self._path is not None:
+            taken = self._saved_with(shelf)
+            if taken is None:
+                return False
+            shelf = taken
         self._before = [*self._before, self.shelf][-UNDO_LIMIT:]
         self.shelf = shelf
         self.changed.emit()
@@ -67,8 +75,12 @@ class ShelfStock(QObject):
 
     def undo(self) -> None:
         """Go back one edit of the shelf."""
-        if self._before and self._save(self._before[-1]):
-            self.shelf = self._before.pop()
+        if not self._before:
+            return
+        shelf = self._saved_with(self._before[-1]) if self._path is not None else self._before[-1]
+        if shelf is not None:
+            self._before.pop()
+            self.shelf = shelf
             self.changed.emit()
 
     def set_value(self, index: int, path: tuple[str, ...], value: Any) -> bool:
@@ -124,8 +136,23 @@ class ShelfStock(QObject):
             self.refused.emit(str(error))
             return False
 
-    def _save(self, shelf: Shelf) -> bool:
-        return self._path is None or self._write(shelf, self._path)
+    def _saved_with(self, shelf: Shelf) -> Shelf | None:
+        """Save a change of the shelf together with what another window has changed meanwhile; None when it cannot."""
+        assert self._path is not None
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            with alone_in(self._path.parent):
+                if self._path.exists() and sha256_of(self._path) != self._sha256:
+                    shelf = merged(self.shelf, shelf, load_own_shelf(self._path))
+                save_shelf(shelf, self._path)
+                self._sha256 = sha256_of(self._path)
+        except OSError as error:
+            self.refused.emit(f"{self._path.parent}: cannot be made: {error.strerror}")
+        except InputError as error:
+            self.refused.emit(str(error))
+        else:
+            return shelf
+        return None
 
     def _write(self, shelf: Shelf, path: Path) -> bool:
         try:

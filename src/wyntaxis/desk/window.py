@@ -101,6 +101,7 @@ class MainWindow(Workplace):
 
         self.built = True
         self.journal = Journal(self.folder)
+        self.journal.failed.connect(self.refuse)
         self.step: Step = next((s for s in steps() if s.key == self.settings.word("step", "")), steps()[0])
         self._build_widgets()
         self.menus = Menus(self, self.files)

@@ -6,11 +6,12 @@ import base64
 import binascii
 import contextlib
 import json
-import math
 import os
 from pathlib import Path
 from typing import Any
 
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.places import state_folder
 
 RECENT_LIMIT = 9
@@ -23,10 +24,9 @@ class WindowState:
     def __init__(self, folder: Path | None = None) -> None:
         self._file = (folder or state_folder()) / "window.json"
         self._values: dict[str, Any] = {}
-        with contextlib.suppress(OSError, ValueError, RecursionError):
-            if self._file.stat().st_size <= _SIZE_LIMIT_BYTES:
-                found = json.loads(self._file.read_text("utf-8"))
-                self._values = found if isinstance(found, dict) else {}
+        with contextlib.suppress(InputError):
+            found = parse_json(read_bytes(self._file, _SIZE_LIMIT_BYTES, "it is the window's state"))
+            self._values = found if isinstance(found, dict) else {}
 
     def word(self, key: str, default: str) -> str:
         """Return a remembered word."""
@@ -36,9 +36,9 @@ class WindowState:
     def number(self, key: str, default: float, low: float, high: float) -> float:
         """Return a remembered number, brought into its range."""
         value = self._values.get(key)
-        if not isinstance(value, (int, float)) or isinstance(value, bool) or math.isnan(value):
+        if not isinstance(value, (int, float)) or isinstance(value, bool):
             return default
-        return min(max(float(value), low), high)
+        return float(min(max(value, low), high))
 
     def state(self, key: str) -> bytes | None:
         """Return a remembered geometry or splitter state."""
@@ -54,7 +54,7 @@ class WindowState:
     def write(self) -> None:
         """Write what is remembered."""
         beside = self._file.with_suffix(f".{os.getpid()}")
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, ValueError):
             self._file.parent.mkdir(parents=True, exist_ok=True)
             beside.write_text(json.dumps(self._values, indent=1), "utf-8")
             beside.replace(self._file)

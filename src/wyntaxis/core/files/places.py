@@ -38,4 +38,17 @@ def _own_folder() -> Path:
 def _base(variable: str, default: str) -> Path:
     """Return a base directory: what the variable says, where that is an absolute path, as the specification wants."""
     base = os.environ.get(variable, "")
-    return Path(base) if base and Path(base).is_absolute() else Path.home() / default
+    return Path(base) if base and Path(base).is_absolute() else home() / default
+
+
+def home() -> Path:
+    """Return the user's home; where the system knows none, a folder of the user's own among the temporary ones."""
+    try:
+        found = Path.home()
+    except RuntimeError:  # neither HOME nor an entry among the users
+        found = Path()
+    if found.is_absolute():
+        return found
+    import tempfile
+
+    return Path(tempfile.gettempdir()) / f"{NAME}-{os.getuid()}"

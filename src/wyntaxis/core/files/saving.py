@@ -3,32 +3,90 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
+import hashlib
+import json
 import os
 import stat
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import is_number
-from wyntaxis.core.files.opening import reason_of
+from wyntaxis.core.files.opening import SIZE_LIMIT_BYTES, reason_of
 
 PREVIOUS_MARK = "~"
+LONGEST_NAME_BYTES = 255
+"""Of a name in a folder, on Linux file systems."""
+LONGEST_PLAIN_BYTES = 200
+"""Names up to this long are told in the names of their temporary files; longer ones by a digest."""
+LOCK_NAME = ".wyntaxis-lock"
 
 
-def write_atomically(data: bytes, path: Path, *, keep_previous: bool) -> None:
-    """Write beside, sync, rename; raise :class:`InputError` of one line and change nothing when that cannot be done."""
+class ProtectedError(InputError):
+    """The file is write-protected: whoever made it so did not want it overwritten."""
+
+
+def document_bytes(document: Any, indent: int, limit: int = SIZE_LIMIT_BYTES) -> bytes:
+    """Return a document as JSON that can be opened again: indented, or without a space where that would be too much.
+
+    Raises
+    ------
+    InputError
+        When it would have more than the reader takes, in any form.
+    """
+    text = json.dumps(document, indent=indent, ensure_ascii=False, allow_nan=False) + "\n"
+    data = text.encode()
+    if len(data) > limit:
+        data = json.dumps(document, separators=(",", ":"), ensure_ascii=False, allow_nan=False).encode()
+    if len(data) > limit:
+        raise InputError(
+            f"cannot be saved: it would have {len(data) / 1e6:.1f} MB, and no more than {limit / 1e6:.1f} MB can be "
+            "opened again; take notes, records or corrections out"
+        )
+    return data
+
+
+def write_atomically(data: bytes, path: Path, *, keep_previous: bool, protected: bool = False) -> tuple[str, ...]:
+    """Write beside, sync, rename; change nothing when that cannot be done.
+
+    Parameters
+    ----------
+    data
+        All that the file is to hold.
+    path
+        Where; a link is followed, and stays.
+    keep_previous
+        Whether the version before stays, under the name with ``~``.
+    protected
+        Whether a write-protected file may be replaced.
+
+    Returns
+    -------
+    tuple of str
+        What could not be kept of the file that was there, in words; empty as a rule.
+
+    Raises
+    ------
+    InputError
+        In one line.
+    """
     target = Path(os.path.realpath(path))
+    if not protected and is_protected(target):
+        raise ProtectedError("is write-protected, so it is not overwritten; save under another name", path)
     temporary: str | None = None
     try:
         _clear_leftovers(target)
         descriptor, temporary = tempfile.mkstemp(prefix=f"{_leftover_prefix(target)}{os.getpid()}-", dir=target.parent)
         with os.fdopen(descriptor, "wb") as file:
-            os.fchmod(file.fileno(), _mode_for(target))
+            notes = _take_over(target, file.fileno())
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        if keep_previous and target.exists():
-            _keep_previous(target)
+        if keep_previous and target.exists() and not _keep_previous(target):
+            notes += ("its name is too long for the version before to be kept beside it",)
         os.replace(temporary, target)
         temporary = None
         _sync_folder(target.parent)
@@ -38,20 +96,69 @@ def write_atomically(data: bytes, path: Path, *, keep_previous: bool) -> None:
         if temporary is not None:
             with contextlib.suppress(OSError):
                 os.unlink(temporary)
+    return notes
 
 
-def _mode_for(target: Path) -> int:
+def is_protected(path: Path) -> bool:
+    """Return whether a file is there that nobody may write."""
     try:
-        return stat.S_IMODE(target.stat().st_mode)
+        info = path.stat()
+    except (OSError, ValueError):
+        return False
+    return stat.S_ISREG(info.st_mode) and (not info.st_mode & 0o222 or not os.access(path, os.W_OK))
+
+
+@contextlib.contextmanager
+def alone_in(folder: Path) -> Iterator[None]:
+    """Keep other windows from changing what all share in a folder, while it is read, changed and written.
+
+    A folder that cannot hold a lock, such as one on a network, is used without.
+    """
+    descriptor = None
+    with contextlib.suppress(OSError):
+        descriptor = os.open(folder / LOCK_NAME, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        fcntl.flock(descriptor, fcntl.LOCK_EX)
+    try:
+        yield
+    finally:
+        if descriptor is not None:
+            os.close(descriptor)
+
+
+def _take_over(target: Path, descriptor: int) -> tuple[str, ...]:
+    """Give the new file mode, owner, group and attributes of the one that it replaces; return what it cannot keep."""
+    try:
+        info = target.stat()
     except OSError:
         mask = os.umask(0)
         os.umask(mask)
-        return 0o666 & ~mask
+        os.fchmod(descriptor, 0o666 & ~mask)
+        return ()
+    notes = []
+    if info.st_nlink > 1:
+        notes.append("its other names (hard links) hold the version before")
+    own = os.fstat(descriptor)
+    if (info.st_uid, info.st_gid) != (own.st_uid, own.st_gid):
+        try:
+            os.fchown(descriptor, info.st_uid, info.st_gid)
+        except OSError:
+            with contextlib.suppress(OSError):
+                os.fchown(descriptor, -1, info.st_gid)
+            notes.append("it belongs to you now, as its owner cannot be kept")
+    os.fchmod(descriptor, stat.S_IMODE(info.st_mode))
+    try:
+        for name in os.listxattr(target):
+            os.setxattr(descriptor, name, os.getxattr(target, name))
+    except OSError:
+        notes.append("its extended attributes could not all be kept")
+    return tuple(notes)
 
 
-def _keep_previous(target: Path) -> None:
-    """Give the present version a second name; the old name is never without a file."""
+def _keep_previous(target: Path) -> bool:
+    """Give the present version a second name, unless it were too long; the old name is never without a file."""
     previous = target.with_name(target.name + PREVIOUS_MARK)
+    if len(os.fsencode(previous.name)) > LONGEST_NAME_BYTES:
+        return False
     spare = target.with_name(f"{_leftover_prefix(target)}{os.getpid()}-{PREVIOUS_MARK}")
     spare.unlink(missing_ok=True)
     try:
@@ -61,10 +168,13 @@ def _keep_previous(target: Path) -> None:
     os.replace(spare, previous)
     # rename() does nothing where both names are already the same file, as after two saves cut short.
     spare.unlink(missing_ok=True)
+    return True
 
 
 def _leftover_prefix(target: Path) -> str:
-    return f".{target.name}.saving-"
+    name = os.fsencode(target.name)
+    told = target.name if len(name) <= LONGEST_PLAIN_BYTES else hashlib.sha256(name).hexdigest()[:32]
+    return f".{told}.saving-"
 
 
 def _clear_leftovers(target: Path) -> None:

@@ -13,13 +13,16 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.faults import note_fault
 from wyntaxis.core.files.foreign_text import is_number
-from wyntaxis.core.files.opening import parse_json, read_bytes
+from wyntaxis.core.files.opening import SIZE_LIMIT_BYTES, parse_json, read_bytes
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import to_bytes, validated
 
 _SUFFIX = ".journal.json"
+JOURNAL_LIMIT_BYTES = 3 * SIZE_LIMIT_BYTES
+"""A rig as large as one may be, every character of it escaped."""
 
 
 @dataclass(frozen=True)
@@ -29,6 +32,8 @@ class Recovered:
     journal: Path
     rig: Rig
     rig_path: Path | None
+    sha256: str | None = None
+    """Of the rig file as it was when the session opened or saved it last."""
 
 
 def journal_path(folder: Path) -> Path:
@@ -36,14 +41,18 @@ def journal_path(folder: Path) -> Path:
     return folder / f"{os.getpid()}-{_start_of(os.getpid())}{_SUFFIX}"
 
 
-def write_journal(journal: Path, rig: Rig, rig_path: Path | None) -> None:
+def write_journal(journal: Path, rig: Rig, rig_path: Path | None, sha256: str | None = None) -> None:
     """Write the rig as it stands; :class:`InputError` when the state folder cannot be written."""
     try:
         journal.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise InputError(f"cannot be made: {error.strerror}", journal.parent) from None
-    document = {"rig_path": str(rig_path) if rig_path else None, "rig": json.loads(to_bytes(rig))}
-    write_atomically(json.dumps(document).encode(), journal, keep_previous=False)
+    document = {
+        "rig_path": str(rig_path) if rig_path else None,
+        "sha256": sha256,
+        "rig": json.loads(to_bytes(rig)),
+    }
+    write_atomically(json.dumps(document, separators=(",", ":")).encode(), journal, keep_previous=False)
 
 
 def remove_journal(journal: Path) -> None:
@@ -55,18 +64,25 @@ def remove_journal(journal: Path) -> None:
 def find_left_behind(folder: Path) -> list[Recovered]:
     """Return what sessions that no longer run left unsaved, the newest first; unreadable journals are passed over."""
     try:
-        journals = sorted(folder.glob(f"*{_SUFFIX}"), key=lambda path: path.stat().st_mtime, reverse=True)
-    except OSError:
+        journals = sorted(folder.glob(f"*{_SUFFIX}"), key=lambda path: path.lstat().st_mtime, reverse=True)
+    except (OSError, ValueError):
         return []
     found = []
     for journal in journals:
-        if _still_runs(journal):
-            continue
-        with contextlib.suppress(InputError, KeyError, TypeError):
-            document = parse_json(read_bytes(journal))
-            path = document["rig_path"]
-            found.append(Recovered(journal, validated(document["rig"]), Path(path) if path else None))
+        try:
+            if not _still_runs(journal):
+                found.append(_recovered(journal))
+        except Exception as error:  # whatever a journal holds must not keep the window from opening
+            note_fault(error)
     return found
+
+
+def _recovered(journal: Path) -> Recovered:
+    document = parse_json(read_bytes(journal, JOURNAL_LIMIT_BYTES, "a journal holds one rig"))
+    path, sha256 = document["rig_path"], document.get("sha256")
+    if not isinstance(path, str | None) or not isinstance(sha256, str | None):
+        raise InputError("is no journal", journal)
+    return Recovered(journal, validated(document["rig"]), Path(path) if path else None, sha256)
 
 
 def _still_runs(journal: Path) -> bool:

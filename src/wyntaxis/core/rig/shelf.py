@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -12,7 +11,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from wyntaxis.core.files.errors import InputError, describe, quoted
 from wyntaxis.core.files.opening import parse_json, read_bytes
-from wyntaxis.core.files.saving import write_atomically
+from wyntaxis.core.files.saving import document_bytes, write_atomically
 from wyntaxis.core.files.tables import separator_of
 from wyntaxis.core.rig.base import StrictModel
 from wyntaxis.core.rig.parts import Part
@@ -102,12 +101,35 @@ def save_shelf(shelf: Shelf, path: Path) -> None:
         data = to_csv(shelf)
     else:
         document = shelf.model_dump(mode="json", exclude_unset=True) | {"format": FORMAT, "version": 1}
-        data = (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode()
+        data = document_bytes(document, indent=1)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise InputError(f"cannot be made: {error.strerror}", path.parent) from None
     write_atomically(data, path, keep_previous=True)
+
+
+def merged(before: Shelf, now: Shelf, other: Shelf) -> Shelf:
+    """Return a shelf that somebody else has changed meanwhile, with one's own change made in it.
+
+    Parameters
+    ----------
+    before, now
+        The shelf before and after one's own change.
+    other
+        The shelf as it has become meanwhile.
+
+    Returns
+    -------
+    Shelf
+        ``other``, with the parts changed or added that differ between ``before`` and ``now``, and those taken out that
+        are no longer in ``now``.
+    """
+    was, is_now = ({entry.part.id: entry for entry in shelf.parts} for shelf in (before, now))
+    changed = {key: entry for key, entry in is_now.items() if was.get(key) != entry}
+    gone = was.keys() - is_now.keys()
+    kept = {entry.part.id: entry for entry in other.parts if entry.part.id not in gone}
+    return Shelf(parts=tuple((kept | changed).values()))
 
 
 def to_csv(shelf: Shelf) -> bytes:

@@ -7,7 +7,6 @@ over it, so that at every instant the name holds either the whole old or the who
 from __future__ import annotations
 
 import hashlib
-import json
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -16,7 +15,7 @@ from pydantic import ValidationError
 
 from wyntaxis.core.files.errors import InputError, describe, quoted
 from wyntaxis.core.files.opening import parse_json, read_bytes
-from wyntaxis.core.files.saving import write_atomically
+from wyntaxis.core.files.saving import document_bytes, write_atomically
 from wyntaxis.core.rig.model import FORMAT, VERSION, Rig
 
 SUFFIX = ".rig.json"
@@ -71,22 +70,33 @@ def validated(document: Any) -> Rig:
 
 
 def to_bytes(rig: Rig) -> bytes:
-    """Return the file of a rig: the keys it came with, in the model's order, two spaces an indent."""
-    document = _tidy(rig.model_dump(mode="json", exclude_unset=True))
-    return (json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) + "\n").encode()
+    """Return a rig as it is written; :class:`InputError` when it would be too large to be opened again."""
+    return document_bytes(_tidy(rig.model_dump(mode="json", exclude_unset=True)), indent=2)
 
 
-def save(rig: Rig, path: Path) -> str:
-    """Write a rig file atomically, keep the version before as ``NAME.rig.json~``, and return the SHA-256 written.
+@dataclass(frozen=True)
+class Saved:
+    """The SHA-256 of the bytes written, and what could not be kept of the file that was there."""
+
+    sha256: str
+    notes: tuple[str, ...] = ()
+
+
+def save(rig: Rig, path: Path, *, protected: bool = False) -> Saved:
+    """Write a rig file atomically, and keep the version before as ``NAME.rig.json~``.
 
     Raises
     ------
     InputError
-        With one line when the place cannot be written; the file there is then as it was.
+        With one line when the place cannot be written, or is write-protected and ``protected`` does not say
+        otherwise; the file there is then as it was.
     """
-    data = to_bytes(rig)
-    write_atomically(data, path, keep_previous=True)
-    return hashlib.sha256(data).hexdigest()
+    try:
+        data = to_bytes(rig)
+    except InputError as error:
+        raise InputError(error.reason, path) from None
+    notes = write_atomically(data, path, keep_previous=True, protected=protected)
+    return Saved(hashlib.sha256(data).hexdigest(), notes)
 
 
 def _tidy(node: Any) -> Any:

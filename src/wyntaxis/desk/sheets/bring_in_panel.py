@@ -27,6 +27,7 @@ from wyntaxis.core.evidence.foreign.readers import ForeignFile, read_foreign
 from wyntaxis.core.evidence.foreign.units import units_for
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.core.files.places import home
 from wyntaxis.core.records.bring_in import record_of
 from wyntaxis.core.records.compare import value_text
 from wyntaxis.core.records.mapping import Suggestions, apply_map
@@ -127,7 +128,7 @@ class BringInPanel(Panel):
 
     def ask(self) -> None:
         """Ask for a program's file."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "A program's file", str(Path.home()), FILE_FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(self, "A program's file", str(home()), FILE_FILTER)
         if chosen:
             self.open(Path(chosen))
 

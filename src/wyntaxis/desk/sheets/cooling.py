@@ -16,6 +16,7 @@ from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
 from wyntaxis.core.evidence.measured import camera_index
 from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.files.places import home
 from wyntaxis.core.steps import COOLING, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.background import Job
@@ -98,7 +99,7 @@ class CoolingSheet(StepSheet):
 
     def ask(self) -> None:
         """Ask for logs and read them."""
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Cooling logs", str(Path.home()), LOG_FILTER)
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Cooling logs", str(home()), LOG_FILTER)
         if chosen:
             self.read([Path(path) for path in chosen])
 

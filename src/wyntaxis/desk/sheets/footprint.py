@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.places import home
 from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig import store
 from wyntaxis.core.rig.edit import Change
@@ -420,7 +421,7 @@ class FootprintSheet(StepSheet):
 
     def ask_add(self) -> None:
         """Ask for a rig and lay its frame over this one."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Lay a rig over this one", str(Path.home()), RIG_FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Lay a rig over this one", str(home()), RIG_FILTER)
         if chosen:
             self.add_rig(Path(chosen))
 

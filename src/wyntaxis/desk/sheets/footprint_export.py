@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
+from wyntaxis.core.files.places import home
 from wyntaxis.core.sky.coordinates import coordinates_text
 from wyntaxis.core.sky.footprint import CORNERS, Footprint, corners_csv, stc_s
 from wyntaxis.core.wording import number
@@ -43,7 +44,7 @@ class FootprintExport:
     def ask_save(self) -> None:
         """Ask for a file; its suffix says whether STC-S, CSV or a picture."""
         chosen, _ = QFileDialog.getSaveFileName(
-            self._patch, "Save the footprint", str(Path.home() / "footprint.txt"), SAVE_FILTER
+            self._patch, "Save the footprint", str(home() / "footprint.txt"), SAVE_FILTER
         )
         if chosen:
             self.save(Path(chosen))

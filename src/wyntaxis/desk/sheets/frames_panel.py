@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout
 
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.places import home
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.audit import HeaderAudit
@@ -61,7 +62,7 @@ class FramesPanel(Panel):
 
     def ask(self) -> None:
         """Ask for a folder of frames and read it."""
-        chosen = QFileDialog.getExistingDirectory(self, "A folder of frames", str(Path.home()))
+        chosen = QFileDialog.getExistingDirectory(self, "A folder of frames", str(home()))
         if chosen:
             self.read(Path(chosen))
 
@@ -75,7 +76,7 @@ class FramesPanel(Panel):
 
     def ask_save(self) -> None:
         """Ask where to save the audit."""
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the audit", str(Path.home() / "frames.csv"), "CSV (*.csv)")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the audit", str(home() / "frames.csv"), "CSV (*.csv)")
         if chosen:
             self.save(Path(chosen))
 

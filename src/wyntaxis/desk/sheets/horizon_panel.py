@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.places import home
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.sky.horizon import NightPath, horizon_csv, night_path, with_horizon
 from wyntaxis.desk.background import Job
@@ -15,6 +16,7 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.plots_sky import HorizonPlot
+from wyntaxis.desk.saving import export
 from wyntaxis.desk.session import Session
 
 CSV_FILTER = "Horizon (*.csv *.txt *.hrz);;All files (*)"
@@ -57,7 +59,7 @@ class HorizonPanel(QWidget):
 
     def ask_file(self) -> None:
         """Ask for a horizon file and bring it in."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "A horizon", str(Path.home()), CSV_FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(self, "A horizon", str(home()), CSV_FILTER)
         if chosen:
             self.bring_in(Path(chosen))
 
@@ -71,12 +73,11 @@ class HorizonPanel(QWidget):
     def ask_write(self) -> None:
         """Ask for a file and write the horizon to it."""
         site = self._session.rig.site
-        chosen, _ = QFileDialog.getSaveFileName(self, "Write the horizon", str(Path.home() / "horizon.csv"), CSV_FILTER)
+        chosen, _ = QFileDialog.getSaveFileName(self, "Write the horizon", str(home() / "horizon.csv"), CSV_FILTER)
         if chosen and site is not None:
-            try:
-                Path(chosen).write_text(horizon_csv(site), "utf-8")
-            except OSError as error:
-                self._session.refused.emit(f"{chosen}: cannot be written: {error.strerror}")
+            refusal = export(horizon_csv(site).encode(), Path(chosen))
+            if refusal is not None:
+                self._session.refused.emit(refusal)
 
     def forget(self) -> None:
         """Take the horizon out of the site."""

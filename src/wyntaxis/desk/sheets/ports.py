@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout
 from wyntaxis.core.evidence.ports.kind import PORTS as PORTS_READ
 from wyntaxis.core.evidence.ports.match import match_devices
 from wyntaxis.core.evidence.ports.tree import DEFAULT_ROOT, PortTree, read_ports
+from wyntaxis.core.files.places import home
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.steps import PORTS, Step
@@ -81,7 +82,7 @@ class PortsSheet(StepSheet):
 
     def ask_root(self) -> None:
         """Ask for the root of another tree and read it."""
-        chosen = QFileDialog.getExistingDirectory(self, "Root of a sysfs", str(Path.home()))
+        chosen = QFileDialog.getExistingDirectory(self, "Root of a sysfs", str(home()))
         if chosen:
             self.read(Path(chosen))
 

@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.scale.image_scale import (
     two_star_scale,
     typed_scale,
 )
+from wyntaxis.core.files.places import home
 from wyntaxis.core.quantities.imaging import best_focal_length_mm
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import variant_rig
@@ -217,7 +218,7 @@ class MeasuredScalePanel(Panel):
 
     def ask_frame(self) -> None:
         """Ask for a frame and read it."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "A solved frame", str(Path.home()), FRAME_FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(self, "A solved frame", str(home()), FRAME_FILTER)
         if chosen:
             self.read_frame(Path(chosen))
 

@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.sensor.kind import SensorBench, keep
 from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.places import home
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR, Step
 from wyntaxis.core.wording import number, plus_minus, short
@@ -213,7 +214,7 @@ class SensorSheet(StepSheet):
 
     def ask(self) -> None:
         """Ask for a folder of bench frames and measure it."""
-        chosen = QFileDialog.getExistingDirectory(self, "A folder of bench frames", str(Path.home()))
+        chosen = QFileDialog.getExistingDirectory(self, "A folder of bench frames", str(home()))
         if chosen:
             self.measure(Path(chosen))
 

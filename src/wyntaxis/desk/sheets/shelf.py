@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.places import home
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import SHELF, Step
@@ -178,7 +179,7 @@ class ShelfSheet(StepSheet):
 
     def ask_import(self) -> None:
         """Ask for a file and add its parts."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Import parts", str(Path.home()), EXCHANGE_FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import parts", str(home()), EXCHANGE_FILTER)
         if chosen:
             count = self.session.stock.import_file(Path(chosen))
             if count is not None:
@@ -186,7 +187,7 @@ class ShelfSheet(StepSheet):
 
     def ask_export(self) -> None:
         """Ask for a file and write the shelf to it."""
-        start = str(Path.home() / "shelf.csv")
+        start = str(home() / "shelf.csv")
         chosen, _ = QFileDialog.getSaveFileName(self, "Export the shelf", start, EXCHANGE_FILTER)
         if chosen and self.session.stock.export_file(Path(chosen)):
             self.answer.setText(f"Shelf written to {chosen}")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import time
 from collections.abc import Iterable
@@ -16,7 +15,7 @@ from wyntaxis.core.evidence.foreign.readers import MAX_VALUES, Flat, ForeignFile
 from wyntaxis.core.files.errors import InputError, describe
 from wyntaxis.core.files.foreign_text import is_number
 from wyntaxis.core.files.opening import parse_json, read_bytes
-from wyntaxis.core.files.saving import write_atomically
+from wyntaxis.core.files.saving import document_bytes, write_atomically
 from wyntaxis.core.rig.base import StrictModel, Text
 
 FORMAT = "wyntaxis-key-maps"
@@ -109,7 +108,7 @@ def save_maps(maps: KeyMaps, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise InputError(f"cannot be made: {error.strerror}", path.parent) from None
-    write_atomically((json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode(), path, keep_previous=True)
+    write_atomically(document_bytes(document, indent=1), path, keep_previous=True)
 
 
 _SELECTOR = re.compile(r"(?P<head>.*?)\[(?P<key>[^\[\]=]+)=(?P<value>[^\]]*)\](?P<tail>.*)", re.DOTALL)
