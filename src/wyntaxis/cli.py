@@ -49,13 +49,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _tell(text: str) -> None:
     """Print one line on what went wrong, where there is somebody to hear it."""
-    from wyntaxis.core.files.foreign_text import one_line
+    from wyntaxis.core.files.foreign_text import LINE_CHARACTERS, one_line
 
     if sys.stderr is not None:
         with contextlib.suppress(OSError, ValueError):
-            line = f"wyntaxis: {one_line(text)}"
-            code = sys.stderr.encoding or "ascii"
-            print(line.encode(code, "backslashreplace").decode(code), file=sys.stderr)
+            code = sys.stderr.encoding or "utf-8"
+            told = one_line(text).encode(code, "backslashreplace").decode(code)
+            if len(told) > LINE_CHARACTERS:  # what this terminal cannot show takes more room
+                told = f"{told[: LINE_CHARACTERS // 2]} ... {told[-LINE_CHARACTERS // 3 :]}"
+            print(f"wyntaxis: {told}", file=sys.stderr)
 
 
 class _Parser(argparse.ArgumentParser):

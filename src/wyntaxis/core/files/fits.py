@@ -25,6 +25,7 @@ BLOCK_BYTES, CARD_BYTES = 2880, 80
 MAX_HEADER_BYTES = 4 << 20
 """A frame's header has some 10 kB; the history of a long processing has some 100."""
 MAX_AXES = 9
+LONGEST_WHOLE, OUT_OF_REASON = 18, 10**18
 MAX_DATA_BYTES = 1 << 40
 MAX_UNPACKED_BYTES = 1 << 30
 MAX_HDUS = 200
@@ -135,12 +136,20 @@ def data_bytes(header: bytes) -> int:
 
 
 def _whole(header: bytes, keyword: bytes, default: int = 0) -> int:
-    """Return a whole number of a raw header."""
+    """Return a whole number of a raw header; :class:`InputError` where it stands twice, as readers then differ."""
+    found = default, False
     for at in range(0, len(header), CARD_BYTES):
         if header[at : at + 8] == keyword.ljust(8):
             value = header[at + 10 : at + CARD_BYTES].split(b"/")[0].strip()
-            return int(value) if re.fullmatch(rb"[+-]?[0-9]{1,18}", value) else default
-    return default
+            number = default
+            if re.fullmatch(rb"[+-]?[0-9]+", value):
+                number = int(value) if len(value) < LONGEST_WHOLE else OUT_OF_REASON
+            if found[1] and found[0] != number:
+                raise InputError(
+                    f"is no readable FITS file: {keyword.decode()} stands twice, as {found[0]} and {number}"
+                )
+            found = number, True
+    return found[0]
 
 
 def check_regular(path: Path) -> None:
@@ -154,6 +163,17 @@ def check_regular(path: Path) -> None:
         raise InputError("is a folder; name a frame in it", path)
     if not stat.S_ISREG(mode):
         raise InputError("is not a regular file", path)
+
+
+def card_value(header: Header, key: str, default: object = None) -> object:
+    """Return a card's value; the default for one that is missing or cannot be parsed, which says nothing of others."""
+    from astropy.io.fits.card import Undefined
+
+    try:
+        value = header.get(key, default)
+    except Exception:  # a broken card raises on being read
+        return default
+    return default if isinstance(value, Undefined) else value
 
 
 def first_line(error: BaseException) -> str:

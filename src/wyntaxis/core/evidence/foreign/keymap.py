@@ -21,6 +21,8 @@ from wyntaxis.core.rig.base import StrictModel, Text
 FORMAT = "wyntaxis-key-maps"
 LONGEST_PATH = 2000
 MAX_SECONDS = 5.0
+MAX_TRIED = 400
+"""In a file of more values, no path is tried out against all of them."""
 MIN_SHARE = 0.6
 """A map is taken for a file when it finds at least this share of its paths there."""
 LIST_SEPARATORS = {"comma": ",", "semicolon": ";", "space": None, "bar": "|"}
@@ -187,6 +189,20 @@ def _selected(found: re.Match[str], values: Flat) -> list[str]:
     return sorted(set(paths), key=_natural)
 
 
+_last_folded: tuple[Flat, dict[str, str]] = {}, {}
+
+
+def _folded(values: Flat) -> dict[str, str]:
+    """Return the first path of each, whatever its capitals; kept for the file that is asked about again and again."""
+    global _last_folded  # noqa: PLW0603 (one file at a time is worked on)
+    if _last_folded[0] is not values:
+        index: dict[str, str] = {}
+        for path in values:
+            index.setdefault(path.casefold(), path)
+        _last_folded = values, index
+    return _last_folded[1]
+
+
 def stable_path(path: str, values: Flat) -> str:
     """Return a path that still finds its value when the list it stands in grows: by a sibling's value, not by place.
 
@@ -205,17 +221,18 @@ def stable_path(path: str, values: Flat) -> str:
     places = list(re.finditer(r"\[[0-9]+\]", path))
     if not places:
         return path
-    place = places[-1]
+    place, folded = places[-1], _folded(values)
     head, index, tail = path[: place.start()], place[0], path[place.end() :]
     own = tail.removeprefix(".")
     for key in SIBLING_KEYS:
         for sibling, at in ((f"{head}{index}.", key), ("", f"{key}{index}")):
-            named = next((p for p in values if p.casefold() == f"{sibling}{at}".casefold()), None)
+            named = folded.get(f"{sibling}{at}".casefold())
             if named is None or named == path or own.casefold() == key:
                 continue
             value, word = values[named], named.removesuffix(index).rpartition(".")[2]
             chosen = f"{head}[{word}={value}]{tail}"
-            if isinstance(value, str) and "]" not in value and matches(chosen, values) == [path]:
+            told = isinstance(value, str) and "]" not in value and len(values) <= MAX_TRIED
+            if told and matches(chosen, values) == [path]:
                 return chosen
     return path
 

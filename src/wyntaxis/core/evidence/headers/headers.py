@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Literal
 from wyntaxis.core.evidence.foreign.units import parse_foreign_number
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, load_filter_names
 from wyntaxis.core.files.errors import InputError, Progress, shown
-from wyntaxis.core.files.fits import check_regular, data_bytes, first_line, headers_of, raw_header
+from wyntaxis.core.files.fits import card_value, check_regular, data_bytes, first_line, headers_of, raw_header
 from wyntaxis.core.files.places import own_filter_names_path
 
 if TYPE_CHECKING:
@@ -249,34 +249,28 @@ def _image_header(path: Path) -> Header:
                 check_regular(path)
                 with path.open("rb") as file:
                     raw = raw_header(file)
-                    data_bytes(raw)
+                    wanted, size = file.tell() + data_bytes(raw), os.fstat(file.fileno()).st_size
+                    if size < wanted:
+                        raise InputError(f"is cut short: {size} of {wanted} bytes; copy it again, or take it out")
                     header = Header.fromstring(raw)
-                    _check_whole(header, file.tell(), os.fstat(file.fileno()).st_size)
             except OSError as error:
                 raise InputError(f"cannot be read: {error.strerror or first_line(error)}") from None
-            if header.get("NAXIS", 0):
+            if card_value(header, "NAXIS", 0):
                 return header
     primary: Header | None = None
     for header in headers_of(path):
         if primary is None:
             primary = header
-        if header.get("ZNAXIS1", header.get("NAXIS1")) and header.get("XTENSION", "IMAGE").strip() != "TABLE":
+        if (
+            card_value(header, "ZNAXIS1", card_value(header, "NAXIS1"))
+            and str(card_value(header, "XTENSION", "IMAGE")).strip() != "TABLE"
+        ):
             if header is not primary:
                 header.extend(primary.cards, unique=True, strip=True)
             return header
     if primary is None:
         raise InputError("holds no HDU")
     return primary
-
-
-def _check_whole(header: Header, start: int, size: int) -> None:
-    """Raise an :class:`InputError` when the file ends before the pixels do that its header announces."""
-    sides = [header.get(f"NAXIS{index + 1}", 0) for index in range(min(int(header.get("NAXIS", 0)), 9))]
-    if not sides or not all(isinstance(side, int) and side > 0 for side in sides):
-        return
-    wanted = start + abs(int(header.get("BITPIX", 8))) // 8 * math.prod(sides)
-    if size < wanted:
-        raise InputError(f"is cut short: {size} of {wanted} bytes; copy it again, or take it out")
 
 
 def frame_header(header: Header, path: str) -> FrameHeader:
@@ -328,26 +322,15 @@ def frame_header(header: Header, path: str) -> FrameHeader:
 
 def _text(header: Header, *keys: str) -> str | None:
     for key in keys:
-        value = _value(header, key)
+        value = card_value(header, key)
         if value is not None and str(value).strip():
             return str(value).strip()[:200]
     return None
 
 
-def _value(header: Header, key: str) -> object:
-    """Return a card's value; None for one that is missing or cannot be parsed, which says nothing of the others."""
-    from astropy.io.fits.card import Undefined
-
-    try:
-        value = header.get(key)
-    except Exception:  # a broken card raises on being read
-        return None
-    return None if isinstance(value, Undefined) else value
-
-
 def _number(header: Header, *keys: str) -> float | None:
     for key in keys:
-        value = _value(header, key)
+        value = card_value(header, key)
         if value is None:
             continue
         try:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from wyntaxis.core.files.errors import InputError, shown
-from wyntaxis.core.files.fits import first_line, headers_of, sha256_of_file
+from wyntaxis.core.files.fits import card_value, first_line, headers_of, sha256_of_file
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -154,8 +154,8 @@ _MATRIX = ("CD1_1", "CD1_2", "CD2_1", "CD2_2")
 
 def _check_matrix(header: Header) -> None:
     """Raise ValueError where no matrix gives the scale: absent or zero, a WCS reader would take 1 degree a pixel."""
-    cd = [header.get(key) for key in _MATRIX]
-    steps = [header.get(key) for key in ("CDELT1", "CDELT2")]
+    cd = [card_value(header, key) for key in _MATRIX]
+    steps = [card_value(header, key) for key in ("CDELT1", "CDELT2")]
     told = [value for value in (*cd, *steps) if isinstance(value, (int, float))]
     if not told:
         raise ValueError("its WCS gives no scale (neither a CD matrix nor CDELT): solve the frame anew")
@@ -189,7 +189,7 @@ def _is_j2000(wcs: Any) -> bool:
 
 
 def _frame_size(header: Header) -> tuple[int, int]:
-    sizes = [header.get(f"Z{key}", header.get(key)) for key in ("NAXIS1", "NAXIS2")]
+    sizes: list[Any] = [card_value(header, f"Z{key}", card_value(header, key)) for key in ("NAXIS1", "NAXIS2")]
     if not all(isinstance(size, int) and size > 1 for size in sizes):
         raise ValueError("its header does not give the frame's size (NAXIS1, NAXIS2)")
     return sizes[0], sizes[1]
@@ -214,14 +214,14 @@ def _jacobian(wcs: Any, pixel: Any) -> Any:
 
 def _solving_error_px(header: Header, scale: float) -> float:
     """Return the standard error of a solved position in px: from CRDER where the header has it."""
-    errors = [header.get(key) for key in ("CRDER1", "CRDER2")]
+    errors = [card_value(header, key) for key in ("CRDER1", "CRDER2")]
     found = [float(e) for e in errors if isinstance(e, (int, float)) and math.isfinite(e) and e > 0]
     return max(found) * 3600 / scale if found else SOLVING_ERROR_PX
 
 
 def _binning(header: Header, sensor: Sensor | None, width: int, height: int) -> tuple[int, list[str]]:
     """Return the frame's binning, and what is to be said of it."""
-    stated = header.get("XBINNING")
+    stated = card_value(header, "XBINNING")
     said = int(stated) if isinstance(stated, (int, float)) and 1 <= stated <= 64 else None
     from_size = None
     if sensor is not None:
