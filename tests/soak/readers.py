@@ -7,6 +7,7 @@ import io
 import json
 import os
 import sys
+import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -88,10 +89,14 @@ def run_command(*arguments: str) -> None:
         raise BrokenPromiseError("exit code 2 without a word")
     if any(len(line) > LONGEST_LINE for line in lines):
         raise BrokenPromiseError(f"a line of {max(map(len, lines))} characters")
-    if any(not char.isprintable() and char not in "\n\t\u00a0\u202f\u2009" for char in told + out.getvalue()):
+    if any(not _is_visible(char) for char in told + out.getvalue()):
         raise BrokenPromiseError("what cannot be shown was printed raw")
     if code != 2 and "--json" in arguments:
         json.loads(out.getvalue(), parse_constant=_no_constant)
+
+
+def _is_visible(char: str) -> bool:
+    return char.isprintable() or char in "\n\t" or unicodedata.category(char) == "Zs"
 
 
 def _no_constant(name: str) -> float:

@@ -157,8 +157,10 @@ class RigFiles(QObject):
         path = Path(chosen)
         if not path.name.endswith(".json"):
             path = path.with_name(path.name + SUFFIX)
+        from wyntaxis.core.files.opening import is_there
+
         own = self.window.session.path
-        if not path.exists() or (own is not None and own.exists() and path.samefile(own)):
+        if not is_there(path) or (own is not None and is_there(own) and path.samefile(own)):
             return self._save_or_ask(path)
         self.window.notice.ask(
             f"{path.name} is there already, in {path.parent}.",

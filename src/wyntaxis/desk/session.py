@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.evidence.kinds import Evidence, EvidenceKind
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.files.opening import sha256_of
+from wyntaxis.core.files.opening import is_there, sha256_of
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.base import DocumentPath
@@ -319,7 +319,7 @@ class Session(QObject):
 
     def changed_on_disk(self) -> bool:
         """Return whether the file is no longer the one that was opened or saved here."""
-        return self.path is not None and self.path.exists() and sha256_of(self.path) != self.sha256
+        return self.path is not None and is_there(self.path) and sha256_of(self.path) != self.sha256
 
     # Choosing
 

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.files.opening import sha256_of
+from wyntaxis.core.files.opening import is_there, sha256_of
 from wyntaxis.core.files.saving import alone_in
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.shelf import (
@@ -142,7 +142,7 @@ class ShelfStock(QObject):
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True)
             with alone_in(self._path.parent):
-                if self._path.exists() and sha256_of(self._path) != self._sha256:
+                if is_there(self._path) and sha256_of(self._path) != self._sha256:
                     shelf = merged(self.shelf, shelf, load_own_shelf(self._path))
                 save_shelf(shelf, self._path)
                 self._sha256 = sha256_of(self._path)

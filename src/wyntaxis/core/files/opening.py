@@ -38,6 +38,24 @@ def read_bytes(path: Path, limit: int = SIZE_LIMIT_BYTES, hint: str = RIG_HINT) 
             raise InputError(f"cannot be read: {reason_of(error)}", path) from None
 
 
+def is_there(path: Path) -> bool:
+    """Return whether something is there; also of a name that no folder can hold."""
+    return os.path.lexists(path) and _stat_of(path) is not None
+
+
+def is_folder(path: Path) -> bool:
+    """Return whether a folder is there; also of a name that no folder can hold."""
+    info = _stat_of(path)
+    return info is not None and stat.S_ISDIR(info.st_mode)
+
+
+def _stat_of(path: Path) -> os.stat_result | None:
+    try:
+        return path.stat()
+    except (OSError, ValueError):
+        return None
+
+
 def parse_json(data: bytes) -> Any:
     """Return strict JSON from bytes: UTF-8, no NaN, no key twice; an :class:`InputError` says where it breaks."""
     if not data.strip():

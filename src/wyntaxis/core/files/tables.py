@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import itertools
 
 SEPARATORS = ",;\t|"
 
@@ -15,8 +14,8 @@ def separator_of(text: str, among: str = SEPARATORS) -> str:
     return max(among, key=first.count)
 
 
-def table_rows(text: str, most: int) -> list[list[str]]:
-    """Return the first rows of a CSV text that hold anything, whatever separates their cells.
+def table_rows(text: str, most: int, most_cells: int) -> list[list[str]]:
+    """Return the first rows of a CSV text that hold anything, and so many cells at most, whatever separates them.
 
     Raises
     ------
@@ -24,4 +23,12 @@ def table_rows(text: str, most: int) -> list[list[str]]:
         When it is broken.
     """
     reader = csv.reader(io.StringIO(text), delimiter=separator_of(text))
-    return list(itertools.islice((row for row in reader if any(cell.strip() for cell in row)), most))
+    rows: list[list[str]] = []
+    cells = 0
+    for row in reader:
+        if any(cell.strip() for cell in row):
+            rows.append(row)
+            cells += len(row)
+            if len(rows) >= most or cells > most_cells:
+                break
+    return rows

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
-from itertools import combinations
 
 from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 from wyntaxis.core.findings import conditions
@@ -31,6 +30,7 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import PORTS
 from wyntaxis.core.wording import number, short
 
+MAX_ALIKE_TOLD = 12
 _NUMBERED = re.compile(r"(/dev/)?tty(USB|ACM)[0-9]+")
 _SOURCE = "Kernel ABI, sysfs-bus-usb"
 
@@ -317,18 +317,24 @@ def identity(evaluation: Evaluation) -> Iterator[Finding]:
     if bus is None:
         return
     ours = {match.device.identity.usb_id: match.device for match in bus.matches if match.device.identity}
-    for first, other in combinations((usb for usb in bus.tree.devices if not usb.is_hub), 2):
-        if first.usb_id == other.usb_id and first.serial_number == other.serial_number and first.usb_id in ours:
-            device = ours[first.usb_id]
-            yield Finding(
-                "ports.identity",
-                Verdict.FAILS,
-                device.id,
-                f"Two devices on the bus are {first.usb_id} {first.serial_number or 'without a serial number'}",
-                (f"{first.name} {first.title}", f"{other.name} {other.title}"),
-                Remedy("tell them apart by their place: keep each in its own port, and name the port in the program"),
-                _SOURCE,
-            )
+    alike: dict[tuple[str, str | None], list[UsbDevice]] = {}
+    for usb in bus.tree.devices:
+        if not usb.is_hub and usb.usb_id in ours:
+            alike.setdefault((usb.usb_id, usb.serial_number), []).append(usb)
+    for (usb_id, serial), devices in alike.items():
+        if len(devices) < 2:
+            continue
+        count = "Two" if len(devices) == 2 else str(len(devices))
+        more = (f"and {len(devices) - MAX_ALIKE_TOLD} more",) if len(devices) > MAX_ALIKE_TOLD else ()
+        yield Finding(
+            "ports.identity",
+            Verdict.FAILS,
+            ours[usb_id].id,
+            f"{count} devices on the bus are {usb_id} {serial or 'without a serial number'}",
+            (*(f"{usb.name} {usb.title}" for usb in devices[:MAX_ALIKE_TOLD]), *more),
+            Remedy("tell them apart by their place: keep each in its own port, and name the port in the program"),
+            _SOURCE,
+        )
 
 
 @finding("ports.permission", step=PORTS, condition=conditions.CONNECTIONS, after="ports.identity")

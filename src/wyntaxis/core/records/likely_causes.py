@@ -9,6 +9,9 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.train.lightpath import SAME_FACTOR, left_out
 from wyntaxis.core.wording import short
 
+MAX_RATIO = 1e12
+"""Beyond it no unit, factor or slip explains a number."""
+
 _LENGTH_FACTORS = ((1000.0, "m", "mm"), (0.001, "µm", "mm"), (25.4, "inches", "mm"))
 _UNIT_FACTORS: dict[str, tuple[tuple[float, str, str], ...]] = {
     "mm": _LENGTH_FACTORS,
@@ -31,6 +34,8 @@ def likely_cause_of_number(rig: Rig, item: Comparable, has: float, wanted: float
     if wanted == 0 or has == 0:
         return "it was never set" if has == 0 and wanted != 0 and item.topic in ("focal_length", "pixel") else ""
     ratio = has / wanted
+    if not 1 / MAX_RATIO < abs(ratio) < MAX_RATIO:
+        return ""
     if ratio < 0:
         return "the sign is the other way round" if _near(-ratio, 1) else ""
     if item.id in ("effective_focal_length_mm", "pixel_scale_arcsec_px"):

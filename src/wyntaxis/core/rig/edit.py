@@ -42,12 +42,18 @@ def apply(rig: Rig, change: Change) -> Rig:
 def _rename_in_records(rig: Rig, document: Any) -> None:
     """Let the records that belong to a train follow when it is renamed."""
     before = [rig.name, *(variant.name for variant in rig.variants)]
-    after = [document.get("name"), *(variant.get("name") for variant in document.get("variants", []))]
+    variants, records = document.get("variants") or [], document.get("records") or []
+    if not all(
+        isinstance(entries, list) and all(isinstance(entry, dict) for entry in entries)
+        for entries in (variants, records)
+    ):
+        return  # no rig: the validation says why
+    after = [document.get("name"), *(variant.get("name") for variant in variants)]
     if len(before) != len(after):
         return
     renamed = {old: new for old, new in zip(before, after, strict=True) if old != new and isinstance(new, str)}
-    for record in document.get("records", []) if renamed else []:
-        if record.get("variant") in renamed:
+    for record in records if renamed else []:
+        if isinstance(record.get("variant"), str) and record["variant"] in renamed:
             record["variant"] = renamed[record["variant"]]
 
 

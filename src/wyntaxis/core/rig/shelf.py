@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError, model_validator
 
 from wyntaxis.core.files.errors import InputError, describe, quoted
-from wyntaxis.core.files.opening import parse_json, read_bytes
+from wyntaxis.core.files.opening import is_there, parse_json, read_bytes
 from wyntaxis.core.files.saving import document_bytes, write_atomically
 from wyntaxis.core.files.tables import separator_of
 from wyntaxis.core.rig.base import StrictModel
@@ -92,7 +92,7 @@ def load_shelf(path: Path) -> Shelf:
 
 def load_own_shelf(path: Path) -> Shelf:
     """Return the imager's shelf, or the starter shelf while there is none; a broken one is an error."""
-    return load_shelf(path if path.exists() else STARTER)
+    return load_shelf(path if is_there(path) else STARTER)
 
 
 def save_shelf(shelf: Shelf, path: Path) -> None:

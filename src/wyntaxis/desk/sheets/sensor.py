@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.sensor.kind import SensorBench, keep
 from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.files.places import home
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR, Step
@@ -241,7 +242,7 @@ class SensorSheet(StepSheet):
         if self.bench is None:
             return
         folder = self.bench.folder
-        if folder.is_dir():
+        if is_folder(folder):
             self.measure(folder)
         else:
             self.measure_stand_in()

@@ -20,7 +20,9 @@ from wyntaxis.core.files.opening import read_bytes
 from wyntaxis.core.files.tables import table_rows
 
 SIZE_LIMIT_BYTES = 32 << 20
-MAX_ROWS = 500_000
+MAX_ROWS = 200_000
+"""Two days at a row a second."""
+MAX_CELLS = 4_000_000
 COLUMNS = {
     "cooling.time": ("Time", "s"),
     "cooling.sensor": ("Sensor temperature", "°C"),
@@ -92,7 +94,7 @@ def _rows(data: bytes) -> list[list[str]]:
     if b"\x00" in data:
         raise ValueError("holds NUL bytes, so it is no CSV text")
     text = data.decode("utf-8-sig", "replace")
-    return table_rows(text, MAX_ROWS + 1)
+    return table_rows(text, MAX_ROWS + 1, MAX_CELLS)
 
 
 def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> CoolingLog:
@@ -113,6 +115,8 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
         Times in s, temperatures in °C, power as a share.
     """
     rows = _rows(data)
+    if len(rows) > MAX_ROWS:
+        raise ValueError(f"has more than {MAX_ROWS} rows; keep one of some seconds each")
     if len(rows) <= MIN_SAMPLES:
         raise ValueError(f"holds {max(len(rows) - 1, 0)} rows; a cooling log needs {MIN_SAMPLES} or more")
     headings = [cell.strip() for cell in rows[0]]

@@ -14,7 +14,7 @@ from pydantic import Field, ValidationError
 from wyntaxis.core.evidence.foreign.readers import MAX_VALUES, Flat, ForeignFile
 from wyntaxis.core.files.errors import InputError, describe
 from wyntaxis.core.files.foreign_text import is_number
-from wyntaxis.core.files.opening import parse_json, read_bytes
+from wyntaxis.core.files.opening import is_there, parse_json, read_bytes
 from wyntaxis.core.files.saving import document_bytes, write_atomically
 from wyntaxis.core.rig.base import StrictModel, Text
 
@@ -68,13 +68,17 @@ class KeyMaps(StrictModel):
         """Return the map that finds most of its paths in a file, None where none finds enough."""
         best, most, until = None, 0.0, time.monotonic() + MAX_SECONDS
         for key_map in self.maps:
-            if time.monotonic() > until:
-                raise InputError(f"finding the key map for it took more than {MAX_SECONDS:g} s; name the map")
             if key_map.form in (file.form, "any") and key_map.rules:
-                share = sum(bool(matches(rule.path, file.values)) for rule in key_map.rules) / len(key_map.rules)
+                share = sum(_has(rule, file.values, until) for rule in key_map.rules) / len(key_map.rules)
                 if share >= MIN_SHARE and share > most:
                     best, most = key_map, share
         return best
+
+
+def _has(rule: KeyRule, values: Flat, until: float) -> bool:
+    if time.monotonic() > until:
+        raise InputError(f"finding the key map for it took more than {MAX_SECONDS:g} s; name the map")
+    return bool(matches(rule.path, values))
 
 
 def load_maps(path: Path) -> KeyMaps:
@@ -90,7 +94,7 @@ def load_maps(path: Path) -> KeyMaps:
     KeyMaps
         All maps of the file.
     """
-    if not path.exists():
+    if not is_there(path):
         return KeyMaps()
     try:
         document = parse_json(read_bytes(path))

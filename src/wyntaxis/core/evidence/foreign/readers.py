@@ -263,7 +263,7 @@ def _tag(node: Any) -> str:
 
 def _csv(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     """Two columns are keys and values; more are a table under its headings."""
-    rows = table_rows(text, MAX_VALUES + 1)
+    rows = table_rows(text, MAX_VALUES + 1, 3 * MAX_VALUES)
     if all(len(row) <= 2 for row in rows):
         for row in rows:
             yield (row[0].strip(),), row[1].strip() if len(row) > 1 else None

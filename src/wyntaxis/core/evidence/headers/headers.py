@@ -17,6 +17,7 @@ from wyntaxis.core.evidence.foreign.units import parse_foreign_number
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, load_filter_names
 from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.fits import card_value, check_regular, data_bytes, first_line, headers_of, raw_header
+from wyntaxis.core.files.opening import is_folder, is_there
 from wyntaxis.core.files.places import own_filter_names_path
 
 if TYPE_CHECKING:
@@ -132,8 +133,8 @@ def find_frames(folder: Path) -> list[Path]:
 
 def _walked(folder: Path) -> tuple[list[Path], int]:
     """Return every FITS file below a folder, sorted, and how many camera-raw files there are."""
-    if not folder.is_dir():
-        what = "is no folder" if folder.exists() else "is not there"
+    if not is_folder(folder):
+        what = "is no folder" if is_there(folder) else "is not there"
         raise InputError(f"{what}; name a folder of FITS frames", folder)
     found: list[Path] = []
     raw = 0

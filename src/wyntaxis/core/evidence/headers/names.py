@@ -15,7 +15,7 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from wyntaxis.core.files.errors import InputError, describe
-from wyntaxis.core.files.opening import parse_json, read_bytes
+from wyntaxis.core.files.opening import is_there, parse_json, read_bytes
 from wyntaxis.core.rig.base import StrictModel, Text
 
 FORMAT = "wyntaxis-filter-names"
@@ -94,7 +94,7 @@ def load_filter_names(path: Path) -> FilterNames:
     path
         The file.
     """
-    if not path.exists():
+    if not is_there(path):
         return DEFAULT_FILTER_NAMES
     try:
         document = parse_json(read_bytes(path))

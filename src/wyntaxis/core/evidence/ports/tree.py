@@ -13,6 +13,7 @@ from pathlib import Path
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import is_number, plain
+from wyntaxis.core.files.opening import is_folder, is_there
 
 DEFAULT_ROOT = Path("/sys")
 MAX_DEVICES = 1024
@@ -152,7 +153,7 @@ def read_ports(root: Path = DEFAULT_ROOT) -> PortTree:
     InputError
         With one line when there is no USB bus below the root.
     """
-    sysfs = root / "sys" if (root / "sys" / "bus" / "usb").is_dir() else root
+    sysfs = root / "sys" if is_folder(root / "sys" / "bus" / "usb") else root
     place = sysfs / "bus" / "usb" / "devices"
     try:
         names = sorted(entry.name for entry in os.scandir(place))
@@ -163,7 +164,7 @@ def read_ports(root: Path = DEFAULT_ROOT) -> PortTree:
     devices_folder = _dev_folder(root, sysfs)
     chosen = sorted((name for name in names if _DEVICE_NAME.fullmatch(name)), key=_bus_order)[:MAX_DEVICES]
     # A link into nothing is what a device leaves that has just been unplugged.
-    devices = tuple(_device(place / name, devices_folder) for name in chosen if _is_there(place / name))
+    devices = tuple(_device(place / name, devices_folder) for name in chosen if is_folder(place / name))
     by_id = _stable_names(devices_folder / "serial" / "by-id")
     owners = _owners_of_ttys(sysfs, names, chosen)
     ports = {
@@ -179,13 +180,6 @@ def read_ports(root: Path = DEFAULT_ROOT) -> PortTree:
     )
 
 
-def _is_there(folder: Path) -> bool:
-    try:
-        return folder.is_dir()
-    except (OSError, ValueError):
-        return False
-
-
 def _bus_order(name: str) -> list[int]:
     return [int(part[:18]) for part in re.findall(r"[0-9]+", name)]
 
@@ -193,7 +187,7 @@ def _bus_order(name: str) -> list[int]:
 def _dev_folder(root: Path, sysfs: Path) -> Path:
     """Return the folder of device nodes that goes with a sysfs; its own ``dev`` holds only numbers, and is not it."""
     for folder in (root / "dev", sysfs.parent / "dev"):
-        if any((folder / name).exists() for name in ("serial", "bus/usb")):
+        if any(is_there(folder / name) for name in ("serial", "bus/usb")):
             return folder
     return sysfs.parent / "dev"
 
