@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test test-fast coverage lint format screenshots benchmark mutants lock clean
+.PHONY: demo test test-fast coverage lint format screenshots benchmark mutants soak lock clean
 
 demo: $(READY)
 	@$(PYTHON) tools/check_system.py --screen
@@ -40,6 +40,11 @@ benchmark: $(READY)
 # Changes one formula or comparison at a time; the tests must notice every one (some four minutes).
 mutants: $(READY)
 	@$(BIN)/python tools/mutants.py
+
+# Hostile inputs, kills and monkeys for TIME seconds; failing inputs are left in soak-failures.
+TIME ?= 1200
+soak: $(READY)
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.soak $(TIME) $(ARGS)
 
 # Locks exact versions with hashes; run it after changing the dependencies in pyproject.toml.
 lock: $(READY)

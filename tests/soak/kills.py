@@ -97,7 +97,7 @@ def _kill_a_save(folder: Path, random: Random, done: Killed) -> None:
     process = _started(SAVER, str(path))
     time.sleep(random.random() * 0.05)
     process.kill()
-    process.wait()
+    process.communicate()
     done.saves += 1
     _see_whole(path, done)
     save(load(path).rig, path)

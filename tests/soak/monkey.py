@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from queue import Empty, Queue
 from random import Random
-from typing import Any
+from typing import IO, Any
 
 from tests.soak.mutate import NUMBERS, WORDS, hostile_value, places_in
 
@@ -60,11 +60,10 @@ def _play_one(done: Played, seed: int, wanted: int, until: float) -> None:
         with errors.open("w") as sink:
             process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=sink, text=True)
             assert process.stdout is not None
-            lines: Queue[str] = Queue()
-            stream = process.stdout
-            threading.Thread(target=lambda: [lines.put(line) for line in stream], daemon=True).start()
+            reader = threading.Thread(target=_hear, args=(process.stdout, lines := Queue[str]()), daemon=True)
+            reader.start()
             heard, before = time.monotonic(), done.actions
-            while process.poll() is None or not lines.empty():
+            while reader.is_alive() or not lines.empty():
                 try:
                     _take(done, lines.get(timeout=0.2), seed)
                     heard = time.monotonic()
@@ -72,11 +71,18 @@ def _play_one(done: Played, seed: int, wanted: int, until: float) -> None:
                     if time.monotonic() - heard > SILENT_SECONDS:
                         done.failures.append(f"seed {seed}: the window hangs after {done.actions - before} actions")
                         process.kill()
-                        process.wait()
-                        return
+                        break
+            process.wait()
+            reader.join()
         if process.returncode != 0:
             tail = errors.read_text("utf-8", "replace")[-1500:]
             done.failures.append(f"seed {seed}: the window ended with {process.returncode}: {tail}")
+
+
+def _hear(stream: IO[str], lines: Queue[str]) -> None:
+    with stream:
+        for line in stream:
+            lines.put(line)
 
 
 def _take(done: Played, line: str, seed: int) -> None:

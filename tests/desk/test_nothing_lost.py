@@ -1,0 +1,186 @@
+"""What is typed survives: other windows, other programs, crashes, full disks, broken state."""
+
+import json
+import os
+import time
+
+import pytest
+from PyQt6.QtWidgets import QFileDialog
+
+from tests.rigs import clean_document
+from wyntaxis.core.files import places
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.rig import recovery
+from wyntaxis.core.rig.recovery import journal_path, write_journal
+from wyntaxis.core.rig.store import load, save, validated
+from wyntaxis.desk.background import Job, end_all_jobs
+from wyntaxis.desk.stock import ShelfStock
+from wyntaxis.desk.window_state import WindowState
+
+
+@pytest.fixture
+def rig_path(tmp_path):
+    path = tmp_path / "a.rig.json"
+    save(validated(clean_document()), path)
+    return path
+
+
+def answers(window):
+    return {button.text(): button for button in window.notice._buttons}
+
+
+def test_two_windows_share_one_shelf(qapp, tmp_path):
+    one, other = ShelfStock(tmp_path / "shelf.json"), ShelfStock(tmp_path / "shelf.json")
+    first, second = (one.shelf.parts[index].part for index in (0, 1))
+    assert one.set_value(0, ("owned",), 5)
+    assert other.set_value(1, ("owned",), 6)
+    for stock in (other, ShelfStock(tmp_path / "shelf.json")):
+        assert stock.shelf.find(first.id).owned == 5
+        assert stock.shelf.find(second.id).owned == 6
+    one.undo()
+    again = ShelfStock(tmp_path / "shelf.json").shelf
+    assert again.find(second.id).owned == 6
+    assert again.find(first.id).owned != 5
+
+
+def test_steady_typing_is_in_the_journal_within_a_second(window, qtbot):
+    journal, until = journal_path(window.folder), time.monotonic() + 2.2
+    behind = []
+    while time.monotonic() < until:
+        window.session.set_value(("note",), f"{time.monotonic():.3f}", "Note")
+        qtbot.wait(30)
+        if journal.exists():
+            document = json.loads(journal.read_text("utf-8"))
+            behind.append(time.monotonic() - float(document["rig"]["note"]))
+    assert behind, "the journal was never written while somebody typed"
+    assert max(behind) < 1.0
+
+
+def test_another_programs_change_is_not_overwritten_after_a_restore(make_window, rig_path, tmp_path):
+    stored = load(rig_path)
+    edited = stored.rig.model_copy(update={"name": "edited"})
+    window = make_window()
+    write_journal(window.folder / "1-2.journal.json", edited, rig_path, stored.sha256)
+    save(stored.rig.model_copy(update={"name": "another program's"}), rig_path)
+    window.files.offer_left_behind()
+    answers(window)["Restore"].click()
+    assert window.session.rig.name == "edited"
+    assert not window.files.save()
+    assert "was changed by another program" in window.notice.text.text()
+    assert load(rig_path).rig.name == "another program's"
+
+
+def test_a_restore_that_cannot_be_journalled_keeps_the_old_journal_and_says_so(make_window, monkeypatch):
+    window = make_window()
+    old = window.folder / "1-2.journal.json"
+    write_journal(old, validated(clean_document()), None)
+
+    def full(*_arguments):
+        raise InputError("cannot be saved: no space left on device")
+
+    monkeypatch.setattr(recovery, "write_journal", full)
+    window.files.offer_left_behind()
+    answers(window)["Restore"].click()
+    assert old.exists()
+    assert "edits are not kept against a crash" in window.notice.text.text()
+
+
+@pytest.mark.parametrize(
+    "data",
+    [b"", b"{", b"\xff\xfe", b"[]", b'"x"', b"1e999", b"[" * 100_000, b'{"rig": 1}', b'{"rig_path": 5, "rig": {}}'],
+)
+def test_journals_and_state_that_are_foreign_never_stop_the_start(make_window, tmp_path, data):
+    state = tmp_path / "state"
+    state.mkdir()
+    for name in ("1-2", "²-①", f"{10**40}-1", "-", "x"):
+        (state / f"{name}.journal.json").write_bytes(data)
+    (state / "loop.journal.json").symlink_to("loop.journal.json")
+    (state / "window.json").write_bytes(data)
+    window = make_window()
+    window.files.offer_left_behind()
+    window.files.open_demo("meadow-newtonian")
+    assert window.session is not None
+
+
+def test_state_out_of_its_range_is_brought_into_it(tmp_path):
+    (tmp_path / "window.json").write_text(
+        json.dumps({"text": 10**400, "band": -1e308, "step": ["x"], "recent": [1, "", "a\0b", "/c"], "geometry": "²"}),
+        "utf-8",
+    )
+    state = WindowState(tmp_path)
+    assert state.number("text", 1.0, 0.8, 2.0) == 2.0
+    assert state.number("band", 1.0, 0.8, 2.0) == 0.8
+    assert state.word("step", "none") == "none"
+    assert state.state("geometry") is None
+    assert [str(path) for path in state.recent] == ["/c"]
+
+
+def test_without_a_home_there_is_still_a_place(monkeypatch, tmp_path):
+    for name in ("HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
+        monkeypatch.delenv(name, raising=False)
+
+    def nowhere():
+        raise RuntimeError("Could not determine home directory.")
+
+    monkeypatch.setattr(places.Path, "home", staticmethod(nowhere))
+    assert places.state_folder().is_absolute()
+    assert str(os.getuid()) in str(places.own_shelf_path())
+
+
+def test_save_as_asks_before_it_replaces(window, tmp_path, monkeypatch):
+    there = tmp_path / "there.rig.json"
+    there.write_text("another's", "utf-8")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "there"), ""))
+    assert not window.files.save_as()
+    assert "there.rig.json is there already" in window.notice.text.text()
+    assert there.read_text("utf-8") == "another's"
+    answers(window)["Replace it"].click()
+    assert load(there).rig.name == window.session.rig.name
+
+
+def test_a_protected_rig_is_asked_for(window, rig_path):
+    window.files.open_path(rig_path)
+    window.session.set_value(("note",), "typed", "Note")
+    rig_path.chmod(0o444)
+    before = rig_path.read_bytes()
+    assert not window.files.save()
+    assert "is write-protected" in window.notice.text.text()
+    assert rig_path.read_bytes() == before
+    answers(window)["Overwrite"].click()
+    assert load(rig_path).rig.note == "typed"
+
+
+def test_a_job_ends_when_it_is_cancelled(qtbot):
+    job, ended = Job(), []
+    job.cancelled.connect(lambda: ended.append("cancelled"))
+    job.done.connect(ended.append)
+
+    def work(progress):
+        while True:
+            progress(0, 1)
+            time.sleep(0.005)
+
+    job.start(work)
+    assert job.running
+    started = time.monotonic()
+    job.cancel()
+    assert (job.running, ended) == (False, ["cancelled"])
+    job.start(work)
+    assert end_all_jobs()
+    assert time.monotonic() - started < 1.0
+    assert not job.running
+
+
+@pytest.mark.parametrize("error", [MemoryError(), RecursionError("deep"), SystemExit(3), KeyboardInterrupt()])
+def test_an_error_of_any_kind_is_told_and_the_window_stays(qtbot, error, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    job, told = Job(), []
+    job.failed.connect(told.append)
+
+    def work(_progress):
+        raise error
+
+    job.start(work)
+    qtbot.waitUntil(lambda: bool(told), timeout=3000)
+    assert told[0]
+    assert not job.running
