@@ -149,7 +149,9 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys):
         told = capsys.readouterr()
         assert "failed inside" not in told.err, command
         if command == "night":
-            assert "Earth's rotation end on" in json.loads(told.out)["warning"], "dates beyond the tables are told in words"
+            assert "Earth's rotation end on" in json.loads(told.out)["warning"], (
+                "dates beyond the tables are told in words"
+            )
 
 
 def test_the_window_does_not_reach_for_the_network(offline, qtbot, qapp, tmp_path):

@@ -2,6 +2,8 @@
 
 import json
 import os
+import subprocess
+import sys
 import time
 
 import pytest
@@ -184,3 +186,36 @@ def test_an_error_of_any_kind_is_told_and_the_window_stays(qtbot, error, tmp_pat
     qtbot.waitUntil(lambda: bool(told), timeout=3000)
     assert told[0]
     assert not job.running
+
+
+CLOSING = """
+import os, sys, time
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from PyQt6.QtCore import QTimer
+from wyntaxis.desk import app, window
+from wyntaxis.desk.background import Job
+
+start = window.MainWindow.start
+
+def started(self, load, before):
+    start(self, load, before)
+
+    def go_on():
+        self.job = Job(self)
+        self.job.start(lambda progress: time.sleep(60))
+        print(f"{time.monotonic():.3f}", flush=True)
+        QTimer.singleShot(100, self.close)
+
+    QTimer.singleShot(1500, go_on)
+
+window.MainWindow.start = started
+sys.exit(app.run(None, demo=True, screenshots=None))
+"""
+
+
+def test_closing_the_window_waits_for_no_job(tmp_path):
+    environment = os.environ | {f"XDG_{kind}_HOME": str(tmp_path) for kind in ("DATA", "STATE", "CONFIG")}
+    command = [sys.executable, "-c", CLOSING]
+    ended = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=50, check=False)
+    assert (ended.returncode, ended.stderr) == (0, "")
+    assert ended.stdout, "the job, which would take a minute, was under way"

@@ -24,7 +24,11 @@ def run(
         print(NO_SCREEN, file=sys.stderr)
         return 2
     from PyQt6 import sip
+    from PyQt6.QtCore import qInstallMessageHandler
     from PyQt6.QtWidgets import QApplication
+
+    if not debug:  # what Qt has to say to developers is no use to anybody else
+        qInstallMessageHandler(lambda _kind, _context, _text: None)
 
     from wyntaxis.core.files.places import own_shelf_path
     from wyntaxis.desk.background import end_all_jobs

@@ -12,6 +12,7 @@ from tests.core.evidence.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.cooling.log import read_cooling_log
+from wyntaxis.core.evidence.foreign import keymap
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, matches, stable_path
 from wyntaxis.core.evidence.foreign.readers import ForeignFile, read_foreign
 from wyntaxis.core.evidence.headers.headers import read_folder
@@ -23,7 +24,8 @@ from wyntaxis.core.files.fits import check_structure, data_bytes, headers_of
 from wyntaxis.core.rig.store import validated
 from wyntaxis.stand_ins.usb import make_tree
 
-SECONDS = 8.0
+SECONDS = 90.0
+"""No measure of speed: what is tried here took minutes or gigabytes, or never ended."""
 
 
 @pytest.fixture(autouse=True)
@@ -152,11 +154,12 @@ def test_stars_of_a_key_map_need_no_second_try(pattern, path, fits_it):
     assert (matches(pattern, {path: 1.0}) == [path]) is fits_it
 
 
-def test_a_key_map_of_stars_over_a_large_file_ends():
+def test_a_key_map_of_stars_over_a_large_file_ends(monkeypatch):
+    monkeypatch.setattr(keymap, "MAX_SECONDS", 0.5)
     values = {f"{'a' * 60}{index}.b": 1.0 for index in range(20_000)}
     rules = tuple(KeyRule(path=f"{'*a' * (20 + index)}*.b", quantity="gain") for index in range(100))
     maps = KeyMaps(maps=tuple(KeyMap(name=f"m{index}", form="any", rules=rules) for index in range(20)))
-    with pytest.raises(InputError, match=r"took more than 5 s; name the map"):
+    with pytest.raises(InputError, match=r"took more than 0.5 s; name the map"):
         maps.suiting(ForeignFile("json", values, "a"))
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import difflib
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -44,6 +45,26 @@ class CancelledError(Exception):
 
 Progress = Callable[[int, int], None]
 """Called by long work with how much is done and how much there is; raises :class:`CancelledError` to end it."""
+
+
+@contextlib.contextmanager
+def in_one_line(what: str, path: Path | None) -> Iterator[None]:
+    """Let arithmetic that gives out over numbers nobody foresaw (0, 5e-324, 1e308) be an error of one line.
+
+    Raises
+    ------
+    InputError
+        Naming the file, for a division by zero, an overflow, or a fit that does not end.
+    """
+    try:
+        yield
+    except InputError:
+        raise
+    except (ArithmeticError, ValueError, RuntimeError) as error:
+        detail = str(error).strip().splitlines()
+        raise InputError(
+            f"{what}: {detail[0] if detail else type(error).__name__}; look at its numbers", path
+        ) from error
 
 
 def path_text(path: Sequence[str | int]) -> str:

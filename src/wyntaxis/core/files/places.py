@@ -51,4 +51,7 @@ def home() -> Path:
         return found
     import tempfile
 
-    return Path(tempfile.gettempdir()) / f"{NAME}-{os.getuid()}"
+    own = Path(tempfile.gettempdir()) / f"{NAME}-{os.getuid()}"
+    if os.path.lexists(own) and (own.is_symlink() or own.stat().st_uid != os.getuid()):
+        return Path(tempfile.mkdtemp(prefix=f"{NAME}-"))  # somebody else has taken the name
+    return own

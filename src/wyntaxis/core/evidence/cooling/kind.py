@@ -12,7 +12,7 @@ from wyntaxis.core.evidence.cooling.log import read_cooling_log
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate, camera_index
-from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.errors import Progress, in_one_line
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 
@@ -89,7 +89,8 @@ def read(
         came.append(read_cooling_log(path, rules(path)))
     names = {log.name for log in came}
     kept = [log for log in before.logs if log.name not in names] if before is not None else []
-    return measured_runs([*kept, *came], target_c, lambda: progress(0, 0))
+    with in_one_line("these runs cannot be measured", paths[0] if len(paths) == 1 else None):
+        return measured_runs([*kept, *came], target_c, lambda: progress(0, 0))
 
 
 def target_of(rig: Rig) -> float | None:

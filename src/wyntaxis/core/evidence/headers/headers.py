@@ -99,15 +99,20 @@ class FolderHeaders:
     frames: tuple[FrameHeader, ...]
     broken: tuple[BrokenFrame, ...]
     raw_files: int = 0
+    unread_folders: int = 0
     names: FilterNames = DEFAULT_FILTER_NAMES
 
     @property
     def skipped(self) -> str:
         """What was passed over, in a sentence; empty where nothing was."""
-        if not self.raw_files:
-            return ""
-        plural = "files are" if self.raw_files > 1 else "file is"
-        return f"{self.raw_files} camera-raw {plural} beside the FITS frames and not read"
+        told = []
+        if self.raw_files:
+            plural = "files are" if self.raw_files > 1 else "file is"
+            told.append(f"{self.raw_files} camera-raw {plural} beside the FITS frames and not read")
+        if self.unread_folders:
+            plural = "folders" if self.unread_folders > 1 else "folder"
+            told.append(f"{self.unread_folders} {plural} below it may not be read")
+        return "; ".join(told)
 
 
 def find_frames(folder: Path) -> list[Path]:
@@ -131,8 +136,8 @@ def find_frames(folder: Path) -> list[Path]:
     return _walked(folder)[0]
 
 
-def _walked(folder: Path) -> tuple[list[Path], int]:
-    """Return every FITS file below a folder, sorted, and how many camera-raw files there are."""
+def _walked(folder: Path) -> tuple[list[Path], int, int]:
+    """Return every FITS file below a folder, sorted, how many camera-raw files there are, and folders not read."""
     if not is_folder(folder):
         what = "is no folder" if is_there(folder) else "is not there"
         raise InputError(f"{what}; name a folder of FITS frames", folder)
@@ -151,7 +156,7 @@ def _walked(folder: Path) -> tuple[list[Path], int]:
     if not found:
         beside = f"; {raw} camera-raw files are there, which are not read" if raw else ""
         raise InputError(f"holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}", folder)
-    return found, raw
+    return found, raw, len(unread)
 
 
 def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHeaders:
@@ -169,7 +174,7 @@ def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> F
     FolderHeaders
         The headers, the files that are broken and why, and what was left out.
     """
-    paths, raw = _walked(folder)
+    paths, raw, unread = _walked(folder)
     names = load_filter_names(own_filter_names_path())
     chunks = [paths[start : start + CHUNK] for start in range(0, len(paths), CHUNK)]
     results: list[list[FrameHeader | BrokenFrame]] = []
@@ -183,7 +188,7 @@ def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> F
     flat = [entry for chunk in results for entry in chunk]
     frames = tuple(item for item in flat if isinstance(item, FrameHeader))
     broken = tuple(element for element in flat if isinstance(element, BrokenFrame))
-    return FolderHeaders(str(folder), frames, broken, raw, names)
+    return FolderHeaders(str(folder), frames, broken, raw, unread, names)
 
 
 def _in_parallel(

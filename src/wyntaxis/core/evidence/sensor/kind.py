@@ -12,7 +12,7 @@ from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
 from wyntaxis.core.evidence.sensor.keeping import keep_sensor, sensor_legs
-from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.errors import Progress, in_one_line
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 
@@ -54,7 +54,8 @@ def read(folder: Path, rig: Rig, progress: Progress = lambda _done, _of: None) -
     """
     headers = read_folder(folder, _watch(progress))
     bits = rig.sensor.bit_depth if rig.sensor is not None else None
-    return SensorBench(headers, measure_bench(headers, dict(rig.corrections), progress, bits))
+    with in_one_line("these frames cannot be measured", folder):
+        return SensorBench(headers, measure_bench(headers, dict(rig.corrections), progress, bits))
 
 
 def _watch(progress: Progress) -> Callable[[int, int], None]:
