@@ -61,7 +61,7 @@ MUTANTS = (
     Mutant("evidence/scale/image_scale.py", "[world[:, wcs.wcs.lng], world[:, wcs.wcs.lat]]", "[world[:, 0], world[:, 1]]", "core/evidence/test_image_scale.py"),
     Mutant("quantities/plan.py", "ROOMY = 1.5", "ROOMY = 1.49", "core/quantities/test_rows.py"),
     Mutant("quantities/plan.py", "BATTERY_RESERVE = 1.2", "BATTERY_RESERVE = 1.19", "core/quantities/test_rows.py"),
-    Mutant("quantities/ports.py", "math.nextafter(HIGH_SPEED_MBIT, math.inf)", "HIGH_SPEED_MBIT", "core/findings/test_connect.py"),
+    Mutant("quantities/ports.py", "made_for_mbit(usb), FASTER_MBIT", "made_for_mbit(usb), HIGH_SPEED_MBIT", "core/findings/test_connect.py"),
     Mutant("findings/ports.py", "or HIGH_SPEED_MBIT) > HIGH_SPEED_MBIT:", "or HIGH_SPEED_MBIT) >= HIGH_SPEED_MBIT:", "core/findings/test_connect.py"),
     Mutant("evidence/headers/partners.py", "apart = min(apart % 360, 360 - apart % 360)", "pass", "core/evidence/test_headers.py"),
     Mutant("evidence/headers/partners.py", "> UNCOOLED_WITHIN_C + 1e-9", "> UNCOOLED_WITHIN_C - 1e-9", "core/evidence/test_headers.py"),

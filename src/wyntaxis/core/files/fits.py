@@ -42,6 +42,7 @@ def headers_of(path: Path) -> Iterator[Header]:
     """
     from astropy.io import fits
 
+    quiet_library()
     check_structure(path)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
@@ -59,6 +60,13 @@ def headers_of(path: Path) -> Iterator[Header]:
             raise
         except Exception as error:  # astropy raises many kinds for broken files
             raise InputError(f"is no readable FITS file: {first_line(error)}", path) from None
+
+
+def quiet_library() -> None:
+    """Keep what the library has to say to its own users off the terminal: faults are told here, in one line."""
+    import astropy
+
+    astropy.log.setLevel("CRITICAL")
 
 
 def check_structure(path: Path) -> None:

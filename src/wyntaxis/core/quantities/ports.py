@@ -20,6 +20,7 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import PORTS
 
 FULL_SPEED_MBIT, HIGH_SPEED_MBIT = 12, 480
+FASTER_MBIT = HIGH_SPEED_MBIT + 1
 CARRIES_MB_S = {1.5: 0.1, 12.0: 1.0, 480.0: 40.0, 5000.0: 400.0, 10000.0: 900.0, 20000.0: 1800.0}
 """What bulk transfers carry in practice, by the link's Mbit/s: some 80 % of what the protocol leaves."""
 PORT_MA = {True: 900, False: 500}
@@ -115,7 +116,7 @@ def is_slow_by_make(usb: UsbDevice) -> bool:
 
 def _wanted_link(match: Match, usb: UsbDevice) -> Target:
     """Return what is wanted of a camera's link: all that it is made for; a guide camera needs no more than 480."""
-    least, fast = made_for_mbit(usb), math.nextafter(HIGH_SPEED_MBIT, math.inf)
+    least, fast = made_for_mbit(usb), FASTER_MBIT
     guide = match.device.kind == "guide_camera"
     if guide and (is_slow_by_make(usb) or usb.version is None):
         return Target(low=least)

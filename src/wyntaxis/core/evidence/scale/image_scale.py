@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from wyntaxis.core.files.errors import InputError, shown
-from wyntaxis.core.files.fits import card_value, first_line, headers_of, sha256_of_file
+from wyntaxis.core.files.fits import card_value, first_line, headers_of, quiet_library, sha256_of_file
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -107,6 +107,7 @@ def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReadin
     """
     from astropy.wcs import WCS
 
+    quiet_library()
     _check_matrix(header)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
