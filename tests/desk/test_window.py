@@ -94,7 +94,11 @@ def test_remedies_are_applied_by_their_button_and_undone(window):
     assert window.session.rig.train[3].length_mm == 12.18
     assert window.margin.title.text().startswith("Holds")
     QTest.mouseClick(window.margin.all_box, Qt.MouseButton.LeftButton)
-    window.margin.list.setCurrentRow(1)
+    severities = [finding.verdict.severity for finding in window._listed]
+    assert severities == sorted(severities, reverse=True), "the gravest first"
+    row = next(row for row, finding in enumerate(window._listed) if finding.id == "spacing.guide")
+    assert window.margin.list.item(row).text() == window._listed[row].title, "titles are whole"
+    window.margin.list.setCurrentRow(row)
     assert window.step.key == "guide_branch"
     QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)
     assert window.session.rig.guiding.path[1].adjustable.set_mm == 28.5

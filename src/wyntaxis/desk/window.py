@@ -311,6 +311,8 @@ class MainWindow(Workplace):
             self._listed = self.session.evaluation.findings
         else:
             self._listed = own if chosen is None or chosen in own else (chosen, *own)
+        # The gravest first; of one verdict, in the order in which they are told.
+        self._listed = tuple(sorted(self._listed, key=lambda finding: -finding.verdict.severity))
         self.margin.show_findings(self._listed, chosen)
 
     def _findings_of_step(self) -> tuple[Finding, ...]:
