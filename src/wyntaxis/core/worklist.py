@@ -10,6 +10,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.findings.registry import declared
 from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.steps import READY, Step, steps
 
@@ -62,7 +63,9 @@ def _tally(evaluation: Evaluation, step: Step) -> Tally:
     if step is READY:
         stand = [condition.verdict for condition in evaluation.conditions]
         return Tally(step, worst(stand), dict(Counter(stand)))
-    verdicts = [evaluation.quantities[key].verdict for key in quantities_of(step)]
+    # A number that claims nothing has no verdict, and is not counted.
+    rows = [evaluation.quantities[key] for key in quantities_of(step)]
+    verdicts = [row.verdict for row in rows if is_judged(row)]
     found = [f.verdict for f in evaluation.findings if belongs(step, f)]
     # A number that is only unproven does not outweigh a finding that holds.
     proven = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]

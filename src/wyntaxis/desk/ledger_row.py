@@ -11,6 +11,7 @@ from PyQt6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QP
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import allowed_width
+from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import number, signed
@@ -65,9 +66,10 @@ class LedgerScale(QWidget):
         verdict = row.verdict
         color = sheet.palette.verdict(verdict)
         right = self.width() - 6.0
-        box = sheet.write(right, y, str(verdict), align="right", color=str(verdict))
-        mark = QRectF(box.left() - line * 1.05, y - line * 0.4, line * 0.8, line * 0.8)
-        draw_verdict(sheet.painter, mark, verdict, color, sheet.palette.color("paper"))
+        if is_judged(row):  # a number that claims nothing stands without a verdict
+            box = sheet.write(right, y, str(verdict), align="right", color=str(verdict))
+            mark = QRectF(box.left() - line * 1.05, y - line * 0.4, line * 0.8, line * 0.8)
+            draw_verdict(sheet.painter, mark, verdict, color, sheet.palette.color("paper"))
         verdict_left = right - sheet.width_of("unproven") - line * 1.5
         best = row.best
         value = "–" if best is None else value_text(row, best.value, row.kind.decimals)
@@ -282,7 +284,7 @@ class LedgerRow(QWidget):
 
     def _describe(self) -> None:
         row = self.quantity
-        self.setAccessibleName(f"{row.kind.label}: {row.verdict}")
+        self.setAccessibleName(f"{row.kind.label}: {row.verdict}" if is_judged(row) else row.kind.label)
         self.setAccessibleDescription(leg_text(row))
         self.setToolTip(tip(f"{row.kind.label}\n{leg_text(row) or 'no leg yet'}"))
 

@@ -177,7 +177,11 @@ class Margin(QWidget):
         if chosen in findings:
             self.list.setCurrentRow(findings.index(chosen))
         self.list.blockSignals(False)
-        rows = sum(self.list.sizeHintForRow(row) for row in range(self.list.count()))
+        # Wrapped titles have their height only then; PyQt6 has the method, its stubs have not.
+        self.list.doItemsLayout()  # type: ignore[attr-defined]
+        model = self.list.model()
+        places = range(self.list.count()) if model is not None else ()
+        rows = sum(self.list.visualRect(model.index(row, 0)).height() for row in places if model is not None)
         self.list.setFixedHeight(min(rows + 6, round(self.fontInfo().pixelSize() * 12.5)))
         self._show_detail(chosen)
 

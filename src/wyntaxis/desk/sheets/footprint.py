@@ -302,12 +302,12 @@ class FootprintSheet(StepSheet):
         target = self.patch.view.target
         if target is not None:
             share = frame.covered_share(target)
-            lines.append(f"<b>{target.label}</b>: {number(100 * (share or 0), 0)} % on the sensor")
+            lines.append(f"{target.label}: {number(100 * (share or 0), 0)} % on the sensor")
             caveat = angle_caveat(frame, target)
             if caveat:
                 lines.append(caveat)
             lines += self._panel_words(frame, target)
-        return "<br>".join(lines)
+        return "\n".join(lines)
 
     def _panel_words(self, frame: Footprint, target: SkyObject) -> list[str]:
         framing = self.session.rig.framing

@@ -111,9 +111,9 @@ class SearchPanel(Panel):
             else f"type {number(search.pixel_um, 2)} µm"
         )
         self.text.setText(
-            f"Focal length <b>{number(search.focal_length_mm, 1)} mm</b>; pixel size: {binned}.<br>"
-            f"Scale <b>{number(search.low_arcsec_px, 3)} to {number(search.high_arcsec_px, 3)} ″/px</b> "
-            f"(±{number(100 * search.share, 0)} %), field radius <b>{number(search.radius_deg, 2)}°</b>."
+            f"Focal length {number(search.focal_length_mm, 1)} mm; pixel size: {binned}.\n"
+            f"Scale {number(search.low_arcsec_px, 3)} to {number(search.high_arcsec_px, 3)} ″/px "
+            f"(±{number(100 * search.share, 0)} %), field radius {number(search.radius_deg, 2)}°."
         )
 
     def copy(self) -> None:
