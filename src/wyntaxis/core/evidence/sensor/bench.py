@@ -18,7 +18,7 @@ from wyntaxis.core.evidence.sensor.flats import converter_end, falloff
 from wyntaxis.core.evidence.sensor.offset import OffsetLine, bias_histogram, offset_line
 from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name, whole_sensor
 from wyntaxis.core.evidence.sensor.reading import Reading
-from wyntaxis.core.evidence.sensor.sorting import BenchSet, RejectedFrame, Sorted, sort_frames
+from wyntaxis.core.evidence.sensor.sorting import BenchSet, RejectedFrame, Sorted, number_told, sort_frames
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.evidence.sensor.tiles import TileStats, frame_stats, pair_stats
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
@@ -185,7 +185,7 @@ class _Bench:
         for entry in self.order.of("bias"):
             pairs = entry.pairs()
             if not pairs:
-                self.notes.append(f"one bias frame at {_setting_text(entry)} has no partner: take at least two")
+                self.notes.append(f"one bias frame at {entry.setting_text} has no partner: take at least two")
                 continue
             found = self.work.run(self._pair_jobs(pairs))
             kept = self._steady(entry, found[: len(pairs)], pairs)
@@ -263,13 +263,13 @@ class _Bench:
             sets = [item for item in self.order.of("flat") if (item.gain, item.offset) == (gain, offset)]
             levels = self._bias_for(sets[0])
             if levels is None:
-                self.notes.append(f"flats at {_setting_text(sets[0])} have no bias frames of the same gain and offset")
+                self.notes.append(f"flats at {sets[0].setting_text} have no bias frames of the same gain and offset")
                 continue
             by_plane: dict[Plane | None, list[tuple[BenchSet, TileStats]]] = {plane: [] for plane in self.planes}
             for element in sets:
                 pairs = element.pairs() if element.exposure_s else self._pairs_by_level(element)
                 if not pairs:
-                    self.notes.append(f"one flat at {_setting_text(element)} has no partner")
+                    self.notes.append(f"one flat at {element.setting_text} has no partner")
                     continue
                 found = self.work.run(self._pair_jobs(pairs))
                 for index, plane in enumerate(self.planes):
@@ -317,14 +317,14 @@ class _Bench:
                 )
             except ValueError as error:
                 where = f" in {name}" if name else ""
-                self.notes.append(f"gain {_short(gain)}{where}: {error}")
+                self.notes.append(f"gain {number_told(gain)}{where}: {error}")
                 found = None
             if found is not None:
                 self.gains.append(GainResult(gain, offset, name, found))
                 if found.read_noise_below_e is not None:
                     self.notes.append(
-                        f"gain {_short(gain)}: read noise under {found.read_noise_below_e:.2f} e⁻; the noise in dark "
-                        "is under half a step of the converter, so only an upper bound can be told (EMVA 1288 R4)"
+                        f"gain {number_told(gain)}: read noise under {found.read_noise_below_e:.2f} e⁻; the noise in "
+                        "dark is under half a step of the converter, so only an upper bound can be told (EMVA 1288 R4)"
                     )
             if plane is self.planes[0]:
                 self._levels(told, levels[plane], found.saturation_adu if found is not None else None)
@@ -366,7 +366,7 @@ class _Bench:
             if levels is None or found is None or entry.temperature_c is None:
                 what = "bias frames" if levels is None else "conversion gain" if found is None else "temperature"
                 self.notes.append(
-                    f"darks of {_short(entry.exposure_s)} s at {_setting_text(entry)} have no {what} to go with"
+                    f"darks of {number_told(entry.exposure_s)} s at {entry.setting_text} have no {what} to go with"
                 )
                 continue
             bias, plane = levels[self.planes[0]], self.planes[0]
@@ -446,11 +446,3 @@ def _read(results: Iterable[Any]) -> list[Any]:
 
 def _first_of_each(found: Sequence[tuple[float, Estimate]]) -> list[tuple[float, Estimate]]:
     return list({gain: (gain, estimate) for gain, estimate in reversed(found)}.values())
-
-
-def _setting_text(one: BenchSet) -> str:
-    return f"gain {_short(one.gain)}, offset {_short(one.offset)}"
-
-
-def _short(value: float | None) -> str:
-    return "not told" if value is None else f"{value:g}"

@@ -22,6 +22,22 @@ class RejectedFrame:
     why: str
 
 
+def number_told(value: float | None) -> str:
+    """Return a setting as a note tells it.
+
+    Parameters
+    ----------
+    value
+        A gain, an offset, an exposure.
+
+    Returns
+    -------
+    str
+        The number, or that the header does not tell it.
+    """
+    return "not told" if value is None else f"{value:g}"
+
+
 @dataclass(frozen=True)
 class BenchSet:
     """Frames taken alike: kind, gain, offset, exposure in s, temperature in °C, filter; paths in the order taken."""
@@ -41,6 +57,11 @@ class BenchSet:
     def pairs(self) -> list[tuple[str, str]]:
         """Return the frames two by two; an odd one at the end has no partner."""
         return list(zip(self.paths[0::2], self.paths[1::2], strict=False))
+
+    @property
+    def setting_text(self) -> str:
+        """Gain and offset in words."""
+        return f"gain {number_told(self.gain)}, offset {number_told(self.offset)}"
 
 
 @dataclass(frozen=True)
