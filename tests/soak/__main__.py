@@ -12,7 +12,7 @@ from tests.soak.fuzz import fuzz
 from tests.soak.kills import kill_rounds
 from tests.soak.monkey import play
 
-SHARES = {"inputs": 0.17, "kills": 0.18, "monkeys": 0.65}
+SHARES = {"inputs": 0.12, "kills": 0.14, "monkeys": 0.74}
 LANES = 2
 SHOWN = 2000
 

@@ -23,7 +23,7 @@ SILENT_SECONDS = 60.0
 """A window that does nothing for so long hangs."""
 NOT_PRESSED = ("Quit", "Read the ports")
 ANSWERS_S = 1.0
-UNDONE = 25
+UNDONE = 10
 """So many edits are taken back, each of which draws the window anew."""
 
 

@@ -37,6 +37,7 @@ WORDS = (
     "*" * 60,
     "a.b[c=d]",
 )
+LONGEST = 1 << 20
 NUMBERS = (0, -1, 1, 5e-324, 1e-7, 1e6, 1e12, 1e300, -1e300, 2**31, 2**63, 2**64, 10**400, 0.1, 360, 90, 89.9999)
 SHAPES: tuple[Any, ...] = (None, True, False, [], {}, [[]], [None] * 50, {"": 1}, [1, "a", None])
 
@@ -123,9 +124,9 @@ def changed_text(data: bytes, random: Random) -> bytes:
                         lines[at] = separator.join(cells)
                         break
             case 2:
-                lines[at:at] = [lines[at]] * random.choice((2, 500))
+                lines[at:at] = [lines[at][: LONGEST // 500]] * random.choice((2, 500))
             case 3:
-                lines[at] = lines[at] * random.choice((2, 200))
+                lines[at] = (lines[at] * random.choice((2, 200)))[:LONGEST]
             case 4:
                 lines = [line.replace(",", random.choice(";|\t ")) for line in lines]
             case _:

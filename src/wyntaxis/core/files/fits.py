@@ -25,6 +25,8 @@ BLOCK_BYTES, CARD_BYTES = 2880, 80
 MAX_HEADER_BYTES = 4 << 20
 """A frame's header has some 10 kB; the history of a long processing has some 100."""
 MAX_AXES = 9
+SAMPLE_BITS = (8, 16, 32, 64, -32, -64)
+"""FITS Standard 4.0, table 8."""
 LONGEST_WHOLE, OUT_OF_REASON = 18, 10**18
 MAX_DATA_BYTES = 1 << 40
 MAX_UNPACKED_BYTES = 1 << 30
@@ -135,8 +137,11 @@ def data_bytes(header: bytes) -> int:
     for name in (b"WCSAXES", b"A_ORDER", b"B_ORDER", b"AP_ORDER", b"BP_ORDER"):
         if abs(_whole(header, name)) > MAX_AXES:
             raise InputError(f"is no readable FITS file: {name.decode()} = {_whole(header, name)} is out of reason")
+    bits = _whole(header, b"BITPIX", 8)
+    if bits not in SAMPLE_BITS:
+        raise InputError(f"is no readable FITS file: BITPIX = {bits} is none of {', '.join(map(str, SAMPLE_BITS))}")
     sides = [_whole(header, b"NAXIS%d" % axis) for axis in range(1, axes + 1)]
-    size = abs(_whole(header, b"BITPIX", 8)) // 8 * math.prod(sides) if sides else 0
+    size = abs(bits) // 8 * math.prod(sides) if sides else 0
     size = (size + _whole(header, b"PCOUNT")) * max(1, _whole(header, b"GCOUNT", 1))
     if size < 0 or size > MAX_DATA_BYTES or min(sides, default=0) < 0:
         raise InputError("is no readable FITS file: it announces more pixels than any frame has")

@@ -84,7 +84,11 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
             hdu = next((h for h in hdus if getattr(h, "shape", None) and len(h.shape) == 2), None)
             if hdu is None:
                 raise InputError("holds no two-dimensional image", path)
-            yield _opened(hdu, path)
+            try:
+                opened = _opened(hdu, path)
+            except (KeyError, AttributeError, OverflowError) as error:
+                raise InputError(f"its pixels cannot be read: {first_line(error)}", path) from None
+            yield opened
         except InputError:
             raise
         except (OSError, ValueError, TypeError, IndexError) as error:
