@@ -219,3 +219,15 @@ def test_closing_the_window_waits_for_no_job(tmp_path):
     ended = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=50, check=False)
     assert (ended.returncode, ended.stderr) == (0, "")
     assert ended.stdout, "the job, which would take a minute, was under way"
+
+
+def test_undoing_the_shelf_takes_the_chosen_part_away(window):
+    window.show_step("shelf")
+    sheet, stock = window.sheets["shelf"], window.session.stock
+    part = stock.shelf.parts[0].part.model_copy(update={"id": "one-more"})
+    assert stock.add(part)
+    sheet.table.setCurrentIndex(sheet.model.index(sheet.model.rowCount() - 1, 0))
+    stock.undo()
+    window.refresh()
+    assert stock.shelf.find("one-more") is None
+    assert "parts" not in sheet.card._title.text() or sheet.model.rowCount() == len(stock.shelf.parts)

@@ -106,6 +106,7 @@ def test_several_extensions_are_still_read(tmp_path):
 TEXTS = {
     "a long dotted key": ("a.toml", "a." * 60_000 + "a = 1", "levels deep"),
     "a long dotted table": ("a.toml", "[" + ".".join(["a"] * 60_000) + "]\n", "levels deep"),
+    "a TOML of one long word": ("a.toml", "1" + "0" * 400_000, "is no readable TOML"),
     "a large TOML": ("a.toml", "a = [" + "1," * 800_000 + "]", "more than 1 MB"),
     "a large YAML": ("a.yaml", "- a\n" * 300_000, "more than 1 MB"),
     "many YAML nodes": ("a.yaml", "[" + "a," * 400_000 + "a]", "aliases or levels|more than 20000"),

@@ -84,9 +84,9 @@ class ShelfSheet(StepSheet):
         self._show_card()
 
     def _show_card(self) -> None:
-        """Show all of the chosen shelf part."""
-        row = self._row()
-        if row is None or row >= self.model.rowCount():
+        """Show all of the chosen shelf part; the table may still list what an undo has just taken out."""
+        row, known = self._row(), len(self.session.stock.shelf.parts)
+        if row is None or row >= self.model.rowCount() or self.model.shelf_index(row) >= known:
             self.card.show_object("Choose a part of the shelf to see and change all of it.", (), (), None)
             return
         index = self.model.shelf_index(row)

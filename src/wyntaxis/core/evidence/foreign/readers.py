@@ -47,8 +47,8 @@ _SUFFIXES = {
     ".fits": "fits",
     ".fts": "fits",
 }
-_KEY = r"""(?:[\w-]+|"[^"\n]*"|'[^'\n]*')"""
-_DEEP_KEY = re.compile(rf"(?:{_KEY}[ \t]*\.[ \t]*){{{MAX_LEVELS}}}")
+_KEY = r"""(?:[\w-]++|"[^"\n]*"|'[^'\n]*')"""
+_DEEP_KEY = re.compile(rf"(?<![\w-])(?:{_KEY}[ \t]*\.[ \t]*){{{MAX_LEVELS}}}")
 FITS_TELLS_NOTHING = frozenset({"", "COMMENT", "HISTORY", "END", "CONTINUE"})
 
 
