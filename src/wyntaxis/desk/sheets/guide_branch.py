@@ -41,7 +41,7 @@ class GuideBranchSheet(PartsSheet):
         self.head.addStretch(1)
         self._palette = palette
         self.telescope_card = self.add_card(3)
-        self.settings_card = self.add_card(3)
+        self.settings_card = self.add_card(2)
         self.plan_card = self.add_card(3)
         self.ways = _WaysTable()
         self.add_below(self.ways)
