@@ -27,7 +27,7 @@ def make(folder: Path, files: int) -> None:
         header = fits.Header()
         kind = ("LIGHT", "LIGHT", "DARK", "FLAT", "BIAS")[index % 5]
         header.update(IMAGETYP=kind, FILTER="LRGB"[index % 4], EXPTIME=300.0, GAIN=100, OFFSET=50, XPIXSZ=3.9)
-        header.update({"SET-TEMP": -10.0, "CCD-TEMP": -9.9, "FOCALLEN": 676.0, "INSTRUME": "Pellucid 26M"})
+        header.update({"SET-TEMP": -10.0, "CCD-TEMP": -9.9, "FOCALLEN": 676.0, "INSTRUME": "Pellucid Grand"})
         header.update({f"KEY{number}": float(number) for number in range(50)})
         (folder / f"{index // 500}").mkdir(exist_ok=True)
         fits.PrimaryHDU(np.zeros((8, 8), np.uint16), header).writeto(folder / f"{index // 500}" / f"{index}.fits")

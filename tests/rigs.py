@@ -36,9 +36,9 @@ def clean_document():
         {
             "id": "main",
             "kind": "camera",
-            "name": "Pellucid 26M",
+            "name": "Pellucid Grand",
             "part": "camera",
-            "identity": {"usb_id": "3f2a:0261", "serial_number": "P26-1"},
+            "identity": {"usb_id": "3f2a:0261", "serial_number": "PG-1"},
             "driver": {"name": "pellucid", "version": "2.4", "installed": "2026-09-01"},
             "connection": {"kind": "usb", "plugged_in": "2026-09-02T20:00:00+02:00"},
             "power": {"supply": "battery", "current_a": 2, "peak_a": 3},
@@ -58,9 +58,9 @@ def clean_document():
         {
             "id": "guide",
             "kind": "guide_camera",
-            "name": "Pellucid 120G",
+            "name": "Pellucid Petit",
             "part": "guide_camera",
-            "identity": {"usb_id": "3f2a:0120", "serial_number": "P120-1"},
+            "identity": {"usb_id": "3f2a:0120", "serial_number": "PP-1"},
             "settings": {"traffic_percent": {"value": 60}, "data_rate_mb_s": {"value": 35}},
         },
         {
@@ -89,7 +89,7 @@ def clean_document():
         {
             "id": "cairn",
             "kind": "mount",
-            "name": "Cairn 60",
+            "name": "Cairn Stout",
             "connected": True,
             "connection": {"kind": "network", "host": "cairn", "tcp_port": 4030},
             "settings": {"park_set": {"value": True}, "flip_margin_min": {"value": 11}},
@@ -125,8 +125,8 @@ def clean_document():
                 "guiding.dither_main_px": 5,
             },
             "entries": [
-                {"name": "Main", "role": "camera", "usb_id": "3f2a:0261", "serial_number": "P26-1", "connected": True},
-                {"name": "Guide", "role": "guide_camera", "usb_id": "3f2a:0120", "serial_number": "P120-1"},
+                {"name": "Main", "role": "camera", "usb_id": "3f2a:0261", "serial_number": "PG-1", "connected": True},
+                {"name": "Guide", "role": "guide_camera", "usb_id": "3f2a:0120", "serial_number": "PP-1"},
             ],
         },
         {
@@ -146,7 +146,7 @@ CLEAN_TREE = [
         "name": "1-1",
         "vendor": "3f2a",
         "product_id": "0120",
-        "serial": "P120-1",
+        "serial": "PP-1",
         "speed": 480,
         "version": " 2.00",
         "max_power": 400,
@@ -178,7 +178,7 @@ CLEAN_TREE = [
         "name": "2-1",
         "vendor": "3f2a",
         "product_id": "0261",
-        "serial": "P26-1",
+        "serial": "PG-1",
         "speed": 5000,
         "version": " 3.20",
         "max_power": 800,

@@ -95,7 +95,7 @@ def test_spacers_and_variants(capsys, tmp_path, monkeypatch):
     assert main(["spacers", demo_rig, "--shelf", str(tmp_path / "few.csv"), *pins]) == 1
     out = capsys.readouterr().out
     assert "nothing fits" in out
-    assert "→ one ring of 12.18 mm between Rondel 7 and Pellucid 26M" in out
+    assert "→ one ring of 12.18 mm between Rondel 7 and Pellucid Grand" in out
     assert main(["numbers", demo_rig, "--variant", "Tarnfell triplet, native", "--json"]) == 0
     rows = {row["id"]: row["computed"] for row in json.loads(capsys.readouterr().out)}
     assert rows["effective_focal_length_mm"] == 676

@@ -142,7 +142,7 @@ def test_device_numbers_stand_in_the_ledger(place, capsys):
     rows = {row["id"]: row for row in json.loads(capsys.readouterr().out)}
     assert rows["main.gain"] == {
         "id": "main.gain",
-        "label": "Pellucid 26M: gain",
+        "label": "Pellucid Grand: gain",
         "unit": "",
         "stated": 100.0,
         "computed": None,

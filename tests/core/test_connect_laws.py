@@ -125,11 +125,11 @@ def test_faults_of_a_list_do_not_depend_on_its_order(entries):
 
 ENTRY_CASES = [
     # name, usb id, serial number, the rig's device that it is
-    ("by serial number", "3f2a:0261", "P26-1", "main"),
-    ("serial number in capitals", None, "p26-1", "main"),
+    ("by serial number", "3f2a:0261", "PG-1", "main"),
+    ("serial number in capitals", None, "pg-1", "main"),
     ("by its kind where there is one", "3f2a:0120", None, "guide"),
-    ("another of the kind", "3f2a:0120", "P120-9", None),
-    ("another kind of that serial number", "ffff:0000", "P26-1", None),
+    ("another of the kind", "3f2a:0120", "PP-9", None),
+    ("another kind of that serial number", "ffff:0000", "PG-1", None),
     ("nothing told", None, None, None),
 ]
 
@@ -144,9 +144,9 @@ def test_which_device_an_entry_is(usb_id, serial, wanted):
 
 def test_a_rigs_own_list_has_addresses():
     told = {entry.name: entry.port for entry in entries_of_rig(validated(clean_document()).devices)}
-    assert told["Cairn 60"] == "cairn:4030"
+    assert told["Cairn Stout"] == "cairn:4030"
     assert told["Glide motor"] == "/dev/serial/by-id/usb-Glide-if00"
-    assert told["Pellucid 120G"] is None
+    assert told["Pellucid Petit"] is None
 
 
 PRESENCE = [
@@ -230,7 +230,7 @@ def usb(name, **more):
 
 
 MATCHES = [
-    ("by serial number among two", [usb("1-1", serial_number="X"), usb("1-2", serial_number="P26-1")], "1-2"),
+    ("by serial number among two", [usb("1-1", serial_number="X"), usb("1-2", serial_number="PG-1")], "1-2"),
     ("without a serial number, the only one", [usb("1-1")], "1-1"),
     ("without a serial number, one of two", [usb("1-1"), usb("1-2")], None),
     ("another serial number", [usb("1-1", serial_number="X")], None),

@@ -14,9 +14,9 @@ SMALL = StandInCamera(width=128, height=96, seed=4)
 def folder(tmp_path):
     """A few frames at the rig's gain and offset."""
     session = BenchSession(SMALL, tmp_path / "bench")
-    session.add("bias", 2, gain=100.0)
+    session.add("bias", 2, gain=125.0, offset=36.0)
     for share in (0.1, 0.25, 0.4, 0.55, 1.2):
-        session.add("flat", 2, gain=100.0, exposure_s=10 * share, light_e_s=5000.0, filter="L")
+        session.add("flat", 2, gain=125.0, offset=36.0, exposure_s=10 * share, light_e_s=5000.0, filter="L")
     return tmp_path / "bench"
 
 
@@ -27,9 +27,9 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     sheet.measure(folder)
     assert not sheet.read_button.isEnabled()
     qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
-    assert texts(sheet.gains) == ["100"]
+    assert texts(sheet.gains) == ["125"]
     gain = float(sheet.gains.item(0, 1).text().split(" ± ")[0])
-    assert gain == pytest.approx(SMALL.gain_at(100), rel=0.03)
+    assert gain == pytest.approx(SMALL.gain_at(125), rel=0.03)
     sheet.keep_button.click()
     device = session.rig.devices[0]
     assert device.measured("read_noise_e").value == pytest.approx(3, rel=0.1)
@@ -118,7 +118,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     assert session.chosen_finding.id.startswith("cooling."), "the step's first findings take over the margin"
     assert session.rig.devices[0].measured("cooler_pull_c_min").value == pytest.approx(5.5, rel=0.01)
     type_into(sheet.ramp.fields["minutes_down"], "30")
-    assert "15 steps of 2.00 °C, each held 2.00 min" in sheet.ramp.words.text()
+    assert "14 steps of 2.00 °C, each held 2.14 min" in sheet.ramp.words.text()
     type_into(sheet.ramp.fields["step_c"], "")
     assert "“Step” is empty" in sheet.ramp.words.text()
     type_into(sheet.ramp.fields["step_c"], "5")

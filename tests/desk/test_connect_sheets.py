@@ -27,7 +27,7 @@ def texts(table, column=0):
 
 def test_a_device_is_chosen_edited_added_and_removed(window, sheet_of):
     sheet, session = sheet_of("devices"), window.session
-    assert texts(sheet.table)[:3] == ["Pellucid 26M", "Pellucid 120G", "Rondel 7"]
+    assert texts(sheet.table)[:3] == ["Pellucid Grand", "Pellucid Petit", "Rondel 7"]
     sheet.table.setCurrentCell(3, 0)
     assert window.margin.title.text().startswith("Tight: Glide motor works at 92 % of its travel")
     type_into(sheet.settings.fields["devices", 3, "settings", "position", "value"], "7000")
@@ -154,8 +154,8 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     ports = sheet_of("ports")
     ports.read_stand_in()
     qtbot.waitUntil(lambda: session.evidence.of(PORTS) is not None, timeout=8000)
-    assert "Pellucid 120G" in texts(ports.tree, 7)
-    row = texts(ports.findings).index("Pellucid 120G may be put to sleep, and drop off")
+    assert "Pellucid Petit" in texts(ports.tree, 7)
+    row = texts(ports.findings).index("Pellucid Petit may be put to sleep, and drop off")
     ports.findings.setCurrentCell(row, 0)
     assert 'ATTR{power/control}="on"' in window.margin.remedy.text()
     ports.copy()

@@ -191,7 +191,7 @@ def test_binnings_guiding_and_their_plots(window):
     guide.pulse_fold.open()
     assert "445 ms at 0.0°" in guide.pulse_plot.answer.text()
     guide.rotation_fold.open()
-    assert "In 1 % of it the planned 300 s" in guide.rotation_map.answer.text()
+    assert "In 1 % of it the planned 240 s" in guide.rotation_map.answer.text()
     type_into(guide.settings_card.field("calibration_pulse_ms"), "450")
     assert window.session.evaluation.finding("guiding.calibration").verdict == "holds"
     assert guide.ways.rowCount() == 3

@@ -172,7 +172,7 @@ def test_a_search_that_finds_nothing_or_is_cancelled_says_so(window, shelf, qtbo
     shelf.search()
     qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
     assert "Nothing fits, to fill" in shelf.answer.text()
-    assert "one ring of 12.18 mm between Rondel 7 and Pellucid 26M" in shelf.answer.text()
+    assert "one ring of 12.18 mm between Rondel 7 and Pellucid Grand" in shelf.answer.text()
     shelf.search()
     shelf.cancel()
     qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)

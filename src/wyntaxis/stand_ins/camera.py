@@ -107,7 +107,7 @@ class StandInCamera:
         name = settings.pop("filter", None)
         header = fits.Header()
         header["IMAGETYP"] = kind.upper()
-        header["INSTRUME"] = "Pellucid 26M"
+        header["INSTRUME"] = "Pellucid Grand"
         header["EXPTIME"] = float(settings.get("exposure_s", 0.0))
         header["GAIN"] = settings.get("gain", 0.0)
         header["OFFSET"] = settings.get("offset", 50.0)
@@ -137,19 +137,23 @@ class BenchSession:
             self.camera.write(self.folder / f"{kind}_{self.made:03}.fits", self.made, kind, **settings)
 
 
-def make_bench(camera: StandInCamera, folder: Path, gains: tuple[float, ...] = (0.0, 100.0)) -> None:
+def make_bench(
+    camera: StandInCamera, folder: Path, gains: tuple[float, ...] = (0.0, 100.0), *,
+    exposure_s: float = 300.0, setpoint_c: float = -10.0, offset: float = 50.0,
+) -> None:  # fmt: skip
     """Write bias, flat pairs over the range, darks over temperature and a bias set at another offset."""
     bench = BenchSession(camera, folder)
+    usual = {"offset": offset, "temperature_c": setpoint_c}
     for gain in gains:
         unit = camera.gain_at(gain)
-        brightest = min(camera.full_well_e, unit * (2**camera.bits - 1 - camera.adu_per_offset * 50 / camera.step))
-        bench.add("bias", 4, gain=gain)
+        brightest = min(camera.full_well_e, unit * (2**camera.bits - 1 - camera.adu_per_offset * offset / camera.step))
+        bench.add("bias", 4, gain=gain, **usual)
         for share in (0.04, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.75, 1.1):
-            bench.add("flat", 2, gain=gain, exposure_s=10 * share, light_e_s=brightest / 10, filter="L")
+            bench.add("flat", 2, gain=gain, exposure_s=10 * share, light_e_s=brightest / 10, filter="L", **usual)
     last = gains[-1]
-    bench.add("bias", 2, gain=last, offset=2.0)
-    for temperature in (-15.0, -10.0, -5.0, 0.0, 5.0):
-        bench.add("dark", 2, gain=last, exposure_s=300.0, temperature_c=temperature)
+    bench.add("bias", 2, gain=last, offset=2.0, temperature_c=setpoint_c)
+    for warmer in (-5.0, 0.0, 5.0, 10.0, 15.0):
+        bench.add("dark", 2, gain=last, exposure_s=exposure_s, temperature_c=setpoint_c + warmer, offset=offset)
 
 
 def cooling_run(

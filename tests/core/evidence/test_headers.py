@@ -20,7 +20,7 @@ from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 
 GOOD = {
-    "INSTRUME": "Pellucid 26M",
+    "INSTRUME": "Pellucid Grand",
     "IMAGETYP": "LIGHT",
     "FILTER": "L",
     "EXPTIME": 300.0,
@@ -131,7 +131,7 @@ PARTNERS = [
     ({"EXPTIME": 120.0}, {"dark"}, "120 s, not 300 s"),
     ({"FILTER": "R"}, {"flat"}, "filter R, not L"),
     ({"XBINNING": 2}, {"dark", "flat", "bias"}, "binning 2, not 1"),
-    ({"INSTRUME": "Other"}, {"dark", "flat", "bias"}, "camera Other, not Pellucid 26M"),
+    ({"INSTRUME": "Other"}, {"dark", "flat", "bias"}, "camera Other, not Pellucid Grand"),
     ({"ROTATANG": 90.0}, {"flat"}, "rotated to 90°, not 10°"),
     ({"EXPTIME": 303.0}, set(), ""),
     ({"SET_TEMP": None, "CCD_TEMP": None}, set(), ""),
@@ -216,7 +216,7 @@ def test_frames_are_held_to_their_own_set_temperature(rig):
     finding = evaluate(rig, Evidence().having(HEADERS, told(*library))).finding("cooling.setpoint")
     assert (finding.verdict, finding.title) == (
         "fails",
-        "Pellucid 26M: −20.0 °C was not reached in 1 of 4 frames: −14.0 °C",
+        "Pellucid Grand: −20.0 °C was not reached in 1 of 4 frames: −14.0 °C",
     )
 
 
@@ -260,8 +260,8 @@ def test_the_audit_is_kept_until_the_rig_changes_in_what_it_tells(folder, rig):
     "light, calibration, lacks",
     [
         ({}, {}, []),
-        ({"INSTRUME": "PELLUCID 26m"}, {}, []),  # one rule for names: capitals do not count
-        ({"INSTRUME": "Maker Pellucid 26M"}, {}, []),
+        ({"INSTRUME": "PELLUCID grand"}, {}, []),  # one rule for names: capitals do not count
+        ({"INSTRUME": "Maker Pellucid Grand"}, {}, []),
         ({"INSTRUME": "Limpid 12"}, {}, ["bias", "dark", "flat"]),
         ({"FILTER": "HA"}, {"FILTER": "Ha"}, []),
         ({"FILTER": "Luminance"}, {"FILTER": "Lum"}, []),

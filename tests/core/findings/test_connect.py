@@ -68,13 +68,13 @@ SLOTS = ["L", "R", "G", "B", "Ha", "OIII"]
 PLANTS = [
     (
         "two entries for one camera",
-        lambda d: entries(d).append({"name": "Main 2", "role": "camera", "serial_number": "P26-1"}),
+        lambda d: entries(d).append({"name": "Main 2", "role": "camera", "serial_number": "PG-1"}),
         "records.duplicate",
         "“Main” and “Main 2” are one device",
     ),
     (
         "the guide camera picked as the main one",
-        lambda d: entries(d)[0].update(usb_id="3f2a:0120", serial_number="P120-1"),
+        lambda d: entries(d)[0].update(usb_id="3f2a:0120", serial_number="PP-1"),
         "records.role",
         "the rig's guide camera, is taken as camera",
     ),
@@ -86,9 +86,9 @@ PLANTS = [
     ),
     (
         "the serial number of another camera",
-        lambda d: values(d).update({"main.serial_number": "P120-1"}),
+        lambda d: values(d).update({"main.serial_number": "PP-1"}),
         "records.connection",
-        "that is Pellucid 120G, the guide camera",
+        "that is Pellucid Petit, the guide camera",
     ),
     (
         "driver after plugging in",
@@ -247,12 +247,12 @@ def usb(tree, name):
 
 
 PORT_PLANTS = [
-    ("dropped off", lambda t: t.remove(usb(t, "1-1")), "ports.present", "Pellucid 120G is not on the bus", ""),
+    ("dropped off", lambda t: t.remove(usb(t, "1-1")), "ports.present", "Pellucid Petit is not on the bus", ""),
     (
         "may sleep",
         lambda t: usb(t, "2-1").update(control="auto"),
         "ports.suspend",
-        "Pellucid 26M may be put to sleep",
+        "Pellucid Grand may be put to sleep",
         'ATTR{idVendor}=="3f2a", ATTR{idProduct}=="0261", TEST=="power/control", ATTR{power/control}="on"',
     ),
     (
@@ -266,7 +266,7 @@ PORT_PLANTS = [
         "one slow hub",
         lambda t: (usb(t, "2-1").update(name="1-2.3", speed=480), usb(t, "1-1").update(name="1-2.4")),
         "ports.hub",
-        "Pellucid 26M and Pellucid 120G share",
+        "Pellucid Grand and Pellucid Petit share",
         "port of its own",
     ),
     # 190 MB/s × 80 % + 35 MB/s × 60 % = 173 MB/s
@@ -286,9 +286,9 @@ PORT_PLANTS = [
     ),
     (
         "one identity twice",
-        lambda t: t.append({"name": "1-4", "vendor": "3f2a", "product_id": "0120", "serial": "P120-1", "speed": 480}),
+        lambda t: t.append({"name": "1-4", "vendor": "3f2a", "product_id": "0120", "serial": "PP-1", "speed": 480}),
         "ports.identity",
-        "3f2a:0120 P120-1",
+        "3f2a:0120 PP-1",
         "tell them apart",
     ),
     ("closed node", lambda t: usb(t, "2-1").update(mode="600"), "ports.permission", "may not be opened", "uaccess"),
@@ -417,7 +417,7 @@ def plan(document, **changes):
 
 
 UNPROVEN = [
-    ("power", "the camera's power", lambda d: device(d, "main").pop("power"), "What Pellucid 26M draws is not stated"),
+    ("power", "the camera's power", lambda d: device(d, "main").pop("power"), "What Pellucid Grand draws is not stated"),
     ("power", "the supply's rating", lambda d: d["supplies"][0].pop("rated_a"), "battery has no rating"),
     (
         "power",

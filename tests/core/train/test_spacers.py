@@ -279,7 +279,7 @@ def test_when_nothing_fits_it_says_what_is_nearest_and_what_to_buy():
     assert [p.id for place in result.nearest.pieces for p in place] == ["b"]
     assert result.nearest.error_mm == pytest.approx(1.82)
     assert result.buy_length_mm == 12.18
-    assert "between Rondel 7 and Pellucid 26M, M42×0.75 male in front, M42×0.75 male behind" in result.buy
+    assert "between Rondel 7 and Pellucid Grand, M42×0.75 male in front, M42×0.75 male behind" in result.buy
     too_long = find_spacers(rig_for(-3.0), [ring("a", 9.0)])
     assert "3 mm too long: no spacer can mend that" in too_long.buy
 

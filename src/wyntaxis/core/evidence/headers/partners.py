@@ -54,7 +54,7 @@ class FrameGroup:
 
     @property
     def title(self) -> str:
-        """The group in a few words: ``light, L, 300 s, gain 100, −10 °C``."""
+        """The group in a few words: ``light, L, 240 s, gain 125, −8 °C``."""
         parts = [str(self.kind)]
         if self.filter and self.kind in ("light", "flat"):
             parts.append(self.filter)
