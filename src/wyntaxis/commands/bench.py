@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_findings, print_json, print_table, rig_of
+from wyntaxis.commands.shared import Command, exit_code, print_findings, print_json, print_table, rig_of
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.measured import Estimate
@@ -26,10 +26,6 @@ def _findings(rig: Rig, change: Change | None, prefixes: tuple[str, ...]) -> lis
 
     found = evaluate(edit.apply(rig, change) if change is not None else rig).findings
     return [entry for entry in found if entry.id.startswith(prefixes)]
-
-
-def _code(findings: list[Finding]) -> int:
-    return SOME_FAIL if any(f.verdict == "fails" for f in findings) else OK
 
 
 def _progress(done: int, of: int) -> None:
@@ -66,7 +62,7 @@ def _sensor(options: argparse.Namespace) -> int:
     else:
         _print_bench(result, notes)
         print_findings(findings)
-    return _code(findings)
+    return exit_code(findings)
 
 
 def _print_bench(result: BenchResult, notes: list[str]) -> None:
@@ -131,7 +127,7 @@ def _cooling(options: argparse.Namespace) -> int:
     findings = _findings(rig, change, _COOLING)
     if options.json:
         print_json(cooling_json(runs, model, notes) | {"findings": [finding.as_json() for finding in findings]})
-        return _code(findings)
+        return exit_code(findings)
     from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
 
     print_table([list(RUN_HEADINGS), *(run_row(run) for run in runs)], right=set(range(1, len(RUN_HEADINGS))))
@@ -143,7 +139,7 @@ def _cooling(options: argparse.Namespace) -> int:
     for note in notes:
         print(f"note: {note}")
     print_findings(findings)
-    return _code(findings)
+    return exit_code(findings)
 
 
 def _cooling_arguments(parser: argparse.ArgumentParser) -> None:

@@ -13,6 +13,7 @@ from wyntaxis.commands.shared import (
     Command,
     evaluated,
     evidence_arguments,
+    exit_code,
     ports_arguments,
     print_findings,
     print_json,
@@ -31,10 +32,6 @@ if TYPE_CHECKING:
 RECORD_FINDINGS = ("records.", "wheel.", "driver.")
 
 
-def _code(findings: list[Finding]) -> int:
-    return SOME_FAIL if any(f.verdict == "fails" for f in findings) else OK
-
-
 def _of(evaluation: Evaluation, *prefixes: str) -> list[Finding]:
     return [found for found in evaluation.findings if found.id.startswith(prefixes)]
 
@@ -49,7 +46,7 @@ def _records(options: argparse.Namespace) -> int:
     found, findings = evaluation.matrix, _of(evaluation, *RECORD_FINDINGS)
     if options.json:
         print_json(found.as_json() | {"findings": [finding.as_json() for finding in findings]})
-        return _code(findings)
+        return exit_code(findings)
     if not found.records:
         print("The rig holds no records yet: bring one in on the Records sheet, or compare a file with --with FILE")
     table = [["quantity", "rig", *(record.name for record in found.records)]]
@@ -61,7 +58,7 @@ def _records(options: argparse.Namespace) -> int:
         print_table(table, right=set())
         print(summary(found))
     print_findings(findings)
-    return _code(findings)
+    return exit_code(findings)
 
 
 def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
@@ -112,7 +109,7 @@ def _headers(options: argparse.Namespace) -> int:
             print(found.skipped)
         print_table([["frames", "group"], *([str(g.count), g.title] for g in found.groups)], right={0})
         print_findings(findings)
-    return _code(findings)
+    return exit_code(findings)
 
 
 def _headers_arguments(parser: argparse.ArgumentParser) -> None:
@@ -134,7 +131,7 @@ def _ports(options: argparse.Namespace) -> int:
         from wyntaxis.core.evidence.ports.listing import tree_json
 
         print_json(tree_json(tree, names) | {"findings": [finding.as_json() for finding in findings]})
-        return _code(findings)
+        return exit_code(findings)
     table = [["port", "device", "id", "serial", "Mbit/s", "control", "mA", "in the rig"]]
     for depth, usb in tree.in_order():
         speed = "–" if usb.speed_mbit is None else f"{usb.speed_mbit:g}"
@@ -147,7 +144,7 @@ def _ports(options: argparse.Namespace) -> int:
     memory = tree.usbfs_memory_mb
     print(f"usbfs_memory_mb: {'–' if memory is None else memory}")
     print_findings(findings)
-    return _code(findings)
+    return exit_code(findings)
 
 
 def _ready(options: argparse.Namespace) -> int:
@@ -158,7 +155,8 @@ def _ready(options: argparse.Namespace) -> int:
         print_json([entry.as_json() for entry in found])
     else:
         print_table(
-            [[str(element.verdict).upper(), element.condition.title, element.why] for element in found], right=set()
+            [[str(item.verdict).upper() if item.applies else "–", item.condition.title, item.why] for item in found],
+            right=set(),
         )
         print(overall(found))
     return SOME_FAIL if any(item.verdict == "fails" for item in found) else OK

@@ -11,6 +11,7 @@ from wyntaxis.commands.shared import (
     SOME_FAIL,
     Command,
     evidence_arguments,
+    exit_code,
     print_findings,
     print_json,
     print_table,
@@ -42,14 +43,12 @@ def _numbers(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from wyntaxis.core.ledger import Verdict
-
     findings = reckoned(options).findings
     if options.json:
         print_json([finding.as_json() for finding in findings])
     else:
         print_findings(findings)
-    return SOME_FAIL if any(finding.verdict is Verdict.FAILS for finding in findings) else OK
+    return exit_code(findings)
 
 
 def _spacers(options: argparse.Namespace) -> int:

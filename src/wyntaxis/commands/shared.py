@@ -141,10 +141,20 @@ def print_table(table: list[list[str]], right: set[int]) -> None:
         print("  ".join(cells).rstrip())
 
 
+def exit_code(findings: Sequence[Finding]) -> int:
+    """Return whether some of the findings fail that are not accepted, as the command's exit code."""
+    from wyntaxis.core.findings.finding import some_fail
+
+    return SOME_FAIL if some_fail(findings) else OK
+
+
 def print_findings(findings: Sequence[Finding]) -> None:
     """Print findings in full: verdict, title, arithmetic, remedy, source."""
     for finding in findings:
         print(f"{finding.verdict.upper():9} {finding.id}: {finding.title}")
+        if finding.accepted:
+            since = f" on {finding.accepted_on}" if finding.accepted_on else ""
+            print(f"            accepted{since}: {finding.accepted}")
         for line in finding.arithmetic:
             print(f"            {line}")
         for index, line in enumerate(finding.remedy.text.splitlines()):

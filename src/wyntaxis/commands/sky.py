@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.commands.shared import (
     OK,
-    SOME_FAIL,
     Command,
+    exit_code,
     keep_change,
     print_findings,
     print_json,
@@ -187,7 +187,7 @@ def _scale(options: argparse.Namespace) -> int:
         print_findings(findings)
         if options.keep:
             print(f"kept in {options.file}")
-    return SOME_FAIL if any(f.verdict == "fails" for f in findings) else OK
+    return exit_code(findings)
 
 
 _PLACE = ("ra_deg", "dec_deg")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from wyntaxis.core.evidence.kinds import Evidence
+from wyntaxis.core.findings.caveats import with_caveats
 from wyntaxis.core.findings.conditions import judge_conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.registry import all_findings, in_order
@@ -27,7 +28,7 @@ def evaluate(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart,
     """
     numbers = numbers_of(rig, evidence, shelf)
     bare = Evaluation(**vars(numbers), rows=rows_of(numbers), frames=audit_of(numbers))
-    told = bare.with_told(findings=tuple(all_findings(bare)))
+    told = with_caveats(bare.with_told(findings=tuple(all_findings(bare))))
     ranked = sorted(in_order(), key=lambda entry: entry.rank)
     conditions = {item.id: (item.condition, item.needed) for item in ranked if item.condition is not None}
     return told.with_told(conditions=judge_conditions(told.findings, conditions, rig))

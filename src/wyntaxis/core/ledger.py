@@ -118,6 +118,8 @@ class Quantity:
     """Set where the verdict rests on more than this one number, such as the reach of a guide focuser."""
     stated_is_limit: bool = False
     """Whether the stated leg is the most that is allowed, which the target then says, and nothing to agree with."""
+    assumed: tuple[str, ...] = ()
+    """Paths of values that it rests on and nobody gave: until they are given, it is unproven."""
 
     @property
     def id(self) -> str:
@@ -143,7 +145,7 @@ class Quantity:
     @property
     def verdict(self) -> Verdict:
         """The gravest of what the legs say of each other and what the target says of the best leg."""
-        if self.best is None:
+        if self.best is None or self.assumed:
             return Verdict.UNPROVEN
         verdicts = [self.agreement] if len(self.legs) > 1 + self.stated_is_limit else []
         if self.verdict_override is not None or self.target is not None:
@@ -153,6 +155,8 @@ class Quantity:
     @property
     def target_verdict(self) -> Verdict:
         """What the target says of the best leg, whether the legs agree or not; unproven without one of them."""
+        if self.assumed:
+            return Verdict.UNPROVEN
         if self.verdict_override is not None:
             return self.verdict_override
         best = self.best
@@ -167,6 +171,7 @@ class Quantity:
             **{name: getattr(leg, "value", None) for name, leg in self._all_legs()},
             "uncertainty": self.computed.uncertainty if self.computed else None,
             "verdict": str(self.verdict),
+            **({"assumed": list(self.assumed)} if self.assumed else {}),
         }
 
     def _all_legs(self) -> list[tuple[str, Leg | None]]:

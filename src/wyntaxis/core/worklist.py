@@ -22,6 +22,8 @@ class Tally:
     step: Step
     verdict: Verdict | None
     counts: dict[Verdict, int]
+    accepted: int = 0
+    """How many findings are accepted; they are in no count."""
 
     @property
     def text(self) -> str:
@@ -37,6 +39,7 @@ class Tally:
             for verdict in words
             if self.counts.get(verdict)
         ]
+        parts += [f"{self.accepted} accepted"] if self.accepted else []
         return ", ".join(parts) or self.step.caption
 
 
@@ -61,17 +64,22 @@ def tallies(evaluation: Evaluation) -> list[Tally]:
 
 def _tally(evaluation: Evaluation, step: Step) -> Tally:
     if step is READY:
-        stand = [condition.verdict for condition in evaluation.conditions]
-        return Tally(step, worst(stand), dict(Counter(stand)))
+        stand = [condition.verdict for condition in evaluation.conditions if condition.applies]
+        accepted = sum(len(condition.accepted) for condition in evaluation.conditions)
+        return Tally(step, worst(stand) if stand else None, dict(Counter(stand)), accepted)
     # A number that claims nothing has no verdict, and is not counted.
-    rows = [evaluation.quantities[key] for key in quantities_of(step)]
+    told = [f for f in evaluation.findings if belongs(step, f)]
+    lived_with = {key for f in told if f.accepted for key in f.quantities}
+    rows = [evaluation.quantities[key] for key in quantities_of(step) if key not in lived_with]
     verdicts = [row.verdict for row in rows if is_judged(row)]
-    found = [f.verdict for f in evaluation.findings if belongs(step, f)]
-    # A number that is only unproven does not outweigh a finding that holds.
+    found = [f.verdict for f in told if not f.accepted]
+    # A number that is only unproven does not outweigh a finding that holds, unless it rests on what nobody gave.
     proven = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]
+    if any(row.assumed for row in rows) or any(f.assumed for f in told):
+        proven.append(Verdict.UNPROVEN)
     verdict = worst(proven) if verdicts or found else None
     # A step that has no numbers of its own counts its findings.
-    return Tally(step, verdict, dict(Counter(verdicts or found)))
+    return Tally(step, verdict, dict(Counter(verdicts or found)), sum(bool(f.accepted) for f in told))
 
 
 def step_of(finding: Finding) -> Step:

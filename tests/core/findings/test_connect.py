@@ -48,8 +48,10 @@ def test_a_bare_rig_says_nothing_of_devices_and_is_not_ready(example):
     evaluation = reckoned(example)
     assert not [f for f in evaluation.findings if f.id.startswith(CONNECT)]
     stands = {one.condition.key: one.verdict for one in evaluation.conditions}
-    assert "sides" not in stands
-    assert stands["present"] is stands["power"] is stands["filters"] is Verdict.UNPROVEN
+    assert set(stands.values()) == {Verdict.FAILS, Verdict.UNPROVEN}
+    applying = {one.condition.key for one in evaluation.conditions if one.applies}
+    # It has a branch, a wheel in the train; no devices, records, supplies, plan or mount.
+    assert applying == {"spacing", "filters", "guiding"}
 
 
 def device(document, key):

@@ -7,9 +7,9 @@ import pytest
 
 from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.quantities import legs as declared
-from wyntaxis.core.quantities.legs import Legs
+from wyntaxis.core.quantities.legs import Legs, rests_on
 from wyntaxis.core.rig.store import validated
 
 SECTIONS = (
@@ -53,18 +53,18 @@ def test_a_number_changes_with_what_it_rests_on_and_with_nothing_else(name):
     document = json.loads(demo.rig_path(name).read_text("utf-8"))
     document["measured"] = document.get("measured", {}) | MEASURED
     bare = evaluate(validated(document))
-    rests_on = {key: bare.legs.reads(key) for key in bare.rows}
+    read_by = {key: bare.legs.reads(key) for key in bare.rows}
     moved = 0
     for path, value in numbers_in({key: document[key] for key in SECTIONS if key in document}):
         try:
             after = evaluate(validated(changed(document, path, round(value * 1.03, 4) if value % 1 else value + 1)))
         except InputError:
             continue
-        place = ".".join(step for step in path if isinstance(step, str))
+        place = path_text(path)
         for key, row in after.rows.items():
             if key in bare.rows and row != bare.rows[key]:
                 moved += 1
-                assert any(place.startswith(read) or read.startswith(place) for read in rests_on[key]), (key, place)
+                assert any(rests_on(read, place) for read in read_by[key]), (key, place)
     assert moved > 100
 
 
@@ -76,7 +76,10 @@ def test_what_a_number_rests_on(example):
         "telescope.focal_length_mm",
         "telescope.focal_length_tolerance_mm",
         "telescope.aperture_mm",
-        "train",
+        "telescope!",
+        "train!",  # which parts there are; of each whether it magnifies, and of the reducer by how much
+        "train[0].magnification",
+        *(f"train[{index}].kind" for index in range(5)),
     }
     assert "site.seeing_fwhm_arcsec" in reads("sampling_px_per_fwhm")
     assert "measured.pixel_scale_arcsec_px" in reads("dither_guide_px")

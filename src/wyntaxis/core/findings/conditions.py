@@ -2,32 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.rig.device_settings import CAMERAS, settings_of
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import MAGNIFYING_KINDS
 
 
 @dataclass(frozen=True)
 class Condition:
     """One thing that must be so before the night, and what to do where nothing speaks of it.
 
-    ``applies`` is set where the condition is only one when the rig has this.
+    ``missing`` says why the condition is none for a rig that does not have what it speaks of, empty where it is one.
     """
 
     key: str
     title: str
     unproven: str
-    applies: str = ""
+    missing: Callable[[Rig], str]
 
 
 _conditions: dict[str, Condition] = {}
 
 
-def _condition(key: str, title: str, unproven: str, applies: str = "") -> Condition:
-    return _conditions.setdefault(key, Condition(key, title, unproven, applies))
+def _condition(key: str, title: str, unproven: str, missing: Callable[[Rig], str]) -> Condition:
+    return _conditions.setdefault(key, Condition(key, title, unproven, missing))
 
 
 def declared_conditions() -> tuple[Condition, ...]:
@@ -35,112 +37,190 @@ def declared_conditions() -> tuple[Condition, ...]:
     return tuple(_conditions.values())
 
 
+# What a rig does not have does not apply
+
+
+def _without(words: str, has: Callable[[Rig], bool]) -> Callable[[Rig], str]:
+    return lambda rig: "" if has(rig) else f"the rig has no {words}"
+
+
+def _kinds(rig: Rig) -> set[str]:
+    """Return the kinds of device that a rig has, and of the parts of its train."""
+    return {device.kind for device in rig.devices} | {part.kind for part in rig.train if part.kind != "camera"}
+
+
+def _plans(rig: Rig, *actions: str) -> bool:
+    return rig.plan is not None and bool({*rig.plan.actions} & {*actions})
+
+
+def _is_spaced(rig: Rig) -> bool:
+    return rig.guiding.kind == "off_axis" or any(part.kind in MAGNIFYING_KINDS for part in rig.train)
+
+
+def _is_cooled(rig: Rig) -> bool:
+    cooler = {kind.key for kind in settings_of("camera", "cooling")} | COOLER_KEYS
+    return _plans(rig, "cool", "warm_up") or any(
+        device.kind == "camera" and cooler & set(device.settings) for device in rig.devices
+    )
+
+
+def _has_usb(rig: Rig) -> bool:
+    return any(
+        (device.connection is not None and device.connection.kind == "usb")
+        or (device.identity is not None and device.identity.usb_id is not None)
+        for device in rig.devices
+    )
+
+
+def _is_fed(rig: Rig) -> bool:
+    return bool(rig.supplies) or any(device.power is not None for device in rig.devices)
+
+
+COOLER_KEYS = frozenset({"set_temperature_c", "cooler_on", "ramp_c_min"})
+_RECORDS = _without("program's record", lambda rig: bool(rig.records))
+_DEVICES = _without("devices listed", lambda rig: bool(rig.devices))
+_USB = _without("device on USB", _has_usb)
+
+
 SPACING = _condition(
     "spacing",
     "The sensors stand where they must",
     "describe the train on the Light path sheet",
+    _without("corrector and no guide branch", _is_spaced),
 )
 FOCAL_LENGTH = _condition(
     "focal_length",
     "Every program holds the true focal length and pixel size",
     "bring in the programs' settings on the Records sheet",
+    _RECORDS,
 )
 ONE_ENTRY = _condition(
     "one_entry",
     "Each device has one entry, one role, one port",
     "list the devices, and bring in a program's list of them",
+    _DEVICES,
 )
 DRIVERS = _condition(
     "drivers",
     "Drivers are the documented ones, and were there first",
     "state each driver's version, and when it was installed and the device plugged in",
+    _DEVICES,
 )
 CONNECTIONS = _condition(
     "connections",
     "Ports and connection modes are stable and as stated",
     "state ports and modes, and bring in what the programs hold",
+    _DEVICES,
 )
 PRESENT = _condition(
     "present",
     "Every USB device is there",
     "read the ports on the Ports sheet",
+    _USB,
 )
 AWAKE = _condition(
     "awake",
     "No device may fall asleep",
     "read the ports on the Ports sheet",
+    _USB,
 )
 USB = _condition(
     "usb",
     "USB links carry what the cameras send",
     "read the ports on the Ports sheet",
+    _USB,
 )
 SIDES = _condition(
     "sides",
     "Server and client hold the same",
     "bring in both ends' profiles",
-    "pair",
+    _without("program with two ends", lambda rig: any(record.pair is not None for record in rig.records)),
 )
 GAIN = _condition(
     "gain",
     "Gain and offset are as stated everywhere",
     "state the camera's gain and offset, and bring in what the programs hold",
+    _without("camera among its devices", lambda rig: bool(_kinds(rig) & CAMERAS)),
 )
 SETTINGS = _condition(
     "settings",
     "Other settings, guiding and site agree",
     "bring in the programs' settings on the Records sheet",
+    _RECORDS,
 )
 COOLING = _condition(
     "cooling",
     "The cooler is on and the set temperature reached",
     "state the set temperature and the cooler, and read frames' headers",
+    _without("cooler", _is_cooled),
 )
 FILTERS = _condition(
     "filters",
     "Filters: named, in order, none left over, all that are asked for",
     "name the wheel's slots, and bring in the programs' lists",
+    _without(
+        "filter wheel",
+        lambda rig: "filter_wheel" in _kinds(rig) or (rig.plan is not None and len(rig.plan.filters) > 1),
+    ),
 )
 FOCUSER = _condition(
     "focuser",
     "The focuser turns the right way, inside its travel, finely enough",
     "state the focuser's range, position, step and direction",
+    _without("focuser", lambda rig: "focuser" in _kinds(rig) or _plans(rig, "refocus")),
 )
 GUIDING = _condition(
     "guiding",
     "The guider is connected and can do what is asked",
     "state guiding and dithering in the plan, and the guide settings",
+    _without("guiding", lambda rig: rig.guiding.kind != "none" or _plans(rig, "guide", "dither")),
 )
 MOUNT = _condition(
     "mount",
     "The mount can flip and park",
     "state the plan's actions, and the mount",
+    _without("mount", lambda rig: rig.mount is not None or "mount" in _kinds(rig) or _plans(rig, "flip", "park")),
 )
 CALIBRATION = _condition(
     "calibration",
     "Lights have their darks, flats and bias",
     "read a folder of frames on the Records sheet",
+    _without("plan, and no camera among its devices", lambda rig: rig.plan is not None or bool(_kinds(rig) & CAMERAS)),
 )
 STORAGE = _condition(
     "storage",
     "There is room for the night, and a second copy",
     "state the computer's disks, and the planned frames",
+    _without(
+        "computer, and no planned number of frames",
+        lambda rig: "computer" in _kinds(rig) or (rig.plan is not None and rig.plan.frames is not None),
+    ),
 )
 POWER = _condition(
     "power",
     "Supplies have reserve and last the night",
     "state the supplies, and what each device draws",
+    _without("supply", _is_fed),
 )
 
 
 @dataclass(frozen=True)
 class ConditionVerdict:
-    """How one condition stands, the findings behind it, and why in a line."""
+    """How one condition stands, the findings behind it, and why in a line.
+
+    One that does not apply to the rig is not counted. What is accepted does not weigh, and is told.
+    """
 
     condition: Condition
     verdict: Verdict
     why: str
     findings: tuple[Finding, ...]
+    applies: bool = True
+
+    @property
+    def accepted(self) -> tuple[Finding, ...]:
+        """What the imager lives with."""
+        return tuple(finding for finding in self.findings if finding.accepted)
 
     def as_json(self) -> dict[str, object]:
         """Return the condition as ``wyntaxis ready --json`` prints it."""
@@ -151,13 +231,15 @@ class ConditionVerdict:
             "why": self.why,
             "findings": [f.id for f in self.findings],
             "failing": [f.as_json() for f in self.findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT)],
+            "applies": self.applies,
+            "accepted": [{"finding": f.id, "subject": f.subject, "reason": f.accepted} for f in self.accepted],
         }
 
 
 def judge_conditions(
     findings: Iterable[Finding], declared: Mapping[str, tuple[Condition, str]], rig: Rig
 ) -> tuple[ConditionVerdict, ...]:
-    """Return every condition that applies to a rig, in the order of the evening.
+    """Return every condition, in the order of the evening; those that do not apply to the rig say so.
 
     A condition fails with any of its findings; it holds only where every finding that it needs could be had, and all
     hold.
@@ -168,7 +250,6 @@ def judge_conditions(
         By finding id: the condition that it belongs to, and what is missing without it (empty where it is not needed).
         In this order a condition's findings stand.
     """
-    paired = any(record.pair is not None for record in rig.records)
     place = {finding_id: index for index, finding_id in enumerate(declared)}
     told: dict[str, list[Finding]] = {}
     for finding in sorted((f for f in findings if f.id in declared), key=lambda f: place[f.id]):
@@ -176,14 +257,17 @@ def judge_conditions(
     had = {finding.id for own in told.values() for finding in own}
     found = []
     for condition in declared_conditions():
-        if condition.applies == "pair" and not paired:
+        own_findings = tuple(told.get(condition.key, ()))
+        why_not = condition.missing(rig)
+        if why_not and all(finding.verdict is Verdict.UNPROVEN for finding in own_findings):
+            found.append(ConditionVerdict(condition, Verdict.UNPROVEN, why_not, (), applies=False))
             continue
         missing = [
             needed
             for finding_id, (own, needed) in declared.items()
             if own is condition and needed and finding_id not in had and _asked(rig, finding_id)
         ]
-        found.append(_judge(condition, tuple(told.get(condition.key, ())), missing))
+        found.append(_judge(condition, own_findings, missing))
     return tuple(found)
 
 
@@ -195,26 +279,34 @@ def _asked(rig: Rig, finding_id: str) -> bool:
 def _judge(condition: Condition, findings: tuple[Finding, ...], missing: Sequence[str]) -> ConditionVerdict:
     if not findings:
         return ConditionVerdict(condition, Verdict.UNPROVEN, condition.unproven, ())
+    open_ones = [f for f in findings if not f.accepted]
     # Of what is proven the gravest counts; where nothing is wrong, one thing unproven leaves the whole unproven.
-    verdict = worst([*(f.verdict for f in findings), *([Verdict.UNPROVEN] if missing else [])])
+    verdict = worst([*(f.verdict for f in open_ones), *([Verdict.UNPROVEN] if missing else [])] or [Verdict.HOLDS])
     if missing and verdict is Verdict.UNPROVEN:
         return ConditionVerdict(condition, verdict, f"{missing[0]}: {condition.unproven}", findings)
-    bad = [f for f in findings if f.verdict is verdict]
+    if not open_ones:
+        return ConditionVerdict(condition, verdict, f"accepted: {findings[0].accepted}", findings)
+    bad = [f for f in open_ones if f.verdict is verdict]
     more = f" (and {len(bad) - 1} more)" if len(bad) > 1 else ""
     if verdict is Verdict.HOLDS:
-        count = len(findings)
-        why = findings[0].title if count == 1 else f"{count} findings hold: {findings[0].title}"
+        count = len(open_ones)
+        why = open_ones[0].title if count == 1 else f"{count} findings hold: {open_ones[0].title}"
     else:
         why = f"{bad[0].title}{more}"
     return ConditionVerdict(condition, verdict, why, findings)
 
 
 def overall(found: Sequence[ConditionVerdict]) -> str:
-    """Return how the evening stands, in a sentence."""
+    """Return how the evening stands, in a sentence; what does not apply is not counted, what is accepted told apart."""
+    accepted = sum(len(entry.accepted) for entry in found)
+    apart = f"; {accepted} finding{'s' if accepted > 1 else ''} accepted" if accepted else ""
+    found = [entry for entry in found if entry.applies]
+    if not found:
+        return "Nothing of this rig is a condition of the night yet"
     counts = {verdict: sum(entry.verdict is verdict for entry in found) for verdict in Verdict}
     if counts[Verdict.FAILS]:
-        return f"Not ready: {counts[Verdict.FAILS]} of {len(found)} conditions fail"
+        return f"Not ready: {counts[Verdict.FAILS]} of {len(found)} conditions fail{apart}"
     if counts[Verdict.UNPROVEN] or counts[Verdict.TIGHT]:
         open_ones = [f"{counts[v]} {v}" for v in (Verdict.UNPROVEN, Verdict.TIGHT) if counts[v]]
-        return f"Nothing fails; of {len(found)} conditions {' and '.join(open_ones)}"
-    return f"Ready: all {len(found)} conditions hold"
+        return f"Nothing fails; of {len(found)} conditions {' and '.join(open_ones)}{apart}"
+    return f"Ready: all {len(found)} conditions hold{apart}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from wyntaxis.core.ledger import Verdict
@@ -20,6 +21,22 @@ class Remedy:
 NO_REMEDY = Remedy("")
 
 
+def some_fail(findings: Iterable[Finding]) -> bool:
+    """Return whether some findings fail that are not accepted.
+
+    Parameters
+    ----------
+    findings
+        Any findings.
+
+    Returns
+    -------
+    bool
+        What a command's exit code tells.
+    """
+    return any(finding.verdict is Verdict.FAILS and not finding.accepted for finding in findings)
+
+
 @dataclass(frozen=True)
 class Finding:
     """One finding on a rig. ``subject`` is the id of the part or quantity it speaks of."""
@@ -32,6 +49,16 @@ class Finding:
     remedy: Remedy
     source: str
     quantities: tuple[str, ...] = ()
+    assumed: tuple[str, ...] = ()
+    """Paths of values that it rests on and nobody gave."""
+    accepted: str = ""
+    """Why the imager lives with it; empty where it is not accepted."""
+    accepted_on: str = ""
+
+    @property
+    def is_open(self) -> bool:
+        """Whether something is left to do about it: it does not hold, and is not accepted."""
+        return self.verdict is not Verdict.HOLDS and not self.accepted
 
     def parts(self, rig: Rig) -> set[str]:
         """Return the ids of the parts that the finding lies at: its subject, and what its remedy changes."""
@@ -53,4 +80,6 @@ class Finding:
             "arithmetic": list(self.arithmetic),
             "remedy": self.remedy.text,
             "source": self.source,
+            **({"assumed": list(self.assumed)} if self.assumed else {}),
+            **({"accepted": self.accepted} if self.accepted else {}),
         }

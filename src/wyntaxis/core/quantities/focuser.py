@@ -75,22 +75,24 @@ def depth_of_focus_um(numbers: Numbers) -> float | None:
 
 @rows
 def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
-    """Yield travel used, steps in the depth of focus, and backlash as a share of the travel."""
-    zone = depth_of_focus_um(numbers)
+    """Yield travel used, backlash as a share of the travel, and steps in the depth of focus."""
     for device in focusers(numbers):
-        travel, at, step = travel_of(device), device.number("position"), device.number("step_um")
+        travel, at = travel_of(device), device.number("position")
         if travel is not None and at is not None:
             used = Leg(100 * (at - travel[0]) / (travel[1] - travel[0]))
             wish = Target(*TRAVEL_PERCENT, *TRAVEL_INNER_PERCENT)
             yield TRAVEL.row(device.id, device.title, computed=used, target=wish)
-        if step is not None and zone is not None:
-            fine = Target(low=MIN_STEPS, inner_low=WANTED_STEPS)
-            yield STEPS.row(device.id, device.title, computed=Leg(zone / step), target=fine)
         backlash = device.best("backlash_steps")
         if travel is not None and backlash is not None:
             share = Leg(100 * backlash / (travel[1] - travel[0]))
             small = Target(high=MAX_BACKLASH_PERCENT, inner_high=DOUBTFUL_BACKLASH_PERCENT)
             yield BACKLASH.row(device.id, device.title, computed=share, target=small)
+    zone = depth_of_focus_um(numbers)
+    for device in focusers(numbers):
+        step = device.number("step_um")
+        if step is not None and zone is not None:
+            fine = Target(low=MIN_STEPS, inner_low=WANTED_STEPS)
+            yield STEPS.row(device.id, device.title, computed=Leg(zone / step), target=fine)
 
 
 @wanted("refocus_temperature_c")

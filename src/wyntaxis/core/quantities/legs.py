@@ -10,10 +10,12 @@ import importlib
 import pkgutil
 from collections.abc import Callable, Iterable
 from functools import lru_cache
+from inspect import getattr_static
 from typing import Any, Literal, TypeVar, cast
 
 from wyntaxis.core import quantities
-from wyntaxis.core.ledger import Leg, Target, Verdict
+from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
+from wyntaxis.core.rig.base import StrictModel
 from wyntaxis.core.rig.model import Rig
 
 Role = Literal["stated", "computed", "measured", "target", "verdict"]
@@ -21,19 +23,43 @@ ROLES: tuple[Role, ...] = ("stated", "computed", "measured", "target", "verdict"
 """What can be declared of a quantity: its three legs, what is wanted of it, and a verdict that rests on more."""
 
 T = TypeVar("T")
+R = TypeVar("R", bound=Quantity)
 F = TypeVar("F", bound=Callable[["Legs"], Any])
 
 _functions: dict[tuple[Role, str], Callable[[Legs], Any]] = {}
 
-_SECTIONS = {"telescope", "site", "plan", "guiding", "mount", "framing"}
-_READ_OF = {
-    "sensor": ("train",),
-    "camera": ("train",),
-    "parts": ("train", "guiding.path"),
-    "find": ("train", "guiding"),
-    "model_copy": ("train", "guiding", "telescope"),
-}
-"""What is read of the document by those names of a rig that are no keys of it."""
+MEMBERSHIP = "!"
+"""Ends what is noted where only was asked whether a thing is there, or which a list holds: not what lies below it."""
+
+_OPENED = {"telescope", "site", "plan", "guiding", "mount", "framing", "train"}
+"""Sections of the document whose reading is noted value by value; of the others, the whole."""
+_COPIED = ("train", "guiding", "telescope")
+"""What a copy of the rig is taken to read."""
+
+
+def rests_on(read: str, path: str) -> bool:
+    """Return whether what was read, as :meth:`Legs.reads` tells it, changes with the value at a path.
+
+    Parameters
+    ----------
+    read, path
+        Such as ``train[2].length_mm``, ``train!`` (which parts there are) or ``devices``.
+
+    Returns
+    -------
+    bool
+        Whether one is the other, or lies below it.
+    """
+    if read.endswith(MEMBERSHIP):
+        base = read[: -len(MEMBERSHIP)]
+        return _is_within(base, path) or (
+            path.startswith(f"{base}[") and path.endswith("]") and "." not in path[len(base) :]
+        )
+    return _is_within(read, path) or _is_within(path, read)
+
+
+def _is_within(path: str, around: str) -> bool:
+    return path == around or path.startswith((f"{around}.", f"{around}["))
 
 
 def declares(role: Role, quantity_id: str) -> Callable[[F], F]:
@@ -129,7 +155,7 @@ class Legs:
         self._known: dict[str, tuple[Any, frozenset[str]]] = {}
         self._open: list[set[str]] = []
         self._waiting: list[str] = []
-        self._rows: dict[str, str] = {}
+        self._rows: dict[str, frozenset[str]] = {}
 
     def _note(self, path: str) -> None:
         if self._open:
@@ -195,16 +221,24 @@ class Legs:
         """
         found = {f"stated.{quantity_id}", f"measured.{quantity_id}"}
         if quantity_id in self._rows:
-            return self._known[self._rows[quantity_id]][1]
+            return self._rows[quantity_id]
         for role in ROLES:
             self._of(role, quantity_id)
             _, kept = self._known.get(f"{role} {quantity_id}", (None, frozenset()))
             found |= kept
         return frozenset(found)
 
-    def note_rows(self, name: str, row_ids: Iterable[str]) -> None:
-        """Note that rows of things came from a piece of work, by the name that it was done :meth:`once` under."""
-        self._rows.update(dict.fromkeys(row_ids, name))
+    def rows_once(self, name: str, work: Callable[[], Iterable[R]]) -> tuple[R, ...]:
+        """Return the rows of things that a piece of work yields; each rests on what was read until it was yielded."""
+
+        def told() -> tuple[R, ...]:
+            found = []
+            for row in work():
+                found.append(row)
+                self._rows[row.id] = frozenset(self._open[-1])
+            return tuple(found)
+
+        return self.once(name, told)
 
     def note_use(self, quantity_id: str) -> None:
         """Note that whatever is being worked out rests on a quantity, too."""
@@ -219,25 +253,72 @@ def _import_all() -> None:
         importlib.import_module(f"{quantities.__name__}.{module.name}")
 
 
-class _Watched:
-    """A rig, or a section of one, that notes by path what is read of it."""
+@lru_cache(maxsize=128)
+def _fields_of(model: type[StrictModel]) -> frozenset[str]:
+    return frozenset(model.model_fields)
 
-    __slots__ = ("_note", "_of", "_path")
+
+@lru_cache(maxsize=512)
+def _declared_in(model: type[StrictModel], name: str) -> Any:
+    return getattr_static(model, name)
+
+
+class _Watched:
+    """A rig, or something in one, that notes by path what is read of it.
+
+    Its own properties and methods read through it too. What is noted ends in :data:`MEMBERSHIP` where only was asked
+    whether a thing is there, or which a list holds.
+    """
+
+    __slots__ = ("_kept", "_note", "_of", "_path")
 
     def __init__(self, of: Any, path: str, note: Callable[[str], None]) -> None:
         self._of, self._path, self._note = of, path, note
+        self._kept: dict[str, Any] = {}
 
     def __getattr__(self, name: str) -> Any:
-        value = getattr(self._of, name)
-        path = f"{self._path}.{name}" if self._path else name
-        if not self._path:
-            if name in ("stated", "measured"):
-                return _WatchedLegs(value, name, self._note)
-            if name in _SECTIONS and value is not None:
-                return _Watched(value, name, self._note)
-        for read in _READ_OF.get(name, (path,)) if not self._path else (path,):
-            self._note(read)
+        known = self._kept.get(name)
+        if known is None:
+            if name not in _fields_of(self._of.__class__):
+                return self._derived(name)
+            path = f"{self._path}.{name}" if self._path else name
+            value = self._watched(path, getattr(self._of, name))
+            first = value[0] if isinstance(value, tuple) and value else value
+            is_opened = isinstance(first, (_Watched, _WatchedLegs))
+            known = self._kept[name] = (value, path + MEMBERSHIP if is_opened else path)
+        value, read = known
+        self._note(read)
         return value
+
+    def _watched(self, path: str, value: Any) -> Any:
+        top = path.partition(".")[0].partition("[")[0]
+        if path in ("stated", "measured"):
+            return _WatchedLegs(value, path, self._note)
+        if top not in _OPENED:
+            return value
+        if isinstance(value, StrictModel):
+            return _Watched(value, path, self._note)
+        if isinstance(value, tuple) and value and isinstance(value[0], StrictModel):
+            return tuple(_Watched(entry, f"{path}[{index}]", self._note) for index, entry in enumerate(value))
+        return value
+
+    def _derived(self, name: str) -> Any:
+        """Return what a property or method gives, which reads through this; a copy reads everything."""
+        if name.startswith("model_"):
+            for path in (self._path,) if self._path else _COPIED:
+                self._note(path)
+            return getattr(self._of, name)
+        found = _declared_in(self._of.__class__, name)
+        return found.__get__(self, type(self)) if hasattr(found, "__get__") else getattr(self._of, name)
+
+    def __eq__(self, other: object) -> bool:
+        return bool(self._of == (other._of if isinstance(other, _Watched) else other))
+
+    def __hash__(self) -> int:
+        return hash(self._of)
+
+    def __repr__(self) -> str:
+        return repr(self._of)
 
 
 class _WatchedLegs:

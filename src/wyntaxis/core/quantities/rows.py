@@ -168,8 +168,7 @@ def rows_of(numbers: Numbers) -> dict[str, Quantity]:
     found = dict(numbers.quantities)
     for function in (_settings, *_functions):
         name = f"rows {function.__module__}.{function.__name__}"
-        told = numbers.legs.once(name, lambda work=function: tuple(work(watched)))  # type: ignore[misc]
-        numbers.legs.note_rows(name, (row.id for row in told))
+        told = numbers.legs.rows_once(name, lambda work=function: work(watched))  # type: ignore[misc]
         found |= {row.id: row for row in told}
     return found
 
@@ -216,4 +215,4 @@ def is_judged(row: Quantity) -> bool:
     bool
         Whether it is.
     """
-    return row.target is not None or row.verdict_override is not None or len(row.legs) > 1
+    return bool(row.target is not None or row.verdict_override is not None or len(row.legs) > 1 or row.assumed)

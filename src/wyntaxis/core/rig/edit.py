@@ -8,6 +8,7 @@ from typing import Any
 
 from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.marks import Carried, named_paths
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import validated
 
@@ -18,6 +19,8 @@ class Change:
 
     label: str
     values: tuple[tuple[DocumentPath, Any], ...]
+    assumes: tuple[DocumentPath, ...] = ()
+    """Paths, after the change, of values in it that nobody gave."""
 
     @classmethod
     def of(cls, label: str, path: Sequence[str | int], value: Any) -> Change:
@@ -33,8 +36,11 @@ def apply(rig: Rig, change: Change) -> Rig:
         If the result would not be a rig; the line names the path within the file.
     """
     document = _document(rig)
+    marks, typed = Carried(document), named_paths(document, [path for path, _ in change.values])
     for path, value in change.values:
         _set(document, path, value)
+    if not any(path[0] == "assumed" for path, _ in change.values):
+        marks.into(document, typed, change.assumes)
     _rename_in_records(rig, document)
     return validated(document)
 
@@ -57,9 +63,15 @@ def _rename_in_records(rig: Rig, document: Any) -> None:
             record["variant"] = renamed[record["variant"]]
 
 
-def insert_part(rig: Rig, list_path: DocumentPath, index: int, part: dict[str, Any]) -> Rig:
-    """Return the rig with a part put in before ``index`` of ``train`` or ``guiding.path``."""
-    return _with_list(rig, list_path, lambda parts: [*parts[:index], part, *parts[index:]])
+def insert_part(
+    rig: Rig, list_path: DocumentPath, index: int, part: dict[str, Any], assumes: Sequence[DocumentPath] = ()
+) -> Rig:
+    """Return the rig with a part put in before ``index`` of ``train`` or ``guiding.path``.
+
+    ``assumes`` are the paths, below the part, of what nobody gave of it.
+    """
+    marks = [(*list_path, index, *path) for path in assumes]
+    return _with_list(rig, list_path, lambda parts: [*parts[:index], part, *parts[index:]], marks)
 
 
 def remove_part(rig: Rig, list_path: DocumentPath, index: int) -> Rig:
@@ -90,12 +102,16 @@ def free_id(rig: Rig, stem: str) -> str:
     return f"{stem}_{number}"
 
 
-def _with_list(rig: Rig, list_path: DocumentPath, edit: Callable[[list[Any]], list[Any]]) -> Rig:
+def _with_list(
+    rig: Rig, list_path: DocumentPath, edit: Callable[[list[Any]], list[Any]], assumes: Sequence[DocumentPath] = ()
+) -> Rig:
     document = _document(rig)
+    marks = Carried(document)
     holder = document
     for step in list_path[:-1]:
         holder = holder[step]
     holder[list_path[-1]] = edit(list(holder.get(list_path[-1], [])))
+    marks.into(document, assumes=assumes)
     return validated(document)
 
 

@@ -23,6 +23,7 @@ from wyntaxis.core.rig.base import (
     Text,
 )
 from wyntaxis.core.rig.devices import Device, Record, Supply
+from wyntaxis.core.rig.marks import of_variant, parse_path, value_at
 from wyntaxis.core.rig.parts import Part, Sensor, Telescope
 from wyntaxis.core.rig.plan import (
     FrameCorrection,
@@ -37,6 +38,7 @@ from wyntaxis.core.rig.plan import (
 
 FORMAT = "wyntaxis-rig"
 VERSION = 1
+MarkedPath = Annotated[str, Field(min_length=1, max_length=300)]
 MAX_MAGNIFICATION = 1000.0
 """Of all correctors together; far beyond any telescope."""
 
@@ -68,6 +70,19 @@ class Guiding(StrictModel):
     @property
     def camera(self) -> Part | None:
         return _camera_of(self.path)
+
+
+class Accepted(StrictModel):
+    """A finding that the imager knows and lives with, why, and since when.
+
+    ``value`` is what its number was then: the acceptance lapses when the number is another.
+    """
+
+    finding: Id
+    subject: Annotated[str, Field(min_length=1, max_length=200)]
+    reason: Note
+    date: Text | None = None
+    value: float | Annotated[str, Field(max_length=400)] | None = None
 
 
 class Variant(StrictModel):
@@ -108,6 +123,11 @@ class Rig(StrictModel):
     records: Annotated[tuple[Record, ...], Field(strict=False, max_length=100)] = ()
     corrections: Annotated[dict[Text, FrameCorrection], Field(max_length=5000)] = Field(default_factory=dict)
     variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
+    assumed: Annotated[tuple[MarkedPath, ...], Field(strict=False, max_length=5000)] = ()
+    """Paths of values that nobody gave; see :mod:`wyntaxis.core.rig.marks`."""
+    origin: Annotated[dict[MarkedPath, Text], Field(max_length=5000)] = Field(default_factory=dict)
+    """Where a drafted value comes from, by its path."""
+    accepted: Annotated[tuple[Accepted, ...], Field(strict=False, max_length=500)] = ()
     note: Note | None = None
 
     @model_validator(mode="after")
@@ -130,6 +150,7 @@ class Rig(StrictModel):
             if tapped.prism is None:
                 raise ValueError(f'guiding.taps names "{tapped.id}", which has no prism')
         _variants_stand(self)
+        _marks_stand(self)
         return self
 
     @property
@@ -186,6 +207,17 @@ def _ids_are_unique(rig: Rig) -> None:
         seen[part_id] = place
 
 
+def _marks_stand(rig: Rig) -> None:
+    """Each mark lies at a value of the rig."""
+    for index, text in enumerate(rig.assumed):
+        try:
+            value = value_at(rig, parse_path(text))
+        except (ValueError, LookupError):
+            value = None
+        if value is None:
+            raise ValueError(f'assumed[{index}] names "{text}", which is no value of this rig')
+
+
 def _devices_stand(rig: Rig) -> None:
     """Each list has its ids once, and a device's supply is one of the rig's."""
     lists = {
@@ -224,6 +256,18 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
     for index, entry in enumerate(found["train"]):
         if isinstance(entry, str) and entry not in parts:
             raise ValueError(f'train[{index}] names "{entry}", which is no part of the rig\'s train')
+    index = variants.index(found)
+    of_own = of_variant(
+        [*own.get("assumed", ()), *own.get("origin", {})],
+        index,
+        found["train"],
+        list(parts),
+        [key for key in ("telescope", "guiding", "framing") if found.get(key) is not None],
+    )
+    if "assumed" in own:
+        own["assumed"] = [of_own[text] for text in own["assumed"] if text in of_own]
+    if "origin" in own:
+        own["origin"] = {of_own[text]: words for text, words in own["origin"].items() if text in of_own}
     own |= {"name": found["name"], "train": [parts[e] if isinstance(e, str) else e for e in found["train"]]}
     for key in ("telescope", "guiding", "framing"):
         if found.get(key) is not None:
@@ -233,12 +277,23 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
     taps = own.get("guiding", {}).get("taps")
     if found.get("guiding") is None and taps is not None and taps not in {part["id"] for part in own["train"]}:
         own["guiding"] = {"kind": "none"}  # the prism stays at home with its guider
+        own["assumed"] = [text for text in own.get("assumed", ()) if not text.startswith("guiding")]
     return Rig.model_validate(own)
 
 
 def bare_train(rig: Rig) -> Rig:
     """Return a rig without what has no bearing on its train: quick to copy and to validate."""
-    return rig.model_copy(update={"devices": (), "supplies": (), "records": (), "corrections": {}})
+    return rig.model_copy(
+        update={
+            "devices": (),
+            "supplies": (),
+            "records": (),
+            "corrections": {},
+            "assumed": (),
+            "origin": {},
+            "accepted": (),
+        }
+    )
 
 
 def _variants_stand(rig: Rig) -> None:

@@ -1,0 +1,171 @@
+"""What is said of findings beyond their verdict: that they rest on what nobody gave, or that they are accepted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.findings.finding import Finding, Remedy
+from wyntaxis.core.ledger import Quantity, Verdict
+from wyntaxis.core.quantities.legs import rests_on
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.marks import mark_label
+from wyntaxis.core.rig.model import Accepted, Rig
+
+MAX_TOLD = 4
+"""How many assumed values a finding names."""
+
+
+def with_caveats(bare: Evaluation) -> Evaluation:
+    """Return an evaluation whose rows and findings know what they rest on that nobody gave, and what is accepted.
+
+    Parameters
+    ----------
+    bare
+        The evaluation, with its findings.
+
+    Returns
+    -------
+    Evaluation
+        Whatever rests on an assumed value is unproven, with that reason; verdicts of what is accepted stay.
+    """
+    if bare.rig.assumed:
+        by_row = _assumed_by_row(bare)
+        rows = {key: replace(row, assumed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
+        own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
+        found = tuple(_unproven(finding, by_row, bare.rig) for finding in bare.findings)
+        bare = bare.with_told(rows=rows, quantities=own, findings=found)
+    if bare.rig.accepted:
+        bare = bare.with_told(findings=tuple(_accepted(bare, finding) for finding in bare.findings))
+    return bare
+
+
+def _assumed_by_row(evaluation: Evaluation) -> dict[str, tuple[str, ...]]:
+    found = {}
+    for key in evaluation.rows:
+        reads = evaluation.legs.reads(key)
+        on = tuple(path for path in evaluation.rig.assumed if any(rests_on(read, path) for read in reads))
+        if on:
+            found[key] = on
+    return found
+
+
+def _unproven(finding: Finding, by_row: Mapping[str, tuple[str, ...]], rig: Rig) -> Finding:
+    paths = tuple(dict.fromkeys(path for key in finding.quantities for path in by_row.get(key, ())))
+    if not paths:
+        return finding
+    words = told(rig, paths)
+    return replace(
+        finding,
+        verdict=Verdict.UNPROVEN,
+        title=f"{finding.title} – if {words} {'is' if len(paths) == 1 else 'are'} as assumed",
+        arithmetic=(*finding.arithmetic, *(f"assumed, not given: {mark_label(rig, path)}" for path in paths)),
+        remedy=Remedy(f"give {words}; until then nothing is proven"),
+        assumed=paths,
+    )
+
+
+def told(rig: Rig, paths: Iterable[str]) -> str:
+    """Return assumed values in a few words: ``ring: length 10 mm``, with how many more there are.
+
+    Parameters
+    ----------
+    rig, paths
+        The rig, and paths of values in it.
+
+    Returns
+    -------
+    str
+        On one line.
+    """
+    labels = [mark_label(rig, path) for path in paths]
+    more = f" and {len(labels) - MAX_TOLD} more" if len(labels) > MAX_TOLD else ""
+    return ", ".join(labels[:MAX_TOLD]) + more
+
+
+# What the imager accepts
+
+
+def number_of(finding: Finding, rows: Mapping[str, Quantity]) -> float | str:
+    """Return the number that a finding speaks of, as its ledger shows it; its arithmetic where it has none.
+
+    Parameters
+    ----------
+    finding, rows
+        The finding, and every row of the rig.
+
+    Returns
+    -------
+    float or str
+        In the row's unit.
+    """
+    row = next((rows[key] for key in finding.quantities if key in rows), None)
+    if row is not None and row.best is not None:
+        return round(row.best.value, row.kind.decimals)
+    return (" ".join(finding.arithmetic) or finding.title)[:400]
+
+
+def acceptance(evaluation: Evaluation, finding: Finding, reason: str, date: str) -> Change:
+    """Return the change that accepts a finding, in place of an older acceptance of it.
+
+    Parameters
+    ----------
+    evaluation, finding
+        The evaluation, and one of its findings.
+    reason, date
+        Why the imager lives with it, and since when (ISO 8601).
+
+    Returns
+    -------
+    Change
+        For the rig.
+    """
+    entry = Accepted(
+        finding=finding.id,
+        subject=finding.subject,
+        reason=reason,
+        date=date,
+        value=number_of(finding, evaluation.rows),
+    )
+    kept = [own.model_dump(mode="json") for own in evaluation.rig.accepted if not _speaks_of(own, finding)]
+    return Change.of(f"Accept: {finding.title[:60]}", ("accepted",), [*kept, entry.model_dump(mode="json")])
+
+
+def withdrawal(rig: Rig, finding: Finding) -> Change:
+    """Return the change that takes a finding's acceptance back.
+
+    Parameters
+    ----------
+    rig, finding
+        The rig, and the finding.
+
+    Returns
+    -------
+    Change
+        For the rig.
+    """
+    kept = [own.model_dump(mode="json") for own in rig.accepted if not _speaks_of(own, finding)]
+    return Change.of(f"No longer accept: {finding.title[:60]}", ("accepted",), kept or None)
+
+
+def _speaks_of(entry: Accepted, finding: Finding) -> bool:
+    return (entry.finding, entry.subject) == (finding.id, finding.subject)
+
+
+def _accepted(evaluation: Evaluation, finding: Finding) -> Finding:
+    entry = next((own for own in evaluation.rig.accepted if _speaks_of(own, finding)), None)
+    if entry is None or finding.verdict is Verdict.HOLDS:
+        return finding
+    now, before = number_of(finding, evaluation.rows), entry.value
+    if before is None or _same(now, before):
+        return replace(finding, accepted=entry.reason, accepted_on=entry.date or "")
+    since = f" on {entry.date}" if entry.date else ""
+    lapsed = f"accepted{since} ({entry.reason}) at {before}, and lapsed: it is {now} now"
+    return replace(finding, arithmetic=(*finding.arithmetic, lapsed))
+
+
+def _same(now: float | str, before: float | str) -> bool:
+    if isinstance(now, str) or isinstance(before, str):
+        return now == before
+    return abs(now - before) <= 1e-9 * max(abs(now), abs(before), 1.0)

@@ -1,0 +1,262 @@
+"""What is marked in a rig by path: values that nobody gave (``assumed``), and where drafted ones are from (``origin``).
+
+A mark follows its value through edits by the ids of what it lies in, and goes when the value is given.
+"""
+
+from __future__ import annotations
+
+import copy
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from pydantic import BaseModel
+
+from wyntaxis.core.files.errors import path_text
+from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.shown import shown_at
+
+_STEP = re.compile(r"\.?(?:\[(\d{1,6})\]|([A-Za-z_][A-Za-z_0-9]*)|(\d{1,6})(?=$|[.\[])|\"([^\"]{1,140})\")")
+
+Named = tuple[str | int | tuple[str, str], ...]
+"""A path that names what it lies in: an entry of a list by its id, where it has one."""
+
+
+def parse_path(text: str) -> DocumentPath:
+    """Return a path from its text; the inverse of :func:`wyntaxis.core.files.errors.path_text`.
+
+    Parameters
+    ----------
+    text
+        Such as ``train[3].length_mm``; ``train.3.length_mm`` will do.
+
+    Raises
+    ------
+    ValueError
+        When it is no path.
+    """
+    steps: list[str | int] = []
+    at = 0
+    while at < len(text):
+        found = _STEP.match(text, at)
+        if found is None or (at == 0 and text[0] in ".["):
+            raise ValueError(f'"{text}" is no path such as train[3].length_mm')
+        bracket, name, bare, quoted = found.groups()
+        index = bracket or bare
+        steps.append(int(index) if index else name or quoted or "")
+        at = found.end()
+    if not steps:
+        raise ValueError("a path must not be empty")
+    return tuple(steps)
+
+
+def value_at(node: Any, path: DocumentPath) -> Any:
+    """Return the value at a path of a document or a model; LookupError where there is none."""
+    for step in path:
+        if isinstance(node, BaseModel):
+            if not isinstance(step, str) or step not in type(node).model_fields:
+                raise KeyError(step)
+            node = getattr(node, step)
+        elif isinstance(node, (dict, list, tuple)):
+            if isinstance(node, dict) == isinstance(step, int):
+                raise KeyError(step)
+            node = node[step]  # type: ignore[index]
+        else:
+            raise KeyError(step)
+    return node
+
+
+def _named(document: Any, path: DocumentPath) -> Named:
+    steps: list[Any] = []
+    node = document
+    for step in path:
+        try:
+            node = value_at(node, (step,))
+        except LookupError:
+            node = None
+        is_known = isinstance(step, int) and isinstance(node, dict) and isinstance(node.get("id"), str)
+        steps.append(("id", node["id"]) if is_known else step)
+    return tuple(steps)
+
+
+def _placed(document: Any, named: Named) -> DocumentPath | None:
+    """Return where a named path lies in a document, None where that has no such value."""
+    path: list[str | int] = []
+    node = document
+    for step in named:
+        at: Any = step
+        if isinstance(step, tuple):
+            entries = node if isinstance(node, list) else []
+            at = next((i for i, e in enumerate(entries) if isinstance(e, dict) and e.get("id") == step[1]), None)
+        try:
+            node = value_at(node, (at,))
+        except (LookupError, TypeError):
+            return None
+        path.append(at)
+    return tuple(path)
+
+
+def leaves(node: Any, path: DocumentPath = ()) -> Iterator[DocumentPath]:
+    """Yield the path of every plain value of a document below a place, but for ids."""
+    if isinstance(node, dict):
+        for key, value in node.items():
+            if key != "id":
+                yield from leaves(value, (*path, key))
+    elif isinstance(node, list):
+        for index, value in enumerate(node):
+            yield from leaves(value, (*path, index))
+    else:
+        yield path
+
+
+class Carried:
+    """The marks of a document, to be set anew when it has been edited.
+
+    Parameters
+    ----------
+    document
+        The document before the edit, as its file holds it.
+    """
+
+    def __init__(self, document: Mapping[str, Any]) -> None:
+        self._assumed = [(_named(document, path), value) for path, value in _marked(document, document.get("assumed"))]
+        self._origin = [
+            (_named(document, path), value, (document.get("origin") or {})[path_text(path)])
+            for path, value in _marked(document, document.get("origin"))
+        ]
+
+    def into(self, document: dict[str, Any], typed: Sequence[Named] = (), assumes: Sequence[DocumentPath] = ()) -> None:
+        """Set the marks in the document after the edit.
+
+        Parameters
+        ----------
+        document
+            It is changed in place.
+        typed
+            What the edit sets: those values are given now, the same ones too.
+        assumes
+            Paths of values that the edit fills in without anybody having given them.
+        """
+        kept = [path_text(path) for path in self._still_assumed(document, typed)]
+        kept += [text for text in map(path_text, assumes) if text not in kept]
+        _set(document, "assumed", kept)
+        told = {}
+        for named, value, words in self._origin:
+            path = _placed(document, named)
+            if path is not None and value_at(document, path) == value and named not in typed:
+                told[path_text(path)] = words
+        _set(document, "origin", told)
+
+    def _still_assumed(self, document: dict[str, Any], typed: Sequence[Named]) -> Iterator[DocumentPath]:
+        for named, value in self._assumed:
+            path = _placed(document, named)
+            if path is None:
+                continue
+            for leaf in leaves(value_at(document, path), path):
+                own = (*named, *leaf[len(path) :])
+                try:
+                    is_same = value_at(value, leaf[len(path) :]) == value_at(document, leaf)
+                except LookupError:
+                    is_same = False
+                if is_same and own not in typed:
+                    yield leaf
+
+
+def named_paths(document: Mapping[str, Any], paths: Sequence[DocumentPath]) -> list[Named]:
+    """Return paths that name what they lie in, so that they can be found again after an edit."""
+    return [_named(document, path) for path in paths]
+
+
+def _marked(document: Mapping[str, Any], texts: Any) -> Iterator[tuple[DocumentPath, Any]]:
+    for text in texts or ():
+        try:
+            path = parse_path(text)
+            yield path, copy.deepcopy(value_at(document, path))
+        except (ValueError, LookupError, TypeError):
+            continue  # a default that the file leaves out
+
+
+def _set(document: dict[str, Any], key: str, marks: list[str] | dict[str, str]) -> None:
+    if marks:
+        document[key] = marks
+    else:
+        document.pop(key, None)
+
+
+def of_variant(
+    texts: Sequence[str], index: int, entries: Sequence[Any], own: Sequence[str], replaced: Sequence[str]
+) -> dict[str, str]:
+    """Return the marks of a document that hold for one of its variants, by where they lie in the document.
+
+    Parameters
+    ----------
+    texts
+        The marked paths of the document.
+    index, entries
+        Which variant, and its train as the document holds it.
+    own
+        Ids of the parts of the document's own train.
+    replaced
+        Keys of which the variant has its own, such as ``telescope``.
+
+    Returns
+    -------
+    dict of str to str
+        The path within the variant's rig, by the path within the document.
+    """
+    places = {part_id: at for at, part_id in enumerate(own)}
+    found = {}
+    for text in texts:
+        path = parse_path(text)
+        if path[:2] == ("variants", index):
+            found[text] = path_text(path[2:])
+        elif path[0] == "train" and len(path) > 1:
+            at = next(
+                (
+                    i
+                    for i, entry in enumerate(entries)
+                    if places.get(entry if isinstance(entry, str) else "") == path[1]
+                ),
+                None,
+            )
+            if at is not None:
+                found[text] = path_text(("train", at, *path[2:]))
+        elif path[0] not in ("train", "variants", *replaced):
+            found[text] = text
+    return found
+
+
+def mark_label(rig: BaseModel, text: str) -> str:
+    """Return what a marked value is called, with the value: ``ring: length 10 mm``.
+
+    Parameters
+    ----------
+    rig, text
+        The rig, and the path of one of its values.
+
+    Returns
+    -------
+    str
+        On one line; the path itself where its field is shown nowhere.
+    """
+    path = parse_path(text)
+    thing, names = "", []
+    node: Any = rig
+    model: type[BaseModel] = type(rig)
+    for step in path:
+        node = value_at(node, (step,))
+        if isinstance(step, str):
+            names.append(step)
+        title = getattr(node, "title", None)
+        if isinstance(title, str):
+            thing, model, names = title, type(node), []
+    if not thing and len(path) > 1 and isinstance(path[0], str):
+        thing, model, names = path[0], type(value_at(rig, path[:1])), names[1:]
+    try:
+        field = shown_at(model, *names)
+        label, unit = field.label, field.unit
+    except (KeyError, ValueError):
+        label, unit = " ".join(name.rpartition("_")[0] or name for name in names), ""
+    value = f"{node:g}" if isinstance(node, (int, float)) and not isinstance(node, bool) else str(node)
+    within = label[:1].lower() + label[1:]
+    return f"{thing}: {within} {value}" + (f" {unit}" if unit else "")
