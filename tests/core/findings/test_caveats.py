@@ -4,9 +4,11 @@ import json
 
 import pytest
 
+from tests.core.evidence.test_headers import header, told
 from tests.rigs import clean_document
 from wyntaxis.cli import main
-from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evaluation import Evidence, evaluate
+from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.findings.caveats import acceptance, withdrawal
 from wyntaxis.core.findings.conditions import overall
 from wyntaxis.core.ledger import Verdict
@@ -22,13 +24,21 @@ RING = ("train", 3, "length_mm")
 @pytest.mark.parametrize(
     "path, rests, stands",
     [
-        ("train[3].length_mm", {"back_focus_built_mm", "back_focus_error_mm"}, {"pixel_scale_arcsec_px", "glass_shift_mm"}),
-        ("train[4].sensor.pixel_um", {"pixel_scale_arcsec_px", "field_width_deg"}, {"focal_ratio", "back_focus_error_mm"}),
-        ("telescope.aperture_mm", {"focal_ratio", "airy_diameter_um"}, {"effective_focal_length_mm", "pixel_scale_arcsec_px"}),
+        (
+            "train[3].length_mm",
+            {"back_focus_built_mm", "back_focus_error_mm"},
+            {"pixel_scale_arcsec_px", "glass_shift_mm"},
+        ),
+        (
+            "train[4].sensor.pixel_um",
+            {"pixel_scale_arcsec_px", "field_width_deg"},
+            {"focal_ratio", "back_focus_error_mm"},
+        ),
+        ("telescope.aperture_mm", {"focal_ratio", "airy_diameter_um"}, {"pixel_scale_arcsec_px"}),
         ("site.seeing_fwhm_arcsec", {"sampling_px_per_fwhm", "depth_of_focus_seeing_um"}, {"focal_ratio"}),
         ("train[2].glass[0].thickness_mm", {"glass_shift_mm", "back_focus_required_mm"}, {"pixel_scale_arcsec_px"}),
     ],
-)  # fmt: skip
+)
 def test_what_rests_on_an_assumed_value_is_unproven_and_nothing_else(example, path, rests, stands):
     before, rig = evaluate(validated(example)), validated(example | {"assumed": [path]})
     rows = evaluate(rig).rows
@@ -43,8 +53,12 @@ def test_a_finding_says_what_it_rests_on_and_offers_no_edit(example):
     assert found.title.endswith("if ring 12.9: length 12.9 mm is as assumed")
     assert "give ring 12.9: length 12.9 mm" in found.remedy.text
     assert found.as_json()["assumed"] == ["train[3].length_mm"]
-    tally = next(one for one in tallies(evaluate(validated(example | {"assumed": ["train[3].length_mm"]}))) if one.step is LIGHT_PATH)
-    assert tally.verdict is Verdict.UNPROVEN  # fmt: skip
+    tally = next(
+        one
+        for one in tallies(evaluate(validated(example | {"assumed": ["train[3].length_mm"]})))
+        if one.step is LIGHT_PATH
+    )
+    assert tally.verdict is Verdict.UNPROVEN
 
 
 def test_an_accepted_finding_is_told_apart_and_lapses_with_its_number(example, tmp_path, capsys):
@@ -76,21 +90,43 @@ def test_an_accepted_finding_is_told_apart_and_lapses_with_its_number(example, t
 
 def test_a_rig_with_nothing_optional_becomes_ready():
     document = {
-        "format": "wyntaxis-rig", "version": 1, "name": "plain",
+        "format": "wyntaxis-rig",
+        "version": 1,
+        "name": "plain",
         "telescope": {"id": "ota", "focal_length_mm": 500, "aperture_mm": 80},
-        "train": [{"id": "camera", "kind": "camera", "length_mm": 12.5, "sensor": {"width_px": 900, "height_px": 600, "pixel_um": 4}}],
+        "train": [
+            {
+                "id": "camera",
+                "kind": "camera",
+                "length_mm": 12.5,
+                "sensor": {"width_px": 900, "height_px": 600, "pixel_um": 4},
+            }
+        ],
         "mount": {"kind": "equatorial"},
-        "devices": [{"id": "mount", "kind": "mount", "driver": {"name": "cairn", "version": "1"},
-                     "connection": {"kind": "network", "host": "cairn"}, "connected": True,
-                     "settings": {"flip_margin_min": {"value": 11}, "park_set": {"value": True}}}],
-    }  # fmt: skip
+        "plan": {"exposure_s": 240, "actions": ["flip", "park"]},
+        "devices": [
+            {
+                "id": "mount",
+                "kind": "mount",
+                "driver": {"name": "cairn", "version": "1"},
+                "connection": {"kind": "network", "host": "cairn"},
+                "connected": True,
+                "settings": {"flip_margin_min": {"value": 11}, "park_set": {"value": True}},
+            }
+        ],
+    }
     conditions = evaluate(validated(document)).conditions
-    assert {one.condition.key for one in conditions if one.applies} == {"one_entry", "drivers", "connections", "mount"}
+    assert {one.condition.key for one in conditions if one.applies} == {"mount", "calibration"}
     assert all(one.why.startswith("the rig has no ") for one in conditions if not one.applies)
-    assert {one.condition.key: str(one.verdict) for one in conditions if one.applies} == {}
-    assert overall(conditions) == "Ready: all 4 conditions hold"
-    document["devices"] = []
-    del document["mount"]
+    # Lights need their darks, whatever the rig: those are proven by frames alone.
+    assert overall(conditions) == "Nothing fails; of 2 conditions 1 unproven"
+    headers = told(
+        *(header(IMAGETYP=kind, FILTER=None, FOCALLEN=500.0, XPIXSZ=4.0) for kind in ("LIGHT", "DARK", "BIAS", "FLAT"))
+    )
+    with_frames = Evidence().having(HEADERS, headers)
+    assert overall(evaluate(validated(document), with_frames).conditions) == "Ready: all 2 conditions hold"
+    for key in ("devices", "mount", "plan"):
+        del document[key]
     bare = evaluate(validated(document)).conditions
     assert not [one for one in bare if one.applies]
     assert overall(bare) == "Nothing of this rig is a condition of the night yet"
@@ -99,14 +135,26 @@ def test_a_rig_with_nothing_optional_becomes_ready():
 @pytest.mark.parametrize(
     "key, without",
     [
-        ("filters", lambda d: (d["devices"].remove(next(one for one in d["devices"] if one["kind"] == "filter_wheel")),
-                               d["plan"].pop("filters"), d["train"].remove(next(p for p in d["train"] if p["kind"] == "filter_wheel")))),
+        (
+            "filters",
+            lambda d: (
+                d["devices"].remove(next(one for one in d["devices"] if one["kind"] == "filter_wheel")),
+                d["plan"].pop("filters"),
+                d["train"].remove(next(p for p in d["train"] if p["kind"] == "filter_wheel")),
+            ),
+        ),
         ("sides", lambda d: [record.pop("pair", None) for record in d["records"]]),
         ("focal_length", lambda d: d.pop("records")),
         ("power", lambda d: (d.pop("supplies"), [one.pop("power", None) for one in d["devices"]])),
-        ("storage", lambda d: (d["devices"].remove(next(one for one in d["devices"] if one["kind"] == "computer")), d["plan"].pop("frames"))),
+        (
+            "storage",
+            lambda d: (
+                d["devices"].remove(next(one for one in d["devices"] if one["kind"] == "computer")),
+                d["plan"].pop("frames"),
+            ),
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_condition_of_what_is_not_there_does_not_apply(key, without):
     document = clean_document()
     assert next(one for one in evaluate(validated(document)).conditions if one.condition.key == key).applies

@@ -419,7 +419,12 @@ def plan(document, **changes):
 
 
 UNPROVEN = [
-    ("power", "the camera's power", lambda d: device(d, "main").pop("power"), "What Pellucid Grand draws is not stated"),
+    (
+        "power",
+        "the camera's power",
+        lambda d: device(d, "main").pop("power"),
+        "What Pellucid Grand draws is not stated",
+    ),
     ("power", "the supply's rating", lambda d: d["supplies"][0].pop("rated_a"), "battery has no rating"),
     (
         "power",

@@ -20,7 +20,9 @@ def marked(example, *paths, **more):
     return validated(example | {"assumed": list(paths)} | more)
 
 
-@pytest.mark.parametrize("text, path", [("a.b", ("a", "b")), ("train[3].x", ("train", 3, "x")), ("t.0.x", ("t", 0, "x"))])
+@pytest.mark.parametrize(
+    "text, path", [("a.b", ("a", "b")), ("train[3].x", ("train", 3, "x")), ("t.0.x", ("t", 0, "x"))]
+)
 def test_paths_are_read(text, path):
     assert parse_path(text) == path
 
@@ -31,7 +33,9 @@ def test_a_path_and_its_text_are_one(steps):
     assert parse_path(path_text(path)) == path
 
 
-@pytest.mark.parametrize("text", ["", ".", "[0].x", "a..b", "a[", "a[x]", "a b", "train[9].length_mm", "telescope.mass"])
+@pytest.mark.parametrize(
+    "text", ["", ".", "[0].x", "a..b", "a[", "a[x]", "a b", "train[9].length_mm", "telescope.mass"]
+)
 def test_a_mark_that_lies_nowhere_is_refused(example, text):
     with pytest.raises(InputError, match="assumed"):
         marked(example, text)

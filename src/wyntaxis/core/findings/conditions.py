@@ -72,13 +72,23 @@ def _has_usb(rig: Rig) -> bool:
     )
 
 
+def _has_mount(rig: Rig) -> bool:
+    return rig.mount is not None or "mount" in _kinds(rig)
+
+
+def _has_driver(rig: Rig) -> bool:
+    reached = {device.connection.kind if device.connection else None for device in rig.devices if device.driver}
+    return bool(reached & {"usb", "serial", None})
+
+
 def _is_fed(rig: Rig) -> bool:
     return bool(rig.supplies) or any(device.power is not None for device in rig.devices)
 
 
+COMPARING = ("records.", "wheel.order")
+"""Findings that hold what programs have on file against the rig."""
 COOLER_KEYS = frozenset({"set_temperature_c", "cooler_on", "ramp_c_min"})
 _RECORDS = _without("program's record", lambda rig: bool(rig.records))
-_DEVICES = _without("devices listed", lambda rig: bool(rig.devices))
 _USB = _without("device on USB", _has_usb)
 
 
@@ -98,19 +108,19 @@ ONE_ENTRY = _condition(
     "one_entry",
     "Each device has one entry, one role, one port",
     "list the devices, and bring in a program's list of them",
-    _DEVICES,
+    _RECORDS,
 )
 DRIVERS = _condition(
     "drivers",
     "Drivers are the documented ones, and were there first",
     "state each driver's version, and when it was installed and the device plugged in",
-    _DEVICES,
+    _without("device with a driver that is plugged in", _has_driver),
 )
 CONNECTIONS = _condition(
     "connections",
     "Ports and connection modes are stable and as stated",
     "state ports and modes, and bring in what the programs hold",
-    _DEVICES,
+    _RECORDS,
 )
 PRESENT = _condition(
     "present",
@@ -140,7 +150,7 @@ GAIN = _condition(
     "gain",
     "Gain and offset are as stated everywhere",
     "state the camera's gain and offset, and bring in what the programs hold",
-    _without("camera among its devices", lambda rig: bool(_kinds(rig) & CAMERAS)),
+    _without("program's record of a camera", lambda rig: bool(rig.records) and bool(_kinds(rig) & CAMERAS)),
 )
 SETTINGS = _condition(
     "settings",
@@ -179,7 +189,7 @@ MOUNT = _condition(
     "mount",
     "The mount can flip and park",
     "state the plan's actions, and the mount",
-    _without("mount", lambda rig: rig.mount is not None or "mount" in _kinds(rig) or _plans(rig, "flip", "park")),
+    _without("plan for a mount", lambda rig: rig.plan is not None and (_has_mount(rig) or _plans(rig, "flip", "park"))),
 )
 CALIBRATION = _condition(
     "calibration",
@@ -259,7 +269,7 @@ def judge_conditions(
     for condition in declared_conditions():
         own_findings = tuple(told.get(condition.key, ()))
         why_not = condition.missing(rig)
-        if why_not and all(finding.verdict is Verdict.UNPROVEN for finding in own_findings):
+        if why_not and not any(f.verdict in (Verdict.FAILS, Verdict.TIGHT) for f in own_findings):
             found.append(ConditionVerdict(condition, Verdict.UNPROVEN, why_not, (), applies=False))
             continue
         missing = [
@@ -272,8 +282,10 @@ def judge_conditions(
 
 
 def _asked(rig: Rig, finding_id: str) -> bool:
-    """Return whether a finding is one that this rig needs at all: an alt-azimuth mount does not flip."""
-    return not (finding_id == "plan.flip" and rig.mount is not None and rig.mount.kind == "alt_azimuth")
+    """Return whether a rig needs a finding at all: an alt-azimuth mount does not flip, no program compares nothing."""
+    if finding_id == "plan.flip":
+        return rig.mount is None or rig.mount.kind != "alt_azimuth"
+    return bool(rig.records) or not finding_id.startswith(COMPARING)
 
 
 def _judge(condition: Condition, findings: tuple[Finding, ...], missing: Sequence[str]) -> ConditionVerdict:

@@ -31,6 +31,11 @@ def moment(text: str) -> datetime:
     return found if found.tzinfo else found.replace(tzinfo=UTC)
 
 
+def _is_plugged(device: Device) -> bool:
+    """Return whether a device is plugged into the computer, as far as is known: the network's are not."""
+    return device.connection is None or device.connection.kind not in ("network", "wireless", "none")
+
+
 @finding(
     "driver.order",
     step=DEVICES,
@@ -44,7 +49,11 @@ def driver_order(evaluation: Evaluation) -> Iterator[Finding]:
         installed = device.driver.installed if device.driver else None
         plugged = device.connection.plugged_in if device.connection else None
         if installed is None or plugged is None:
-            if device.driver is not None and (device.driver.name is not None or device.driver.version is not None):
+            if (
+                _is_plugged(device)
+                and device.driver is not None
+                and (device.driver.name is not None or device.driver.version is not None)
+            ):
                 missing = "when its driver was installed" if installed is None else "when it was plugged in"
                 yield Finding(
                     "driver.order",
