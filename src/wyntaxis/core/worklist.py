@@ -74,7 +74,7 @@ def _tally(evaluation: Evaluation, step: Step) -> Tally:
     verdicts = [row.verdict for row in rows if is_judged(row)]
     found = [f.verdict for f in told if not f.accepted]
     # A number that is only unproven does not outweigh a finding that holds, unless it rests on what nobody gave.
-    proven = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]
+    proven: list[Verdict] = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]
     if any(row.assumed for row in rows) or any(f.assumed for f in told):
         proven.append(Verdict.UNPROVEN)
     verdict = worst(proven) if verdicts or found else None

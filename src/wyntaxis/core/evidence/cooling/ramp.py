@@ -17,6 +17,8 @@ from wyntaxis.core.wording import number
 DEFAULT_AMBIENT_C = 20.0
 DEFAULT_VOLTAGE_V = 12.0
 DEFAULT_USABLE_SHARE = 0.8
+MAX_MINUTES = 1440.0
+"""A day: no ramp of a night is longer, and none is planned step by step beyond it."""
 
 
 @dataclass(frozen=True)
@@ -75,10 +77,12 @@ def design_ramp(
     Raises
     ------
     ValueError
-        For minutes or a step that are not above 0.
+        For minutes or a step that are not above 0, or more minutes than a day has.
     """
     if minutes <= 0 or step_c <= 0:
         raise ValueError("a ramp needs minutes and a step above 0")
+    if minutes > MAX_MINUTES or model.tau_min > MAX_MINUTES:
+        raise ValueError(f"a ramp, and the cooler's time constant, may take {MAX_MINUTES:g} min at the most")
     stages = max(1, math.ceil(abs(target_c - start_c) / step_c - 1e-9))
     dwell = minutes / stages
     seconds = 5.0
