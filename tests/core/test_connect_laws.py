@@ -364,7 +364,7 @@ def test_the_demos_ports_hold_what_its_notes_plant(tmp_path):
 
     tree = read_ports(make_demo_tree(tmp_path / "root", "tarnfell"))
     found = evaluate(load(demo.rig_path("tarnfell-triplet-reduced")).rig, Evidence().having(PORTS, tree)).findings
-    planted = {"suspend", "speed", "hub", "traffic", "usbfs_memory", "serial_name", "permission"}
+    planted = {"suspend", "speed", "hub", "cable", "traffic", "usbfs_memory", "serial_name", "permission"}
     assert {f.id for f in found if f.id.startswith("ports.") and f.verdict == "fails"} == {
         f"ports.{p}" for p in planted
     }

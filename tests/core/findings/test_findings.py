@@ -174,6 +174,7 @@ def test_the_demo_holds_its_planted_mistakes(name):
             *("records.focal_length", "records.offset", "records.driver", "records.connection", "records.direction"),
             *("records.role", "records.sides", "records.pixel", "driver.order", "plan.guide", "plan.dither"),
             *("ports.serial_name", "plan.filters", "storage.copy", "power.supply", "camera.setpoint"),
+            *("power.drop", "ports.cable"),
         },
         "tarnfell-triplet-native": {"spacing.guide"},
         "meadow-newtonian": {"spacing.main", "coverage.image_circle", "joints.depth"},

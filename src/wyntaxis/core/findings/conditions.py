@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.rig.device_settings import CAMERAS, settings_of
+from wyntaxis.core.rig.device_settings import CAMERAS, SHUTTERS, WATCHERS, settings_of
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import MAGNIFYING_KINDS
 
@@ -211,6 +211,14 @@ POWER = _condition(
     "Supplies have reserve and last the night",
     "state the supplies, and what each device draws",
     _without("supply", _is_fed),
+)
+
+
+WEATHER = _condition(
+    "weather",
+    "Somebody stops the night when the weather turns, and the optics stay dry",
+    "state what watches the weather, and whether it stops the run",
+    _without("roof, cover or weather station", lambda rig: bool(_kinds(rig) & (SHUTTERS | WATCHERS))),
 )
 
 

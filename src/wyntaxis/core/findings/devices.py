@@ -15,6 +15,7 @@ from wyntaxis.core.ledger import Quantity, Verdict
 from wyntaxis.core.quantities.cooling import Reached, reached
 from wyntaxis.core.quantities.settling import GUIDING, SETTLE
 from wyntaxis.core.rig.device_settings import SETTINGS
+from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import DEVICES
 from wyntaxis.core.wording import number, plus_minus, short, signed
 

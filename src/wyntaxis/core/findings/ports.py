@@ -52,7 +52,7 @@ def _rule_remedy(rule: str) -> Remedy:
     return Remedy(f"put this line into /etc/udev/rules.d/70-rig.rules, then plug the device in again:\n{rule}")
 
 
-@finding("ports.present", step=PORTS, condition=conditions.PRESENT, after="power.battery")
+@finding("ports.present", step=PORTS, condition=conditions.PRESENT, after="dew.point")
 def present(evaluation: Evaluation) -> Iterator[Finding]:
     """Is each device of the rig on the bus?"""
     bus = bus_of(evaluation)

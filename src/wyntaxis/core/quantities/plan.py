@@ -11,6 +11,7 @@ from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once, once_each, rows
 from wyntaxis.core.rig.devices import Device, Storage, Supply
+from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Plan
 from wyntaxis.core.steps import DEVICES, READY
 
@@ -188,18 +189,50 @@ def fed(numbers: Numbers) -> list[Fed]:
     list[Fed]
         Currents in A.
     """
-    return [Fed(supply, tuple(_draws(numbers.rig.devices, supply.id))) for supply in numbers.rig.supplies]
+    return [Fed(supply, tuple(draws_on(numbers.rig, supply.id))) for supply in numbers.rig.supplies]
 
 
-def _draws(devices: tuple[Device, ...], supply_id: str) -> Iterator[Draw]:
-    for device in devices:
-        power = device.power
-        if power is None or power.supply != supply_id:
-            continue
-        usual, peak = power.current_a, power.peak_a
-        if usual is not None or peak is not None:
-            usual = (peak or 0.0) if usual is None else usual
-            yield Draw(device, usual, usual if peak is None else peak)
+def draw_of(device: Device) -> Draw | None:
+    """Return what a device draws; one current stands for the other where only one is stated.
+
+    Parameters
+    ----------
+    device
+        A device.
+
+    Returns
+    -------
+    Draw or None
+        Currents in A; None where neither is stated.
+    """
+    power = device.power
+    usual, peak = (power.current_a, power.peak_a) if power is not None else (None, None)
+    if usual is None and peak is None:
+        return None
+    usual = (peak or 0.0) if usual is None else usual
+    return Draw(device, usual, usual if peak is None else peak)
+
+
+def draws_on(rig: Rig, supply_id: str) -> Iterator[Draw]:
+    """Yield what devices draw from a supply, and from the supplies that it feeds.
+
+    Parameters
+    ----------
+    rig, supply_id
+        The rig, and one of its supplies.
+
+    Yields
+    ------
+    Draw
+        Currents in A.
+    """
+    for device in rig.devices:
+        draw = draw_of(device)
+        if draw is not None and device.power is not None and device.power.supply == supply_id:
+            yield draw
+    for supply in rig.supplies:  # the document has no ring of them
+        if supply.fed_by == supply_id:
+            yield from draws_on(rig, supply.id)
 
 
 @rows

@@ -9,6 +9,10 @@ from typing import Literal
 SettingValue = float | bool | str
 
 CAMERAS = frozenset({"camera", "guide_camera"})
+WATCHERS = frozenset({"weather", "safety_monitor"})
+"""Kinds of device that may stop the night when the weather turns."""
+SHUTTERS = frozenset({"cover", "roof", "dome"})
+"""Kinds of device that open to the sky, and must shut."""
 
 
 @dataclass(frozen=True)
@@ -83,7 +87,17 @@ _KINDS = (
     SettingKind("park_set", "Park position stored", "", "truth", _one("mount")),
     SettingKind("power_percent", "Power", "%", "number", _one("dew_heater"), 0, 100, 0.5, decimals=0),
     SettingKind("follows", "Follows", "", "text", _one("dew_heater"), choices=("fixed", "dew_point")),
-    SettingKind("stops_the_run", "Stops the run", "", "truth", _one("weather")),
+    SettingKind("warms_c", "Keeps optics above the air by", "°C", "number", _one("dew_heater"), 0, 60, 0.5, decimals=1),
+    SettingKind("stops_the_run", "Stops the run", "", "truth", WATCHERS),
+    SettingKind("stop_was_tried", "Stop has been tried", "", "truth", WATCHERS),
+    SettingKind("air_c", "Air", "°C", "number", _one("weather"), -60, 60, 0.5, decimals=1),
+    SettingKind("humidity_percent", "Humidity", "%", "number", _one("weather"), 0, 100, 3, decimals=0),
+    SettingKind("dew_point_c", "Dew point", "°C", "number", _one("weather"), -100, 60, 1.0, decimals=1),
+    SettingKind("brightness_percent", "Brightness", "%", "number", _one("flat_panel"), 0, 100, 0.5, decimals=0),
+    SettingKind("moves_s", "Opens or shuts in", "s", "number", SHUTTERS, 0, 3600, 1, decimals=0),
+    SettingKind("shuts_on_power_loss", "Shuts when power fails", "", "truth", SHUTTERS),
+    SettingKind("follows_mount", "Follows the mount", "", "truth", _one("dome")),
+    SettingKind("accuracy_ms", "Clock good to", "ms", "number", _one("clock"), 0, 1e7, 1, decimals=0),
     _bench("conversion_gain_e_adu", "Conversion gain", "e⁻/ADU", 4, low=1e-6),
     _bench("read_noise_e", "Read noise", "e⁻", low=1e-6),
     _bench("full_well_e", "Full well", "e⁻", 0, low=1e-6),

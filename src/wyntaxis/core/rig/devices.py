@@ -24,6 +24,14 @@ DeviceKind = Literal[
     "dew_heater",
     "weather",
     "computer",
+    "hub",
+    "flat_panel",
+    "cover",
+    "roof",
+    "dome",
+    "relay_switch",
+    "safety_monitor",
+    "clock",
 ]
 DEVICE_KINDS: tuple[DeviceKind, ...] = DeviceKind.__args__  # type: ignore[attr-defined]
 CONNECTION_KINDS = ("usb", "serial", "network", "wireless", "none")
@@ -33,6 +41,7 @@ STORAGE_KINDS = ("card", "internal", "external", "network")
 SIDES = ("server", "client")
 ACTIONS = ("cool", "guide", "dither", "refocus", "flip", "park", "warm_up")
 MAX_SLOTS = 32
+SWITCHES = ("power_box", "relay_switch")
 
 _USB_ID = re.compile(r"[0-9a-f]{4}:[0-9a-f]{4}")
 
@@ -54,6 +63,7 @@ def _moment(text: str) -> str:
 UsbId = Annotated[str, AfterValidator(_usb_id)]
 Moment = Annotated[str, Field(min_length=4, max_length=40), AfterValidator(_moment)]
 Current = Annotated[float, Field(ge=0, le=1000)]
+CableLength = Annotated[float, Field(ge=0, le=1000)]
 Above = Annotated[float, Field(gt=0, le=1e9), AfterValidator(not_vanishing)]
 
 
@@ -89,14 +99,39 @@ class Connection(StrictModel):
     ] = None
     mode: Annotated[Text | None, Shown("Connection mode", topic="connection", place=1)] = None
     plugged_in: Annotated[Moment | None, Shown("Plugged in")] = None
+    hub: Annotated[Id | None, Shown("Plugged into")] = None
+    cable_m: Annotated[CableLength | None, Shown("Data cable", "m")] = None
+    repeater: Annotated[bool | None, Shown("Repeater in it")] = None
+
+
+class Cable(StrictModel):
+    """A supply line: its length, the cross-section of one wire, and what its contacts resist, there and back."""
+
+    length_m: Annotated[CableLength | None, Shown("length", "m")] = None
+    cross_section_mm2: Annotated[Above | None, Shown("cross-section", "mm²")] = None
+    contact_mohm: Annotated[Annotated[float, Field(ge=0, le=10_000)] | None, Shown("contacts", "mΩ")] = None
+
+
+class Outlet(StrictModel):
+    """One outlet or relay of a supply or a switch, by name; ``rated_a`` is what it may give."""
+
+    name: Annotated[Text, Shown("Outlet")]
+    rated_a: Annotated[Above | None, Shown("Rated", "A")] = None
+    switched: Annotated[bool | None, Shown("Can be switched")] = None
 
 
 class PowerDraw(StrictModel):
-    """What the device draws from which supply, in A: usually, and at its most."""
+    """What the device draws from which supply, in A: usually, and at its most; by which outlet and cable.
+
+    ``least_v`` is the least voltage that it works at.
+    """
 
     supply: Annotated[Id | None, Shown("Fed by")] = None
+    outlet: Annotated[Text | None, Shown("Outlet")] = None
     current_a: Annotated[Current | None, Shown("Draws", "A")] = None
     peak_a: Annotated[Current | None, Shown("Draws at most", "A")] = None
+    least_v: Annotated[Above | None, Shown("Needs at least", "V")] = None
+    cable: Annotated[Cable | None, Shown("Supply cable", always=True)] = None
 
 
 class Slot(StrictModel):
@@ -154,6 +189,7 @@ class Device(StrictModel):
     settings: dict[str, Setting] = Field(default_factory=dict)
     slots: Annotated[tuple[Slot, ...], Field(strict=False, max_length=MAX_SLOTS)] = ()
     storage: Annotated[tuple[Storage, ...], Field(strict=False, max_length=32)] = ()
+    outlets: Annotated[tuple[Outlet, ...], Field(strict=False, max_length=64)] = ()
     note: Note | None = None
 
     @model_validator(mode="after")
@@ -168,6 +204,8 @@ class Device(StrictModel):
             raise ValueError(f'"slots" belongs to a filter_wheel, not to kind "{self.kind}"')
         if self.storage and self.kind != "computer":
             raise ValueError(f'"storage" belongs to a computer, not to kind "{self.kind}"')
+        if self.outlets and self.kind not in SWITCHES:
+            raise ValueError(f'"outlets" belongs to a power_box or a relay_switch, not to kind "{self.kind}"')
         return self
 
     @property
@@ -205,7 +243,9 @@ class Device(StrictModel):
 
 
 class Supply(StrictModel):
-    """What feeds devices. ``usable_share`` is how much of a battery's capacity may be drawn."""
+    """What feeds devices. ``usable_share`` is how much of a battery's capacity may be drawn, ``end_v`` what it gives
+    then. One that another supply feeds (``fed_by``) hangs on it by its ``cable``.
+    """
 
     id: Id
     name: Annotated[Text | None, Shown("Name")] = None
@@ -214,6 +254,10 @@ class Supply(StrictModel):
     rated_a: Annotated[Above | None, Shown("Rated", "A")] = None
     capacity_ah: Annotated[Above | None, Shown("Capacity", "Ah")] = None
     usable_share: Annotated[Annotated[float, Field(gt=0, le=1)] | None, Shown("Usable share")] = None
+    end_v: Annotated[Above | None, Shown("Voltage near its end", "V")] = None
+    fed_by: Annotated[Id | None, Shown("Fed by")] = None
+    cable: Annotated[Cable | None, Shown("Its cable", always=True)] = None
+    outlets: Annotated[tuple[Outlet, ...], Field(strict=False, max_length=64)] = ()
 
     @property
     def title(self) -> str:

@@ -234,6 +234,21 @@ def _devices_stand(rig: Rig) -> None:
         supply = device.power.supply if device.power else None
         if supply is not None and supply not in supplies:
             raise ValueError(f'devices[{index}].power.supply names "{supply}", which is no supply of the rig')
+    devices = {device.id for device in rig.devices}
+    for index, device in enumerate(rig.devices):
+        hub = device.connection.hub if device.connection else None
+        if hub is not None and (hub not in devices or hub == device.id):
+            raise ValueError(f'devices[{index}].connection.hub names "{hub}", which is no other device of the rig')
+    feeds = {own.id: own.fed_by for own in rig.supplies}
+    for index, own in enumerate(rig.supplies):
+        if own.fed_by is not None and own.fed_by not in supplies:
+            raise ValueError(f'supplies[{index}].fed_by names "{own.fed_by}", which is no supply of the rig')
+        seen, at = {own.id}, own.fed_by
+        while at is not None:
+            if at in seen:
+                raise ValueError(f"supplies[{index}].fed_by: the supplies feed each other in a ring")
+            seen.add(at)
+            at = feeds.get(at)
 
 
 def variant_rig(rig: Rig, name: str | None) -> Rig:

@@ -218,6 +218,7 @@ class Telescope(StrictModel):
     image_circle_mm: Annotated[PositiveLength | None, Shown("Image circle", "mm")] = None
     exit_pupil_distance_mm: Annotated[PositiveLength | None, Shown("Exit pupil before image", "mm")] = None
     rear: Annotated[Joint | None, Shown("Rear")] = None
+    mass_g: Annotated[Mass | None, Shown("Mass", "g")] = None
     focuser: Annotated[Focuser | None, Shown("Focuser", always=True)] = None
     note: Note | None = None
 
