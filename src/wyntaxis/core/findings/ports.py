@@ -174,7 +174,7 @@ def shared_hub(evaluation: Evaluation) -> Iterator[Finding]:
         yield Finding("ports.hub", Verdict.HOLDS, subject, title, lines, NO_REMEDY, _SOURCE)
 
 
-@finding("ports.traffic", step=PORTS, condition=conditions.USB, after="ports.hub")
+@finding("ports.traffic", step=PORTS, condition=conditions.USB, after="ports.cable")
 def traffic(evaluation: Evaluation) -> Iterator[Finding]:
     """Do the cameras on one link ask for no more than it carries?"""
     bus = bus_of(evaluation)
