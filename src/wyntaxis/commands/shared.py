@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.evaluation import Evaluation
     from wyntaxis.core.evidence.headers.headers import FolderHeaders
     from wyntaxis.core.evidence.ports.tree import PortTree
+    from wyntaxis.core.files.errors import Progress
     from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
@@ -80,7 +81,12 @@ def read_headers(folder: Path) -> FolderHeaders:
     """Read the headers of a folder's frames; on a terminal, with progress."""
     from wyntaxis.core.evidence.headers.headers import read_folder
 
-    return read_folder(folder, _progress if sys.stderr.isatty() else lambda _done, _of: None)
+    return read_folder(folder, frames_progress())
+
+
+def frames_progress() -> Progress:
+    """Return what tells of the frames read: a line on a terminal, nothing elsewhere."""
+    return _progress if sys.stderr.isatty() else lambda _done, _of: None
 
 
 def _progress(done: int, of: int) -> None:

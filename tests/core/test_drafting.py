@@ -1,0 +1,194 @@
+"""A rig drafted from evidence: what each source told, what nobody did, what disagrees."""
+
+import json
+from dataclasses import replace
+
+import pytest
+
+from tests.core.evidence.test_headers import header, told
+from tests.rigs import clean_tree
+from wyntaxis.cli import main
+from wyntaxis.core.drafting.draft import Sources, draft, read_sources
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule
+from wyntaxis.core.evidence.ports.tree import read_ports
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import variant_rig
+from wyntaxis.stand_ins.camera import StandInCamera
+from wyntaxis.stand_ins.usb import make_tree
+
+SHORT = {"TELESCOP": "Aldous 104", "SITELAT": 47.3, "SITELONG": 11.1, "APTDIA": None}
+
+
+def sized(frames, width=6000, height=4000):
+    """Headers as if read of frames of that size; the tests' headers have no axes."""
+    read = told(*frames)
+    sizes = [(width // (frame.binning or 1), height // (frame.binning or 1)) for frame in read.frames]
+    found = (replace(f, width_px=w, height_px=h) for f, (w, h) in zip(read.frames, sizes, strict=True))
+    return replace(read, frames=tuple(found))
+
+
+def frame(**changes):
+    return header(**(SHORT | changes))
+
+
+def drafted(*frames, **sources):
+    return draft(Sources(headers=(sized(frames),), **sources))
+
+
+def held(rig, quantity):
+    return evaluate(rig).rows[quantity]
+
+
+def test_what_frames_tell_is_taken_with_its_origin():
+    found = drafted(frame(), frame(FILTER="R"), frame(IMAGETYP="DARK", FILTER=None, TELESCOP=None))
+    rig = found.rig
+    assert (rig.name, rig.telescope.name, rig.telescope.focal_length_mm) == (
+        "Aldous 104, Pellucid Grand",
+        "Aldous 104",
+        513.8,
+    )
+    camera = rig.train[-1]
+    assert (camera.name, camera.sensor.width_px, camera.sensor.height_px, camera.sensor.pixel_um) == (
+        "Pellucid Grand",
+        6000,
+        4000,
+        3.9,
+    )
+    device = rig.devices[0]
+    assert {key: device.number(key) for key in ("gain", "offset", "set_temperature_c")} == {
+        "gain": 100,
+        "offset": 50,
+        "set_temperature_c": -10,
+    }
+    assert [slot.name for slot in rig.devices[1].slots] == ["L", "R"]
+    assert (rig.site.latitude_deg, rig.site.longitude_deg) == (47.3, 11.1)
+    assert rig.origin["telescope.focal_length_mm"] == "FOCALLEN of 0.fits"
+    assert rig.origin["devices[0].settings.gain.value"] == "GAIN of 0.fits"
+    assert set(rig.assumed) == {"telescope.aperture_mm", "train[0].length_mm", "train[1].length_mm"}
+    assert held(rig, "pixel_scale_arcsec_px").computed.value == pytest.approx(1.565654, abs=1e-5)
+    assert held(rig, "focal_ratio").verdict is Verdict.UNPROVEN  # fmt: skip
+
+
+def test_an_aperture_that_no_header_gives_is_assumed_and_one_that_is_given_is_taken():
+    assert "telescope.aperture_mm" in drafted(frame()).rig.assumed
+    found = drafted(frame(APTDIA=104)).rig
+    assert "telescope.aperture_mm" not in found.assumed
+    assert (found.telescope.aperture_mm, found.origin["telescope.aperture_mm"]) == (104, "APTDIA of 0.fits")
+    bare = drafted(frame(FOCALLEN=None, XPIXSZ=None)).rig
+    assert {"telescope.focal_length_mm", "train[0].sensor.pixel_um"} <= set(bare.assumed)
+    assert held(bare, "pixel_scale_arcsec_px").verdict is Verdict.UNPROVEN
+
+
+@pytest.mark.parametrize(
+    "other, finding",
+    [
+        ({"FOCALLEN": 676.0}, "records.focal_length"),
+        ({"XPIXSZ": 7.8}, "records.pixel"),
+        ({"SITELAT": 40.0}, "records.site"),
+    ],
+)
+def test_frames_that_disagree_are_told_by_a_finding_and_a_question(other, finding):
+    found = drafted(frame(), frame(), frame(**other))
+    assert evaluate(found.rig).finding(finding).verdict is Verdict.FAILS
+    assert any("2 of 3 frames" in text for text in found.rig.origin.values())
+    assert any(next(iter(other)) in question.text for question in found.questions)
+
+
+def test_settings_that_change_are_taken_as_most_have_them_and_told():
+    found = drafted(frame(GAIN=125), frame(GAIN=125), frame(GAIN=0))
+    assert found.rig.devices[0].number("gain") == 125
+    assert any(question.text == "GAIN: 125 is taken; the frames also hold 0 in 1" for question in found.questions)
+
+
+@pytest.mark.parametrize("binnings, size, assumed", [((1, 2), 6000, False), ((2,), 6000, True)])
+def test_binned_frames_tell_the_whole_sensor(binnings, size, assumed):
+    found = drafted(*(frame(XBINNING=b, XPIXSZ=3.9 * b) for b in binnings))
+    sensor = found.rig.sensor
+    assert (sensor.width_px, sensor.pixel_um) == (size, pytest.approx(3.9))
+    assert any(path.endswith("sensor.pixel_um") for path in found.rig.assumed) == assumed
+
+
+def test_another_telescope_or_camera_becomes_a_variant():
+    more = [frame(TELESCOP="Meadow 203", INSTRUME="Pellucid Vast", FOCALLEN=792.0, XPIXSZ=3.3) for _ in range(2)]
+    found = drafted(*(frame() for _ in range(3)), *more)
+    other = variant_rig(found.rig, "Meadow 203, Pellucid Vast")
+    assert (other.telescope.name, other.telescope.focal_length_mm, other.sensor.pixel_um) == ("Meadow 203", 792, 3.3)
+    assert {"telescope.aperture_mm", "train[0].length_mm"} <= set(other.assumed)
+    assert any("that is a variant here" in question.text for question in found.questions)
+    assert found.rig.telescope.name == "Aldous 104"
+
+
+def test_ports_give_devices_with_identity_and_stable_port(tmp_path):
+    models = {"1-1": "Petit", "2-1": "Grand"}
+    listed = [
+        usb | ({"maker": "Pellucid", "model": models[usb["name"]]} if usb["name"] in models else {})
+        for usb in clean_tree()
+    ]
+    tree = read_ports(make_tree(tmp_path, listed))
+    rig = draft(Sources(ports=tree), drafted(frame()).rig).rig
+    camera = rig.devices[0]
+    assert (camera.identity.usb_id, camera.identity.serial_number) == ("3f2a:0261", "PG-1")
+    guide = next(device for device in rig.devices if device.kind == "guide_camera")
+    assert guide.identity.usb_id == "3f2a:0120"
+    hubs = {device.id for device in rig.devices if device.kind == "hub"}
+    assert guide.connection.hub in hubs or guide.connection.hub is None
+    asked = draft(Sources(ports=tree)).questions
+    assert any("usb-Glide" in question.text and "which device is it?" in question.text for question in asked)
+
+
+def test_a_programs_file_fills_what_frames_left_open_and_is_held_against_the_rest(tmp_path):
+    path = tmp_path / "profile.json"
+    path.write_text(json.dumps({"optics": {"focal": 676, "aperture": 104}, "gain": 99}), "utf-8")
+    rules = [
+        ("optics.focal", "effective_focal_length_mm"),
+        ("optics.aperture", "aperture_mm"),
+        ("gain", "main_camera.gain"),
+    ]
+    made = KeyMap(name="capture program", form="json", rules=tuple(KeyRule(path=p, quantity=q) for p, q in rules))
+    maps = KeyMaps(format="wyntaxis-key-maps", version=1, maps=(made,))
+    other = tmp_path / "other.json"
+    other.write_text('{"nothing": 1}', "utf-8")
+    found = draft(Sources((sized([frame()]),), None, (path, other), maps))
+    assert found.rig.telescope.aperture_mm == 104
+    assert found.rig.origin["telescope.aperture_mm"] == "capture program: profile.json"
+    assert "telescope.aperture_mm" not in found.rig.assumed
+    evaluation = evaluate(found.rig)
+    assert [evaluation.finding(f"records.{key}").verdict for key in ("focal_length", "gain")] == [Verdict.FAILS] * 2
+    assert [entry.file for entry in found.not_used] == ["other.json"]
+
+
+def test_what_was_given_before_stays_and_the_rest_is_filled():
+    first = drafted(frame()).rig
+    typed = edit.apply(first, Change.of("x", ("telescope", "aperture_mm"), 100.0))  # the assumed value itself
+    again = draft(Sources(headers=(sized([frame(APTDIA=104, FOCALLEN=514.2)]),)), typed)
+    assert (again.rig.telescope.aperture_mm, again.rig.telescope.focal_length_mm) == (100, 513.8)
+    assert any("APTDIA" in question.text for question in again.questions)
+    assert len(again.rig.train) == len(first.train)
+
+
+def test_the_command_writes_a_rig_and_no_other(tmp_path, capsys, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    camera, frames = StandInCamera(width=60, height=40), tmp_path / "frames"
+    camera.write(frames / "a.fits", 1, "light", exposure_s=240.0, gain=125.0, filter="L")
+    camera.write(frames / "b.fits", 2, "light", exposure_s=240.0, gain=125.0, filter="R")
+    (frames / "broken.fits").write_bytes(b"SIMPLE  =")
+    out = tmp_path / "new.rig.json"
+    tree = make_tree(tmp_path / "root", clean_tree())
+    assert main(["draft", str(frames), "--sysfs", str(tree), "--out", str(out), "--json"]) == 0
+    printed = json.loads(capsys.readouterr().out)
+    assert "telescope.aperture_mm" in printed["assumed"]
+    assert {"path": "train[1].sensor.width_px", "value": 60, "origin": "NAXIS1 of a.fits"} in printed["taken"]
+    assert [entry["file"] for entry in printed["not_used"]] == ["broken.fits"]
+    assert main(["check", str(out)]) in (0, 1)
+    capsys.readouterr()
+    before = out.read_bytes()
+    assert main(["draft", str(frames), "--out", str(out)]) == 2
+    assert "is there already" in capsys.readouterr().err
+    assert out.read_bytes() == before
+    assert main(["draft", "--out", str(tmp_path / "x.rig.json")]) == 2
+    assert main(["draft", str(frames / "a.fits"), "--out", str(tmp_path / "y.rig.json")]) == 0
+    assert "not given yet" in capsys.readouterr().out
+    assert read_sources([frames / "a.fits"], None, KeyMaps(format="wyntaxis-key-maps", version=1)).headers[0].frames
