@@ -58,7 +58,7 @@ def test_slots_disks_and_the_run_are_edited_where_they_stand(window, sheet_of):
     assert session.evaluation.finding("wheel.order").verdict == "fails"
     sheet.choose("hut_computer")
     sheet.storage.add_button.click()
-    assert session.rig.devices[-1].storage[-1].name == "disk"
+    assert session.rig.devices[7].storage[-1].name == "disk"
     assert session.set_value((*("devices", 7, "storage"), 1, "holds"), "copy", "second copy")
     assert session.evaluation.finding("storage.copy").verdict == "holds"
     sheet.actions_panel.boxes["park"].click()
@@ -166,7 +166,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     ready.table.setCurrentCell(row, 0)
     assert "may be put to sleep" in window.margin.title.text()
     ready.copy()
-    assert QApplication.clipboard().text().startswith("Not ready: 15 of 19 conditions fail.")
+    assert QApplication.clipboard().text().startswith("Not ready: 15 of 20 conditions fail.")
     ports = sheet_of("ports")
     ports.read(tmp_path)
     qtbot.waitUntil(lambda: "no USB bus" in window.notice.text.text(), timeout=8000)
@@ -186,11 +186,22 @@ def test_empty_sheets_say_what_to_do(make_window):
         assert text in label.text()
         assert label.isVisible()
     window.show_step("ready")
-    assert window.sheets["ready"].table.rowCount() == 18
+    ready = window.sheets["ready"]
+    assert ready.table.rowCount() == 0
+    assert "Nothing of this rig is a condition of the night yet" in ready.sentence.text()
+    assert ready.left_out.text().startswith("20 conditions do not apply: the rig has no corrector and no guide branch; ")
 
 
 def test_the_margin_lists_the_step_or_all(window, qtbot):
     window.show_step("devices")
     own = window.margin.list.count()
     qtbot.mouseClick(window.margin.all_box, Qt.MouseButton.LeftButton)
-    assert window.margin.list.count() == len(window.session.evaluation.findings) > own
+    findings = window.session.evaluation.findings
+    open_ones = [finding for finding in findings if finding.verdict != "holds"]
+    assert window.margin.list.count() == len(open_ones) + 1 > own
+    fold = window.margin.list.item(len(open_ones))
+    assert fold.text() == f"{len(findings) - len(open_ones)} hold  ▸"
+    window.margin.list.itemActivated.emit(fold)
+    assert window.margin.list.count() == len(findings) + 1
+    window.margin.list.itemActivated.emit(window.margin.list.item(len(open_ones)))
+    assert window.margin.list.count() == len(open_ones) + 1

@@ -117,5 +117,5 @@ def test_the_worklist_counts(example):
         "ports": (None, "USB and serial"),
         "sensor": (None, "gain, noise, dark current"),
         "cooling": (None, "runs, model, ramp"),
-        "ready": ("fails", "1 fails, 17 unproven"),
+        "ready": ("fails", "1 fails, 2 unproven"),
     }

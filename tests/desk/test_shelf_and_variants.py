@@ -46,8 +46,9 @@ def test_a_shelf_part_is_dropped_into_the_band_and_undone(window):
 
 
 def test_a_shelf_part_is_dropped_into_the_guide_branch(window):
-    branch = window.session.section.branch
-    drop(window, SHELF_MIME, "m42_5", at(window, branch.at_mm, branch.height_mm + 20))
+    branch = window.band.drawn.branch
+    assert branch.length_mm < window.session.section.branch.length_mm, "drawn broken off"
+    drop(window, SHELF_MIME, "m42_5", at(window, branch.at_mm, branch.height_mm + branch.parts[0].end_mm + 1))
     assert [p.id for p in window.session.rig.guiding.path][:2] == ["stalk", "m42_5"]
 
 

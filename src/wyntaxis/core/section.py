@@ -7,13 +7,14 @@ Lengths along the axis are the document's. Radii that no maker states are conven
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.presence import Presence, presence
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.marks import parse_path
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Joint, Part
 from wyntaxis.core.train.joints import guide_gaps, main_gaps, meetings
@@ -23,6 +24,8 @@ WALL_MM = 4.0
 DEFAULT_OPENING_RADIUS_MM = 21.0
 GUIDE_OPENING_RADIUS_MM = 7.0
 CAMERA_BEHIND_SENSOR_MM = 9.0
+LEAST_DRAWN_MM = 9.0
+"""No part of a shortened branch is drawn shorter."""
 _HOUSING_MM = {"filter_wheel": 12.0, "off_axis_guider": 6.0, "focuser": 4.0, "rotator": 7.0, "filter_drawer": 8.0}
 _THREAD_DIAMETER = re.compile(r"M([0-9]+(?:\.[0-9]+)?)x")
 _INCHES = re.compile(r"([0-9]+(?:\.[0-9]+)?)in")
@@ -50,6 +53,10 @@ class PartShape:
     plates: tuple[PlateShape, ...]
     verdict: Verdict | None
     devices: tuple[Presence, ...] = ()
+    break_mm: float | None = None
+    """Where it is drawn broken off, because it is shown shorter than it is (ISO 128, break line)."""
+    assumed: frozenset[str] = frozenset()
+    """Which of its values nobody gave."""
 
     @property
     def length_mm(self) -> float:
@@ -141,11 +148,58 @@ class Section:
         return self.parts + (self.branch.parts if self.branch else ())
 
 
+def shortened(whole: Section, most_mm: float) -> Section:
+    """Return a section whose guide branch is drawn no longer than some length, its longest parts broken off.
+
+    Parameters
+    ----------
+    whole
+        The section to scale.
+    most_mm
+        How long the branch may be drawn, in mm; no part is drawn shorter than :data:`LEAST_DRAWN_MM`.
+
+    Returns
+    -------
+    Section
+        The same where the branch is not turned, or short enough.
+    """
+    branch = whole.branch
+    if branch is None or not branch.turned or branch.length_mm <= most_mm:
+        return whole
+    surplus = branch.length_mm - most_mm
+    spare = [max(shape.length_mm - LEAST_DRAWN_MM, 0.0) for shape in branch.parts]
+    share = min(1.0, surplus / sum(spare)) if sum(spare) else 0.0
+    shapes, cut = [], 0.0
+    for shape, room in zip(branch.parts, spare, strict=True):
+        taken = room * share
+        start, end = shape.start_mm - cut, shape.end_mm - cut - taken
+        plates = tuple(replace(plate, centre_mm=(start + end) / 2) for plate in shape.plates)
+        middle = (start + end) / 2 if taken > 0 else None
+        shapes.append(replace(shape, start_mm=start, end_mm=end, plates=plates, break_mm=middle))
+        cut += taken
+    plane = branch.plane
+    if plane is not None:
+        plane = replace(plane, built_mm=plane.built_mm - cut, required_mm=plane.required_mm - cut)
+    joints = tuple(
+        replace(mark, at_mm=_moved(mark.at_mm, branch.parts, shapes)) if mark.on_branch else mark
+        for mark in whole.joints
+    )
+    return replace(whole, branch=replace(branch, parts=tuple(shapes), plane=plane), joints=joints)
+
+
+def _moved(at_mm: float, before: Sequence[PartShape], after: Sequence[PartShape]) -> float:
+    """Return where a joint at the start of a part lies once the branch is shortened."""
+    for old, new in zip(before, after, strict=True):
+        if abs(old.start_mm - at_mm) < 1e-9:
+            return new.start_mm
+    return after[-1].end_mm
+
+
 def section(evaluation: Evaluation) -> Section:
     """Lay a reckoned rig out in mm."""
     rig = evaluation.rig
     marks = _marks(evaluation)
-    parts = _with_devices(evaluation, _row(rig.train, ("train",), main_gaps(rig), marks))
+    parts = _with_devices(evaluation, _row(rig.train, ("train",), main_gaps(rig), marks, _assumed(rig)))
     length = parts[-1].end_mm if parts else 0.0
     index = datum_index(rig.train)
     path = evaluation.back_focus
@@ -203,8 +257,23 @@ def _marks(evaluation: Evaluation) -> dict[str, Verdict]:
     return marks
 
 
+def _assumed(rig: Rig) -> dict[DocumentPath, frozenset[str]]:
+    """Return what nobody gave of each part, by its place: the key, or the first one below it."""
+    found: dict[DocumentPath, set[str]] = {}
+    for text in rig.assumed:
+        path = parse_path(text)
+        depth = 2 if path[0] == "train" else 3
+        if len(path) > depth:
+            found.setdefault(path[:depth], set()).add(str(path[depth]))
+    return {place: frozenset(keys) for place, keys in found.items()}
+
+
 def _row(
-    parts: tuple[Part, ...], where: DocumentPath, gaps_mm: list[float], marks: dict[str, Verdict]
+    parts: tuple[Part, ...],
+    where: DocumentPath,
+    gaps_mm: list[float],
+    marks: dict[str, Verdict],
+    assumed: dict[DocumentPath, frozenset[str]],
 ) -> tuple[PartShape, ...]:
     shapes: list[PartShape] = []
     at = 0.0
@@ -229,6 +298,7 @@ def _row(
             outer_radius_mm=max(opening + WALL_MM, 0 if prefix else widest + 1.5) + housing,
             plates=(),
             verdict=marks.get(part.id),
+            assumed=assumed.get((*where, index), frozenset()),
         )
         shapes.append(replace(shape, plates=_plates(shape)))
         at = end
@@ -289,7 +359,7 @@ def _rays(rig: Rig, parts: tuple[PartShape, ...], ratio: float) -> tuple[Ray, ..
 
 def _branch(evaluation: Evaluation, main: tuple[PartShape, ...], marks: dict[str, Verdict]) -> Branch | None:
     rig = evaluation.rig
-    parts = _row(rig.guiding.path, ("guiding", "path"), guide_gaps(rig), marks)
+    parts = _row(rig.guiding.path, ("guiding", "path"), guide_gaps(rig), marks, _assumed(rig))
     if rig.guiding.kind == "none" or not parts:
         return None
     length = parts[-1].end_mm

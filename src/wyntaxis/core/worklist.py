@@ -26,6 +26,12 @@ class Tally:
     """How many findings are accepted; they are in no count."""
 
     @property
+    def open_marks(self) -> tuple[tuple[Verdict, int], ...]:
+        """What is open, the gravest first: how many numbers have each verdict but that of holding."""
+        order = (Verdict.FAILS, Verdict.TIGHT, Verdict.UNPROVEN)
+        return tuple((verdict, self.counts[verdict]) for verdict in order if self.counts.get(verdict))
+
+    @property
     def text(self) -> str:
         """Return the counts in words: ``2 fail, 1 holds, 1 unproven``; the step's caption where there are none."""
         words = {

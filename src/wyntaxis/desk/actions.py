@@ -194,7 +194,8 @@ def _change_palette(desk: Desk) -> None:
 
 KEYS_TEXT = (
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
-    "F6 goes to the section, Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
+    "F6 goes to the section, F7 folds the drawing or unfolds it. "
+    "Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
     "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a ledger row opens its legs. "
     "Ctrl+Z undo, Ctrl+Shift+Z redo, Ctrl+← → moves the chosen part, Ctrl+D duplicates it, Ctrl+Del takes it out."
 )
@@ -341,6 +342,7 @@ def declared_actions() -> tuple[Action, ...]:
         Action(view, "Zoom section in", lambda desk: desk.window.band.zoom(1.25), "Alt++", new_group=True),
         Action(view, "Zoom section out", lambda desk: desk.window.band.zoom(0.8), "Alt+-"),
         Action(view, "Whole section", lambda desk: desk.window.band.fit(), "Alt+0"),
+        Action(view, "Fold the drawing", lambda desk: desk.window.toggle_drawing(), "F7"),
         Action(view, "Go to the section", lambda desk: desk.window.band.setFocus(), "F6"),
         Action(help_, "Keys", lambda desk: desk.window.notice.tell(KEYS_TEXT), "F1"),
         Action(help_, "About the demo rigs", lambda desk: desk.window.notice.tell(demo_notes())),

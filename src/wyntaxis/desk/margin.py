@@ -2,32 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
-    QFrame,
     QHBoxLayout,
-    QListWidget,
+    QLineEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.desk.findings_list import FindingsList
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
-from wyntaxis.desk.plain_widgets import PlainLabel, list_item, tip
+from wyntaxis.desk.plain_widgets import PlainLabel
 
 if TYPE_CHECKING:
     from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.ledger import Verdict
     from wyntaxis.core.rig.edit import Change
+
+
+MAX_REASON = 400
+"""How long a reason for accepting a finding may be."""
 
 
 @lru_cache(maxsize=64)
@@ -59,17 +63,19 @@ class _Text(PlainLabel):
 
 
 class Margin(QWidget):
-    """Tells findings. ``remedy_asked`` carries the change that a remedy makes."""
+    """Tells findings. ``remedy_asked`` carries the change that a remedy makes, ``accept_asked`` why one is accepted."""
 
     finding_chosen = pyqtSignal(int)
     remedy_asked = pyqtSignal(object)
+    accept_asked = pyqtSignal(str)
+    withdraw_asked = pyqtSignal()
     all_asked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self._palette_in_use: Palette = DAY
         self._findings: tuple[Finding, ...] = ()
-        self._drawn_with = ("", 0)
+        self._named: Callable[[Finding], str] = lambda _finding: ""
         self._change: Change | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
@@ -85,14 +91,8 @@ class Margin(QWidget):
         top.addStretch(1)
         top.addWidget(self.all_box)
         layout.addLayout(top)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Findings")
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
-        self.list.setWordWrap(True)
-        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
-        self.list.setFrameShape(QFrame.Shape.NoFrame)
-        self.list.currentRowChanged.connect(self._row_changed)
+        self.list = FindingsList(verdict_icon)
+        self.list.finding_chosen.connect(self.finding_chosen)
         layout.addWidget(self.list)
         layout.addWidget(self._build_detail(), 1)
         self.setAccessibleName("Margin")
@@ -133,8 +133,21 @@ class Margin(QWidget):
         self.copy_button.setToolTip("Copy the finding as text")
         self.copy_button.clicked.connect(self._copy)
         buttons.addWidget(self.copy_button)
+        self.accept_button = QPushButton("Accept …")
+        self.accept_button.setToolTip("Live with it, and say why; it stays visible, and lapses when its number changes")
+        self.accept_button.clicked.connect(self._accept_or_withdraw)
+        buttons.addWidget(self.accept_button)
         buttons.addStretch(1)
         column.addLayout(buttons)
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText("Why it may stay; Enter accepts, Esc leaves it")
+        self.reason.setAccessibleName("Why the finding is accepted")
+        self.reason.returnPressed.connect(self._accept)
+        self.reason.installEventFilter(self)
+        self.reason.hide()
+        column.addWidget(self.reason)
+        self.accepted = _Text()
+        column.addWidget(self.accepted)
         for widget in (self._arithmetic_heading, self.arithmetic, self._heading("Source"), self.source):
             column.addWidget(widget)
         column.addStretch(1)
@@ -153,36 +166,15 @@ class Margin(QWidget):
         self.show_findings(self._findings, self._shown)
 
     _shown: Finding | None = None
+    _asked_of: tuple[str, str] = ("", "")
 
-    def show_findings(self, findings: tuple[Finding, ...], chosen: Finding | None) -> None:
-        """Show all findings, and one of them in full."""
+    def show_findings(
+        self, findings: tuple[Finding, ...], chosen: Finding | None, named: Callable[[Finding], str] | None = None
+    ) -> None:
+        """Show all findings, and one of them in full; ``named`` says what a finding's subject is called."""
         self._findings, self._shown = findings, chosen
-        size = max(10, round(self.fontInfo().pixelSize() * 1.05))
-        self.list.blockSignals(True)
-        self.list.setIconSize(QSize(size, size))
-        while self.list.count() > len(findings):
-            self.list.takeItem(self.list.count() - 1)
-        for index, finding in enumerate(findings):
-            item = self.list.item(index)
-            if item is None:
-                item = list_item()
-                self.list.addItem(item)
-            told = f"{finding.verdict}: {finding.title}"
-            if (item.toolTip(), self._drawn_with) != (tip(told), (self._palette_in_use.name, size)):
-                item.setIcon(verdict_icon(finding.verdict, self._palette_in_use, size))
-                item.setText(plain(finding.title))
-                item.setToolTip(tip(told))
-                item.setData(Qt.ItemDataRole.AccessibleTextRole, told)
-        self._drawn_with = (self._palette_in_use.name, size)
-        if chosen in findings:
-            self.list.setCurrentRow(findings.index(chosen))
-        self.list.blockSignals(False)
-        # Wrapped titles have their height only then; PyQt6 has the method, its stubs have not.
-        self.list.doItemsLayout()  # type: ignore[attr-defined]
-        model = self.list.model()
-        places = range(self.list.count()) if model is not None else ()
-        rows = sum(self.list.visualRect(model.index(row, 0)).height() for row in places if model is not None)
-        self.list.setFixedHeight(min(rows + 6, round(self.fontInfo().pixelSize() * 12.5)))
+        self.list.show_findings(findings, chosen, named or self._named, self._palette_in_use)
+        self._named = named or self._named
         self._show_detail(chosen)
 
     def _show_detail(self, finding: Finding | None) -> None:
@@ -195,13 +187,39 @@ class Margin(QWidget):
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)
+        lived_with = finding is not None and bool(finding.accepted)
+        since = f" since {finding.accepted_on[:10]}" if finding is not None and finding.accepted_on else ""
+        self.accepted.setText(f"Accepted{since}: {finding.accepted}" if finding is not None and lived_with else "")
+        self.accepted.setVisible(lived_with)
+        self.accept_button.setText("No longer accept" if lived_with else "Accept …")
+        self.accept_button.setVisible(lived_with or (finding is not None and finding.is_open and not finding.assumed))
+        if finding is None or (finding.id, finding.subject) != self._asked_of:
+            self._asked_of = (finding.id, finding.subject) if finding is not None else ("", "")
+            self.reason.hide()
         for heading, text in ((self._remedy_heading, self.remedy), (self._arithmetic_heading, self.arithmetic)):
             heading.setVisible(bool(text.text()))
             text.setVisible(bool(text.text()))
 
-    def _row_changed(self, row: int) -> None:
-        if 0 <= row < len(self._findings):
-            self.finding_chosen.emit(row)
+    def eventFilter(self, a0: QObject | None, a1: QEvent | None) -> bool:
+        if a0 is self.reason and isinstance(a1, QKeyEvent) and a1.key() == Qt.Key.Key_Escape:
+            self.reason.hide()
+            self.accept_button.setFocus()
+            return True
+        return super().eventFilter(a0, a1)
+
+    def _accept_or_withdraw(self) -> None:
+        if self._shown is not None and self._shown.accepted:
+            self.withdraw_asked.emit()
+            return
+        self.reason.show()
+        self.reason.setFocus()
+
+    def _accept(self) -> None:
+        reason = self.reason.text().strip()
+        if reason:
+            self.reason.clear()
+            self.reason.hide()
+            self.accept_asked.emit(reason[:MAX_REASON])
 
     def _ask(self) -> None:
         if self._change is not None:

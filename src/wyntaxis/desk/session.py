@@ -11,7 +11,8 @@ from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.evidence.kinds import Evidence, EvidenceKind
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, sha256_of
-from wyntaxis.core.findings.finding import Finding
+from wyntaxis.core.findings.caveats import acceptance, withdrawal
+from wyntaxis.core.findings.finding import Finding, subject_title
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change, History
@@ -20,6 +21,8 @@ from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.variants import document_path, free_name, new_variant, train_entries, variant_index
 from wyntaxis.core.section import Section, section
 from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, apply_set
+from wyntaxis.core.wiring import plugging
+from wyntaxis.core.wording import utc_stamp
 from wyntaxis.desk.stock import ShelfStock
 
 R = TypeVar("R")
@@ -41,6 +44,7 @@ class Session(QObject):
 
     changed = pyqtSignal()
     chosen_changed = pyqtSignal()
+    device_changed = pyqtSignal(str)
     saved_changed = pyqtSignal()
     refused = pyqtSignal(str)
 
@@ -321,6 +325,23 @@ class Session(QObject):
         """Return whether the file is no longer the one that was opened or saved here."""
         return self.path is not None and is_there(self.path) and sha256_of(self.path) != self.sha256
 
+    # Accepting
+
+    def accept(self, reason: str) -> bool:
+        """Accept the chosen finding, with a reason and today's date."""
+        finding = self.chosen_finding
+        return finding is not None and self.apply(acceptance(self.evaluation, finding, reason, utc_stamp()))
+
+    def withdraw(self) -> bool:
+        """Take the acceptance of the chosen finding back."""
+        finding = self.chosen_finding
+        return finding is not None and self.apply(withdrawal(self.rig, finding))
+
+    def subject_of(self, finding: Finding) -> str:
+        """Return what a finding's subject is called, where its title does not say it."""
+        title = subject_title(self.rig, finding.subject)
+        return "" if title.casefold() in finding.title.casefold() else title
+
     # Choosing
 
     def choose_part(self, part_id: str | None) -> None:
@@ -333,6 +354,21 @@ class Session(QObject):
             gravest = max(about, key=lambda f: f.verdict.severity)
             self._chosen_finding = (gravest.id, gravest.subject)
         self.chosen_changed.emit()
+
+    def choose_device(self, device_id: str) -> None:
+        """Choose a device, or a supply: its card, and the gravest finding about it."""
+        about = [f for f in self.evaluation.findings if f.subject == device_id]
+        if about:
+            self.choose_finding(max(about, key=lambda f: f.verdict.severity))
+        self.device_changed.emit(device_id)
+
+    def plug(self, device_id: str, into: str) -> bool:
+        """Plug a device into a hub or the computer, or hang it, or a supply, on a supply."""
+        change = plugging(self.document, device_id, into)
+        if change is None:
+            self.refused.emit("a line goes from a device to a hub, the computer or a supply, or from supply to supply")
+            return False
+        return self.apply(change)
 
     def choose_finding(self, finding: Finding) -> None:
         """Choose the finding that the margin tells."""

@@ -30,8 +30,8 @@ if TYPE_CHECKING:
     from wyntaxis.desk.stock import ShelfStock
 
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
-BAND_HEIGHT, LOW_BAND_HEIGHT = 344, 272
-"""The section band's height in px while the train is built, and while other work needs the room."""
+MAX_PX = 16777215
+"""What Qt takes for no limit of a widget's height."""
 
 
 class MainWindow(Workplace):
@@ -109,20 +109,21 @@ class MainWindow(Workplace):
         state = self.settings.state("below")
         if state is not None:
             self.below.restoreState(QByteArray(state))
-        self._share_height()
+        self.drawing.show_step(self.step)
         self.apply_look()
 
     def _build_widgets(self) -> None:
         from PyQt6.QtCore import Qt
         from PyQt6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+        from wyntaxis.desk.drawing_band import DrawingBand
         from wyntaxis.desk.margin import Margin
         from wyntaxis.desk.notice import NoticeStrip
-        from wyntaxis.desk.section.band import SectionBand
         from wyntaxis.desk.worklist_view import WorklistView
 
         self.notice = NoticeStrip()
-        self.band = SectionBand()
+        self.drawing = DrawingBand(self.settings)
+        self.band = self.drawing.section
         self.worklist = WorklistView()
         self.margin = Margin()
         self.stack = QStackedWidget()
@@ -134,10 +135,13 @@ class MainWindow(Workplace):
         self.below.setCollapsible(1, False)
         self.below.setSizes([214, 762, 300])
         self.split = QSplitter(Qt.Orientation.Vertical)
-        self.split.addWidget(self.band)
+        self.split.addWidget(self.drawing)
         self.split.addWidget(self.below)
         self.split.setStretchFactor(1, 1)
+        self.split.setCollapsible(0, False)
         self.split.setCollapsible(1, False)
+        self.split.splitterMoved.connect(lambda at, _index: self.drawing.keep_height(at))
+        self.drawing.shared.connect(self._share_height)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -150,32 +154,37 @@ class MainWindow(Workplace):
         self.band.refused.connect(self.refuse)
         self.band.shelf_part_dropped.connect(lambda *drop: self.session and self.session.drop_from_shelf(*drop))
         self.band.part_dropped.connect(lambda *drop: self.session and self.session.move_to(*drop))
+        self.drawing.wiring.device_chosen.connect(self._device_chosen)
+        self.drawing.wiring.plugged.connect(lambda *line: self.session and self.session.plug(*line))
         self.worklist.step_chosen.connect(self.show_step)
         self.margin.finding_chosen.connect(self._finding_chosen)
         self.margin.all_asked.connect(self.refresh)
         self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
+        self.margin.accept_asked.connect(lambda reason: self.session and self.session.accept(reason))
+        self.margin.withdraw_asked.connect(lambda: self.session and self.session.withdraw())
 
     def _share_height(self) -> None:
-        """Give the section band its height for the group of the step: most where the train is built."""
-        self._height_of = "split" if self.step.group == "Build" else "split_low_band"
-        state = self.settings.state(self._height_of)
-        if state is None or not self.split.restoreState(QByteArray(state)):
-            band = BAND_HEIGHT if self._height_of == "split" else LOW_BAND_HEIGHT
-            self.split.setSizes([band, max(self.height() - band, 300)])
+        """Give the drawing the height that it needs, or was given; folded, just that of the strip."""
+        height = self.drawing.wanted_height(self.height(), self.text_scale)
+        folded = self.drawing.is_folded
+        self.drawing.setMinimumHeight(height if folded else round(120 * self.text_scale))
+        self.drawing.setMaximumHeight(height if folded else MAX_PX)
+        self.split.setSizes([height, max(self.height() - height, 300)])
 
-    def _keep_height(self) -> None:
-        self.settings.put(self._height_of, bytes(self.split.saveState().data()))
+    def toggle_drawing(self) -> None:
+        """Fold the drawing to a strip, or unfold it."""
+        self.drawing.toggle_fold()
 
     # Looks
 
     def apply_look(self) -> None:
         """Apply palette and text size to everything."""
         self.setStyleSheet(style_sheet(self.palette_in_use, self.text_scale))
-        self.band.set_palette(self.palette_in_use)
+        self.drawing.set_palette(self.palette_in_use)
         self.worklist.set_palette(self.palette_in_use)
         self.worklist.fit_to_font()
         self.margin.set_palette(self.palette_in_use)
-        self.band.setMinimumHeight(round(150 * self.text_scale))
+        self._share_height()
         self.worklist.setMinimumWidth(round(170 * self.text_scale))
         self.margin.setMinimumWidth(round(210 * min(self.text_scale, 1.5)))
         for sheet in self.sheets.values():
@@ -220,7 +229,7 @@ class MainWindow(Workplace):
             session.choose_part(min(about, default=session.rig.train[0].id))
         if session.chosen_finding is not None:
             session.choose_finding(session.chosen_finding)
-        self.band.show_session(session)
+        self.drawing.show_session(session)
         self.show_step(self.step.key)
         self.refresh()
 
@@ -266,7 +275,6 @@ class MainWindow(Workplace):
             return
         self.journal.finish()
         self.settings.put("geometry", bytes(self.saveGeometry().data()))
-        self._keep_height()
         self.settings.put("below", bytes(self.below.saveState().data()))
         self.settings.put("step", self.step.key)
         self.settings.write()
@@ -285,7 +293,7 @@ class MainWindow(Workplace):
         session = self.session
         if session is None:
             return
-        self.band.refresh()
+        self.drawing.refresh()
         if self._comparison is not None and self.stack.currentWidget() is self._comparison:
             self._comparison.show_session(session, self.palette_in_use)
         self.sheets[self.step.key].refresh()
@@ -305,7 +313,7 @@ class MainWindow(Workplace):
         own = self._findings_of_step()
         newly, self._step_told = bool(own) and not self._step_told, bool(own)
         if newly and self.session.chosen_finding not in own:
-            self.session.choose_finding(max(own, key=lambda f: f.verdict.severity))
+            self.session.choose_finding(max(own, key=lambda f: (not f.accepted, f.verdict.severity)))
         chosen = self.session.chosen_finding
         if self.margin.all_steps or not own:
             self._listed = self.session.evaluation.findings
@@ -313,7 +321,7 @@ class MainWindow(Workplace):
             self._listed = own if chosen is None or chosen in own else (chosen, *own)
         # The gravest first; of one verdict, in the order in which they are told.
         self._listed = tuple(sorted(self._listed, key=lambda finding: -finding.verdict.severity))
-        self.margin.show_findings(self._listed, chosen)
+        self.margin.show_findings(self._listed, chosen, self.session.subject_of)
 
     def _findings_of_step(self) -> tuple[Finding, ...]:
         """Return the findings told at the step shown; at the list of conditions, all that do not hold."""
@@ -324,16 +332,15 @@ class MainWindow(Workplace):
         assert self.session is not None
         findings = self.session.evaluation.findings
         if self.step is READY:
-            return tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT))
+            return tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT) or f.accepted)
         return tuple(f for f in findings if belongs(self.step, f))
 
     def show_step(self, key: str) -> None:
         """Show a step's sheet."""
         from wyntaxis.core.steps import steps
 
-        self._keep_height()
         self.step = next(step for step in steps() if step.key == key)
-        self._share_height()
+        self.drawing.show_step(self.step)
         self.worklist.show_current(self.step)
         if self.session is None:
             return
@@ -374,6 +381,11 @@ class MainWindow(Workplace):
     def _part_chosen(self, part_id: str) -> None:
         if self.session is not None:
             self.session.choose_part(part_id)
+
+    def _device_chosen(self, device_id: str) -> None:
+        """Turn the Devices sheet to the device that was chosen in the drawing."""
+        if self.session is not None:
+            self.session.choose_device(device_id)
 
     def _length_entered(self, part_id: str, length_mm: float) -> None:
         if self.session is not None and self.session.set_length(part_id, length_mm) and not self.notice.asking:

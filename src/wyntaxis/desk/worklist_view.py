@@ -1,9 +1,19 @@
-"""The worklist down the left: steps in bench order, each with its worst verdict and its counts. It navigates."""
+"""The worklist down the left: one line a step, in bench order, with what is open by mark at its right. It navigates."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QEnterEvent, QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import (
+    QEnterEvent,
+    QFocusEvent,
+    QFont,
+    QFontMetrics,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import Verdict, worst
@@ -12,6 +22,9 @@ from wyntaxis.core.worklist import Tally
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.section.drafting import DraftingPainter
+
+COMFORTABLE = 1.5
+"""A line's height where there is room, in heights of its text."""
 
 
 class _Line(QWidget):
@@ -23,6 +36,8 @@ class _Line(QWidget):
         super().__init__()
         self.title, self.heading = title, heading
         self.verdict: Verdict | None = None
+        self.marks: tuple[tuple[Verdict, int], ...] = ()
+        self.accepted = 0
         self.counts = ""
         self.current = False
         self.folded = False
@@ -37,9 +52,12 @@ class _Line(QWidget):
         font.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.85)))
         return font
 
+    def least_height(self) -> int:
+        """Return the height that the text needs, in px."""
+        return QFontMetrics(self.font()).height()
+
     def sizeHint(self) -> QSize:
-        size = self.fontInfo().pixelSize()
-        return QSize(round(size * 13), round(size * (1.9 if self.heading else 2.9)))
+        return QSize(round(self.fontInfo().pixelSize() * 13), self.least_height())
 
     def describe(self) -> None:
         """Tell assistive technology what the line says."""
@@ -58,26 +76,33 @@ class _Line(QWidget):
         ground = "chosen" if self.current else "panel"
         painter.fillRect(self.rect(), sheet.palette.color(ground))
         line = sheet.height_of()
-        y = line / 2 + (4 if self.heading else 5)
+        y = self.height() / 2
         left = 10.0 if self.heading else 22.0
         if self.heading:
             painter.fillRect(QRectF(0, self.height() - 1, self.width(), 1), sheet.palette.color("rule"))
             sheet.write(left, y, ("▸ " if self.folded else "▾ ") + self.title, align="left")
         else:
             sheet.write(left, y, self.title, align="left")
-            room = self.width() - left - 6
-            counts = QFontMetricsF(sheet.small).elidedText(self.counts, Qt.TextElideMode.ElideRight, room)
-            sheet.write(left, y + line * 0.95, counts, align="left", small=True, color="faded")
         if self.current:
             painter.fillRect(QRectF(0, 0, 4, self.height()), sheet.palette.color("accent"))
-        if self.verdict is not None:
-            size = line * 0.8
-            box = QRectF(self.width() - size - 10, y - size / 2, size, size)
-            draw_verdict(painter, box, self.verdict, sheet.palette.verdict(self.verdict), sheet.palette.color(ground))
+        self._draw_marks(sheet, y, line * 0.72, ground)
         if self.hasFocus() or self.hovered:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(sheet.pen("accent" if self.hasFocus() else "rule", 1.2))
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+
+    def _draw_marks(self, sheet: DraftingPainter, y: float, size: float, ground: str) -> None:
+        """Draw what is open, mark and number, from the right edge; the check mark where all holds."""
+        right = self.width() - 8.0
+        shown = self.marks or (((self.verdict, 0),) if self.verdict is not None else ())
+        for verdict, count in reversed(shown):
+            if count:
+                right = sheet.write(right, y, str(count), align="right", small=True).left() - 2
+            box = QRectF(right - size, y - size / 2, size, size)
+            draw_verdict(sheet.painter, box, verdict, sheet.palette.verdict(verdict), sheet.palette.color(ground))
+            right -= size + 6
+        if self.accepted:
+            sheet.write(right, y, f"{self.accepted} acc.", align="right", small=True, color="faded")
 
     def mousePressEvent(self, a0: QMouseEvent | None) -> None:
         self.activated.emit()
@@ -139,13 +164,30 @@ class WorklistView(QScrollArea):
         self.setWidget(body)
         self.setMinimumWidth(150)
 
+    def _share_height(self) -> None:
+        """Give every line the same height: what is there, between what its text needs and what is comfortable."""
+        lines = [*self._headings.values(), *(line for line in self._lines.values() if not line.isHidden())]
+        view = self.viewport()
+        if not lines or view is None:
+            return
+        least = lines[0].least_height()
+        height = min(max((view.height() - 8) // len(lines), least), round(least * COMFORTABLE))
+        for line in (*self._headings.values(), *self._lines.values()):
+            if line.height() != height or line.minimumHeight() != height:
+                line.setFixedHeight(height)
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        self._share_height()
+
     def show_tallies(self, tallies: list[Tally]) -> None:
         """Show how every step stands."""
         by_group: dict[str, list[Verdict]] = {}
         for tally in tallies:
             line = self._lines[tally.step.key]
             if (line.verdict, line.counts) != (tally.verdict, tally.text):
-                line.verdict, line.counts = tally.verdict, tally.text
+                line.verdict, line.counts, line.accepted = tally.verdict, tally.text, tally.accepted
+                line.marks = tally.open_marks
                 line.describe()
             if tally.verdict is not None:
                 by_group.setdefault(tally.step.group, []).append(tally.verdict)
@@ -172,6 +214,7 @@ class WorklistView(QScrollArea):
         """Take new heights after the text size has changed."""
         for line in (*self._headings.values(), *self._lines.values()):
             line.updateGeometry()
+        self._share_height()
 
     def _fold(self, group: str) -> None:
         heading = self._headings[group]
@@ -180,3 +223,4 @@ class WorklistView(QScrollArea):
             if step.group == group:
                 self._lines[step.key].setVisible(not heading.folded)
         heading.update()
+        self._share_height()

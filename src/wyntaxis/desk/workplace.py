@@ -55,6 +55,10 @@ class Workplace(QMainWindow):
         """Show the step that lies some places after (or before) the one shown."""
         raise NotImplementedError
 
+    def toggle_drawing(self) -> None:
+        """Fold the drawing to a strip, or unfold it."""
+        raise NotImplementedError
+
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""
         raise NotImplementedError

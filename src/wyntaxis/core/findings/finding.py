@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 
@@ -19,6 +20,30 @@ class Remedy:
 
 
 NO_REMEDY = Remedy("")
+
+
+def subject_title(rig: Rig, subject: str) -> str:
+    """Return what a finding's subject is called.
+
+    Parameters
+    ----------
+    rig, subject
+        The rig, and the id of a part, a device, a supply, a record or a quantity.
+
+    Returns
+    -------
+    str
+        Its name or label; the id in words where the rig has neither.
+    """
+    if subject in QUANTITY_KINDS:
+        return QUANTITY_KINDS[subject].label
+    telescopes = [rig.telescope, *([rig.guiding.telescope] if rig.guiding.telescope else [])]
+    titles = {telescope.id: telescope.title for telescope in telescopes}
+    titles |= {part.id: part.title for _, part in rig.parts()}
+    titles |= {device.id: device.title for device in rig.devices}
+    titles |= {supply.id: supply.title for supply in rig.supplies}
+    titles |= {record.id: record.name for record in rig.records}
+    return titles.get(subject, subject.replace("_", " "))
 
 
 def some_fail(findings: Iterable[Finding]) -> bool:

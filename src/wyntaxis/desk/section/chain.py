@@ -43,6 +43,8 @@ def chain_height(sheet: DraftingPainter, section: Section | None, leader_rows: i
 def length_text(shape: PartShape) -> str:
     """Return a part's length as its dimension reads: with its tolerance, or its range when it can be set."""
     part, text = shape.part, short(shape.part.optical_length_mm)
+    if "length_mm" in shape.assumed:
+        return f"{text} ?"
     if part.adjustable is not None:
         return f"{text} ({short(part.adjustable.min_mm)}…{short(part.adjustable.max_mm)})"
     return f"{text} ±{short(part.length_tolerance_mm)}" if part.length_tolerance_mm else text

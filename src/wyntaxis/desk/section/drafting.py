@@ -14,6 +14,8 @@ from wyntaxis.desk.palette import Palette
 WIDE_PX, NARROW_PX = 1.6, 0.9
 CHAIN_DASHES = [14.0, 3.0, 2.0, 3.0]
 """Long dash, dot: axes (ISO 128, line type 04)."""
+DASHES = [6.0, 3.0]
+"""Dashed (ISO 128, line type 02): here, what nobody gave."""
 DOUBLE_CHAIN_DASHES = [12.0, 3.0, 2.0, 3.0, 2.0, 3.0]
 """Long dash, two dots: another position of a part (ISO 128, line type 05)."""
 ARROW_PX = 7.0
@@ -47,8 +49,17 @@ class DraftingPainter:
             self.painter.setPen(pen)
         self.painter.drawLine(QPointF(x1, y1), QPointF(x2, y2))
 
-    def hatched(self, path: QPainterPath, *, forward: bool, chosen: bool = False) -> None:
-        """Draw cut metal: thin 45° hatching inside a wide outline; neighbours are hatched the other way."""
+    def hatched(self, path: QPainterPath, *, forward: bool, chosen: bool = False, assumed: bool = False) -> None:
+        """Draw cut metal: thin 45° hatching inside a wide outline; neighbours are hatched the other way.
+
+        A part whose length nobody gave has no hatching, and a grey dashed outline.
+        """
+        if assumed:
+            self.painter.fillPath(path, self.palette.color("chosen" if chosen else "paper"))
+            self.painter.setBrush(Qt.BrushStyle.NoBrush)
+            self.painter.setPen(self.pen("accent" if chosen else "faded", WIDE_PX, DASHES))
+            self.painter.drawPath(path)
+            return
         self.painter.fillPath(path, self.palette.color("chosen" if chosen else "panel"))
         pattern = Qt.BrushStyle.FDiagPattern if forward else Qt.BrushStyle.BDiagPattern
         self.painter.fillPath(path, QBrush(self.palette.color("metal", 200), pattern))

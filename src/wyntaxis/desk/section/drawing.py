@@ -93,7 +93,7 @@ def _draw_part(sheet: DraftingPainter, shape: PartShape, view: View, *, forward:
     if shape.part.kind == "camera":
         metal.addRect(view.box(shape.end_mm, shape.end_mm + CAMERA_BODY_MM, 0, shape.outer_radius_mm))
         metal = metal.simplified()
-    sheet.hatched(metal, forward=forward, chosen=chosen)
+    sheet.hatched(metal, forward=forward, chosen=chosen, assumed="length_mm" in shape.assumed)
     if shape.part.prism is not None:
         _draw_prism(sheet, shape, view)
     if shape.sensor_half_mm is not None:
@@ -194,7 +194,9 @@ def _draw_tube(sheet: DraftingPainter, shape: PartShape, view: View, *, forward:
     if shape.part.kind == "camera":
         metal.addRect(view.box(shape.end_mm, shape.end_mm + CAMERA_BODY_MM * 0.64, -outer, outer))
         metal = metal.simplified()
-    sheet.hatched(metal, forward=forward, chosen=chosen)
+    sheet.hatched(metal, forward=forward, chosen=chosen, assumed="length_mm" in shape.assumed)
+    if shape.break_mm is not None:
+        _draw_break(sheet, view.x(shape.break_mm), outer * view.scale)
     for plate in shape.plates:
         half = plate.thickness_mm / 2
         sheet.tint(_rect(view.box(plate.centre_mm - half, plate.centre_mm + half, -opening, opening)), "glass", 190)
@@ -202,6 +204,23 @@ def _draw_tube(sheet: DraftingPainter, shape: PartShape, view: View, *, forward:
     if half_sensor is not None:
         sensor = view.box(shape.end_mm, shape.end_mm + 1.0, -half_sensor, half_sensor)
         sheet.painter.fillRect(sensor.adjusted(0, 0, max(0.0, 3 - sensor.width()), 0), sheet.palette.color("ink"))
+
+
+def _draw_break(sheet: DraftingPainter, x: float, half_px: float) -> None:
+    """Draw two break lines with zigzags across a tube that is shown shorter than it is (ISO 128, line type 01.1)."""
+    reach, gap, tooth = half_px + 4, 2.0, 3.0
+    sheet.painter.fillRect(QRectF(x - gap, -reach, 2 * gap, 2 * reach), sheet.palette.color("paper"))
+    sheet.painter.setPen(sheet.pen())
+    for at in (x - gap, x + gap):
+        points = [
+            (at, -reach),
+            (at, -tooth),
+            (at - tooth, -tooth / 3),
+            (at + tooth, tooth / 3),
+            (at, tooth),
+            (at, reach),
+        ]
+        sheet.painter.drawPolyline(QPolygonF([QPointF(*point) for point in points]))
 
 
 def branch_box(branch: Branch, shape: PartShape, view: View) -> QRectF:
@@ -231,7 +250,7 @@ def draw_balloons(sheet: DraftingPainter, section: Section, view: View, chosen: 
         y = (view.y(shape.opening_radius_mm) + view.y(shape.outer_radius_mm)) / 2 - row * step
         if row:
             sheet.line(x, y, x, y + row * step, sheet.pen("faded"))
-        radius = sheet.balloon(x, y, shape.number, chosen=is_chosen)
+        radius = sheet.balloon(x, y, _numbered(shape), chosen=is_chosen)
         _mark(sheet, shape, x, y - radius - MARK_PX / 2 - 2)
         if not row:
             _plugs(sheet, shape, x, y + radius + 2)
@@ -243,9 +262,14 @@ def draw_balloons(sheet: DraftingPainter, section: Section, view: View, chosen: 
             x = box.right() if section.branch.turned else box.center().x()
             y = min(box.center().y(), lowest) if section.branch.turned else box.top()
             lowest = y - 2.3 * sheet.height_of(small=True)
-            radius = sheet.balloon(x, y, shape.number, chosen=shape.part.id == chosen)
+            radius = sheet.balloon(x, y, _numbered(shape), chosen=shape.part.id == chosen)
             _mark(sheet, shape, x + radius + MARK_PX / 2 + 2, y)
             _plugs(sheet, shape, x + radius + 1.5 * MARK_PX + 4, y - PLUG_PX / 2)
+
+
+def _numbered(shape: PartShape) -> str:
+    """Return a part's number, with a question mark where something of it nobody gave."""
+    return f"{shape.number}?" if shape.assumed else shape.number
 
 
 def _plugs(sheet: DraftingPainter, shape: PartShape, x: float, top: float) -> None:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from wyntaxis.core.section import CAMERA_BEHIND_SENSOR_MM, shortened
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.section.chain import DimensionBox, chain_height, draw_chain, leader_rows_needed, length_text
-from wyntaxis.desk.section.detail import draw_detail
+from wyntaxis.desk.section.detail import draw_detail, draw_measured
 from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.section.drawing import (
     CAMERA_BODY_MM,
@@ -25,12 +27,20 @@ from wyntaxis.desk.section.drawing import (
 )
 
 if TYPE_CHECKING:
+    from wyntaxis.core.ledger import Quantity
     from wyntaxis.core.section import PartShape, Section
     from wyntaxis.desk.session import Session
 
 ZOOM_RANGE = (0.5, 40.0)
 DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
+TEST_SHARE = 0.55
+"""How much of the band the numbers of what is measured take."""
 LARGEST_SCALE_PX_MM = 14.0
+
+
+def _doubt(row: Quantity) -> str:
+    """Return the question mark behind a number that rests on what nobody gave."""
+    return " ?" if row.assumed else ""
 
 
 class SectionPicture(QWidget):
@@ -41,9 +51,11 @@ class SectionPicture(QWidget):
         self.palette_in_use: Palette = DAY
         self._session: Session | None = None
         self._zoom, self._pan = 1.0, QPointF(0, 0)
-        self._fitted_for: tuple[Section | None, tuple[int, int, int], View] | None = None
+        self._fitted_for: tuple[Section | None, tuple[int, int, int], View, Section | None] | None = None
         self._dimensions: list[DimensionBox] = []
         self._drop: tuple[str, int] | None = None
+        self._lit: str | None = None
+        self._test_rows: list[Quantity] | None = None
         self.waiting_text = ""
         self.setMinimumHeight(150)
 
@@ -63,6 +75,12 @@ class SectionPicture(QWidget):
         self._session = session
         self.close_editor()
         self.fit()
+
+    def show_under_test(self, part_id: str | None, rows: list[Quantity] | None) -> None:
+        """Light the part that is measured, with its numbers beside it; None shows the errors of the sensors again."""
+        if (self._test_rows is None) != (rows is None):
+            self._fitted_for = None
+        self._lit, self._test_rows = part_id, rows
 
     def refresh(self) -> None:
         """Draw the rig anew, after an edit or another choice."""
@@ -111,10 +129,18 @@ class SectionPicture(QWidget):
 
     def _detail_width(self) -> float:
         section = self._session.section if self._session else None
+        if self._test_rows is not None:
+            return self.width() * TEST_SHARE
         if section is None or (section.plane is None and (section.branch is None or section.branch.plane is None)):
             return 0.0
         low, high = DETAIL_LIMITS_PX
         return min(max(self.width() * DETAIL_SHARE, low), high, self.width() * 0.45)
+
+    @property
+    def drawn(self) -> Section | None:
+        """The section as it is drawn at this size: a long guide branch broken off, so that the train is not small."""
+        self._fitted()
+        return self._fitted_for[3] if self._fitted_for is not None else None
 
     def _fitted(self) -> View:
         """Return the view that shows the whole train, reckoned once for each rig, size and font."""
@@ -122,23 +148,28 @@ class SectionPicture(QWidget):
         key = (self.width(), self.height(), self.fontInfo().pixelSize())
         known = self._fitted_for
         if known is None or known[0] is not section or known[1] != key:
-            known = self._fitted_for = (section, key, self._fit_anew(section))
+            view, drawn = self._fit_anew(section)
+            known = self._fitted_for = (section, key, view, drawn)
         return known[2]
 
-    def _fit_anew(self, section: Section | None) -> View:
+    def _fit_anew(self, section: Section | None) -> tuple[View, Section | None]:
         sheet = self._sheet(QPainter())
         width = self._drawing_width()
         if section is None or not section.parts:
-            return View(3.0, width / 3, self.height() - chain_height(sheet, section, 0))
+            return View(3.0, width / 3, self.height() - chain_height(sheet, section, 0)), section
+        if self._test_rows is not None and any(shape.part.id == self._lit for shape in section.parts):
+            section = replace(section, branch=None, joints=tuple(mark for mark in section.joints if not mark.on_branch))
         rows = 0
-        view = self._fitted_with(sheet, section, width, rows)
+        view, drawn = self._fitted_with(sheet, section, width, rows)
         # Rows under the chain cost height, a lower scale may cost more rows: until no more are needed.
-        while (needed := leader_rows_needed(sheet, section, view)) > rows:
+        while (needed := leader_rows_needed(sheet, drawn, view)) > rows:
             rows = needed
-            view = self._fitted_with(sheet, section, width, rows)
-        return view
+            view, drawn = self._fitted_with(sheet, section, width, rows)
+        return view, drawn
 
-    def _fitted_with(self, sheet: DraftingPainter, section: Section, width: float, leader_rows: int) -> View:
+    def _fitted_with(
+        self, sheet: DraftingPainter, section: Section, width: float, leader_rows: int
+    ) -> tuple[View, Section]:
         axis_y = self.height() - chain_height(sheet, section, leader_rows)
         margin = 34.0
         left_mm, right_mm = STUB_MM + 2, CAMERA_BODY_MM + 2
@@ -147,14 +178,18 @@ class SectionPicture(QWidget):
             left_mm = max(left_mm, -section.branch.at_mm)
         if section.branch is not None and section.branch.turned:
             labels = max(sheet.width_of(length_text(s), small=True) for s in section.branch.parts)
-        across = (axis_y - 10) / (section.top_mm + 2)
         along = (width - 2 * margin) / (section.length_mm + left_mm + right_mm)
+        across = (axis_y - 10) / (shortened(section, 0.0).top_mm + 2)
         scale = max(min(across, along, LARGEST_SCALE_PX_MM), 0.2)
+        branch, drawn_section = section.branch, section
+        if branch is not None and branch.turned:
+            most = (axis_y - 10) / scale - 2 - branch.height_mm - CAMERA_BEHIND_SENSOR_MM - 2
+            drawn_section = shortened(section, most)
         drawn = scale * (section.length_mm + left_mm + right_mm)
         origin = (width - drawn) / 2 + left_mm * scale
-        if section.branch is not None and section.branch.turned:
-            origin = max(origin, labels + 24 + 20 * scale - section.branch.at_mm * scale)
-        return View(scale, origin, axis_y)
+        if branch is not None and branch.turned:
+            origin = max(origin, labels + 24 + 20 * scale - branch.at_mm * scale)
+        return View(scale, origin, axis_y), drawn_section
 
     # Painting
 
@@ -163,11 +198,11 @@ class SectionPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         sheet = self._sheet(painter)
         painter.fillRect(self.rect(), self.palette_in_use.color("paper"))
-        section = self._session.section if self._session else None
+        section = self.drawn
         if section is None or not section.parts:
             self._paint_empty(sheet, no_parts=section is not None)
         else:
-            chosen = self._session.chosen_part if self._session else None
+            chosen = self._lit or (self._session.chosen_part if self._session else None)
             width = self._drawing_width()
             painter.setClipRect(QRectF(0, 0, width, self.height()))
             view = self.view()
@@ -219,11 +254,13 @@ class SectionPicture(QWidget):
             rows[key].computed for key in ("effective_focal_length_mm", "focal_ratio", "pixel_scale_arcsec_px")
         )
         if focal is not None and ratio is not None:
-            texts.append(f"{number(focal.value, 1)} mm, f/{number(ratio.value, 2)}")
+            words = f"{number(focal.value, 1)} mm, f/{number(ratio.value, 2)}"
+            texts.append(words + _doubt(rows["focal_ratio"]))
         if scale is not None:
-            texts.append(f"{number(scale.value, 3)} ″/px")
+            texts.append(f"{number(scale.value, 3)} ″/px{_doubt(rows['pixel_scale_arcsec_px'])}")
         metrics = QFontMetricsF(sheet.text)
-        section = self._session.section
+        section = self.drawn
+        assert section is not None
         left_end = view.x(-STUB_MM)
         if section.branch is not None and section.branch.turned:
             left_end = min([left_end] + [d.box.left() for d in self._dimensions])
@@ -236,6 +273,10 @@ class SectionPicture(QWidget):
     def _paint_details(self, sheet: DraftingPainter) -> None:
         session = self._session
         if session is None or self._detail_width() == 0:
+            return
+        if self._test_rows is not None:
+            box = QRectF(self._drawing_width() + 2, 6, self._detail_width() - 10, self.height() - 12)
+            draw_measured(sheet, box, self._test_rows)
             return
         section, rows = session.section, session.evaluation.quantities
         found = []
@@ -254,7 +295,9 @@ class SectionPicture(QWidget):
         if self._session is None or point.x() > self._drawing_width():
             return None
         dimension = next((d for d in self._dimensions if d.box.contains(point)), None)
-        section, view = self._session.section, self.view()
+        section, view = self.drawn, self.view()
+        if section is None:
+            return None
         if dimension is not None:
             return next((s for s in section.all_parts() if s.part.id == dimension.part_id), None)
         if section.branch is not None:
@@ -276,7 +319,7 @@ class SectionPicture(QWidget):
 
     def drop_place(self, point: QPointF) -> tuple[str, int]:
         """Return the path ("train" or "guide") and the index before which a part dropped there would stand."""
-        section, view = (self._session.section if self._session else None), self.view()
+        section, view = self.drawn, self.view()
         if section is None:
             return "train", 0
         if section.branch is not None and section.branch.parts:
@@ -289,7 +332,7 @@ class SectionPicture(QWidget):
 
     def _paint_drop(self, sheet: DraftingPainter, view: View) -> None:
         """Draw where a dragged part would go in."""
-        section = self._session.section if self._session else None
+        section = self.drawn
         if self._drop is None or section is None:
             return
         path, index = self._drop

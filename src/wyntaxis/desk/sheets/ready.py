@@ -49,15 +49,24 @@ class ReadySheet(StepSheet):
         column.addWidget(self.table)
         row = QHBoxLayout()
         push_button("Copy", "Copy the conditions as text", self.copy, row)
+        self.left_out = PlainLabel()
+        self.left_out.setProperty("role", "faded")
+        self.left_out.setWordWrap(True)
         row.addStretch(1)
         column.addLayout(row)
+        column.addWidget(self.left_out)
         self.refresh()
 
     def refresh(self) -> None:
         super().refresh()
         session = self.session
-        headers, self.found = session.evidence.of(HEADERS), session.evaluation.conditions
-        self.sentence.setText(overall(self.found) + ".")
+        headers = session.evidence.of(HEADERS)
+        self.found = [entry for entry in session.evaluation.conditions if entry.applies]
+        self.sentence.setText(overall(session.evaluation.conditions) + ".")
+        left_out = [entry for entry in session.evaluation.conditions if not entry.applies]
+        why = "; ".join(dict.fromkeys(entry.why for entry in left_out))
+        self.left_out.setText(f"{len(left_out)} conditions do not apply: {why}." if left_out else "")
+        self.left_out.setVisible(bool(left_out))
         ports = "the ports were read" if session.evidence.of(PORTS) is not None else "the ports have not been read"
         frames = (
             f"{len(headers.frames)} frames' headers were read"

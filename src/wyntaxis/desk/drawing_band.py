@@ -1,0 +1,112 @@
+"""The drawing band across the top: the drawing that the work at hand needs, or folded to a strip."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QStackedWidget
+
+from wyntaxis.core.quantities.rows import is_judged, step_rows
+from wyntaxis.core.steps import FOOTPRINT, RECORDS, SHELF, Step
+from wyntaxis.desk.section.band import SectionBand
+from wyntaxis.desk.section.strip import STRIP_PX, StripPicture
+from wyntaxis.desk.window_state import WindowState
+from wyntaxis.desk.wiring.band import WiringBand
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.palette import Palette
+    from wyntaxis.desk.session import Session
+
+FOLDING_STEPS = (RECORDS, FOOTPRINT)
+"""Steps whose sheet needs the room: there the drawing folds by itself."""
+BUILD_SHARE, OTHER_SHARE = 0.4, 0.3
+"""How much of the window's height the band takes at the most, where the train is built and elsewhere."""
+DRAWN_PX = {"Build": 344, "Reckon": 240, "Connect": 240, "Measure": 220}
+"""How high each group's drawing is to begin with, in px at the base text size."""
+
+
+class DrawingBand(QStackedWidget):
+    """Holds the drawings; shows the one of the step's group, or the strip.
+
+    ``shared`` tells that the band wants another height.
+    """
+
+    shared = pyqtSignal()
+
+    def __init__(self, settings: WindowState) -> None:
+        super().__init__()
+        self._settings = settings
+        self._session: Session | None = None
+        self.step: Step = SHELF
+        self.section, self.wiring, self.strip = SectionBand(), WiringBand(), StripPicture()
+        for page in (self.section, self.wiring, self.strip):
+            self.addWidget(page)
+        self.strip.part_chosen.connect(self.section.part_chosen)
+        self.strip.unfold_asked.connect(self.toggle_fold)
+
+    @property
+    def is_folded(self) -> bool:
+        """Whether the strip is shown: as chosen for the group, else where the step needs the room."""
+        chosen = self._settings.word(f"band_{self.step.group}", "")
+        if self.step.group not in DRAWN_PX:
+            return True
+        return chosen == "folded" if chosen else self.step in FOLDING_STEPS
+
+    def toggle_fold(self) -> None:
+        """Fold the drawing to a strip, or unfold it; remembered for the group."""
+        if self.step.group in DRAWN_PX:
+            self._settings.put(f"band_{self.step.group}", "open" if self.is_folded else "folded")
+            self._turn()
+
+    def show_step(self, step: Step) -> None:
+        """Show the drawing that a step needs."""
+        self.step = step
+        self._turn()
+
+    def _turn(self) -> None:
+        page = self.strip if self.is_folded else self.wiring if self.step.group == "Connect" else self.section
+        self.setCurrentWidget(page)
+        self.refresh()
+        self.shared.emit()
+
+    def wanted_height(self, window_px: int, text_scale: float) -> int:
+        """Return the height that the band is to have, in px: as it was left for the group, else as it needs."""
+        strip = round(STRIP_PX * max(text_scale, 1.0))
+        if self.is_folded:
+            return strip
+        group = self.step.group
+        most = round(window_px * (BUILD_SHARE if group == "Build" else OTHER_SHARE))
+        usual = min(DRAWN_PX[group] * max(text_scale, 1.0), most)
+        return round(self._settings.number(f"band_height_{group}", usual, strip, 0.7 * window_px))
+
+    def keep_height(self, height: int) -> None:
+        """Remember the height that the user gave the band, for the group."""
+        if not self.is_folded:
+            self._settings.put(f"band_height_{self.step.group}", float(height))
+
+    def show_session(self, session: Session) -> None:
+        """Show another rig."""
+        self._session = session
+        for page in (self.section, self.wiring, self.strip):
+            page.show_session(session)
+
+    def refresh(self) -> None:
+        """Draw what is shown anew."""
+        session = self._session
+        if session is None:
+            return
+        if self.step.group == "Measure":
+            camera = session.rig.camera
+            rows = [row for row in step_rows(session.evaluation.rows, self.step) if is_judged(row)]
+            self.section.show_under_test(camera.id if camera is not None else None, rows)
+        else:
+            self.section.show_under_test(None, None)
+        for page in (self.section, self.wiring, self.strip):
+            if page is self.currentWidget():
+                page.refresh()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Draw in another palette."""
+        for page in (self.section, self.wiring, self.strip):
+            page.set_palette(palette)

@@ -1,0 +1,1 @@
+"""The wiring drawing of the band."""
