@@ -116,7 +116,8 @@ def offline(monkeypatch):
     assert tried == []
 
 
-def test_no_command_reaches_for_the_network(offline, tmp_path, capsys):
+def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     rig = tmp_path / "good.rig.json"
     rig.write_text(json.dumps(clean_document()), "utf-8")
     write(tmp_path / "frames" / "a.fits")
@@ -132,7 +133,8 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys):
         "scale": [str(rig), "--typed", "1.5"],
         "night": [RIG, "--date", "2031-01-01", "--at", "NGC 7243", "--json"],
         "paths": [str(tmp_path / "p.json")],
-        "map": ["list"],
+        "map": ["mine", "gain=main.gain"],
+        "draft": [str(tmp_path / "frames"), str(tmp_path / "p.json"), "--out", str(tmp_path / "new.rig.json")],
         "records": [str(rig)],
         "headers": [str(rig), str(tmp_path / "frames")],
         "ports": [str(rig), "--sysfs", tree],
@@ -142,10 +144,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys):
     }
     assert set(arguments) == set(cli._commands()), "every command is tried"
     for command, given in arguments.items():
-        try:
-            main([command, *given])
-        except SystemExit:
-            assert command == "map"
+        assert main([command, *given]) in (0, 1), command
         told = capsys.readouterr()
         assert "failed inside" not in told.err, command
         if command == "night":

@@ -4,6 +4,7 @@ import json
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tests.core.evidence.test_headers import write
@@ -27,8 +28,10 @@ def texts(table, column=0):
 
 def test_a_device_is_chosen_edited_added_and_removed(window, sheet_of):
     sheet, session = sheet_of("devices"), window.session
-    assert texts(sheet.table)[:3] == ["Pellucid Grand", "Pellucid Petit", "Rondel 7"]
-    sheet.table.setCurrentCell(3, 0)
+    imaging = sheet.groups["Imaging"].tiles
+    assert [tile.tile.title for tile in imaging] == ["Pellucid Grand", "Rondel 7", "Glide motor"]
+    QTest.mouseClick(imaging[2], Qt.MouseButton.LeftButton)
+    assert sheet.chosen[1].id == "focuser_device"
     assert window.margin.title.text().startswith("Tight: Glide motor works at 92 % of its travel")
     type_into(sheet.settings.fields["devices", 3, "settings", "position", "value"], "7000")
     assert session.rig.devices[3].number("position") == 7000
@@ -189,7 +192,9 @@ def test_empty_sheets_say_what_to_do(make_window):
     ready = window.sheets["ready"]
     assert ready.table.rowCount() == 0
     assert "Nothing of this rig is a condition of the night yet" in ready.sentence.text()
-    assert ready.left_out.text().startswith("20 conditions do not apply: the rig has no corrector and no guide branch; ")
+    assert ready.left_out.text().startswith(
+        "20 conditions do not apply: the rig has no corrector and no guide branch; "
+    )
 
 
 def test_the_margin_lists_the_step_or_all(window, qtbot):

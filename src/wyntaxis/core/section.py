@@ -133,7 +133,7 @@ class Section:
     @property
     def top_mm(self) -> float:
         """Return the greatest distance from the axis that anything drawn reaches."""
-        tops = [shape.outer_radius_mm for shape in self.parts] + [self.telescope_radius_mm]
+        tops = [shape.outer_radius_mm for shape in self.parts] + [self.telescope_radius_mm + WALL_MM]
         if self.branch is not None:
             rise = (
                 self.branch.length_mm + CAMERA_BEHIND_SENSOR_MM + 2

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from wyntaxis.core.findings.evaluated import Evaluation
@@ -12,7 +12,8 @@ from wyntaxis.core.findings.registry import declared
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
-from wyntaxis.core.steps import READY, Step, steps
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.steps import GUIDE_BRANCH, READY, Step, steps
 
 
 @dataclass(frozen=True)
@@ -63,6 +64,10 @@ def belongs(step: Step, finding: Finding) -> bool:
     return own.step is step
 
 
+_NEEDS: dict[Step, Callable[[Rig], bool]] = {GUIDE_BRANCH: lambda rig: rig.guiding.kind != "none"}
+"""What a rig must have for a step to apply to it."""
+
+
 def tallies(evaluation: Evaluation) -> list[Tally]:
     """Return how every step stands, in the order of the worklist."""
     return [_tally(evaluation, step) for step in steps()]
@@ -73,6 +78,8 @@ def _tally(evaluation: Evaluation, step: Step) -> Tally:
         stand = [condition.verdict for condition in evaluation.conditions if condition.applies]
         accepted = sum(len(condition.accepted) for condition in evaluation.conditions)
         return Tally(step, worst(stand) if stand else None, dict(Counter(stand)), accepted)
+    if step in _NEEDS and not _NEEDS[step](evaluation.rig):
+        return Tally(step, None, {})
     # A number that claims nothing has no verdict, and is not counted.
     told = [f for f in evaluation.findings if belongs(step, f)]
     lived_with = {key for f in told if f.accepted for key in f.quantities}

@@ -9,6 +9,7 @@ from typing import Literal
 
 from PyQt6.QtGui import QKeySequence
 
+from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.parts import PART_KINDS, Part
 from wyntaxis.core.steps import steps
 from wyntaxis.desk.rig_files import RigFiles
@@ -107,7 +108,7 @@ def _part_where(test: Callable[[Part], bool]) -> Callable[[Session], bool]:
 def _add_site(desk: Desk) -> None:
     session = desk.window.session
     if session is not None and session.rig.site is None:
-        session.set_value(("site",), NEW_SITE, "Add a site")
+        session.fill_in(("site",), NEW_SITE, "Add a site")
         desk.window.show_step("scales")
 
 
@@ -120,6 +121,7 @@ def _add_part(desk: Desk, kind: str) -> None:
     if kind == "camera":
         index = len(session.rig.guiding.path if where[0] == "guiding" else session.rig.train)
     session.add_part(where, index, kind)
+    desk.window.leave_start()
 
 
 def _add_to_chosen(session: Session, key: str, value: object) -> None:
@@ -127,7 +129,7 @@ def _add_to_chosen(session: Session, key: str, value: object) -> None:
         return
     place, part = session.chosen
     path = (*place, key, len(part.glass)) if key == "glass" else (*place, key)
-    session.set_value(path, value, f"Add {key} to {part.title}")
+    session.fill_in(path, value, f"Add {key} to {part.title}")
 
 
 def _make_adjustable(session: Session) -> None:
@@ -135,7 +137,8 @@ def _make_adjustable(session: Session) -> None:
         return
     place, part = session.chosen
     span = {"min_mm": part.length_mm, "max_mm": part.length_mm + 10, "set_mm": part.length_mm}
-    session.set_value((*place, "adjustable"), span, f"Make {part.title} adjustable")
+    limits = tuple((*place, "adjustable", key) for key in ("min_mm", "max_mm"))
+    session.apply(Change(f"Make {part.title} adjustable", (((*place, "adjustable"), span),), limits))
 
 
 def _describe_telescope(desk: Desk) -> None:
@@ -197,6 +200,7 @@ KEYS_TEXT = (
     "F6 goes to the section, F7 folds the drawing or unfolds it. "
     "Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
     "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a ledger row opens its legs. "
+    "Ctrl+Enter asks what comes next on an open path. "
     "Ctrl+Z undo, Ctrl+Shift+Z redo, Ctrl+← → moves the chosen part, Ctrl+D duplicates it, Ctrl+Del takes it out."
 )
 
@@ -229,6 +233,7 @@ def declared_actions() -> tuple[Action, ...]:
     adding = f"{part}/Add after the chosen part"
     return (
         Action(file, "New rig", _leaving(RigFiles.open_new), Keys.New),
+        Action(file, "Draft from frames, ports, files …", lambda desk: desk.window.show_start(), "Ctrl+Shift+D"),
         Action(file, "Open …", _leaving(RigFiles.ask_open), Keys.Open),
         Action(file, "Recent rigs", _nothing, entries="recent"),
         *(
@@ -256,6 +261,7 @@ def declared_actions() -> tuple[Action, ...]:
         ),
         Action(edit, "Add a site", _add_site, can=lambda session: session.rig.site is None, new_group=True),
         *(Action(adding, kind.replace("_", " ").capitalize(), partial(_add_part, kind=kind)) for kind in PART_KINDS),
+        Action(part, "What comes next? …", lambda desk: desk.window.band.ask_next(), "Ctrl+Return"),
         Action(part, "Duplicate", _on_chosen(Session.duplicate_part), "Ctrl+D", can=_some_part, new_group=True),
         Action(part, "Take out", _on_chosen(Session.take_out), "Ctrl+Del", can=_some_part),
         Action(
@@ -333,6 +339,7 @@ def declared_actions() -> tuple[Action, ...]:
             Action(view, step.title, partial(_show_step, key=step.key), step_key(number))
             for number, step in enumerate(steps(), start=1)
         ),
+        Action(view, "Not given yet", lambda desk: desk.window.show_start(), new_group=True),
         Action(view, "Next step", lambda desk: desk.window.go_steps(1), "Alt+PgDown"),
         Action(view, "Step before", lambda desk: desk.window.go_steps(-1), "Alt+PgUp"),
         Action(view, "Night palette", _change_palette, "Ctrl+Shift+N", ticked=_is_night, new_group=True),

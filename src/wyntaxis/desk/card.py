@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QVBoxLayout, QWidget
 
+from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.shown import ShownField
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -62,8 +63,11 @@ class Card(QFrame):
         if base != self._base or specs != self._specs:
             self._base, self._specs = base, specs
             self._build()
+        assumed = getattr(document, "assumed", ())
         for path, field in self._fields.items():
             field.show_value(value_at(document, (*base, *path)))
+            if isinstance(field, ValueField):
+                field.show_assumed(bool(assumed) and path_text((*base, *path)) in assumed)
 
     def fit_to_width(self, width: int) -> None:
         """Take as many columns as a width has room for."""

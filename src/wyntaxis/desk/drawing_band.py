@@ -26,6 +26,10 @@ DRAWN_PX = {"Build": 344, "Reckon": 240, "Connect": 240, "Measure": 220}
 """How high each group's drawing is to begin with, in px at the base text size."""
 
 
+EMPTY_PX = 130
+"""How high the drawing of a rig without parts is."""
+
+
 class DrawingBand(QStackedWidget):
     """Holds the drawings; shows the one of the step's group, or the strip.
 
@@ -38,6 +42,7 @@ class DrawingBand(QStackedWidget):
         super().__init__()
         self._settings = settings
         self._session: Session | None = None
+        self._was_empty = False
         self.step: Step = SHELF
         self.section, self.wiring, self.strip = SectionBand(), WiringBand(), StripPicture()
         for page in (self.section, self.wiring, self.strip):
@@ -77,7 +82,8 @@ class DrawingBand(QStackedWidget):
             return strip
         group = self.step.group
         most = round(window_px * (BUILD_SHARE if group == "Build" else OTHER_SHARE))
-        usual = min(DRAWN_PX[group] * max(text_scale, 1.0), most)
+        is_empty = self._session is not None and not self._session.rig.train and group != "Connect"
+        usual = min((EMPTY_PX if is_empty else DRAWN_PX[group]) * max(text_scale, 1.0), most)
         return round(self._settings.number(f"band_height_{group}", usual, strip, 0.7 * window_px))
 
     def keep_height(self, height: int) -> None:
@@ -105,6 +111,9 @@ class DrawingBand(QStackedWidget):
         for page in (self.section, self.wiring, self.strip):
             if page is self.currentWidget():
                 page.refresh()
+        if self._was_empty != (not session.rig.train):
+            self._was_empty = not session.rig.train
+            self.shared.emit()
 
     def set_palette(self, palette: Palette) -> None:
         """Draw in another palette."""

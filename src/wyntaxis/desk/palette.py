@@ -122,6 +122,7 @@ QLineEdit, QComboBox, QPlainTextEdit {{
     selection-background-color: {accent}; selection-color: {paper};
 }}
 QLineEdit:focus, QComboBox:focus, QCheckBox:focus {{ border: 1px solid {accent}; }}
+QLineEdit[assumed="true"] {{ border: 1px dashed {faded}; color: {faded}; }}
 QLineEdit[invalid="true"] {{ border: 2px solid {fails}; }}
 QLineEdit:read-only {{ color: {faded}; }}
 QComboBox QAbstractItemView {{ background: {field}; border: 1px solid {rule}; selection-background-color: {chosen};

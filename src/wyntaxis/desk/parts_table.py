@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.wording import short
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.numbers_in import parse_number
@@ -136,14 +137,23 @@ class PartsModel(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         shape, column = self._shapes[index.row()], COLUMNS[index.column()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return plain(column.text(shape)) if role == Qt.ItemDataRole.DisplayRole else column.text(shape)
+            if role == Qt.ItemDataRole.EditRole:
+                return column.text(shape)
+            text = plain(column.text(shape))
+            return f"{text} ?" if text and self._is_assumed(shape, column.path) else text
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() > 2:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
+            if self._is_assumed(shape, column.path):
+                return "Assumed: nobody gave it yet. Type it, the same value too"
             return tip(column.text(shape)) or column.hint
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return f"{column.title.replace(chr(10), ' ')} {column.text(shape)}"
         return None
+
+    @staticmethod
+    def _is_assumed(shape: PartShape, path: DocumentPath) -> bool:
+        return bool(path) and path[0] in shape.assumed
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
@@ -162,7 +172,7 @@ class PartsModel(QAbstractTableModel):
     def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         shape, column = self._shapes[index.row()], COLUMNS[index.column()]
         text = str(value).strip()
-        if text == column.text(shape):
+        if text == column.text(shape) and not self._is_assumed(shape, column.path):
             return False
         label = f"Change {column.hint.split(';')[0]} of {shape.part.title}"
         if column.path == ("name",):
@@ -182,7 +192,9 @@ class PartsModel(QAbstractTableModel):
             if value is None:
                 return False
             plate = {"name": "filter", "thickness_mm": value, "index": DEFAULT_GLASS_INDEX}
-            return self.session.set_value((*shape.place, "glass", 0), plate, f"Put glass into {shape.part.title}")
+            place = (*shape.place, "glass", 0)
+            label = f"Put glass into {shape.part.title}"
+            return self.session.apply(Change(label, ((place, plate),), ((*place, "index"),)))
         if path[-1] == "thickness_mm" and not value:
             return self.session.set_value((*shape.place, "glass", 0), None, f"Take glass out of {shape.part.title}")
         return self.session.set_value((*shape.place, *path), value, label)

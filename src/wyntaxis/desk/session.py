@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from wyntaxis.core.drafting.book import Draft
 from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.evidence.kinds import Evidence, EvidenceKind
 from wyntaxis.core.files.errors import InputError
@@ -15,28 +17,20 @@ from wyntaxis.core.findings.caveats import acceptance, withdrawal
 from wyntaxis.core.findings.finding import Finding, subject_title
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.blank import NEW_PART_LENGTH_MM, blank_rig
 from wyntaxis.core.rig.edit import Change, History
+from wyntaxis.core.rig.marks import numbers_below
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.variants import document_path, free_name, new_variant, train_entries, variant_index
 from wyntaxis.core.section import Section, section
+from wyntaxis.core.train.next_part import open_end
 from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, apply_set
 from wyntaxis.core.wiring import plugging
 from wyntaxis.core.wording import utc_stamp
 from wyntaxis.desk.stock import ShelfStock
 
 R = TypeVar("R")
-
-NEW_RIG: dict[str, Any] = {
-    "format": "wyntaxis-rig",
-    "version": 1,
-    "name": "New rig",
-    "telescope": {"id": "telescope", "name": "Telescope", "focal_length_mm": 500, "aperture_mm": 100},
-    "train": [],
-    "guiding": {"kind": "none"},
-}
-
-NEW_PART_LENGTH_MM = 10.0
 
 
 class Session(QObject):
@@ -73,7 +67,7 @@ class Session(QObject):
     @classmethod
     def new(cls, stock: ShelfStock | None = None) -> Session:
         """Return a session on a rig with no parts yet."""
-        return cls(store.validated(NEW_RIG), stock=stock)
+        return cls(blank_rig(), stock=stock)
 
     @property
     def document(self) -> Rig:
@@ -95,7 +89,8 @@ class Session(QObject):
         """Make a change; False, with ``refused`` saying why, when the result would not be a rig."""
         values = tuple((document_path(self.document, self.variant, path), value) for path, value in change.values)
         try:
-            rig = edit.apply(self.document, Change(change.label, values))
+            assumes = tuple(document_path(self.document, self.variant, path) for path in change.assumes)
+            rig = edit.apply(self.document, Change(change.label, values, assumes))
         except InputError as error:
             self.refused.emit(str(error))
             return False
@@ -121,7 +116,27 @@ class Session(QObject):
         """Put a new part of a kind in before ``index`` and choose it."""
         part_id = edit.free_id(self._everything(), kind)
         part: dict[str, Any] = {"id": part_id, "kind": kind, "length_mm": NEW_PART_LENGTH_MM}
-        return self._insert(list_path, index, part, f"Add {kind.replace('_', ' ')}")
+        return self._insert(list_path, index, part, f"Add {kind.replace('_', ' ')}", [("length_mm",)])
+
+    def fill_in(self, path: DocumentPath, value: Any, label: str) -> bool:
+        """Put something in that has to stand, with numbers that nobody gave: they are marked as assumed."""
+        return self.apply(Change(label, ((path, value),), numbers_below(path, value)))
+
+    def take_draft(self, drafted: Draft, label: str) -> None:
+        """Go on from a drafted rig; undo takes the whole of it back."""
+        self.variant = None
+        self._push(drafted.rig, label)
+
+    def add_next(self, kind: str, shelf_id: str, *, guide: bool) -> bool:
+        """Put the next part in at the open end of the train or the guide path: of a kind, or from the shelf."""
+        end = open_end(self.rig, guide=guide)
+        if end is None:
+            return False
+        where: DocumentPath = ("guiding", "path") if guide else ("train",)
+        entry = self.stock.shelf.find(shelf_id) if shelf_id else None
+        if entry is not None:
+            return self.put_in(entry.part, where, end.index)
+        return self.add_part(where, end.index, kind)
 
     def put_in(self, part: Part, list_path: DocumentPath, index: int) -> bool:
         """Put a copy of a shelf part in before ``index`` and choose it."""
@@ -139,9 +154,18 @@ class Session(QObject):
             index -= 1
         return (("guiding", "path") if on_guide else ("train",)), index
 
-    def _insert(self, list_path: DocumentPath, index: int, part: dict[str, Any], label: str) -> bool:
+    def _insert(
+        self,
+        list_path: DocumentPath,
+        index: int,
+        part: dict[str, Any],
+        label: str,
+        assumes: Sequence[DocumentPath] = (),
+    ) -> bool:
         where = self._place(list_path)
-        return self._restructure(lambda: edit.insert_part(self.document, where, index, part), label, part["id"])
+        return self._restructure(
+            lambda: edit.insert_part(self.document, where, index, part, assumes), label, part["id"]
+        )
 
     def _place(self, list_path: DocumentPath) -> DocumentPath:
         return document_path(self.document, self.variant, list_path)

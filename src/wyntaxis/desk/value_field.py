@@ -22,11 +22,14 @@ class ValueField(QLineEdit):
 
     entered = pyqtSignal(tuple, object)
     refused = pyqtSignal(str)
+    _pressed_enter = False
 
     def __init__(self, path: DocumentPath, name: str, unit: str = "", kind: str = "number") -> None:
         super().__init__()
         self.path, self.unit, self.kind = path, unit, kind
         self._shown = ""
+        self._assumed = False
+        self._name = name
         self.setAccessibleName(f"{name} in {unit}" if unit else name)
         if kind not in ("text", "list"):
             self.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -45,6 +48,18 @@ class ValueField(QLineEdit):
         self.setCursorPosition(0)
         self.mark(False)
 
+    def show_assumed(self, assumed: bool) -> None:
+        """Show whether nobody gave the value: grey, dashed, with the word in its tooltip; Enter takes it as given."""
+        if assumed == self._assumed:
+            return
+        self._assumed = assumed
+        self.setProperty("assumed", assumed)
+        self.setToolTip("Assumed: nobody gave it yet. Type it, or press Enter to say that it is so" if assumed else "")
+        self.setAccessibleDescription("assumed, not given" if assumed else "")
+        style = self.style()
+        if style is not None:
+            style.polish(self)
+
     def mark(self, invalid: bool) -> None:
         """Mark the field as refused, or take the mark away."""
         if bool(self.property("invalid")) != invalid:
@@ -54,7 +69,9 @@ class ValueField(QLineEdit):
                 style.polish(self)
 
     def _finish(self) -> None:
-        if self.text() == self._shown:
+        is_meant = self._assumed and bool(self._shown) and (self._pressed_enter or self.isModified())
+        self._pressed_enter = False
+        if self.text() == self._shown and not is_meant:
             self.mark(False)
             return
         try:
@@ -84,6 +101,7 @@ class ValueField(QLineEdit):
             self.selectAll()
             self.mark(False)
             return
+        self._pressed_enter = a0 is not None and a0.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
         super().keyPressEvent(a0)
 
 

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
+    from wyntaxis.desk.start_page import StartPage
     from wyntaxis.desk.stock import ShelfStock
 
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
@@ -48,6 +49,7 @@ class MainWindow(Workplace):
         self.shelf_path = shelf_path
         self._stock: ShelfStock | None = None
         self._comparison: ComparePage | None = None
+        self.start_page: StartPage | None = None
         self.built = False
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
@@ -152,6 +154,7 @@ class MainWindow(Workplace):
         self.band.part_chosen.connect(self._part_chosen)
         self.band.length_entered.connect(self._length_entered)
         self.band.refused.connect(self.refuse)
+        self.band.next_chosen.connect(self._add_next)
         self.band.shelf_part_dropped.connect(lambda *drop: self.session and self.session.drop_from_shelf(*drop))
         self.band.part_dropped.connect(lambda *drop: self.session and self.session.move_to(*drop))
         self.drawing.wiring.device_chosen.connect(self._device_chosen)
@@ -211,10 +214,16 @@ class MainWindow(Workplace):
 
     def attach(self, session: Session) -> None:
         """Show a session in place of the one before."""
+        from wyntaxis.core.rig.blank import is_blank
+
         self.build()
         for sheet in self.sheets.values():
             self.stack.removeWidget(sheet)
             sheet.deleteLater()
+        if self.start_page is not None:
+            self.stack.removeWidget(self.start_page)
+            self.start_page.deleteLater()
+            self.start_page = None
         self.session = session
         self.sheets = _Sheets(self._make_sheet)
         session.changed.connect(self.refresh)
@@ -232,6 +241,8 @@ class MainWindow(Workplace):
         self.drawing.show_session(session)
         self.show_step(self.step.key)
         self.refresh()
+        if session.path is None and is_blank(session.document):
+            self.show_start()
 
     def _make_sheet(self, key: str) -> StepSheet:
         from wyntaxis.core.steps import steps
@@ -296,7 +307,10 @@ class MainWindow(Workplace):
         self.drawing.refresh()
         if self._comparison is not None and self.stack.currentWidget() is self._comparison:
             self._comparison.show_session(session, self.palette_in_use)
-        self.sheets[self.step.key].refresh()
+        if self.start_page is not None and self.stack.currentWidget() is self.start_page:
+            self.start_page.refresh()
+        else:
+            self.sheets[self.step.key].refresh()
         self.worklist.show_tallies(tallies(session.evaluation))
         self._list_findings()
         place = session.path.name if session.path else "not saved yet"
@@ -355,6 +369,42 @@ class MainWindow(Workplace):
         from wyntaxis.core.steps import steps
 
         self.show_step(steps()[(steps().index(self.step) + by) % len(steps())].key)
+
+    def show_start(self) -> None:
+        """Show the start page: drafting from what is in hand, and what nobody gave yet."""
+        from wyntaxis.core.steps import LIGHT_PATH
+        from wyntaxis.desk.start_page import StartPage
+
+        if self.session is None:
+            return
+        if self.start_page is None:
+            self.start_page = StartPage(self.session)
+            self.start_page.parts_asked.connect(self._begin_with_parts)
+            self.start_page.demo_asked.connect(lambda name: self.files.guard(lambda: self.files.open_demo(name)))
+            self.stack.addWidget(self.start_page)
+        self.step = LIGHT_PATH
+        self.drawing.show_step(self.step)
+        self.worklist.show_current(None)
+        self.start_page.refresh()
+        self.stack.setCurrentWidget(self.start_page)
+        self.start_page.first_field().setFocus()
+
+    def leave_start(self) -> None:
+        """Go from the start page, where it is shown, to the sheet of the step."""
+        if self.start_page is not None and self.stack.currentWidget() is self.start_page:
+            self.show_step(self.step.key)
+
+    def _begin_with_parts(self) -> None:
+        """Begin part by part: the drawing asks what comes next."""
+        self.show_step("light_path")
+        self.band.setFocus()
+        self.band.ask_next()
+
+    def _add_next(self, kind: str, shelf_id: str, guide: bool) -> None:
+        """Put the part that was chosen for the open end in."""
+        if self.session is not None:
+            self.session.add_next(kind, shelf_id, guide=guide)
+            self.leave_start()
 
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""

@@ -198,10 +198,10 @@ class WorklistView(QScrollArea):
                 heading.verdict = verdict
                 heading.describe()
 
-    def show_current(self, step: Step) -> None:
-        """Mark the step whose sheet is shown."""
+    def show_current(self, step: Step | None) -> None:
+        """Mark the step whose sheet is shown; none where another page is."""
         for key, line in self._lines.items():
-            line.current = key == step.key
+            line.current = step is not None and key == step.key
             line.update()
 
     def set_palette(self, palette: Palette) -> None:

@@ -59,6 +59,14 @@ class Workplace(QMainWindow):
         """Fold the drawing to a strip, or unfold it."""
         raise NotImplementedError
 
+    def leave_start(self) -> None:
+        """Go from the start page, where it is shown, to the sheet of the step."""
+        raise NotImplementedError
+
+    def show_start(self) -> None:
+        """Show the start page."""
+        raise NotImplementedError
+
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""
         raise NotImplementedError

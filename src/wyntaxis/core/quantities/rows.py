@@ -215,4 +215,6 @@ def is_judged(row: Quantity) -> bool:
     bool
         Whether it is.
     """
+    if not row.legs:
+        return False
     return bool(row.target is not None or row.verdict_override is not None or len(row.legs) > 1 or row.assumed)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import copy
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from pydantic import BaseModel
@@ -226,6 +227,58 @@ def of_variant(
     return found
 
 
+@dataclass(frozen=True)
+class MarkedField:
+    """A marked value: what it lies in, its label, unit and form, its path and the value."""
+
+    thing: str
+    label: str
+    unit: str
+    form: str
+    path: DocumentPath
+    value: Any
+
+    @property
+    def title(self) -> str:
+        """What it is called: ``ring: length``."""
+        return f"{self.thing}: {self.label[:1].lower()}{self.label[1:]}"
+
+
+def marked_field(rig: BaseModel, text: str) -> MarkedField:
+    """Return a marked value with how it is shown.
+
+    Parameters
+    ----------
+    rig, text
+        The rig, and the path of one of its values.
+
+    Returns
+    -------
+    MarkedField
+        Its label made of its keys where it is shown nowhere.
+    """
+    path = parse_path(text)
+    thing, names = "", []
+    node: Any = rig
+    model: type[BaseModel] = type(rig)
+    for step in path:
+        node = value_at(node, (step,))
+        if isinstance(step, str):
+            names.append(step)
+        title = getattr(node, "title", None)
+        if isinstance(node, BaseModel) and isinstance(title, str):
+            thing, model, names = title, type(node), []
+    if not thing and len(path) > 1 and isinstance(path[0], str):
+        thing, model, names = path[0], type(value_at(rig, path[:1])), names[1:]
+    try:
+        field = shown_at(model, *names)
+        label, unit, form = field.label, field.unit, field.kind
+    except (KeyError, ValueError):
+        label, unit = " ".join(name.rpartition("_")[0] or name for name in names), ""
+        form = "text" if isinstance(node, str) else "number"
+    return MarkedField(thing, label, unit, form, path, node)
+
+
 def mark_label(rig: BaseModel, text: str) -> str:
     """Return what a marked value is called, with the value: ``ring: length 10 mm``.
 
@@ -237,26 +290,30 @@ def mark_label(rig: BaseModel, text: str) -> str:
     Returns
     -------
     str
-        On one line; the path itself where its field is shown nowhere.
+        On one line.
     """
-    path = parse_path(text)
-    thing, names = "", []
-    node: Any = rig
-    model: type[BaseModel] = type(rig)
-    for step in path:
-        node = value_at(node, (step,))
-        if isinstance(step, str):
-            names.append(step)
-        title = getattr(node, "title", None)
-        if isinstance(title, str):
-            thing, model, names = title, type(node), []
-    if not thing and len(path) > 1 and isinstance(path[0], str):
-        thing, model, names = path[0], type(value_at(rig, path[:1])), names[1:]
-    try:
-        field = shown_at(model, *names)
-        label, unit = field.label, field.unit
-    except (KeyError, ValueError):
-        label, unit = " ".join(name.rpartition("_")[0] or name for name in names), ""
-    value = f"{node:g}" if isinstance(node, (int, float)) and not isinstance(node, bool) else str(node)
-    within = label[:1].lower() + label[1:]
-    return f"{thing}: {within} {value}" + (f" {unit}" if unit else "")
+    field = marked_field(rig, text)
+    is_number = isinstance(field.value, (int, float)) and not isinstance(field.value, bool)
+    value = f"{field.value:g}" if is_number else str(field.value)
+    return f"{field.title} {value}" + (f" {field.unit}" if field.unit else "")
+
+
+def numbers_below(path: DocumentPath, value: Any) -> tuple[DocumentPath, ...]:
+    """Return the paths of the numbers of something that is filled in at a place: those that nobody gave.
+
+    Parameters
+    ----------
+    path, value
+        Where it is put, and what: a plain document, or a number.
+
+    Returns
+    -------
+    tuple of DocumentPath
+        For :attr:`wyntaxis.core.rig.edit.Change.assumes`.
+    """
+    return tuple(
+        leaf
+        for leaf in leaves(value, path)
+        if isinstance(value_at(value, leaf[len(path) :]), (int, float))
+        and not isinstance(value_at(value, leaf[len(path) :]), bool)
+    )

@@ -13,8 +13,11 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QApplication, QLineEdit, QToolTip, QWidget
+from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QToolTip, QWidget
 
+from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.core.rig.parts import PART_KINDS
+from wyntaxis.core.train.next_part import fitting, open_end
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.plain_widgets import tip
@@ -24,6 +27,8 @@ from wyntaxis.desk.section.picture import SectionPicture
 SHELF_MIME = "application/x-wyntaxis-shelf-part"
 PART_MIME = "application/x-wyntaxis-part"
 ZOOM_STEP = 1.25
+MAX_FITTING = 12
+"""How many of the shelf's pieces the list of what may come next has."""
 
 
 class SectionBand(SectionPicture):
@@ -34,6 +39,7 @@ class SectionBand(SectionPicture):
     refused = pyqtSignal(str)
     shelf_part_dropped = pyqtSignal(str, str, int)
     part_dropped = pyqtSignal(str, str, int)
+    next_chosen = pyqtSignal(str, str, bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -44,6 +50,7 @@ class SectionBand(SectionPicture):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self._pressed: tuple[QPointF, str] | None = None
+        self.next_menu: QMenu | None = None
         self.setAccessibleName("Section of the light path")
         self.setToolTipDuration(8000)
 
@@ -136,6 +143,40 @@ class SectionBand(SectionPicture):
             editor.hide()
             editor.deleteLater()
 
+    # What comes next
+
+    def ask_next(self) -> None:
+        """Open a list of what may come next at the open end: the shelf's pieces that mate first, then the kinds."""
+        session = self._session
+        if session is None:
+            return
+        on_guide = session.chosen is not None and session.chosen[0][0] == "guiding"
+        guide = on_guide or open_end(session.rig) is None
+        end = open_end(session.rig, guide=guide)
+        if end is None:
+            self.refused.emit("the train ends in its camera, and so does the guide path: nothing comes next")
+            return
+        menu = QMenu(self)
+        menu.setAccessibleName(f"What comes next after {end.after}?")
+        used = frozenset(part.title for _, part in session.rig.parts())
+        for part in fitting(session.stock.shelf.parts, end, used)[:MAX_FITTING]:
+            entry = menu.addAction(plain(f"{part.title}, {short(part.optical_length_mm)} mm").replace("&", "&&"))
+            if entry is not None:
+                entry.triggered.connect(lambda _on, own=part.id: self.next_chosen.emit("", own, guide))
+        if not menu.isEmpty():
+            menu.addSeparator()
+        for kind in PART_KINDS:
+            entry = menu.addAction(f"&{kind.replace('_', ' ').capitalize()}")
+            if entry is not None:
+                entry.triggered.connect(lambda _on, own=kind: self.next_chosen.emit(own, "", guide))
+        self.next_menu = menu
+        box = self.ghost_box()
+        at = box.bottomLeft().toPoint() if box is not None else self.rect().center()
+        menu.popup(self.mapToGlobal(at))
+        first = menu.actions()
+        if first:
+            menu.setActiveAction(first[0])
+
     # Events
 
     def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
@@ -178,6 +219,10 @@ class SectionBand(SectionPicture):
 
     def mousePressEvent(self, a0: QMouseEvent | None) -> None:
         if a0 is None:
+            return
+        ghost = self.ghost_box()
+        if ghost is not None and ghost.contains(a0.position()):
+            self.ask_next()
             return
         shape = self._shape_at(a0.position())
         if shape is not None and a0.button() == Qt.MouseButton.LeftButton:

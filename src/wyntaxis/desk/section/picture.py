@@ -10,11 +10,12 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.section import CAMERA_BEHIND_SENSOR_MM, shortened
+from wyntaxis.core.train.next_part import open_end
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.section.chain import DimensionBox, chain_height, draw_chain, leader_rows_needed, length_text
 from wyntaxis.desk.section.detail import draw_detail, draw_measured
-from wyntaxis.desk.section.drafting import DraftingPainter
+from wyntaxis.desk.section.drafting import DASHES, DraftingPainter
 from wyntaxis.desk.section.drawing import (
     CAMERA_BODY_MM,
     MARK_PX,
@@ -36,6 +37,8 @@ DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
 TEST_SHARE = 0.55
 """How much of the band the numbers of what is measured take."""
 LARGEST_SCALE_PX_MM = 14.0
+GHOST_EM = 11.0
+"""How wide the part that is still missing is drawn, in sizes of the text."""
 
 
 def _doubt(row: Quantity) -> str:
@@ -178,7 +181,10 @@ class SectionPicture(QWidget):
             left_mm = max(left_mm, -section.branch.at_mm)
         if section.branch is not None and section.branch.turned:
             labels = max(sheet.width_of(length_text(s), small=True) for s in section.branch.parts)
-        along = (width - 2 * margin) / (section.length_mm + left_mm + right_mm)
+        ghost = 0.0
+        if self._session is not None and open_end(self._session.rig) is not None:
+            ghost = GHOST_EM * self.fontInfo().pixelSize()
+        along = max(width - 2 * margin - ghost, 60.0) / (section.length_mm + left_mm + right_mm)
         across = (axis_y - 10) / (shortened(section, 0.0).top_mm + 2)
         scale = max(min(across, along, LARGEST_SCALE_PX_MM), 0.2)
         branch, drawn_section = section.branch, section
@@ -186,7 +192,7 @@ class SectionPicture(QWidget):
             most = (axis_y - 10) / scale - 2 - branch.height_mm - CAMERA_BEHIND_SENSOR_MM - 2
             drawn_section = shortened(section, most)
         drawn = scale * (section.length_mm + left_mm + right_mm)
-        origin = (width - drawn) / 2 + left_mm * scale
+        origin = (width - ghost - drawn) / 2 + left_mm * scale
         if branch is not None and branch.turned:
             origin = max(origin, labels + 24 + 20 * scale - branch.at_mm * scale)
         return View(scale, origin, axis_y), drawn_section
@@ -210,6 +216,7 @@ class SectionPicture(QWidget):
             self._dimensions = draw_chain(sheet, section, view, chosen)
             draw_joints(sheet, section, view)
             draw_balloons(sheet, section, view, chosen)
+            self._paint_ghost(sheet)
             self._paint_drop(sheet, view)
             self._paint_scale_note(sheet, view)
             self._paint_title(sheet, view)
@@ -221,15 +228,42 @@ class SectionPicture(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
+    def ghost_box(self) -> QRectF | None:
+        """Return where the part that is still missing is drawn; None where the train ends in its camera."""
+        session, section = self._session, self.drawn
+        if session is None or section is None or open_end(session.rig) is None:
+            return None
+        height = 4.5 * self.fontInfo().pixelSize()
+        width = GHOST_EM * self.fontInfo().pixelSize()
+        if not section.parts:
+            return QRectF(self.width() / 2 - width / 2, self.height() / 2 - height / 2, width, height)
+        view = self.view()
+        top = view.y(section.parts[-1].outer_radius_mm)
+        return QRectF(view.x(section.length_mm) + 3, min(top, view.axis_y - height), width, height)
+
+    def _paint_ghost(self, sheet: DraftingPainter) -> None:
+        """Draw the part that is still missing, dashed: what comes next?"""
+        box = self.ghost_box()
+        if box is None or self._session is None:
+            return
+        end = open_end(self._session.rig)
+        sheet.painter.setPen(sheet.pen("faded", 1.6, DASHES))
+        sheet.painter.setBrush(sheet.palette.color("paper"))
+        sheet.painter.drawRect(box)
+        middle, line = box.center(), sheet.height_of(small=True)
+        sheet.write(middle.x(), middle.y() - line, "What comes next?")
+        metrics = QFontMetricsF(sheet.small)
+        after = f"after {end.after}" if end is not None else ""
+        told = metrics.elidedText(after, Qt.TextElideMode.ElideRight, box.width() - 12)
+        sheet.write(middle.x(), middle.y() + 0.3 * line, told, small=True, color="faded")
+        sheet.write(middle.x(), middle.y() + 1.4 * line, "click, or Ctrl+Enter", small=True, color="faded")
+
     def _paint_empty(self, sheet: DraftingPainter, *, no_parts: bool) -> None:
         middle = QPointF(self.width() / 2, self.height() / 2)
         if not no_parts:
             sheet.write(middle.x(), middle.y(), self.waiting_text or "Opening the rig …", color="faded")
             return
-        sheet.write(middle.x(), middle.y() - 12, "The train has no parts yet.")
-        sheet.write(
-            middle.x(), middle.y() + 12, "Part → Add: begin at the telescope, end with the camera.", color="faded"
-        )
+        self._paint_ghost(sheet)
 
     def _paint_scale_note(self, sheet: DraftingPainter, view: View) -> None:
         """Draw a scale bar of a round length, and say that only the half above the axis is drawn."""

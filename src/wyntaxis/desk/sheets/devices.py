@@ -4,23 +4,26 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.records.presence import presence
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.devices import (
     ACTIONS,
     DEVICE_KINDS,
+    SWITCHES,
     Device,
+    Outlet,
     Slot,
     Storage,
     Supply,
 )
 from wyntaxis.core.rig.shown import ShownField, shown_fields
 from wyntaxis.core.steps import DEVICES, Step
-from wyntaxis.core.wording import short
 from wyntaxis.core.worklist import findings_of
+from wyntaxis.desk.card import Card
+from wyntaxis.desk.device_tile import DeviceTile, Tile, tile_of
+from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -29,14 +32,28 @@ from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.specs import NIGHT
-from wyntaxis.desk.tables import TextTable
 
-_PRESENCE_WORDS = {Verdict.HOLDS: "yes", Verdict.FAILS: "no", Verdict.UNPROVEN: "unproven", Verdict.TIGHT: "doubtful"}
+PURPOSES = (
+    ("Imaging", ("camera", "filter_wheel", "focuser", "rotator", "flat_panel", "cover")),
+    ("Mount and guiding", ("mount", "guide_camera")),
+    ("Power and dew", ("power_box", "dew_heater", "relay_switch")),
+    ("Computer and lines", ("computer", "hub", "clock")),
+    ("Weather and shelter", ("weather", "safety_monitor", "roof", "dome")),
+)
+"""What devices are for, in the order of the sheet."""
+TILE_EM = 19
+"""How wide a card is at the least, in sizes of the text."""
 
 
-def device_specs(parts: tuple[str, ...], supplies: tuple[str, ...]) -> tuple[ShownField, ...]:
-    """Return the fields that every device shows; the parts and supplies of the rig are its choices."""
-    choices: dict[DocumentPath, tuple[str, ...]] = {("part",): parts, ("power", "supply"): supplies}
+def device_specs(
+    parts: tuple[str, ...], supplies: tuple[str, ...], hubs: tuple[str, ...] = ()
+) -> tuple[ShownField, ...]:
+    """Return the fields that every device shows; the parts, supplies and hubs of the rig are its choices."""
+    choices: dict[DocumentPath, tuple[str, ...]] = {
+        ("part",): parts,
+        ("power", "supply"): supplies,
+        ("connection", "hub"): hubs,
+    }
     return tuple(
         field.with_choices(choices[field.path]) if field.path in choices else field for field in shown_fields(Device)
     )
@@ -50,12 +67,6 @@ class DevicesSheet(StepSheet):
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self._chosen: str | None = None
-        self.table = TextTable(
-            "Devices",
-            ("Device", "Kind", "At part", "Driver", "Reached by", "Connected", "Draws\nA"),
-            left=(0, 1, 2, 3, 4, 5),
-        )
-        self.table.itemSelectionChanged.connect(self._selected)
         column = self.add_wide_column()
         row = QHBoxLayout()
         self.kinds = QComboBox()
@@ -73,14 +84,27 @@ class DevicesSheet(StepSheet):
         )
         self.empty.setWordWrap(True)
         column.addWidget(self.empty)
-        column.addWidget(self.table)
-        self.card = self.add_card(3)
+        self.groups = {title: _Group(title) for title, _ in PURPOSES}
+        for group in self.groups.values():
+            group.chosen.connect(self.choose)
+            column.addWidget(group)
+        self._column = column
+        self.editor = Panel("")
+        self.card = Card(3)
+        self.card.entered.connect(session.set_value)
+        self.card.refused.connect(session.refused)
         self.settings = SettingsGrid(session, palette)
+        self.rest = Fold("Identity, driver, connection, power", lambda: self.card, self._show_rest)
         self.slots = RowsEditor(session, "Slots", shown_fields(Slot), "slot", lambda: {"name": ""})
         self.storage = RowsEditor(session, "Disks and cards", shown_fields(Storage), "disk", lambda: {"name": "disk"})
+        self.outlets = RowsEditor(session, "Relays", shown_fields(Outlet), "relay", lambda: {"name": "relay"})
         self.supplies = RowsEditor(session, "Supplies", shown_fields(Supply), "supply", self._fresh_supply)
-        for widget in (self.settings, self.slots, self.storage, self.supplies):
-            self.inputs.addWidget(widget)
+        self.supply_outlets = RowsEditor(session, "Outlets", shown_fields(Outlet), "outlet", lambda: {"name": "outlet"})
+        session.device_changed.connect(self._device_chosen)
+        for widget in (self.settings, self.slots, self.storage, self.outlets, self.rest):
+            self.editor.column.addWidget(widget)
+        self.inputs.addWidget(self.supplies)
+        self.inputs.addWidget(self.supply_outlets)
         self.plan_card = self.add_card(2)
         self.actions_panel = _ActionsPanel(session)
         self.inputs.addWidget(self.actions_panel)
@@ -104,11 +128,19 @@ class DevicesSheet(StepSheet):
             self.session.choose_finding(max(about, key=lambda f: f.verdict.severity))
         self.refresh()
 
-    def _selected(self) -> None:
-        row = self.table.currentRow()
-        devices = self.session.rig.devices
-        if 0 <= row < len(devices) and devices[row].id != (self.chosen[1].id if self.chosen else None):
-            self.choose(devices[row].id)
+    def _device_chosen(self, device_id: str) -> None:
+        """Turn to a device that was chosen in the drawing."""
+        if any(device.id == device_id for device in self.session.rig.devices):
+            self._chosen = device_id
+            if self.isVisible():
+                self.refresh()
+                group = self._group_of(device_id)
+                if group is not None:
+                    self.ensureWidgetVisible(self.editor if self.editor.isVisible() else group)
+
+    def _group_of(self, device_id: str) -> _Group | None:
+        kind = next((device.kind for device in self.session.rig.devices if device.id == device_id), "")
+        return next((self.groups[title] for title, kinds in PURPOSES if kind in kinds), None)
 
     def add(self) -> None:
         """Add a device of the kind chosen, at the part that it is, where the train has one."""
@@ -150,54 +182,73 @@ class DevicesSheet(StepSheet):
         super().refresh()
         rig, chosen = self.session.rig, self.chosen
         self.empty.setVisible(not rig.devices)
-        self.table.setVisible(bool(rig.devices))
         self.remove_button.setEnabled(chosen is not None)
-        self._show_table(chosen[0] if chosen else -1)
-        self.card.setVisible(chosen is not None)
-        self.settings.setVisible(chosen is not None)
-        self.slots.setVisible(chosen is not None and chosen[1].kind == "filter_wheel")
-        self.storage.setVisible(chosen is not None and chosen[1].kind == "computer")
+        self._show_tiles(chosen[1].id if chosen else "")
+        self.editor.setVisible(chosen is not None)
         if chosen is not None:
             index, device = chosen
-            parts = tuple(part.id for _, part in rig.parts())
-            supplies = tuple(supply.id for supply in rig.supplies)
-            title = f"{device.title} ({device.kind.replace('_', ' ')})"
-            self.card.show_object(title, ("devices", index), device_specs(parts, supplies), rig)
+            self._place_editor(device.id)
+            self.editor.heading.setText(f"{device.title} ({device.kind.replace('_', ' ')})")
             self.settings.show_device(device, index)
+            self.slots.setVisible(device.kind == "filter_wheel")
+            self.storage.setVisible(device.kind == "computer")
+            self.outlets.setVisible(device.kind in SWITCHES)
+            self.rest.refresh()
             if device.kind == "filter_wheel":
                 name = f"Slots of {device.title}, in order"
                 self.slots.show_list(name, ("devices", index, "slots"), len(device.slots), rig)
             if device.kind == "computer":
                 name = f"Disks and cards of {device.title}"
                 self.storage.show_list(name, ("devices", index, "storage"), len(device.storage), rig)
+            if device.kind in SWITCHES:
+                self.outlets.show_list(
+                    f"Relays of {device.title}", ("devices", index, "outlets"), len(device.outlets), rig
+                )
         self.supplies.show_list("Supplies", ("supplies",), len(rig.supplies), rig)
+        boxes = [(at, own) for at, own in enumerate(rig.supplies) if own.outlets or own.kind == "power_box"]
+        self.supply_outlets.setVisible(bool(boxes))
+        if boxes:
+            at, own = boxes[0]
+            self.supply_outlets.show_list(f"Outlets of {own.title}", ("supplies", at, "outlets"), len(own.outlets), rig)
         self.plan_card.show_object("Plan of the night", ("plan",), NIGHT, rig)
         self.actions_panel.refresh()
 
-    def _show_table(self, chosen: int) -> None:
-        evaluation, rows, verdicts = self.session.evaluation, [], []
-        for device in self.session.rig.devices:
-            driver, link, power = device.driver, device.connection, device.power
-            part = self.session.rig.find(device.part) if device.part else None
-            about = [f.verdict for f in evaluation.findings if f.subject == device.id]
-            there = presence(evaluation, device)
-            rows.append(
-                [
-                    device.title,
-                    device.kind.replace("_", " "),
-                    part[1].title if part else device.part or "–",
-                    f"{driver.name or ''} {driver.version or ''}".strip() if driver else "–",
-                    _reached_by(device) if link else "–",
-                    _PRESENCE_WORDS[there.verdict],
-                    short(power.current_a, 2) if power and power.current_a is not None else "–",
-                ]
-            )
-            verdicts.append(worst(about))
-        self.table.blockSignals(True)
-        self.table.show_rows(rows, verdicts=verdicts, palette=self._palette)
-        if chosen >= 0:
-            self.table.setCurrentCell(chosen, 0)
-        self.table.blockSignals(False)
+    def _show_rest(self) -> None:
+        """Show what folds away of the chosen device."""
+        chosen, rig = self.chosen, self.session.rig
+        if chosen is None:
+            return
+        index, device = chosen
+        parts = tuple(part.id for _, part in rig.parts())
+        supplies = tuple(supply.id for supply in rig.supplies)
+        hubs = tuple(own.id for own in rig.devices if own.kind in ("hub", "computer") and own.id != device.id)
+        self.card.show_object("", ("devices", index), device_specs(parts, supplies, hubs), rig)
+        self.card.fit_to_width(self.editor.width() - 20)
+
+    def _place_editor(self, device_id: str) -> None:
+        """Put the editor under the group that the chosen device is in."""
+        group = self._group_of(device_id)
+        if group is None:
+            return
+        at = self._column.indexOf(group) + 1
+        if self._column.indexOf(self.editor) != at:
+            self._column.removeWidget(self.editor)
+            self._column.insertWidget(self._column.indexOf(group) + 1, self.editor)
+
+    def _show_tiles(self, chosen: str) -> None:
+        evaluation = self.session.evaluation
+        viewport = self.viewport()
+        width = (viewport.width() if viewport is not None else self.width()) - 24
+        columns = max(int(width // (TILE_EM * self.fontInfo().pixelSize())), 1)
+        for title, kinds in PURPOSES:
+            own = [device for kind in kinds for device in self.session.rig.devices if device.kind == kind]
+            tiles = [tile_of(evaluation, device) for device in own]
+            self.groups[title].show_tiles(tiles, chosen, columns, self._palette)
+
+    def resizeEvent(self, a0: object) -> None:
+        super().resizeEvent(a0)
+        self._show_tiles(self.chosen[1].id if self.chosen else "")
+        self.card.fit_to_width(self.editor.width() - 20)
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
@@ -205,13 +256,63 @@ class DevicesSheet(StepSheet):
         self.refresh()
 
 
-def _reached_by(device: Device) -> str:
-    link = device.connection
-    if link is None:
-        return "–"
-    if link.host:
-        return f"{link.host}:{link.tcp_port}" if link.tcp_port else link.host
-    return link.port or link.kind or "–"
+class _Group(QWidget):
+    """The cards of the devices that serve one purpose; ``chosen`` carries a device's id."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.tiles: list[DeviceTile] = []
+        self._laid_out: tuple[int, tuple[int, ...]] = (0, ())
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 2)
+        column.setSpacing(3)
+        heading = PlainLabel(title)
+        heading.setProperty("role", "faded")
+        column.addWidget(heading)
+        self._beside = QHBoxLayout()
+        self._beside.setSpacing(6)
+        column.addLayout(self._beside)
+        self._stacks: list[QVBoxLayout] = []
+        self.setAccessibleName(f"Devices: {title}")
+
+    def show_tiles(self, tiles: list[Tile], chosen: str, columns: int, palette: Palette) -> None:
+        """Show a card for each device, so many beside one another."""
+        self.setVisible(bool(tiles))
+        heights = tuple(len(tile.lines) + bool(tile.where) for tile in tiles)
+        while len(self.tiles) > len(tiles):
+            spare = self.tiles.pop()
+            spare.setParent(None)
+            spare.deleteLater()
+        while len(self.tiles) < len(tiles):
+            fresh = DeviceTile()
+            fresh.chosen.connect(self.chosen)
+            self.tiles.append(fresh)
+        if (columns, heights) != self._laid_out:
+            self._laid_out = (columns, heights)
+            self._stack(columns, heights)
+        for widget, tile in zip(self.tiles, tiles, strict=True):
+            widget.show_tile(tile, palette, is_chosen=tile.device_id == chosen)
+
+    def _stack(self, columns: int, heights: tuple[int, ...]) -> None:
+        """Stack the cards in columns, each on the lowest."""
+        for stack in self._stacks:
+            while stack.count():
+                stack.takeAt(0)
+        while len(self._stacks) < columns:
+            self._stacks.append(QVBoxLayout())
+            self._stacks[-1].setSpacing(6)
+            self._beside.addLayout(self._stacks[-1])
+        for at in range(len(self._stacks)):
+            self._beside.setStretch(at, 1 if at < columns else 0)
+        filled = [0] * columns
+        for widget, height in zip(self.tiles, heights, strict=True):
+            at = min(range(columns), key=filled.__getitem__)
+            self._stacks[at].addWidget(widget)
+            filled[at] += height + 3
+        for stack in self._stacks[:columns]:
+            stack.addStretch(1)
 
 
 class _ActionsPanel(Panel):

@@ -73,7 +73,11 @@ class GuideBranchSheet(PartsSheet):
             guiding |= {"taps": tappable[0][0], "path": path}
         elif kind == "separate":
             guiding |= {"telescope": {"id": "guide_telescope", **NEW_GUIDE_TELESCOPE}, "path": path}
-        if not self.session.apply(Change.of("Change the kind of guiding", ("guiding",), guiding)):
+        filled = (
+            [("guiding", "telescope", key) for key in ("focal_length_mm", "aperture_mm")] if kind == "separate" else []
+        )
+        change = Change("Change the kind of guiding", ((("guiding",), guiding),), tuple(filled))
+        if not self.session.apply(change):
             self.refresh()
 
     def _build_pulse(self) -> QWidget:
