@@ -124,10 +124,13 @@ class Monkey:
         return str(self.folder / name) if name else ""
 
     def settle(self, seconds: float = 0.0) -> None:
-        """Let the window work."""
+        """Let the window work, and let go of what it has put away: outside the application's own loop Qt keeps that."""
+        from PyQt6.QtCore import QCoreApplication, QEvent
+
         until = time.monotonic() + seconds
         while True:
             self.app.processEvents()
+            QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
             if time.monotonic() >= until:
                 return
 
@@ -136,8 +139,20 @@ class Monkey:
         moves = (self.press, self.press, self.type, self.type, self.choose, self.menu, self.edit, self.key, self.go)
         move = self.random.choice(moves)
         move()
-        self.app.processEvents()
+        self.settle()
+        self._answer_popup()
         return move.__name__
+
+    def _answer_popup(self) -> None:
+        """Choose something of a list that has opened, or put it away: it would keep the keyboard."""
+        from PyQt6.QtWidgets import QMenu
+
+        popup = self.app.activePopupWidget()
+        if isinstance(popup, QMenu) and popup.actions() and self.random.random() < 0.7:
+            self.random.choice(popup.actions()).trigger()
+        if popup is not None:
+            popup.close()
+            self.settle()
 
     def _some(self, kind: type[Any]) -> Any:
         found = [one for one in self.window.findChildren(kind) if one.isVisible() and one.isEnabled()]

@@ -60,6 +60,7 @@ class Card(QFrame):
     def show_object(self, title: str, base: DocumentPath, specs: tuple[ShownField, ...], document: Any) -> None:
         """Show an object of the document; the fields are kept where only values have changed."""
         self._title.setText(title)
+        self._title.setVisible(bool(title))
         if base != self._base or specs != self._specs:
             self._base, self._specs = base, specs
             self._build()
@@ -73,10 +74,26 @@ class Card(QFrame):
         """Take as many columns as a width has room for."""
         room = int(width // (COLUMN_EM * self.fontInfo().pixelSize()))
         columns = min(max(room, 1), self._most_columns)
+        while columns > 1 and self._least_width(columns) > width - 20:
+            columns -= 1
         if columns != self._columns:
             self._columns = columns
             if self._grid_holder is not None:
                 self._place()
+
+    def _least_width(self, columns: int) -> int:
+        """Return the width in px that so many columns of labels and fields need."""
+        if not self._fields:
+            return 0
+        rows = -(-len(self._fields) // columns)
+        paths = list(self._fields)
+        stacks = [paths[start : start + rows] for start in range(0, len(paths), rows)]
+        return sum(
+            max(self._labels[path].sizeHint().width() for path in stack)
+            + max(self._fields[path].minimumSizeHint().width() for path in stack)
+            + 14
+            for stack in stacks
+        )
 
     def _build(self) -> None:
         if self._grid_holder is not None:
@@ -109,7 +126,9 @@ class Card(QFrame):
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for index, (path, field) in enumerate(self._fields.items()):
             row, column = index % rows, 2 * (index // rows)
-            self._grid.addWidget(self._labels[path], row, column, right)
+            label = self._labels[path]
+            label.setWordWrap(self._columns == 1)
+            self._grid.addWidget(label, row, column, right if self._columns > 1 else Qt.AlignmentFlag.AlignVCenter)
             self._grid.addWidget(field, row, column + 1)
         # Tab follows the reading order, which is the order of the fields.
         fields = list(self._fields.values())

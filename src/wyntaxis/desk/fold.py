@@ -22,6 +22,8 @@ class Fold(QWidget):
         self.heading.setArrowType(Qt.ArrowType.RightArrow)
         self.heading.setCheckable(True)
         self.heading.setAccessibleName(title)
+        self.heading.setToolTip(title)
+        self.heading.setMinimumWidth(80)
         self.heading.toggled.connect(self._toggle)
         column.addWidget(self.heading)
         self.body: QWidget | None = None

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
+    QLayout,
     QProgressBar,
     QPushButton,
     QScrollArea,
@@ -34,6 +35,7 @@ class Panel(QFrame):
         self.column.setSpacing(5)
         self.heading = PlainLabel(title)
         self.heading.setProperty("role", "heading")
+        self.heading.setWordWrap(True)
         self.column.addWidget(self.heading)
 
     def add_text(self) -> PlainLabel:
@@ -44,7 +46,7 @@ class Panel(QFrame):
         return label
 
 
-def push_button(text: str, tip: str, action: Callable[[], object], row: QHBoxLayout | None = None) -> QPushButton:
+def push_button(text: str, tip: str, action: Callable[[], object], row: QLayout | None = None) -> QPushButton:
     """Return a button that acts, put into a row where one is given."""
     button = QPushButton(text)
     button.setToolTip(tip)
@@ -88,6 +90,10 @@ class GridPanel(Panel):
     def __init__(self, title: str) -> None:
         super().__init__(title)
         self._holder: SideScroll | None = None
+
+    def cells_beside(self, cell_em: float) -> int:
+        """Return how many cells of a width, in sizes of the text, have room beside one another."""
+        return max(int((self.width() - 24) // (cell_em * self.fontInfo().pixelSize())), 1)
 
     def fresh_grid(self) -> QGridLayout:
         """Take the grid of before out, and return an empty one in its place."""

@@ -319,7 +319,7 @@ class PartsTable(QTableView):
         return QSize(560, columns.sizeHint().height() + count * rows.defaultSectionSize() + 4)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(24 * self.fontInfo().pixelSize(), self.sizeHint().height())
+        return QSize(20 * self.fontInfo().pixelSize(), self.sizeHint().height())
 
     def set_palette(self, palette: Palette) -> None:
         """Draw the verdicts in another palette."""

@@ -9,7 +9,9 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QVBoxLayout
+from pyqtgraph.graphicsItems.LegendItem import ItemSample
 
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, GainResult
 from wyntaxis.core.evidence.sensor.exposure import (
@@ -25,6 +27,8 @@ from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData, PlotPanel
 
 LOWER_HEIGHT = 0.5
+SAMPLE_PX = 5.0
+"""How wide a curve is drawn in its legend, so that its colour is told."""
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
@@ -38,12 +42,25 @@ def _title(one: GainResult) -> str:
     return f"{gain}, {one.plane}" if one.plane else gain
 
 
+class _WideSample(ItemSample):  # type: ignore[misc]
+    """A curve's sample in the legend, wide enough to tell its colour."""
+
+    def paint(self, painter: QPainter, *_arguments: object) -> None:
+        pen = pg.mkPen(self.item.opts["pen"]) if self.item.opts.get("pen") is not None else None
+        if pen is None or self.item.opts.get("symbol") is not None:
+            super().paint(painter, *_arguments)
+            return
+        pen.setWidthF(SAMPLE_PX)
+        painter.setPen(pen)
+        painter.drawLine(1, 11, 19, 11)
+
+
 class BenchPlot(PlotPanel):
     """A plot whose curves are named in a legend."""
 
     def __init__(self, name: str, across: str, upward: str, corner: tuple[int, int] = (-10, 10)) -> None:
         super().__init__(name, across, upward)
-        self.legend = self.plot.addLegend(offset=corner)
+        self.legend = self.plot.addLegend(offset=corner, sampleType=_WideSample)
 
     def dress(self, palette: Palette) -> None:
         super().dress(palette)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton
 
 from wyntaxis.core.rig.base import DocumentPath
@@ -15,6 +16,9 @@ from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
+
+CELL_EM = 7.5
+"""How wide a field with its heading is, in sizes of the text."""
 
 
 class RowsEditor(GridPanel):
@@ -32,6 +36,7 @@ class RowsEditor(GridPanel):
         self._session, self._columns, self._word, self._fresh = session, tuple(columns), word, fresh
         self._base: DocumentPath = ()
         self._count = -1
+        self._beside = 0
         self.fields: list[list[Field]] = []
         row = QHBoxLayout()
         self.add_button = QPushButton(f"Add {word}")
@@ -53,6 +58,11 @@ class RowsEditor(GridPanel):
     def _build(self) -> None:
         grid = self.fresh_grid()
         self.fields = []
+        self._beside = min(self.cells_beside(CELL_EM), len(self._columns))
+        if self._beside < len(self._columns):
+            for index in range(self._count):
+                self.fields.append(self._block(grid, index))
+            return
         for at, spec in enumerate(self._columns):
             heading = PlainLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
             heading.setProperty("role", "faded")
@@ -62,25 +72,66 @@ class RowsEditor(GridPanel):
         for index in range(self._count):
             self.fields.append(self._row(grid, index))
 
-    def _row(self, grid: QGridLayout, index: int) -> list[Field]:
-        label = PlainLabel(str(index + 1))
-        label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        grid.addWidget(label, index + 1, 0)
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        if self._count < 0 or min(self.cells_beside(CELL_EM), len(self._columns)) == self._beside:
+            return
+        if not any(field.hasFocus() for row in self.fields for field in row):
+            self._build()
+            self.show_list(self.heading.text(), self._base, self._count, self._session.rig)
+
+    def _block(self, grid: QGridLayout, index: int) -> list[Field]:
+        """Lay an entry out in several rows, each field under its heading: the sheet is too narrow for one row."""
+        lines = -(-len(self._columns) // self._beside)
+        top = index * (2 * lines + 1)
+        head = QHBoxLayout()
+        head.addWidget(PlainLabel(f"{self._word} {index + 1}"))
+        head.addStretch(1)
+        for button in self._buttons(index):
+            head.addWidget(button)
+        grid.addLayout(head, top, 0, 1, self._beside)
         fields: list[Field] = []
         for at, spec in enumerate(self._columns):
-            field = make_field(spec, (*self._base, index), self._session.refused.emit)
-            field.setAccessibleName(f"{self._word} {index + 1}: {field.accessibleName()}")
-            field.entered.connect(lambda path, value, spec=spec: self._enter(path, value, spec))
-            grid.addWidget(field, index + 1, at + 1)
+            row, column = top + 1 + 2 * (at // self._beside), at % self._beside
+            heading = PlainLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
+            heading.setProperty("role", "faded")
+            field = self._field(spec, index)
+            heading.setBuddy(field)
+            grid.addWidget(heading, row, column)
+            grid.addWidget(field, row + 1, column)
+            grid.setColumnStretch(column, 1)
             fields.append(field)
+        return fields
+
+    def _field(self, spec: ShownField, index: int) -> Field:
+        field = make_field(spec, (*self._base, index), self._session.refused.emit)
+        field.setAccessibleName(f"{self._word} {index + 1}: {field.accessibleName()}")
+        field.entered.connect(lambda path, value, spec=spec: self._enter(path, value, spec))
+        return field
+
+    def _buttons(self, index: int) -> list[QPushButton]:
+        found = []
         for step, text, tip in ((-1, "↑", "Move up"), (1, "↓", "Move down"), (0, "×", "Remove")):
             button = QPushButton(text)
             button.setFixedWidth(button.fontMetrics().horizontalAdvance("×××") + 8)
             button.setToolTip(f"{tip}: {self._word} {index + 1}")
             button.setAccessibleName(f"{tip}: {self._word} {index + 1}")
             button.setEnabled(0 <= index + step < self._count)
-            button.clicked.connect(lambda _checked, index=index, step=step: self._act(index, step))
-            grid.addWidget(button, index + 1, len(self._columns) + {-1: 1, 1: 2, 0: 3}[step])
+            button.clicked.connect(lambda _checked, step=step: self._act(index, step))
+            found.append(button)
+        return found
+
+    def _row(self, grid: QGridLayout, index: int) -> list[Field]:
+        label = PlainLabel(str(index + 1))
+        label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        grid.addWidget(label, index + 1, 0)
+        fields: list[Field] = []
+        for at, spec in enumerate(self._columns):
+            field = self._field(spec, index)
+            grid.addWidget(field, index + 1, at + 1)
+            fields.append(field)
+        for at, button in enumerate(self._buttons(index), start=len(self._columns) + 1):
+            grid.addWidget(button, index + 1, at)
         return fields
 
     def _enter(self, path: DocumentPath, value: Any, spec: ShownField) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout
 
 from wyntaxis.core.quantities.rows import is_judged
@@ -20,6 +21,8 @@ from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
+CELL_EM, CELLS = 5.5, 6
+"""How wide a leg's field is at the least, in sizes of the text, and how many must have room beside the label."""
 HEADINGS = ("", "is to be", "±", "measured", "± u", "")
 
 
@@ -33,6 +36,7 @@ class SettingsGrid(GridPanel):
         self._shown: tuple[object, ...] = ()
         self.fields: dict[DocumentPath, Field] = {}
         self._marks: dict[str, PlainLabel] = {}
+        self._narrow = False
 
     def show_device(self, device: Device, index: int) -> None:
         """Show a device's settings; fields are kept where only values have changed."""
@@ -63,13 +67,27 @@ class SettingsGrid(GridPanel):
         for column in (2, 3, 4):
             grid.setColumnStretch(column, 2)
         self.fields, self._marks = {}, {}
-        for row, kind in enumerate(settings_of(device.kind, self._sheet), start=1):
+        self._narrow = self.cells_beside(CELL_EM) < CELLS
+        for at, kind in enumerate(settings_of(device.kind, self._sheet)):
+            row = 2 * at + 2 if self._narrow else at + 1
             self._row(grid, row, kind, ("devices", index, "settings", kind.key))
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        turned = bool(self._shown) and (self.cells_beside(CELL_EM) < CELLS) != self._narrow
+        if turned and not any(field.hasFocus() for field in self.fields.values()):
+            index = int(str(self._shown[2]))
+            self._shown = ()
+            if index < len(self._session.rig.devices):
+                self.show_device(self._session.rig.devices[index], index)
 
     def _row(self, grid: QGridLayout, row: int, kind: SettingKind, base: DocumentPath) -> None:
         label = PlainLabel(f"{kind.label}, {kind.unit}" if kind.unit else kind.label)
-        label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        grid.addWidget(label, row, 0)
+        if self._narrow:  # above its fields
+            grid.addWidget(label, row - 1, 0, 1, 6)
+        else:
+            label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(label, row, 0)
         form = "choice" if kind.choices else kind.type
         places = [(ShownField(kind.label, ("value",), kind.unit, form, kind.choices), 1)]
         if kind.type == "number":

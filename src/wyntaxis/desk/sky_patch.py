@@ -31,7 +31,7 @@ class SkyPatch(SkyPicture):
         self._idle.setInterval(COMMIT_MS)
         self._idle.timeout.connect(self.commit)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(260, 260)
+        self.setMinimumSize(200, 220)
         self.setMouseTracking(True)
         self.setAccessibleName("Sky patch")
         self.setAccessibleDescription(

@@ -243,6 +243,8 @@ class SkyPicture(QWidget):
             width, height = metrics.horizontalAdvance(name) + 12, metrics.height()
             corners = sorted((self.pixel_of(corner) for corner in frame.corners()), key=QPointF.y, reverse=True)
             middles = [QPointF(corners[0].x(), corners[0].y() + 11), QPointF(corners[-1].x(), corners[-1].y() - 11)]
+            outer = sorted((self.pixel_of(c) for other in frames for c in other.corners()), key=QPointF.y)
+            middles += [QPointF(corners[0].x(), outer[-1].y() + 11 + row * (height + 3)) for row in range(len(frames))]
             for side in (1, -1):
                 at = max(corners, key=QPointF.x) if side > 0 else min(corners, key=QPointF.x)
                 middles.append(at + QPointF(side * (width / 2 + 4), 0))
@@ -250,9 +252,16 @@ class SkyPicture(QWidget):
                 QRectF(min(max(at.x(), width / 2), self.width() - width / 2) - width / 2, at.y() - 8, width, height)
                 for at in middles
             ]
-            box = next((box for box in boxes if not any(box.intersects(other) for other in taken)), boxes[0])
+            edges = [edge for other in frames for edge in self._edges(other)]
+            free = [box for box in boxes if not any(box.intersects(other) for other in taken)]
+            clear = [box for box in free if not any(_crosses(box, *edge) for edge in edges)]
+            box = next(iter(clear), next(iter(free), boxes[0]))
             taken.append(box)
             sheet.write(box.center().x(), box.y() + 8, name, align="centre", small=True, color=color, ground="field")
+
+    def _edges(self, frame: Footprint) -> list[tuple[QPointF, QPointF]]:
+        corners = [self.pixel_of(corner) for corner in frame.corners()]
+        return list(zip(corners, [*corners[1:], corners[0]], strict=True))
 
     def _draw_compass(self, sheet: DraftingPainter) -> None:
         """Draw where north and east are at the view's centre, and a bar of a round angle."""
@@ -268,6 +277,12 @@ class SkyPicture(QWidget):
         y = self.height() - 28
         sheet.dimension(self.width() - 14 - length, self.width() - 14, y)
         sheet.write(self.width() - 14 - length / 2, y - 9, f"{short(size)}°", align="centre", small=True)
+
+
+def _crosses(box: QRectF, start: QPointF, end: QPointF) -> bool:
+    """Return whether a line from one point to another passes through a box."""
+    steps = max(int(math.hypot(end.x() - start.x(), end.y() - start.y()) / 4), 1)
+    return any(box.contains(start + (end - start) * (step / steps)) for step in range(steps + 1))
 
 
 def _ra_step(dec_step: float, dec_deg: float, radius_deg: float) -> float:

@@ -12,6 +12,8 @@ from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
 
 SHOWN_DECIMALS = 6
+WIDEST_CHOICE = 13
+"""How many letters of a choice a box shows at the least, where its choices have so many."""
 
 
 class ValueField(QLineEdit):
@@ -119,7 +121,8 @@ class ChoiceField(QComboBox):
         for choice in choices:
             self.addItem(plain(choice.replace("_", " ")), choice)
         self.activated.connect(lambda _: self.entered.emit(self.path, self.currentData()))
-        self.setMinimumContentsLength(6)
+        widest = max((len(choice) for choice in choices), default=4)
+        self.setMinimumContentsLength(min(max(widest, 4), WIDEST_CHOICE))
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
 
     def show_value(self, value: object) -> None:

@@ -329,7 +329,7 @@ class MainWindow(Workplace):
         if newly and self.session.chosen_finding not in own:
             self.session.choose_finding(max(own, key=lambda f: (not f.accepted, f.verdict.severity)))
         chosen = self.session.chosen_finding
-        if self.margin.all_steps or not own:
+        if self.margin.all_steps:
             self._listed = self.session.evaluation.findings
         else:
             self._listed = own if chosen is None or chosen in own else (chosen, *own)

@@ -86,6 +86,7 @@ def test_a_variant_has_the_marks_of_its_own_train(example):
     own = {"id": "tube", "kind": "adapter", "length_mm": 40}
     variants = [{"name": "native", "train": ["ring", own, "camera"], "guiding": {"kind": "none"}}]
     rig = marked(example, RING, "train[0].length_mm", SEEING, "variants[0].train[1].length_mm", variants=variants)
+    assert variant_rig(rig, None).assumed == (RING, "train[0].length_mm", SEEING)
     assert variant_rig(rig, "native").assumed == ("train[0].length_mm", SEEING, "train[1].length_mm")
 
 

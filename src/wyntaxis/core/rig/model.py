@@ -260,7 +260,11 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
         If no variant has that name, or its parts do not make a rig.
     """
     if name is None or name == rig.name:
-        return rig.model_copy(update={"variants": ()})
+        own_marks = {
+            "assumed": tuple(text for text in rig.assumed if not text.startswith("variants")),
+            "origin": {text: words for text, words in rig.origin.items() if not text.startswith("variants")},
+        }
+        return rig.model_copy(update={"variants": (), **(own_marks if rig.variants else {})})
     own = rig.model_dump(mode="json", exclude_unset=True)
     variants = own.pop("variants", [])
     found = next((variant for variant in variants if variant["name"] == name), None)

@@ -219,7 +219,8 @@ class SectionPicture(QWidget):
             self._paint_ghost(sheet)
             self._paint_drop(sheet, view)
             self._paint_scale_note(sheet, view)
-            self._paint_title(sheet, view)
+            if self._test_rows is None:
+                self._paint_title(sheet, view)
             painter.setClipping(False)
             self._paint_details(sheet)
             self._painted()

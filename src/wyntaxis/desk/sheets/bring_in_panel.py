@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QWidget,
 )
@@ -33,6 +32,7 @@ from wyntaxis.core.records.compare import value_text
 from wyntaxis.core.records.mapping import Suggestions, apply_map
 from wyntaxis.core.records.quantities import Comparable, comparables
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.panel import Panel, SideScroll, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
@@ -68,7 +68,7 @@ class BringInPanel(Panel):
         self.hide()
 
     def _build_paths(self) -> None:
-        row = QHBoxLayout()
+        row = FlowRow()
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Show only paths or values with …")
         self.filter.setAccessibleName("Filter of paths and values")
@@ -112,12 +112,12 @@ class BringInPanel(Panel):
         self.found = TextTable("What the map finds", ("Path", "Quantity", "Comes in as"), left=(0, 1, 2), stretch=2)
         self.found.most_rows = 8
         self.column.addWidget(self.found)
-        row = QHBoxLayout()
+        row = FlowRow()
         push_button("Take the rule out", "Remove the chosen row from the map", self.take_out, row)
         row.addWidget(PlainLabel("Name of the program"))
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the program")
-        row.addWidget(self.name, 1)
+        row.add_stretched(self.name)
         self.keep_button = push_button(
             "Bring in and keep the map", "Keep the values as a record, and the map for such files", self.keep, row
         )

@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
@@ -20,6 +20,7 @@ from wyntaxis.core.files.places import home
 from wyntaxis.core.steps import COOLING, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
@@ -65,12 +66,11 @@ class CoolingSheet(StepSheet):
 
     def _build_top(self) -> None:
         column = self.add_wide_column()
-        row = QHBoxLayout()
+        row = FlowRow()
         self.add_button = push_button("Add runs …", "Read cooling logs from CSV", self.ask, row)
         self.stand_in_button = push_button("Stand-in", "Log runs of the simulated camera", self.add_stand_in, row)
         self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
-        row.addStretch(1)
         column.addLayout(row)
         self.state = PlainLabel()
         self.state.setWordWrap(True)

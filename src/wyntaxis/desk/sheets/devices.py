@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.devices import (
@@ -23,6 +24,7 @@ from wyntaxis.core.steps import DEVICES, Step
 from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.card import Card
 from wyntaxis.desk.device_tile import DeviceTile, Tile, tile_of
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
@@ -41,6 +43,10 @@ PURPOSES = (
     ("Weather and shelter", ("weather", "safety_monitor", "roof", "dome")),
 )
 """What devices are for, in the order of the sheet."""
+BOX_EM = 7
+"""How wide a tick box with its word is, in sizes of the text."""
+EDGES_PX = 70
+"""What the sheet's and the editor's edges take of a card's width."""
 TILE_EM = 19
 """How wide a card is at the least, in sizes of the text."""
 
@@ -68,7 +74,7 @@ class DevicesSheet(StepSheet):
         self._palette = palette
         self._chosen: str | None = None
         column = self.add_wide_column()
-        row = QHBoxLayout()
+        row = FlowRow()
         self.kinds = QComboBox()
         self.kinds.setAccessibleName("Kind of device to add")
         for kind in DEVICE_KINDS:
@@ -76,7 +82,6 @@ class DevicesSheet(StepSheet):
         row.addWidget(self.kinds)
         self.add_button = push_button("Add device", "Add a device of the kind chosen", self.add, row)
         self.remove_button = push_button("Remove", "Take the chosen device out of the rig", self.remove, row)
-        row.addStretch(1)
         column.addLayout(row)
         self.empty = PlainLabel(
             "No devices yet. Add the camera, the filter wheel, the focuser, the mount, the guide camera and the "
@@ -94,7 +99,7 @@ class DevicesSheet(StepSheet):
         self.card.entered.connect(session.set_value)
         self.card.refused.connect(session.refused)
         self.settings = SettingsGrid(session, palette)
-        self.rest = Fold("Identity, driver, connection, power", lambda: self.card, self._show_rest)
+        self.rest = Fold("Identity, driver, lines", lambda: self.card, self._show_rest)
         self.slots = RowsEditor(session, "Slots", shown_fields(Slot), "slot", lambda: {"name": ""})
         self.storage = RowsEditor(session, "Disks and cards", shown_fields(Storage), "disk", lambda: {"name": "disk"})
         self.outlets = RowsEditor(session, "Relays", shown_fields(Outlet), "relay", lambda: {"name": "relay"})
@@ -223,7 +228,7 @@ class DevicesSheet(StepSheet):
         supplies = tuple(supply.id for supply in rig.supplies)
         hubs = tuple(own.id for own in rig.devices if own.kind in ("hub", "computer") and own.id != device.id)
         self.card.show_object("", ("devices", index), device_specs(parts, supplies, hubs), rig)
-        self.card.fit_to_width(self.editor.width() - 20)
+        self._fit_card()
 
     def _place_editor(self, device_id: str) -> None:
         """Put the editor under the group that the chosen device is in."""
@@ -248,7 +253,11 @@ class DevicesSheet(StepSheet):
     def resizeEvent(self, a0: object) -> None:
         super().resizeEvent(a0)
         self._show_tiles(self.chosen[1].id if self.chosen else "")
-        self.card.fit_to_width(self.editor.width() - 20)
+        self._fit_card()
+
+    def _fit_card(self) -> None:
+        viewport = self.viewport()
+        self.card.fit_to_width((viewport.width() if viewport is not None else self.width()) - EDGES_PX)
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
@@ -321,16 +330,28 @@ class _ActionsPanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__("The run also")
         self._session = session
-        row = QHBoxLayout()
+        self._grid = QGridLayout()
+        self._beside = 0
         self.boxes: dict[str, QCheckBox] = {}
         for action in ACTIONS:
             box = QCheckBox(action.replace("_", " "))
             box.setAccessibleName(f"The run also: {action.replace('_', ' ')}")
             box.clicked.connect(lambda _on: self._enter())
             self.boxes[action] = box
-            row.addWidget(box)
-        row.addStretch(1)
-        self.column.addLayout(row)
+        self.column.addLayout(self._grid)
+        self._place(2)
+
+    def _place(self, beside: int) -> None:
+        """Put so many boxes beside one another."""
+        self._beside = beside
+        for at, box in enumerate(self.boxes.values()):
+            self._grid.addWidget(box, at // beside, at % beside)
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        beside = min(max(int(self.width() // (BOX_EM * self.fontInfo().pixelSize())), 1), len(self.boxes))
+        if beside != self._beside:
+            self._place(beside)
 
     def refresh(self) -> None:
         """Show the plan's actions."""

@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
+    QBoxLayout,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -45,6 +46,9 @@ from wyntaxis.desk.tables import TextTable
 
 PATCH_HEIGHT_EM = 34
 SIDE_WIDTH_EM = 21
+BESIDE_FROM_EM = 17
+"""How wide the sky must be at the least, in sizes of the text, to have the fields beside it."""
+MAX_PX = 16777215
 HALF_WAY = 0.5
 MAX_OBJECTS_LISTED = 40
 SAVE_FILTER = "STC-S (*.txt);;CSV (*.csv);;PNG (*.png)"
@@ -165,8 +169,21 @@ class FootprintSheet(StepSheet):
     def fit_to_font(self) -> None:
         super().fit_to_font()
         em = self.fontInfo().pixelSize()
-        self._side.setFixedWidth(SIDE_WIDTH_EM * em)
         self.patch.setFixedHeight(PATCH_HEIGHT_EM * em)
+        self._turn()
+
+    def resizeEvent(self, a0: object) -> None:
+        super().resizeEvent(a0)
+        self._turn()
+
+    def _turn(self) -> None:
+        """Put the fields beside the sky, or under it in a narrow sheet."""
+        em, viewport = self.fontInfo().pixelSize(), self.viewport()
+        width = viewport.width() if viewport is not None else self.width()
+        narrow = width < (SIDE_WIDTH_EM + BESIDE_FROM_EM) * em
+        self._row.setDirection(QBoxLayout.Direction.TopToBottom if narrow else QBoxLayout.Direction.LeftToRight)
+        self._side.setMinimumWidth(0 if narrow else SIDE_WIDTH_EM * em)
+        self._side.setMaximumWidth(MAX_PX if narrow else SIDE_WIDTH_EM * em)
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)

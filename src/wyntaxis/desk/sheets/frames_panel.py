@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout
+from PyQt6.QtWidgets import QFileDialog
 
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.files.errors import InputError
@@ -15,6 +15,7 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.audit import HeaderAudit
 from wyntaxis.core.wording import short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.session import Session
@@ -28,13 +29,12 @@ class FramesPanel(Panel):
         super().__init__("Frame headers")
         self._session, self.palette_in_use = session, palette
         self.state = self.add_text()
-        row = QHBoxLayout()
+        row = FlowRow()
         self.read_button = push_button(
             "Read a folder …", "Read the headers of all frames below a folder", self.ask, row
         )
         self.save_button = push_button("Save as CSV …", "Save a line for every frame", self.ask_save, row)
         self.forget_button = push_button("Forget", "Leave the frames out again", self.forget, row)
-        row.addStretch(1)
         self.column.addLayout(row)
         self.job = Job(self)
         self.job.done.connect(partial(session.look_at, HEADERS))

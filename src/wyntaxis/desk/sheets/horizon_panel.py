@@ -5,13 +5,14 @@ from __future__ import annotations
 import datetime
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.places import home
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.sky.horizon import NightPath, horizon_csv, night_path, with_horizon
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -32,7 +33,7 @@ class HorizonPanel(QWidget):
         self.night: NightPath | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
+        row = FlowRow()
         label = PlainLabel("Night of, year-month-day")
         self.date = QLineEdit(datetime.datetime.now(datetime.UTC).date().isoformat())
         self.date.setAccessibleName("Night beginning on the date")
@@ -44,7 +45,6 @@ class HorizonPanel(QWidget):
         push_button("Horizon file …", "Bring a horizon in: azimuth and altitude in degrees, CSV", self.ask_file, row)
         self.write_button = push_button("Write it …", "Write the site's horizon to a CSV file", self.ask_write, row)
         self.forget_button = push_button("Forget it", "Take the horizon out of the site", self.forget, row)
-        row.addStretch(1)
         column.addLayout(row)
         self.plot = HorizonPlot()
         self.plot.refused.connect(session.refused)

@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout
+from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from wyntaxis.core.evidence.ports.kind import PORTS as PORTS_READ
 from wyntaxis.core.evidence.ports.match import match_devices
@@ -19,6 +19,7 @@ from wyntaxis.core.steps import PORTS, Step
 from wyntaxis.core.wording import short
 from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -38,14 +39,13 @@ class PortsSheet(StepSheet):
         self._palette = palette
         self.listed: list[Finding] = []
         column = self.add_wide_column()
-        row = QHBoxLayout()
+        row = FlowRow()
         self.read_button = push_button("Read the ports", "Read this computer's USB tree from /sys", self.read, row)
         push_button("Other root …", "Read a copy of a sysfs from a folder", self.ask_root, row)
         push_button("Stand-in", "Read the simulated tree that goes with the demo", self.read_stand_in, row)
         self.forget_button = push_button(
             "Forget", "Leave the ports out again", lambda: session.look_at(PORTS_READ, None), row
         )
-        row.addStretch(1)
         column.addLayout(row)
         self.state = PlainLabel()
         self.state.setWordWrap(True)
@@ -67,9 +67,8 @@ class PortsSheet(StepSheet):
         self.rules = push_button(
             "Copy the remedies", "Copy every rule and parameter that the findings ask for", self.copy
         )
-        row = QHBoxLayout()
+        row = FlowRow()
         row.addWidget(self.rules)
-        row.addStretch(1)
         column.addLayout(row)
         self.job = Job(self)
         self.job.done.connect(partial(session.look_at, PORTS_READ))

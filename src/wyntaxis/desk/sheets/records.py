@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit
+from PyQt6.QtWidgets import QComboBox, QLineEdit
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.findings.records import summary
@@ -13,6 +13,7 @@ from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig.devices import Record, RecordEntry
 from wyntaxis.core.rig.shown import ShownField, shown_at, shown_fields
 from wyntaxis.core.steps import RECORDS, Step
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.matrix_table import FIRST_RECORD, MatrixTable, typed_value
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
@@ -36,7 +37,7 @@ class RecordsSheet(StepSheet):
         self._palette = palette
         self._chosen: str | None = None
         column = self.add_wide_column()
-        row = QHBoxLayout()
+        row = FlowRow()
         self.bring_in = BringInPanel(session)
         push_button("Bring a file in …", "Read a program's settings file of any form", self.bring_in.ask, row)
         push_button("Add by hand", "Add an empty record, to be typed in", self.add_record, row)
@@ -46,7 +47,6 @@ class RecordsSheet(StepSheet):
         self.which.activated.connect(lambda _index: self.choose(self.which.currentData()))
         row.addWidget(PlainLabel("Record"))
         row.addWidget(self.which)
-        row.addStretch(1)
         column.addLayout(row)
         self.state = PlainLabel()
         self.state.setWordWrap(True)
@@ -185,17 +185,17 @@ class _ByHand(Panel):
         super().__init__("Type a value")
         self._sheet = sheet
         self._known = comparables(sheet.session.evaluation)
-        row = QHBoxLayout()
+        row = FlowRow()
         self.quantity = QComboBox()
         self.quantity.setAccessibleName("Quantity to type")
         self.quantity.setMinimumContentsLength(16)
         self.quantity.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        row.addWidget(self.quantity, 2)
+        row.add_stretched(self.quantity)
         self.value = QLineEdit()
         self.value.setAccessibleName("Value typed")
         self.value.setPlaceholderText("value, in the unit named; names in commas")
         self.value.returnPressed.connect(self.enter)
-        row.addWidget(self.value, 2)
+        row.add_stretched(self.value)
         push_button("Type it in", "Put the value into the chosen record", self.enter, row)
         self.column.addLayout(row)
 

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QWidget,
 )
@@ -27,6 +26,7 @@ from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.train.sampling import BinningRow, binning_rows
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -92,9 +92,8 @@ class SearchPanel(Panel):
         super().__init__("For field solving")
         self._session = session
         self.text = self.add_text()
-        row = QHBoxLayout()
+        row = FlowRow()
         self.button = push_button("Copy", "Copy focal length, pixel size, scale range and field radius", self.copy, row)
-        row.addStretch(1)
         self.column.addLayout(row)
 
     def refresh(self) -> None:
@@ -143,35 +142,27 @@ class MeasuredScalePanel(Panel):
         self.job.done.connect(self.keep)
         self.job.failed.connect(session.refused)
         self.job.running_changed.connect(lambda _on: self.refresh())
-        row = QHBoxLayout()
+        row = FlowRow()
         self.frame_button = push_button("From a solved frame …", "Read a FITS frame's WCS", self.ask_frame, row)
         self.forget_button = push_button("Forget it", "Take the measured scale out of the rig", self.forget, row)
-        row.addStretch(1)
         self.column.addLayout(row)
         self.fields: dict[str, QLineEdit] = {}
         grid = QGridLayout()
         grid.setVerticalSpacing(4)
-        places = {
-            "first": (0, 0),
-            "second": (0, 2),
-            "separation": (1, 0),
-            "scale": (2, 0),
-            "spread": (2, 2),
-            "binning": (1, 2),
-        }
+        places = {"first": 0, "second": 1, "separation": 2, "binning": 4, "scale": 5, "spread": 6}
         for key, name in self.FIELDS:
             field = QLineEdit()
             field.setAccessibleName(name)
             field.setMinimumWidth(70)
-            row_at, column_at = places[key]
             label = PlainLabel(name.replace(" in px", ", px").replace(" in ″", ", ″"))
             label.setBuddy(field)
-            grid.addWidget(label, row_at, column_at)
-            grid.addWidget(field, row_at, column_at + 1)
+            label.setWordWrap(True)
+            grid.addWidget(label, places[key], 0)
+            grid.addWidget(field, places[key], 1)
             self.fields[key] = field
         self.fields["binning"].setText("1")
-        grid.addWidget(push_button("Keep two stars", "Measure the scale from the two stars", self.keep_stars), 1, 4)
-        grid.addWidget(push_button("Keep typed", "Keep the typed scale", self.keep_typed), 2, 4)
+        grid.addWidget(push_button("Keep two stars", "Measure the scale from the two stars", self.keep_stars), 3, 1)
+        grid.addWidget(push_button("Keep typed", "Keep the typed scale", self.keep_typed), 7, 1)
         holder = QWidget()
         holder.setProperty("role", "card")
         holder.setLayout(grid)

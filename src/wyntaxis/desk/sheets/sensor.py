@@ -9,7 +9,7 @@ from pathlib import Path
 from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
 from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
@@ -26,6 +26,7 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR, Step
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.frames_table import FramesTable
 from wyntaxis.desk.numbers_in import parse_number
@@ -87,7 +88,7 @@ class SensorSheet(StepSheet):
 
     def _build_top(self) -> None:
         column = self.add_wide_column()
-        row = QHBoxLayout()
+        row = FlowRow()
         self.read_button = push_button(
             "Read bench frames …", "Read a folder of bias, dark and flat frames, and measure", self.ask, row
         )
@@ -99,7 +100,6 @@ class SensorSheet(StepSheet):
         self.out_button = push_button(
             "Leave out", "Leave the chosen frame out, or take it in again", self.leave_out, row
         )
-        row.addStretch(1)
         column.addLayout(row)
         self.state = PlainLabel()
         self.state.setWordWrap(True)
@@ -384,7 +384,7 @@ class _SkyPanel(Panel):
             "Sky by filter", ("Filter", "Sky\ne⁻/s/px", "Sky-limited\nexposure, s"), left=(0,), stretch=0
         )
         self.column.addWidget(self.table)
-        row = QHBoxLayout()
+        row = FlowRow()
         self.name, self.value = QLineEdit(), QLineEdit()
         for field, text in ((self.name, "filter"), (self.value, "sky, e⁻/s/px")):
             field.setPlaceholderText(text)
@@ -392,7 +392,6 @@ class _SkyPanel(Panel):
             row.addWidget(field)
         self.value.returnPressed.connect(self.enter)
         push_button("Type it in", "Keep the sky's light of this filter; an empty value takes it out", self.enter, row)
-        row.addStretch(1)
         self.column.addLayout(row)
 
     def enter(self) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
+    QLayout,
     QLineEdit,
     QProgressBar,
     QPushButton,
@@ -25,6 +26,7 @@ from wyntaxis.core.steps import SHELF, Step
 from wyntaxis.core.train.spacers import SpacerResult, find_spacers
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
@@ -65,7 +67,7 @@ class ShelfSheet(StepSheet):
         assert chosen is not None
         chosen.currentRowChanged.connect(lambda *_: self._show_card())
         self.add_wide(self._build_search())
-        self.results = ShelfTable("Sets of spacers found", 3, ("Error0.0", "Worst case0", "P(inside)0", ""))
+        self.results = ShelfTable("Sets of spacers found", 3, ("Error0.0", "Worst case0", "P(inside)0", ""), wraps=True)
         self.found = FoundSets(self.results)
         self.results.setModel(self.found)
         self.results.setMinimumHeight(150)
@@ -98,7 +100,7 @@ class ShelfSheet(StepSheet):
         if not self.session.stock.set_value(index, tuple(str(step) for step in path[3:]), value):
             self._show_card()
 
-    def _button(self, name: str, tip: str, action: Callable[[], object], row: QHBoxLayout) -> QPushButton:
+    def _button(self, name: str, tip: str, action: Callable[[], object], row: QLayout) -> QPushButton:
         button = QPushButton(name)
         button.setToolTip(tip)
         button.clicked.connect(lambda _checked: action())
@@ -107,13 +109,12 @@ class ShelfSheet(StepSheet):
 
     def _build_bar(self) -> QWidget:
         bar = QWidget()
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = FlowRow(bar)
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Filter: words of name, kind, thread")
         self.filter.setAccessibleName("Filter of the shelf")
         self.filter.setClearButtonEnabled(True)
-        row.addWidget(self.filter, 1)
+        row.add_stretched(self.filter)
         self._button("Put in", "Put a copy behind the chosen part (Return)", self.put_in, row)
         self._button("Keep chosen", "Put a copy of the section's chosen part on the shelf", self.keep_chosen, row)
         self._button("Take off", "Take the part off the shelf", self.take_off, row)

@@ -187,8 +187,9 @@ class ShelfTable(QTableView):
 
     acted = pyqtSignal(int)
 
-    def __init__(self, name: str, stretch: int, widths: tuple[str, ...]) -> None:
+    def __init__(self, name: str, stretch: int, widths: tuple[str, ...], *, wraps: bool = False) -> None:
         super().__init__()
+        self._wraps = wraps
         self.setAccessibleName(name)
         self._stretch, self._widths = stretch, widths
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -209,6 +210,9 @@ class ShelfTable(QTableView):
         for index, sample in enumerate(self._widths):
             columns.resizeSection(index, self.fontMetrics().horizontalAdvance(sample) + 12)
         columns.setSectionResizeMode(self._stretch, QHeaderView.ResizeMode.Stretch)
+        if self._wraps:
+            self.setWordWrap(True)
+            rows.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
 
     def keyPressEvent(self, e: QKeyEvent | None) -> None:
         if e is not None and e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
