@@ -78,6 +78,8 @@ class SectionBand(SectionPicture):
     def edit_length(self, first_text: str = "") -> None:
         """Open an editor at the chosen part's dimension."""
         shape = self._chosen_shape()
+        if shape is not None and all(d.part_id != shape.part.id for d in self._dimensions):
+            self.repaint()  # a part that has just come in has its dimension only now
         place = next((d for d in self._dimensions if shape and d.part_id == shape.part.id), None)
         if shape is None or place is None:
             return
