@@ -133,6 +133,11 @@ def test_a_rig_is_built_from_the_empty_page_by_keyboard_alone(start, qtbot):
         QTest.keyClick(band, Key.Key_Left)
     assert [part.length_mm for part in session.rig.train] == [28, 17, 12.5]
     assert not [path for path in session.rig.assumed if path.startswith("train")]
+    QTest.keyClick(start, Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(band.next_menu, Key.Key_Return)  # guide by a telescope of its own
+    assert session.rig.guiding.kind == "separate"
+    assert {"guiding.telescope.focal_length_mm", "guiding.telescope.aperture_mm"} <= set(session.rig.assumed)
+    session.undo()
     # The same value, typed, is given too.
     start.show_start()
     type_into(start.start_page.not_given.fields["telescope.aperture_mm"], "100")

@@ -64,11 +64,14 @@ class Card(QFrame):
         if base != self._base or specs != self._specs:
             self._base, self._specs = base, specs
             self._build()
-        assumed = getattr(document, "assumed", ())
+        assumed, origin = getattr(document, "assumed", ()), getattr(document, "origin", {})
         for path, field in self._fields.items():
             field.show_value(value_at(document, (*base, *path)))
-            if isinstance(field, ValueField):
-                field.show_assumed(bool(assumed) and path_text((*base, *path)) in assumed)
+            if isinstance(field, ValueField) and (assumed or origin):
+                text = path_text((*base, *path))
+                field.show_mark(assumed=text in assumed, origin=origin.get(text, ""))
+            elif isinstance(field, ValueField):
+                field.show_mark()
 
     def fit_to_width(self, width: int) -> None:
         """Take as many columns as a width has room for."""

@@ -159,6 +159,9 @@ def leg_text(row: Quantity) -> str:
             parts.append(f"allowed from {low}")
         else:
             parts.append(f"allowed {low} to {high}" if math.isfinite(target.low) else f"allowed up to {high}")
+    if row.assumed:
+        count = len(row.assumed)
+        parts.append(f"rests on {count} value{'s' if count > 1 else ''} that nobody gave")
     return "   ".join(parts)
 
 

@@ -40,7 +40,7 @@ class NotGivenPanel(GridPanel):
             field = self.fields[text]
             field.show_value(mark.value)
             if isinstance(field, ValueField):
-                field.show_assumed(True)
+                field.show_mark(assumed=True)
         more = len(rig.assumed) - len(listed)
         self.words.setText(
             f"What rests on these is unproven until they are given. {f'{more} more follow.' if more else ''}".strip()

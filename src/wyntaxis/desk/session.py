@@ -33,6 +33,9 @@ from wyntaxis.desk.stock import ShelfStock
 R = TypeVar("R")
 
 
+NEW_GUIDE_TELESCOPE = {"name": "Guide telescope", "focal_length_mm": 200, "aperture_mm": 50}
+
+
 class Session(QObject):
     """One open rig. Edits go in as changes; ``changed`` tells that everything is to be drawn anew."""
 
@@ -121,6 +124,24 @@ class Session(QObject):
     def fill_in(self, path: DocumentPath, value: Any, label: str) -> bool:
         """Put something in that has to stand, with numbers that nobody gave: they are marked as assumed."""
         return self.apply(Change(label, ((path, value),), numbers_below(path, value)))
+
+    def set_guiding(self, kind: str) -> bool:
+        """Change the kind of guiding; the guide path is kept wherever the new kind can hold one."""
+        guiding: dict[str, Any] = {"kind": kind}
+        path = [part.model_dump(mode="json", exclude_unset=True) for part in self.rig.guiding.path]
+        filled: list[DocumentPath] = []
+        if kind == "off_axis":
+            tapped = next((part for part in self.rig.train if part.prism is not None), None)
+            if tapped is None:
+                self.refused.emit(
+                    "the train has no off-axis guider with a prism: add one (Part → Add), then choose off axis"
+                )
+                return False
+            guiding |= {"taps": tapped.id, "path": path}
+        elif kind == "separate":
+            guiding |= {"telescope": {"id": "guide_telescope", **NEW_GUIDE_TELESCOPE}, "path": path}
+            filled = [("guiding", "telescope", key) for key in ("focal_length_mm", "aperture_mm")]
+        return self.apply(Change("Change the kind of guiding", ((("guiding",), guiding),), tuple(filled)))
 
     def take_draft(self, drafted: Draft, label: str) -> None:
         """Go on from a drafted rig; undo takes the whole of it back."""

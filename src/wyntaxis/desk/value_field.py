@@ -10,6 +10,7 @@ from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.plain_widgets import tip
 
 SHOWN_DECIMALS = 6
 WIDEST_CHOICE = 13
@@ -30,7 +31,7 @@ class ValueField(QLineEdit):
         super().__init__()
         self.path, self.unit, self.kind = path, unit, kind
         self._shown = ""
-        self._assumed = False
+        self._assumed, self._origin = False, ""
         self._name = name
         self.setAccessibleName(f"{name} in {unit}" if unit else name)
         if kind not in ("text", "list"):
@@ -50,17 +51,20 @@ class ValueField(QLineEdit):
         self.setCursorPosition(0)
         self.mark(False)
 
-    def show_assumed(self, assumed: bool) -> None:
-        """Show whether nobody gave the value: grey, dashed, with the word in its tooltip; Enter takes it as given."""
-        if assumed == self._assumed:
+    def show_mark(self, *, assumed: bool = False, origin: str = "") -> None:
+        """Show whether nobody gave the value (grey, dashed; Enter takes it as given), or where it was drafted from."""
+        if (assumed, origin) == (self._assumed, self._origin):
             return
-        self._assumed = assumed
-        self.setProperty("assumed", assumed)
-        self.setToolTip("Assumed: nobody gave it yet. Type it, or press Enter to say that it is so" if assumed else "")
-        self.setAccessibleDescription("assumed, not given" if assumed else "")
-        style = self.style()
-        if style is not None:
-            style.polish(self)
+        turned = assumed != self._assumed
+        self._assumed, self._origin = assumed, origin
+        told = "Assumed: nobody gave it yet. Type it, or press Enter to say that it is so" if assumed else ""
+        self.setToolTip(tip(told or (f"From {origin}" if origin else "")))
+        self.setAccessibleDescription("assumed, not given" if assumed else origin)
+        if turned:
+            self.setProperty("assumed", assumed)
+            style = self.style()
+            if style is not None:
+                style.polish(self)
 
     def mark(self, invalid: bool) -> None:
         """Mark the field as refused, or take the mark away."""

@@ -155,6 +155,7 @@ class MainWindow(Workplace):
         self.band.length_entered.connect(self._length_entered)
         self.band.refused.connect(self.refuse)
         self.band.next_chosen.connect(self._add_next)
+        self.band.guiding_chosen.connect(self._set_guiding)
         self.band.shelf_part_dropped.connect(lambda *drop: self.session and self.session.drop_from_shelf(*drop))
         self.band.part_dropped.connect(lambda *drop: self.session and self.session.move_to(*drop))
         self.drawing.wiring.device_chosen.connect(self._device_chosen)
@@ -405,6 +406,11 @@ class MainWindow(Workplace):
         if self.session is not None:
             self.session.add_next(kind, shelf_id, guide=guide)
             self.leave_start()
+
+    def _set_guiding(self, kind: str) -> None:
+        """Begin the guide path."""
+        if self.session is not None and self.session.set_guiding(kind):
+            self.show_step("guide_branch")
 
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""

@@ -77,7 +77,7 @@ class Mount(StrictModel):
 
     name: Text | None = None
     kind: Annotated[Literal["equatorial", "alt_azimuth"], Shown("Mount is")]
-    payload_rating_kg: Annotated[Positive | None, Shown("Carries", "kg")] = None
+    payload_rating_kg: Annotated[Positive | None, Shown("Mount carries", "kg")] = None
 
 
 class FrameCorrection(StrictModel):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QEvent, QMimeData, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QDrag,
@@ -24,6 +26,9 @@ from wyntaxis.desk.plain_widgets import tip
 from wyntaxis.desk.section.chain import length_text
 from wyntaxis.desk.section.picture import SectionPicture
 
+if TYPE_CHECKING:
+    from wyntaxis.desk.session import Session
+
 SHELF_MIME = "application/x-wyntaxis-shelf-part"
 PART_MIME = "application/x-wyntaxis-part"
 ZOOM_STEP = 1.25
@@ -40,6 +45,7 @@ class SectionBand(SectionPicture):
     shelf_part_dropped = pyqtSignal(str, str, int)
     part_dropped = pyqtSignal(str, str, int)
     next_chosen = pyqtSignal(str, str, bool)
+    guiding_chosen = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -155,6 +161,9 @@ class SectionBand(SectionPicture):
         on_guide = session.chosen is not None and session.chosen[0][0] == "guiding"
         guide = on_guide or open_end(session.rig) is None
         end = open_end(session.rig, guide=guide)
+        if end is None and session.rig.guiding.kind == "none":
+            self._ask_guiding(session)
+            return
         if end is None:
             self.refused.emit("the train ends in its camera, and so does the guide path: nothing comes next")
             return
@@ -171,6 +180,23 @@ class SectionBand(SectionPicture):
             entry = menu.addAction(f"&{kind.replace('_', ' ').capitalize()}")
             if entry is not None:
                 entry.triggered.connect(lambda _on, own=kind: self.next_chosen.emit(own, "", guide))
+        self._pop_up(menu)
+
+    def _ask_guiding(self, session: Session) -> None:
+        """Ask how the rig guides, now that a camera ends its train."""
+        menu = QMenu(self)
+        menu.setAccessibleName("How does it guide?")
+        prism = next((part for part in session.rig.train if part.prism is not None), None)
+        if prism is not None:
+            entry = menu.addAction(plain(f"Guide through the prism of {prism.title}").replace("&", "&&"))
+            if entry is not None:
+                entry.triggered.connect(lambda _on: self.guiding_chosen.emit("off_axis"))
+        entry = menu.addAction("Guide by a telescope of its own")
+        if entry is not None:
+            entry.triggered.connect(lambda _on: self.guiding_chosen.emit("separate"))
+        self._pop_up(menu)
+
+    def _pop_up(self, menu: QMenu) -> None:
         self.next_menu = menu
         box = self.ghost_box()
         at = box.bottomLeft().toPoint() if box is not None else self.rect().center()

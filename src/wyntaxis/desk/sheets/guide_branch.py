@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.quantities.guiding import guide_use
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import GUIDE_BRANCH, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.fold import Fold
@@ -24,7 +21,6 @@ from wyntaxis.desk.tables import TextTable
 from wyntaxis.desk.value_field import ChoiceField
 
 KINDS = ("none", "off_axis", "separate")
-NEW_GUIDE_TELESCOPE = {"name": "Guide telescope", "focal_length_mm": 200, "aperture_mm": 50}
 
 
 @sheet_of(GUIDE_BRANCH)
@@ -60,24 +56,7 @@ class GuideBranchSheet(PartsSheet):
 
     def _set_kind(self, kind: str) -> None:
         """Change the kind of guiding; the guide path is kept wherever the new kind can hold one."""
-        guiding: dict[str, Any] = {"kind": kind}
-        path = [part.model_dump(mode="json", exclude_unset=True) for part in self.session.rig.guiding.path]
-        if kind == "off_axis":
-            tappable = self._tappable()
-            if not tappable:
-                self.session.refused.emit(
-                    "the train has no off-axis guider with a prism: add one (Part → Add), then choose off axis"
-                )
-                self.refresh()
-                return
-            guiding |= {"taps": tappable[0][0], "path": path}
-        elif kind == "separate":
-            guiding |= {"telescope": {"id": "guide_telescope", **NEW_GUIDE_TELESCOPE}, "path": path}
-        filled = (
-            [("guiding", "telescope", key) for key in ("focal_length_mm", "aperture_mm")] if kind == "separate" else []
-        )
-        change = Change("Change the kind of guiding", ((("guiding",), guiding),), tuple(filled))
-        if not self.session.apply(change):
+        if not self.session.set_guiding(kind):
             self.refresh()
 
     def _build_pulse(self) -> QWidget:

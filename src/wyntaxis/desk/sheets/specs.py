@@ -14,6 +14,7 @@ DRIFT_AND_MOUNT = (
     shown_at(Rig, "plan", "exposure_s"),
     shown_at(Rig, "plan", "allowed_drift_px"),
     shown_at(Rig, "mount", "kind"),
+    shown_at(Rig, "mount", "payload_rating_kg"),
 )
 EXPOSURES = (shown_at(Plan, "exposure_s"), shown_at(Plan, "longest_exposure_s"))
 NIGHT = tuple(shown_at(Plan, key) for key in ("exposure_s", "frames", "hours", "filters"))
