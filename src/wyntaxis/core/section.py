@@ -99,6 +99,8 @@ class Branch:
     turned: bool
     parts: tuple[PartShape, ...]
     plane: Plane | None
+    is_stub: bool = False
+    """Whether only its beginning is drawn, broken off."""
 
     @property
     def length_mm(self) -> float:
@@ -135,8 +137,9 @@ class Section:
         """Return the greatest distance from the axis that anything drawn reaches."""
         tops = [shape.outer_radius_mm for shape in self.parts] + [self.telescope_radius_mm + WALL_MM]
         if self.branch is not None:
+            ends = CAMERA_BEHIND_SENSOR_MM if any(s.part.kind == "camera" for s in self.branch.parts) else 0.0
             rise = (
-                self.branch.length_mm + CAMERA_BEHIND_SENSOR_MM + 2
+                self.branch.length_mm + ends + 2
                 if self.branch.turned
                 else max((shape.outer_radius_mm for shape in self.branch.parts), default=0.0)
             )
@@ -185,6 +188,29 @@ def shortened(whole: Section, most_mm: float) -> Section:
         for mark in whole.joints
     )
     return replace(whole, branch=replace(branch, parts=tuple(shapes), plane=plane), joints=joints)
+
+
+def stubbed(whole: Section) -> Section:
+    """Return a section whose guide branch is drawn as a stub, broken off above its prism.
+
+    Parameters
+    ----------
+    whole
+        The section to scale.
+
+    Returns
+    -------
+    Section
+        The same where no branch is turned up.
+    """
+    branch = whole.branch
+    if branch is None or not branch.turned or not branch.parts:
+        return whole
+    first = branch.parts[0]
+    end = min(first.end_mm, first.start_mm + LEAST_DRAWN_MM)
+    stub = replace(first, end_mm=end, plates=(), break_mm=end)
+    joints = tuple(mark for mark in whole.joints if not mark.on_branch)
+    return replace(whole, branch=replace(branch, parts=(stub,), plane=None, is_stub=True), joints=joints)
 
 
 def _moved(at_mm: float, before: Sequence[PartShape], after: Sequence[PartShape]) -> float:

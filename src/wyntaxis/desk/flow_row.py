@@ -78,7 +78,8 @@ class FlowRow(QLayout):
         if not move:
             return height
         used = sum(item.sizeHint().width() for item in line) + self.spacing() * max(len(line) - 1, 0)
-        spare, x = max(area.width() - used, 0), area.x()
+        eager = sum(item.widget() in self._stretched for item in line)
+        spare, x = max(area.width() - used, 0) // max(eager, 1), area.x()
         for item in line:
             size = item.sizeHint()
             width = min(size.width() + (spare if item.widget() in self._stretched else 0), area.width())

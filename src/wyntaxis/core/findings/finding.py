@@ -33,7 +33,7 @@ def subject_title(rig: Rig, subject: str) -> str:
     Returns
     -------
     str
-        Its name or label; the id in words where the rig has neither.
+        Its name or label; empty where the rig has neither.
     """
     if subject in QUANTITY_KINDS:
         return QUANTITY_KINDS[subject].label
@@ -43,7 +43,7 @@ def subject_title(rig: Rig, subject: str) -> str:
     titles |= {device.id: device.title for device in rig.devices}
     titles |= {supply.id: supply.title for supply in rig.supplies}
     titles |= {record.id: record.name for record in rig.records}
-    return titles.get(subject, subject.replace("_", " "))
+    return titles.get(subject, "")
 
 
 def some_fail(findings: Iterable[Finding]) -> bool:

@@ -166,7 +166,7 @@ def _draw_branch_lengths(
     sheet: DraftingPainter, section: Section, view: View, chosen: str | None
 ) -> list[DimensionBox]:
     branch = section.branch
-    if branch is None:
+    if branch is None or branch.is_stub:
         return []
     boxes = []
     main_top = view.y(max((s.outer_radius_mm for s in section.parts), default=0.0))

@@ -254,7 +254,7 @@ def draw_balloons(sheet: DraftingPainter, section: Section, view: View, chosen: 
         _mark(sheet, shape, x, y - radius - MARK_PX / 2 - 2)
         if not row:
             _plugs(sheet, shape, x, y + radius + 2)
-    if section.branch is not None:
+    if section.branch is not None and not section.branch.is_stub:
         # A part of the branch that stands inside the main parts has its number above them.
         lowest = view.y(max((s.outer_radius_mm for s in section.parts), default=0.0)) - sheet.height_of(small=True)
         for shape in section.branch.parts:
@@ -262,6 +262,9 @@ def draw_balloons(sheet: DraftingPainter, section: Section, view: View, chosen: 
             x = box.right() if section.branch.turned else box.center().x()
             y = min(box.center().y(), lowest) if section.branch.turned else box.top()
             lowest = y - 2.3 * sheet.height_of(small=True)
+            if y < sheet.height_of(small=True):  # no room above: beside the one before it
+                y += 2.3 * sheet.height_of(small=True)
+                x += 3.2 * MARK_PX + 2.3 * sheet.height_of(small=True)
             radius = sheet.balloon(x, y, _numbered(shape), chosen=shape.part.id == chosen)
             _mark(sheet, shape, x + radius + MARK_PX / 2 + 2, y)
             _plugs(sheet, shape, x + radius + 1.5 * MARK_PX + 4, y - PLUG_PX / 2)

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from wyntaxis.core.section import CAMERA_BEHIND_SENSOR_MM, shortened
+from wyntaxis.core.section import CAMERA_BEHIND_SENSOR_MM, shortened, stubbed
 from wyntaxis.core.train.next_part import open_end
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
@@ -37,6 +37,8 @@ DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
 TEST_SHARE = 0.55
 """How much of the band the numbers of what is measured take."""
 LARGEST_SCALE_PX_MM = 14.0
+STUB_BELOW_EM = 19.0
+"""In a band that is lower, in sizes of the text, the guide branch is drawn as a stub, or the train would be small."""
 GHOST_EM = 11.0
 """How wide the part that is still missing is drawn, in sizes of the text."""
 
@@ -162,6 +164,8 @@ class SectionPicture(QWidget):
             return View(3.0, width / 3, self.height() - chain_height(sheet, section, 0)), section
         if self._test_rows is not None and any(shape.part.id == self._lit for shape in section.parts):
             section = replace(section, branch=None, joints=tuple(mark for mark in section.joints if not mark.on_branch))
+        elif self.height() < STUB_BELOW_EM * self.fontInfo().pixelSize():
+            section = stubbed(section)
         rows = 0
         view, drawn = self._fitted_with(sheet, section, width, rows)
         # Rows under the chain cost height, a lower scale may cost more rows: until no more are needed.
@@ -189,7 +193,8 @@ class SectionPicture(QWidget):
         scale = max(min(across, along, LARGEST_SCALE_PX_MM), 0.2)
         branch, drawn_section = section.branch, section
         if branch is not None and branch.turned:
-            most = (axis_y - 10) / scale - 2 - branch.height_mm - CAMERA_BEHIND_SENSOR_MM - 2
+            ends = CAMERA_BEHIND_SENSOR_MM if branch.parts[-1].part.kind == "camera" else 0.0
+            most = (axis_y - 10) / scale - 2 - branch.height_mm - ends - 2
             drawn_section = shortened(section, most)
         drawn = scale * (section.length_mm + left_mm + right_mm)
         origin = (width - ghost - drawn) / 2 + left_mm * scale

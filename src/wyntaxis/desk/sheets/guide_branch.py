@@ -18,7 +18,7 @@ from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.light_path import PartsSheet
 from wyntaxis.desk.sheets.specs import DRIFT_AND_MOUNT, GUIDE_SETTINGS, telescope_specs
 from wyntaxis.desk.tables import TextTable
-from wyntaxis.desk.value_field import ChoiceField
+from wyntaxis.desk.value_field import WIDEST_CHOICE, ChoiceField
 
 KINDS = ("none", "off_axis", "separate")
 
@@ -138,6 +138,8 @@ class GuideBranchSheet(PartsSheet):
             self._taps.clear()
             for part_id, title in tappable:
                 self._taps.addItem(plain(title), part_id)
+            widest = max((len(title) for _, title in tappable), default=4)
+            self._taps.setMinimumContentsLength(min(widest, WIDEST_CHOICE))
         self._taps.show_value(guiding.taps)
         for widget in (self._taps, self._taps_label):
             widget.setVisible(guiding.kind == "off_axis")
