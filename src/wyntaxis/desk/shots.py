@@ -14,7 +14,6 @@ from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.desk.sheets.cooling import CoolingSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
 from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
-from wyntaxis.desk.sheets.light_path import PartsSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.sensor import SensorSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
@@ -38,7 +37,7 @@ VIEWS = (
     ("cooling", "tarnfell-triplet-reduced", "cooling", "day"),
     ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
-    ("plots", "meadow-newtonian", "light_path", "day"),
+    ("start", "tarnfell-triplet-reduced", "light_path", "day"),
     ("trains-side-by-side", "tarnfell-triplet-reduced", "light_path", "day"),
     ("many-parts", "tarnfell-triplet-reduced", "light_path", "day"),
 )
@@ -88,12 +87,14 @@ def _guiding_plots(window: MainWindow) -> None:
     _to_the_end(sheet)
 
 
-def _open_plots(window: MainWindow) -> None:
-    sheet = window.sheets["light_path"]
-    assert isinstance(sheet, PartsSheet)
-    assert sheet.plots is not None
-    sheet.plots.heading.setChecked(True)
-    _to_the_end(sheet)
+def _draft(window: MainWindow) -> None:
+    """Draft a rig from the stand-in's frames and ports."""
+    window.files.open_new()
+    page = window.start_page
+    assert page is not None
+    for work in (page.draft_stand_in_frames, page.draft_stand_in_ports):
+        work()
+        wait_until(lambda: not page.job.running)
 
 
 def _to_the_end(sheet: QScrollArea) -> None:
@@ -149,7 +150,7 @@ def _log_runs(window: MainWindow) -> None:
 
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
-    "plots": _open_plots,
+    "start": _draft,
     "guiding-plots": _guiding_plots,
     "footprint": _read_catalogue,
     "footprint-night": _read_catalogue,

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from wyntaxis.core.drafting.book import Draft
-from wyntaxis.core.drafting.draft import draft, read_sources
+from wyntaxis.core.drafting.draft import Sources, draft, read_sources
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps, load_maps
 from wyntaxis.core.evidence.ports.tree import PortTree, read_ports
 from wyntaxis.core.files.errors import InputError, Progress
@@ -85,10 +85,18 @@ class StartPage(QScrollArea):
 
     def _add_ways(self) -> None:
         self.frames_button = self._way(
-            "From frames", "a folder of FITS files, or drop it here", "Choose a folder …", self.ask_folder
+            "From frames",
+            "a folder of FITS files, or drop it here",
+            "Choose a folder …",
+            self.ask_folder,
+            self.draft_stand_in_frames,
         )
         self.ports_button = self._way(
-            "From the ports", "the devices that are plugged in now", "Read the ports", self.draft_ports
+            "From the ports",
+            "the devices that are plugged in now",
+            "Read the ports",
+            self.draft_ports,
+            self.draft_stand_in_ports,
         )
         self.program_button = self._way(
             "From a program’s file", "a settings file that a key map suits", "Choose a file …", self.ask_file
@@ -103,12 +111,21 @@ class StartPage(QScrollArea):
             push_button(title, f"Open the demo rig {title}", partial(self.demo_asked.emit, name), row)
         self.ways.column.addLayout(row)
 
-    def _way(self, title: str, words: str, button: str, work: Callable[[], object]) -> QWidget:
+    def _way(
+        self,
+        title: str,
+        words: str,
+        button: str,
+        work: Callable[[], object],
+        stand_in: Callable[[], object] | None = None,
+    ) -> QWidget:
         row = QHBoxLayout()
         label = PlainLabel(f"{title}: {words}")
         label.setWordWrap(True)
         row.addWidget(label, 1)
         made = push_button(button, f"{title}: {words}", work, row)
+        if stand_in is not None:
+            push_button("Stand-in", f"{title}: the demo's, simulated", stand_in, row)
         self.ways.column.addLayout(row)
         return made
 
@@ -132,11 +149,23 @@ class StartPage(QScrollArea):
 
     def draft_paths(self, paths: Sequence[Path]) -> None:
         """Draft from frames and programs' files, in the background."""
-        self._start(f"Draft from {paths[0].name}", paths, None)
+        self._start(f"Draft from {paths[0].name}", lambda maps, progress: read_sources(paths, None, maps, progress))
 
     def draft_ports(self, read: Callable[[], PortTree] = read_ports) -> None:
         """Draft from the ports, in the background."""
-        self._start("Draft from the ports", (), read)
+        self._start("Draft from the ports", lambda maps, progress: read_sources((), read(), maps, progress))
+
+    def draft_stand_in_frames(self) -> None:
+        """Draft from simulated frames of the demo's rig."""
+
+        def read(maps: KeyMaps, progress: Progress) -> Sources:
+            from wyntaxis.stand_ins.bench import make_demo_lights
+
+            with tempfile.TemporaryDirectory() as folder:
+                make_demo_lights(Path(folder))
+                return read_sources([Path(folder)], None, maps, progress)
+
+        self._start("Draft from the stand-in’s frames", read)
 
     def draft_stand_in_ports(self) -> None:
         """Draft from the simulated ports of the demo."""
@@ -149,7 +178,7 @@ class StartPage(QScrollArea):
 
         self.draft_ports(read)
 
-    def _start(self, label: str, paths: Sequence[Path], ports: Callable[[], PortTree] | None) -> None:
+    def _start(self, label: str, read: Callable[[KeyMaps, Progress], Sources]) -> None:
         self._label = label
         rig, maps_path = self.session.document, self._maps_path
 
@@ -158,8 +187,7 @@ class StartPage(QScrollArea):
                 maps = load_maps(maps_path)
             except InputError:
                 maps = NO_MAPS  # the Records sheet tells of a broken one
-            sources = read_sources(paths, ports() if ports is not None else None, maps, progress)
-            return rig, draft(sources, rig)
+            return rig, draft(read(maps, progress), rig)
 
         self.job.start(work)
 

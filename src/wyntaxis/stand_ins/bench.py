@@ -31,6 +31,18 @@ def make_demo_bench(folder: Path) -> None:
     more.add("dark", 1, gain=170.0, exposure_s=240.0, light_e_s=0.5, **usual)
 
 
+def make_demo_lights(folder: Path) -> None:
+    """Write lights of the demo's rig as its capture program would; all that a draft needs but the aperture is told."""
+    session = BenchSession(DEMO_CAMERA, folder, made=2000)
+    cards = {"TELESCOP": "Aldous 104", "FOCALLEN": 513.8, "XPIXSZ": 3.9, "SITELAT": 47.3, "SITELONG": 11.1}
+    for name in ("L", "R", "G", "B", "Ha", "OIII"):
+        focus = {"FOCUSPOS": 12900}
+        session.add(
+            "light", 2, gain=125.0, exposure_s=240.0, light_e_s=0.8, filter=name, cards=cards | focus,
+            offset=OFFSET, temperature_c=SETPOINT_C,
+        )  # fmt: skip
+
+
 def make_demo_runs(folder: Path) -> list[Path]:
     """Write the demo's cooling runs: at full power, in one go, and by a ramp; return their paths."""
     runs = {

@@ -100,11 +100,14 @@ class StandInCamera:
         codes = np.rint(electrons / self.gain_at(gain) + self.adu_per_offset * offset / self.step)
         return (np.clip(codes, 0, 2**self.bits - 1) * self.step).astype(np.uint16)
 
-    def write(self, path: Path, number: int, kind: str, **settings: float) -> None:
-        """Write one frame as FITS with the headers of a capture program; ``filter`` may be among the settings."""
+    def write(self, path: Path, number: int, kind: str, **settings: Any) -> None:
+        """Write one frame as FITS with the headers of a capture program.
+
+        ``filter`` may be among the settings, and ``cards``: what else the header is to say, by keyword.
+        """
         from astropy.io import fits
 
-        name = settings.pop("filter", None)
+        name, cards = settings.pop("filter", None), settings.pop("cards", {})
         header = fits.Header()
         header["IMAGETYP"] = kind.upper()
         header["INSTRUME"] = "Pellucid Grand"
@@ -118,6 +121,7 @@ class StandInCamera:
             header["FILTER"] = str(name)
         if self.color:
             header["BAYERPAT"] = "RGGB"
+        header.update(cards)
         path.parent.mkdir(parents=True, exist_ok=True)
         fits.PrimaryHDU(self.frame(number, **settings), header).writeto(path, overwrite=True)
 
