@@ -26,11 +26,19 @@ from wyntaxis.core.evidence.headers.names import load_filter_names
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.recovery import find_left_behind
 from wyntaxis.core.rig.shelf import STARTER, load_shelf, to_csv
+from wyntaxis.core.rig.store import load
 from wyntaxis.core.sky.horizon import read_horizon
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
 from wyntaxis.stand_ins.usb import make_tree
 
 LONGEST_LINE = 400
+MARKS = {
+    "assumed": ["train[1].length_mm", "telescope.aperture_mm"],
+    "origin": {"telescope.focal_length_mm": "FOCALLEN of a.fits"},
+    "accepted": [
+        {"finding": "spacing.main", "subject": "ring", "reason": "cropped", "date": "2026-11-26", "value": 0.7}
+    ],
+}
 GOOD = "good.rig.json"
 MAPS = {
     "format": "wyntaxis-key-maps",
@@ -133,7 +141,7 @@ def _file(name: str, data: Callable[[Random], bytes]) -> Callable[[Path, Random]
 
 
 def _rig(random: Random) -> bytes:
-    document = random.choice((clean_document(), _demo()))
+    document = random.choice((clean_document(), _demo())) | random.choice(({}, MARKS))
     return changed_document(document, random)
 
 
@@ -152,6 +160,13 @@ def _frame(random: Random) -> bytes:
         "SET-TEMP": -10.0,
         "FILTER": "L",
         "XPIXSZ": 3.76,
+        "INSTRUME": "Pellucid Grand",
+        "TELESCOP": "Aldous 104",
+        "FOCALLEN": 513.8,
+        "APTDIA": 104.0,
+        "SITELAT": 47.3,
+        "SITELONG": 11.1,
+        "FOCUSPOS": 9000,
         "XBINNING": 1,
         "DATE-OBS": "2026-03-01T21:00:00",
         "CTYPE1": "RA---TAN",
@@ -179,6 +194,14 @@ def _frames(folder: Path, random: Random) -> Path:
     if random.random() < 0.1:
         os.mkfifo(place / "pipe.fits")
     return place
+
+
+def _draft(path: Path) -> None:
+    """Draft a rig from a folder of frames; what was drafted can be opened."""
+    out = path.parent / "drafted.rig.json"
+    run_command("draft", str(path), "--out", str(out), "--json")
+    if out.exists():
+        refuse_in_a_line(load, out)
 
 
 def _tree(folder: Path, random: Random) -> Path:
@@ -267,6 +290,7 @@ def readers() -> list[Reader]:
             _command("records", "RIG", "--with", "INPUT", "--map", "m", "--json"),
         ),
         Reader("frame headers", _frames, _command("headers", "RIG", "INPUT", "--json")),
+        Reader("draft", _frames, _draft),
         Reader("bench", _frames, _command("sensor", "RIG", "INPUT", "--json")),
         Reader(
             "solved frame",

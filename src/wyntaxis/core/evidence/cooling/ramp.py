@@ -17,6 +17,8 @@ from wyntaxis.core.wording import number
 DEFAULT_AMBIENT_C = 20.0
 DEFAULT_VOLTAGE_V = 12.0
 DEFAULT_USABLE_SHARE = 0.8
+MIN_STEP_C = 0.001
+"""No cooler tells its temperature more finely."""
 MAX_MINUTES = 1440.0
 """A day: no ramp of a night is longer, and none is planned step by step beyond it."""
 
@@ -81,6 +83,8 @@ def design_ramp(
     """
     if minutes <= 0 or step_c <= 0:
         raise ValueError("a ramp needs minutes and a step above 0")
+    if step_c < MIN_STEP_C:
+        raise ValueError(f"a ramp's step must be at least {MIN_STEP_C:g} °C, got {step_c:g} °C")
     if minutes > MAX_MINUTES or model.tau_min > MAX_MINUTES:
         raise ValueError(f"a ramp, and the cooler's time constant, may take {MAX_MINUTES:g} min at the most")
     stages = max(1, math.ceil(abs(target_c - start_c) / step_c - 1e-9))
