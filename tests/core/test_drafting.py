@@ -121,6 +121,17 @@ def test_another_telescope_or_camera_becomes_a_variant():
     assert found.rig.telescope.name == "Aldous 104"
 
 
+@pytest.mark.parametrize(
+    "card, value",
+    [("FOCALLEN", 1e9), ("FOCALLEN", -5.0), ("XPIXSZ", -1.0), ("GAIN", -5), ("SITELAT", 95.0), ("SET_TEMP", 900.0)],
+)
+def test_what_no_rig_can_hold_is_left_out_and_told(card, value):
+    found = drafted(frame(**{card: value}), frame(**{card: value}))
+    assert found.rig.train
+    assert any(question.text.startswith(card.replace("_", "-")) or card == "SITELAT" for question in found.questions)
+    assert not any(words.startswith(card.replace("_", "-")) for words in found.rig.origin.values())
+
+
 def test_ports_give_devices_with_identity_and_stable_port(tmp_path):
     models = {"1-1": "Petit", "2-1": "Grand"}
     listed = [

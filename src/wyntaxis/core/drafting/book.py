@@ -5,14 +5,20 @@ from __future__ import annotations
 import copy
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import pairwise
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import TypeAdapter, ValidationError
 
 from wyntaxis.core.files.errors import path_text
-from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.base import DocumentPath, StrictModel
 from wyntaxis.core.rig.blank import NEW_PART_LENGTH_MM
+from wyntaxis.core.rig.device_settings import check_setting
 from wyntaxis.core.rig.marks import Carried, parse_path, value_at
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.parts import Sensor, Telescope
+from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.rig.store import validated
 
 SAME_SHARE = 1e-4
@@ -99,8 +105,15 @@ class DraftBook:
         return self.held(path) is None or path_text(path) in self.assumed
 
     def give(self, path: DocumentPath, value: Any, origin: str) -> bool:
-        """Take a value where none was given; return False where another was, which stays."""
+        """Take a value where none was given; return False where another was, which stays.
+
+        What no rig can hold is left out, and told.
+        """
         text = path_text(path)
+        fault = self.fault_of(path, value)
+        if fault:
+            self.ask(f"{origin}: {value} is left out: {fault}", path)
+            return True
         if not self.is_open(path):
             return same(self.held(path), value)
         self._set(path, value)
@@ -108,6 +121,24 @@ class DraftBook:
             self.assumed.remove(text)
         self.origin[text] = origin[:200]
         return True
+
+    def fault_of(self, path: DocumentPath, value: Any) -> str:
+        """Return why a rig cannot hold a value at a path, empty where it can."""
+        if "settings" in path and path[0] == "devices":
+            device = self.held(path[:2])
+            try:
+                check_setting(device["kind"], str(path[3]), value)
+            except ValueError as error:
+                return str(error).partition(": ")[2]
+            return ""
+        model = next((model for key, model in _MODELS.items() if len(path) > 1 and path[-2] == key), None)
+        if model is None or str(path[-1]) not in model.model_fields:
+            return ""
+        try:
+            _adapter(model, str(path[-1])).validate_python(value)
+        except ValidationError as error:
+            return str(error.errors(include_url=False)[0]["msg"])
+        return ""
 
     def assume(self, path: DocumentPath, value: Any) -> None:
         """Fill a value in that nobody gave, so that the rig can stand."""
@@ -199,6 +230,20 @@ class DraftBook:
         rig = self.rig()
         taken = tuple(path for path in rig.origin if path not in self.before)
         return Draft(rig, taken, tuple(self.questions), tuple(self.not_used))
+
+
+_MODELS: dict[str, type[StrictModel]] = {"telescope": Telescope, "site": Site, "sensor": Sensor}
+"""What is drafted value by value, by the key that it stands under."""
+
+
+@lru_cache(maxsize=64)
+def _adapter(model: type[StrictModel], name: str) -> TypeAdapter[Any]:
+    """Return what checks one field of a model alone."""
+    info = model.model_fields[name]
+    kind: Any = info.annotation
+    for note in info.metadata:
+        kind = Annotated[kind, note]
+    return TypeAdapter(kind)
 
 
 def same(one: Any, other: Any) -> bool:

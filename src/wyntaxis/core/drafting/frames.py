@@ -215,7 +215,11 @@ def _focuser_and_rotator(book: DraftBook, told: _Told) -> None:
 
 def _site(told: _Told) -> None:
     latitude, longitude = (told.of(read) for read in (lambda f: f.latitude_deg, lambda f: f.longitude_deg))
-    if latitude and longitude:
+    place = ("site", "latitude_deg"), ("site", "longitude_deg")
+    faults = [
+        told.book.fault_of(path, found[0][0]) for path, found in zip(place, (latitude, longitude), strict=True) if found
+    ]
+    if latitude and longitude and not any(faults):
         told.fixed(("site", "latitude_deg"), "SITELAT", latitude, "site.latitude_deg")
         told.fixed(("site", "longitude_deg"), "SITELONG", longitude, "site.longitude_deg")
         told.fixed(("site", "elevation_m"), "SITEELEV", told.of(lambda frame: frame.elevation_m), "site.elevation_m")
@@ -226,10 +230,15 @@ def _variant(book: DraftBook, own: Setup, other: Setup, frames: list[FrameHeader
     """Make a train of its own for another telescope or camera that frames were taken with."""
     name = ", ".join(part for part in other if part)[:200]
     variants = book.list_of("variants")
-    if any(variant["name"] == name for variant in variants) or name == book.document["name"]:
+    if name == book.document["name"]:
+        return
+    told = _Told(book, frames)
+    known = next((at for at, variant in enumerate(variants) if variant["name"] == name), None)
+    if known is not None:
+        if variants[known].get("telescope") is not None:
+            _optics(told, ("variants", known, "telescope"))
         return
     place: DocumentPath = ("variants", len(variants))
-    told = _Told(book, frames)
     parts = [part["id"] for part in book.list_of("train")]
     variants.append({"name": name, "train": list(parts)})
     if other[1] != own[1]:
