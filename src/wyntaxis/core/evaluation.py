@@ -10,13 +10,16 @@ from wyntaxis.core.findings.registry import all_findings, in_order
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.rows import rows_of
 from wyntaxis.core.records.audit import audit_of
+from wyntaxis.core.rig.marks import marked_leaves
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.shelf import ShelfPart
 
 __all__ = ["Evaluation", "Evidence", "evaluate"]
 
 
-def evaluate(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Evaluation:
+def evaluate(
+    rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart, ...] = (), *, traced: bool = False
+) -> Evaluation:
     """Compute everything of a rig.
 
     Parameters
@@ -25,8 +28,10 @@ def evaluate(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart,
         What was looked at outside the rig file: ports, frame headers.
     shelf
         Parts that remedies may name.
+    traced
+        Whether ``legs.reads`` is to know of everything what rests on it; of what nobody gave it always does.
     """
-    numbers = numbers_of(rig, evidence, shelf)
+    numbers = numbers_of(rig, evidence, shelf, traced=traced or marked_leaves(rig, rig.assumed))
     bare = Evaluation(**vars(numbers), rows=rows_of(numbers), frames=audit_of(numbers))
     told = with_caveats(bare.with_told(findings=tuple(all_findings(bare))))
     ranked = sorted(in_order(), key=lambda entry: entry.rank)

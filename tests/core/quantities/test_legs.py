@@ -9,7 +9,7 @@ from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.quantities import legs as declared
-from wyntaxis.core.quantities.legs import Legs, rests_on
+from wyntaxis.core.quantities.legs import Legs, reads_of_value, rests_on
 from wyntaxis.core.rig.store import validated
 
 SECTIONS = (
@@ -52,7 +52,7 @@ def test_a_number_changes_with_what_it_rests_on_and_with_nothing_else(name):
     """Each number of the document is moved by 3 %: whatever row of the ledger moves had named its place."""
     document = json.loads(demo.rig_path(name).read_text("utf-8"))
     document["measured"] = document.get("measured", {}) | MEASURED
-    bare = evaluate(validated(document))
+    bare = evaluate(validated(document), traced=True)
     read_by = {key: bare.legs.reads(key) for key in bare.rows}
     moved = 0
     for path, value in numbers_in({key: document[key] for key in SECTIONS if key in document}):
@@ -69,7 +69,7 @@ def test_a_number_changes_with_what_it_rests_on_and_with_nothing_else(name):
 
 
 def test_what_a_number_rests_on(example):
-    reads = evaluate(validated(example)).legs.reads
+    reads = evaluate(validated(example), traced=True).legs.reads
     assert reads("airy_diameter_um") == {
         "stated.airy_diameter_um",
         "measured.airy_diameter_um",
@@ -83,6 +83,34 @@ def test_what_a_number_rests_on(example):
     }
     assert "site.seeing_fwhm_arcsec" in reads("sampling_px_per_fwhm")
     assert "measured.pixel_scale_arcsec_px" in reads("dither_guide_px")
+    with pytest.raises(RuntimeError, match="told to trace"):
+        evaluate(validated(example)).legs.reads("dither_guide_px")
+
+
+def test_a_traced_rig_reckons_the_same(example):
+    assert evaluate(validated(example), traced=True).rows == evaluate(validated(example)).rows
+
+
+@pytest.mark.parametrize(
+    "path, read, rests",
+    [
+        ("train[2].length_mm", "train[2].length_mm", True),
+        ("train[2].length_mm", "train[2]", True),
+        ("train[2].length_mm", "train", True),
+        ("train[2].length_mm", "train!", False),
+        ("train[2].length_mm", "train[2]!", False),
+        ("train[2].length_mm", "train[22].length_mm", False),
+        ("train[2].length_mm", "train[2].length_tolerance_mm", False),
+        ("train[2]", "train!", True),
+        ("train[2]", "train[2].glass", True),
+        ("telescope", "telescope!", True),
+        ("telescope.rear", "telescope!", False),
+    ],
+)
+def test_what_is_read_rests_on_a_path(path, read, rests):
+    assert rests_on(read, path) == rests
+    if path.endswith("_mm"):
+        assert (read in reads_of_value(path)) == rests
 
 
 def test_a_leg_is_worked_out_once_and_must_not_wait_for_itself(example, monkeypatch):

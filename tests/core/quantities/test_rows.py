@@ -19,7 +19,7 @@ HOLDS, TIGHT, FAILS, UNPROVEN = Verdict.HOLDS, Verdict.TIGHT, Verdict.FAILS, Ver
 @pytest.fixture(scope="module")
 def evaluated(tmp_path_factory):
     root = make_tree(tmp_path_factory.mktemp("rows") / "root", clean_tree(), usbfs_memory_mb=256)
-    return evaluate(validated(clean_document()), Evidence().having(PORTS, read_ports(root)))
+    return evaluate(validated(clean_document()), Evidence().having(PORTS, read_ports(root)), traced=True)
 
 
 def reckoned(document):

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import Finding, Remedy
 from wyntaxis.core.ledger import Quantity, Verdict
-from wyntaxis.core.quantities.legs import rests_on
+from wyntaxis.core.quantities.legs import reads_of_value
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.marks import mark_label
+from wyntaxis.core.rig.marks import mark_label, marked_leaves
 from wyntaxis.core.rig.model import Accepted, Rig
 
 MAX_TOLD = 4
@@ -34,7 +34,8 @@ def with_caveats(bare: Evaluation) -> Evaluation:
         by_row = _assumed_by_row(bare)
         rows = {key: replace(row, assumed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
         own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
-        found = tuple(_unproven(finding, by_row, bare.rig) for finding in bare.findings)
+        labels = {path: mark_label(bare.rig, path) for path in bare.rig.assumed}
+        found = tuple(_unproven(finding, by_row, labels) for finding in bare.findings)
         bare = bare.with_told(rows=rows, quantities=own, findings=found)
     if bare.rig.accepted:
         bare = bare.with_told(findings=tuple(_accepted(bare, finding) for finding in bare.findings))
@@ -42,44 +43,37 @@ def with_caveats(bare: Evaluation) -> Evaluation:
 
 
 def _assumed_by_row(evaluation: Evaluation) -> dict[str, tuple[str, ...]]:
-    found = {}
+    rig = evaluation.rig
+    known = {
+        text: frozenset().union(*(reads_of_value(path) for path in marked_leaves(rig, [text]))) for text in rig.assumed
+    }
+    found, told = {}, dict[frozenset[str], tuple[str, ...]]()
     for key in evaluation.rows:
         reads = evaluation.legs.reads(key)
-        on = tuple(path for path in evaluation.rig.assumed if any(rests_on(read, path) for read in reads))
-        if on:
-            found[key] = on
+        if reads not in told:  # rows that come of one piece of work share what they read
+            told[reads] = tuple(path for path, keys in known.items() if not keys.isdisjoint(reads))
+        if told[reads]:
+            found[key] = told[reads]
     return found
 
 
-def _unproven(finding: Finding, by_row: Mapping[str, tuple[str, ...]], rig: Rig) -> Finding:
+def _unproven(finding: Finding, by_row: Mapping[str, tuple[str, ...]], labels: Mapping[str, str]) -> Finding:
     paths = tuple(dict.fromkeys(path for key in finding.quantities for path in by_row.get(key, ())))
     if not paths:
         return finding
-    words = told(rig, paths)
+    words = _in_short([labels[path] for path in paths])
     return replace(
         finding,
         verdict=Verdict.UNPROVEN,
         title=f"{finding.title} – if {words} {'is' if len(paths) == 1 else 'are'} as assumed",
-        arithmetic=(*finding.arithmetic, *(f"assumed, not given: {mark_label(rig, path)}" for path in paths)),
+        arithmetic=(*finding.arithmetic, *(f"assumed, not given: {labels[path]}" for path in paths)),
         remedy=Remedy(f"give {words}; until then nothing is proven"),
         assumed=paths,
     )
 
 
-def told(rig: Rig, paths: Iterable[str]) -> str:
-    """Return assumed values in a few words: ``ring: length 10 mm``, with how many more there are.
-
-    Parameters
-    ----------
-    rig, paths
-        The rig, and paths of values in it.
-
-    Returns
-    -------
-    str
-        On one line.
-    """
-    labels = [mark_label(rig, path) for path in paths]
+def _in_short(labels: Sequence[str]) -> str:
+    """Return assumed values in a few words: ``ring: length 10 mm``, with how many more there are."""
     more = f" and {len(labels) - MAX_TOLD} more" if len(labels) > MAX_TOLD else ""
     return ", ".join(labels[:MAX_TOLD]) + more
 

@@ -58,6 +58,29 @@ def rests_on(read: str, path: str) -> bool:
     return _is_within(read, path) or _is_within(path, read)
 
 
+@lru_cache(maxsize=4096)
+def reads_of_value(path: str) -> frozenset[str]:
+    """Return every read, as :meth:`Legs.reads` may tell it, that changes with the plain value at a path.
+
+    Parameters
+    ----------
+    path
+        Of a value that has nothing below it, such as ``train[2].length_mm``.
+
+    Returns
+    -------
+    frozenset of str
+        The value itself, and all that it lies in: for those :func:`rests_on` holds, and for no other.
+    """
+    found = {path, path + MEMBERSHIP}
+    for at, letter in enumerate(path):
+        if letter in ".[" and at:
+            found.add(path[:at])
+    if path.endswith("]"):
+        found.add(path[: path.rindex("[")] + MEMBERSHIP)
+    return frozenset(found)
+
+
 def _is_within(path: str, around: str) -> bool:
     return path == around or path.startswith((f"{around}.", f"{around}["))
 
@@ -146,20 +169,21 @@ class Legs:
     Parameters
     ----------
     rig
-        The rig; :attr:`rig` is it too, and notes what is read of it.
+        The rig; :attr:`rig` is it too, and notes what is read of it where that is traced.
+    traced
+        Whether :meth:`reads` is to know what each quantity rests on: of all the document, which takes some twice the
+        time, or of some paths of it alone.
     """
 
-    def __init__(self, rig: Rig) -> None:
+    def __init__(self, rig: Rig, *, traced: bool | frozenset[str] = False) -> None:
         _import_all()
-        self.rig = cast(Rig, _Watched(rig, "", self._note))
-        self._known: dict[str, tuple[Any, frozenset[str]]] = {}
         self._open: list[set[str]] = []
+        self.traced = bool(traced)
+        trace = _Trace(self._open, None if isinstance(traced, bool) else traced)
+        self.rig = cast(Rig, _Watched(rig, "", trace)) if traced else rig
+        self._known: dict[str, tuple[Any, frozenset[str]]] = {}
         self._waiting: list[str] = []
         self._rows: dict[str, frozenset[str]] = {}
-
-    def _note(self, path: str) -> None:
-        if self._open:
-            self._open[-1].add(path)
 
     def once(self, name: str, work: Callable[[], T]) -> T:
         """Return what a piece of work gives, done when it is first asked for; its reads count for whoever asks.
@@ -218,7 +242,14 @@ class Legs:
 
         An edit of none of them, nor of what lies below or above them, leaves the quantity as it is. What the rig holds
         of the quantity itself, stated or measured, counts.
+
+        Raises
+        ------
+        RuntimeError
+            When the legs were not traced.
         """
+        if not self.traced:
+            raise RuntimeError("what a quantity rests on is known where evaluate() was told to trace it")
         found = {f"stated.{quantity_id}", f"measured.{quantity_id}"}
         if quantity_id in self._rows:
             return self._rows[quantity_id]
@@ -242,7 +273,7 @@ class Legs:
 
     def note_use(self, quantity_id: str) -> None:
         """Note that whatever is being worked out rests on a quantity, too."""
-        if self._open:
+        if self.traced and self._open:
             self._open[-1].update(self.reads(quantity_id))
 
 
@@ -263,6 +294,27 @@ def _declared_in(model: type[StrictModel], name: str) -> Any:
     return getattr_static(model, name)
 
 
+class _Trace:
+    """Where reads are noted, and of which plain values alone; of all where those are None."""
+
+    def __init__(self, opened: list[set[str]], paths: frozenset[str] | None) -> None:
+        self.opened = opened
+        self._reads = None if paths is None else frozenset().union(*(reads_of_value(path) for path in paths))
+
+    def note(self, read: str) -> None:
+        """Note what is read now."""
+        if self.opened and self.matters(read):
+            self.opened[-1].add(read)
+
+    def matters(self, read: str) -> bool:
+        """Return whether a read is to be noted."""
+        return self._reads is None or read in self._reads
+
+    def reaches(self, path: str) -> bool:
+        """Return whether something at or below a path is to be noted: then it is among what a value lies in."""
+        return self._reads is None or path in self._reads
+
+
 class _Watched:
     """A rig, or something in one, that notes by path what is read of it.
 
@@ -270,43 +322,54 @@ class _Watched:
     whether a thing is there, or which a list holds.
     """
 
-    __slots__ = ("_kept", "_note", "_of", "_path")
+    __slots__ = ("_kept", "_of", "_path", "_trace")
 
-    def __init__(self, of: Any, path: str, note: Callable[[str], None]) -> None:
-        self._of, self._path, self._note = of, path, note
-        self._kept: dict[str, Any] = {}
+    def __init__(self, of: Any, path: str, trace: _Trace) -> None:
+        self._of, self._path, self._trace = of, path, trace
+        self._kept: dict[str, tuple[Any, str]] = {}
 
     def __getattr__(self, name: str) -> Any:
-        known = self._kept.get(name)
-        if known is None:
+        # Some thousand times for every edit: the shortest way for what has been read before.
+        try:
+            value, read = self._kept[name]
+        except KeyError:
             if name not in _fields_of(self._of.__class__):
                 return self._derived(name)
-            path = f"{self._path}.{name}" if self._path else name
-            value = self._watched(path, getattr(self._of, name))
-            first = value[0] if isinstance(value, tuple) and value else value
-            is_opened = isinstance(first, (_Watched, _WatchedLegs))
-            known = self._kept[name] = (value, path + MEMBERSHIP if is_opened else path)
-        value, read = known
-        self._note(read)
+            value, read = self._kept[name] = self._first(name)
+        if read and self._trace.opened:
+            self._trace.opened[-1].add(read)
         return value
+
+    def _first(self, name: str) -> tuple[Any, str]:
+        """Return a field's value when it is first read, and what is noted of it from then on; empty for nothing."""
+        path = f"{self._path}.{name}" if self._path else name
+        value = self._watched(path, getattr(self._of, name))
+        entries = value if isinstance(value, tuple) else (value,)
+        is_opened = any(isinstance(entry, (_Watched, _WatchedLegs)) for entry in entries)
+        read = path + MEMBERSHIP if is_opened else path
+        return value, read if self._trace.matters(read) else ""
 
     def _watched(self, path: str, value: Any) -> Any:
         top = path.partition(".")[0].partition("[")[0]
         if path in ("stated", "measured"):
-            return _WatchedLegs(value, path, self._note)
-        if top not in _OPENED:
+            return _WatchedLegs(value, path, self._trace)
+        if top not in _OPENED or not self._trace.reaches(path):
             return value
         if isinstance(value, StrictModel):
-            return _Watched(value, path, self._note)
+            return _Watched(value, path, self._trace)
         if isinstance(value, tuple) and value and isinstance(value[0], StrictModel):
-            return tuple(_Watched(entry, f"{path}[{index}]", self._note) for index, entry in enumerate(value))
+            places = [f"{path}[{index}]" for index in range(len(value))]
+            return tuple(
+                _Watched(entry, place, self._trace) if self._trace.reaches(place) else entry
+                for place, entry in zip(places, value, strict=True)
+            )
         return value
 
     def _derived(self, name: str) -> Any:
         """Return what a property or method gives, which reads through this; a copy reads everything."""
         if name.startswith("model_"):
             for path in (self._path,) if self._path else _COPIED:
-                self._note(path)
+                self._trace.note(path)
             return getattr(self._of, name)
         found = _declared_in(self._of.__class__, name)
         return found.__get__(self, type(self)) if hasattr(found, "__get__") else getattr(self._of, name)
@@ -324,11 +387,11 @@ class _Watched:
 class _WatchedLegs:
     """The legs of one kind that a rig holds, by quantity, noting which are asked for."""
 
-    __slots__ = ("_note", "_of", "_path")
+    __slots__ = ("_of", "_path", "_trace")
 
-    def __init__(self, of: dict[str, Any], path: str, note: Callable[[str], None]) -> None:
-        self._of, self._path, self._note = of, path, note
+    def __init__(self, of: dict[str, Any], path: str, trace: _Trace) -> None:
+        self._of, self._path, self._trace = of, path, trace
 
     def get(self, quantity_id: str) -> Any:
-        self._note(f"{self._path}.{quantity_id}")
+        self._trace.note(f"{self._path}.{quantity_id}")
         return self._of.get(quantity_id)

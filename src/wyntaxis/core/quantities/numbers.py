@@ -58,7 +58,13 @@ class Numbers:
         return best.value if best else None
 
 
-def numbers_of(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPart, ...] = ()) -> Numbers:
+def numbers_of(
+    rig: Rig,
+    evidence: Evidence | None = None,
+    shelf: tuple[ShelfPart, ...] = (),
+    *,
+    traced: bool | frozenset[str] = False,
+) -> Numbers:
     """Compute every number of a rig.
 
     Parameters
@@ -67,13 +73,15 @@ def numbers_of(rig: Rig, evidence: Evidence | None = None, shelf: tuple[ShelfPar
         The rig.
     evidence, shelf
         What was looked at outside its file, and parts that remedies may name.
+    traced
+        Whether it is to be known what each number rests on, of all the document or of some paths.
 
     Returns
     -------
     Numbers
         Every quantity, in the order of the ledger, and the geometry they come from.
     """
-    legs = Legs(rig)
+    legs = Legs(rig, traced=traced)
     basis = scale_basis(legs)
     return Numbers(
         rig=rig,

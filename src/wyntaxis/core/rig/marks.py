@@ -227,6 +227,30 @@ def of_variant(
     return found
 
 
+def marked_leaves(rig: BaseModel, texts: Sequence[str]) -> frozenset[str]:
+    """Return the paths of the plain values that are marked, each of a group's where a group is.
+
+    Parameters
+    ----------
+    rig, texts
+        The rig, and the paths of its marks.
+
+    Returns
+    -------
+    frozenset of str
+        Paths as text.
+    """
+    found = set()
+    for text in texts:
+        value = value_at(rig, parse_path(text))
+        if isinstance(value, (BaseModel, tuple)):
+            plain = value.model_dump(mode="json") if isinstance(value, BaseModel) else [v.model_dump() for v in value]
+            found |= {path_text(path) for path in leaves(plain, parse_path(text))}
+        else:
+            found.add(path_text(parse_path(text)))
+    return frozenset(found)
+
+
 @dataclass(frozen=True)
 class MarkedField:
     """A marked value: what it lies in, its label, unit and form, its path and the value."""
