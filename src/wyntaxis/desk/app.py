@@ -17,7 +17,7 @@ NO_SCREEN = (
 def run(
     file: Path | None, *, demo: bool, screenshots: Path | None, view: str | None = None, debug: bool = False
 ) -> int:
-    """Open the window on a rig, the demo, or the rig opened last; return the exit code."""
+    """Open the window on a rig, the demo, the rig opened last, or the start page; return the exit code."""
     if screenshots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     elif not has_screen():
@@ -51,8 +51,10 @@ def run(
     def load() -> None:
         if file is not None:
             window.files.open_path(file)
-        elif demo or not window.settings.recent:
+        elif demo:
             window.files.open_demo("tarnfell-triplet-reduced")
+        elif not window.settings.recent:
+            window.files.open_new()  # whoever begins sees the start page
         else:
             window.files.open_path(window.settings.recent[0])
 
