@@ -8,6 +8,7 @@ import pytest
 from tests.core.evidence.test_headers import header, told
 from tests.rigs import clean_tree
 from wyntaxis.cli import main
+from wyntaxis.core.drafting.book import commonest
 from wyntaxis.core.drafting.draft import Sources, draft, read_sources
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule
@@ -109,6 +110,13 @@ def test_binned_frames_tell_the_whole_sensor(binnings, size, assumed):
     sensor = found.rig.sensor
     assert (sensor.width_px, sensor.pixel_um) == (size, pytest.approx(3.9))
     assert any(path.endswith("sensor.pixel_um") for path in found.rig.assumed) == assumed
+
+
+def test_values_that_are_one_are_counted_as_one():
+    told_values = [(3.9, "a"), (3.90001, "b"), (3.90001, "c"), (7.8, "d"), ("Lum", "e"), ("lum", "f")]
+    assert commonest(told_values) == [(3.90001, 3, "b"), ("Lum", 2, "e"), (7.8, 1, "d")]
+    many = [(float(step), "x") for step in range(20_000)]
+    assert len(commonest(many)) > 9_000  # in a moment: positions differ from frame to frame
 
 
 def test_another_telescope_or_camera_becomes_a_variant():

@@ -68,6 +68,11 @@ _NEEDS: dict[Step, Callable[[Rig], bool]] = {GUIDE_BRANCH: lambda rig: rig.guidi
 """What a rig must have for a step to apply to it."""
 
 
+def step_applies(rig: Rig, step: Step) -> bool:
+    """Return whether a rig has what a step speaks of."""
+    return step not in _NEEDS or _NEEDS[step](rig)
+
+
 def tallies(evaluation: Evaluation) -> list[Tally]:
     """Return how every step stands, in the order of the worklist."""
     return [_tally(evaluation, step) for step in steps()]
@@ -78,7 +83,7 @@ def _tally(evaluation: Evaluation, step: Step) -> Tally:
         stand = [condition.verdict for condition in evaluation.conditions if condition.applies]
         accepted = sum(len(condition.accepted) for condition in evaluation.conditions)
         return Tally(step, worst(stand) if stand else None, dict(Counter(stand)), accepted)
-    if step in _NEEDS and not _NEEDS[step](evaluation.rig):
+    if not step_applies(evaluation.rig, step):
         return Tally(step, None, {})
     # A number that claims nothing has no verdict, and is not counted.
     told = [f for f in evaluation.findings if belongs(step, f)]

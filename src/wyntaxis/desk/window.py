@@ -324,6 +324,8 @@ class MainWindow(Workplace):
 
         A step newly shown, or one that has just had its first findings, has its gravest one chosen.
         """
+        from wyntaxis.core.worklist import step_applies, step_of
+
         assert self.session is not None
         own = self._findings_of_step()
         newly, self._step_told = bool(own) and not self._step_told, bool(own)
@@ -331,7 +333,8 @@ class MainWindow(Workplace):
             self.session.choose_finding(max(own, key=lambda f: (not f.accepted, f.verdict.severity)))
         chosen = self.session.chosen_finding
         if self.margin.all_steps:
-            self._listed = self.session.evaluation.findings
+            rig = self.session.rig
+            self._listed = tuple(f for f in self.session.evaluation.findings if step_applies(rig, step_of(f)))
         else:
             self._listed = own if chosen is None or chosen in own else (chosen, *own)
         # The gravest first; of one verdict, in the order in which they are told.
@@ -342,10 +345,12 @@ class MainWindow(Workplace):
         """Return the findings told at the step shown; at the list of conditions, all that do not hold."""
         from wyntaxis.core.ledger import Verdict
         from wyntaxis.core.steps import READY
-        from wyntaxis.core.worklist import belongs
+        from wyntaxis.core.worklist import belongs, step_applies
 
         assert self.session is not None
         findings = self.session.evaluation.findings
+        if not step_applies(self.session.rig, self.step):
+            return ()
         if self.step is READY:
             return tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT) or f.accepted)
         return tuple(f for f in findings if belongs(self.step, f))

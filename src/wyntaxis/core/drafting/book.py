@@ -256,12 +256,26 @@ def same(one: Any, other: Any) -> bool:
 
 
 def commonest(values: Sequence[tuple[Any, str]]) -> list[tuple[Any, int, str]]:
-    """Return the distinct values of (value, file) pairs: value, count and a file that tells it, the commonest first."""
-    found: list[list[Any]] = []
+    """Return the distinct values of (value, file) pairs: value, count and a file that tells it, the commonest first.
+
+    Numbers that :func:`same` takes for one are counted as one, in whichever way they are told most often.
+    """
+    counted: dict[Any, list[Any]] = {}
     for value, file in values:
-        entry = next((own for own in found if same(own[0], value)), None)
-        if entry is None:
-            found.append([value, 1, file])
-        else:
-            entry[1] += 1
+        key = value.casefold() if isinstance(value, str) else value
+        counted.setdefault(key, [value, 0, file])[1] += 1
+    numbers = sorted((entry for entry in counted.values() if not isinstance(entry[0], str)), key=lambda own: own[0])
+    found = [entry for entry in counted.values() if isinstance(entry[0], str)]
+    group: list[list[Any]] = []
+    for entry in numbers:
+        if group and not same(group[0][0], entry[0]):
+            found.append(_as_one(group))
+            group = []
+        group.append(entry)
+    found += [_as_one(group)] if group else []
     return [(value, count, file) for value, count, file in sorted(found, key=lambda own: -own[1])]
+
+
+def _as_one(group: Sequence[Sequence[Any]]) -> list[Any]:
+    value, _, file = max(group, key=lambda own: own[1])
+    return [value, sum(own[1] for own in group), file]

@@ -14,7 +14,7 @@ from wyntaxis.core.wiring import Block, Wire, Wiring, wiring
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import tip
-from wyntaxis.desk.section.drafting import DASHES, WIDE_PX, DraftingPainter
+from wyntaxis.desk.section.drafting import CHAIN_DASHES, DASHES, WIDE_PX, DraftingPainter
 from wyntaxis.desk.wiring.symbols import draw_symbol
 
 if TYPE_CHECKING:
@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 
 EDGE_PX, GAP_PX = 12.0, 10.0
 GRAB_PX = 6.0
+LINES = {"network": DASHES, "wireless": [2.0, 3.0], "serial": CHAIN_DASHES}
+"""How each kind of line is drawn; USB and power in full."""
 WIDEST_EM, HEAD_EM = 9.5, 10.0
 
 
@@ -188,7 +190,7 @@ class WiringBand(QWidget):
         is_chosen = self._chosen in (wire.start, wire.end) and bool(self._chosen)
         grave = wire.verdict is not None and wire.verdict.severity >= 2
         color = str(wire.verdict) if grave else "accent" if is_chosen else "ink"
-        dashes = DASHES if wire.form in ("network", "wireless") else None
+        dashes = LINES.get(wire.form)
         width = WIDE_PX * (1.5 if is_chosen else 1.0) if wire.carries == "power" else (1.8 if is_chosen else 1.0)
         return sheet.pen(color, width, dashes)
 
