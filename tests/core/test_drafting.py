@@ -140,6 +140,21 @@ def test_what_no_rig_can_hold_is_left_out_and_told(card, value):
     assert not any(words.startswith(card.replace("_", "-")) for words in found.rig.origin.values())
 
 
+def test_foreign_names_are_taken_as_text():
+    read = sized([frame(TELESCOP="A<b>", INSTRUME="C &")])
+    odd = replace(
+        read,
+        frames=(
+            replace(read.frames[0], path="b\udcff\x1b.fits", camera="Cam\x07era", filter="R\u202e"),
+            read.frames[0],
+        ),
+    )
+    rig = draft(Sources(headers=(odd,))).rig
+    json.dumps(rig.model_dump(mode="json")).encode("utf-8")
+    assert all(words.isprintable() for words in rig.origin.values())
+    assert rig.train
+
+
 def test_ports_give_devices_with_identity_and_stable_port(tmp_path):
     models = {"1-1": "Petit", "2-1": "Grand"}
     listed = [

@@ -12,6 +12,7 @@ from typing import Annotated, Any
 from pydantic import TypeAdapter, ValidationError
 
 from wyntaxis.core.files.errors import path_text
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath, StrictModel
 from wyntaxis.core.rig.blank import NEW_PART_LENGTH_MM
 from wyntaxis.core.rig.device_settings import check_setting
@@ -110,6 +111,7 @@ class DraftBook:
         What no rig can hold is left out, and told.
         """
         text = path_text(path)
+        value = plain(value) if isinstance(value, str) else value
         fault = self.fault_of(path, value)
         if fault:
             self.ask(f"{origin}: {value} is left out: {fault}", path)
@@ -119,7 +121,7 @@ class DraftBook:
         self._set(path, value)
         if text in self.assumed:
             self.assumed.remove(text)
-        self.origin[text] = origin[:200]
+        self.origin[text] = plain(origin)[:200]
         return True
 
     def fault_of(self, path: DocumentPath, value: Any) -> str:
@@ -148,11 +150,11 @@ class DraftBook:
 
     def ask(self, text: str, path: DocumentPath = ()) -> None:
         """Note what the sources leave open."""
-        self.questions.append(Question(text, path_text(path)))
+        self.questions.append(Question(plain(text), path_text(path)))
 
     def leave_out(self, file: str, why: str) -> None:
         """Note a file that gave nothing."""
-        self.not_used.append(NotUsed(file, why))
+        self.not_used.append(NotUsed(plain(file), plain(why)))
 
     def differs(self, record_id: str, name: str, key: str, value: Any) -> None:
         """Keep what a source says against the rig, as a record that the findings hold against it."""

@@ -7,6 +7,7 @@ from typing import Any
 
 from wyntaxis.core.drafting.book import DraftBook, commonest
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
 
@@ -105,8 +106,8 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None
     place = ("telescope",)
     first = frames[0].path
     if telescope and book.document["telescope"].get("name") in (None, "Telescope"):
-        book.document["telescope"]["name"] = telescope
-        book.origin["telescope.name"] = f"TELESCOP of {first}"[:200]
+        book.document["telescope"].pop("name", None)
+        book.give(("telescope", "name"), telescope, f"TELESCOP of {first}")
     _optics(told, place)
     train = book.list_of("train")
     at = next((i for i, part in enumerate(train) if part["kind"] == "camera"), None)
@@ -126,7 +127,7 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None
     _focuser_and_rotator(book, told)
     _site(told)
     if book.document["name"] == "New rig":
-        book.document["name"] = ", ".join(name for name in setup if name)[:200] or "New rig"
+        book.document["name"] = plain(", ".join(name for name in setup if name))[:200] or "New rig"
 
 
 def _optics(told: _Told, place: DocumentPath) -> None:
@@ -193,7 +194,7 @@ def _filters(book: DraftBook, told: _Told) -> None:
     if not slots:
         in_order = sorted(seen, key=lambda name: next(i for i, f in enumerate(told.frames) if f.filter == name))
         for index, name in enumerate(in_order[:32]):
-            book.give(("devices", device, "slots", index), {"name": name[:60]}, f"FILTER of {first}")
+            book.give(("devices", device, "slots", index), {"name": plain(name)[:60]}, f"FILTER of {first}")
         book.ask(
             "frames tell which filters there are, not in which slots: check their order", ("devices", device, "slots")
         )
@@ -228,7 +229,7 @@ def _site(told: _Told) -> None:
 
 def _variant(book: DraftBook, own: Setup, other: Setup, frames: list[FrameHeader]) -> None:
     """Make a train of its own for another telescope or camera that frames were taken with."""
-    name = ", ".join(part for part in other if part)[:200]
+    name = plain(", ".join(part for part in other if part))[:200]
     variants = book.list_of("variants")
     if name == book.document["name"]:
         return
