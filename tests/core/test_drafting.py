@@ -169,7 +169,16 @@ def test_ports_give_devices_with_identity_and_stable_port(tmp_path):
     assert guide.identity.usb_id == "3f2a:0120"
     hubs = {device.id for device in rig.devices if device.kind == "hub"}
     assert guide.connection.hub in hubs or guide.connection.hub is None
-    asked = draft(Sources(ports=tree)).questions
+    alone = draft(Sources(ports=tree))
+    asked = alone.questions
+    kinds = {device.identity.usb_id: device.kind for device in alone.rig.devices}
+    assert kinds["3f2a:0261"] == kinds["1a5e:7523"] == "other"
+    assert alone.rig.assumed[-1].endswith(".kind")
+    serial = next(d for d in alone.rig.devices if d.connection is not None and d.connection.kind == "serial")
+    assert serial.connection.port == "/dev/serial/by-id/usb-Glide-if00"
+    then = draft(Sources(headers=(sized([frame()]),)), alone.rig).rig
+    camera = next(device for device in then.devices if device.kind == "camera")
+    assert (camera.identity.usb_id, camera.part, camera.number("gain")) == ("3f2a:0261", "camera", 100)
     assert any("usb-Glide" in question.text and "which device is it?" in question.text for question in asked)
 
 

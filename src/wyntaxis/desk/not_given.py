@@ -55,7 +55,7 @@ class NotGivenPanel(GridPanel):
         for row, (text, mark) in enumerate(marked.items()):
             title = f"{mark.title}, {mark.unit}" if mark.unit else mark.title
             label = PlainLabel(title)
-            spec = ShownField(mark.label, mark.path, mark.unit, mark.form)
+            spec = ShownField(mark.label, mark.path, mark.unit, mark.form, mark.choices, optional=False)
             field = make_field(spec, (), self._session.refused.emit)
             field.setAccessibleName(title)
             field.setMaximumWidth(round(9 * self.fontInfo().pixelSize()))

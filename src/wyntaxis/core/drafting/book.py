@@ -148,6 +148,11 @@ class DraftBook:
             self._set(path, value)
             self.assumed.append(path_text(path))
 
+    def mark(self, path: DocumentPath) -> None:
+        """Mark a value that stands as one that nobody gave."""
+        if path_text(path) not in self.assumed:
+            self.assumed.append(path_text(path))
+
     def ask(self, text: str, path: DocumentPath = ()) -> None:
         """Note what the sources leave open."""
         self.questions.append(Question(plain(text), path_text(path)))

@@ -117,6 +117,11 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None
     _sensor(told, ("train", at), frames)
     part_id = train[at]["id"]
     device = next((i for i, d in enumerate(book.list_of("devices")) if d["kind"] == "camera"), None)
+    if device is None and camera:  # the ports may have told of it before, without knowing what it is
+        device = next((i for i, d in enumerate(book.list_of("devices")) if _is_unknown(book, i, camera)), None)
+        if device is not None:
+            book.give(("devices", device, "kind"), "camera", f"INSTRUME of {first}")
+            book.give(("devices", device, "part"), part_id, f"INSTRUME of {first}")
     if device is None:
         device = book.add_device("main_camera", "camera", f"INSTRUME of {first}", name=camera or None, part=part_id)
     lights = [frame for frame in frames if frame.kind == "light"] or frames
@@ -128,6 +133,14 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None
     _site(told)
     if book.document["name"] == "New rig":
         book.document["name"] = plain(", ".join(name for name in setup if name))[:200] or "New rig"
+
+
+def _is_unknown(book: DraftBook, at: int, name: str) -> bool:
+    """Return whether a device's kind is open, and it goes by a name that frames tell."""
+    title = str(book.held(("devices", at, "name")) or "").casefold()
+    return (
+        book.is_open(("devices", at, "kind")) and bool(title) and (title in name.casefold() or name.casefold() in title)
+    )
 
 
 def _optics(told: _Told, place: DocumentPath) -> None:

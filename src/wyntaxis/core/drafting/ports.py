@@ -7,6 +7,8 @@ from typing import Any
 from wyntaxis.core.drafting.book import DraftBook
 from wyntaxis.core.evidence.ports.tree import PortTree, SerialPort, UsbDevice
 
+OTHER = "other"
+"""The kind of a device of which nothing tells what it is."""
 KIND_WORDS = (
     ("wheel", "filter_wheel"),
     ("filter", "filter_wheel"),
@@ -39,7 +41,7 @@ def draft_ports(book: DraftBook, tree: PortTree) -> None:
         The rig that is being drafted.
     tree
         The ports. A device is known by its identity, by the name that frames give it, or by what it calls itself;
-        what none of them tells is asked.
+        what none of them tells is kept as another device, and asked.
     """
     for usb in tree.devices:
         if usb.is_root or usb.is_hub:
@@ -49,12 +51,14 @@ def draft_ports(book: DraftBook, tree: PortTree) -> None:
         at = _known(book, usb)
         if at is None:
             kind, why = _kind_of(book, usb)
+            at = book.add_device(f"{kind or OTHER}_device", kind or OTHER, origin, name=usb.title)
             if kind is None:
+                book.mark(("devices", at, "kind"))
                 stable = f", /dev/serial/by-id/{serial.by_id}" if serial is not None and serial.by_id else ""
-                book.ask(f"{usb.title} ({usb.usb_id}{stable}) hangs on {usb.name}: which device is it?")
-                continue
-            at = book.add_device(f"{kind}_device", kind, origin, name=usb.title)
-            if why:
+                question = f"{usb.title} ({usb.usb_id}{stable}) hangs on {usb.name}: which device is it?"
+                book.ask(question, ("devices", at, "kind"))
+            elif why:
+                book.mark(("devices", at, "kind"))
                 book.ask(f"{usb.title} is taken for a {kind.replace('_', ' ')}: {why}", ("devices", at, "kind"))
         _give(book, at, usb, serial, origin)
         _hubs(book, at, usb, tree)

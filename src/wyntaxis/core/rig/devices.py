@@ -32,6 +32,7 @@ DeviceKind = Literal[
     "relay_switch",
     "safety_monitor",
     "clock",
+    "other",
 ]
 DEVICE_KINDS: tuple[DeviceKind, ...] = DeviceKind.__args__  # type: ignore[attr-defined]
 CONNECTION_KINDS = ("usb", "serial", "network", "wireless", "none")
@@ -178,7 +179,7 @@ class Device(StrictModel):
     """
 
     id: Id
-    kind: DeviceKind
+    kind: Annotated[DeviceKind, Shown("Kind")]
     name: Annotated[Text | None, Shown("Name", topic="setting")] = None
     part: Annotated[Id | None, Shown("Sits at part")] = None
     identity: Annotated[Identity | None, Shown("", always=True)] = None

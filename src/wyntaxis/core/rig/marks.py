@@ -261,6 +261,7 @@ class MarkedField:
     form: str
     path: DocumentPath
     value: Any
+    choices: tuple[str, ...] = ()
 
     @property
     def title(self) -> str:
@@ -296,11 +297,11 @@ def marked_field(rig: BaseModel, text: str) -> MarkedField:
         thing, model, names = path[0], type(value_at(rig, path[:1])), names[1:]
     try:
         field = shown_at(model, *names)
-        label, unit, form = field.label, field.unit, field.kind
+        label, unit, form, choices = field.label, field.unit, field.kind, field.choices
     except (KeyError, ValueError):
         label, unit = " ".join(name.rpartition("_")[0] or name for name in names), ""
-        form = "text" if isinstance(node, str) else "number"
-    return MarkedField(thing, label, unit, form, path, node)
+        form, choices = "text" if isinstance(node, str) else "number", ()
+    return MarkedField(thing, label, unit, form, path, node, choices)
 
 
 def mark_label(rig: BaseModel, text: str) -> str:

@@ -39,7 +39,7 @@ PURPOSES = (
     ("Imaging", ("camera", "filter_wheel", "focuser", "rotator", "flat_panel", "cover")),
     ("Mount and guiding", ("mount", "guide_camera")),
     ("Power and dew", ("power_box", "dew_heater", "relay_switch")),
-    ("Computer and lines", ("computer", "hub", "clock")),
+    ("Computer and lines", ("computer", "hub", "clock", "other")),
     ("Weather and shelter", ("weather", "safety_monitor", "roof", "dome")),
 )
 """What devices are for, in the order of the sheet."""
