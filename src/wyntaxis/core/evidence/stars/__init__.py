@@ -1,0 +1,1 @@
+"""Stars measured on frames: background, detection, and the shape of each star."""

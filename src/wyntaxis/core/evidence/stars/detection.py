@@ -1,0 +1,276 @@
+"""Where a frame has stars: joined pixels over the noise, at the sharp scale and on a binned copy, and what is none."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from wyntaxis.core.evidence.stars.background import Mesh
+from wyntaxis.core.files.errors import InputError
+
+THRESHOLD_SIGMA = 3.5
+"""Pixels over this are joined; three by chance are in a frame of 60 million pixels one time in sixty."""
+PEAK_SIGMA = 5.0
+MIN_JOINED = 3
+MAX_BRIGHT_PX = 6_000_000
+"""So many pixels over the noise are a tenth of the largest frame, and no field of stars."""
+STRIP_ROWS = 256
+BINNED = 8
+"""Discs of stars far out of focus are found on a copy binned by this."""
+DISC_BINS = 5
+"""At least so many joined bins make a disc."""
+MAX_DISC_PX = 170.0
+DISC_SHARE = 0.6
+"""A sharp spot of this share of a disc's spread is the disc; a smaller one is a star before it, or a piece of it."""
+MIN_COLUMN_PX = 30
+"""What is at most two pixels wide and at least so long is a bad column; a cosmic ray is shorter."""
+HOT_SHARE = 0.72
+"""A pixel that holds more of the light about it than this is no star: the sharpest fill half of theirs."""
+MIN_MINOR_PX = 0.42
+"""No star is thinner, by its second moment: a cosmic ray is, or a bad column."""
+THREADS = 2
+
+
+@dataclass(frozen=True)
+class Spots:
+    """What may be stars: places in px (0-based, middle of the first pixel), sizes as the radius of their spread in px.
+
+    ``why`` is empty for stars, else why it is none.
+    """
+
+    x: Any
+    y: Any
+    spread: Any
+    why: tuple[str, ...]
+
+
+def find_spots(pixels: Any, mesh: Mesh) -> Spots:
+    """Return what stands out of a frame's noise.
+
+    Parameters
+    ----------
+    pixels, mesh
+        ADU, shape (height, width), and the background of them.
+
+    Returns
+    -------
+    Spots
+        Stars, and what was refused, with the reason.
+
+    Raises
+    ------
+    InputError
+        When more pixels stand over the noise than stars light up.
+    """
+    sharp = _joined(*_bright(pixels, mesh), pixels.shape[1])
+    sharp_why = _judged(sharp, pixels, mesh)
+    discs = _discs(pixels, mesh)
+    return _merged(sharp, sharp_why, discs, pixels.shape)
+
+
+@dataclass(frozen=True)
+class _Blobs:
+    """Joined pixels: per blob its count, flux, centroid, second moments and box; lengths in px."""
+
+    count: Any
+    flux: Any
+    peak_sigma: Any
+    peak: Any
+    x: Any
+    y: Any
+    xx: Any
+    yy: Any
+    xy: Any
+    box: Any
+
+    @property
+    def axes(self) -> tuple[Any, Any]:
+        """Major and minor axis, as standard deviations in px."""
+        middle, half = (self.xx + self.yy) / 2, np.hypot((self.xx - self.yy) / 2, self.xy)
+        return np.sqrt(np.maximum(middle + half, 0.0)), np.sqrt(np.maximum(middle - half, 0.0))
+
+
+def _bright(pixels: Any, mesh: Mesh) -> tuple[Any, Any, Any]:
+    """Return flat places, residuals and residuals over the noise of all pixels over the threshold, in order."""
+    height, width = pixels.shape
+    starts = range(0, height, STRIP_ROWS)
+
+    def strip(start: int) -> tuple[Any, Any, Any]:
+        end = min(start + STRIP_ROWS, height)
+        level, noise = mesh.rows(start, end, width)
+        limit = level + np.float32(THRESHOLD_SIGMA) * noise
+        flat = np.flatnonzero(pixels[start:end] > limit)
+        above = pixels[start:end].reshape(-1)[flat].astype(np.float32) - level.reshape(-1)[flat]
+        return flat + start * width, above, above / noise.reshape(-1)[flat]
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        found = list(pool.map(strip, starts))
+    bright = sum(len(part[0]) for part in found)
+    if bright > MAX_BRIGHT_PX:
+        raise InputError(f"has {bright:,} pixels over the noise, more than stars light up; give a linear, raw frame")
+    return tuple(np.concatenate([part[k] for part in found]) for k in range(3))  # type: ignore[return-value]
+
+
+def _joined(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
+    """Join neighbouring pixels, diagonal ones too, and sum each blob up."""
+    count = len(flat)
+    ones, others = [], []
+    for step in (1, width - 1, width, width + 1):
+        at = np.searchsorted(flat, flat + step)
+        hit = (at < count) & (flat[np.minimum(at, count - 1)] == flat + step) if count else np.zeros(0, bool)
+        if step != width:  # not around the frame's sides
+            columns = flat % width
+            hit &= (columns != 0) if step == width - 1 else (columns != width - 1)
+        ones.append(np.flatnonzero(hit))
+        others.append(at[hit])
+    rows, columns = np.concatenate(ones), np.concatenate(others)
+    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
+    blobs, label = connected_components(graph, directed=False) if count else (0, np.zeros(0, int))
+    y, x = np.divmod(flat, width)
+
+    def total(weights: Any) -> Any:
+        return np.bincount(label, weights=weights, minlength=blobs)
+
+    flux = np.maximum(total(above), 1e-9)
+    middle_x, middle_y = total(above * x) / flux, total(above * y) / flux
+    dx, dy = x - middle_x[label], y - middle_y[label]
+    order = np.argsort(label, kind="stable")
+    starts = np.flatnonzero(np.diff(label[order], prepend=-1)) if count else np.zeros(0, int)
+
+    def extreme(ufunc: Any, values: Any) -> Any:
+        return ufunc.reduceat(values[order], starts) if count else np.zeros(0)
+
+    box = np.stack(
+        [extreme(np.minimum, x), extreme(np.maximum, x), extreme(np.minimum, y), extreme(np.maximum, y)], axis=-1
+    )
+    return _Blobs(
+        count=np.bincount(label, minlength=blobs),
+        flux=flux,
+        peak_sigma=extreme(np.maximum, sigma),
+        peak=_brightest(label, sigma, flat),
+        x=middle_x,
+        y=middle_y,
+        xx=total(above * dx * dx) / flux,
+        yy=total(above * dy * dy) / flux,
+        xy=total(above * dx * dy) / flux,
+        box=box,
+    )
+
+
+def _brightest(label: Any, sigma: Any, flat: Any) -> Any:
+    """Return the flat place of each blob's brightest pixel."""
+    if not len(label):
+        return np.zeros(0, int)
+    order = np.lexsort((sigma, label))
+    return flat[order[np.flatnonzero(np.diff(label[order], append=label.max() + 1))]]
+
+
+def _judged(blobs: _Blobs, pixels: Any, mesh: Mesh) -> list[str]:
+    """Return for each blob why it is no star, empty where it may be one; blobs too small or faint say nothing."""
+    height, width = pixels.shape
+    why = [""] * len(blobs.count)
+    wide, tall = blobs.box[:, 1] - blobs.box[:, 0] + 1, blobs.box[:, 3] - blobs.box[:, 2] + 1
+    _, minor = blobs.axes
+    share = _peak_share(blobs, pixels, mesh)
+    edge = (
+        (blobs.box[:, 0] <= 0)
+        | (blobs.box[:, 1] >= width - 1)
+        | (blobs.box[:, 2] <= 0)
+        | (blobs.box[:, 3] >= height - 1)
+    )
+    faint = (blobs.count < MIN_JOINED) | (blobs.peak_sigma < PEAK_SIGMA)
+    long_thin = (np.minimum(wide, tall) <= 2) & (np.maximum(wide, tall) >= MIN_COLUMN_PX)
+    large = np.maximum(wide, tall) > MAX_DISC_PX
+    thin = (minor < MIN_MINOR_PX) & (blobs.peak_sigma > 2 * PEAK_SIGMA)
+    for reason, mask in (
+        ("a nebula or a gradient: larger than any disc", large),
+        ("touches the edge", edge),
+        ("a cosmic ray: thinner than a star", thin),
+        ("a bad column or row", long_thin),
+        ("a hot pixel: all its light in one", (share > HOT_SHARE) & (blobs.peak_sigma > PEAK_SIGMA)),
+        ("too faint", faint),
+    ):
+        for index in np.flatnonzero(mask):
+            why[index] = reason  # the last that holds is told: what is too faint says nothing else
+    return why
+
+
+def _peak_share(blobs: _Blobs, pixels: Any, mesh: Mesh) -> Any:
+    """Return the share that the brightest pixel holds of the three by three about it."""
+    height, width = pixels.shape
+    if not len(blobs.x):
+        return np.zeros(0)
+    y, x = np.divmod(blobs.peak, width)
+    y, x = np.clip(y, 1, height - 2), np.clip(x, 1, width - 2)
+    level, _ = mesh.at(y, x)
+    around = np.stack([pixels[y + dy, x + dx] for dy in (-1, 0, 1) for dx in (-1, 0, 1)], axis=-1).astype(float)
+    around = np.maximum(around - level[:, None], 0.0)
+    return around.max(axis=1) / np.maximum(around.sum(axis=1), 1e-9)
+
+
+def _discs(pixels: Any, mesh: Mesh) -> _Blobs:
+    """Return the blobs of the binned copy, in its own px."""
+    height, width = (side // BINNED * BINNED for side in pixels.shape)
+    if not height or not width:
+        return _joined(np.zeros(0, int), np.zeros(0), np.zeros(0), 1)
+    down, across = height // BINNED, width // BINNED
+    rows = max(STRIP_ROWS // BINNED, 1)
+
+    def strip(start: int) -> tuple[Any, Any]:
+        end = min(start + rows, down)
+        part = pixels[start * BINNED : end * BINNED, :width]
+        sums = part.reshape(end - start, BINNED, across, BINNED).sum(axis=(1, 3), dtype=np.float32)
+        level, noise = mesh.rows(start * BINNED, end * BINNED, width)
+        middle = BINNED // 2
+        area = np.float32(BINNED * BINNED)
+        return sums / area - level[middle::BINNED, middle::BINNED], noise[middle::BINNED, middle::BINNED] / BINNED
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        found = list(pool.map(strip, range(0, down, rows)))
+    above = np.concatenate([part[0] for part in found])
+    sigma = above / np.concatenate([part[1] for part in found])
+    flat = np.flatnonzero(sigma > PEAK_SIGMA)
+    return _joined(flat, above.reshape(-1)[flat], sigma.reshape(-1)[flat], across)
+
+
+def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]) -> Spots:
+    """Return sharp spots, and the discs of the binned copy in place of the fragments that the sharp scale tells."""
+    height, width = shape
+    major, minor = sharp.axes
+    spread = np.sqrt(np.maximum(major * minor, 0.25))
+    drop = np.zeros(len(why), bool)
+    xs, ys, spreads, reasons = [], [], [], []
+    disc_major, disc_minor = discs.axes
+    for index in np.flatnonzero(discs.count >= DISC_BINS):
+        # The binned flux is a mean for each pixel: by the area of a bin it is that of the whole.
+        total = discs.flux[index] * BINNED * BINNED
+        left, right, top, bottom = (discs.box[index] + (0, 1, 0, 1)) * BINNED
+        inside = (sharp.x >= left) & (sharp.x < right) & (sharp.y >= top) & (sharp.y < bottom)
+        disc_spread = float(np.sqrt(max(disc_major[index] * disc_minor[index], 0.25)) * BINNED)
+        if sharp.flux[inside].sum() > total / 2 and spread[inside].max() < DISC_SHARE * disc_spread:
+            continue  # stars, near each other, that the bins join: each is sharp by itself
+        size = max(right - left, bottom - top)
+        at_edge = left <= 0 or top <= 0 or right >= width // BINNED * BINNED or bottom >= height // BINNED * BINNED
+        drop |= inside
+        xs.append((discs.x[index] + 0.5) * BINNED - 0.5)
+        ys.append((discs.y[index] + 0.5) * BINNED - 0.5)
+        spreads.append(disc_spread)
+        thin = disc_minor[index] < 0.35 * disc_major[index]
+        reasons.append(
+            "touches the edge" if at_edge
+            else "a nebula or a gradient: larger than any disc" if size > MAX_DISC_PX
+            else "a trail or a nebula: no disc" if thin
+            else ""
+        )  # fmt: skip
+    keep = [index for index in range(len(why)) if not drop[index] and why[index] != "too faint"]
+    return Spots(
+        x=np.concatenate([sharp.x[keep], np.array(xs)]),
+        y=np.concatenate([sharp.y[keep], np.array(ys)]),
+        spread=np.concatenate([spread[keep], np.array(spreads)]),
+        why=(*(why[index] for index in keep), *reasons),
+    )

@@ -1,0 +1,268 @@
+"""The stars of a frame: from the file to a table, and their medians."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.headers.headers import ENDINGS, BrokenFrame, FrameHeader, find_frames, read_chunk
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.sensor.strips import OpenFrame, open_frame
+from wyntaxis.core.evidence.stars.background import background_mesh
+from wyntaxis.core.evidence.stars.detection import find_spots
+from wyntaxis.core.evidence.stars.measuring import Shapes, measure
+from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.files.opening import is_folder, is_there
+
+MIN_SNR = 20.0
+"""Medians are taken over stars above this (domain: stars of S/N > 20)."""
+MEDIAN_FACTOR = 1.2533
+"""The standard error of a median is this times that of a mean, for normal scatter."""
+SHAPE_MODEL_SHARE = 0.01
+"""What the growth curve and the Moffat fit are off on drawn stars of 1.8 to 6 px, as a share."""
+HIGHEST_CODE = 65535
+PLATEAU_PIXELS = 3
+"""So many pixels of the frame's very highest value are where it is cut off."""
+MIN_SIDE_PX = 24
+ARCSEC_UM_MM = 206.264806
+
+
+@dataclass(frozen=True)
+class RefusedSpot:
+    """What stands out of the noise and is no star: where in px, and why."""
+
+    x: float
+    y: float
+    why: str
+
+
+@dataclass(frozen=True)
+class FrameStars:
+    """What one frame's stars tell; lengths in its own px, of a colour frame too: that is measured by its luminance."""
+
+    file: str
+    shapes: Shapes
+    refused: tuple[RefusedSpot, ...]
+    sky_adu: Estimate
+    noise_adu: Estimate
+    scale_arcsec_px: float | None = None
+
+    @property
+    def count(self) -> int:
+        """How many stars were found."""
+        return len(self.shapes.x)
+
+    @property
+    def used(self) -> Any:
+        """Which stars the medians are of: unsaturated, well over the noise."""
+        return ~self.shapes.saturated & (self.shapes.snr > MIN_SNR)
+
+    def median(self, values: Any, *, model_share: float = 0.0) -> Estimate | None:
+        """Return the median of a figure over the used stars, with its standard error; None without such a star."""
+        chosen = values[self.used]
+        if not len(chosen):
+            return None
+        middle = float(np.median(chosen))
+        scatter = 1.4826 * float(np.median(np.abs(chosen - middle)))
+        error = MEDIAN_FACTOR * scatter / math.sqrt(len(chosen))
+        return Estimate(middle, math.hypot(error, model_share * middle))
+
+    @property
+    def hfd_px(self) -> Estimate | None:
+        """The half-flux diameter."""
+        return self.median(self.shapes.hfd, model_share=SHAPE_MODEL_SHARE)
+
+    @property
+    def fwhm_px(self) -> Estimate | None:
+        """The full width at half maximum."""
+        return self.median(self.shapes.fwhm, model_share=SHAPE_MODEL_SHARE)
+
+    @property
+    def elongation(self) -> Estimate | None:
+        """Long axis over short axis."""
+        return self.median(self.shapes.elongation)
+
+    @property
+    def position_angle_deg(self) -> Estimate | None:
+        """The direction of the long axis, 0 to 180° from +x toward +y: the mean of directions, which have no end."""
+        angles = np.deg2rad(2 * self.shapes.angle[self.used])
+        if not len(angles):
+            return None
+        mean = np.exp(1j * angles).mean()
+        spread = math.sqrt(max(-2 * math.log(max(abs(mean), 1e-6)), 0.0)) / 2
+        return Estimate(float(np.rad2deg(np.angle(mean)) / 2 % 180), math.degrees(spread) / math.sqrt(len(angles)))
+
+    @property
+    def why_none(self) -> str:
+        """Why there are no medians, empty where there are."""
+        if self.used.any():
+            return ""
+        return "no star was found" if not self.count else "no star is unsaturated and of S/N over 20"
+
+
+def read_stars(path: Path, *, mosaic: bool = False, scale_arcsec_px: float | None = None, name: str = "") -> FrameStars:
+    """Measure the stars of one frame.
+
+    Parameters
+    ----------
+    path
+        A FITS file of 8- or 16-bit integers.
+    mosaic
+        Whether its pixels lie behind a colour mosaic: then each two by two are taken as one.
+    scale_arcsec_px
+        Arcseconds to a pixel, where it is known.
+    name
+        What to call it; its file name where left out.
+
+    Returns
+    -------
+    FrameStars
+        With lengths in px of the frame.
+
+    Raises
+    ------
+    InputError
+        In one line, when it cannot be read or is too small.
+    """
+    with open_frame(path) as frame:
+        if min(frame.width, frame.height) < MIN_SIDE_PX * (2 if mosaic else 1):
+            raise InputError(f"is {frame.width} × {frame.height} px: too small for stars", path)
+        pixels, peaks = _pixels(frame, mosaic=mosaic)
+    mesh = background_mesh(pixels)
+    spots = find_spots(pixels, mesh)
+    is_star = np.array([not why for why in spots.why], bool)
+    stars = (spots.x[is_star], spots.y[is_star], spots.spread[is_star])
+    shapes = measure(pixels, mesh, *stars, _full(peaks), peaks)
+    tiles = mesh.level.size
+    side = 2 if mosaic else 1
+    x, y = (side * at + (side - 1) / 2 for at in (spots.x, spots.y))
+    refused = tuple(RefusedSpot(float(x[k]), float(y[k]), why) for k, why in enumerate(spots.why) if why)
+    return FrameStars(
+        name or path.name,
+        _scaled(shapes) if mosaic else shapes,
+        refused,
+        Estimate(float(np.median(mesh.level)), float(mesh.level.std()) / math.sqrt(tiles)),
+        Estimate(float(np.median(mesh.noise)), float(mesh.noise.std()) / math.sqrt(tiles)),
+        scale_arcsec_px,
+    )
+
+
+def _pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Any, Any]:
+    """Return the frame's codes as uint16, read strip by strip, and the highest that each was averaged of."""
+    if not mosaic:
+        whole = np.empty((frame.height, frame.width), np.uint16)
+        for start, end in frame.strips(1):
+            whole[start:end] = frame.rows(start, end)
+        return whole, whole
+    half = np.empty((frame.height // 2, frame.width // 2), np.uint16)
+    highest = np.empty_like(half)
+    for start, end in frame.strips(2):
+        rows = frame.rows(start, end)[:, : frame.width // 2 * 2]
+        fours = rows.reshape((end - start) // 2, 2, frame.width // 2, 2)
+        half[start // 2 : end // 2] = fours.mean(axis=(1, 3), dtype=np.float32).round()
+        highest[start // 2 : end // 2] = fours.max(axis=(1, 3))
+    return half, highest
+
+
+def _full(peaks: Any) -> float:
+    """Return where a frame's pixels are saturated: at its own plateau, else at the converter's end."""
+    top = int(peaks.max(initial=0))
+    plateau = int((peaks == top).sum()) >= PLATEAU_PIXELS and top > 2 * int(np.median(peaks[::8, ::8]))
+    return float(top if plateau else HIGHEST_CODE)
+
+
+def _scaled(shapes: Shapes) -> Shapes:
+    """Return shapes of a frame of half the size in px of the whole one."""
+    return Shapes(
+        2 * shapes.x + 0.5,
+        2 * shapes.y + 0.5,
+        4 * shapes.flux,
+        shapes.peak,
+        2 * shapes.hfd,
+        2 * shapes.fwhm,
+        shapes.elongation,
+        shapes.angle,
+        shapes.snr,
+        shapes.saturated,
+    )
+
+
+def star_frames(paths: Sequence[Path]) -> Iterator[tuple[Path, FrameHeader | BrokenFrame]]:
+    """Yield every frame that was named, or lies below a folder that was, with its header.
+
+    Parameters
+    ----------
+    paths
+        Folders and FITS files.
+
+    Yields
+    ------
+    tuple
+        The file, and its header or why it is broken.
+
+    Raises
+    ------
+    InputError
+        When one is not there, or is no frame.
+    """
+    for path in paths:
+        if not is_there(path):
+            raise InputError("is not there; name a FITS frame, or a folder of them", path)
+        if not is_folder(path) and not path.name.lower().endswith(ENDINGS):
+            raise InputError(f"is no FITS file by its name ({', '.join(ENDINGS[:3])})", path)
+        folder = path if is_folder(path) else path.parent
+        for file in find_frames(path) if is_folder(path) else [path]:
+            yield file, read_chunk([file], folder)[0]
+
+
+def measure_frames(
+    paths: Sequence[Path], scale_of: Any = None, progress: Progress = lambda _done, _of: None
+) -> tuple[list[FrameStars], list[BrokenFrame]]:
+    """Measure the stars of many frames.
+
+    Parameters
+    ----------
+    paths
+        Folders and FITS files; darks, flats and bias are left out.
+    scale_of
+        What gives the arcseconds to a pixel from a header; the header's own pixel and focal length where left out.
+    progress
+        Told of each frame; may raise to end the work.
+
+    Returns
+    -------
+    tuple
+        What each frame's stars tell, and which files were not used, with the reason.
+    """
+    frames = list(star_frames(paths))
+    found: list[FrameStars] = []
+    not_used: list[BrokenFrame] = []
+    for index, (path, header) in enumerate(frames):
+        progress(index, len(frames))
+        if isinstance(header, BrokenFrame):
+            not_used.append(header)
+            continue
+        if header.kind in ("dark", "flat", "bias"):
+            not_used.append(BrokenFrame(header.path, f"is a {header.kind} by its header, and has no stars"))
+            continue
+        try:
+            scale = (scale_of or scale_of_header)(header)
+            found.append(read_stars(path, mosaic=header.mosaic is not None, scale_arcsec_px=scale, name=header.path))
+        except InputError as error:
+            not_used.append(BrokenFrame(header.path, error.reason))
+    progress(len(frames), len(frames))
+    return found, not_used
+
+
+def scale_of_header(header: FrameHeader) -> float | None:
+    """Return the arcseconds to a pixel that a header tells: solved, else by its pixel and focal length."""
+    if header.scale_arcsec_px:
+        return header.scale_arcsec_px
+    if header.pixel_um and header.focal_length_mm and header.pixel_um > 0 and header.focal_length_mm > 0:
+        return ARCSEC_UM_MM * header.pixel_um / header.focal_length_mm
+    return None

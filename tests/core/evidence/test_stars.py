@@ -1,0 +1,232 @@
+"""Stars measured on drawn fields: what was drawn is found and measured, and what is no star is refused, with why."""
+
+import csv
+import json
+import math
+
+import numpy as np
+import pytest
+from astropy.io import fits
+
+from tests.core.evidence.test_headers import header
+from tests.rigs import clean_document
+from wyntaxis.cli import main
+from wyntaxis.core.evidence.stars import detection
+from wyntaxis.core.evidence.stars.background import background_mesh
+from wyntaxis.core.evidence.stars.detection import find_spots
+from wyntaxis.core.evidence.stars.frame_stars import read_stars
+from wyntaxis.core.evidence.stars.measuring import measure
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.stand_ins.sky_field import StarShape, draw_field
+
+EMPTY = ((), (), ())
+
+
+def grid(count, size, margin, seed=3):
+    """Places of stars on a jittered grid, none nearer to the edge than the margin."""
+    rng, side = np.random.default_rng(seed), math.ceil(math.sqrt(count))
+    at = np.arange(count)
+    across = margin + (at % side + 0.5) * (size[1] - 2 * margin) / side + rng.uniform(-3, 3, count)
+    down = margin + (at // side + 0.5) * (size[0] - 2 * margin) / side + rng.uniform(-3, 3, count)
+    return across, down
+
+
+def drawn(shape, count=64, size=(640, 800), flux=(2e4, 2e5), margin=40, **options):
+    x, y = grid(count, size, margin)
+    light = np.exp(np.random.default_rng(5).uniform(*np.log(flux), count))
+    return x, y, draw_field(shape, x, y, light, size, **options)
+
+
+def measured(pixels, full=65535.0):
+    mesh = background_mesh(pixels)
+    spots = find_spots(pixels, mesh)
+    star = np.array([not why for why in spots.why], bool)
+    return measure(pixels, mesh, spots.x[star], spots.y[star], spots.spread[star], full), spots
+
+
+def matched(shapes, x, y):
+    """What share of the drawn was found, and how many found stars nobody drew."""
+    if not len(shapes.x):
+        return 0.0, 0
+    apart = np.hypot(shapes.x[:, None] - x, shapes.y[:, None] - y)
+    return (apart.min(axis=0) < 3).mean(), int((apart.min(axis=1) >= 3).sum())
+
+
+# The half of a Gaussian's flux lies within its FWHM; of a Moffat's within 2α√(2^(1/(β−1)) − 1),
+# α = FWHM / 2√(2^(1/β) − 1); of an even ring of outer diameter D and inner εD within D √((1 + ε²)/2).
+@pytest.mark.parametrize(
+    ("shape", "hfd", "share"),
+    [
+        (StarShape(fwhm_px=2.5), 2.5, 0.02),
+        (StarShape(fwhm_px=4.0), 4.0, 0.02),
+        (StarShape(fwhm_px=3.5, beta=4.0), 3.5 * math.sqrt((2 ** (1 / 3) - 1) / (2 ** (1 / 4) - 1)), 0.02),
+        (StarShape(fwhm_px=6.0, beta=4.0), 6.0 * math.sqrt((2 ** (1 / 3) - 1) / (2 ** (1 / 4) - 1)), 0.02),
+        (StarShape(fwhm_px=1.8), 1.8, 0.04),
+    ],
+)
+def test_what_was_drawn_is_measured(shape, hfd, share):
+    x, y, pixels = drawn(shape)
+    found, _ = measured(pixels)
+    assert matched(found, x, y) == (1.0, 0)
+    good = found.snr > 50
+    assert np.median(found.hfd[good]) == pytest.approx(hfd, rel=share)
+    assert np.median(found.fwhm[good]) == pytest.approx(shape.fwhm_px, rel=0.03)
+    assert np.median(found.elongation[good]) == pytest.approx(1.0, abs=0.05)
+    apart = np.hypot(found.x[:, None] - x, found.y[:, None] - y).min(axis=1)
+    assert np.median(apart) < 0.05, "places are of a fraction of a pixel"
+
+
+@pytest.mark.parametrize(("elongation", "angle"), [(1.3, 100), (1.6, 160), (2.0, 45), (1.3, 2)])
+def test_elongation_and_its_direction(elongation, angle):
+    found, _ = measured(drawn(StarShape(fwhm_px=3.5, elongation=elongation, angle_deg=angle))[2])
+    assert np.median(found.elongation) == pytest.approx(elongation, abs=0.05)
+    off = (found.angle - angle + 90) % 180 - 90
+    assert abs(np.median(off)) < 3
+
+
+@pytest.mark.parametrize(("disc", "obstruction"), [(20, 0.0), (40, 0.35), (80, 0.35), (140, 0.4)])
+def test_discs_far_out_of_focus(disc, obstruction):
+    shape = StarShape(fwhm_px=3, disc_px=disc, obstruction=obstruction)
+    x, y, pixels = drawn(shape, count=9, size=(800, 900), flux=(3e5, 1e6), margin=60)
+    found, _ = measured(pixels)
+    assert matched(found, x, y)[0] == 1.0
+    assert len(found.x) == 9
+    assert np.median(found.hfd) == pytest.approx(disc * math.sqrt((1 + obstruction**2) / 2), rel=0.02)
+
+
+def test_faint_stars_are_found_and_noise_is_none():
+    # A Gaussian of FWHM 3 px peaks at 0.0981 of its flux: 1,200 ADU are some eleven times the noise of 10.
+    x, y, pixels = drawn(StarShape(fwhm_px=3), count=225, size=(900, 1000), flux=(1150, 1250))
+    found, _ = measured(pixels)
+    share, false = matched(found, x, y)
+    assert share >= 0.98
+    assert false <= 2
+    for seed in range(4):
+        empty, spots = measured(draw_field(StarShape(), *EMPTY, (900, 1000), seed=seed))
+        assert len(empty.x) == 0
+        assert not any(spots.why)
+
+
+def test_a_sky_that_rises_changes_no_star():
+    shape = StarShape(fwhm_px=3)
+    x, y, pixels = drawn(shape, slope_adu=3000)
+    found, _ = measured(pixels)
+    assert matched(found, x, y) == (1.0, 0)
+    assert np.median(found.hfd) == pytest.approx(3.0, rel=0.02)
+
+
+@pytest.mark.parametrize(
+    ("spoil", "reason"),
+    [
+        (lambda p: p.__setitem__((300, 411), 30000), None),
+        (lambda p: p.__setitem__((slice(300, 302), slice(400, 402)), [[9000, 30000], [300, 9000]]), "a "),
+        (lambda p: p.__setitem__((slice(0, 640), 333), 4000), "a bad column or row"),
+        (lambda p: p.__setitem__((slice(100, 400), 333), 4000), "a bad column or row"),
+        (lambda p: [p.__setitem__((300 + k // 4, 400 + k), 20000) for k in range(14)], "a "),
+        (lambda p: p.__setitem__((slice(300, 304), slice(0, 4)), 9000), "touches the edge"),
+    ],
+)
+def test_what_is_no_star_is_refused(spoil, reason):
+    pixels = draw_field(StarShape(), *EMPTY, (640, 800))
+    spoil(pixels)
+    found, spots = measured(pixels)
+    assert len(found.x) == 0
+    if reason is not None:
+        assert spots.why
+        assert all(reason in why for why in spots.why)
+
+
+def test_saturated_stars_are_marked():
+    x, y = grid(25, (500, 500), 40)
+    light = np.where(np.arange(25) < 5, 3e6, 1e5)
+    for full in (65535, 16383):
+        light = np.where(np.arange(25) < 5, 20.0 * full, 3.0 * full)
+        pixels = draw_field(StarShape(fwhm_px=4), x, y, light, (500, 500), full_adu=full)
+        found, _ = measured(pixels, full)
+        apart = np.hypot(found.x[:, None] - x, found.y[:, None] - y)
+        assert set(apart.argmin(axis=1)[found.saturated]) == {0, 1, 2, 3, 4}
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    """Frames as a night leaves them: a star field, a dark, an empty sky, a broken file, one colour mosaic."""
+    root = tmp_path_factory.mktemp("stars")
+    _, _, pixels = drawn(StarShape(fwhm_px=4), size=(512, 512), count=36)
+
+    def write(name, data, **changes):
+        fits.PrimaryHDU(data, header(**({"XBINNING": 1} | changes))).writeto(root / name)
+
+    write("field.fits", pixels)
+    write("dark.fits", pixels, IMAGETYP="Dark")
+    write("empty.fits", draw_field(StarShape(), *EMPTY, (512, 512)))
+    write("small.fits", pixels[:10, :10])
+    (root / "broken.fits").write_bytes(b"SIMPLE  = junk")
+    # 14 bit in steps of four, and each colour seen through its own filter.
+    mosaic = drawn(StarShape(fwhm_px=6), size=(512, 512), count=16, flux=(1e5, 1e7), full_adu=50000)[2].astype(float)
+    mosaic[1::2, 1::2] = (mosaic[1::2, 1::2] - 1000) * 0.6 + 1000
+    write("mosaic.fits", mosaic.astype(np.uint16), BAYERPAT="RGGB")
+    return root
+
+
+def test_a_folder_of_frames_as_json_and_csv(folder, tmp_path, capsys):
+    assert main(["stars", str(folder), "--json", "--each", str(tmp_path / "each.csv")]) == 0
+    told = json.loads(capsys.readouterr().out)
+    by_name = {frame["file"].rsplit("/", 1)[-1]: frame for frame in told["frames"]}
+    assert set(by_name) == {"field.fits", "empty.fits", "mosaic.fits"}
+    field = by_name["field.fits"]
+    assert field["stars"] == 36
+    assert field["saturated"] == 0
+    assert field["hfd_px"]["value"] == pytest.approx(4.0, rel=0.02)
+    assert 0 < field["hfd_px"]["u"] < 0.1
+    assert field["sky_adu"]["value"] == pytest.approx(1000, abs=2)
+    assert field["noise_adu"]["value"] == pytest.approx(10, rel=0.05)
+    assert by_name["empty.fits"]["stars"] == 0
+    assert by_name["empty.fits"]["hfd_px"] is None
+    assert by_name["empty.fits"]["why"] == "no star was found"
+    mosaic = by_name["mosaic.fits"]
+    assert mosaic["stars"] == 16
+    assert mosaic["hfd_px"]["value"] == pytest.approx(6.0, rel=0.06)
+    assert mosaic["saturated"] > 0, "one colour at its end is saturated, though the mean of four is not"
+    why = {entry["file"].rsplit("/", 1)[-1]: entry["why"] for entry in told["not_used"]}
+    assert set(why) == {"dark.fits", "small.fits", "broken.fits"}
+    assert "is a dark by its header" in why["dark.fits"]
+    assert "too small" in why["small.fits"]
+    rows = list(csv.DictReader((tmp_path / "each.csv").read_text("utf-8").splitlines()))
+    assert len(rows) == 36 + 16
+    assert {"x_px", "y_px", "hfd_px", "snr", "saturated"} < set(rows[0])
+
+
+def test_the_scale_comes_from_the_rig_else_from_the_header(folder, tmp_path, capsys):
+    rig = tmp_path / "good.rig.json"
+    rig.write_text(json.dumps(clean_document()), "utf-8")
+    frame = str(folder / "field.fits")
+    assert main(["numbers", str(rig), "--json"]) in (0, 1)
+    scale = next(row for row in json.loads(capsys.readouterr().out) if row["id"] == "pixel_scale_arcsec_px")["computed"]
+    assert main(["stars", str(rig), frame, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)["frames"][0]
+    assert told["hfd_arcsec"]["value"] == pytest.approx(told["hfd_px"]["value"] * scale)
+    assert main(["stars", frame, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)["frames"][0]
+    h = header()
+    by_header = 206.264806 * h["XPIXSZ"] / h["FOCALLEN"]
+    assert told["hfd_arcsec"]["value"] == pytest.approx(told["hfd_px"]["value"] * by_header)
+    assert main(["stars", frame]) == 0
+    assert "field.fits" in capsys.readouterr().out
+
+
+def test_bad_paths_get_one_line(folder, tmp_path, capsys, monkeypatch):
+    (tmp_path / "notes.txt").write_text("x", "utf-8")
+    for given, said in (
+        ([str(tmp_path / "gone")], "is not there"),
+        ([str(tmp_path / "notes.txt")], "is no FITS file by its name"),
+        ([str(folder / "field.fits"), "--each", str(tmp_path / "no" / "each.csv")], "no/each.csv"),
+    ):
+        assert main(["stars", *given]) == 2
+        told = capsys.readouterr()
+        assert said in told.err
+        assert len(told.err.strip().splitlines()) == 1
+    with pytest.raises(InputError, match="too small"):
+        read_stars(folder / "small.fits")
+    monkeypatch.setattr(detection, "MAX_BRIGHT_PX", 1000)
+    assert main(["stars", str(folder / "field.fits"), "--json"]) == 0
+    assert "pixels over the noise" in json.loads(capsys.readouterr().out)["not_used"][0]["why"]
