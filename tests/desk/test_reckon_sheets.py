@@ -3,10 +3,11 @@
 import numpy as np
 import pytest
 from astropy.io import fits
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtWidgets import QApplication
 
 from tests.core.evidence.test_image_scale import header
+from wyntaxis.desk.sky_picture import _crosses
 
 
 @pytest.fixture
@@ -198,3 +199,24 @@ def test_binnings_guiding_and_their_plots(window):
     window.set_palette_by_name("night")
     window.session.set_value(("guiding",), {"kind": "none"}, "No guiding")
     assert not guide.pulse_fold.isVisible()
+
+
+@pytest.mark.parametrize(
+    ("start", "end", "crosses"),
+    [
+        ((0, 0), (20, 20), True),
+        ((-1e12, 15), (1e12, 15), True),
+        ((15, -1e300), (15, 1e300), True),
+        ((12, 12), (13, 13), True),
+        ((0, 9), (30, 9), False),
+        ((0, 10), (30, 10), True),
+        ((0, 25), (25, 0), True),
+        ((0, 19), (19, 0), False),
+        ((-1e12, -1e12), (5, 5), False),
+        ((9, 15), (9, 15), False),
+    ],
+)
+def test_whether_a_line_however_long_passes_through_a_box(start, end, crosses):
+    box = QRectF(10, 10, 10, 10)
+    assert _crosses(box, QPointF(*start), QPointF(*end)) is crosses
+    assert _crosses(box, QPointF(*end), QPointF(*start)) is crosses

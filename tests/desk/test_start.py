@@ -230,6 +230,12 @@ def test_a_finding_is_accepted_with_a_reason_and_taken_back(window):
     session.undo()
     QTest.mouseClick(margin.accept_button, Qt.MouseButton.LeftButton)
     assert session.rig.accepted == ()
+    said: list[str] = []
+    session.refused.connect(said.append)
+    for reason in ("a\x00b", "x" * 5000):
+        assert not session.accept(reason), "a reason that the rig cannot hold is refused, and told"
+    assert len(said) == 2
+    assert session.rig.accepted == ()
     session.undo()
     session.undo()
     assert not session.dirty

@@ -280,9 +280,19 @@ class SkyPicture(QWidget):
 
 
 def _crosses(box: QRectF, start: QPointF, end: QPointF) -> bool:
-    """Return whether a line from one point to another passes through a box."""
-    steps = max(int(math.hypot(end.x() - start.x(), end.y() - start.y()) / 4), 1)
-    return any(box.contains(start + (end - start) * (step / steps)) for step in range(steps + 1))
+    """Return whether a line from one point to another, however long, passes through a box: clipped at each side."""
+    first, last = 0.0, 1.0
+    for at, run, low, high in (
+        (start.x(), end.x() - start.x(), box.left(), box.right()),
+        (start.y(), end.y() - start.y(), box.top(), box.bottom()),
+    ):
+        if run == 0:
+            if not low <= at <= high:
+                return False
+            continue
+        enters, leaves = sorted(((low - at) / run, (high - at) / run))
+        first, last = max(first, enters), min(last, leaves)
+    return first <= last
 
 
 def _ra_step(dec_step: float, dec_deg: float, radius_deg: float) -> float:

@@ -179,8 +179,9 @@ def test_ramps_that_cannot_be_and_the_warm_up():
     # With the cooler off the rest of 28 °C shrinks to 0.5 °C in 9 · ln 56 = 36.2 min at the soonest.
     assert up.limited
     assert up.arrival_min > 36
-    with pytest.raises(ValueError, match="above 0"):
-        design_ramp(EXACT, start_c=20, target_c=-10, ambient_c=20, minutes=0)
+    for minutes, step in ((0, 1), (5e-324, 1), (0.099, 1), (5, 0)):
+        with pytest.raises(ValueError, match=r"above 0, and at least 0\.1 min"):
+            design_ramp(EXACT, start_c=20, target_c=-10, ambient_c=20, minutes=minutes, step_c=step)
     with pytest.raises(ValueError, match=r"at least 0\.001"):
         design_ramp(EXACT, start_c=20, target_c=-10, ambient_c=20, minutes=5, step_c=5e-324)
     for minutes, model in ((1441, EXACT), (1e11, EXACT), (30, replace(EXACT, tau_min=1e10))):

@@ -113,17 +113,17 @@ def acceptance(evaluation: Evaluation, finding: Finding, reason: str, date: str)
     Returns
     -------
     Change
-        For the rig.
+        For the rig, which refuses a reason that it cannot hold.
     """
-    entry = Accepted(
-        finding=finding.id,
-        subject=finding.subject,
-        reason=reason,
-        date=date,
-        value=number_of(finding, evaluation.rows),
-    )
+    entry = {
+        "finding": finding.id,
+        "subject": finding.subject,
+        "reason": reason,
+        "date": date,
+        "value": number_of(finding, evaluation.rows),
+    }
     kept = [own.model_dump(mode="json") for own in evaluation.rig.accepted if not _speaks_of(own, finding)]
-    return Change.of(f"Accept: {finding.title[:60]}", ("accepted",), [*kept, entry.model_dump(mode="json")])
+    return Change.of(f"Accept: {finding.title[:60]}", ("accepted",), [*kept, entry])
 
 
 def withdrawal(rig: Rig, finding: Finding) -> Change:

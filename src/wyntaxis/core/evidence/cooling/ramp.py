@@ -19,7 +19,7 @@ DEFAULT_VOLTAGE_V = 12.0
 DEFAULT_USABLE_SHARE = 0.8
 MIN_STEP_C = 0.001
 """No cooler tells its temperature more finely."""
-MAX_MINUTES = 1440.0
+MIN_MINUTES, MAX_MINUTES = 0.1, 1440.0
 """A day: no ramp of a night is longer, and none is planned step by step beyond it."""
 
 
@@ -79,10 +79,10 @@ def design_ramp(
     Raises
     ------
     ValueError
-        For minutes or a step that are not above 0, or more minutes than a day has.
+        For a step that is not above 0, next to no minutes, or more than a day has.
     """
-    if minutes <= 0 or step_c <= 0:
-        raise ValueError("a ramp needs minutes and a step above 0")
+    if minutes < MIN_MINUTES or step_c <= 0:
+        raise ValueError(f"a ramp needs a step above 0, and at least {MIN_MINUTES:g} min")
     if step_c < MIN_STEP_C:
         raise ValueError(f"a ramp's step must be at least {MIN_STEP_C:g} °C, got {step_c:g} °C")
     if minutes > MAX_MINUTES or model.tau_min > MAX_MINUTES:
