@@ -292,6 +292,7 @@ def readers() -> list[Reader]:
         Reader("frame headers", _frames, _command("headers", "RIG", "INPUT", "--json")),
         Reader("draft", _frames, _draft),
         Reader("bench", _frames, _command("sensor", "RIG", "INPUT", "--json")),
+        Reader("stars", _frames, _command("stars", "RIG", "INPUT", "--json")),
         Reader(
             "solved frame",
             _file("a.fits", lambda random: changed_fits(_frame(random), random)),

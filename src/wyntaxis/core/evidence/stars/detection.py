@@ -10,7 +10,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from wyntaxis.core.evidence.stars.background import Mesh
+from wyntaxis.core.evidence.stars.background import MESH_PX, Mesh
 from wyntaxis.core.files.errors import InputError
 
 THRESHOLD_SIGMA = 3.5
@@ -19,9 +19,10 @@ PEAK_SIGMA = 5.0
 MIN_JOINED = 3
 MAX_BRIGHT_PX = 6_000_000
 """So many pixels over the noise are a tenth of the largest frame, and no field of stars."""
-STRIP_ROWS = 256
 BINNED = 8
 """Discs of stars far out of focus are found on a copy binned by this."""
+BINNED_ROWS = 32
+"""How many rows of the binned copy are made at once."""
 DISC_BINS = 5
 """At least so many joined bins make a disc."""
 MAX_DISC_PX = 170.0
@@ -98,15 +99,19 @@ class _Blobs:
 def _bright(pixels: Any, mesh: Mesh) -> tuple[Any, Any, Any]:
     """Return flat places, residuals and residuals over the noise of all pixels over the threshold, in order."""
     height, width = pixels.shape
-    starts = range(0, height, STRIP_ROWS)
+    lowest = np.clip(np.floor(mesh.lowest(THRESHOLD_SIGMA)), 0, np.iinfo(pixels.dtype).max).astype(pixels.dtype)
+    column = np.minimum(np.arange(width) // MESH_PX, lowest.shape[1] - 1)
+    starts = range(0, height, MESH_PX)
 
     def strip(start: int) -> tuple[Any, Any, Any]:
-        end = min(start + STRIP_ROWS, height)
-        level, noise = mesh.rows(start, end, width)
-        limit = level + np.float32(THRESHOLD_SIGMA) * noise
-        flat = np.flatnonzero(pixels[start:end] > limit)
-        above = pixels[start:end].reshape(-1)[flat].astype(np.float32) - level.reshape(-1)[flat]
-        return flat + start * width, above, above / noise.reshape(-1)[flat]
+        part = pixels[start : start + MESH_PX]
+        # What is under the lowest limit about its tile needs no closer look.
+        flat = np.flatnonzero(part >= lowest[min(start // MESH_PX, len(lowest) - 1), column])
+        level, noise = mesh.at(flat // width + start, flat % width)
+        above = part.reshape(-1)[flat].astype(np.float32) - level
+        sigma = above / noise
+        over = sigma > THRESHOLD_SIGMA
+        return flat[over] + start * width, above[over], sigma[over]
 
     with ThreadPoolExecutor(THREADS) as pool:
         found = list(pool.map(strip, starts))
@@ -219,19 +224,17 @@ def _discs(pixels: Any, mesh: Mesh) -> _Blobs:
     if not height or not width:
         return _joined(np.zeros(0, int), np.zeros(0), np.zeros(0), 1)
     down, across = height // BINNED, width // BINNED
-    rows = max(STRIP_ROWS // BINNED, 1)
 
     def strip(start: int) -> tuple[Any, Any]:
-        end = min(start + rows, down)
+        end = min(start + BINNED_ROWS, down)
         part = pixels[start * BINNED : end * BINNED, :width]
-        sums = part.reshape(end - start, BINNED, across, BINNED).sum(axis=(1, 3), dtype=np.float32)
-        level, noise = mesh.rows(start * BINNED, end * BINNED, width)
-        middle = BINNED // 2
-        area = np.float32(BINNED * BINNED)
-        return sums / area - level[middle::BINNED, middle::BINNED], noise[middle::BINNED, middle::BINNED] / BINNED
+        rows = part.reshape(end - start, BINNED, width).sum(axis=1, dtype=np.uint32)
+        means = rows.reshape(end - start, across, BINNED).sum(axis=2) / np.float32(BINNED * BINNED)
+        level, noise = mesh.on(np.arange(start, end) * BINNED + BINNED / 2, np.arange(across) * BINNED + BINNED / 2)
+        return (means - level).astype(np.float32), (noise / BINNED).astype(np.float32)
 
     with ThreadPoolExecutor(THREADS) as pool:
-        found = list(pool.map(strip, range(0, down, rows)))
+        found = list(pool.map(strip, range(0, down, BINNED_ROWS)))
     above = np.concatenate([part[0] for part in found])
     sigma = above / np.concatenate([part[1] for part in found])
     flat = np.flatnonzero(sigma > PEAK_SIGMA)

@@ -102,7 +102,7 @@ def _chunk(frame: tuple[Any, Any], mesh: Mesh, at: tuple[Any, Any], half: int, f
     light -= _border(light, inside)[:, None, None]
     grid_y, grid_x = np.meshgrid(offsets, offsets, indexing="ij")
     cx, cy = x - column, y - row
-    cx, cy, xx, yy, xy = _windowed(light, grid_x, grid_y, cx, cy, half)
+    cx, cy, xx, yy, xy = _windowed(light, offsets, cx, cy, half)
     radius = np.hypot(grid_x[None] - cx[:, None, None], grid_y[None] - cy[:, None, None]).astype(np.float32)
     flux, hfd = _growth(light, radius, half)
     major, minor, angle = _axes(xx, yy, xy)
@@ -118,12 +118,14 @@ def _border(light: Any, inside: Any) -> Any:
     """Return what the background is off at each star: the median of its cut-out's border."""
     ring = np.zeros(light.shape[1:], bool)
     ring[:2], ring[-2:], ring[:, :2], ring[:, -2:] = True, True, True, True
-    values = np.where(inside[:, ring], light[:, ring], np.nan)
-    with np.errstate(all="ignore"):
-        return np.nan_to_num(np.nanmedian(values, axis=1)).astype(np.float32)
+    border = np.median(light[:, ring], axis=1)
+    for index in np.flatnonzero(~inside[:, ring].all(axis=1)):
+        within = light[index][ring & inside[index]]
+        border[index] = np.median(within) if len(within) else 0.0
+    return border.astype(np.float32)
 
 
-def _windowed(light: Any, grid_x: Any, grid_y: Any, cx: Any, cy: Any, half: int) -> tuple[Any, ...]:
+def _windowed(light: Any, offsets: Any, cx: Any, cy: Any, half: int) -> tuple[Any, ...]:
     """Return centroid and second moments within a Gaussian window that is matched to each star.
 
     The window's own width is taken out of the moments: for a Gaussian star those are then its own.
@@ -131,19 +133,30 @@ def _windowed(light: Any, grid_x: Any, grid_y: Any, cx: Any, cy: Any, half: int)
     window2 = np.full(len(cx), float(min(max(half / 5.0, 1.5), half / 2.5)) ** 2)
     xx = yy = xy = np.zeros(len(cx))
     for _ in range(12):
-        dx, dy = grid_x[None] - cx[:, None, None], grid_y[None] - cy[:, None, None]
-        weight = np.exp(-0.5 * (dx**2 + dy**2) / window2[:, None, None]) * light
-        total = np.maximum(weight.sum(axis=(1, 2)), 1e-9)
-        shift_x, shift_y = (weight * dx).sum(axis=(1, 2)) / total, (weight * dy).sum(axis=(1, 2)) / total
+        (total, x, x2), (y, xy_raw, _), (y2, _, _) = _moments(light, offsets, cx, cy, window2)
+        total = np.maximum(total, 1e-9)
+        shift_x, shift_y = x / total, y / total
         cx = np.clip(cx + 1.6 * np.clip(shift_x, -2, 2), -half / 2, half / 2)
         cy = np.clip(cy + 1.6 * np.clip(shift_y, -2, 2), -half / 2, half / 2)
-        xx = (weight * dx * dx).sum(axis=(1, 2)) / total - shift_x**2
-        yy = (weight * dy * dy).sum(axis=(1, 2)) / total - shift_y**2
-        xy = (weight * dx * dy).sum(axis=(1, 2)) / total - shift_x * shift_y
+        xx, yy, xy = x2 / total - shift_x**2, y2 / total - shift_y**2, xy_raw / total - shift_x * shift_y
         seen = np.clip(np.sqrt(np.maximum(xx * yy - xy**2, 0.05)), 0.15, 0.97 * window2)
         own = 1 / (1 / seen - 1 / window2)
         window2 = np.clip(0.5 * window2 + 0.5 * np.clip(own, 0.8, (half / 2.5) ** 2), 0.8, (half / 2.2) ** 2)
     return cx, cy, *_unwindowed(xx, yy, xy, window2)
+
+
+def _moments(light: Any, offsets: Any, cx: Any, cy: Any, window2: Any) -> Any:
+    """Return the sums of light · dyⁱ · dxʲ within each star's window, shape (i, j, stars), i and j up to 2.
+
+    A round Gaussian is one of x times one of y: each sum is two products of matrices.
+    """
+
+    def powers(away: Any) -> Any:
+        weight = np.exp(-0.5 * away**2 / window2[:, None])
+        return np.stack([weight, weight * away, weight * away**2], axis=-1).astype(np.float32)
+
+    across, down = powers(offsets - cx[:, None]), powers(offsets - cy[:, None])
+    return (down.transpose(0, 2, 1) @ (light @ across)).transpose(1, 2, 0).astype(np.float64)
 
 
 def _unwindowed(xx: Any, yy: Any, xy: Any, window2: Any) -> tuple[Any, Any, Any]:
@@ -179,11 +192,8 @@ def _growth(light: Any, radius: Any, half: int) -> tuple[Any, Any]:
     A pixel is inside a radius by the share that a straight edge through it would cut off; what that, and the pixels
     themselves, add to the spread is taken out in quadrature.
     """
-    steps = np.arange(RADIUS_STEP, half + RADIUS_STEP / 2, RADIUS_STEP, dtype=np.float32)
-    growth = np.empty((len(light), len(steps)), np.float32)
-    flat, away = light.reshape(len(light), -1), radius.reshape(len(light), -1)
-    for index, step in enumerate(steps):
-        growth[:, index] = np.einsum("ij,ij->i", flat, np.clip(step - away + np.float32(0.5), 0, 1))
+    steps = np.arange(RADIUS_STEP, half + RADIUS_STEP / 2, RADIUS_STEP)
+    growth = _shares(light, radius, len(steps))
     reach = np.full(len(light), len(steps) - 1)
     hfd = np.full(len(light), float(half))
     for _ in range(6):
@@ -192,6 +202,27 @@ def _growth(light: Any, radius: Any, half: int) -> tuple[Any, Any]:
         reach = np.clip(np.rint(APERTURE_HFD * hfd / RADIUS_STEP).astype(int), 8, len(steps) - 1)
     total = growth[np.arange(len(light)), reach].astype(float)
     return total, np.sqrt(np.maximum(hfd**2 - GROWTH_VARIANCE * FWHM_PER_SIGMA**2, 0.3))
+
+
+def _shares(light: Any, radius: Any, count: int) -> Any:
+    """Return the light inside each of ``count`` radii, :data:`RADIUS_STEP` apart: Σ light · clip(step − r + ½, 0, 1).
+
+    Along the steps a pixel's share is a straight rise over one px: its second differences are two numbers at the foot,
+    and the same, negative, at the head. They are summed into place, and added up twice.
+    """
+    stars, per_px = len(light), round(1 / RADIUS_STEP)
+    foot = np.maximum((radius.reshape(stars, -1) - 0.5) / RADIUS_STEP - 1, -1.0)
+    first = np.floor(foot).astype(np.intp)
+    past = foot - first
+    first = np.minimum(first, count)
+    columns = count + 3
+    place = (first + 1 + columns * np.arange(stars)[:, None]).ravel()
+    weight = light.reshape(stars, -1) * RADIUS_STEP
+    bends = np.bincount(place, (weight * (1 - past)).ravel(), stars * columns)
+    bends += np.bincount(place + 1, (weight * past).ravel(), stars * columns)
+    bends = bends.reshape(stars, columns)
+    bends[:, per_px:] -= bends[:, :-per_px].copy()
+    return np.cumsum(np.cumsum(bends, axis=1), axis=1)[:, :count]
 
 
 def _crossing(growth: Any, steps: Any, wanted: Any) -> Any:
