@@ -13,7 +13,7 @@ from wyntaxis.core.evidence.stars.background import Mesh
 
 HALF_SIZES = (8, 12, 18, 28, 44, 70, 110)
 """Half the side of the cut-outs, in px: each star is measured on the smallest that holds it."""
-CHUNK_PIXELS = 2_000_000
+CHUNK_PIXELS = 500_000
 """How many pixels of cut-outs are worked on at once."""
 RADIUS_STEP = 0.25
 APERTURE_HFD = 2.6
@@ -236,20 +236,37 @@ def _crossing(growth: Any, steps: Any, wanted: Any) -> Any:
     return low + (steps[first] - low) * np.clip((wanted - before) / rise, 0, 1)
 
 
+def _rings(light: Any, radius: Any, reach: Any) -> tuple[Any, Any, Any]:
+    """Return each star's light as means over rings of :data:`RADIUS_STEP`: value, mean r² in px², pixels in it.
+
+    Nothing is left of a ring beyond the reach; one without a pixel has no weight.
+    """
+    stars, away = len(light), radius.reshape(len(light), -1)
+    rings = math.ceil(float(reach.max()) / RADIUS_STEP)
+    ring = np.where(away <= reach[:, None], (away / RADIUS_STEP).astype(np.intp), rings)
+    place = (np.minimum(ring, rings) + (rings + 1) * np.arange(stars)[:, None]).ravel()
+
+    def total(values: Any) -> Any:
+        sums = np.bincount(place, values, stars * (rings + 1))
+        return sums.reshape(stars, rings + 1)[:, :rings].astype(float)
+
+    weight = total(None)
+    shared = np.maximum(weight, 1)
+    return total(light.ravel()) / shared, total((away**2).ravel()) / shared, weight
+
+
 def _moffat(light: Any, radius: Any, hfd: Any, half: int) -> Any:
     """Return the FWHM of a Moffat profile fitted to each star, in px; of discs, which have none, the HFD.
 
     Levenberg and Marquardt's steps on (amplitude, core, exponent, level), for all stars at once.
     """
-    flat, away = light.reshape(len(light), -1).astype(np.float64), radius.reshape(len(light), -1).astype(np.float64)
-    used = away <= np.clip(1.6 * hfd, 3.0, half)[:, None]
-    r2 = away**2
-    amplitude = np.maximum(np.where(away <= 1.0, flat, 0.0).max(axis=1), 1e-3)
-    beta = np.full(len(flat), 3.0)
+    value, r2, weight = _rings(light, radius, np.clip(1.6 * hfd, 3.0, half))
+    amplitude = np.maximum(value[:, : round(1 / RADIUS_STEP)].max(axis=1), 1e-3)
+    beta = np.full(len(light), 3.0)
     core = (np.maximum(hfd, 1.0) / 2) ** 2 / (2 ** (1 / beta) - 1)
-    level = np.zeros(len(flat))
+    level = np.zeros(len(light))
     parameters = np.stack([np.log(amplitude), np.log(core), np.log(beta), level], axis=1)
-    damping = np.full(len(flat), 1e-2)
+    damping = np.full(len(light), 1e-2)
 
     def model(at: Any) -> tuple[Any, Any]:
         a, c, b = np.exp(at[:, 0])[:, None], np.exp(at[:, 1])[:, None], np.exp(at[:, 2])[:, None]
@@ -258,16 +275,16 @@ def _moffat(light: Any, radius: Any, hfd: Any, half: int) -> Any:
         return shape + at[:, 3][:, None], (shape, base, c, b)
 
     def cost(at: Any) -> Any:
-        return (np.where(used, flat - model(at)[0], 0.0) ** 2).sum(axis=1)
+        return (weight * (value - model(at)[0]) ** 2).sum(axis=1)
 
     best = cost(parameters)
     for _ in range(MOFFAT_ROUNDS):
-        value, (shape, base, c, b) = model(parameters)
-        rest = np.where(used, flat - value, 0.0)
+        modelled, (shape, base, c, b) = model(parameters)
         slopes = [shape, shape * b * (r2 / c) / base, -shape * b * np.log(base), np.ones_like(shape)]
-        slopes = [np.where(used, slope, 0.0) for slope in slopes]
-        normal = np.stack([np.stack([np.einsum("ij,ij->i", p, q) for q in slopes], -1) for p in slopes], -2)
-        right = np.stack([np.einsum("ij,ij->i", slope, rest) for slope in slopes], -1)
+        slope = np.stack(slopes, axis=-1)
+        weighted = slope * weight[..., None]
+        normal = weighted.transpose(0, 2, 1) @ slope
+        right = np.einsum("ijk,ij->ik", weighted, value - modelled)
         diagonal = np.einsum("nii->ni", normal)
         damped = normal + damping[:, None, None] * np.einsum("ni,ij->nij", diagonal + 1e-9, np.eye(4))
         step = np.linalg.solve(damped, right[..., None])[..., 0]
