@@ -107,6 +107,18 @@ def test_a_crowded_rig_is_drawn_at_every_size(crowded, key, palette, size):
             assert label.height() >= label.heightForWidth(label.width()) - 2, label.text()[:60]
 
 
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
+def test_no_sheet_scrolls_sideways(window, size):
+    window.resize(*size)
+    for rig in ("tarnfell-triplet-native", "meadow-newtonian", "tarnfell-triplet-reduced"):
+        window.session.history.mark_saved()
+        window.files.open_demo(rig)
+        for key in KEYS:
+            window.show_step(key)
+            settle()
+            assert window.sheets[key].horizontalScrollBar().maximum() == 0, (rig, key)
+
+
 @pytest.mark.parametrize("key", KEYS)
 def test_an_empty_rig_is_drawn_and_says_something(make_window, key):
     window = make_window()

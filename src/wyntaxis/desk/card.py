@@ -48,6 +48,7 @@ class Card(QFrame):
         self._fields: dict[DocumentPath, Field] = {}
         self._specs: tuple[ShownField, ...] = ()
         self._base: DocumentPath = ()
+        self._width: int | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 7, 10, 9)
         layout.setSpacing(5)
@@ -64,6 +65,8 @@ class Card(QFrame):
         if base != self._base or specs != self._specs:
             self._base, self._specs = base, specs
             self._build()
+            if self._width is not None:
+                self.fit_to_width(self._width)
         assumed, origin = getattr(document, "assumed", ()), getattr(document, "origin", {})
         for path, field in self._fields.items():
             field.show_value(value_at(document, (*base, *path)))
@@ -74,7 +77,8 @@ class Card(QFrame):
                 field.show_mark()
 
     def fit_to_width(self, width: int) -> None:
-        """Take as many columns as a width has room for."""
+        """Take as many columns as a width has room for, also of fields that are shown later."""
+        self._width = width
         room = int(width // (COLUMN_EM * self.fontInfo().pixelSize()))
         columns = min(max(room, 1), self._most_columns)
         while columns > 1 and self._least_width(columns) > width - 20:
@@ -93,7 +97,7 @@ class Card(QFrame):
         stacks = [paths[start : start + rows] for start in range(0, len(paths), rows)]
         return sum(
             max(self._labels[path].sizeHint().width() for path in stack)
-            + max(self._fields[path].minimumSizeHint().width() for path in stack)
+            + max(max(self._fields[p].minimumSizeHint().width(), self._fields[p].minimumWidth()) for p in stack)
             + 14
             for stack in stacks
         )

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QVBoxLayout, QWidget
 
 from wyntaxis.core.evaluation import Evaluation, evaluate
+from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.variants import differences
@@ -67,7 +68,7 @@ class ComparePage(QWidget):
                     text += f"   ({signed(best.value - first.value, kind.decimals)})"
                 item = table_item(text)
                 item.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
-                if best is not None:
+                if best is not None and is_judged(quantity):
                     item.setIcon(verdict_icon(quantity.verdict, palette, size))
                     item.setToolTip(str(quantity.verdict))
                 self.table.setItem(row, index, item)
