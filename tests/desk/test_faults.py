@@ -4,13 +4,15 @@ import sys
 import threading
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
 from wyntaxis import cli, demo
 from wyntaxis.core.files import faults as logged
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.faults import Faults
+from wyntaxis.desk.panel import JobBar
 
 
 @pytest.fixture
@@ -101,3 +103,21 @@ def test_a_command_that_fails_inside_says_so_in_a_line(state, monkeypatch, capsy
     assert ("Traceback" in told) == debug
     assert "wyntaxis: failed inside (RuntimeError: inside)" in told
     assert "in fail" in (state / "faults.log").read_text("utf-8")
+
+
+def test_a_job_ends_after_the_button_that_began_it_is_gone(qtbot):
+    page = QWidget()
+    qtbot.addWidget(page)
+    column, job = QVBoxLayout(page), Job(page)
+    bar, button = JobBar(job, "Reading"), QPushButton("Read")
+    column.addWidget(bar)
+    column.addWidget(button)
+    page.show()
+    page.activateWindow()
+    button.setFocus()
+    qtbot.waitUntil(lambda: QApplication.focusWidget() is button)
+    job.running_changed.emit(True)
+    assert QApplication.focusWidget() is bar.cancel_button
+    sip.delete(button)
+    job.running_changed.emit(False)
+    assert not bar.isVisible()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PyQt6 import sip
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
@@ -140,6 +141,8 @@ class JobBar(QFrame):
         focus = QApplication.focusWidget()
         if running and isinstance(focus, QPushButton) and focus is not self.cancel_button:
             self._had_focus = focus
+        if self._had_focus is not None and sip.isdeleted(self._had_focus):
+            self._had_focus = None  # its card was built anew meanwhile
         if not running and self._had_focus is not None:
             self._had_focus.setEnabled(True)  # its sheet does so right after; the focus must have somewhere to go now
             if focus is self.cancel_button:

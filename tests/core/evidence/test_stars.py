@@ -225,6 +225,12 @@ def test_bad_paths_get_one_line(folder, tmp_path, capsys, monkeypatch):
         told = capsys.readouterr()
         assert said in told.err
         assert len(told.err.strip().splitlines()) == 1
+    data = (folder / "field.fits").read_bytes()
+    card = data.index(b"IMAGETYP")
+    spoiled = data[:card] + b"BSCALE  = NaN".ljust(80) + data[card + 80 :]
+    (tmp_path / "card.fits").write_bytes(spoiled)
+    with pytest.raises(InputError, match="Unparsable card"):
+        read_stars(tmp_path / "card.fits")
     with pytest.raises(InputError, match="too small"):
         read_stars(folder / "small.fits")
     monkeypatch.setattr(detection, "MAX_BRIGHT_PX", 1000)

@@ -91,7 +91,7 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
             yield opened
         except InputError:
             raise
-        except (OSError, ValueError, TypeError, IndexError) as error:
+        except (OSError, ValueError, TypeError, IndexError, fits.VerifyError) as error:
             raise InputError(f"its pixels cannot be read: {first_line(error)}", path) from None
 
 
