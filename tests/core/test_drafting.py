@@ -224,6 +224,8 @@ def test_the_command_writes_a_rig_and_no_other(tmp_path, capsys, monkeypatch):
     printed = json.loads(capsys.readouterr().out)
     assert "telescope.aperture_mm" in printed["assumed"]
     assert {"path": "train[1].sensor.width_px", "value": 60, "origin": "NAXIS1 of a.fits"} in printed["taken"]
+    slots = [entry["value"] for entry in printed["taken"] if ".slots[" in entry["path"]]
+    assert {"L", "R"} <= set(slots), "slots are told by name"
     assert [entry["file"] for entry in printed["not_used"]] == ["broken.fits"]
     assert main(["check", str(out)]) in (0, 1)
     capsys.readouterr()

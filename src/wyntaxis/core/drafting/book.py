@@ -65,7 +65,7 @@ class Draft:
 
 
 def _plain(value: Any) -> Any:
-    return value if isinstance(value, (str, int, float, bool)) or value is None else str(value)
+    return value if isinstance(value, (str, int, float, bool)) or value is None else getattr(value, "name", str(value))
 
 
 @dataclass
