@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 from astropy.io import fits
+from scipy import ndimage
 
 from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document
@@ -105,6 +106,19 @@ def test_faint_stars_are_found_and_noise_is_none():
         empty, spots = measured(draw_field(StarShape(), *EMPTY, (900, 1000), seed=seed))
         assert len(empty.x) == 0
         assert not any(spots.why)
+
+
+@pytest.mark.parametrize("share", [0.05, 0.2, 0.4, 0.8])
+def test_pixels_are_joined_as_neighbours_corners_too(share):
+    rng = np.random.default_rng(7)
+    for _ in range(12):
+        height, width = rng.integers(1, 40), rng.integers(2, 40)
+        bright = rng.random((height, width)) < share
+        flat = np.flatnonzero(bright)
+        ones = np.ones(len(flat), np.float32)
+        joined = detection._joined(flat, ones, 9 * ones, width)
+        label, count = ndimage.label(bright, np.ones((3, 3)))
+        assert sorted(joined.count) == sorted(np.bincount(label.ravel(), minlength=count + 1)[1:])
 
 
 def test_a_sky_that_rises_changes_no_star():

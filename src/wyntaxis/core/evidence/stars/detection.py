@@ -124,19 +124,20 @@ def _bright(pixels: Any, mesh: Mesh) -> tuple[Any, Any, Any]:
 def _joined(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
     """Join neighbouring pixels, diagonal ones too, and sum each blob up."""
     count = len(flat)
-    ones, others = [], []
-    for step in (1, width - 1, width, width + 1):
-        at = np.searchsorted(flat, flat + step)
-        hit = (at < count) & (flat[np.minimum(at, count - 1)] == flat + step) if count else np.zeros(0, bool)
-        if step != width:  # not around the frame's sides
-            columns = flat % width
-            hit &= (columns != 0) if step == width - 1 else (columns != width - 1)
+    y, x = np.divmod(flat, width)
+    beside = np.flatnonzero((np.diff(flat) == 1) & (x[:-1] != width - 1))
+    ones, others = [beside], [beside + 1]
+    # Of the row below, what stands at most one column aside: up to three pixels from the first on.
+    below = np.searchsorted(flat, flat + width - 1)
+    for later in range(3):
+        at = np.minimum(below + later, count - 1)
+        aside = flat[at] - flat - width
+        hit = (below + later < count) & (aside <= 1) & (np.abs(x[at] - x) <= 1)
         ones.append(np.flatnonzero(hit))
         others.append(at[hit])
     rows, columns = np.concatenate(ones), np.concatenate(others)
     graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
     blobs, label = connected_components(graph, directed=False) if count else (0, np.zeros(0, int))
-    y, x = np.divmod(flat, width)
 
     def total(weights: Any) -> Any:
         return np.bincount(label, weights=weights, minlength=blobs)
