@@ -140,6 +140,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "ports": [str(rig), "--sysfs", tree],
         "ready": [str(rig)],
         "sensor": [str(rig), str(tmp_path / "frames")],
+        "focus": [str(rig), str(tmp_path / "frames")],
         "stars": [str(rig), str(tmp_path / "frames")],
         "cooling": [str(rig), *runs],
     }

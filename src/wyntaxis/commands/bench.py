@@ -3,34 +3,26 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.commands.shared import Command, exit_code, print_findings, print_json, print_table, rig_of
+from wyntaxis.commands.shared import (
+    Command,
+    exit_code,
+    findings_with,
+    key_map_rules,
+    print_findings,
+    print_json,
+    print_table,
+    rig_of,
+    work_progress,
+)
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.measured import Estimate
     from wyntaxis.core.evidence.sensor.bench_result import BenchResult
-    from wyntaxis.core.findings.finding import Finding
-    from wyntaxis.core.rig.edit import Change
-    from wyntaxis.core.rig.model import Rig
 
 _SENSOR, _COOLING = ("camera.", "flats."), ("cooling.",)
-
-
-def _findings(rig: Rig, change: Change | None, prefixes: tuple[str, ...]) -> list[Finding]:
-    """Return the findings of a rig with measured legs kept in it; the file stays as it is."""
-    from wyntaxis.core.evaluation import evaluate
-    from wyntaxis.core.rig import edit
-
-    found = evaluate(edit.apply(rig, change) if change is not None else rig).findings
-    return [entry for entry in found if entry.id.startswith(prefixes)]
-
-
-def _progress(done: int, of: int) -> None:
-    if sys.stderr.isatty():
-        print(f"\rmeasuring: {done} of {of}", end="\n" if done >= of else "", file=sys.stderr, flush=True)
 
 
 def _text(estimate: Estimate | None, digits: int) -> str:
@@ -48,14 +40,14 @@ def _sensor(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.sensor.report import bench_json
 
     rig = rig_of(options)
-    bench = read(options.folder, rig, _progress)
+    bench = read(options.folder, rig, work_progress("measuring"))
     result = bench.result
     notes, change = list(result.notes), None
     try:
         change = keep(rig, bench)
     except ValueError as error:
         notes.append(str(error))
-    findings = _findings(rig, change, _SENSOR)
+    findings = findings_with(rig, change, _SENSOR)
     if options.json:
         told = bench_json(result) | {"notes": notes}
         print_json(told | {"findings": [finding.as_json() for finding in findings]})
@@ -104,17 +96,9 @@ def _sensor_arguments(parser: argparse.ArgumentParser) -> None:
 def _cooling(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.cooling.kind import keep, read, target_of
     from wyntaxis.core.evidence.cooling.report import cooling_json
-    from wyntaxis.core.evidence.foreign.keymap import KeyRule, load_maps
-    from wyntaxis.core.files.errors import InputError
-    from wyntaxis.core.files.places import own_maps_path
 
     rig = rig_of(options)
-    rules: tuple[KeyRule, ...] = ()
-    if options.map is not None:
-        chosen = load_maps(own_maps_path()).named(options.map)
-        if chosen is None:
-            raise InputError(f'--map: there is no key map "{options.map}"')
-        rules = tuple(chosen.rules)
+    rules = key_map_rules(options)
     target = target_of(rig) if options.target is None else options.target
     cooled = read(options.logs, target, rules=lambda _path: rules)
     measured = cooled.measured
@@ -124,7 +108,7 @@ def _cooling(options: argparse.Namespace) -> int:
         change = keep(rig, cooled)
     except ValueError as error:
         notes.append(str(error))
-    findings = _findings(rig, change, _COOLING)
+    findings = findings_with(rig, change, _COOLING)
     if options.json:
         print_json(cooling_json(runs, model, notes) | {"findings": [finding.as_json() for finding in findings]})
         return exit_code(findings)

@@ -9,11 +9,11 @@ from pathlib import Path
 from wyntaxis.commands.shared import (
     OK,
     Command,
-    frames_progress,
     ports_arguments,
     print_json,
     print_table,
     read_tree,
+    work_progress,
 )
 
 
@@ -32,7 +32,7 @@ def _draft(options: argparse.Namespace) -> int:
     if not options.paths and not looks:
         raise InputError("name a folder of frames, a program's file, or --ports to draft a rig from")
     tree = read_tree(options) if looks else None
-    drafted = draft(read_sources(options.paths, tree, load_maps(own_maps_path()), frames_progress()))
+    drafted = draft(read_sources(options.paths, tree, load_maps(own_maps_path()), work_progress("headers")))
     save(drafted.rig, options.out)
     if options.json:
         print_json({"out": str(options.out), **drafted.as_json()})

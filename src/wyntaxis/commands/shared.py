@@ -12,7 +12,9 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from wyntaxis.core.evaluation import Evaluation
-    from wyntaxis.core.evidence.headers.headers import FolderHeaders
+    from wyntaxis.core.evidence.foreign.keymap import KeyRule
+    from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
+    from wyntaxis.core.evidence.kinds import Evidence
     from wyntaxis.core.evidence.ports.tree import PortTree
     from wyntaxis.core.files.errors import Progress
     from wyntaxis.core.findings.finding import Finding
@@ -81,16 +83,7 @@ def read_headers(folder: Path) -> FolderHeaders:
     """Read the headers of a folder's frames; on a terminal, with progress."""
     from wyntaxis.core.evidence.headers.headers import read_folder
 
-    return read_folder(folder, frames_progress())
-
-
-def frames_progress() -> Progress:
-    """Return what tells of the frames read: a line on a terminal, nothing elsewhere."""
-    return _progress if sys.stderr.isatty() else lambda _done, _of: None
-
-
-def _progress(done: int, of: int) -> None:
-    print(f"\rheaders: {done} of {of}", end="\n" if done == of else "", file=sys.stderr, flush=True)
+    return read_folder(folder, work_progress("headers"))
 
 
 def read_tree(options: argparse.Namespace) -> PortTree:
@@ -134,6 +127,62 @@ def keep_change(options: argparse.Namespace, change: Change) -> None:
     document = load(options.file).rig
     values = tuple((document_path(document, options.variant, path), value) for path, value in change.values)
     save(edit.apply(document, edit.Change(change.label, values)), options.file)
+
+
+def keep_arguments(parser: argparse.ArgumentParser) -> None:
+    """Let a command write what it measured into the rig file."""
+    parser.add_argument("--keep", action="store_true", help="write what was measured into the rig file")
+
+
+def key_map_rules(options: argparse.Namespace) -> tuple[KeyRule, ...]:
+    """Return the rules of the key map that a command is told of by ``--map``; none where it names none."""
+    from wyntaxis.core.evidence.foreign.keymap import load_maps
+    from wyntaxis.core.files.errors import InputError
+    from wyntaxis.core.files.places import own_maps_path
+
+    if options.map is None:
+        return ()
+    chosen = load_maps(own_maps_path()).named(options.map)
+    if chosen is None:
+        raise InputError(f'--map: there is no key map "{options.map}"')
+    return tuple(chosen.rules)
+
+
+def findings_with(
+    rig: Rig, change: Change | None, prefixes: tuple[str, ...], evidence: Evidence | None = None
+) -> list[Finding]:
+    """Return the findings of a rig with measured legs kept in it; the file stays as it is."""
+    from wyntaxis.core.evaluation import evaluate
+    from wyntaxis.core.rig import edit
+
+    found = evaluate(edit.apply(rig, change) if change is not None else rig, evidence).findings
+    return [entry for entry in found if entry.id.startswith(prefixes)]
+
+
+def scale_by_rig(rig: Rig) -> Callable[[FrameHeader], float | None]:
+    """Return what gives a frame's arcsec/px by a rig, told for the frame's binning."""
+    from wyntaxis.core.evaluation import evaluate
+    from wyntaxis.core.quantities.stars import frame_scale
+
+    evaluation = evaluate(rig)
+    return lambda header: frame_scale(evaluation, header.binning)
+
+
+def every_nth(text: str) -> int:
+    """Return a whole number of 1 or more that an option holds."""
+    if not text.isascii() or not text.isdigit() or not 1 <= int(text) <= 100_000:
+        raise argparse.ArgumentTypeError(f"must be a whole number of 1 or more, got {text[:40]}")
+    return int(text)
+
+
+def work_progress(what: str) -> Progress:
+    """Return what tells on a terminal how much of long work is done; nothing elsewhere."""
+
+    def tell(done: int, of: int) -> None:
+        if of:
+            print(f"\r{what}: {done} of {of}", end="\n" if done >= of else "", file=sys.stderr, flush=True)
+
+    return tell if sys.stderr.isatty() else lambda _done, _of: None
 
 
 def print_table(table: list[list[str]], right: set[int]) -> None:

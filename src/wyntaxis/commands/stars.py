@@ -7,64 +7,70 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.commands.shared import OK, Command, print_json, print_table
+from wyntaxis.commands.shared import (
+    Command,
+    every_nth,
+    exit_code,
+    findings_with,
+    keep_arguments,
+    keep_change,
+    print_findings,
+    print_json,
+    print_table,
+    rig_of,
+    scale_by_rig,
+    work_progress,
+)
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
-    from wyntaxis.core.evidence.headers.headers import FrameHeader
+    from wyntaxis.core.evidence.stars.kind import StarsResult
 
 
 def _stars(options: argparse.Namespace) -> int:
-    from wyntaxis.core.evidence.stars.frame_stars import measure_frames
+    from wyntaxis.core.evidence.stars.kind import keep, read
     from wyntaxis.core.evidence.stars.report import stars_csv, stars_json
     from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.files.saving import write_atomically
-    from wyntaxis.core.wording import plus_minus
 
-    paths, scale_of = list(options.paths), None
+    paths, rig, scale_of = list(options.paths), None, None
     if paths and paths[0].name.lower().endswith(".json"):
-        scale_of = _scale_by_rig(paths.pop(0), options.variant)
+        options.file = paths.pop(0)
+        rig = rig_of(options)
+        scale_of = scale_by_rig(rig)
+    elif options.keep:
+        raise InputError("--keep writes into a rig: name it before the frames")
     if not paths:
         raise InputError("name a FITS frame, or a folder of them")
-    frames, not_used = measure_frames(paths, scale_of, _progress if sys.stderr.isatty() else lambda _done, _of: None)
+    progress = work_progress("stars")
+    result = read(paths, scale_of, progress, options.every, condensed=options.each is None, limit_px=options.limit)
     if options.each is not None:
-        write_atomically(stars_csv(frames).encode("utf-8"), options.each, keep_previous=False)
+        write_atomically(stars_csv(result.frames).encode("utf-8"), options.each, keep_previous=False)
+    change, notes = None, []
+    if rig is not None:
+        try:
+            change = keep(rig, result)
+        except ValueError as error:
+            notes.append(str(error))
+    findings = findings_with(rig, change, ("stars.",)) if rig is not None else []
     if options.json:
-        print_json(stars_json(frames, not_used))
-        return OK
-    table = [["frame", "stars", "HFD px", "FWHM px", "elongation", "angle °", "saturated", "sky ADU", "noise ADU"]]
-    for frame in frames:
-        figures = (frame.hfd_px, frame.fwhm_px, frame.elongation)
-        cells = ["–" if e is None else plus_minus(e.value, e.standard, 2) for e in figures]
-        angle = "–" if frame.position_angle_deg is None else f"{frame.position_angle_deg.value:.0f}"
-        ends = [str(int(frame.shapes.saturated.sum())), f"{frame.sky_adu.value:.0f}", f"{frame.noise_adu.value:.1f}"]
-        table.append([frame.file, str(frame.count), *cells, angle, *ends])
+        print_json(stars_json(result) | {"notes": notes, "findings": [finding.as_json() for finding in findings]})
+    else:
+        _print(result, notes)
+        print_findings(findings)
+    if options.keep and change is not None:
+        keep_change(options, change)
+    return exit_code(findings)
+
+
+def _print(result: StarsResult, notes: list[str]) -> None:
+    from wyntaxis.core.evidence.stars.report import FRAME_HEADINGS, frame_row
+
+    table = [list(FRAME_HEADINGS), *(frame_row(entry) for entry in result.worth)]
     print_table(table, right=set(range(1, 9)))
-    for entry in not_used:
+    for entry in result.not_used:
         print(f"not used: {entry.path}: {entry.why}", file=sys.stderr)
-    return OK
-
-
-def _scale_by_rig(path: Path, variant: str | None) -> Callable[[FrameHeader], float | None]:
-    """Return what gives a frame's scale by the rig: its pixel scale, told for the frame's binning."""
-    from wyntaxis.core.evaluation import evaluate
-    from wyntaxis.core.files.errors import InputError
-    from wyntaxis.core.rig.model import variant_rig
-    from wyntaxis.core.rig.store import load
-
-    try:
-        rig = variant_rig(load(path).rig, variant)
-    except ValueError as error:
-        if isinstance(error, InputError):
-            raise
-        raise InputError(str(error), path) from None
-    scale, own = evaluate(rig).value("pixel_scale_arcsec_px"), rig.sensor.binning if rig.sensor is not None else 1
-    return lambda header: None if scale is None else scale * (header.binning or own) / own
-
-
-def _progress(done: int, of: int) -> None:
-    print(f"\rstars: {done} of {of} frames", end="\n" if done == of else "", file=sys.stderr, flush=True)
+    for note in notes:
+        print(f"note: {note}", file=sys.stderr)
 
 
 def _stars_arguments(parser: argparse.ArgumentParser) -> None:
@@ -73,6 +79,9 @@ def _stars_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--variant", metavar="NAME", help="look at this variant of the rig")
     parser.add_argument("--each", type=Path, metavar="CSV", help="write every star into this file")
+    parser.add_argument("--every", type=every_nth, default=1, metavar="N", help="take every N-th frame only")
+    parser.add_argument("--limit", type=float, metavar="PX", help="the largest HFD of a frame worth keeping, in px")
+    keep_arguments(parser)
     parser.add_argument("--json", action="store_true", help="print JSON instead of a table")
 
 

@@ -95,6 +95,20 @@ COOLING = _step(
     "How fast may it cool, what does it reach, and what does that cost?",
     "runs, model, ramp",
 )
+STARS = _step(
+    "stars",
+    "Measure",
+    "Stars",
+    "How large and how round are the stars, frame by frame, and which frames are worth keeping?",
+    "frames, star sizes",
+)
+TRAVEL = _step(
+    "travel",
+    "Measure",
+    "Travel",
+    "Where is best focus, how far is a step, what play has it, and what moves it?",
+    "focus runs, backlash",
+)
 READY = _step(
     "ready", "Vouch", "Ready", "May the night begin? What is on paper only is unproven.", "conditions of the night"
 )

@@ -19,7 +19,7 @@ from wyntaxis.core.evidence.cooling.cooler import (
     steepest_rate,
 )
 from wyntaxis.core.evidence.cooling.keeping import cooling_legs, keep_cooling
-from wyntaxis.core.evidence.cooling.log import headings_of, parse_cooling_log, read_cooling_log
+from wyntaxis.core.evidence.cooling.log import parse_cooling_log, read_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import (
     RampInputs,
     design_both,
@@ -29,6 +29,7 @@ from wyntaxis.core.evidence.cooling.ramp import (
     usual_inputs,
 )
 from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, cooling_json, run_row
+from wyntaxis.core.evidence.foreign.columns import table_headings
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict
@@ -139,7 +140,7 @@ def test_rules_point_columns(tmp_path):
     path.write_text("t0;x1;x2\n" + "".join(f"{i};{20 - i};{i}\n" for i in range(30)), "utf-8")
     with pytest.raises(InputError, match="point one at it"):
         read_cooling_log(path)
-    assert headings_of(path) == ["t0", "x1", "x2"]
+    assert table_headings(path) == ["t0", "x1", "x2"]
     rules = [
         KeyRule(path="t0", quantity="cooling.time", unit="min"),
         KeyRule(path="x1", quantity="cooling.sensor", unit="°C"),

@@ -216,7 +216,7 @@ def test_the_scale_comes_from_the_rig_else_from_the_header(folder, tmp_path, cap
     frame = str(folder / "field.fits")
     assert main(["numbers", str(rig), "--json"]) in (0, 1)
     scale = next(row for row in json.loads(capsys.readouterr().out) if row["id"] == "pixel_scale_arcsec_px")["computed"]
-    assert main(["stars", str(rig), frame, "--json"]) == 0
+    assert main(["stars", str(rig), frame, "--json"]) in (0, 1)
     told = json.loads(capsys.readouterr().out)["frames"][0]
     assert told["hfd_arcsec"]["value"] == pytest.approx(told["hfd_px"]["value"] * scale)
     assert main(["stars", frame, "--json"]) == 0

@@ -42,6 +42,27 @@ def estimate_json(estimate: Estimate | None) -> dict[str, float] | None:
     return None if estimate is None else {"value": estimate.value, "standard_uncertainty": estimate.standard}
 
 
+def figure(estimate: Estimate | None, factor: float = 1.0) -> dict[str, float] | None:
+    """Return a measured figure as the commands on evidence print it: value and standard uncertainty; None for none.
+
+    Parameters
+    ----------
+    estimate, factor
+        The figure, and what it is multiplied by.
+
+    Returns
+    -------
+    dict or None
+        In the figure's unit.
+    """
+    return None if estimate is None else {"value": estimate.value * factor, "u": estimate.standard * factor}
+
+
+def device_index(rig: Rig, kind: str) -> int | None:
+    """Return the place of the first device of a kind among the rig's devices; None without one."""
+    return next((place for place, device in enumerate(rig.devices) if device.kind == kind), None)
+
+
 def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
     """Return the place of a camera among the devices: of that id, else of the main camera; None without one.
 

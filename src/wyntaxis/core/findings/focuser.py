@@ -5,25 +5,31 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from wyntaxis.core.evidence.focus.advice import COMPENSATION_FACTOR, COMPENSATION_STEPS
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.ledger import Quantity, Verdict, worst
+from wyntaxis.core.quantities.focus_runs import COMPENSATION
 from wyntaxis.core.quantities.focuser import (
     BACKLASH,
     DOUBTFUL_BACKLASH_PERCENT,
+    DRIFT_SLACK,
     MAX_REFOCUS_C,
     MAX_REFOCUS_MIN,
     STEPS,
     TRAVEL,
     WANTED_STEPS,
     depth_of_focus_um,
+    drift_limit_c,
     focusers,
     travel_of,
 )
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import DEVICES
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.wording import number, plus_minus, short
 
 _TRAVEL_SOURCE = "The working position should lie in 20 to 80 % of the focuser's range"
 _STEP_SOURCE = "A focuser step should be at most a third of the depth of focus"
@@ -116,13 +122,17 @@ def focuser_backlash(evaluation: Evaluation) -> Iterator[Finding]:
         if row is None or row.computed is None or backlash is None or travel is None:
             continue
         percent = number(row.computed.value, 1)
+        over = evaluation.rows.get(COMPENSATION.id_of(device.id))
+        if over is not None and over.verdict is not Verdict.HOLDS and row.verdict is Verdict.HOLDS:
+            yield _not_compensated(evaluation, device, over)
+            continue
         yield Finding(
             "focuser.backlash",
             row.verdict,
             device.id,
-            f"{device.title}: a backlash of {short(backlash)} steps is {percent} % of its travel",
+            f"{device.title}: a backlash of {short(backlash, 0)} steps is {percent} % of its travel",
             (
-                f"{short(backlash)} / ({short(travel[1])} − {short(travel[0])}) = {percent} %, "
+                f"{short(backlash, 0)} / ({short(travel[1])} − {short(travel[0])}) = {percent} %, "
                 f"wanted at most {number(DOUBTFUL_BACKLASH_PERCENT, 0)} %",
             ),
             NO_REMEDY
@@ -135,6 +145,29 @@ def focuser_backlash(evaluation: Evaluation) -> Iterator[Finding]:
         )
 
 
+def _not_compensated(evaluation: Evaluation, device: Device, over: Quantity) -> Finding:
+    """Return that a focuser overshoots by less than the backlash that runs measured."""
+    found, compensation = device.measured("backlash_steps"), device.number("compensation_steps")
+    assert found is not None
+    assert compensation is not None
+    most = found.value + 2 * found.standard_uncertainty
+    value = float(COMPENSATION_STEPS * math.ceil(COMPENSATION_FACTOR * most / COMPENSATION_STEPS))
+    path = ("devices", evaluation.rig.devices.index(device), "settings", "compensation_steps", "value")
+    return Finding(
+        "focuser.backlash",
+        over.verdict,
+        device.id,
+        f"{device.title}: compensation of {short(compensation)} steps does not take up the backlash",
+        (
+            f"measured backlash {plus_minus(found.value, found.standard_uncertainty, 0)} steps, compensation "
+            f"{short(compensation)}: it must exceed it",
+        ),
+        Remedy(f"overshoot by {number(value, 0)} steps", Change.of("Set the backlash compensation", path, value)),
+        "Backlash is best position approached outward minus inward; compensation must exceed it",
+        (over.id,),
+    )
+
+
 @finding("focuser.triggers", step=DEVICES, after="focuser.backlash")
 def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
     """Would the focuser be refocused in time?"""
@@ -144,8 +177,10 @@ def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
         judged = [evaluation.rows[key] for key in keys if key in evaluation.rows]
         if celsius is None and minutes is None:
             continue
+        limit_c = drift_limit_c(evaluation, device)
+        slack = DRIFT_SLACK if limit_c < MAX_REFOCUS_C else 1.0
         told = [
-            (celsius, MAX_REFOCUS_C, "°C", "of temperature change"),
+            (celsius, slack * limit_c, "°C", "of temperature change"),
             (minutes, MAX_REFOCUS_MIN, "min", "of time"),
         ]
         late = [(value, most, unit, what) for value, most, unit, what in told if value is not None and value > most]
@@ -156,19 +191,27 @@ def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
             f"{device.title} is refocused in time"
             if not late
             else f"{device.title} is refocused only after {short(late[0][0])} {late[0][2]}",
-            tuple(f"{short(v)} {unit} {what}, wanted at most {short(most)} {unit}" for v, most, unit, what in late)
+            tuple(f"{short(v)} {unit} {what}, wanted at most {short(most, 2)} {unit}" for v, most, unit, what in late)
             or tuple(f"{short(v)} {unit} {what}" for v, _, unit, what in told if v is not None),
-            NO_REMEDY
-            if not late
-            else Remedy(
-                "refocus after the change that moves focus by half its depth: some 1 to 3 °C, or 60 to 120 min"
-            ),
+            _in_time_remedy(evaluation, device, limit_c) if late else NO_REMEDY,
             "A tube's focus drifts by its depth within a few °C",
             tuple(row.id for row in judged),
         )
 
 
-@finding("rotator.range", step=DEVICES, after="focuser.triggers")
+def _in_time_remedy(evaluation: Evaluation, device: Device, limit_c: float) -> Remedy:
+    """Return when to refocus: by the measured law in one edit, else by what tubes usually do."""
+    if limit_c >= MAX_REFOCUS_C:
+        return Remedy("refocus after the change that moves focus by half its depth: some 1 to 3 °C, or 60 to 120 min")
+    value = float(f"{limit_c:.2g}")
+    path = ("devices", evaluation.rig.devices.index(device), "settings", "refocus_temperature_c", "value")
+    change = Change.of("Refocus after the change that moves focus by half its depth", path, value)
+    return Remedy(
+        f"refocus after {short(value)} °C: by the measured law focus has moved by half its depth then", change
+    )
+
+
+@finding("rotator.range", step=DEVICES, after="stars.round")
 def rotator_range(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the rotator's position lie within its range?"""
     for device in evaluation.rig.devices:

@@ -15,6 +15,8 @@ MAX_BACKLASH_PERCENT, DOUBTFUL_BACKLASH_PERCENT = 10.0, 5.0
 """Backlash over a twentieth of the travel is a mistyped figure or a slipping clutch."""
 MAX_REFOCUS_C, MAX_REFOCUS_MIN = 5.0, 240.0
 """Refocusing rarer than this is as good as none: tubes drift by their depth of focus in a few °C or an hour or two."""
+DRIFT_SLACK = 1.25
+"""A trigger by temperature may exceed what the measured law asks by a quarter before it is doubtful."""
 TRAVEL_PERCENT, TRAVEL_INNER_PERCENT = (5.0, 95.0), (20.0, 80.0)
 MIN_STEPS, WANTED_STEPS = 1.0, 3.0
 """Steps in the depth of focus: with less than one no position is sharp; three find the sharpest."""
@@ -95,8 +97,31 @@ def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
             yield STEPS.row(device.id, device.title, computed=Leg(zone / step), target=fine)
 
 
+def drift_limit_c(numbers: Numbers, device: Device) -> float:
+    """Return the change of temperature in °C after which focus has moved by half its depth: by the measured law.
+
+    Parameters
+    ----------
+    numbers, device
+        The rig's numbers, and a focuser.
+
+    Returns
+    -------
+    float
+        :data:`MAX_REFOCUS_C` where no law was measured, or where focus hardly moves.
+    """
+    slope, step, zone = device.measured("temperature_slope_steps_c"), device.best("step_um"), depth_of_focus_um(numbers)
+    if slope is None or not slope.value or not step or zone is None:
+        return MAX_REFOCUS_C
+    return min(zone / step / 2 / abs(slope.value), MAX_REFOCUS_C)
+
+
 @wanted("refocus_temperature_c")
 def _in_time_by_temperature(numbers: Numbers, device: Device) -> Target | None:
+    limit = drift_limit_c(numbers, device)
+    if limit < MAX_REFOCUS_C:
+        # By half the depth nothing is seen, by the whole depth it is; what time does is not known as well.
+        return Target(high=2 * limit, inner_high=DRIFT_SLACK * limit)
     return _in_time(MAX_REFOCUS_C, device.number("refocus_after_min"), MAX_REFOCUS_MIN)
 
 

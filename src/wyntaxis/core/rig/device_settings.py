@@ -32,7 +32,7 @@ class SettingKind:
     tolerance: float = 0.0
     choices: tuple[str, ...] = ()
     decimals: int = 2
-    sheet: Literal["devices", "sensor", "cooling"] = "devices"
+    sheet: Literal["devices", "sensor", "cooling", "travel"] = "devices"
     """Where it is edited."""
     topic: str = "setting"
     """What kind of matter it is, for the findings on records."""
@@ -52,6 +52,11 @@ def _bench(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0,
 def _cooler(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0, **more: float) -> SettingKind:
     """A number of a camera's cooler."""
     return SettingKind(key, label, unit, "number", CAMERAS, low, decimals=decimals, sheet="cooling", **more)  # type: ignore[arg-type]
+
+
+def _travel(key: str, label: str, unit: str, decimals: int = 2, low: float = 0.0, **more: float) -> SettingKind:
+    """A number of a focuser that focus runs give, or that they are set by."""
+    return SettingKind(key, label, unit, "number", _one("focuser"), low, decimals=decimals, sheet="travel", **more)  # type: ignore[arg-type]
 
 
 _KINDS = (
@@ -76,9 +81,19 @@ _KINDS = (
     SettingKind("position", "Working position", "steps", "number", _one("focuser"), -1e9, tolerance=500, decimals=0),
     SettingKind("reversed", "Reversed", "", "truth", frozenset({"focuser", "rotator"}), topic="direction"),
     SettingKind("backlash_steps", "Backlash", "steps", "number", _one("focuser"), tolerance=1, decimals=0),
+    SettingKind("compensation_steps", "Backlash compensation", "steps", "number", _one("focuser"), decimals=0),
+    SettingKind("travel_mm", "Whole travel of the drawtube", "mm", "number", _one("focuser"), 1e-3, 1e4, 0.1),
+    _travel("temperature_slope_steps_c", "Focus moves", "steps/°C", 2, low=-1e6),
+    _travel("run_scatter_steps", "Scatter between runs", "steps", 1),
+    _travel("run_step", "Step of a focus run", "steps", 0),
+    _travel("run_points", "Points of a focus run", "", 0, high=1000.0),
+    SettingKind("focus_filter", "Focuses through", "", "text", _one("focuser"), sheet="travel"),
+    _travel("focus_exposure_s", "Exposes for focus", "s", 2, high=3600.0),
     SettingKind("refocus_temperature_c", "Refocus after", "°C", "number", _one("focuser"), 0, 60, 0.1, decimals=1),
     SettingKind("refocus_after_min", "Refocus after", "min", "number", _one("focuser"), 0, 1e4, 1, decimals=0),
     SettingKind("refocus_on_filter", "Refocus on filter change", "", "truth", _one("focuser")),
+    SettingKind("refocus_after_flip", "Refocus after the flip", "", "truth", _one("focuser")),
+    _travel("refocus_growth_percent", "Refocus after HFD grows by", "%", 0, high=1000.0),
     SettingKind("lowest_deg", "Lowest angle", "°", "number", _one("rotator"), -720, 720, 0.1, decimals=1),
     SettingKind("highest_deg", "Highest angle", "°", "number", _one("rotator"), -720, 720, 0.1, decimals=1),
     SettingKind("position_deg", "Position", "°", "number", _one("rotator"), -720, 720, 0.5, decimals=1),

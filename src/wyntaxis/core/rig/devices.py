@@ -136,7 +136,11 @@ class PowerDraw(StrictModel):
 
 
 class Slot(StrictModel):
-    """One slot of a filter wheel; a slot without a name is an empty one."""
+    """One slot of a filter wheel; a slot without a name is an empty one.
+
+    ``focus_offset_steps`` is what programs move the focuser by against the reference, ``focus_offset_measured`` what
+    focus runs gave.
+    """
 
     name: Annotated[Annotated[str, Field(max_length=60)], Shown("Name")] = ""
     thickness_mm: Annotated[PositiveLength | None, Shown("Thickness", "mm")] = None
@@ -145,6 +149,10 @@ class Slot(StrictModel):
         Literal["luminance", "red", "green", "blue", "narrow", "color", "dark", "clear", "other"] | None,
         Shown("Passes"),
     ] = None
+    focus_offset_steps: Annotated[Annotated[float, Field(ge=-1e9, le=1e9)] | None, Shown("Focus offset", "steps")] = (
+        None
+    )
+    focus_offset_measured: MeasuredValue | None = None
 
 
 class Storage(StrictModel):

@@ -11,15 +11,16 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
 from wyntaxis.core.evidence.cooling.kind import CoolingRuns, keep, target_of
-from wyntaxis.core.evidence.cooling.log import COLUMNS, headings_of
+from wyntaxis.core.evidence.cooling.log import COLUMNS
 from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
-from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
+from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.measured import camera_index
-from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.files.places import home
 from wyntaxis.core.steps import COOLING, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.columns_panel import ColumnsPanel, KnownColumns
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
@@ -28,7 +29,7 @@ from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
-from wyntaxis.desk.sheets.cooling_panels import ColumnsPanel, RampPanel
+from wyntaxis.desk.sheets.cooling_panels import RampPanel
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
@@ -46,14 +47,13 @@ class CoolingSheet(StepSheet):
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self._asked: list[Path] = []
-        folder = session.stock.folder
-        self._maps_path = folder / "key-maps.json" if folder is not None else None
+        self.known = KnownColumns(session, COLUMNS, MAP_NAME)
         self.job = Job(self)
         self.job.done.connect(self._came_in)
         self.job.failed.connect(self._failed)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
-        self.columns = ColumnsPanel(self._point_columns, session)
+        self.columns = ColumnsPanel(COLUMNS, ("cooling.time", "cooling.sensor"), self._point_columns, session)
         self.add_wide(self.columns)
         self.run_fold = Fold("Plot: runs and model", self._build_run_plot, self._draw_runs)
         self.add_wide(self.run_fold)
@@ -108,21 +108,8 @@ class CoolingSheet(StepSheet):
         self._asked = paths
 
         before, target = self.cooled, target_of(self.session.rig)
-        columns = (lambda _path: rules) if rules else self._known_rules
+        columns = (lambda _path: rules) if rules else self.known.rules_for
         self.job.start(lambda progress: RUNS.read(paths, target, progress, columns, before))
-
-    def _known_rules(self, path: Path) -> tuple[KeyRule, ...]:
-        maps = self._maps()
-        headings = headings_of(path)
-        fitting = [
-            key_map
-            for key_map in maps.maps
-            if key_map.form == "csv" and key_map.rules and all(r.path in headings for r in key_map.rules)
-        ]
-        return next((entry.rules for entry in fitting if any(r.quantity in COLUMNS for r in entry.rules)), ())
-
-    def _maps(self) -> KeyMaps:
-        return load_maps(self._maps_path) if self._maps_path is not None else KeyMaps()
 
     def add_stand_in(self) -> None:
         """Log three runs of the simulated camera."""
@@ -141,22 +128,11 @@ class CoolingSheet(StepSheet):
     def _failed(self, text: str) -> None:
         self.session.refused.emit(text)
         if "point one at it" in text and self._asked:
-            try:
-                self.columns.show_headings(headings_of(self._asked[0]))
-            except InputError as error:
-                self.session.refused.emit(str(error))
+            self.columns.show_headings(self._asked[0])
 
     def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:
         """Read the logs asked for by these columns, and keep them as a map for such logs."""
-        if self._maps_path is not None:
-            try:
-                names = {key_map.name for key_map in self._maps().maps}
-                name, index = MAP_NAME, 2
-                while name in names:
-                    name, index = f"{MAP_NAME} {index}", index + 1
-                save_maps(self._maps().with_map(KeyMap(name=name, form="csv", rules=rules)), self._maps_path)
-            except InputError as error:
-                self.session.refused.emit(str(error))
+        self.known.remember(rules)
         self.read(self._asked, rules)
 
     def _came_in(self, found: CoolingRuns) -> None:

@@ -2,80 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
-from wyntaxis.core.evidence.cooling.log import COLUMNS
 from wyntaxis.core.evidence.cooling.ramp import Ramp, RampInputs, design_both, kept_model, ramp_words, usual_inputs
-from wyntaxis.core.evidence.foreign.keymap import KeyRule
-from wyntaxis.core.evidence.foreign.units import units_for
-from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.wording import short
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import DAY, Palette
-from wyntaxis.desk.panel import Panel, SideScroll, push_button
+from wyntaxis.desk.panel import Panel, SideScroll
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 
 if TYPE_CHECKING:
     from wyntaxis.desk.plots_cooling import RampPlot
-
-
-class ColumnsPanel(Panel):
-    """Points a log's columns at time, sensor, power and ambient, where their headings do not tell."""
-
-    def __init__(self, point: Callable[[tuple[KeyRule, ...]], object], session: Session) -> None:
-        super().__init__("Which column holds what")
-        self._point, self._session = point, session
-        holder = QWidget()
-        holder.setProperty("role", "card")
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 0, 0, 0)
-        self.boxes: dict[str, tuple[QComboBox, QComboBox]] = {}
-        for row, (key, (label, unit)) in enumerate(COLUMNS.items()):
-            column, units = QComboBox(), QComboBox()
-            for choice in units_for(unit):
-                units.addItem(choice, choice)
-            for box, name in ((column, label), (units, f"{label}: unit")):
-                box.setAccessibleName(name)
-                box.setMinimumContentsLength(8)
-            grid.addWidget(PlainLabel(label), row, 0)
-            grid.addWidget(column, row, 1)
-            grid.addWidget(units, row, 2)
-            self.boxes[key] = (column, units)
-        grid.setColumnStretch(3, 1)
-        self.column.addWidget(SideScroll(holder))
-        row_at = QHBoxLayout()
-        push_button("Read by these columns", "Read the log, and remember the columns for such logs", self.apply, row_at)
-        push_button("Close", "Leave the log out", self.hide, row_at)
-        row_at.addStretch(1)
-        self.column.addLayout(row_at)
-        self.hide()
-
-    def show_headings(self, headings: list[str]) -> None:
-        """Offer a log's headings."""
-        for column, _ in self.boxes.values():
-            column.clear()
-            column.addItem("–", None)
-            for heading in headings:
-                column.addItem(plain(heading), heading)
-        self.show()
-
-    def apply(self) -> None:
-        """Read by the columns chosen."""
-        rules = tuple(
-            KeyRule(path=column.currentData(), quantity=key, unit=units.currentData())
-            for key, (column, units) in self.boxes.items()
-            if column.currentData()
-        )
-        if not {"cooling.time", "cooling.sensor"} <= {rule.quantity for rule in rules}:
-            self._session.refused.emit("choose a column for the time and one for the sensor temperature")
-            return
-        self._point(rules)
 
 
 class RampPanel(Panel):

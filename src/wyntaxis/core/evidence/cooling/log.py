@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import csv
-import datetime
 import math
-import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -13,35 +11,32 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.cooling.cooler import MIN_SAMPLES, CoolingLog
+from wyntaxis.core.evidence.foreign.columns import (
+    MAX_BYTES,
+    Place,
+    TableColumn,
+    check_found,
+    clock_seconds,
+    find_columns,
+    moment_seconds,
+    rows_of_bytes,
+)
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import read_bytes
-from wyntaxis.core.files.tables import table_rows
 
-SIZE_LIMIT_BYTES = 32 << 20
 MAX_ROWS = 200_000
 """Two days at a row a second."""
-MAX_CELLS = 4_000_000
 COLUMNS = {
-    "cooling.time": ("Time", "s"),
-    "cooling.sensor": ("Sensor temperature", "°C"),
-    "cooling.power": ("Cooler's power", "%"),
-    "cooling.ambient": ("Ambient temperature", "°C"),
+    "cooling.time": TableColumn("Time", "s", ("time", "date", "elapsed", "seconds", "minutes")),
+    "cooling.sensor": TableColumn("Sensor temperature", "°C", ("sensor", "ccd", "chip", "camera", "temp")),
+    # Power without a unit may be a share or a percentage: its values tell.
+    "cooling.power": TableColumn("Cooler's power", "%", ("power", "cooler", "duty", "pwm", "tec"), untold=""),
+    "cooling.ambient": TableColumn("Ambient temperature", "°C", ("ambient", "outside", "air", "env", "heatsink")),
 }
-"""What a log's columns may hold: label, and our unit."""
-_WORDS = (
-    ("cooling.ambient", ("ambient", "outside", "air", "env", "heatsink")),
-    ("cooling.power", ("power", "cooler", "duty", "pwm", "tec")),
-    ("cooling.sensor", ("sensor", "ccd", "chip", "camera", "temp")),
-    ("cooling.time", ("time", "date", "elapsed", "seconds", "minutes")),
-)
-_UNIT = re.compile(r"(?:[\[(_ ,])(s|sec|seconds|ms|min|minutes|h|c|°c|k|f|°f|%|percent|share|fraction)[\])]?$", re.I)
-_CLOCK = re.compile(r"\s*([0-9]{1,2}):([0-5]?[0-9])(?::([0-5]?[0-9](?:[.,][0-9]+)?))?\s*", re.ASCII)
-"""A time of day: HH:MM or HH:MM:SS."""
+"""What a log's columns may hold."""
 DAY_S = 86_400.0
-_UNITS = {"sec": "s", "seconds": "s", "minutes": "min", "c": "°C", "°c": "°C", "k": "K", "f": "°F", "°f": "°F"}
-_UNITS |= {"percent": "%", "fraction": "share"}
 
 
 def read_cooling_log(path: Path, rules: Sequence[KeyRule] = ()) -> CoolingLog:
@@ -66,35 +61,11 @@ def read_cooling_log(path: Path, rules: Sequence[KeyRule] = ()) -> CoolingLog:
     rules
         Which heading holds what, where headings do not tell.
     """
-    data = read_bytes(path, SIZE_LIMIT_BYTES, "a cooling log is at most some 32 MB")
+    data = read_bytes(path, MAX_BYTES, f"a cooling log is at most some {MAX_BYTES >> 20} MB")
     try:
         return parse_cooling_log(data, path.stem, rules)
     except (ValueError, csv.Error) as error:
         raise InputError(str(error), path) from None
-
-
-def headings_of(path: Path) -> list[str]:
-    """Return the headings of a log, to point rules at; :class:`InputError` when it cannot be read.
-
-    Parameters
-    ----------
-    path
-        The file.
-
-    Returns
-    -------
-    list[str]
-        As they stand in the file.
-    """
-    rows = _rows(read_bytes(path, SIZE_LIMIT_BYTES, "a cooling log is at most some 32 MB"))
-    return [cell.strip() for cell in rows[0]] if rows else []
-
-
-def _rows(data: bytes) -> list[list[str]]:
-    if b"\x00" in data:
-        raise ValueError("holds NUL bytes, so it is no CSV text")
-    text = data.decode("utf-8-sig", "replace")
-    return table_rows(text, MAX_ROWS + 1, MAX_CELLS)
 
 
 def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> CoolingLog:
@@ -114,23 +85,19 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
     CoolingLog
         Times in s, temperatures in °C, power as a share.
     """
-    rows = _rows(data)
+    rows = rows_of_bytes(data, MAX_ROWS)
     if len(rows) > MAX_ROWS:
         raise ValueError(f"has more than {MAX_ROWS} rows; keep one of some seconds each")
     if len(rows) <= MIN_SAMPLES:
         raise ValueError(f"holds {max(len(rows) - 1, 0)} rows; a cooling log needs {MIN_SAMPLES} or more")
     headings = [cell.strip() for cell in rows[0]]
-    places = _columns(headings, rules)
-    for needed in ("cooling.time", "cooling.sensor"):
-        if needed not in places:
-            raise ValueError(
-                f"no column for {COLUMNS[needed][0].lower()} among {', '.join(headings[:12])}; point one at it"
-            )
+    places = find_columns(headings, COLUMNS, rules)
+    check_found(places, ("cooling.time", "cooling.sensor"), COLUMNS, headings)
     values: dict[str, list[float]] = {key: [] for key in COLUMNS}
-    times = [row[places["cooling.time"][0]] for row in rows[1:] if places["cooling.time"][0] < len(row)]
-    clock_times = bool(times) and sum(_CLOCK.fullmatch(text) is not None for text in times) > len(times) / 2
+    times = [places["cooling.time"].text(row) for row in rows[1:]]
+    clock_times = sum(clock_seconds(text) is not None for text in times) > len(times) / 2
     for row in rows[1:]:
-        numbers = {key: _cell(row, *place, key) for key, place in places.items()}
+        numbers = {key: _cell(row, place, key) for key, place in places.items()}
         if math.isfinite(numbers["cooling.time"]) and math.isfinite(numbers["cooling.sensor"]):
             for key in COLUMNS:
                 values[key].append(numbers.get(key, math.nan))
@@ -151,10 +118,10 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
     return CoolingLog(name, time[keep], sensor, np.clip(_as_share(power, places), 0, 1), ambient)
 
 
-def _as_share(power: Any, places: Mapping[str, tuple[int, str]]) -> Any:
+def _as_share(power: Any, places: Mapping[str, Place]) -> Any:
     """Return power as a share of full: a column that names no unit and never goes above 1 is one already."""
     told = power[np.isfinite(power)]
-    unnamed = "cooling.power" in places and not places["cooling.power"][1]
+    unnamed = "cooling.power" in places and not places["cooling.power"].unit
     if unnamed and len(told) and float(told.max()) <= 1.0:
         return power
     return power / 100
@@ -166,48 +133,12 @@ def _past_midnight(seconds: Any) -> Any:
     return seconds + DAY_S * days
 
 
-def _columns(headings: Sequence[str], rules: Sequence[KeyRule]) -> Mapping[str, tuple[int, str]]:
-    """Return, for each quantity, its column and the unit there: by rules, else by the headings' words."""
-    found: dict[str, tuple[int, str]] = {}
-    for rule in rules:
-        if rule.quantity in COLUMNS and rule.path in headings:
-            found[rule.quantity] = (headings.index(rule.path), rule.unit or COLUMNS[rule.quantity][1])
-    taken = {index for index, _ in found.values()}
-    for quantity, words in _WORDS:
-        if quantity in found:
-            continue
-        for index, heading in enumerate(headings):
-            plain = heading.lower()
-            if index not in taken and any(word in plain for word in words):
-                unit = _UNIT.search(plain)
-                told = _UNITS.get(unit[1].lower(), unit[1].lower()) if unit else ""
-                # Power without a unit may be a share or a percentage: its values tell.
-                found[quantity] = (index, told or ("" if quantity == "cooling.power" else COLUMNS[quantity][1]))
-                taken.add(index)
-                break
-    return found
-
-
-def _cell(row: Sequence[str], index: int, unit: str, quantity: str) -> float:
-    text = row[index].strip() if index < len(row) else ""
-    if not text:
-        return math.nan
-    clock = _CLOCK.fullmatch(text) if quantity == "cooling.time" else None
-    if clock is not None:
-        hours, minutes, seconds = (float(part or 0) for part in clock.groups())
-        return 3600 * hours + 60 * minutes + seconds
+def _cell(row: Sequence[str], place: Place, quantity: str) -> float:
+    text, unit = place.text(row), COLUMNS[quantity].unit
+    if quantity == "cooling.time":
+        return moment_seconds(text, place.unit)
     try:
-        number = parse_foreign_number(text) if quantity != "cooling.time" else float(text)
-        number = convert(number, unit or _unit(quantity), _unit(quantity))
+        number = convert(parse_foreign_number(text), place.unit or unit, unit)
     except ValueError:
-        if quantity != "cooling.time":
-            return math.nan
-        try:
-            number = datetime.datetime.fromisoformat(text).timestamp()
-        except ValueError:
-            return math.nan
+        return math.nan
     return number if math.isfinite(number) else math.nan
-
-
-def _unit(quantity: str) -> str:
-    return COLUMNS[quantity][1]

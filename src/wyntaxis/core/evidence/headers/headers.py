@@ -69,6 +69,7 @@ class FrameHeader:
     focal_length_mm: float | None = None
     aperture_mm: float | None = None
     focus_position: float | None = None
+    focus_temperature_c: float | None = None
     latitude_deg: float | None = None
     longitude_deg: float | None = None
     rotation_deg: float | None = None
@@ -313,7 +314,8 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         pixel_um=_number(header, "XPIXSZ", "PIXSIZE1"),
         focal_length_mm=_number(header, "FOCALLEN"),
         aperture_mm=_number(header, "APTDIA"),
-        focus_position=_number(header, "FOCUSPOS", "FOCPOS"),
+        focus_position=_number(header, "FOCUSPOS", "FOCPOS", "FOCUSSTP", "FOC-POS", "FOCUS"),
+        focus_temperature_c=_number(header, "FOCTEMP", "FOCUSTEM", "FOC-TEMP", "AMBTEMP", "AMB-TEMP"),
         latitude_deg=_number(header, "SITELAT", "OBSGEO-B", "LAT-OBS"),
         longitude_deg=_number(header, "SITELONG", "OBSGEO-L", "LONG-OBS"),
         rotation_deg=_number(header, "ROTATANG", "ROTATOR", "ROTPOS"),

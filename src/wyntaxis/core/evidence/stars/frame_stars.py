@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +28,15 @@ SHAPE_MODEL_SHARE = 0.01
 HIGHEST_CODE = 65535
 PLATEAU_PIXELS = 3
 """So many pixels of the frame's very highest value are where it is cut off."""
+BLEND_FLUX_SHARE, BLEND_ELONGATION = 0.03, 0.1
+"""A neighbour of this share of a star's flux within both their sizes, or so much longer than the others: a blend."""
+MIN_LONE, MIN_LONE_SHARE = 3, 0.2
+BLEND_REACH = 1.5
+"""Two annuli of light touch within this many half-flux diameters, and a sharpest star."""
+SAME_STAR_PX = 4.0
+MAX_LONE = 3000
+KEPT_STARS = 300
+"""So many of the brightest stars are kept of each of many frames."""
 MIN_SIDE_PX = 24
 ARCSEC_UM_MM = 206.264806
 
@@ -42,8 +51,24 @@ class RefusedSpot:
 
 
 @dataclass(frozen=True)
+class StarFigures:
+    """The medians of a frame's stars, and how many there are: what stays of a frame of which few stars are kept."""
+
+    count: int
+    saturated: int
+    hfd_px: Estimate | None
+    fwhm_px: Estimate | None
+    elongation: Estimate | None
+    position_angle_deg: Estimate | None
+    why_none: str
+
+
+@dataclass(frozen=True)
 class FrameStars:
-    """What one frame's stars tell; lengths in its own px, of a colour frame too: that is measured by its luminance."""
+    """What one frame's stars tell; lengths in its own px, of a colour frame too: that is measured by its luminance.
+
+    ``told`` are the medians of all its stars, where only the brightest were kept.
+    """
 
     file: str
     shapes: Shapes
@@ -51,20 +76,81 @@ class FrameStars:
     sky_adu: Estimate
     noise_adu: Estimate
     scale_arcsec_px: float | None = None
+    header: FrameHeader | None = None
+    told: StarFigures | None = None
 
     @property
     def count(self) -> int:
         """How many stars were found."""
-        return len(self.shapes.x)
+        return self.told.count if self.told else len(self.shapes.x)
+
+    @property
+    def saturated(self) -> int:
+        """How many of them are saturated."""
+        return self.told.saturated if self.told else int(self.shapes.saturated.sum())
+
+    @property
+    def brightest(self) -> Any:
+        """Places of the stars that are kept, (n, 2) in px, the brightest first."""
+        order = np.argsort(-self.shapes.flux, kind="stable")
+        return np.stack([self.shapes.x[order], self.shapes.y[order]], axis=-1)
+
+    def condensed(self) -> FrameStars:
+        """Return the frame with the brightest of its stars alone, and the medians of all."""
+        figures = StarFigures(
+            self.count, self.saturated, self.hfd_px, self.fwhm_px, self.elongation, self.position_angle_deg,
+            self.why_none,
+        )  # fmt: skip
+        return replace(self, shapes=self.shapes.brightest(KEPT_STARS), refused=self.refused[:KEPT_STARS], told=figures)
 
     @property
     def used(self) -> Any:
         """Which stars the medians are of: unsaturated, well over the noise."""
         return ~self.shapes.saturated & (self.shapes.snr > MIN_SNR)
 
-    def median(self, values: Any, *, model_share: float = 0.0) -> Estimate | None:
-        """Return the median of a figure over the used stars, with its standard error; None without such a star."""
-        chosen = values[self.used]
+    @property
+    def lone(self) -> Any:
+        """Which of the used stars stand alone: discs far out of focus overlap, and a blend is larger than a star.
+
+        All used ones where few stand alone.
+        """
+        used, shapes = self.used, self.shapes
+        if not 0 < len(shapes.x) <= MAX_LONE:  # among so many, blends are few
+            return used
+        places = np.stack([shapes.x, shapes.y], axis=-1)
+        apart = np.hypot(*np.moveaxis(places[:, None] - places[None, :], -1, 0))
+        near = (apart < shapes.hfd[:, None] + shapes.hfd[None, :]) & (
+            shapes.flux[None, :] > BLEND_FLUX_SHARE * shapes.flux[:, None]
+        )
+        np.fill_diagonal(near, val=False)
+        usual = float(np.median(shapes.elongation[used])) if used.any() else 1.0
+        alone = used & ~near.any(axis=1) & (shapes.elongation < usual + BLEND_ELONGATION)
+        return alone if alone.sum() >= max(MIN_LONE, MIN_LONE_SHARE * used.sum()) else used
+
+    def apart_in(self, sharp: FrameStars) -> Any:
+        """Return which of the used stars stand alone by a sharper frame of the same field.
+
+        There two stars are two that here are one disc. The ones of :attr:`lone` where few are found again.
+        """
+        own, theirs, size = self.shapes, sharp.shapes, self.hfd_px
+        if size is None or not 0 < len(own.x) <= MAX_LONE or not 0 < len(theirs.x) <= MAX_LONE:
+            return self.lone
+        between = np.hypot(own.x[:, None] - theirs.x, own.y[:, None] - theirs.y)
+        same, found = between.argmin(axis=1), between.min(axis=1) < max(SAME_STAR_PX, size.value / 2)
+        reach = BLEND_REACH * size.value + (sharp.hfd_px.value if sharp.hfd_px is not None else 0.0)
+        places = np.stack([theirs.x, theirs.y], axis=-1)
+        near = np.hypot(*np.moveaxis(places[:, None] - places[None, :], -1, 0)) < reach
+        near &= theirs.flux[None, :] > BLEND_FLUX_SHARE * theirs.flux[:, None]
+        np.fill_diagonal(near, val=False)
+        alone = self.used & found & ~near.any(axis=1)[same]
+        return alone if alone.sum() >= MIN_LONE else self.lone
+
+    def median(self, values: Any, *, model_share: float = 0.0, among: Any = None) -> Estimate | None:
+        """Return the median of a figure over the used stars, with its standard error; None without such a star.
+
+        ``among`` tells which stars it is of, where not of all used ones.
+        """
+        chosen = values[self.used if among is None else among]
         if not len(chosen):
             return None
         middle = float(np.median(chosen))
@@ -75,21 +161,23 @@ class FrameStars:
     @property
     def hfd_px(self) -> Estimate | None:
         """The half-flux diameter."""
-        return self.median(self.shapes.hfd, model_share=SHAPE_MODEL_SHARE)
+        return self.told.hfd_px if self.told else self.median(self.shapes.hfd, model_share=SHAPE_MODEL_SHARE)
 
     @property
     def fwhm_px(self) -> Estimate | None:
         """The full width at half maximum."""
-        return self.median(self.shapes.fwhm, model_share=SHAPE_MODEL_SHARE)
+        return self.told.fwhm_px if self.told else self.median(self.shapes.fwhm, model_share=SHAPE_MODEL_SHARE)
 
     @property
     def elongation(self) -> Estimate | None:
         """Long axis over short axis."""
-        return self.median(self.shapes.elongation)
+        return self.told.elongation if self.told else self.median(self.shapes.elongation)
 
     @property
     def position_angle_deg(self) -> Estimate | None:
         """The direction of the long axis, 0 to 180° from +x toward +y: the mean of directions, which have no end."""
+        if self.told:
+            return self.told.position_angle_deg
         angles = np.deg2rad(2 * self.shapes.angle[self.used])
         if not len(angles):
             return None
@@ -100,6 +188,8 @@ class FrameStars:
     @property
     def why_none(self) -> str:
         """Why there are no medians, empty where there are."""
+        if self.told:
+            return self.told.why_none
         if self.used.any():
             return ""
         return "no star was found" if not self.count else "no star is unsaturated and of S/N over 20"
@@ -221,7 +311,12 @@ def star_frames(paths: Sequence[Path]) -> Iterator[tuple[Path, FrameHeader | Bro
 
 
 def measure_frames(
-    paths: Sequence[Path], scale_of: Any = None, progress: Progress = lambda _done, _of: None
+    paths: Sequence[Path],
+    scale_of: Any = None,
+    progress: Progress = lambda _done, _of: None,
+    *,
+    every: int = 1,
+    condensed: bool = False,
 ) -> tuple[list[FrameStars], list[BrokenFrame]]:
     """Measure the stars of many frames.
 
@@ -233,13 +328,17 @@ def measure_frames(
         What gives the arcseconds to a pixel from a header; the header's own pixel and focal length where left out.
     progress
         Told of each frame; may raise to end the work.
+    every
+        Take every so many-th frame only.
+    condensed
+        Keep the brightest stars of each frame alone.
 
     Returns
     -------
     tuple
         What each frame's stars tell, and which files were not used, with the reason.
     """
-    frames = list(star_frames(paths))
+    frames = list(star_frames(paths))[::every]
     found: list[FrameStars] = []
     not_used: list[BrokenFrame] = []
     for index, (path, header) in enumerate(frames):
@@ -252,7 +351,9 @@ def measure_frames(
             continue
         try:
             scale = (scale_of or scale_of_header)(header)
-            found.append(read_stars(path, mosaic=header.mosaic is not None, scale_arcsec_px=scale, name=header.path))
+            stars = read_stars(path, mosaic=header.mosaic is not None, scale_arcsec_px=scale, name=header.path)
+            whole = replace(stars, header=header)
+            found.append(whole.condensed() if condensed else whole)
         except InputError as error:
             not_used.append(BrokenFrame(header.path, error.reason))
     progress(len(frames), len(frames))

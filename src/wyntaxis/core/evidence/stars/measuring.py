@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
@@ -42,6 +42,11 @@ class Shapes:
     snr: Any
     saturated: Any
 
+    def brightest(self, count: int) -> Shapes:
+        """Return the stars of the most flux, so many at most, in the order in which they stand."""
+        order = np.sort(np.argsort(-self.flux, kind="stable")[:count])
+        return Shapes(*(getattr(self, item.name)[order] for item in fields(self)))
+
 
 def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: float, peaks: Any = None) -> Shapes:
     """Measure stars on a frame.
@@ -68,6 +73,7 @@ def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: floa
     saturated = np.zeros(count, bool)
     wanted = np.clip(6.0 * spread + 3, 0, HALF_SIZES[-1])
     group = np.searchsorted(HALF_SIZES, wanted)
+    near = _neighbours(x, y, spread)
     jobs = []
     for place, half in enumerate(HALF_SIZES):
         own = np.flatnonzero(group == place)
@@ -76,7 +82,8 @@ def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: floa
 
     def work(job: tuple[int, Any]) -> None:
         half, own = job
-        found = _chunk((pixels, pixels if peaks is None else peaks), mesh, (x[own], y[own]), half, full_adu)
+        beside = [(k, near[star]) for k, star in enumerate(own) if star in near]
+        found = _chunk((pixels, pixels if peaks is None else peaks), mesh, (x[own], y[own]), half, full_adu, beside)
         for column, values in zip(columns, found[:9], strict=True):
             column[own] = values
         saturated[own] = found[9]
@@ -87,8 +94,39 @@ def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: floa
     return Shapes(x_px, y_px, flux, peak, hfd, fwhm, elongation, angle, snr, saturated)
 
 
-def _chunk(frame: tuple[Any, Any], mesh: Mesh, at: tuple[Any, Any], half: int, full_adu: float) -> tuple[Any, ...]:
-    """Measure stars on cut-outs of one size, all at once."""
+def _neighbours(x: Any, y: Any, spread: Any) -> dict[int, Any]:
+    """Return, by star, the places (n, 2) of the stars whose light falls into its aperture."""
+    if len(x) < 2:
+        return {}
+    from scipy.spatial import KDTree
+
+    places = np.stack([x, y], axis=-1)
+    reach = FWHM_PER_SIGMA * (APERTURE_HFD * spread + 2 * float(np.median(spread)))
+    found = KDTree(places).query_ball_point(places, reach)
+    return {star: places[[k for k in near if k != star]] for star, near in enumerate(found) if len(near) > 1}
+
+
+def _without_neighbours(light: Any, places: Any, offsets: Any) -> Any:
+    """Return a star's cut-out with what is nearer to a neighbour taken from the other side of the star.
+
+    ``places`` (n, 2) are those of the neighbours against the middle pixel, the first row the star's own, in px.
+    """
+    grid_y, grid_x = np.meshgrid(offsets, offsets, indexing="ij")
+    away = np.hypot(grid_x[..., None] - places[:, 0], grid_y[..., None] - places[:, 1])
+    theirs = away.argmin(axis=-1) > 0
+    half = len(offsets) // 2
+    mirror_x = np.rint(2 * places[0, 0] - grid_x).astype(int) + half
+    mirror_y = np.rint(2 * places[0, 1] - grid_y).astype(int) + half
+    held = (mirror_x >= 0) & (mirror_x < len(offsets)) & (mirror_y >= 0) & (mirror_y < len(offsets))
+    mirror = np.clip(mirror_y, 0, len(offsets) - 1), np.clip(mirror_x, 0, len(offsets) - 1)
+    other = np.where(held & ~theirs[mirror], light[mirror], np.float32(0))
+    return np.where(theirs, other, light)
+
+
+def _chunk(
+    frame: tuple[Any, Any], mesh: Mesh, at: tuple[Any, Any], half: int, full_adu: float, beside: list[tuple[int, Any]]
+) -> tuple[Any, ...]:
+    """Measure stars on cut-outs of one size, all at once; ``beside`` are the neighbours of those that have some."""
     (pixels, peaks), (x, y) = frame, at
     height, width = pixels.shape
     column, row = np.rint(x).astype(int), np.rint(y).astype(int)
@@ -100,12 +138,15 @@ def _chunk(frame: tuple[Any, Any], mesh: Mesh, at: tuple[Any, Any], half: int, f
     level, noise = mesh.at(row, column)
     light = np.where(inside, raw.astype(np.float32) - level[:, None, None].astype(np.float32), np.float32(0))
     light -= _border(light, inside)[:, None, None]
+    for star, others in beside:
+        own = np.concatenate([[[x[star], y[star]]], others]) - (column[star], row[star])
+        light[star] = _without_neighbours(light[star], own, offsets)
     grid_y, grid_x = np.meshgrid(offsets, offsets, indexing="ij")
     cx, cy = x - column, y - row
     cx, cy, xx, yy, xy = _windowed(light, offsets, cx, cy, half)
     radius = np.hypot(grid_x[None] - cx[:, None, None], grid_y[None] - cy[:, None, None]).astype(np.float32)
-    flux, hfd = _growth(light, radius, half)
     major, minor, angle = _axes(xx, yy, xy)
+    flux, hfd = _growth(light, radius, half, FWHM_PER_SIGMA * np.sqrt(major * minor))
     fwhm = _moffat(light, _elliptic(grid_x, grid_y, cx, cy, minor / major, angle), hfd, half)
     within = radius <= np.maximum(hfd, 2.0)[:, None, None]
     peak = np.where(within & inside, peaks[places], 0).max(axis=(1, 2)).astype(float)
@@ -186,22 +227,28 @@ def _elliptic(grid_x: Any, grid_y: Any, cx: Any, cy: Any, ratio: Any, angle: Any
     return np.sqrt(along**2 * share + across**2 / share).astype(np.float32)
 
 
-def _growth(light: Any, radius: Any, half: int) -> tuple[Any, Any]:
+def _growth(light: Any, radius: Any, half: int, about: Any) -> tuple[Any, Any]:
     """Return flux in ADU and half-flux diameter in px, by the growth curve about the centroid.
 
     A pixel is inside a radius by the share that a straight edge through it would cut off; what that, and the pixels
-    themselves, add to the spread is taken out in quadrature.
+    themselves, add to the spread is taken out in quadrature. The aperture grows from what the second moments tell
+    (``about``, px): from without, a neighbour in the cut-out would hold it open.
     """
     steps = np.arange(RADIUS_STEP, half + RADIUS_STEP / 2, RADIUS_STEP)
     growth = _shares(light, radius, len(steps))
-    reach = np.full(len(light), len(steps) - 1)
+    reach = _reach(about, len(steps))
     hfd = np.full(len(light), float(half))
     for _ in range(6):
         total = np.maximum(growth[np.arange(len(light)), reach], 1e-6)
         hfd = 2 * _crossing(growth, steps, total / 2)
-        reach = np.clip(np.rint(APERTURE_HFD * hfd / RADIUS_STEP).astype(int), 8, len(steps) - 1)
+        reach = _reach(hfd, len(steps))
     total = growth[np.arange(len(light)), reach].astype(float)
     return total, np.sqrt(np.maximum(hfd**2 - GROWTH_VARIANCE * FWHM_PER_SIGMA**2, 0.3))
+
+
+def _reach(hfd: Any, count: int) -> Any:
+    """Return the step of the growth curve at which it is taken as whole, of so many."""
+    return np.clip(np.rint(APERTURE_HFD * hfd / RADIUS_STEP).astype(int), 8, count - 1)
 
 
 def _shares(light: Any, radius: Any, count: int) -> Any:

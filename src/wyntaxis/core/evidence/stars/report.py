@@ -7,9 +7,11 @@ import io
 from collections.abc import Sequence
 from typing import Any
 
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
-from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.measured import figure
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
+from wyntaxis.core.evidence.stars.kind import StarsResult
+from wyntaxis.core.evidence.stars.worth import FrameWorth
+from wyntaxis.core.wording import number, plus_minus
 
 EACH = (
     "file",
@@ -26,29 +28,13 @@ EACH = (
 )
 
 
-def figure(estimate: Estimate | None, factor: float = 1.0) -> dict[str, float] | None:
-    """Return a measured figure as JSON holds it: value and standard uncertainty; None for none.
-
-    Parameters
-    ----------
-    estimate, factor
-        The figure, and what it is multiplied by.
-
-    Returns
-    -------
-    dict or None
-        In the figure's unit.
-    """
-    return None if estimate is None else {"value": estimate.value * factor, "u": estimate.standard * factor}
-
-
-def stars_json(frames: Sequence[FrameStars], not_used: Sequence[BrokenFrame]) -> dict[str, Any]:
+def stars_json(result: StarsResult) -> dict[str, Any]:
     """Return what stars tell as ``wyntaxis stars --json`` prints it.
 
     Parameters
     ----------
-    frames, not_used
-        What was measured, and what was not, with the reason.
+    result
+        Frames, measured, and what was not used.
 
     Returns
     -------
@@ -56,30 +42,81 @@ def stars_json(frames: Sequence[FrameStars], not_used: Sequence[BrokenFrame]) ->
         Plain values.
     """
     return {
-        "frames": [_frame(frame) for frame in frames],
-        "not_used": [{"file": entry.path, "why": entry.why} for entry in not_used],
+        "frames": [_frame(entry) for entry in result.worth],
+        "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
     }
 
 
-def _frame(frame: FrameStars) -> dict[str, Any]:
-    scale = frame.scale_arcsec_px
+def _frame(entry: FrameWorth) -> dict[str, Any]:
+    frame = entry.frame
+    scale, header = frame.scale_arcsec_px, frame.header
     told = {
         "file": frame.file,
         "stars": frame.count,
         "hfd_px": figure(frame.hfd_px),
         "hfd_arcsec": figure(frame.hfd_px, scale) if scale else None,
         "fwhm_px": figure(frame.fwhm_px),
+        "fwhm_arcsec": figure(frame.fwhm_px, scale) if scale else None,
         "elongation": figure(frame.elongation),
         "position_angle_deg": figure(frame.position_angle_deg),
-        "saturated": int(frame.shapes.saturated.sum()),
+        "saturated": frame.saturated,
         "sky_adu": figure(frame.sky_adu),
         "noise_adu": figure(frame.noise_adu),
+        "filter": header.filter if header else None,
+        "date": header.date if header else None,
+        "temperature_c": header.focus_temperature_c if header else None,
+        "limit_px": entry.limit_px,
+        "keep": entry.keep,
+        "fault": entry.fault or None,
+        "fault_why": entry.why or None,
+        "marks": list(entry.marks),
     }
     if frame.why_none:
         told["why"] = frame.why_none
     elif scale is None:
         told["why"] = "the scale is not known: name a rig, or frames whose header tells pixel and focal length"
     return told
+
+
+FRAME_HEADINGS = (
+    "frame",
+    "stars",
+    "HFD px",
+    "FWHM px",
+    "elongation",
+    "angle °",
+    "saturated",
+    "sky ADU",
+    "noise ADU",
+    "filter",
+    "keep",
+    "before it",
+)
+
+
+def frame_row(entry: FrameWorth) -> list[str]:
+    """Return one frame as the cells under :data:`FRAME_HEADINGS`.
+
+    Parameters
+    ----------
+    entry
+        A frame and whether it is worth keeping.
+
+    Returns
+    -------
+    list[str]
+        Texts, units in the headings.
+    """
+    frame = entry.frame
+    figures = (frame.hfd_px, frame.fwhm_px, frame.elongation)
+    cells = ["–" if told is None else plus_minus(told.value, told.standard, 2) for told in figures]
+    angle = "–" if frame.position_angle_deg is None else number(frame.position_angle_deg.value, 0)
+    levels = [number(frame.sky_adu.value, 0), number(frame.noise_adu.value, 1)]
+    name = (frame.header.filter if frame.header else None) or "–"
+    worth = "yes" if entry.keep else f"{entry.fault}: {entry.why}"
+    return [
+        frame.file, str(frame.count), *cells, angle, str(frame.saturated), *levels, name, worth, ", ".join(entry.marks),
+    ]  # fmt: skip
 
 
 def stars_csv(frames: Sequence[FrameStars]) -> str:
@@ -101,7 +138,7 @@ def stars_csv(frames: Sequence[FrameStars]) -> str:
     for frame in frames:
         s = frame.shapes
         columns = (s.x, s.y, s.flux, s.peak, s.hfd, s.fwhm, s.elongation, s.angle, s.snr)
-        for index in range(frame.count):
+        for index in range(len(s.x)):
             row = [f"{column[index]:.4f}" for column in columns]
             writer.writerow([frame.file, *row, int(s.saturated[index])])
     return text.getvalue()

@@ -1,0 +1,294 @@
+"""Focus runs as evidence: read from frames or tables, measured, and kept as measured legs of focuser and wheel."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
+from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult, measured
+from wyntaxis.core.evidence.focus.runs import runs_of
+from wyntaxis.core.evidence.focus.table import left_out_if_saturated, read_focus_table
+from wyntaxis.core.evidence.foreign.keymap import KeyRule
+from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
+from wyntaxis.core.evidence.kinds import EvidenceKind
+from wyntaxis.core.evidence.measured import Estimate, device_index, measured_legs
+from wyntaxis.core.files.errors import InputError, Progress, in_one_line
+from wyntaxis.core.files.opening import is_folder
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import utc_stamp
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.stars.frame_stars import FrameStars
+
+TABLES = (".csv", ".tsv", ".txt")
+
+
+def read(
+    paths: Sequence[Path],
+    optics: FocusOptics,
+    progress: Progress = lambda _done, _of: None,
+    rules: Callable[[Path], Sequence[KeyRule]] = lambda _path: (),
+    before: FocusResult | None = None,
+    names: FilterNames = DEFAULT_FILTER_NAMES,
+) -> FocusResult:
+    """Read focus runs from frames and tables, put them with those that are there, and measure them.
+
+    Parameters
+    ----------
+    paths
+        Folders and FITS frames, whose headers tell position, temperature, filter and time; tables as text.
+    optics
+        What the rig says of telescope, camera and filters.
+    progress
+        Told of frames read and to read; may cancel.
+    rules
+        Which columns a table's values stand in, where its headings do not tell.
+    before
+        Runs that stay, but for those that hold a frame that is read anew.
+    names
+        When two filters are one.
+
+    Returns
+    -------
+    FocusResult
+        Runs, curves, and what they tell together.
+
+    Raises
+    ------
+    InputError
+        In one line, for a path that is not there, a table that cannot be read, or a folder without a frame.
+    """
+    runs: list[FocusRun] = []
+    not_used: list[BrokenFrame] = []
+    tables = [path for path in paths if not is_folder(path) and path.name.lower().endswith(TABLES)]
+    for path in tables:
+        found, left = read_focus_table(path, rules(path))
+        runs += found
+        not_used += left
+    frames = [path for path in paths if path not in tables]
+    for path in frames:
+        found, left = runs_of_frames(path, progress, names, several=len(frames) > 1)
+        runs += found
+        not_used += left
+    if not runs and not not_used:
+        raise InputError("holds no FITS frame", paths[0] if len(paths) == 1 else None)
+    files = {point.file for run in runs for point in run.points}
+    kept = [run for run in before.runs if not files & {point.file for point in run.points}] if before else []
+    left_out, restored = (before.left_out, before.restored) if before else (frozenset[str](), frozenset[str]())
+    with in_one_line("these runs cannot be measured", paths[0] if len(paths) == 1 else None):
+        return measured(
+            _named_apart(_in_time([*kept, *runs])),
+            optics,
+            not_used,
+            names=names,
+            left_out=left_out,
+            restored=restored,
+            watch=lambda: progress(0, 0),
+        )
+
+
+def _in_time(runs: Sequence[FocusRun]) -> list[FocusRun]:
+    """Return the runs as they were taken, where all tell it."""
+    times = [run.time for run in runs]
+    return sorted(runs, key=lambda run: run.time) if None not in times else list(runs)  # type: ignore[arg-type, return-value]
+
+
+def _named_apart(runs: Sequence[FocusRun]) -> list[FocusRun]:
+    """Return the runs, each with a name of its own."""
+    named: dict[str, FocusRun] = {}
+    for run in runs:
+        name, count = run.name, 2
+        while name in named:
+            name, count = f"{run.name} ({count})", count + 1
+        named[name] = FocusRun(name, run.points, run.direction)
+    return list(named.values())
+
+
+def runs_of_frames(
+    path: Path, progress: Progress, names: FilterNames, *, several: bool
+) -> tuple[list[FocusRun], list[BrokenFrame]]:
+    """Return the focus runs of a folder's frames, or of one frame, folder by folder; and what was not used.
+
+    Parameters
+    ----------
+    path
+        A folder, or a FITS file.
+    progress
+        Told of each frame.
+    names
+        When two filters are one.
+    several
+        Whether there are other folders: then the frames are named with theirs.
+
+    Returns
+    -------
+    tuple
+        Runs, and frames left out with the reason.
+    """
+    from wyntaxis.core.evidence.stars.frame_stars import measure_frames
+
+    frames, not_used = measure_frames([path], None, progress)
+    sharpest = sharpest_frames(frames)
+    prefix = f"{path.name}/" if several and is_folder(path) else ""
+    by_folder: dict[str, list[FocusPoint]] = {}
+    left = list(not_used)
+    for frame in frames:
+        point, why = _point(frame, prefix, sharpest.get(_alike(frame)))
+        if point is None:
+            left.append(BrokenFrame(prefix + frame.file, why))
+        else:
+            folder = f"{prefix}{frame.file}".rpartition("/")[0]
+            by_folder.setdefault(folder, []).append(point)
+    runs: list[FocusRun] = []
+    for folder, points in by_folder.items():
+        found, apart = runs_of(points, folder.rpartition("/")[2], names, in_order=False)
+        runs += found
+        left += apart
+    return runs, left
+
+
+def _alike(frame: FrameStars) -> tuple[str, str | None, int | None]:
+    """Return what frames of one field have in common: folder, filter and binning."""
+    header = frame.header
+    folder = frame.file.rpartition("/")[0]
+    return folder, header.filter if header else None, header.binning if header else None
+
+
+def sharpest_frames(frames: Sequence[FrameStars]) -> dict[tuple[str, str | None, int | None], FrameStars]:
+    """Return of frames that are alike (folder, filter, binning) the one of the smallest stars."""
+    found: dict[tuple[str, str | None, int | None], FrameStars] = {}
+    for frame in frames:
+        size, best = frame.hfd_px, found.get(_alike(frame))
+        if size is not None and (best is None or best.hfd_px is None or size.value < best.hfd_px.value):
+            found[_alike(frame)] = frame
+    return found
+
+
+def _point(frame: FrameStars, prefix: str, sharp: FrameStars | None) -> tuple[FocusPoint | None, str]:
+    """Return a frame as a point of a run, or why it is none."""
+    header = frame.header
+    if header is None or header.focus_position is None:
+        return None, "its header tells no focus position as a number (FOCUSPOS)"
+    hfd = frame.median(frame.shapes.hfd, among=frame.lone if sharp is None else frame.apart_in(sharp))
+    saturated = int(frame.shapes.saturated.sum())
+    point = FocusPoint(
+        file=prefix + frame.file,
+        position=header.focus_position,
+        hfd_px=hfd.value if hfd is not None else None,
+        standard_px=hfd.standard if hfd is not None else 0.0,
+        why="" if hfd is not None else frame.why_none,
+        filter=header.filter,
+        temperature_c=header.focus_temperature_c,
+        time=_moment(header.date),
+        took_s=header.exposure_s,
+        binning=header.binning or 1,
+        stars=frame.count,
+        saturated=saturated,
+    )
+    return left_out_if_saturated(point), ""
+
+
+def _moment(text: str | None) -> datetime.datetime | None:
+    try:
+        moment = datetime.datetime.fromisoformat(text or "")
+    except ValueError:
+        return None
+    return moment if moment.tzinfo is not None else moment.replace(tzinfo=datetime.UTC)
+
+
+def measured_settings(result: FocusResult) -> dict[str, Estimate]:
+    """Return what runs measure of the focuser, by setting key, each in the setting's own unit."""
+    law = result.law
+    found = {
+        "step_um": result.step_um,
+        "position": law.best_now,
+        "backlash_steps": None if law.backlash is None else Estimate(abs(law.backlash.value), law.backlash.standard),
+        "temperature_slope_steps_c": law.slope,
+        "run_scatter_steps": None if law.scatter_steps is None else Estimate(law.scatter_steps),
+    }
+    return {key: estimate for key, estimate in found.items() if estimate is not None}
+
+
+def measures(rig: Rig, result: FocusResult) -> dict[str, Estimate]:
+    """Return the measured numbers of the focuser and the filters, by ``device.setting``; empty without a focuser.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Focus runs, read and measured.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        Estimates by id, each in its own unit.
+    """
+    index = device_index(rig, "focuser")
+    if index is None:
+        return {}
+    return {f"{rig.devices[index].id}.{key}": found for key, found in measured_settings(result).items()}
+
+
+def keep(rig: Rig, result: FocusResult) -> Change:
+    """Return the edit that keeps what runs tell as measured legs of the focuser, and the offsets of the wheel's slots.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Focus runs, read and measured.
+
+    Returns
+    -------
+    Change
+        One edit: measured legs with their evidence.
+
+    Raises
+    ------
+    ValueError
+        In one line, without a focuser among the devices, or where the runs give no number.
+    """
+    index = device_index(rig, "focuser")
+    if index is None:
+        raise ValueError("the rig has no focuser among its devices: add one on the Devices sheet")
+    legs = measured_settings(result)
+    offsets = list(_slot_legs(rig, result))
+    if not legs and not offsets:
+        raise ValueError("the runs give no number to keep")
+    names = ", ".join(run.name for run in result.runs)
+    source, points = f"focus runs {names}"[:200], sum(len(run.points) for run in result.runs)
+    note = f"{len(result.runs)} runs, {points} points"
+    values = tuple(measured_legs(index, legs, "focus_run", source, None, note))
+    return Change("Keep the focus runs", (*values, *offsets))
+
+
+def _slot_legs(rig: Rig, result: FocusResult) -> Sequence[tuple[tuple[str | int, ...], Any]]:
+    wheel = device_index(rig, "filter_wheel")
+    if wheel is None:
+        return []
+    names, found = DEFAULT_FILTER_NAMES, []
+    told = {names.key(entry.name): entry.offset for entry in result.offsets if entry.offset is not None}
+    if result.law.reference is not None and told:
+        told[names.key(result.law.reference)] = Estimate(0.0)
+    for place, slot in enumerate(rig.devices[wheel].slots):
+        offset = told.get(names.key(slot.name)) if slot.name.strip() else None
+        if offset is not None:
+            leg = {
+                "value": float(f"{offset.value:.6g}"),
+                "standard_uncertainty": float(f"{offset.standard:.3g}"),
+                "source": f"focus runs against {result.law.reference}"[:200],
+                "evidence": {"method": "focus_run", "date": utc_stamp()},
+            }
+            found.append((("devices", wheel, "slots", place, "focus_offset_measured"), leg))
+    return found
+
+
+FOCUS = EvidenceKind("focus", read, measures, keep)
+"""What focus runs found, kept in the rig as measured legs of the focuser and the filters."""

@@ -1,0 +1,135 @@
+"""Which points belong to one run: taken one after another, through one filter, with the counter going one way."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
+from itertools import pairwise
+from statistics import median
+
+from wyntaxis.core.evidence.focus.points import Direction, FocusPoint, FocusRun
+from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
+
+MIN_POSITIONS = 4
+"""What has fewer is no run: a look at the result, a frame between."""
+MAX_PAUSE_S = 1200.0
+MAX_PAUSE_FACTOR = 8.0
+"""A pause of both so many s and so many times the usual one ends a run."""
+MAX_JUMP_FACTOR = 2.5
+"""A move of so many times the usual one begins another run."""
+
+
+def runs_of(
+    points: Sequence[FocusPoint], prefix: str = "", names: FilterNames = DEFAULT_FILTER_NAMES, *, in_order: bool
+) -> tuple[list[FocusRun], list[BrokenFrame]]:
+    """Return the runs that points make, and which points belong to none.
+
+    Parameters
+    ----------
+    points
+        Points as they were read.
+    prefix
+        What the runs' names begin with.
+    names
+        When two filters are one.
+    in_order
+        Whether points without a time were taken in the order given: only then do they tell a direction.
+
+    Returns
+    -------
+    tuple
+        Runs, and the points left over with the reason.
+    """
+    timed = bool(points) and all(point.time is not None for point in points)
+    ordered = sorted(points, key=lambda point: point.time) if timed else list(points)  # type: ignore[arg-type, return-value]
+    runs: list[FocusRun] = []
+    left: list[BrokenFrame] = []
+    for group in _groups(ordered, names):
+        positions = {point.position for point in group}
+        if len(positions) < MIN_POSITIONS:
+            many = f"{len(positions)} positions are" if len(positions) > 1 else "one position is"
+            left += [BrokenFrame(point.file, f"{many} no run: it takes {MIN_POSITIONS}") for point in group]
+            continue
+        told = timed or in_order
+        runs.append(FocusRun(_name(prefix, len(runs) + 1), _of_one_binning(group), _direction(group) if told else None))
+    if len(runs) == 1 and prefix:
+        runs = [replace(runs[0], name=prefix)]
+    return runs, left
+
+
+def _name(prefix: str, count: int) -> str:
+    return f"{prefix} {count}" if prefix else f"run {count}"
+
+
+def _direction(points: Sequence[FocusPoint]) -> Direction | None:
+    """Return which way the counter went; None where it went both."""
+    moves = [
+        after.position - before.position for before, after in pairwise(points) if after.position != before.position
+    ]
+    if moves and all(move > 0 for move in moves):
+        return "out"
+    return "in" if moves and all(move < 0 for move in moves) else None
+
+
+def _of_one_binning(points: Sequence[FocusPoint]) -> tuple[FocusPoint, ...]:
+    """Leave out the points of a rarer binning: their sizes are in other px."""
+    binnings = [point.binning for point in points]
+    usual = max(binnings, key=lambda binning: (binnings.count(binning), -binning))
+    return tuple(
+        point if point.binning == usual else point.without(f"binned {point.binning}, the run's frames {usual}")
+        for point in points
+    )
+
+
+def _groups(points: Sequence[FocusPoint], names: FilterNames) -> Iterator[list[FocusPoint]]:
+    """Yield points that follow one another, until filter, direction, a pause or a jump parts them."""
+    usual_move = _usual(abs(b.position - a.position) for a, b in pairwise(points))
+    usual_pause = _usual(pause for a, b in pairwise(points) if (pause := _pause_s(a, b)) is not None)
+    group: list[FocusPoint] = []
+    for point in points:
+        if group and _parts(group, point, usual_move, usual_pause, names):
+            held_over = _turning(group)
+            yield group[: len(group) - len(held_over)]
+            group = held_over
+        group.append(point)
+    if group:
+        yield group
+
+
+def _usual(values: Iterable[float]) -> float:
+    told = [value for value in values if value > 0]
+    return median(told) if told else 0.0
+
+
+def _pause_s(before: FocusPoint, after: FocusPoint) -> float | None:
+    if before.time is None or after.time is None:
+        return None
+    return abs((after.time - before.time) / datetime.timedelta(seconds=1))
+
+
+def _parts(
+    group: Sequence[FocusPoint], point: FocusPoint, usual_move: float, usual_pause: float, names: FilterNames
+) -> bool:
+    """Return whether a point begins another run than the one so far."""
+    last = group[-1]
+    if (last.filter is None) != (point.filter is None):
+        return True
+    if last.filter is not None and point.filter is not None and not names.same(last.filter, point.filter):
+        return True
+    pause = _pause_s(last, point)
+    if pause is not None and pause > max(MAX_PAUSE_S, MAX_PAUSE_FACTOR * usual_pause):
+        return True
+    move = point.position - last.position
+    so_far = next((b.position - a.position for a, b in pairwise(group) if b.position != a.position), 0.0)
+    if move * so_far < 0:
+        return True
+    return len({entry.position for entry in group}) >= MIN_POSITIONS and abs(move) > MAX_JUMP_FACTOR * usual_move > 0
+
+
+def _turning(group: Sequence[FocusPoint]) -> list[FocusPoint]:
+    """Return the last point where the counter turned on it: taken twice, where every other position was taken once."""
+    positions = [point.position for point in group]
+    twice = len(group) > 1 and positions[-1] == positions[-2]
+    return [group[-1]] if twice and len(set(positions)) == len(positions) - 1 else []

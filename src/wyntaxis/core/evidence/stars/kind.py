@@ -1,0 +1,167 @@
+"""Stars as evidence: frames measured, and the size and roundness of the good ones kept as measured legs of the rig."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.headers.headers import BrokenFrame, FrameHeader
+from wyntaxis.core.evidence.kinds import EvidenceKind
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import utc_stamp
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.stars.frame_stars import FrameStars
+    from wyntaxis.core.evidence.stars.worth import FrameWorth
+
+FWHM, ELONGATION = "star_fwhm_arcsec", "star_elongation"
+
+
+@dataclass(frozen=True)
+class StarsResult:
+    """Frames with their stars, in time, and what was not used; ``factor`` and ``limit_px`` are the limit of worth."""
+
+    frames: tuple[FrameStars, ...]
+    not_used: tuple[BrokenFrame, ...] = ()
+    factor: float | None = None
+    limit_px: float | None = None
+
+    @property
+    def worth(self) -> list[FrameWorth]:
+        """Whether each frame is worth keeping."""
+        from wyntaxis.core.evidence.stars.worth import FACTOR, judge_frames
+
+        return judge_frames(self.frames, self.factor or FACTOR, self.limit_px)
+
+
+def read(
+    paths: Sequence[Path],
+    scale_of: Callable[[FrameHeader], float | None] | None = None,
+    progress: Progress = lambda _done, _of: None,
+    every: int = 1,
+    *,
+    condensed: bool = True,
+    limit_px: float | None = None,
+) -> StarsResult:
+    """Measure the stars of frames.
+
+    Parameters
+    ----------
+    paths
+        Folders and FITS files.
+    scale_of
+        What gives arcsec/px from a header; the header's own pixel and focal length where left out.
+    progress
+        Told of frames read and to read; may cancel.
+    every
+        Take every so many-th frame only.
+    condensed
+        Keep the brightest stars of each frame alone, so that many frames fit into memory; medians are of all.
+    limit_px
+        The largest half-flux diameter of a frame worth keeping; by each filter's first frames where left out.
+
+    Returns
+    -------
+    StarsResult
+        In the order in which they were taken.
+
+    Raises
+    ------
+    InputError
+        In one line, for a path that is not there, or a folder without a frame.
+    """
+    from wyntaxis.core.evidence.stars.frame_stars import measure_frames
+    from wyntaxis.core.evidence.stars.worth import in_time
+
+    frames, not_used = measure_frames(paths, scale_of, progress, every=every, condensed=condensed)
+    if not frames and not not_used:
+        raise InputError("holds no FITS frame", paths[0] if len(paths) == 1 else None)
+    return StarsResult(tuple(in_time(frames)), tuple(not_used), limit_px=limit_px)
+
+
+def kept_figures(result: StarsResult) -> dict[str, Estimate]:
+    """Return the median size in arcsec and roundness over the frames worth keeping, by quantity id."""
+    good = [entry.frame for entry in result.worth if entry.keep]
+    sizes = [frame.fwhm_px.times(frame.scale_arcsec_px) for frame in good if frame.fwhm_px and frame.scale_arcsec_px]
+    shapes = [frame.elongation for frame in good if frame.elongation is not None]
+    found = {FWHM: _median(sizes), ELONGATION: _median(shapes)}
+    return {key: value for key, value in found.items() if value is not None}
+
+
+def _median(estimates: Sequence[Estimate]) -> Estimate | None:
+    """Return the median of frames' figures: its own scatter over the frames, and no less than what one frame leaves."""
+    if not estimates:
+        return None
+    values = np.array([entry.value for entry in estimates])
+    middle = float(np.median(values))
+    scatter = 1.4826 * float(np.median(np.abs(values - middle))) * 1.2533 / np.sqrt(len(values))
+    return Estimate(middle, float(np.hypot(scatter, np.median([entry.standard for entry in estimates]))))
+
+
+def measures(rig: Rig, result: StarsResult) -> dict[str, Estimate]:
+    """Return what frames measure of the rig, by quantity id.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Frames, measured.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        Arcsec, and long over short axis.
+    """
+    return kept_figures(result)
+
+
+def keep(rig: Rig, result: StarsResult) -> Change:
+    """Return the edit that keeps the stars' size and roundness as measured legs.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Frames, measured.
+
+    Returns
+    -------
+    Change
+        One edit: measured legs with their evidence.
+
+    Raises
+    ------
+    ValueError
+        In one line, where no frame is worth keeping.
+    """
+    good = sum(entry.keep for entry in result.worth)
+    values: list[tuple[tuple[str | int, ...], Any]] = []
+    for key, estimate in kept_figures(result).items():
+        leg = {
+            "value": float(f"{estimate.value:.6g}"),
+            "standard_uncertainty": float(f"{estimate.standard:.3g}"),
+            "source": f"stars of {good} frames",
+            "evidence": {
+                "method": "stars",
+                "file": result.frames[0].file.rpartition("/")[2][:200],
+                "date": utc_stamp(),
+                "note": f"{good} of {len(result.frames)} frames worth keeping",
+            },
+        }
+        values.append((("measured", key), leg))
+    if not values:
+        raise ValueError("no frame is worth keeping, so there is no star size to keep")
+    return Change("Keep the stars' size", tuple(values))
+
+
+STARS = EvidenceKind("stars", read, measures, keep)
+"""What frames' stars tell, kept in the rig as measured legs."""

@@ -1,0 +1,233 @@
+"""What focus runs are told of the rig, and the rows that what they measured stands in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from wyntaxis.core.evidence.focus.kind import FOCUS
+from wyntaxis.core.evidence.focus.result import FocusFilter, FocusOptics, FocusResult
+from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.optics.focus import plate_focus_shift
+from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers, travel_of
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.rows import NumberOf, once_each, rows
+from wyntaxis.core.rig.devices import Device, Slot
+from wyntaxis.core.steps import TRAVEL
+
+MAX_EXPANSION_PPM, NO_LAW_PPM = 40.0, 230.0
+"""Aluminium expands by 23 ppm/K, and glass adds to it; ten times that is no law of temperature but backlash or slip."""
+SEASON_SPAN_C = 30.0
+"""How far the nights of a year lie apart; the travel must hold what focus moves by over that."""
+MIN_LEFT_PERCENT, WANTED_LEFT_PERCENT = 0.0, 10.0
+COVERED_PERCENT = (5.0, 50.0)
+"""A motor that covers less of the drawtube than this has to be set to its middle after focusing by hand."""
+SATURATED_PERCENT = (10.0, 40.0)
+REACH_HOLDS, REACH_FAILS = (2.0, 4.0), (1.4, 8.0)
+
+EXPANSION = NumberOf("expansion_ppm", "Focus law against the tube's expansion", "ppm/K", 1, TRAVEL)
+COMPENSATION = NumberOf("compensation_over_steps", "Compensation over backlash", "steps", 0, TRAVEL)
+LEFT = NumberOf("travel_left_percent", "Travel left at the nearer end", "%", 1, TRAVEL)
+COVERED = NumberOf("covered_percent", "Travel that the motor covers", "%", 1, TRAVEL)
+OFFSET = NumberOf("focus_offset_steps", "Focus offset", "steps", 1, TRAVEL)
+REACH_ROW = NumberOf("run_reach", "Outermost stars of the last run", "× sharpest", 2, TRAVEL)
+SATURATED = NumberOf("run_saturated_percent", "Saturated stars in focus runs", "%", 0, TRAVEL)
+
+
+def focus_optics(numbers: Numbers) -> FocusOptics:
+    """Return what focus runs are told of a rig.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    FocusOptics
+        Lengths in µm and mm; what the rig does not tell is left out.
+    """
+    rig, found = numbers.rig, {}
+    for key in ("focal_ratio", "effective_focal_length_mm"):
+        row = numbers.quantities.get(key)
+        found[key] = row.best if row is not None else None
+    ratio, focal = found["focal_ratio"], found["effective_focal_length_mm"]
+    devices = focusers(numbers)
+    slots = next((device.slots for device in rig.devices if device.kind == "filter_wheel"), ())
+    return FocusOptics(
+        pixel_um=rig.sensor.pixel_um if rig.sensor is not None else None,
+        focal_ratio=ratio.value if ratio is not None else None,
+        ratio_share=ratio.uncertainty / ratio.value if ratio is not None and ratio.value else 0.0,
+        focal_length_mm=focal.value if focal is not None else None,
+        obstruction=rig.telescope.obstruction_ratio or 0.0,
+        depth_um=depth_of_focus_um(numbers),
+        step_um=devices[0].number("step_um") if devices else None,
+        filters=tuple(
+            FocusFilter(slot.name, slot.thickness_mm, slot.index if slot.thickness_mm is not None else None)
+            for slot in slots
+            if slot.name.strip()
+        ),
+    )
+
+
+@dataclass(frozen=True)
+class Travel:
+    """A focuser's travel in steps: its ends, the working position, and how far focus moves to both sides of it.
+
+    ``season_steps`` is by temperature, ``filters_steps`` by the filters: the least and the greatest offset.
+    """
+
+    device: Device
+    low: float
+    high: float
+    position: float
+    season_steps: float
+    filters_steps: tuple[float, float]
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """The least and the greatest position that the nights of a year and the filters need."""
+        half = self.season_steps / 2
+        return (self.position - half + self.filters_steps[0], self.position + half + self.filters_steps[1])
+
+    @property
+    def left_percent(self) -> float:
+        """What is left at the nearer end, as a share of the travel in %; below 0 where the span goes past it."""
+        low, high = self.span
+        return 100 * min(low - self.low, self.high - high) / (self.high - self.low)
+
+
+@once_each
+def travels(numbers: Numbers) -> Iterator[Travel]:
+    """Yield the travel of each focuser whose ends and working position are known.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Yields
+    ------
+    Travel
+        In steps.
+    """
+    offsets = [offset for slot in measured_slots(numbers) if (offset := slot[1].focus_offset_measured) is not None]
+    filters = [entry.value for entry in offsets]
+    for device in focusers(numbers):
+        ends, at = travel_of(device), device.best("position")
+        if ends is None or at is None:
+            continue
+        slope = device.best("temperature_slope_steps_c")
+        season = abs(slope) * SEASON_SPAN_C if slope is not None else 0.0
+        yield Travel(device, *ends, at, season, (min([0.0, *filters]), max([0.0, *filters])))
+
+
+def measured_slots(numbers: Numbers) -> list[tuple[Device, Slot, int]]:
+    """Return the filters whose offset was measured or is stated, with their wheel and place from 1."""
+    return [
+        (device, slot, place)
+        for device in numbers.rig.devices
+        if device.kind == "filter_wheel"
+        for place, slot in enumerate(device.slots, start=1)
+        if slot.focus_offset_measured is not None or slot.focus_offset_steps is not None
+    ]
+
+
+@rows
+def travel_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield of each focuser what its runs measured: expansion, compensation, travel left, and what the motor covers."""
+    focal = numbers.value("effective_focal_length_mm")
+    for device in focusers(numbers):
+        slope, step = device.measured("temperature_slope_steps_c"), device.best("step_um")
+        if slope is not None and step is not None and focal:
+            ppm = 1000 * step / focal
+            law = Leg(abs(slope.value) * ppm, slope.standard_uncertainty * ppm)
+            wish = Target(high=NO_LAW_PPM, inner_high=MAX_EXPANSION_PPM)
+            yield EXPANSION.row(device.id, device.title, measured=law, target=wish)
+        backlash, compensation = device.measured("backlash_steps"), device.number("compensation_steps")
+        if backlash is not None and compensation is not None:
+            over = Leg(compensation - backlash.value, backlash.standard_uncertainty)
+            yield COMPENSATION.row(device.id, device.title, computed=over, target=Target(low=0.0))
+        ends, whole = travel_of(device), device.number("travel_mm")
+        # The drawtube's own step, as stated: what runs measure is at the sensor, behind a corrector that moves along.
+        drawn = device.number("step_um") or step
+        if ends is not None and whole and drawn is not None:
+            share = Leg(100 * (ends[1] - ends[0]) * drawn / 1000 / whole)
+            wish = Target(low=COVERED_PERCENT[0], inner_low=COVERED_PERCENT[1])
+            yield COVERED.row(device.id, device.title, computed=share, target=wish)
+    for travel in travels(numbers):
+        if travel.season_steps or any(travel.filters_steps):
+            wish = Target(low=MIN_LEFT_PERCENT, inner_low=WANTED_LEFT_PERCENT)
+            yield LEFT.row(travel.device.id, travel.device.title, computed=Leg(travel.left_percent), target=wish)
+
+
+@rows
+def offset_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield each filter's focus offset: stated, by its glass against the reference's, and as measured."""
+    depth, devices = depth_of_focus_um(numbers), focusers(numbers)
+    step = devices[0].best("step_um") if devices else None
+    slots = measured_slots(numbers)
+    reference = next((s for _, s, _ in slots if s.focus_offset_measured and not s.focus_offset_measured.value), None)
+    for wheel, slot, place in slots:
+        if slot is reference:
+            continue
+        found = slot.focus_offset_measured
+        glass = _glass_steps(slot, reference, step)
+        half = depth / step / 2 if depth is not None and step else 0.0
+        stated = None if slot.focus_offset_steps is None else Leg(slot.focus_offset_steps, tolerance=half)
+        computed = None if glass is None else Leg(glass, tolerance=half)
+        measured = None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")
+        if stated is not None or measured is not None:
+            thing = f"{wheel.id}.slot{place}"
+            yield OFFSET.row(thing, slot.name.strip(), stated=stated, computed=computed, measured=measured)
+
+
+def _glass_steps(slot: Slot, reference: Slot | None, step_um: float | None) -> float | None:
+    """Return by how many steps a filter's glass moves focus farther than the reference's; None where it is not told."""
+    if reference is None or not step_um:
+        return None
+    shifts = [
+        plate_focus_shift(entry.thickness_mm, entry.index)
+        for entry in (slot, reference)
+        if entry.thickness_mm is not None and entry.index is not None
+    ]
+    return (shifts[0] - shifts[1]) * 1000 / step_um if len(shifts) == 2 else None
+
+
+@rows
+def run_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield of the focus runs that were read how far they reach, and what share of their stars is saturated."""
+    result, devices = numbers.evidence.of(FOCUS), focusers(numbers)
+    if result is None or not devices:
+        return
+    device = devices[0]
+    last = last_focusing(result)
+    if last is not None:
+        wish = Target(*REACH_FAILS, *REACH_HOLDS)
+        yield REACH_ROW.row(device.id, device.title, measured=Leg(last), target=wish)
+    share = saturated_percent(result)
+    if share is not None:
+        wish = Target(high=SATURATED_PERCENT[1], inner_high=SATURATED_PERCENT[0])
+        yield SATURATED.row(device.id, device.title, measured=Leg(share), target=wish)
+
+
+def last_focusing(result: FocusResult) -> float | None:
+    """Return how far the last run to focus with reaches, in sharpest stars; a flat run reaches what it has."""
+    for curve in reversed(result.curves):
+        if curve.reach is not None and not curve.characterises:
+            return curve.reach
+        sizes = [point.hfd_px for point in curve.points if point.used and point.hfd_px]
+        if curve.why.startswith("flat") and sizes:
+            return max(sizes) / min(sizes)
+    return None
+
+
+def saturated_percent(result: FocusResult) -> float | None:
+    """Return the share of saturated stars at the worst point of all runs, in %; None where none counts them."""
+    shares = [
+        100 * point.saturated / point.stars
+        for run in result.runs
+        for point in run.points
+        if point.stars and point.saturated is not None
+    ]
+    return max(shares, default=None)

@@ -1,0 +1,79 @@
+"""How large and how round stars are: by the seeing and the aperture, and as frames measured them."""
+
+from __future__ import annotations
+
+import math
+
+from wyntaxis.core.ledger import Leg, Target
+from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN, WAVELENGTH_UM
+from wyntaxis.core.quantities.imaging import seeing
+from wyntaxis.core.quantities.legs import Legs, computed, measured, target
+from wyntaxis.core.quantities.numbers import Numbers
+
+DIFFRACTION_FWHM = 1.029
+"""FWHM of the Airy pattern in λ/D."""
+SEEING_SHARE = 0.15
+"""A site's seeing is a usual figure: nights differ by this, as a share."""
+LARGE, TOO_LARGE = 1.3, 2.0
+"""Stars of so many times what seeing and aperture make are doubtful, or wrong: focus, guiding, tilt."""
+ROUND, LONG = 1.15, 1.35
+"""Long over short axis that is not seen, and that is."""
+
+
+def frame_scale(numbers: Numbers, binning: int | None) -> float | None:
+    """Return the scale of a frame by the rig, in arcsec to its own px.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+    binning
+        Of the frame; the rig's own where it does not tell.
+
+    Returns
+    -------
+    float or None
+        None without a sensor.
+    """
+    scale, sensor = numbers.value("pixel_scale_arcsec_px"), numbers.rig.sensor
+    return None if scale is None or sensor is None else scale * (binning or sensor.binning) / sensor.binning
+
+
+@computed("star_fwhm_arcsec")
+def _by_seeing(legs: Legs) -> Leg | None:
+    """Return the FWHM in arcsec that seeing and aperture make together, in quadrature."""
+    fwhm = seeing(legs)
+    if fwhm is None:
+        return None
+    diffraction = DIFFRACTION_FWHM * WAVELENGTH_UM / (1000 * legs.rig.telescope.aperture_mm) * ARCSEC_PER_RADIAN
+    value = math.hypot(fwhm, diffraction)
+    # A night of better seeing than usual contradicts nothing: how large is too large, the target says.
+    return Leg(value, SEEING_SHARE * value, tolerance=value)
+
+
+@target("star_fwhm_arcsec")
+def _wanted_size(legs: Legs) -> Target | None:
+    made = legs.computed("star_fwhm_arcsec")
+    if made is None or legs.measured("star_fwhm_arcsec") is None:
+        return None
+    return Target(high=TOO_LARGE * made.value, inner_high=LARGE * made.value)
+
+
+@measured("star_fwhm_arcsec")
+def _size(legs: Legs) -> Leg | None:
+    return _recorded(legs, "star_fwhm_arcsec")
+
+
+@measured("star_elongation")
+def _elongation(legs: Legs) -> Leg | None:
+    return _recorded(legs, "star_elongation")
+
+
+@target("star_elongation")
+def _wanted_roundness(legs: Legs) -> Target | None:
+    return Target(high=LONG, inner_high=ROUND) if legs.measured("star_elongation") is not None else None
+
+
+def _recorded(legs: Legs, quantity_id: str) -> Leg | None:
+    found = legs.rig.measured.get(quantity_id)
+    return None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")
