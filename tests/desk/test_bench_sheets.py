@@ -138,7 +138,7 @@ def test_unknown_columns_are_pointed_at_and_remembered(window, sheet_of, qtbot, 
     sheet.read([path])
     qtbot.waitUntil(sheet.columns.isVisible, timeout=8000)
     sheet.columns.apply()
-    assert "choose a column for the time" in window.notice.text.text()
+    assert "choose a column for: time, sensor temperature" in window.notice.text.text()
     for key, heading in zip(sheet.columns.boxes, ("c1", "c2", "c3", "c4"), strict=True):
         box = sheet.columns.boxes[key][0]
         box.setCurrentIndex(box.findData(heading))

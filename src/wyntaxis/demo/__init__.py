@@ -5,6 +5,8 @@ from pathlib import Path
 FOLDER = Path(__file__).parent
 RIGS = ("tarnfell-triplet-reduced", "tarnfell-triplet-native", "meadow-newtonian")
 NOTES = FOLDER / "NOTES.md"
+FOCUS_RUNS = FOLDER / "focus"
+"""Frames of focus runs: crops of the simulated telescope, with mistakes planted."""
 
 
 def rig_path(name: str) -> Path:

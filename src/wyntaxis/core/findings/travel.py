@@ -284,8 +284,8 @@ def sampling(evaluation: Evaluation) -> Iterator[Finding]:
         remedy = Remedy("take larger steps until the outermost stars are 2.5 to 3 times the sharpest")
         if steps:
             value = float(max(round(sorted(steps)[len(steps) // 2]), 1))
-            path = ("devices", _place(evaluation, device.id), "settings", "run_step")
-            change = Change.of("Set the step of a focus run", path, {"value": value, "source": "focus runs"})
+            path = ("devices", _place(evaluation, device.id), "settings", "run_step", "value")
+            change = Change.of("Set the step of a focus run", path, value)
             remedy = Remedy(f"take steps of {number(value, 0)} in the next run", change)
         what = "steps of the focus run are too small" if reach < REACH else "the focus run goes too far out"
         yield Finding(

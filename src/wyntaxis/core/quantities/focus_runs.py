@@ -25,13 +25,13 @@ COVERED_PERCENT = (5.0, 50.0)
 SATURATED_PERCENT = (10.0, 40.0)
 REACH_HOLDS, REACH_FAILS = (2.0, 4.0), (1.4, 8.0)
 
-EXPANSION = NumberOf("expansion_ppm", "Focus law against the tube's expansion", "ppm/K", 1, TRAVEL)
-COMPENSATION = NumberOf("compensation_over_steps", "Compensation over backlash", "steps", 0, TRAVEL)
-LEFT = NumberOf("travel_left_percent", "Travel left at the nearer end", "%", 1, TRAVEL)
-COVERED = NumberOf("covered_percent", "Travel that the motor covers", "%", 1, TRAVEL)
+EXPANSION = NumberOf("expansion_ppm", "Tube's expansion by focus", "ppm/K", 1, TRAVEL)
+COMPENSATION = NumberOf("compensation_over_steps", "Compensation less play", "steps", 0, TRAVEL)
+LEFT = NumberOf("travel_left_percent", "Left at nearer end", "%", 1, TRAVEL)
+COVERED = NumberOf("covered_percent", "Covered by motor", "%", 1, TRAVEL)
 OFFSET = NumberOf("focus_offset_steps", "Focus offset", "steps", 1, TRAVEL)
-REACH_ROW = NumberOf("run_reach", "Outermost stars of the last run", "× sharpest", 2, TRAVEL)
-SATURATED = NumberOf("run_saturated_percent", "Saturated stars in focus runs", "%", 0, TRAVEL)
+REACH_ROW = NumberOf("run_reach", "Run reaches", "× sharpest", 2, TRAVEL)
+SATURATED = NumberOf("run_saturated_percent", "Saturated in runs", "%", 0, TRAVEL)
 
 
 def focus_optics(numbers: Numbers) -> FocusOptics:

@@ -91,7 +91,7 @@ def advice_of(result: FocusResult) -> Iterator[Advice]:
     if backlash is not None:
         most = abs(backlash.value) + 2 * backlash.standard
         value = COMPENSATION_STEPS * math.ceil(COMPENSATION_FACTOR * most / COMPENSATION_STEPS)
-        sum_text = f"{number(abs(backlash.value), 0)} + 2 × {number(backlash.standard, 0)} = {number(most, 0)} steps"
+        sum_text = f"{number(abs(backlash.value), 1)} + 2 × {number(backlash.standard, 1)} = {number(most, 1)} steps"
         yield Advice("compensation_steps", float(value), (f"{sum_text}, a quarter more: {value} steps",))
     yield from _triggers(result)
     yield from _what_to_focus_with(result)

@@ -116,7 +116,9 @@ def summary_lines(result: FocusResult) -> list[str]:
             return f"{name}: not told: {why}"
         return f"{name}: {plus_minus(estimate.value, estimate.standard, digits)} {unit}"
 
-    lines = [
+    named = zip(result.runs, result.curves, strict=True)
+    lines = [f"{run.name}: no curve: {curve.why}" for run, curve in named if curve.why]
+    lines += [
         told("step", result.step_um, 3, "µm", result.why_no_step),
         told("backlash", law.backlash, 1, "steps, out minus in", law.why.get(BACKLASH, "")),
         told("temperature", law.slope, 2, "steps/°C", law.why.get(SLOPE, "")),
@@ -170,7 +172,7 @@ def run_row(run: FocusRun, curve: FocusCurve) -> list[str]:
         told(curve.best_position, 1),
         told(curve.hfd_px, 2),
         told(curve.slope_px_step, 4),
-        told(curve.symmetry, 2),
-        kind_of(curve) or curve.why,
+        "–" if curve.symmetry is None else number(curve.symmetry.value, 2),
+        kind_of(curve) or "no curve",
         "–" if run.lasted_s is None else number(run.lasted_s, 0),
     ]

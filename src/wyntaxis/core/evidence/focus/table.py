@@ -36,7 +36,7 @@ COLUMNS = {
     "focus.temperature": TableColumn("Temperature", "°C", ("temp",)),
     "focus.filter": TableColumn("Filter", "", ("filter",)),
     "focus.run": TableColumn("Run", "", ("run", "series", "curve")),
-    "focus.stars": TableColumn("Stars", "", ("stars", "count")),
+    "focus.stars": TableColumn("Stars", "", ("stars", "star count")),
     "focus.saturated": TableColumn("Saturated stars", "", ("saturated",)),
 }
 """What a table of focus runs may hold."""

@@ -77,6 +77,7 @@ class FrameStars:
     noise_adu: Estimate
     scale_arcsec_px: float | None = None
     header: FrameHeader | None = None
+    path: Path | None = None
     told: StarFigures | None = None
 
     @property
@@ -352,7 +353,7 @@ def measure_frames(
         try:
             scale = (scale_of or scale_of_header)(header)
             stars = read_stars(path, mosaic=header.mosaic is not None, scale_arcsec_px=scale, name=header.path)
-            whole = replace(stars, header=header)
+            whole = replace(stars, header=header, path=path)
             found.append(whole.condensed() if condensed else whole)
         except InputError as error:
             not_used.append(BrokenFrame(header.path, error.reason))

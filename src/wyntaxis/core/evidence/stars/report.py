@@ -80,17 +80,18 @@ def _frame(entry: FrameWorth) -> dict[str, Any]:
 
 FRAME_HEADINGS = (
     "frame",
+    "keep",
     "stars",
     "HFD px",
     "FWHM px",
     "elongation",
     "angle °",
+    "filter",
     "saturated",
     "sky ADU",
     "noise ADU",
-    "filter",
-    "keep",
     "before it",
+    "why",
 )
 
 
@@ -113,10 +114,30 @@ def frame_row(entry: FrameWorth) -> list[str]:
     angle = "–" if frame.position_angle_deg is None else number(frame.position_angle_deg.value, 0)
     levels = [number(frame.sky_adu.value, 0), number(frame.noise_adu.value, 1)]
     name = (frame.header.filter if frame.header else None) or "–"
-    worth = "yes" if entry.keep else f"{entry.fault}: {entry.why}"
     return [
-        frame.file, str(frame.count), *cells, angle, str(frame.saturated), *levels, name, worth, ", ".join(entry.marks),
+        frame.file, "yes" if entry.keep else entry.fault, str(frame.count), *cells, angle, name, str(frame.saturated),
+        *levels, ", ".join(entry.marks), entry.why,
     ]  # fmt: skip
+
+
+def frames_csv(worth: Sequence[FrameWorth]) -> str:
+    """Return frames and whether they are worth keeping, as CSV under :data:`FRAME_HEADINGS`.
+
+    Parameters
+    ----------
+    worth
+        Frames, judged.
+
+    Returns
+    -------
+    str
+        A row a frame.
+    """
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(FRAME_HEADINGS)
+    writer.writerows(frame_row(entry) for entry in worth)
+    return text.getvalue()
 
 
 def stars_csv(frames: Sequence[FrameStars]) -> str:

@@ -1,0 +1,318 @@
+"""The Travel sheet: the drawtube's travel, focus runs with their curves and points, and what to set because of them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from wyntaxis import demo
+from wyntaxis.core.evidence.focus.kind import FOCUS, keep
+from wyntaxis.core.evidence.focus.report import RUN_HEADINGS, run_row, summary_lines
+from wyntaxis.core.evidence.focus.result import FocusResult
+from wyntaxis.core.evidence.focus.table import COLUMNS
+from wyntaxis.core.evidence.foreign.keymap import KeyRule
+from wyntaxis.core.evidence.measured import device_index
+from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.places import home
+from wyntaxis.core.quantities.focus_runs import focus_optics
+from wyntaxis.core.steps import TRAVEL, Step
+from wyntaxis.core.travel_picture import travel_pictures
+from wyntaxis.core.wording import number, short
+from wyntaxis.desk.background import Job
+from wyntaxis.desk.columns_panel import ColumnsPanel, KnownColumns
+from wyntaxis.desk.flow_row import FlowRow
+from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import JobBar, Panel, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.settings_grid import SettingsGrid
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.travel_panels import AdvicePanel
+from wyntaxis.desk.tables import TextTable
+from wyntaxis.desk.travel_drawing import TravelDrawing
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.plots_focus import CurvePlot, LawPlot
+
+FILES_FILTER = "Frames and tables (*.fit *.fits *.fts *.csv *.tsv *.txt);;All files (*)"
+POINT_HEADINGS = ("frame or row", "position\nsteps", "HFD\npx", "stars", "saturated", "counts", "why not")
+NO_RUNS = (
+    "No focus runs yet. Give frames taken at many positions of the focuser, whose headers tell the position, or a "
+    "table with the columns position and hfd_px. Runs in both directions tell the backlash, runs at other "
+    "temperatures the slope, runs through other filters their offsets."
+)
+
+
+@sheet_of(TRAVEL)
+class TravelSheet(StepSheet):
+    """The focuser."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger="foot")
+        self._palette = palette
+        self._asked: list[Path] = []
+        self.known = KnownColumns(session, COLUMNS, "focus runs")
+        self.job = Job(self)
+        self.job.done.connect(self._came_in)
+        self.job.failed.connect(self._failed)
+        self.drawing = TravelDrawing()
+        self.add_wide(self.drawing)
+        self._build_top()
+        self.job.running_changed.connect(lambda _on: self.refresh())
+        self.columns = ColumnsPanel(COLUMNS, ("focus.position", "focus.hfd"), self._point_columns, session)
+        self.add_wide(self.columns)
+        self.curve_fold = Fold("Plot: focus curves", self._build_curves, self._draw_curves)
+        self.law_fold = Fold("Plot: best positions over temperature", self._build_law, self._draw_law)
+        self.point_fold = Fold("Points of the chosen run", self._build_points, self._show_points)
+        for fold in (self.curve_fold, self.point_fold, self.law_fold):
+            self.add_wide(fold)
+        self.advice = AdvicePanel(session)
+        self.inputs.addWidget(self.advice)
+        self.legs = SettingsGrid(session, palette, "travel", "What focus runs are set by, and what they measured")
+        self.inputs.addWidget(self.legs)
+        self.inputs.addStretch(1)
+        self.refresh()
+
+    def _build_top(self) -> None:
+        column = self.add_wide_column()
+        row = FlowRow()
+        self.add_button = push_button("Add files …", "Read frames or tables of focus runs", self.ask, row)
+        self.folder_button = push_button("Add a folder …", "Read all frames below a folder", self.ask_folder, row)
+        self.stand_in_button = push_button("Stand-in", "Read the demo's frames", self.add_stand_in, row)
+        self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
+        self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
+        column.addLayout(row)
+        self.state = PlainLabel()
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        column.addWidget(JobBar(self.job, "Measuring frames"))
+        headings = [text.replace(" ", "\n", 1) for text in RUN_HEADINGS]
+        self.table = TextTable("Focus runs", headings, left=(0, 1, 9))
+        self.table.itemSelectionChanged.connect(self._chose)
+        column.addWidget(self.table)
+        self.together = Panel("Together")
+        self.lines = self.together.add_text()
+        column.addWidget(self.together)
+
+    # Runs
+
+    @property
+    def result(self) -> FocusResult | None:
+        """The runs that were read, and what was measured of them."""
+        return self.session.evidence.of(FOCUS)
+
+    @property
+    def chosen(self) -> int:
+        """The place of the chosen run; the first where none is."""
+        return max(self.table.currentRow(), 0)
+
+    def ask(self) -> None:
+        """Ask for files and read them."""
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Focus runs", str(home()), FILES_FILTER)
+        if chosen:
+            self.read([Path(path) for path in chosen])
+
+    def ask_folder(self) -> None:
+        """Ask for a folder and read the frames below it."""
+        chosen = QFileDialog.getExistingDirectory(self, "Folder of focus runs", str(home()))
+        if chosen:
+            self.read([Path(chosen)])
+
+    def add_stand_in(self) -> None:
+        """Read the focus runs that the demo ships."""
+        self.read([demo.FOCUS_RUNS])
+
+    def read(self, paths: list[Path], rules: tuple[KeyRule, ...] = ()) -> None:
+        """Read runs in the background and add them."""
+        self._asked = paths
+        before, optics = self.result, focus_optics(self.session.evaluation)
+        columns = (lambda _path: rules) if rules else self.known.rules_for
+        self.job.start(lambda progress: FOCUS.read(paths, optics, progress, columns, before))
+
+    def _failed(self, text: str) -> None:
+        self.session.refused.emit(text)
+        if "point one at it" in text and self._asked:
+            self.columns.show_headings(self._asked[0])
+
+    def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:
+        self.known.remember(rules)
+        self.read(self._asked, rules)
+
+    def _came_in(self, found: FocusResult) -> None:
+        self.columns.hide()
+        if not found.runs:
+            first = found.not_used[0] if found.not_used else None
+            why = f": {first.path}: {first.why}" if first is not None else ""
+            self.session.refused.emit(f"there is no focus run in what was given{why}")
+            return
+        self.session.look_at(FOCUS, found)
+        for fold in (self.curve_fold, self.point_fold):
+            fold.open()
+
+    def take_out(self) -> None:
+        """Take the chosen run out."""
+        result, place = self.result, self.chosen
+        if result is not None and len(result.runs) > 1:
+            self._work_again(lambda: result.without_run(place))
+        else:
+            self.session.look_at(FOCUS, None)
+
+    def leave_out(self) -> None:
+        """Leave the chosen point out of its run, or restore it."""
+        row, result = self.points.currentRow(), self.result
+        if result is None or not 0 <= row < self.points.rowCount():
+            self.session.refused.emit("choose a point in the table, or click on it in the plot")
+            return
+        point = result.curves[self.chosen].points[row]
+        self._work_again(lambda: result.with_point(point.file, used=not point.used))
+
+    def _work_again(self, work: object) -> None:
+        def run(_progress: Progress) -> FocusResult:
+            assert callable(work)
+            found = work()
+            assert isinstance(found, FocusResult)
+            return found
+
+        self.job.start(run)
+
+    def keep(self) -> None:
+        """Keep what the runs tell as measured legs."""
+        if self.result is None:
+            return
+        try:
+            self.session.apply(keep(self.session.rig, self.result))
+        except ValueError as error:
+            self.session.refused.emit(str(error))
+
+    # Showing
+
+    def _build_curves(self) -> QWidget:
+        from wyntaxis.desk.plots_focus import CurvePlot
+
+        self.curves: CurvePlot = CurvePlot()
+        self.curves.refused.connect(self.session.refused)
+        self.curves.point_chosen.connect(self.choose_point)
+        self.aligned = QCheckBox("Lay the runs over each other")
+        self.aligned.setToolTip("Count positions from each run's best one")
+        self.aligned.toggled.connect(lambda _on: self._draw_curves())
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.aligned)
+        column.addWidget(self.curves)
+        return body
+
+    def _draw_curves(self) -> None:
+        if self.result is not None:
+            self.curves.show_result(self.result, self.chosen, self._palette, aligned=self.aligned.isChecked())
+
+    def _build_law(self) -> QWidget:
+        from wyntaxis.desk.plots_focus import LawPlot
+
+        self.law_plot: LawPlot = LawPlot()
+        self.law_plot.refused.connect(self.session.refused)
+        return self.law_plot
+
+    def _draw_law(self) -> None:
+        if self.result is not None:
+            self.law_plot.show_result(self.result, self._palette)
+
+    def _build_points(self) -> QWidget:
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.points = TextTable("Points of the chosen run", POINT_HEADINGS, left=(0, 5, 6), widest_em=26)
+        self.points.itemSelectionChanged.connect(self._point_chosen)
+        column.addWidget(self.points)
+        row = QHBoxLayout()
+        self.point_button = push_button("Leave out", "Leave the chosen point out, or restore it", self.leave_out, row)
+        row.addStretch(1)
+        column.addLayout(row)
+        return body
+
+    def _show_points(self) -> None:
+        result = self.result
+        points = result.curves[self.chosen].points if result is not None and result.curves else ()
+        self.points.show_rows(
+            [
+                [
+                    point.file,
+                    short(point.position),
+                    "–" if point.hfd_px is None else number(point.hfd_px, 2),
+                    "–" if point.stars is None else str(point.stars),
+                    "–" if point.saturated is None else str(point.saturated),
+                    "yes" if point.used else "no",
+                    point.why,
+                ]
+                for point in points
+            ]
+        )
+        self._point_chosen()
+
+    def _point_chosen(self) -> None:
+        item = self.points.item(self.points.currentRow(), 5)
+        counts = item is None or item.text() == "yes"
+        self.point_button.setText("Leave out" if counts else "Restore")
+
+    def choose_point(self, file: str) -> None:
+        """Choose the point of a file, and its run."""
+        result = self.result
+        if result is None:
+            return
+        for place, curve in enumerate(result.curves):
+            files = [point.file for point in curve.points]
+            if file in files:
+                self.table.selectRow(place)
+                self.point_fold.open()
+                self.points.selectRow(files.index(file))
+                return
+
+    def _chose(self) -> None:
+        if not self.job.running:
+            self.curve_fold.refresh()
+            self.point_fold.refresh()
+
+    def refresh(self) -> None:
+        super().refresh()
+        rig, running, result = self.session.rig, self.job.running, self.result
+        index = device_index(rig, "focuser")
+        pictures = travel_pictures(self.session.evaluation)
+        self.drawing.show_picture(pictures[0] if pictures else None, self._palette)
+        for button in (self.add_button, self.folder_button, self.stand_in_button):
+            button.setEnabled(not running)
+        self.take_button.setEnabled(result is not None and not running)
+        self.keep_button.setEnabled(result is not None and index is not None and not running)
+        shown = (self.table, self.together, self.curve_fold, self.point_fold, self.law_fold)
+        for widget in shown:
+            widget.setVisible(result is not None)
+        self.state.setText(self._state(result))
+        if result is not None:
+            rows = [run_row(run, curve) for run, curve in zip(result.runs, result.curves, strict=True)]
+            self.table.show_rows(rows)
+            self.lines.setText("\n".join(summary_lines(result)))
+        for fold in (self.curve_fold, self.point_fold, self.law_fold):
+            fold.refresh()
+        self.advice.show_for(result, index)
+        self.legs.setVisible(index is not None)
+        if index is not None:
+            self.legs.show_device(rig.devices[index], index)
+
+    def _state(self, result: FocusResult | None) -> str:
+        if result is None:
+            return NO_RUNS
+        points = sum(len(curve.points) for curve in result.curves)
+        left = sum(not point.used for curve in result.curves for point in curve.points)
+        text = f"{len(result.runs)} runs of {points} points, {left} of them left out."
+        if result.not_used:
+            first = result.not_used[0]
+            more = f", and {len(result.not_used) - 1} more" if len(result.not_used) > 1 else ""
+            text += f" Not used: {first.path}: {first.why}{more}."
+        return text
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = self.legs.palette_in_use = palette
+        self.refresh()
