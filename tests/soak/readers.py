@@ -226,6 +226,12 @@ def _log(random: Random) -> bytes:
     return changed_text("\n".join(log.split("\n")[:200]).encode(), random)
 
 
+def _runs(random: Random) -> bytes:
+    rows = ["position,hfd_px,temperature_c,filter,run,time"]
+    rows += [f"{20 * k},{2 + abs(k - 4) * 0.9:.2f},{8 - k / 9:.1f},L,a,2026-11-20T20:00:{k:02}" for k in range(9)]
+    return changed_text("\n".join(rows).encode(), random)
+
+
 def _journal(folder: Path, random: Random) -> Path:
     document = {"rig_path": "/nowhere/a.rig.json", "sha256": "0" * 64, "rig": clean_document()}
     name = random.choice(("1-2", "²-①", "1", "-", f"{10**30}-1", "x\udcff-3"))
@@ -292,6 +298,8 @@ def readers() -> list[Reader]:
         Reader("frame headers", _frames, _command("headers", "RIG", "INPUT", "--json")),
         Reader("draft", _frames, _draft),
         Reader("bench", _frames, _command("sensor", "RIG", "INPUT", "--json")),
+        Reader("focus frames", _frames, _command("focus", "RIG", "INPUT", "--json")),
+        Reader("focus table", _file("runs.csv", _runs), _command("focus", "RIG", "INPUT", "--json")),
         Reader("stars", _frames, _command("stars", "RIG", "INPUT", "--json")),
         Reader(
             "solved frame",

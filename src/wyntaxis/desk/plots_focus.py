@@ -16,6 +16,8 @@ from wyntaxis.desk.plots import PlotData
 from wyntaxis.desk.plots_bench import DASHES, BenchPlot, run_colors
 
 BAND_POINTS = 160
+ROOM_ABOVE = 0.32
+"""Of the range of sizes, what is left above for the legend."""
 
 
 class CurvePlot(BenchPlot):
@@ -25,7 +27,8 @@ class CurvePlot(BenchPlot):
 
     def __init__(self) -> None:
         super().__init__("Focus curves", "position, steps", "HFD, px")
-        self.legend.anchor((0.5, 0), (0.5, 0), offset=(0, 6))  # between the branches, where no curve goes
+        self.legend.setColumnCount(4)
+        self.legend.anchor((0, 0), (0, 0), offset=(46, 2))
 
     def show_result(self, result: FocusResult, chosen: int, palette: Palette, *, aligned: bool) -> None:
         """Draw every run, the chosen one with its uncertainty; ``aligned`` counts from each run's best position."""
@@ -39,7 +42,7 @@ class CurvePlot(BenchPlot):
             best = curve.best_position
             zero = best.value if aligned and best is not None else 0.0
             is_chosen = index == chosen
-            name = plot_text(run.name if run.filter is None else f"{run.name}, {run.filter}")
+            name = plot_text(run.name if run.filter in (None, run.name) else f"{run.name}, {run.filter}")
             points = [point for point in curve.points if point.hfd_px is not None]
             x = np.array([point.position - zero for point in points])
             y = np.array([point.hfd_px for point in points], float)
@@ -59,6 +62,10 @@ class CurvePlot(BenchPlot):
                 [float(index), p.position, float(p.hfd_px or np.nan), float(p.used), float(m), float(u)]
                 for p, m, u in zip(points, *fitted, strict=True)
             ]
+        sizes = [row[2] for row in self.data.rows]
+        if sizes:
+            high = max(max(sizes) - min(sizes), 0.1)
+            self.plot.setYRange(min(sizes) - 0.08 * high, max(sizes) + ROOM_ABOVE * high, padding=0)
         self.answer.setText(self._words(result, chosen))
 
     def _band(self, at: Any, model: Any, width: Any, color: str) -> None:

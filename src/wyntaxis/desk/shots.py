@@ -13,10 +13,11 @@ from PyQt6.QtWidgets import QApplication, QScrollArea
 from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.desk.sheets.cooling import CoolingSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
-from wyntaxis.desk.sheets.guide_branch import GuideBranchSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.sensor import SensorSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
+from wyntaxis.desk.sheets.stars import StarsSheet
+from wyntaxis.desk.sheets.travel import TravelSheet
 from wyntaxis.desk.window import MainWindow
 from wyntaxis.desk.window_state import WindowState
 
@@ -25,9 +26,7 @@ VIEWS = (
     ("light-path-night", "tarnfell-triplet-reduced", "light_path", "night"),
     ("guide-branch", "tarnfell-triplet-reduced", "guide_branch", "day"),
     ("scales", "tarnfell-triplet-reduced", "scales", "day"),
-    ("guiding-plots", "meadow-newtonian", "guide_branch", "day"),
     ("footprint", "tarnfell-triplet-reduced", "footprint", "day"),
-    ("footprint-night", "meadow-newtonian", "footprint", "night"),
     ("horizon", "tarnfell-triplet-reduced", "footprint", "day"),
     ("devices", "tarnfell-triplet-reduced", "devices", "day"),
     ("records", "tarnfell-triplet-reduced", "records", "day"),
@@ -35,6 +34,8 @@ VIEWS = (
     ("sensor", "tarnfell-triplet-reduced", "sensor", "day"),
     ("sensor-plots", "tarnfell-triplet-reduced", "sensor", "day"),
     ("cooling", "tarnfell-triplet-reduced", "cooling", "day"),
+    ("stars", "tarnfell-triplet-reduced", "stars", "day"),
+    ("travel", "tarnfell-triplet-reduced", "travel", "day"),
     ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("start", "tarnfell-triplet-reduced", "light_path", "day"),
@@ -77,13 +78,6 @@ def _show_night(window: MainWindow) -> None:
     sheet.night.date.setText(PICTURE_DATE)
     sheet.night.refresh()
     wait_until(lambda: sheet.night.night is not None and not sheet.night.job.running)
-    _to_the_end(sheet)
-
-
-def _guiding_plots(window: MainWindow) -> None:
-    sheet = window.sheets["guide_branch"]
-    assert isinstance(sheet, GuideBranchSheet)
-    sheet.pulse_fold.open()
     _to_the_end(sheet)
 
 
@@ -148,17 +142,38 @@ def _log_runs(window: MainWindow) -> None:
     sheet.keep()
 
 
+def _measure_night(window: MainWindow) -> None:
+    sheet = window.sheets["stars"]
+    assert isinstance(sheet, StarsSheet)
+    sheet.add_stand_in()
+    wait_until(lambda: sheet.result is not None and not sheet.job.running)
+    sheet.keep()
+    sheet.table.selectRow(6)
+    wait_until(lambda: not sheet.picture_job.running)
+    sheet.ensureWidgetVisible(sheet.time_plot)
+
+
+def _read_focus_runs(window: MainWindow) -> None:
+    sheet = window.sheets["travel"]
+    assert isinstance(sheet, TravelSheet)
+    sheet.add_stand_in()
+    wait_until(lambda: sheet.result is not None and not sheet.job.running)
+    sheet.keep()
+    settle()
+    sheet.ensureWidgetVisible(sheet.curves)
+
+
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "start": _draft,
-    "guiding-plots": _guiding_plots,
     "footprint": _read_catalogue,
-    "footprint-night": _read_catalogue,
     "horizon": _show_night,
     "ports": _read_ports,
     "sensor": _measure,
     "sensor-plots": _measure_and_plot,
     "cooling": _log_runs,
+    "stars": _measure_night,
+    "travel": _read_focus_runs,
     "ready-night": _read_ports,
     "trains-side-by-side": MainWindow.show_comparison,
     "many-parts": _many_parts,
