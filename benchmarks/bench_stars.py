@@ -31,6 +31,7 @@ def peak_mb():
 OURS = """
 import sys, time
 from pathlib import Path
+from astropy.io import fits
 from wyntaxis.core.evidence.stars.frame_stars import read_stars
 began = time.perf_counter()
 found = read_stars(Path(sys.argv[1]))

@@ -27,11 +27,15 @@ HIGHEST_CODE = 65535
 
 @dataclass(frozen=True)
 class OpenFrame:
-    """An open frame: its size in px, and a reader of rows as uint16 codes, shape (rows, width)."""
+    """An open frame: its size in px, and a reader of rows as uint16 codes, shape (rows, width).
+
+    ``threaded`` tells whether several threads may read at once.
+    """
 
     width: int
     height: int
     rows: Callable[[int, int], Any]
+    threaded: bool = False
 
     def plane(self, at: Plane | None) -> OpenFrame:
         """Return one colour plane of a mosaic of two by two as a frame of its own; the frame itself for None."""
@@ -116,7 +120,7 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
     def plain(start: int, end: int) -> Any:
         return _codes(data[start:end], zero, path)
 
-    return OpenFrame(width, height, plain)
+    return OpenFrame(width, height, plain, threaded=True)
 
 
 def _codes(raw: Any, zero: int, path: Path) -> Any:

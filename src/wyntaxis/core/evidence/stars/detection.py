@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -41,13 +41,14 @@ THREADS = 2
 class Spots:
     """What may be stars: places in px (0-based, middle of the first pixel), sizes as the radius of their spread in px.
 
-    ``why`` is empty for stars, else why it is none.
+    ``why`` is empty for stars, else why it is none. ``top`` is the highest code of all, and how many pixels have it.
     """
 
     x: Any
     y: Any
     spread: Any
     why: tuple[str, ...]
+    top: tuple[int, int] = (0, 0)
 
 
 def find_spots(pixels: Any, mesh: Mesh) -> Spots:
@@ -68,10 +69,13 @@ def find_spots(pixels: Any, mesh: Mesh) -> Spots:
     InputError
         When more pixels stand over the noise than stars light up.
     """
-    sharp = _joined(*_bright(pixels, mesh), pixels.shape[1])
+    flat, above, sigma = _bright(pixels, mesh)
+    codes = pixels.reshape(-1)[flat]
+    top = int(codes.max(initial=0))
+    sharp = _joined(flat, above, sigma, pixels.shape[1])
     sharp_why = _judged(sharp, pixels, mesh)
     discs = _discs(pixels, mesh)
-    return _merged(sharp, sharp_why, discs, pixels.shape)
+    return replace(_merged(sharp, sharp_why, discs, pixels.shape), top=(top, int((codes == top).sum())))
 
 
 @dataclass(frozen=True)
@@ -122,22 +126,19 @@ def _bright(pixels: Any, mesh: Mesh) -> tuple[Any, Any, Any]:
 
 
 def _joined(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
-    """Join neighbouring pixels, diagonal ones too, and sum each blob up."""
-    count = len(flat)
+    """Join neighbouring pixels, diagonal ones too, and sum each blob up; they are joined run by run of each row."""
+    if not len(flat):
+        none = np.zeros(0)
+        return _Blobs(np.zeros(0, int), none, none, np.zeros(0, int), *[none] * 5, np.zeros((0, 4), int))
     y, x = np.divmod(flat, width)
-    beside = np.flatnonzero((np.diff(flat) == 1) & (x[:-1] != width - 1))
-    ones, others = [beside], [beside + 1]
-    # Of the row below, what stands at most one column aside: up to three pixels from the first on.
-    below = np.searchsorted(flat, flat + width - 1)
-    for later in range(3):
-        at = np.minimum(below + later, count - 1)
-        aside = flat[at] - flat - width
-        hit = (below + later < count) & (aside <= 1) & (np.abs(x[at] - x) <= 1)
-        ones.append(np.flatnonzero(hit))
-        others.append(at[hit])
-    rows, columns = np.concatenate(ones), np.concatenate(others)
-    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
-    blobs, label = connected_components(graph, directed=False) if count else (0, np.zeros(0, int))
+    begins = np.concatenate([[True], (np.diff(flat) != 1) | (x[1:] == 0)])
+    first = np.flatnonzero(begins)
+    last = np.concatenate([first[1:], [len(flat)]]) - 1
+    start, end = flat[first], flat[last]
+    ones, others = _touching(start, end, x[first], x[last], width)
+    graph = coo_matrix((np.ones(len(ones), np.int8), (ones, others)), shape=(len(first), len(first)))
+    blobs, of_run = connected_components(graph, directed=False)
+    label = np.repeat(of_run, last - first + 1)
 
     def total(weights: Any) -> Any:
         return np.bincount(label, weights=weights, minlength=blobs)
@@ -145,35 +146,44 @@ def _joined(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
     flux = np.maximum(total(above), 1e-9)
     middle_x, middle_y = total(above * x) / flux, total(above * y) / flux
     dx, dy = x - middle_x[label], y - middle_y[label]
-    order = np.argsort(label, kind="stable")
-    starts = np.flatnonzero(np.diff(label[order], prepend=-1)) if count else np.zeros(0, int)
+    weighted_x, weighted_y = above * dx, above * dy
+    order = np.argsort(of_run, kind="stable")
+    starts = np.flatnonzero(np.diff(of_run[order], prepend=-1))
 
     def extreme(ufunc: Any, values: Any) -> Any:
-        return ufunc.reduceat(values[order], starts) if count else np.zeros(0)
+        return ufunc.reduceat(values[order], starts)
 
-    box = np.stack(
-        [extreme(np.minimum, x), extreme(np.maximum, x), extreme(np.minimum, y), extreme(np.maximum, y)], axis=-1
-    )
+    highest = extreme(np.maximum, np.maximum.reduceat(sigma, first))
+    is_peak = sigma == highest[label]
+    peak = np.zeros(blobs, flat.dtype)
+    peak[label[is_peak]] = flat[is_peak]
+    box = (
+        extreme(np.minimum, x[first]), extreme(np.maximum, x[last]), extreme(np.minimum, y[first]),
+        extreme(np.maximum, y[first]),
+    )  # fmt: skip
     return _Blobs(
         count=np.bincount(label, minlength=blobs),
         flux=flux,
-        peak_sigma=extreme(np.maximum, sigma),
-        peak=_brightest(label, sigma, flat),
+        peak_sigma=highest,
+        peak=peak,
         x=middle_x,
         y=middle_y,
-        xx=total(above * dx * dx) / flux,
-        yy=total(above * dy * dy) / flux,
-        xy=total(above * dx * dy) / flux,
-        box=box,
+        xx=total(weighted_x * dx) / flux,
+        yy=total(weighted_y * dy) / flux,
+        xy=total(weighted_x * dy) / flux,
+        box=np.stack(box, axis=-1),
     )
 
 
-def _brightest(label: Any, sigma: Any, flat: Any) -> Any:
-    """Return the flat place of each blob's brightest pixel."""
-    if not len(label):
-        return np.zeros(0, int)
-    order = np.lexsort((sigma, label))
-    return flat[order[np.flatnonzero(np.diff(label[order], append=label.max() + 1))]]
+def _touching(start: Any, end: Any, left: Any, right: Any, width: int) -> tuple[Any, Any]:
+    """Return pairs of runs that touch, one in the row below the other; runs are told by their first and last place."""
+    # Of the row below, those that end at the column before or later, and begin at the column behind or earlier.
+    low = np.searchsorted(end, start + width - (left > 0))
+    high = np.searchsorted(start, end + width + (right < width - 1), side="right")
+    many = np.maximum(high - low, 0)
+    ones = np.repeat(np.arange(len(start)), many)
+    within = np.arange(len(ones)) - np.repeat(np.cumsum(many) - many, many)
+    return ones, low[ones] + within
 
 
 def _judged(blobs: _Blobs, pixels: Any, mesh: Mesh) -> list[str]:
@@ -250,17 +260,20 @@ def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]
     drop = np.zeros(len(why), bool)
     xs, ys, spreads, reasons = [], [], [], []
     disc_major, disc_minor = discs.axes
+    by_row = np.argsort(sharp.y, kind="stable")
+    above, below = (np.searchsorted(sharp.y[by_row], (discs.box[:, 2:] + (0, 1)) * BINNED)).T
     for index in np.flatnonzero(discs.count >= DISC_BINS):
         # The binned flux is a mean for each pixel: by the area of a bin it is that of the whole.
         total = discs.flux[index] * BINNED * BINNED
         left, right, top, bottom = (discs.box[index] + (0, 1, 0, 1)) * BINNED
-        inside = (sharp.x >= left) & (sharp.x < right) & (sharp.y >= top) & (sharp.y < bottom)
+        inside = by_row[above[index] : below[index]]
+        inside = inside[(sharp.x[inside] >= left) & (sharp.x[inside] < right)]
         disc_spread = float(np.sqrt(max(disc_major[index] * disc_minor[index], 0.25)) * BINNED)
-        if sharp.flux[inside].sum() > total / 2 and spread[inside].max() < DISC_SHARE * disc_spread:
+        if sharp.flux[inside].sum() > total / 2 and spread[inside].max(initial=0.0) < DISC_SHARE * disc_spread:
             continue  # stars, near each other, that the bins join: each is sharp by itself
         size = max(right - left, bottom - top)
         at_edge = left <= 0 or top <= 0 or right >= width // BINNED * BINNED or bottom >= height // BINNED * BINNED
-        drop |= inside
+        drop[inside] = True
         xs.append((discs.x[index] + 0.5) * BINNED - 0.5)
         ys.append((discs.y[index] + 0.5) * BINNED - 0.5)
         spreads.append(disc_spread)

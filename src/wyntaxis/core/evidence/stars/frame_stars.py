@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ import numpy as np
 from wyntaxis.core.evidence.headers.headers import ENDINGS, BrokenFrame, FrameHeader, find_frames, read_chunk
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.strips import OpenFrame, open_frame
-from wyntaxis.core.evidence.stars.background import background_mesh
+from wyntaxis.core.evidence.stars.background import THREADS, background_mesh
 from wyntaxis.core.evidence.stars.detection import find_spots
 from wyntaxis.core.evidence.stars.measuring import Shapes, measure
 from wyntaxis.core.files.errors import InputError, Progress
@@ -228,7 +229,7 @@ def read_stars(path: Path, *, mosaic: bool = False, scale_arcsec_px: float | Non
     spots = find_spots(pixels, mesh)
     is_star = np.array([not why for why in spots.why], bool)
     stars = (spots.x[is_star], spots.y[is_star], spots.spread[is_star])
-    shapes = measure(pixels, mesh, *stars, _full(peaks), peaks)
+    shapes = measure(pixels, mesh, *stars, _full(pixels, peaks, spots.top), peaks)
     tiles = mesh.level.size
     side = 2 if mosaic else 1
     x, y = (side * at + (side - 1) / 2 for at in (spots.x, spots.y))
@@ -247,8 +248,12 @@ def _pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Any, Any]:
     """Return the frame's codes as uint16, read strip by strip, and the highest that each was averaged of."""
     if not mosaic:
         whole = np.empty((frame.height, frame.width), np.uint16)
-        for start, end in frame.strips(1):
-            whole[start:end] = frame.rows(start, end)
+
+        def read(strip: tuple[int, int]) -> None:
+            whole[slice(*strip)] = frame.rows(*strip)
+
+        with ThreadPoolExecutor(THREADS if frame.threaded else 1) as pool:
+            list(pool.map(read, frame.strips(1)))
         return whole, whole
     half = np.empty((frame.height // 2, frame.width // 2), np.uint16)
     highest = np.empty_like(half)
@@ -260,11 +265,16 @@ def _pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Any, Any]:
     return half, highest
 
 
-def _full(peaks: Any) -> float:
-    """Return where a frame's pixels are saturated: at its own plateau, else at the converter's end."""
-    top = int(peaks.max(initial=0))
-    plateau = int((peaks == top).sum()) >= PLATEAU_PIXELS and top > 2 * int(np.median(peaks[::8, ::8]))
-    return float(top if plateau else HIGHEST_CODE)
+def _full(pixels: Any, peaks: Any, top: tuple[int, int]) -> float:
+    """Return where a frame's pixels are saturated: at its own plateau, else at the converter's end.
+
+    ``top`` is the highest code among the bright pixels and how many have it; of means, the codes behind them tell.
+    """
+    if peaks is not pixels:
+        highest = int(peaks.max(initial=0))
+        top = highest, int((peaks == highest).sum())
+    plateau = top[1] >= PLATEAU_PIXELS and top[0] > 2 * int(np.median(peaks[::8, ::8]))
+    return float(top[0] if plateau else HIGHEST_CODE)
 
 
 def _scaled(shapes: Shapes) -> Shapes:

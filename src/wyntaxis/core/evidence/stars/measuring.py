@@ -8,21 +8,29 @@ from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
+from scipy.spatial import KDTree
 
 from wyntaxis.core.evidence.stars.background import Mesh
 
-HALF_SIZES = (8, 12, 18, 28, 44, 70, 110)
+HALF_SIZES = (8, 9, 10, 11, 12, 13, 14, 15, 16, 18, 21, 28, 36, 48, 70, 110)
 """Half the side of the cut-outs, in px: each star is measured on the smallest that holds it."""
-CHUNK_PIXELS = 500_000
+CHUNK_PIXELS = 800_000
 """How many pixels of cut-outs are worked on at once."""
-RADIUS_STEP = 0.25
+WINDOW_ROUNDS = 7
+MOFFAT_REACH_HFD, MIN_MOFFAT_PX = 1.6, 3.0
+"""Moffat's profile is fitted to what lies within so many half-flux diameters, and so many px at the least."""
+RING_STEP = 0.5
+"""Width of the rings that Moffat's profile is fitted to, in px."""
 APERTURE_HFD = 2.6
 """The growth curve is taken as whole at this many half-flux diameters from the middle."""
+MIN_APERTURE_PX, MIN_HFD_PX = 2.0, 1.0
+GROWTH_ROUNDS, HALVINGS = 3, 12
+"""How often the aperture is drawn anew, and how often the half-flux radius is halved in: to 1/4000 of the aperture."""
 PIXEL_VARIANCE = 1 / 12
 """What a square pixel adds to the second moment of a star, along each axis, in px²."""
 GROWTH_VARIANCE = 1.27 * PIXEL_VARIANCE
 """What pixels, and a growth curve that cuts them by straight edges, add; found on drawn stars of FWHM 1.8 to 6 px."""
-MOFFAT_ROUNDS = 14
+MOFFAT_ROUNDS = 7
 THREADS = 2
 FWHM_PER_SIGMA = 2 * math.sqrt(2 * math.log(2))
 
@@ -71,7 +79,7 @@ def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: floa
     count = len(x)
     columns = [np.zeros(count) for _ in range(9)]
     saturated = np.zeros(count, bool)
-    wanted = np.clip(6.0 * spread + 3, 0, HALF_SIZES[-1])
+    wanted = np.clip(APERTURE_HFD * FWHM_PER_SIGMA * spread + 2, 0, HALF_SIZES[-1])
     group = np.searchsorted(HALF_SIZES, wanted)
     near = _neighbours(x, y, spread)
     jobs = []
@@ -98,12 +106,12 @@ def _neighbours(x: Any, y: Any, spread: Any) -> dict[int, Any]:
     """Return, by star, the places (n, 2) of the stars whose light falls into its aperture."""
     if len(x) < 2:
         return {}
-    from scipy.spatial import KDTree
-
     places = np.stack([x, y], axis=-1)
     reach = FWHM_PER_SIGMA * (APERTURE_HFD * spread + 2 * float(np.median(spread)))
-    found = KDTree(places).query_ball_point(places, reach)
-    return {star: places[[k for k in near if k != star]] for star, near in enumerate(found) if len(near) > 1}
+    tree = KDTree(places)
+    crowded = np.flatnonzero(tree.query(places, k=2)[0][:, 1] <= reach)
+    found = tree.query_ball_point(places[crowded], reach[crowded])
+    return {int(star): places[[k for k in near if k != star]] for star, near in zip(crowded, found, strict=True)}
 
 
 def _without_neighbours(light: Any, places: Any, offsets: Any) -> Any:
@@ -111,16 +119,18 @@ def _without_neighbours(light: Any, places: Any, offsets: Any) -> Any:
 
     ``places`` (n, 2) are those of the neighbours against the middle pixel, the first row the star's own, in px.
     """
-    grid_y, grid_x = np.meshgrid(offsets, offsets, indexing="ij")
-    away = np.hypot(grid_x[..., None] - places[:, 0], grid_y[..., None] - places[:, 1])
-    theirs = away.argmin(axis=-1) > 0
-    half = len(offsets) // 2
-    mirror_x = np.rint(2 * places[0, 0] - grid_x).astype(int) + half
-    mirror_y = np.rint(2 * places[0, 1] - grid_y).astype(int) + half
-    held = (mirror_x >= 0) & (mirror_x < len(offsets)) & (mirror_y >= 0) & (mirror_y < len(offsets))
-    mirror = np.clip(mirror_y, 0, len(offsets) - 1), np.clip(mirror_x, 0, len(offsets) - 1)
-    other = np.where(held & ~theirs[mirror], light[mirror], np.float32(0))
-    return np.where(theirs, other, light)
+    (x, y), half, last = places[0], len(offsets) // 2, len(offsets) - 1
+    theirs = np.zeros(light.shape, bool)
+    for to_x, to_y in places[1:] - places[0]:
+        # Nearer to the neighbour is what lies beyond the middle between both.
+        theirs |= to_x * (offsets - x) + (to_y * (offsets - y))[:, None] > (to_x**2 + to_y**2) / 2
+    down, across = np.nonzero(theirs)
+    mirror_y, mirror_x = round(2 * y) + 2 * half - down, round(2 * x) + 2 * half - across
+    held = (mirror_x >= 0) & (mirror_x <= last) & (mirror_y >= 0) & (mirror_y <= last)
+    mirror = np.clip(mirror_y, 0, last), np.clip(mirror_x, 0, last)
+    found = light.copy()
+    found[down, across] = np.where(held & ~theirs[mirror], light[mirror], np.float32(0))
+    return found
 
 
 def _chunk(
@@ -133,26 +143,63 @@ def _chunk(
     offsets = np.arange(-half, half + 1)
     rows, columns = row[:, None] + offsets, column[:, None] + offsets
     inside = ((rows >= 0) & (rows < height))[:, :, None] & ((columns >= 0) & (columns < width))[:, None, :]
-    places = np.clip(rows, 0, height - 1)[:, :, None], np.clip(columns, 0, width - 1)[:, None, :]
-    raw = pixels[places]
+    raw = _cut_out(pixels, row, column, half)
     level, noise = mesh.at(row, column)
-    light = np.where(inside, raw.astype(np.float32) - level[:, None, None].astype(np.float32), np.float32(0))
+    light = raw.astype(np.float32)
+    light -= level[:, None, None].astype(np.float32)
+    if not inside.all():
+        light[~inside] = 0.0
     light -= _border(light, inside)[:, None, None]
     for star, others in beside:
         own = np.concatenate([[[x[star], y[star]]], others]) - (column[star], row[star])
         light[star] = _without_neighbours(light[star], own, offsets)
-    grid_y, grid_x = np.meshgrid(offsets, offsets, indexing="ij")
     cx, cy = x - column, y - row
     cx, cy, xx, yy, xy = _windowed(light, offsets, cx, cy, half)
-    radius = np.hypot(grid_x[None] - cx[:, None, None], grid_y[None] - cy[:, None, None]).astype(np.float32)
+    round_, ones = np.zeros(len(cx)), np.ones(len(cx))
+    radius = np.sqrt(_squares(offsets, cx, cy, ones, round_, ones))
     major, minor, angle = _axes(xx, yy, xy)
     flux, hfd = _growth(light, radius, half, FWHM_PER_SIGMA * np.sqrt(major * minor))
-    fwhm = _moffat(light, _elliptic(grid_x, grid_y, cx, cy, minor / major, angle), hfd, half)
-    within = radius <= np.maximum(hfd, 2.0)[:, None, None]
-    peak = np.where(within & inside, peaks[places], 0).max(axis=(1, 2)).astype(float)
+    # Of the profile and the peak only the middle tells.
+    fitted = np.clip(MOFFAT_REACH_HFD * hfd, MIN_MOFFAT_PX, half)
+    side = min(math.ceil(float(fitted.max())) + 2, half)
+    middle = (slice(None), slice(half - side, half + side + 1), slice(half - side, half + side + 1))
+    away = _elliptic(offsets[half - side : half + side + 1], cx, cy, minor / major, angle)
+    fwhm = _moffat(light[middle], away, hfd, fitted)
+    highest = raw if peaks is pixels else _cut_out(peaks, row, column, half)
+    within = (radius[middle] <= np.maximum(hfd, 2.0).astype(np.float32)[:, None, None]) & inside[middle]
+    peak = (highest[middle] * within).max(axis=(1, 2)).astype(float)
     area = math.pi * (APERTURE_HFD * hfd / 2) ** 2
     snr = flux / np.sqrt(np.maximum(flux, 0) + area * noise**2 + 1e-9)
     return (column + cx, row + cy, flux, peak, hfd, fwhm, major / minor, angle, snr, peak >= full_adu)
+
+
+def _cut_out(pixels: Any, row: Any, column: Any, half: int) -> Any:
+    """Return the pixels about some places, shape (stars, side, side); those beyond the edge are the edge's."""
+    height, width = pixels.shape
+    side = 2 * half + 1
+    if height < side or width < side:
+        offsets = np.arange(-half, half + 1)
+        rows, columns = np.clip(row[:, None] + offsets, 0, height - 1), np.clip(column[:, None] + offsets, 0, width - 1)
+        return pixels[rows[:, :, None], columns[:, None, :]]
+    windows = np.lib.stride_tricks.sliding_window_view(pixels, (side, side))
+    top, left = row - half, column - half
+    cut = windows[np.clip(top, 0, height - side), np.clip(left, 0, width - side)]
+    offsets = np.arange(-half, half + 1)
+    for star in np.flatnonzero((top < 0) | (left < 0) | (top > height - side) | (left > width - side)):
+        rows = np.clip(row[star] + offsets, 0, height - 1)
+        cut[star] = pixels[rows[:, None], np.clip(column[star] + offsets, 0, width - 1)]
+    return cut
+
+
+def _squares(offsets: Any, cx: Any, cy: Any, along_x: Any, mixed: Any, along_y: Any) -> Any:
+    """Return the quadratic form ``a·dx² + b·dx·dy + c·dy²`` about each star's middle, float32, (stars, side, side)."""
+    dx, dy = (offsets - cx[:, None]).astype(np.float32), (offsets - cy[:, None]).astype(np.float32)
+    a, b, c = (values.astype(np.float32)[:, None] for values in (along_x, mixed, along_y))
+    across, down = (a * dx**2)[:, None, :], (c * dy**2)[:, :, None]
+    total = across + down
+    if mixed.any():
+        total += (b * dy)[:, :, None] * dx[:, None, :]
+    return np.maximum(total, 0.0, out=total)
 
 
 def _border(light: Any, inside: Any) -> Any:
@@ -173,7 +220,7 @@ def _windowed(light: Any, offsets: Any, cx: Any, cy: Any, half: int) -> tuple[An
     """
     window2 = np.full(len(cx), float(min(max(half / 5.0, 1.5), half / 2.5)) ** 2)
     xx = yy = xy = np.zeros(len(cx))
-    for _ in range(12):
+    for _ in range(WINDOW_ROUNDS):
         (total, x, x2), (y, xy_raw, _), (y2, _, _) = _moments(light, offsets, cx, cy, window2)
         total = np.maximum(total, 1e-9)
         shift_x, shift_y = x / total, y / total
@@ -218,13 +265,12 @@ def _axes(xx: Any, yy: Any, xy: Any) -> tuple[Any, Any, Any]:
     return major, minor, angle
 
 
-def _elliptic(grid_x: Any, grid_y: Any, cx: Any, cy: Any, ratio: Any, angle: Any) -> Any:
+def _elliptic(offsets: Any, cx: Any, cy: Any, ratio: Any, angle: Any) -> Any:
     """Return the distance from each star's middle as its own ellipse counts it, the mean of both axes kept."""
-    turn = np.deg2rad(angle)[:, None, None]
-    dx, dy = grid_x[None] - cx[:, None, None], grid_y[None] - cy[:, None, None]
-    along, across = dx * np.cos(turn) + dy * np.sin(turn), -dx * np.sin(turn) + dy * np.cos(turn)
-    share = np.clip(ratio, 0.2, 1.0)[:, None, None]
-    return np.sqrt(along**2 * share + across**2 / share).astype(np.float32)
+    turn, share = np.deg2rad(angle), np.clip(ratio, 0.2, 1.0)
+    cos, sin = np.cos(turn), np.sin(turn)
+    along_x, along_y = share * cos**2 + sin**2 / share, share * sin**2 + cos**2 / share
+    return np.sqrt(_squares(offsets, cx, cy, along_x, 2 * sin * cos * (share - 1 / share), along_y))
 
 
 def _growth(light: Any, radius: Any, half: int, about: Any) -> tuple[Any, Any]:
@@ -234,81 +280,69 @@ def _growth(light: Any, radius: Any, half: int, about: Any) -> tuple[Any, Any]:
     themselves, add to the spread is taken out in quadrature. The aperture grows from what the second moments tell
     (``about``, px): from without, a neighbour in the cut-out would hold it open.
     """
-    steps = np.arange(RADIUS_STEP, half + RADIUS_STEP / 2, RADIUS_STEP)
-    growth = _shares(light, radius, len(steps))
-    reach = _reach(about, len(steps))
-    hfd = np.full(len(light), float(half))
-    for _ in range(6):
-        total = np.maximum(growth[np.arange(len(light)), reach], 1e-6)
-        hfd = 2 * _crossing(growth, steps, total / 2)
-        reach = _reach(hfd, len(steps))
-    total = growth[np.arange(len(light)), reach].astype(float)
+    hfd = np.maximum(about, MIN_HFD_PX)
+    total = np.zeros(len(light))
+    for _ in range(GROWTH_ROUNDS):
+        reach = np.clip(APERTURE_HFD * hfd, MIN_APERTURE_PX, half)
+        total = np.maximum(_inside(light, radius, reach), 1e-6)
+        hfd = 2 * _half_light_radius(light, radius, total / 2, reach, half)
     return total, np.sqrt(np.maximum(hfd**2 - GROWTH_VARIANCE * FWHM_PER_SIGMA**2, 0.3))
 
 
-def _reach(hfd: Any, count: int) -> Any:
-    """Return the step of the growth curve at which it is taken as whole, of so many."""
-    return np.clip(np.rint(APERTURE_HFD * hfd / RADIUS_STEP).astype(int), 8, count - 1)
+def _inside(light: Any, radius: Any, reach: Any) -> Any:
+    """Return the light inside a radius of each star: Σ light · clip(reach − r + ½, 0, 1)."""
+    share = np.subtract((reach + 0.5).astype(np.float32)[:, None, None], radius)
+    np.clip(share, 0, 1, out=share)
+    stars = len(light)
+    return (light.reshape(stars, 1, -1) @ share.reshape(stars, -1, 1)).reshape(stars).astype(np.float64)
 
 
-def _shares(light: Any, radius: Any, count: int) -> Any:
-    """Return the light inside each of ``count`` radii, :data:`RADIUS_STEP` apart: Σ light · clip(step − r + ½, 0, 1).
-
-    Along the steps a pixel's share is a straight rise over one px: its second differences are two numbers at the foot,
-    and the same, negative, at the head. They are summed into place, and added up twice.
-    """
-    stars, per_px = len(light), round(1 / RADIUS_STEP)
-    foot = np.maximum((radius.reshape(stars, -1) - 0.5) / RADIUS_STEP - 1, -1.0)
-    first = np.floor(foot).astype(np.intp)
-    past = foot - first
-    first = np.minimum(first, count)
-    columns = count + 3
-    place = (first + 1 + columns * np.arange(stars)[:, None]).ravel()
-    weight = light.reshape(stars, -1) * RADIUS_STEP
-    bends = np.bincount(place, (weight * (1 - past)).ravel(), stars * columns)
-    bends += np.bincount(place + 1, (weight * past).ravel(), stars * columns)
-    bends = bends.reshape(stars, columns)
-    bends[:, per_px:] -= bends[:, :-per_px].copy()
-    return np.cumsum(np.cumsum(bends, axis=1), axis=1)[:, :count]
-
-
-def _crossing(growth: Any, steps: Any, wanted: Any) -> Any:
-    """Return the first radius at which each growth curve reaches a value, between its steps."""
-    over = growth >= wanted[:, None]
-    first = np.where(over.any(axis=1), over.argmax(axis=1), growth.shape[1] - 1)
-    rows = np.arange(len(growth))
-    before = np.where(first > 0, growth[rows, np.maximum(first - 1, 0)], 0.0)
-    low = np.where(first > 0, steps[np.maximum(first - 1, 0)], 0.0)
-    rise = np.maximum(growth[rows, first] - before, 1e-9)
-    return low + (steps[first] - low) * np.clip((wanted - before) / rise, 0, 1)
+def _half_light_radius(light: Any, radius: Any, wanted: Any, reach: Any, half: int) -> Any:
+    """Return the radius that holds so much light, by halving; only the middle of the cut-outs is looked at."""
+    core = min(math.ceil(0.6 * float(reach.max()) / APERTURE_HFD) + 2, half)
+    for side in (core, half):
+        middle = slice(half - side, half + side + 1)
+        inner, away = np.ascontiguousarray(light[:, middle, middle]), np.ascontiguousarray(radius[:, middle, middle])
+        high = np.minimum(reach, side - 0.5)
+        if side == half or (_inside(inner, away, high) >= wanted).all():
+            break
+    low = np.zeros(len(light))
+    for _ in range(HALVINGS):
+        tried = (low + high) / 2
+        enough = _inside(inner, away, tried) >= wanted
+        low, high = np.where(enough, low, tried), np.where(enough, tried, high)
+    return (low + high) / 2
 
 
 def _rings(light: Any, radius: Any, reach: Any) -> tuple[Any, Any, Any]:
-    """Return each star's light as means over rings of :data:`RADIUS_STEP`: value, mean r² in px², pixels in it.
+    """Return each star's light as means over rings of :data:`RING_STEP`: value, mean r² in px², pixels in it.
 
     Nothing is left of a ring beyond the reach; one without a pixel has no weight.
     """
     stars, away = len(light), radius.reshape(len(light), -1)
-    rings = math.ceil(float(reach.max()) / RADIUS_STEP)
-    ring = np.where(away <= reach[:, None], (away / RADIUS_STEP).astype(np.intp), rings)
-    place = (np.minimum(ring, rings) + (rings + 1) * np.arange(stars)[:, None]).ravel()
+    rings = math.ceil(float(reach.max()) / RING_STEP)
+    ring = np.minimum((away * np.float32(1 / RING_STEP)).astype(np.int32), rings)
+    ring[away > reach.astype(np.float32)[:, None]] = rings
+    ring += ((rings + 1) * np.arange(stars, dtype=np.int32))[:, None]
+    near = np.flatnonzero(away.ravel() <= np.float32(reach.max()))
+    place = ring.ravel()[near]
 
     def total(values: Any) -> Any:
-        sums = np.bincount(place, values, stars * (rings + 1))
+        sums = np.bincount(place, None if values is None else values.ravel()[near], stars * (rings + 1))
         return sums.reshape(stars, rings + 1)[:, :rings].astype(float)
 
     weight = total(None)
     shared = np.maximum(weight, 1)
-    return total(light.ravel()) / shared, total((away**2).ravel()) / shared, weight
+    return total(light) / shared, total(away**2) / shared, weight
 
 
-def _moffat(light: Any, radius: Any, hfd: Any, half: int) -> Any:
+def _moffat(light: Any, radius: Any, hfd: Any, reach: Any) -> Any:
     """Return the FWHM of a Moffat profile fitted to each star, in px; of discs, which have none, the HFD.
 
     Levenberg and Marquardt's steps on (amplitude, core, exponent, level), for all stars at once.
     """
-    value, r2, weight = _rings(light, radius, np.clip(1.6 * hfd, 3.0, half))
-    amplitude = np.maximum(value[:, : round(1 / RADIUS_STEP)].max(axis=1), 1e-3)
+    value, r2, weight = _rings(light, radius, reach)
+    amplitude = np.maximum(value[:, : round(1 / RING_STEP)].max(axis=1), 1e-3)
     beta = np.full(len(light), 3.0)
     core = (np.maximum(hfd, 1.0) / 2) ** 2 / (2 ** (1 / beta) - 1)
     level = np.zeros(len(light))
@@ -317,30 +351,35 @@ def _moffat(light: Any, radius: Any, hfd: Any, half: int) -> Any:
 
     def model(at: Any) -> tuple[Any, Any]:
         a, c, b = np.exp(at[:, 0])[:, None], np.exp(at[:, 1])[:, None], np.exp(at[:, 2])[:, None]
-        base = 1 + r2 / c
-        shape = a * base**-b
-        return shape + at[:, 3][:, None], (shape, base, c, b)
+        relative = r2 / c
+        log_base = np.log1p(relative)
+        shape = a * np.exp(-b * log_base)
+        return shape + at[:, 3][:, None], (shape, relative, log_base, b)
 
-    def cost(at: Any) -> Any:
-        return (weight * (value - model(at)[0]) ** 2).sum(axis=1)
-
-    best = cost(parameters)
+    modelled, parts = model(parameters)
+    best = (weight * (value - modelled) ** 2).sum(axis=1)
     for _ in range(MOFFAT_ROUNDS):
-        modelled, (shape, base, c, b) = model(parameters)
-        slopes = [shape, shape * b * (r2 / c) / base, -shape * b * np.log(base), np.ones_like(shape)]
+        shape, relative, log_base, b = parts
+        slopes = [shape, shape * b * relative / (1 + relative), -shape * b * log_base, np.ones_like(shape)]
         slope = np.stack(slopes, axis=-1)
         weighted = slope * weight[..., None]
         normal = weighted.transpose(0, 2, 1) @ slope
-        right = np.einsum("ijk,ij->ik", weighted, value - modelled)
-        diagonal = np.einsum("nii->ni", normal)
-        damped = normal + damping[:, None, None] * np.einsum("ni,ij->nij", diagonal + 1e-9, np.eye(4))
-        step = np.linalg.solve(damped, right[..., None])[..., 0]
+        right = (weighted.transpose(0, 2, 1) @ (value - modelled)[..., None])[..., 0]
+        diagonal = np.arange(4)
+        normal[:, diagonal, diagonal] *= 1 + damping[:, None]
+        normal[:, diagonal, diagonal] += 1e-9
+        step = np.linalg.solve(normal, right[..., None])[..., 0]
         step[:, :3] = np.clip(step[:, :3], -0.7, 0.7)
         trial = parameters + step
         trial[:, 2] = np.clip(trial[:, 2], np.log(1.2), np.log(30.0))
-        new = cost(trial)
+        tried, tried_parts = model(trial)
+        new = (weight * (value - tried) ** 2).sum(axis=1)
         better = new < best
         parameters, best = np.where(better[:, None], trial, parameters), np.where(better, new, best)
+        modelled = np.where(better[:, None], tried, modelled)
+        parts = tuple(
+            np.where(better[:, None], after, before) for before, after in zip(parts, tried_parts, strict=True)
+        )
         damping = np.where(better, damping / 4, np.minimum(damping * 6, 1e6))
     c, b = np.exp(parameters[:, 1]), np.exp(parameters[:, 2])
     fwhm = 2 * np.sqrt(c * (2 ** (1 / b) - 1))
