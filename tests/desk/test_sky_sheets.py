@@ -35,6 +35,7 @@ def test_a_folder_is_read_a_point_left_out_restored_and_the_result_kept(window, 
     assert len(sheet.curves.data.rows) == 9
     sheet.curves.point_chosen.emit(sheet.result.curves[0].points[0].file)
     assert sheet.points.currentRow() == 0
+    qtbot.waitUntil(lambda: "focus_000.fits" in sheet.frame_plot.answer.text(), timeout=10000)
     assert sheet.point_button.text() == "Leave out"
     loaded(sheet, qtbot, sheet.point_button.click)
     assert sheet.points.item(0, 6).text() == "left out by hand"

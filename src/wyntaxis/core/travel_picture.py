@@ -49,7 +49,8 @@ class TravelPicture:
         lines = [f"counter {short(self.low)} to {short(self.high)} steps{unit}"]
         if self.whole_mm is not None and self.motor_mm is not None:
             share = 100 * (self.motor_mm[1] - self.motor_mm[0]) / self.whole_mm
-            lines.append(f"the motor covers {number(share, 0)} % of the drawtube's {short(self.whole_mm)} mm")
+            whole = short(self.whole_mm)
+            lines.append(f"the motor covers {number(share, 0)} % of the drawtube's {whole} mm (hatched: by hand)")
         at = self.working
         if at is not None:
             middle = abs(self.share(at) - 0.5) <= MIDDLE_SHARE
@@ -60,9 +61,11 @@ class TravelPicture:
         if self.span is not None:
             left = (self.span[0] - self.low, self.high - self.span[1])
             lines.append(
-                f"a year's temperatures and the filters need {number(self.span[0], 0)} to {number(self.span[1], 0)}; "
-                f"left: {number(left[0], 0)} inward, {number(left[1], 0)} outward"
+                f"a year's temperatures and the filters need {number(self.span[0], 0)} to {number(self.span[1], 0)}, "
+                f"which leaves {number(left[0], 0)} inward and {number(left[1], 0)} outward"
             )
+        else:
+            lines.append("what temperature and filters need is not measured yet")
         lines.append(f"the counter rises {'outward' if self.outward else 'inward'}")
         return tuple(lines)
 

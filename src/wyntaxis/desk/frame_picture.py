@@ -57,7 +57,7 @@ class FramePicture(PlotPanel):
         self.dress(palette)
         self.data = PlotData(["x_px", "y_px", "hfd_px", "elongation", "snr", "saturated"])
         if frame is None:
-            self.answer.setText("Choose a frame in the table.")
+            self.answer.setText("Choose a frame in the table, or click on it in the plot.")
             return
         if picture is not None:
             pixels, thin = picture

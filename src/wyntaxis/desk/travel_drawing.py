@@ -10,7 +10,7 @@ from wyntaxis.core.travel_picture import TravelPicture
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import DAY, Palette
 
-HEIGHT_EM = 10.0
+HEIGHT_EM = 7.8
 EDGE_EM = 1.2
 
 
@@ -45,7 +45,7 @@ class TravelDrawing(QWidget):
         em = self.fontInfo().pixelSize()
         painter.fillRect(self.rect(), palette.color("field"))
         left, right = EDGE_EM * em, self.width() - EDGE_EM * em
-        tube = QRectF(left, 4.2 * em, right - left, 1.9 * em)
+        tube = QRectF(left, 3.9 * em, right - left, 1.9 * em)
         motor = QRectF(tube)
         if picture.whole_mm is not None and picture.motor_mm is not None:
             scale = tube.width() / picture.whole_mm
@@ -99,7 +99,7 @@ class TravelDrawing(QWidget):
             self._text(painter, x, tip - 1.0 * em, f"{name} {number(working, 0)} steps, {share} %", palette.ink, em)
 
     def _ends(self, painter: QPainter, picture: TravelPicture, motor: QRectF, em: float) -> None:
-        """Write the counter's ends, the middle, and what is left at both ends."""
+        """Write the counter's ends and its middle."""
         palette, below = self._palette, motor.bottom() + 1.0 * em
         unit = (
             ""
@@ -107,18 +107,12 @@ class TravelDrawing(QWidget):
             else f" · {number((picture.high - picture.low) * picture.step_um / 1000, 1)} mm"
         )
         self._text(painter, motor.left(), below, f"{short(picture.low)}", palette.ink, em)
-        self._text(painter, motor.right(), below, f"{short(picture.high)} steps{unit}", palette.ink, em)
-        middle = (picture.low + picture.high) / 2
-        self._text(painter, motor.center().x(), below, f"middle {number(middle, 0)}", palette.faded, em)
-        if picture.span is not None:
-            low, high = picture.span
-            text = (
-                f"a year's temperatures and the filters: {number(low, 0)} to {number(high, 0)}; left "
-                f"{number(low - picture.low, 0)} inward, {number(picture.high - high, 0)} outward"
-            )
-        else:
-            text = "what temperature and filters need is not measured yet"
-        self._text(painter, self.width() / 2, below + 1.7 * em, text, palette.faded, em)
+        end = f"{short(picture.high)} steps{unit}"
+        self._text(painter, motor.right(), below, end, palette.ink, em)
+        middle = f"middle {number((picture.low + picture.high) / 2, 0)}"
+        wide = painter.fontMetrics().horizontalAdvance
+        if motor.width() / 2 > wide(middle) / 2 + wide(end) + em:
+            self._text(painter, motor.center().x(), below, middle, palette.faded, em)
 
     def _arrow(self, painter: QPainter, picture: TravelPicture, tube: QRectF, em: float) -> None:
         """Draw which way the counter rises, and what of the drawtube the motor covers."""
@@ -133,13 +127,6 @@ class TravelDrawing(QWidget):
         painter.drawPolygon(QPolygonF([QPointF(end, y), QPointF(end - way, y - 3), QPointF(end - way, y + 3)]))
         words = "counter rises outward" if picture.outward else "reversed: counter rises inward"
         painter.drawText(QPointF(tube.left() + 3.8 * em, y + 0.35 * em), words)
-        if picture.whole_mm is not None and picture.motor_mm is not None:
-            share = 100 * (picture.motor_mm[1] - picture.motor_mm[0]) / picture.whole_mm
-            text = (
-                f"hatched: the drawtube's {short(picture.whole_mm)} mm by hand; the motor covers {number(share, 0)} %"
-            )
-            wide = painter.fontMetrics().horizontalAdvance(text)
-            painter.drawText(QPointF(max(tube.right() - wide, tube.left() + 16 * em), y + 0.35 * em), text)
 
     def _text(self, painter: QPainter, x: float, y: float, text: str, color: str, em: float) -> None:
         """Write a text centred on a place, kept inside the drawing."""

@@ -91,7 +91,7 @@ class StarsSheet(StepSheet):
         column.addWidget(self.state)
         column.addWidget(JobBar(self.job, "Measuring frames"))
         headings = [text.replace(" ", "\n", 1) for text in FRAME_HEADINGS]
-        self.table = TextTable("Frames", headings, left=(0, 1, 7, 11, 12), stretch=None, widest_em=20)
+        self.table = TextTable("Frames", headings, left=(0, 1, 7, 11, 12), stretch=12, widest_em=20)
         self.table.itemSelectionChanged.connect(self._chose)
         column.addWidget(self.table)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -58,8 +58,16 @@ class TravelSheet(StepSheet):
         self.job = Job(self)
         self.job.done.connect(self._came_in)
         self.job.failed.connect(self._failed)
+        self._frame: tuple[Path, Any, Any] | None = None
+        self.frame_job = Job(self)
+        self.frame_job.done.connect(self._frame_came)
+        self.frame_job.failed.connect(session.refused)
         self.drawing = TravelDrawing()
         self.add_wide(self.drawing)
+        self.drawn = PlainLabel()
+        self.drawn.setWordWrap(True)
+        self.drawn.setProperty("role", "faded")
+        self.add_wide(self.drawn)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
         self.columns = ColumnsPanel(COLUMNS, ("focus.position", "focus.hfd"), self._point_columns, session)
@@ -67,7 +75,8 @@ class TravelSheet(StepSheet):
         self.curve_fold = Fold("Plot: focus curves", self._build_curves, self._draw_curves)
         self.law_fold = Fold("Plot: best positions over temperature", self._build_law, self._draw_law)
         self.point_fold = Fold("Points of the chosen run", self._build_points, self._show_points)
-        for fold in (self.curve_fold, self.point_fold, self.law_fold):
+        self.frame_fold = Fold("The chosen point's frame", self._build_frame, self._draw_frame)
+        for fold in (self.curve_fold, self.point_fold, self.frame_fold, self.law_fold):
             self.add_wide(fold)
         self.advice = AdvicePanel(session)
         self.inputs.addWidget(self.advice)
@@ -90,7 +99,7 @@ class TravelSheet(StepSheet):
         column.addWidget(self.state)
         column.addWidget(JobBar(self.job, "Measuring frames"))
         headings = [text.replace(" ", "\n", 1) for text in RUN_HEADINGS]
-        self.table = TextTable("Focus runs", headings, left=(0, 1, 9))
+        self.table = TextTable("Focus runs", headings, left=(0, 1, 9, 11))
         self.table.itemSelectionChanged.connect(self._chose)
         column.addWidget(self.table)
         self.together = Panel("Together")
@@ -252,7 +261,44 @@ class TravelSheet(StepSheet):
         )
         self._point_chosen()
 
+    def _build_frame(self) -> QWidget:
+        from wyntaxis.desk.frame_picture import FramePicture
+
+        self.frame_plot: FramePicture = FramePicture()
+        self.frame_plot.refused.connect(self.session.refused)
+        return self.frame_plot
+
+    def _draw_frame(self) -> None:
+        """Show the chosen point's frame; it is read in the background where it is not held."""
+        path = self._chosen_path()
+        held = self._frame if self._frame is not None and self._frame[0] == path else None
+        frame, picture = (held[1], held[2]) if held is not None else (None, None)
+        self.frame_plot.show_frame(frame, picture, self._palette)
+        if path is None or held is not None:
+            return
+
+        def work(_progress: Progress) -> tuple[Path, Any, Any]:
+            from wyntaxis.core.evidence.stars.frame_stars import read_stars
+            from wyntaxis.desk.frame_picture import read_picture
+
+            return path, read_stars(path), read_picture(path)
+
+        self.frame_job.start(work)
+
+    def _frame_came(self, found: tuple[Path, Any, Any]) -> None:
+        self._frame = found
+        self._draw_frame()
+
+    def _chosen_path(self) -> Path | None:
+        result = self.result
+        if result is None or not result.curves or self.point_fold.body is None:
+            return None
+        points = result.curves[self.chosen].points
+        row = max(self.points.currentRow(), 0)
+        return points[row].path if row < len(points) else None
+
     def _point_chosen(self) -> None:
+        self.frame_fold.refresh()
         item = self.points.item(self.points.currentRow(), 5)
         counts = item is None or item.text() == "yes"
         self.point_button.setText("Leave out" if counts else "Restore")
@@ -268,6 +314,7 @@ class TravelSheet(StepSheet):
                 self.table.selectRow(place)
                 self.point_fold.open()
                 self.points.selectRow(files.index(file))
+                self.frame_fold.open()
                 return
 
     def _chose(self) -> None:
@@ -281,11 +328,14 @@ class TravelSheet(StepSheet):
         index = device_index(rig, "focuser")
         pictures = travel_pictures(self.session.evaluation)
         self.drawing.show_picture(pictures[0] if pictures else None, self._palette)
+        words = "; ".join(pictures[0].words) if pictures else ""
+        self.drawn.setText(f"{words[:1].upper()}{words[1:]}.")
+        self.drawn.setVisible(bool(pictures))
         for button in (self.add_button, self.folder_button, self.stand_in_button):
             button.setEnabled(not running)
         self.take_button.setEnabled(result is not None and not running)
         self.keep_button.setEnabled(result is not None and index is not None and not running)
-        shown = (self.table, self.together, self.curve_fold, self.point_fold, self.law_fold)
+        shown = (self.table, self.together, self.curve_fold, self.point_fold, self.frame_fold, self.law_fold)
         for widget in shown:
             widget.setVisible(result is not None)
         self.state.setText(self._state(result))

@@ -59,26 +59,21 @@ class AdvicePanel(Panel):
         for row, advice in enumerate(found):
             kind, is_set = SETTINGS[advice.key], now[advice.key] == advice.value
             name = PlainLabel(kind.label)
-            grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
+            name.setWordWrap(True)
+            grid.addWidget(name, 2 * row, 0, Qt.AlignmentFlag.AlignVCenter)
             value = PlainLabel(value_text(advice))
             value.setProperty("role", "heading")
-            grid.addWidget(value, row, 1, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(value, 2 * row, 1, Qt.AlignmentFlag.AlignVCenter)
             why = PlainLabel("; ".join(advice.arithmetic))
             why.setProperty("role", "faded")
             why.setWordWrap(True)
-            why.setMinimumWidth(120)
-            grid.addWidget(why, row, 2)
-            before = now[advice.key]
-            told = (
-                "not stated" if before is None else f"now {before:g}" if isinstance(before, float) else f"now {before}"
-            )
-            button = push_button(
-                "Set", f"{kind.label}: {value_text(advice)}; {told}", partial(self._apply, index, advice)
-            )
+            grid.addWidget(why, 2 * row + 1, 0, 1, 3)
+            tip = f"{kind.label}: {value_text(advice)}; {_told_now(now[advice.key])}"
+            button = push_button("Set", tip, partial(self._apply, index, advice))
             button.setAccessibleName(f"Set {kind.label}, {kind.unit}" if kind.unit else f"Set {kind.label}")
             button.setEnabled(not is_set)
             button.setText("Is set" if is_set else "Set")
-            grid.addWidget(button, row, 3, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(button, 2 * row, 2)
             self.buttons[advice.key] = button
 
     def _fresh_rows(self) -> QGridLayout:
@@ -91,7 +86,8 @@ class AdvicePanel(Panel):
         self._rows.setProperty("role", "card")
         grid = QGridLayout(self._rows)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setColumnStretch(2, 1)
+        grid.setColumnStretch(0, 1)
+        grid.setVerticalSpacing(2)
         self.column.addWidget(self._rows)
         return grid
 

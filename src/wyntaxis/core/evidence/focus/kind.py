@@ -189,6 +189,7 @@ def _point(frame: FrameStars, prefix: str, sharp: FrameStars | None) -> tuple[Fo
         binning=header.binning or 1,
         stars=frame.count,
         saturated=saturated,
+        path=frame.path,
     )
     return left_out_if_saturated(point), ""
 

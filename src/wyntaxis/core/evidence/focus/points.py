@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Literal
 
 Direction = Literal["in", "out"]
@@ -16,7 +17,7 @@ class FocusPoint:
     """One frame or row of a run: ``position`` in steps, ``hfd_px`` and its standard error in px of the frame.
 
     ``why`` tells why it does not count, empty where it does; ``stars`` and ``saturated`` are counts, None where nobody
-    counted; ``took_s`` is the exposure.
+    counted; ``took_s`` is the exposure, ``path`` where its frame lies.
     """
 
     file: str
@@ -31,6 +32,7 @@ class FocusPoint:
     binning: int = 1
     stars: int | None = None
     saturated: int | None = None
+    path: Path | None = None
 
     @property
     def used(self) -> bool:

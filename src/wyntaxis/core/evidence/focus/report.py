@@ -83,6 +83,7 @@ def _run(run: FocusRun, curve: FocusCurve) -> dict[str, Any]:
         "symmetry": figure(curve.symmetry),
         "kind": kind_of(curve),
         "lasted_s": run.lasted_s,
+        "begun": run.time.isoformat() if run.time is not None and run.time.year >= FIRST_YEAR else None,
         "far": _far(curve.far),
     }
     if curve.why:
@@ -126,11 +127,15 @@ def summary_lines(result: FocusResult) -> list[str]:
     for entry in result.offsets:
         glass = "" if entry.expected_steps is None else f"; by its glass {number(entry.expected_steps, 1)} steps"
         lines.append(told(f"{entry.name} against {law.reference}", entry.offset, 1, "steps", entry.why) + glass)
+    if law.scatter_steps is not None:
+        lines.append(f"scatter between runs: {number(law.scatter_steps, 1)} steps")
     if result.depth_steps is not None:
         lines.append(f"depth of focus: {number(result.depth_steps, 1)} steps")
     return lines
 
 
+FIRST_YEAR = 1980
+"""Before it, a moment was told without a date."""
 RUN_HEADINGS = (
     "run",
     "filter",
@@ -143,6 +148,7 @@ RUN_HEADINGS = (
     "out/in",
     "kind",
     "took s",
+    "begun",
 )
 
 
@@ -175,4 +181,5 @@ def run_row(run: FocusRun, curve: FocusCurve) -> list[str]:
         "–" if curve.symmetry is None else number(curve.symmetry.value, 2),
         kind_of(curve) or "no curve",
         "–" if run.lasted_s is None else number(run.lasted_s, 0),
+        "–" if run.time is None or run.time.year < FIRST_YEAR else run.time.strftime("%Y-%m-%d %H:%M"),
     ]

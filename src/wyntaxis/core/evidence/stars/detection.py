@@ -128,8 +128,8 @@ def _bright(pixels: Any, mesh: Mesh) -> tuple[Any, Any, Any]:
 def _joined(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
     """Join neighbouring pixels, diagonal ones too, and sum each blob up; they are joined run by run of each row."""
     if not len(flat):
-        none = np.zeros(0)
-        return _Blobs(np.zeros(0, int), none, none, np.zeros(0, int), *[none] * 5, np.zeros((0, 4), int))
+        none, whole = np.zeros(0), np.zeros(0, int)
+        return _Blobs(whole, none, none, whole, none, none, none, none, none, np.zeros((0, 4), int))
     y, x = np.divmod(flat, width)
     begins = np.concatenate([[True], (np.diff(flat) != 1) | (x[1:] == 0)])
     first = np.flatnonzero(begins)
