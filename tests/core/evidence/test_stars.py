@@ -250,3 +250,17 @@ def test_bad_paths_get_one_line(folder, tmp_path, capsys, monkeypatch):
     monkeypatch.setattr(detection, "MAX_BRIGHT_PX", 1000)
     assert main(["stars", str(folder / "field.fits"), "--json"]) == 0
     assert "pixels over the noise" in json.loads(capsys.readouterr().out)["not_used"][0]["why"]
+
+
+def test_a_star_beside_another_is_measured_without_it():
+    """Pairs 14 px apart, where the aperture of a star of 5 px reaches 13 px."""
+    x, y = grid(36, (640, 800), 60)
+    light = np.full(72, 8e4)
+    light[36:] = 1.6e5
+    pixels = draw_field(StarShape(fwhm_px=5.0), np.concatenate([x, x + 14]), np.concatenate([y, y]), light, (640, 800))
+    shapes, _ = measured(pixels)
+    assert len(shapes.x) == 72
+    assert np.median(shapes.hfd) == pytest.approx(5.0, rel=0.02)
+    assert np.percentile(shapes.hfd, 90) < 5.2
+    alone, _ = measured(draw_field(StarShape(fwhm_px=5.0), x, y, light[:36], (640, 800)))
+    assert np.median(shapes.flux[shapes.flux < 1.2e5]) == pytest.approx(np.median(alone.flux), rel=0.02)
