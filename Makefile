@@ -49,7 +49,7 @@ soak: $(READY)
 # Locks exact versions with hashes; run it after changing the dependencies in pyproject.toml.
 lock: $(READY)
 	@$(BIN)/pip install --quiet pip-tools
-	@$(BIN)/pip-compile --quiet --generate-hashes --extra dev --strip-extras --allow-unsafe --no-emit-options \
+	@$(BIN)/pip-compile --quiet --generate-hashes --extra dev --no-strip-extras --allow-unsafe --no-emit-options \
 		--no-emit-index-url --no-emit-find-links --no-header --output-file requirements.lock pyproject.toml
 
 $(READY): requirements.lock pyproject.toml

@@ -253,14 +253,13 @@ def test_bad_paths_get_one_line(folder, tmp_path, capsys, monkeypatch):
 
 
 def test_a_star_beside_another_is_measured_without_it():
-    """Pairs 14 px apart, where the aperture of a star of 5 px reaches 13 px."""
-    x, y = grid(36, (640, 800), 60)
-    light = np.full(72, 8e4)
-    light[36:] = 1.6e5
-    pixels = draw_field(StarShape(fwhm_px=5.0), np.concatenate([x, x + 14]), np.concatenate([y, y]), light, (640, 800))
+    """Discs of 12 px in pairs 20 px apart, where the aperture of each reaches 22 px."""
+    shape, light = StarShape(fwhm_px=3.0, disc_px=12.0), np.full(72, 2e5)
+    x, y = grid(36, (700, 900), 70)
+    pixels = draw_field(shape, np.concatenate([x, x + 20]), np.concatenate([y, y]), light, (700, 900))
     shapes, _ = measured(pixels)
-    assert len(shapes.x) == 72
-    assert np.median(shapes.hfd) == pytest.approx(5.0, rel=0.02)
-    assert np.percentile(shapes.hfd, 90) < 5.2
-    alone, _ = measured(draw_field(StarShape(fwhm_px=5.0), x, y, light[:36], (640, 800)))
-    assert np.median(shapes.flux[shapes.flux < 1.2e5]) == pytest.approx(np.median(alone.flux), rel=0.02)
+    alone, _ = measured(draw_field(shape, x, y, light[:36], (700, 900)))
+    assert (len(shapes.x), len(alone.x)) == (72, 36)
+    assert np.median(shapes.hfd) == pytest.approx(np.median(alone.hfd), rel=0.02)
+    assert np.percentile(shapes.hfd, 90) < 1.05 * np.median(alone.hfd)
+    assert np.median(shapes.flux) == pytest.approx(np.median(alone.flux), rel=0.03)
