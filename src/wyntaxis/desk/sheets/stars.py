@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
+import weakref
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -51,7 +53,7 @@ class StarsSheet(StepSheet):
         self._palette = palette
         self._worth: list[FrameWorth] = []
         self._worth_of: StarsResult | None = None
-        self._stand_in: tempfile.TemporaryDirectory[str] | None = None
+        self._stand_in: Path | None = None
         self._picture: tuple[str, Any] | None = None
         self.job = Job(self)
         self.job.done.connect(self._came_in)
@@ -160,8 +162,9 @@ class StarsSheet(StepSheet):
     def add_stand_in(self) -> None:
         """Draw a night of the simulated telescope and measure it."""
         if self._stand_in is None:
-            self._stand_in = tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-", ignore_cleanup_errors=True)
-        folder, evaluation = Path(self._stand_in.name), self.session.evaluation
+            self._stand_in = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
+            weakref.finalize(self, shutil.rmtree, self._stand_in, ignore_errors=True)
+        folder, evaluation = self._stand_in, self.session.evaluation
 
         def work(progress: Progress) -> StarsResult:
             from wyntaxis.stand_ins.observing import write_night
