@@ -18,6 +18,8 @@ if TYPE_CHECKING:
     from wyntaxis.core.findings.finding import Finding
 
 SUBJECT = Qt.ItemDataRole.UserRole
+SELECTED = QStyle.StateFlag.State_Selected
+"""Named here, since an enumeration is made when it is first asked for: that is not to happen amid painting."""
 GAP_PX = 6
 MAX_EM = 12.5
 """How high the list grows, in sizes of its text, before it scrolls."""
@@ -59,7 +61,7 @@ class _FindingDelegate(QStyledItemDelegate):
         if painter is None:
             return
         colors = self.palette_in_use
-        if option.state & QStyle.StateFlag.State_Selected:
+        if option.state & SELECTED:
             painter.fillRect(option.rect, colors.color("chosen"))
         title, subject = self._boxes(option, index, option.rect)
         size = option.decorationSize.width()
