@@ -14,8 +14,10 @@ from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNam
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.optics.focus import plate_focus_shift
 
-PROFILE_SHARE = 0.01
-"""What is left of the sharpest image's unknown profile in a step size, as a share, however many runs there are."""
+PROFILE_SHARE = 0.02
+"""What the sharpest image's unknown profile and the measured sizes of wide discs leave in a step size, as a share,
+however many runs there are.
+"""
 
 
 @dataclass(frozen=True)
