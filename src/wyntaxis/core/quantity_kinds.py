@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH, SCALES, STARS, Step
+from wyntaxis.core.steps import FIELD, GUIDE_BRANCH, LIGHT_PATH, SCALES, STARS, Step
 
 
 @dataclass(frozen=True)
@@ -69,6 +69,8 @@ _KINDS = (
     QuantityKind("rotation_exposure_s", "Longest exposure by field rotation", "s", 0, step=GUIDE_BRANCH, place=12),
     QuantityKind("star_fwhm_arcsec", "Stars' FWHM", "″", 2, step=STARS, place=0),
     QuantityKind("star_elongation", "Stars, long over short axis", "×", 2, step=STARS, place=1),
+    QuantityKind("field_tilt_um", "Tilt, middle to corner", "µm", 1, may_be_zero=True, step=FIELD, place=0),
+    QuantityKind("field_curvature_um", "Curvature, corner over middle", "µm", 1, may_be_zero=True, step=FIELD, place=1),
 )
 
 QUANTITY_KINDS: dict[str, QuantityKind] = {kind.id: kind for kind in _KINDS}

@@ -95,6 +95,13 @@ COOLING = _step(
     "How fast may it cool, what does it reach, and what does that cost?",
     "runs, model, ramp",
 )
+FILTERS = _step(
+    "filters",
+    "Measure",
+    "Filters",
+    "Does the wheel stop where it did, where does the dust lie, and do the old flats still serve?",
+    "flats, dust, wheel",
+)
 STARS = _step(
     "stars",
     "Measure",
@@ -108,6 +115,13 @@ TRAVEL = _step(
     "Travel",
     "Where is best focus, how far is a step, what play has it, and what moves it?",
     "focus runs, backlash",
+)
+FIELD = _step(
+    "field",
+    "Measure",
+    "Field",
+    "Is the sensor square to the light, is the field flat, and what is to be turned or changed?",
+    "tilt, curvature",
 )
 READY = _step(
     "ready", "Vouch", "Ready", "May the night begin? What is on paper only is unproven.", "conditions of the night"

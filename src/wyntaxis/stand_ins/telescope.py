@@ -10,7 +10,7 @@ from __future__ import annotations
 import datetime
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -36,6 +36,39 @@ class Spoiled:
     trail_deg: float = 0.0
     shift: tuple[float, float] = (0.0, 0.0)
     flipped: bool = False
+
+
+@dataclass(frozen=True)
+class StandInField:
+    """How best focus and the stars' shape change over the field; lengths in µm along the light, places in mm from the
+    frame's middle, +x to the right and +y up the stored rows.
+
+    ``tilt_um_mm`` is by how much best focus rises toward +x and +y, ``bowl_um_mm2`` by the squared distance from
+    ``bowl_centre_mm``; ``astigmatism_um_mm2`` is by how much the radial and the tangential focus lie before and behind
+    it; ``coma_px`` is how far light is drawn out to one side everywhere, ``coma_px_mm`` away from the middle.
+    """
+
+    tilt_um_mm: tuple[float, float] = (0.0, 0.0)
+    bowl_um_mm2: float = 0.0
+    bowl_centre_mm: tuple[float, float] = (0.0, 0.0)
+    astigmatism_um_mm2: float = 0.0
+    coma_px: tuple[float, float] = (0.0, 0.0)
+    coma_px_mm: float = 0.0
+
+    def focus_um(self, x_mm: float, y_mm: float) -> float:
+        """Return where best focus lies at a place of the field, in µm along the light from where the middle has it."""
+        bowl = (x_mm - self.bowl_centre_mm[0]) ** 2 + (y_mm - self.bowl_centre_mm[1]) ** 2
+        middle = self.bowl_centre_mm[0] ** 2 + self.bowl_centre_mm[1] ** 2
+        return self.tilt_um_mm[0] * x_mm + self.tilt_um_mm[1] * y_mm + self.bowl_um_mm2 * (bowl - middle)
+
+    def turned(self) -> StandInField:
+        """Return the field as the frame shows it after half a turn of the camera, if all of it is the telescope's."""
+        return replace(
+            self,
+            tilt_um_mm=(-self.tilt_um_mm[0], -self.tilt_um_mm[1]),
+            bowl_centre_mm=(-self.bowl_centre_mm[0], -self.bowl_centre_mm[1]),
+            coma_px=(-self.coma_px[0], -self.coma_px[1]),
+        )
 
 
 @dataclass(frozen=True)
@@ -68,6 +101,7 @@ class StandInTelescope:
     noise_adu: float = 9.0
     gain_e_adu: float = 1.0
     full_adu: float = 65535.0
+    over_field: StandInField = field(default_factory=StandInField)
     seed: int = 1
 
     def best(self, filter_name: str | None, temperature_c: float, direction: Direction | None) -> float:
@@ -87,9 +121,8 @@ class StandInTelescope:
         """Return one frame as uint16 ADU, shape (height, width); the same number gives the same frame."""
         sky, bad = np.random.default_rng([self.seed, 77]), spoiled or Spoiled()
         rng = np.random.default_rng([self.seed, number + 1])
-        disc = self.disc_px(position, self.best(filter_name, temperature_c, direction))
+        best = self.best(filter_name, temperature_c, direction)
         sharpest = bad.blur * self.sharpest_px * (1 + self.seeing_scatter * float(rng.standard_normal()))
-        half = math.ceil(disc / 2 + 5 * sharpest + 4 + bad.trail_px / 2)
         x = sky.uniform(MARGIN_PX, self.width - MARGIN_PX, self.stars)
         y = sky.uniform(MARGIN_PX, self.height - MARGIN_PX, self.stars)
         if bad.flipped:
@@ -98,22 +131,36 @@ class StandInTelescope:
         flux = brightness * np.exp(sky.uniform(faintest, brightest, self.stars))
         light = np.zeros((self.height, self.width))
         for at_x, at_y, own in zip(x + bad.shift[0], y + bad.shift[1], flux, strict=True):
-            self._add(light, float(at_x), float(at_y), own, disc, sharpest, half, bad)
+            self._add(light, float(at_x), float(at_y), own, position - best, sharpest, bad)
         electrons = rng.poisson(np.maximum(light, 0.0) * self.gain_e_adu) / self.gain_e_adu
         noisy = electrons + self.sky_adu + self.noise_adu * rng.standard_normal(light.shape)
         return np.clip(np.rint(noisy), 0, self.full_adu).astype(np.uint16)
 
     def _add(
-        self, light: Any, x: float, y: float, flux: float, disc: float, sharpest: float, half: int, bad: Spoiled
+        self, light: Any, x: float, y: float, flux: float, off_steps: float, sharpest: float, bad: Spoiled
     ) -> None:
+        shape = self._shape(x, y, off_steps)
+        reach = max(shape.across_px) / 2 + 4 * math.hypot(*shape.coma_px)
+        half = math.ceil(reach + 5 * sharpest + 4 + bad.trail_px / 2)
         column, row, side = round(x), round(y), 2 * half + 1
         shift = (x - column, y - row)
         trail = (bad.trail_px, bad.trail_deg)
-        star = flux * blurred_star(disc, sharpest, self.obstruction, self.profile, side, shift, trail)
+        star = flux * blurred_star(shape, sharpest, self.obstruction, self.profile, side, shift, trail)
         left, top = column - half, row - half
         into = (slice(max(top, 0), min(top + side, self.height)), slice(max(left, 0), min(left + side, self.width)))
         own = (slice(into[0].start - top, into[0].stop - top), slice(into[1].start - left, into[1].stop - left))
         light[into] += star[own]
+
+    def _shape(self, x: float, y: float, off_steps: float) -> StarBlur:
+        """Return what the optics make of a star at a place of the frame, so many steps from the middle's best focus."""
+        there, per_px = self.over_field, self.pixel_um / 1000
+        x_mm, y_mm = (x - (self.width - 1) / 2) * per_px, (y - (self.height - 1) / 2) * per_px
+        off_um = off_steps * self.step_um - there.focus_um(x_mm, y_mm)
+        apart = there.astigmatism_um_mm2 * (x_mm**2 + y_mm**2)
+        to_px = 1 / (self.focal_ratio * self.pixel_um)
+        across = (abs(off_um - apart) * to_px, abs(off_um + apart) * to_px)
+        coma = tuple(one + there.coma_px_mm * at for one, at in zip(there.coma_px, (x_mm, y_mm), strict=True))
+        return StarBlur(across, math.degrees(math.atan2(y_mm, x_mm)), (coma[0], coma[1]))
 
     def write_run(
         self, folder: Path, positions: Sequence[float], *, filter_name: str | None = "L", temperature_c: float = 10.0,
@@ -158,8 +205,19 @@ class StandInTelescope:
         fits.PrimaryHDU(pixels, header).writeto(path, overwrite=True)
 
 
+@dataclass(frozen=True)
+class StarBlur:
+    """What a star's light is spread over, in px: a disc's diameters along and across a direction in degrees from +x
+    toward +y, and a tail that falls off exponentially to one side, by its mean length.
+    """
+
+    across_px: tuple[float, float]
+    along_deg: float = 0.0
+    coma_px: tuple[float, float] = (0.0, 0.0)
+
+
 def blurred_star(
-    disc_px: float, sharpest_px: float, obstruction: float, profile: Profile, side: int, shift: tuple[float, float],
+    blur: StarBlur, sharpest_px: float, obstruction: float, profile: Profile, side: int, shift: tuple[float, float],
     trail: tuple[float, float] = (0.0, 0.0),
 ) -> Any:  # fmt: skip
     """Return a star's light of one unit on ``side``² pixels (odd), its middle shifted by (x, y) px from the middle.
@@ -169,7 +227,17 @@ def blurred_star(
     fine = side * FINER
     along_x, along_y = FINER * np.fft.rfftfreq(fine), FINER * np.fft.fftfreq(fine)[:, None]
     k = np.hypot(along_x, along_y)
-    image = annulus_transfer(k, disc_px, obstruction) * seeing_transfer(k * sharpest_px, profile)
+    image = seeing_transfer(k * sharpest_px, profile)
+    if max(blur.across_px) > 0:
+        to = math.radians(blur.along_deg)
+        radial, tangential = (
+            along_x * math.cos(to) + along_y * math.sin(to),
+            along_y * math.cos(to) - along_x * math.sin(to),
+        )
+        wide = np.hypot(radial * blur.across_px[0], tangential * blur.across_px[1])
+        image = image * annulus_transfer(wide, 1.0, obstruction)
+    if any(blur.coma_px):
+        image = image / (1 + 2j * np.pi * (along_x * blur.coma_px[0] + along_y * blur.coma_px[1]))
     turned = math.radians(trail[1])
     image = image * np.sinc(trail[0] * (along_x * math.cos(turned) + along_y * math.sin(turned)))
     # The middle of the middle pixel, counted from the middle of the first fine one.

@@ -148,12 +148,30 @@ def _main_remedy(rig: Rig, path: BackFocus, verdict: Verdict) -> Remedy:
             f"measure the length of {widest.title} with callipers: "
             f"its ±{short(widest.half_width_mm)} mm is the widest tolerance of the stack"
         )
+    return length_remedy(rig, path, path.error_mm)
+
+
+def length_remedy(rig: Rig, path: BackFocus, error_mm: float) -> Remedy:
+    """Return what to change between corrector and camera so that the sensor comes nearer by an error.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    path
+        Its light path behind the corrector.
+    error_mm
+        By how much the sensor sits too far, in mm; below 0 too near.
+
+    Returns
+    -------
+    Remedy
+        An adjustable part set, a ring of another length, or what is to be added or taken out.
+    """
     ids = dict.fromkeys(c.part_id for c in path.stack.contributions)
     after = [found for found in map(rig.find, ids) if found is not None]
     return (
-        _set_adjustable(after, path.error_mm)
-        or _resize_ring(rig, after, path.error_mm)
-        or _change_stack(path.corrector, path.error_mm)
+        _set_adjustable(after, error_mm) or _resize_ring(rig, after, error_mm) or _change_stack(path.corrector, error_mm)
     )
 
 

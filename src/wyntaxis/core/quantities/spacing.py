@@ -36,7 +36,11 @@ def _glass_shift(legs: Legs) -> Leg:
 @computed("back_focus_required_mm")
 def _required(legs: Legs) -> Leg | None:
     path = back_focus_of(legs)
-    return Leg(path.required_mm, path.glass_standard_mm) if path else None
+    if path is None:
+        return None
+    # The maker's tolerance is what a measured distance may differ by.
+    within = (path.tolerance_mm or 0.0) if legs.measured("back_focus_required_mm") is not None else 0.0
+    return Leg(path.required_mm, path.glass_standard_mm, within)
 
 
 @computed("back_focus_built_mm")

@@ -98,6 +98,35 @@ class Prism(StrictModel):
     angle_deg: Annotated[Annotated[float, Field(ge=-360, le=360)] | None, Shown("angle from top", "°")] = None
 
 
+class ScrewPlace(StrictModel):
+    """Where a screw is: its azimuth in the stored image (row 0 below), from the right toward the top, and the hour at
+    which one sees it from behind the camera; left out, that is told from the azimuth.
+    """
+
+    azimuth_deg: Annotated[Annotated[float, Field(ge=-360, le=360)], Shown("azimuth", "°")]
+    clock: Annotated[Annotated[int, Field(ge=1, le=12)] | None, Shown("seen at", "o’clock")] = None
+
+
+class TiltScrews(StrictModel):
+    """The screws of a tilt plate: how far from the axis, how far a turn goes, and where each is.
+
+    ``push_pull``: the push screw turned in moves the camera away from the telescope; ``spring``: a screw turned in
+    draws it nearer. ``mirrored``: the stored image is a mirror image of what one sees from behind.
+    """
+
+    radius_mm: Annotated[PositiveLength, Shown("radius", "mm")]
+    pitch_mm: Annotated[PositiveLength, Shown("pitch", "mm")]
+    drive: Annotated[Literal["push_pull", "spring"], Shown("are")] = "push_pull"
+    mirrored: Annotated[bool, Shown("image mirrored")] = False
+    at: Annotated[Annotated[tuple[ScrewPlace, ...], Field(strict=False, min_length=3, max_length=8)], Shown("")]
+
+    @model_validator(mode="after")
+    def _screws_span_a_plane(self) -> TiltScrews:
+        if len({round(place.azimuth_deg % 360, 3) for place in self.at}) < len(self.at):
+            raise ValueError("two screws are at one azimuth")
+        return self
+
+
 class Sensor(StrictModel):
     """A camera's sensor: pixels unbinned, and the binning it is used with."""
 
@@ -155,6 +184,7 @@ class Part(StrictModel):
     back_focus_tolerance_mm: Annotated[Length | None, Shown("Its tolerance ±", "mm", kinds=MAGNIFYING_KINDS)] = None
     image_circle_mm: Annotated[PositiveLength | None, Shown("Image circle", "mm", kinds=MAGNIFYING_KINDS)] = None
     prism: Annotated[Prism | None, Shown("Prism")] = None
+    screws: Annotated[TiltScrews | None, Shown("Screws")] = None
     sensor: Annotated[Sensor | None, Shown("")] = None
     clear_aperture_mm: Annotated[PositiveLength | None, Shown("Clear aperture", "mm")] = None
     mass_g: Annotated[Mass | None, Shown("Mass", "g")] = None
@@ -187,6 +217,8 @@ class Part(StrictModel):
                 f"prism.from_front_mm {self.prism.from_front_mm:g} lies behind the part, "
                 f"which is {self.optical_length_mm:g} mm long"
             )
+        if self.screws is not None and self.kind != "tilt_plate":
+            raise ValueError(f'"screws" belongs to a tilt_plate, not to kind "{self.kind}"')
         if self.sensor is not None and self.kind != "camera":
             raise ValueError(f'"sensor" belongs to a camera, not to kind "{self.kind}"')
         return self

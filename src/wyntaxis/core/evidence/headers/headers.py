@@ -79,6 +79,8 @@ class FrameHeader:
     observer: str | None = None
     site: str | None = None
     elevation_m: float | None = None
+    altitude_deg: float | None = None
+    pier_side: str | None = None
 
 
 @dataclass(frozen=True)
@@ -325,6 +327,8 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         observer=_text(header, "OBSERVER"),
         site=_text(header, "SITENAME", "OBSERVAT"),
         elevation_m=_number(header, "SITEELEV", "OBSGEO-H", "ALT-OBS"),
+        altitude_deg=_number(header, "OBJCTALT", "CENTALT", "ALTITUDE"),
+        pier_side=_text(header, "PIERSIDE"),
     )
 
 

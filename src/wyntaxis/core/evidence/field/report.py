@@ -1,0 +1,260 @@
+"""Sweeps as JSON, and as rows of texts for tables."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Any
+
+from wyntaxis.core.evidence.field.causes import causes, relation_of
+from wyntaxis.core.evidence.field.result import NO_STEP, RELATIONS, FieldResult, MeasuredSweep, ScrewAdvice
+from wyntaxis.core.evidence.field.shape import FieldShape
+from wyntaxis.core.evidence.measured import Estimate, figure
+from wyntaxis.core.wording import number, plus_minus
+
+HINT = "of one frame: a hint, no measurement"
+
+
+def field_json(result: FieldResult) -> dict[str, Any]:
+    """Return sweeps as ``wyntaxis field --json`` prints them: the last one, and each.
+
+    Parameters
+    ----------
+    result
+        Sweeps, measured.
+
+    Returns
+    -------
+    dict
+        Plain values; figures with their standard uncertainty, null with ``why`` beside where there is none.
+    """
+    last, flat, screws = result.last, result.flat, result.screws
+    told = _surface(last) if last is not None else _no_sweep(result)
+    spacing: dict[str, Any] = {"flat_at_mm": figure(flat.flat_at_mm), "slope_um_mm": figure(flat.slope_um_mm)}
+    spacing["points"] = [{"spacing_mm": mm, "curvature_um_corner": figure(bowl)} for mm, bowl in flat.points]
+    if flat.why:
+        spacing["why"] = flat.why
+    return told | {
+        "spacing": spacing,
+        "screws": _screws(screws),
+        "tilt_left_um_corner": screws.left_um if screws is not None else None,
+        "depth_of_focus_um": result.optics.depth_um,
+        "verdicts": [
+            {"cause": c.key, "verdict": c.words, "evidence": list(c.evidence), "next": c.next} for c in causes(result)
+        ],
+        "sweeps": [{"name": entry.sweep.name, **_about(entry), **_surface(entry)} for entry in result.sweeps],
+        "relation": result.relation or (relation_of(*result.sweeps[-2:]) if len(result.sweeps) > 1 else None),
+        "single_frames": [shape_json(shape) for shape in result.singles],
+        "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
+    }
+
+
+def _about(entry: MeasuredSweep) -> dict[str, Any]:
+    sweep = entry.sweep
+    return {
+        "filter": sweep.filter,
+        "temperature_c": sweep.temperature_c,
+        "begun": sweep.time.isoformat() if sweep.time is not None else None,
+        "spacing_mm": sweep.spacing_mm,
+    }
+
+
+def _no_sweep(result: FieldResult) -> dict[str, Any]:
+    why = "no sweep: it takes four positions or more, told by the headers (FOCUSPOS)"
+    keys = ("best_position", "tilt_arcmin", "tilt_azimuth_deg", "tilt_um_corner", "curvature_um_corner")
+    return dict.fromkeys(keys) | {"zones": [], "why": why + (f"; single frames give {HINT[14:]}" if result.singles else "")}
+
+
+def _surface(entry: MeasuredSweep) -> dict[str, Any]:
+    """Return what one sweep tells of the surface of best focus."""
+    surface, sweep = entry.surface, entry.sweep
+    residuals = surface.residuals or (math.nan,) * len(entry.zoned.zones)
+    told: dict[str, Any] = {
+        "best_position": figure(entry.best_position),
+        "tilt_arcmin": figure(entry.tilt_arcmin),
+        "tilt_azimuth_deg": figure(entry.azimuth_deg),
+        "tilt_um_corner": figure(entry.tilt_um),
+        "curvature_um_corner": figure(entry.bowl_um),
+        "level_at_px": _level_px(entry),
+        "step_um": figure(entry.step_um),
+        "step_is_measured": entry.step_is_measured,
+        "sharpest_px": entry.zoned.sharpest_px,
+        "zones": [
+            {
+                "x_px": zone.x,
+                "y_px": zone.y,
+                "best_position": figure(zone.best_position),
+                "stars": zone.stars,
+                "residual_steps": None if math.isnan(left) else left,
+            }
+            | ({"why": zone.why} if zone.why else {})
+            for zone, left in zip(entry.zoned.zones, residuals, strict=True)
+        ],
+        "shape": shape_json(entry.shape),
+    }
+    why = why_not(entry)
+    if why:
+        told["why"] = why
+    if surface.tilt is not None and surface.azimuth_deg is None:
+        told["why_no_azimuth"] = "the tilt is not certain: its direction is noise"
+    return told | {"sharpest_frame": sweep.sharpest.file}
+
+
+def why_not(entry: MeasuredSweep) -> str:
+    """Return why a sweep tells no tilt in µm, empty where it does."""
+    if entry.surface.why:
+        return entry.surface.why
+    if entry.step_um is None:
+        return NO_STEP
+    return "" if entry.pixel_um is not None else "neither the rig nor the headers tell the pixel in µm"
+
+
+def _level_px(entry: MeasuredSweep) -> dict[str, float] | None:
+    vertex, sweep = entry.surface.vertex, entry.sweep
+    if vertex is None:
+        return None
+    half = sweep.half_diagonal_px
+    return {
+        "x": vertex[0] * half + (sweep.size_px[0] - 1) / 2,
+        "y": vertex[1] * half + (sweep.size_px[1] - 1) / 2,
+    }
+
+
+def _screws(advice: ScrewAdvice | None) -> list[dict[str, Any]]:
+    """Return the screws to turn; turns count above 0 where that side is to move away from the telescope."""
+    if advice is None:
+        return []
+    return [
+        {"azimuth_deg": s.azimuth_deg, "turns": s.turns, "move_um": s.move_um, "clock": s.clock, "words": s.words}
+        for s in advice.turns
+    ]
+
+
+def shape_json(shape: FieldShape) -> dict[str, Any]:
+    """Return the shape of a frame's stars as JSON.
+
+    Parameters
+    ----------
+    shape
+        Of one frame.
+
+    Returns
+    -------
+    dict
+        Plain values.
+    """
+    told: dict[str, Any] = {
+        "file": shape.file,
+        "is": HINT,
+        "alike": figure(shape.alike),
+        "alike_deg": shape.alike_deg,
+        "radial": figure(shape.radial),
+        "tail": figure(shape.tail),
+        "tail_deg": shape.tail_deg,
+        "zones": [
+            {
+                "x_px": zone.x,
+                "y_px": zone.y,
+                "stars": zone.stars,
+                "fwhm_px": zone.fwhm_px,
+                "elongation": zone.elongation,
+                "position_angle_deg": zone.angle_deg,
+                "radial": zone.radial,
+            }
+            for zone in shape.zones
+        ],
+    }
+    return told | ({"why": shape.why} if shape.why else {})
+
+
+SWEEP_HEADINGS = (
+    "sweep",
+    "filter",
+    "°C",
+    "spacing mm",
+    "frames",
+    "zones",
+    "best position",
+    "tilt µm",
+    "toward °",
+    "curvature µm",
+    "begun",
+)
+
+
+def sweep_row(entry: MeasuredSweep) -> list[str]:
+    """Return one sweep as the cells under :data:`SWEEP_HEADINGS`.
+
+    Parameters
+    ----------
+    entry
+        A sweep, measured.
+
+    Returns
+    -------
+    list[str]
+        Texts, units in the headings.
+    """
+
+    def told(estimate: Estimate | None, digits: int) -> str:
+        return "–" if estimate is None else plus_minus(estimate.value, estimate.standard, digits)
+
+    sweep, zones = entry.sweep, entry.zoned.zones
+    return [
+        sweep.name,
+        sweep.filter or "–",
+        "–" if sweep.temperature_c is None else number(sweep.temperature_c, 1),
+        "–" if sweep.spacing_mm is None else number(sweep.spacing_mm, 2),
+        str(len(sweep.frames)),
+        f"{sum(zone.best_position is not None for zone in zones)} of {len(zones)}",
+        told(entry.best_position, 1),
+        told(entry.tilt_um, 1),
+        told(entry.azimuth_deg, 0),
+        told(entry.bowl_um, 1),
+        "–" if sweep.time is None else sweep.time.strftime("%Y-%m-%d %H:%M"),
+    ]
+
+
+def summary_lines(result: FieldResult) -> Iterator[str]:
+    """Yield what sweeps tell, a line each, with units; what could not be had, with the reason.
+
+    Parameters
+    ----------
+    result
+        Sweeps, measured.
+
+    Yields
+    ------
+    str
+        One line.
+    """
+    for entry in result.sweeps:
+        why = why_not(entry)
+        if why:
+            yield f"{entry.sweep.name}: no tilt: {why}"
+    last, half = result.last, (result.optics.depth_um or 0.0) / 2
+    against = f", half the depth of focus is {number(half, 1)} µm" if half else ""
+    if last is not None and last.tilt_um is not None and last.bowl_um is not None:
+        tilt, angle = last.tilt_um, last.tilt_arcmin
+        toward = last.azimuth_deg
+        where = (
+            "" if toward is None else f", rising toward {plus_minus(toward.value, toward.standard, 0)}° from the right"
+        )
+        arcmin = "" if angle is None else f" ({plus_minus(angle.value, angle.standard, 2)}′)"
+        yield f"tilt: {plus_minus(tilt.value, tilt.standard, 1)} µm from middle to corner{arcmin}{where}{against}"
+        yield f"corner to corner: {plus_minus(2 * tilt.value, 2 * tilt.standard, 1)} µm"
+        bowl = last.bowl_um
+        yield f"curvature: corner {plus_minus(bowl.value, bowl.standard, 1)} µm over the middle"
+    flat = result.flat
+    if flat.flat_at_mm is not None:
+        built = result.optics.built_mm
+        beside = "" if built is None else f"; built {number(built, 2)} mm"
+        yield f"flat at {plus_minus(flat.flat_at_mm.value, flat.flat_at_mm.standard, 2)} mm{beside}"
+    elif len(result.sweeps) > 1 or flat.points:
+        yield f"spacing that makes it flat: not told: {flat.why}"
+    if len(result.sweeps) > 1:
+        yield f"the last two sweeps: {RELATIONS[result.relation or relation_of(*result.sweeps[-2:])]}"
+    advice = result.screws
+    if advice is not None:
+        yield from (turn.words for turn in advice.turns)
+        yield f"left after these turns: {number(advice.left_um, 1)} µm from middle to corner"

@@ -1,0 +1,119 @@
+"""What sweeps are told of the rig, and how tilt and curvature stand against the depth of focus."""
+
+from __future__ import annotations
+
+from wyntaxis.core.evidence.field.kind import CURVATURE, FLAT_AT, TILT
+from wyntaxis.core.evidence.field.result import FieldOptics, PlateScrews
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.ledger import Leg, Target
+from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers
+from wyntaxis.core.quantities.legs import Legs, measured, target
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.rig.parts import Part
+
+COMFORTABLE = 0.5
+"""Of half the depth of focus, what leaves room for the rest that goes wrong."""
+
+
+def plate_screws(train: tuple[Part, ...]) -> PlateScrews | None:
+    """Return the screws of the train's last tilt plate that documents them; None without one.
+
+    Parameters
+    ----------
+    train
+        The parts of the train.
+
+    Returns
+    -------
+    PlateScrews or None
+        Lengths in mm, angles in degrees.
+    """
+    for part in reversed(train):
+        screws = part.screws
+        if screws is not None:
+            return PlateScrews(
+                part.id,
+                screws.radius_mm,
+                screws.pitch_mm,
+                tuple(place.azimuth_deg for place in screws.at),
+                screws.drive == "push_pull",
+                screws.mirrored,
+                tuple(place.clock for place in screws.at),
+            )
+    return None
+
+
+def field_optics(numbers: Numbers) -> FieldOptics:
+    """Return what sweeps are told of a rig.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Returns
+    -------
+    FieldOptics
+        Lengths in µm and mm; what the rig does not tell is left out.
+    """
+    rig, devices = numbers.rig, focusers(numbers)
+    ratio, built = numbers.quantities.get("focal_ratio"), numbers.quantities.get("back_focus_built_mm")
+    step = None
+    if devices:
+        found, stated = devices[0].measured("step_um"), devices[0].number("step_um")
+        if found is not None:
+            step = Estimate(found.value, found.standard_uncertainty)
+        elif stated is not None:
+            step = Estimate(stated)
+    return FieldOptics(
+        pixel_um=rig.sensor.pixel_um if rig.sensor is not None else None,
+        step_um=step,
+        depth_um=depth_of_focus_um(numbers),
+        focal_ratio=ratio.best.value if ratio is not None and ratio.best is not None else None,
+        obstruction=rig.telescope.obstruction_ratio or 0.0,
+        built_mm=built.best.value if built is not None and built.best is not None else None,
+        reversed=bool(devices and devices[0].truth("reversed")),
+        screws=plate_screws(rig.train),
+    )
+
+
+def _half_depth_um(legs: Legs) -> float | None:
+    """Return half the depth of focus in µm: by the seeing, else by diffraction."""
+    found = legs.found("depth_of_focus_seeing_um") or legs.found("depth_of_focus_diffraction_um")
+    return found.value / 2 if found is not None else None
+
+
+def _recorded(legs: Legs, quantity_id: str) -> Leg | None:
+    found = legs.rig.measured.get(quantity_id)
+    return None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")
+
+
+@measured(TILT)
+def _tilt(legs: Legs) -> Leg | None:
+    return _recorded(legs, TILT)
+
+
+@measured(CURVATURE)
+def _curvature(legs: Legs) -> Leg | None:
+    return _recorded(legs, CURVATURE)
+
+
+@measured(FLAT_AT)
+def _flat_at(legs: Legs) -> Leg | None:
+    return _recorded(legs, FLAT_AT)
+
+
+@target(TILT)
+def _wanted_tilt(legs: Legs) -> Target | None:
+    half = _half_depth_um(legs)
+    if half is None or legs.measured(TILT) is None:
+        return None
+    return Target(high=half, inner_high=COMFORTABLE * half)
+
+
+@target(CURVATURE)
+def _wanted_curvature(legs: Legs) -> Target | None:
+    half = _half_depth_um(legs)
+    if half is None or legs.measured(CURVATURE) is None:
+        return None
+    return Target(-half, half, -COMFORTABLE * half, COMFORTABLE * half)
