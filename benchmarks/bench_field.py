@@ -91,7 +91,9 @@ def _write(folder: Path, case: Case, turn: float, rng: np.random.Generator, numb
         tilt_um_mm=(slope * math.cos(turn), slope * math.sin(turn)),
         bowl_um_mm2=case.bowl_um / half**2,
     )
-    scope = replace(scope, over_field=over_field, seed=int(rng.integers(1 << 30)), best_position=7000 + rng.uniform(-9, 9))
+    scope = replace(
+        scope, over_field=over_field, seed=int(rng.integers(1 << 30)), best_position=7000 + rng.uniform(-9, 9)
+    )
     growth = scope.step_um / (scope.focal_ratio * scope.pixel_um) * math.sqrt((1 + scope.obstruction**2) / 2)
     step = max(round(scope.sharpest_px * math.sqrt(2.75**2 - 1) / growth / SIDE), 1)
     scope.write_run(folder, [7000 + step * at for at in range(-SIDE, SIDE + 1)], number=number)

@@ -8,8 +8,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget
 
 from wyntaxis.core.quantities.rows import is_judged, step_rows
-from wyntaxis.core.steps import FOOTPRINT, RECORDS, SHELF, Step
+from wyntaxis.core.steps import FIELD, FILTERS, FOOTPRINT, RECORDS, SHELF, Step
 from wyntaxis.desk.section.band import SectionBand
+from wyntaxis.desk.section.drawing import draw_dust, draw_surface
 from wyntaxis.desk.section.strip import STRIP_PX, StripPicture
 from wyntaxis.desk.window_state import WindowState
 from wyntaxis.desk.wiring.band import WiringBand
@@ -18,6 +19,8 @@ if TYPE_CHECKING:
     from wyntaxis.desk.palette import Palette
     from wyntaxis.desk.session import Session
 
+OVERLAYS = {FIELD.key: draw_surface, FILTERS.key: draw_dust}
+"""What is drawn over the section at steps that measure something of it."""
 FOLDING_STEPS = (RECORDS, FOOTPRINT)
 """Steps whose sheet needs the room: there the drawing folds by itself."""
 BUILD_SHARE, OTHER_SHARE = 0.4, 0.3
@@ -108,6 +111,7 @@ class DrawingBand(QStackedWidget):
             self.section.show_under_test(camera.id if camera is not None else None, rows)
         else:
             self.section.show_under_test(None, None)
+        self.section.show_over(OVERLAYS.get(self.step.key))
         for page in (self.section, self.wiring, self.strip):
             if page is self.currentWidget():
                 page.refresh()

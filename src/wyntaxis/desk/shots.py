@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.desk.sheets.cooling import CoolingSheet
+from wyntaxis.desk.sheets.field import FieldSheet
+from wyntaxis.desk.sheets.filters import FiltersSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.sensor import SensorSheet
@@ -23,7 +25,6 @@ from wyntaxis.desk.window_state import WindowState
 
 VIEWS = (
     ("light-path", "tarnfell-triplet-reduced", "light_path", "day"),
-    ("light-path-night", "tarnfell-triplet-reduced", "light_path", "night"),
     ("guide-branch", "tarnfell-triplet-reduced", "guide_branch", "day"),
     ("scales", "tarnfell-triplet-reduced", "scales", "day"),
     ("footprint", "tarnfell-triplet-reduced", "footprint", "day"),
@@ -32,17 +33,18 @@ VIEWS = (
     ("records", "tarnfell-triplet-reduced", "records", "day"),
     ("ports", "tarnfell-triplet-reduced", "ports", "day"),
     ("sensor", "tarnfell-triplet-reduced", "sensor", "day"),
-    ("sensor-plots", "tarnfell-triplet-reduced", "sensor", "day"),
     ("cooling", "tarnfell-triplet-reduced", "cooling", "day"),
+    ("filters", "tarnfell-triplet-reduced", "filters", "day"),
     ("stars", "tarnfell-triplet-reduced", "stars", "day"),
     ("travel", "tarnfell-triplet-reduced", "travel", "day"),
+    ("field", "tarnfell-triplet-reduced", "field", "day"),
     ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("start", "tarnfell-triplet-reduced", "light_path", "day"),
     ("trains-side-by-side", "tarnfell-triplet-reduced", "light_path", "day"),
     ("many-parts", "tarnfell-triplet-reduced", "light_path", "day"),
 )
-WAIT_SECONDS = 20
+WAIT_SECONDS = 90
 PICTURE_DATE = "2026-11-24"
 
 
@@ -125,15 +127,6 @@ def _measure(window: MainWindow) -> None:
     sheet.keep()
 
 
-def _measure_and_plot(window: MainWindow) -> None:
-    _measure(window)
-    sheet = window.sheets["sensor"]
-    assert isinstance(sheet, SensorSheet)
-    sheet.folds[0].open()
-    settle()
-    sheet.ensureWidgetVisible(sheet.plots["Plot: photon transfer"])
-
-
 def _log_runs(window: MainWindow) -> None:
     sheet = window.sheets["cooling"]
     assert isinstance(sheet, CoolingSheet)
@@ -163,6 +156,25 @@ def _read_focus_runs(window: MainWindow) -> None:
     sheet.ensureWidgetVisible(sheet.curves)
 
 
+def _read_flats(window: MainWindow) -> None:
+    sheet = window.sheets["filters"]
+    assert isinstance(sheet, FiltersSheet)
+    sheet.add_stand_in()
+    wait_until(lambda: sheet.result is not None and not sheet.job.running)
+    sheet.keep()
+    settle()
+
+
+def _sweep_field(window: MainWindow) -> None:
+    sheet = window.sheets["field"]
+    assert isinstance(sheet, FieldSheet)
+    sheet.add_stand_in()
+    wait_until(lambda: sheet.result is not None and not sheet.job.running and not sheet.pieces_job.running)
+    sheet.keep()
+    settle()
+    sheet.ensureWidgetVisible(sheet.surface_plot)
+
+
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "start": _draft,
@@ -170,10 +182,11 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "horizon": _show_night,
     "ports": _read_ports,
     "sensor": _measure,
-    "sensor-plots": _measure_and_plot,
     "cooling": _log_runs,
     "stars": _measure_night,
     "travel": _read_focus_runs,
+    "filters": _read_flats,
+    "field": _sweep_field,
     "ready-night": _read_ports,
     "trains-side-by-side": MainWindow.show_comparison,
     "many-parts": _many_parts,

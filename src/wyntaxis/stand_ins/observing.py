@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import datetime
+import math
 from dataclasses import replace
 from pathlib import Path
 
 from wyntaxis.core.files.errors import Progress
-from wyntaxis.stand_ins.telescope import START, Spoiled, StandInTelescope
+from wyntaxis.stand_ins.flat_field import FLAT_START, Mote, StandInFlats
+from wyntaxis.stand_ins.telescope import START, Spoiled, StandInField, StandInTelescope
 
 DEMO_TELESCOPE = StandInTelescope(
     best_position=12871.0,
@@ -59,6 +61,66 @@ def write_focus_runs(folder: Path, progress: Progress = lambda _done, _of: None)
             ending=".fits.gz",
         )
         number += len(paths)
+
+
+FIELD_TELESCOPE = replace(
+    DEMO_TELESCOPE, width=1500, height=1000, stars=130, pixel_um=15.6, sharpest_px=2.0, faintest_adu=6e3,
+    brightest_adu=1.6e5, seeing_scatter=0.03, backlash_steps=0.0,
+)  # fmt: skip
+"""Frames of the whole sensor, binned 4 × 4."""
+TILT_UM, TILT_DEG, FLAT_AT_MM, BOWL_UM_MM = 58.0, 131.0, 62.12, 57.0
+SWEEPS = (("ring out 62.00 mm", 62.00, 4.0), ("as built 62.90 mm", 62.90, 4.0), ("turned 62.90 mm", 62.90, 184.0))
+"""Folder, spacing in mm, and the rotator's angle of each sweep: the tilt turns with the camera, and is its own."""
+FIELD_STEP, FIELD_SIDE = 36, 5
+
+
+def write_sweeps(folder: Path, progress: Progress = lambda _done, _of: None) -> None:
+    """Write sweeps over the whole field: a tilted camera, and a bowl that another spacing makes flat."""
+    scope = FIELD_TELESCOPE
+    half = math.hypot(scope.width, scope.height) / 2 * scope.pixel_um / 1000
+    turn = math.radians(TILT_DEG)
+    slope = (TILT_UM / half * math.cos(turn), TILT_UM / half * math.sin(turn))
+    for index, (name, spacing, rotation) in enumerate(SWEEPS):
+        bowl = BOWL_UM_MM * (spacing - FLAT_AT_MM) / half**2
+        own = replace(scope, over_field=StandInField(slope, bowl), seed=scope.seed + index // 2)
+        middle = round(own.best_position)
+        for at in range(-FIELD_SIDE, FIELD_SIDE + 1):
+            number = 11 * index + at + FIELD_SIDE
+            progress(number, 11 * len(SWEEPS))
+            own.write_run(
+                folder / name,
+                [middle + FIELD_STEP * at],
+                temperature_c=7.5 - 0.2 * index,
+                start=START + datetime.timedelta(minutes=40 * index, seconds=15 * (at + FIELD_SIDE)),
+                number=number,
+                cards={"FOCALLEN": 513.8, "XPIXSZ": 15.6, "XBINNING": 4, "ROTATANG": rotation, "PIERSIDE": "EAST"},
+            )
+
+
+DEMO_FLATS = StandInFlats(
+    width=1500, height=1000, pixel_um=15.6, level_adu=26_000.0, gain_e_adu=6.0, corner_share=0.83,
+    centre_off_px=(70.0, -25.0), pattern=0.002, stops_px=((0.0, 0.0), (1.1, -0.7)),
+    brightness={"Ha": 0.62, "OIII": 0.21},
+    motes=(
+        Mote(1010, 640, 3.4, 0.07), Mote(420, 310, 3.4, 0.05), Mote(560, 700, 35.4, 0.9, "L"),
+        Mote(1040, 330, 35.4, 0.8, "L"), Mote(700, 420, 35.4, 0.9, "Ha"), Mote(900, 650, 35.4, 0.8, "OIII"),
+    ), seed=41,
+)  # fmt: skip
+"""A wheel that does not stop where it did, dust on two surfaces, a filter underexposed; binned 4 × 4."""
+
+
+def write_flats(folder: Path, progress: Progress = lambda _done, _of: None) -> None:
+    """Write last month's flats, before a grain came in and the camera was turned a little, and this morning's."""
+    cards = {"FOCALLEN": 513.8, "XPIXSZ": 15.6, "XBINNING": 4}
+    progress(0, 2)
+    before = replace(DEMO_FLATS, motes=DEMO_FLATS.motes[1:4], corner_share=0.85)
+    month = datetime.timedelta(days=31)
+    turned, then = cards | {"ROTATANG": 4.0}, FLAT_START - month
+    before.write(folder / "October", ["L"], each=5, start=then, number=60, cards=turned)
+    progress(1, 2)
+    order = ["L", "Ha", "OIII", "L", "Ha", "OIII"]
+    DEMO_FLATS.write(folder / "November", order, each=4, cards=turned)
+    progress(2, 2)
 
 
 NIGHT_FRAMES = 26

@@ -254,9 +254,8 @@ def glow(evaluation: Evaluation) -> Iterator[Finding]:
         yield Finding("camera.glow", verdict, device.id, title, tuple(lines), remedy, _DARK_SOURCE, quantities)
 
 
-@finding("flats.level", step=SENSOR, after="camera.glow")
-def flats_level(evaluation: Evaluation) -> Iterator[Finding]:
-    """Are flats bright enough, and not too bright?"""
+def bench_flats_level(evaluation: Evaluation) -> Iterator[Finding]:
+    """Yield whether the flats of bench frames are bright enough, and not too bright; see ``flats.level``."""
     for _, device in cameras(evaluation):
         level = device.measured("flat_level_percent")
         if level is None:

@@ -171,7 +171,9 @@ def length_remedy(rig: Rig, path: BackFocus, error_mm: float) -> Remedy:
     ids = dict.fromkeys(c.part_id for c in path.stack.contributions)
     after = [found for found in map(rig.find, ids) if found is not None]
     return (
-        _set_adjustable(after, error_mm) or _resize_ring(rig, after, error_mm) or _change_stack(path.corrector, error_mm)
+        _set_adjustable(after, error_mm)
+        or _resize_ring(rig, after, error_mm)
+        or _change_stack(path.corrector, error_mm)
     )
 
 

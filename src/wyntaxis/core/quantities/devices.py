@@ -7,12 +7,12 @@ from wyntaxis.core.ledger import Leg, Quantity, rectangular
 from wyntaxis.core.quantity_kinds import QuantityKind
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.steps import COOLING, DEVICES, SENSOR, TRAVEL
+from wyntaxis.core.steps import COOLING, DEVICES, FILTERS, SENSOR, TRAVEL
 
 REACHED_WITHIN_C = 1.0
 """A sensor within this of its set temperature has reached it, where the rig states no tolerance."""
 
-_STEPS = {"devices": DEVICES, "sensor": SENSOR, "cooling": COOLING, "travel": TRAVEL}
+_STEPS = {"devices": DEVICES, "sensor": SENSOR, "cooling": COOLING, "travel": TRAVEL, "filters": FILTERS}
 
 SHEET_SHARE = 0.1
 """What a maker's sheet may be off where it states no tolerance: it tells a typical camera of the kind, not this one."""

@@ -68,6 +68,7 @@ def field_optics(numbers: Numbers) -> FieldOptics:
     return FieldOptics(
         pixel_um=rig.sensor.pixel_um if rig.sensor is not None else None,
         step_um=step,
+        step_is_stated=not devices or devices[0].measured("step_um") is None,
         depth_um=depth_of_focus_um(numbers),
         focal_ratio=ratio.best.value if ratio is not None and ratio.best is not None else None,
         obstruction=rig.telescope.obstruction_ratio or 0.0,

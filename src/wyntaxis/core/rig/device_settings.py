@@ -32,7 +32,7 @@ class SettingKind:
     tolerance: float = 0.0
     choices: tuple[str, ...] = ()
     decimals: int = 2
-    sheet: Literal["devices", "sensor", "cooling", "travel"] = "devices"
+    sheet: Literal["devices", "sensor", "cooling", "travel", "filters"] = "devices"
     """Where it is edited."""
     topic: str = "setting"
     """What kind of matter it is, for the findings on records."""
@@ -74,6 +74,18 @@ _KINDS = (
     ),
     SettingKind("data_rate_mb_s", "Data rate, full", "MB/s", "number", CAMERAS, 0, 1e5, 1.0, decimals=0),
     SettingKind("one_way", "Turns one way", "", "truth", _one("filter_wheel")),
+    SettingKind(
+        "stop_error_um",
+        "Stops off by",
+        "µm",
+        "number",
+        _one("filter_wheel"),
+        0,
+        1e5,
+        decimals=1,
+        sheet="filters",
+        is_limit=True,
+    ),
     SettingKind("settle_s", "Settling", "s", "number", frozenset({"filter_wheel", "focuser"}), 0, 3600, 0.1),
     SettingKind("step_um", "Step", "µm", "number", _one("focuser"), 1e-6, 1e4, 0.01, decimals=3),
     SettingKind("lowest_position", "Lowest position", "steps", "number", _one("focuser"), -1e9, decimals=0),

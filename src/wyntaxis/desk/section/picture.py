@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -61,6 +62,7 @@ class SectionPicture(QWidget):
         self._drop: tuple[str, int] | None = None
         self._lit: str | None = None
         self._test_rows: list[Quantity] | None = None
+        self._overlay: Callable[[DraftingPainter, Section, View], None] | None = None
         self.waiting_text = ""
         self.setMinimumHeight(150)
 
@@ -86,6 +88,10 @@ class SectionPicture(QWidget):
         if (self._test_rows is None) != (rows is None):
             self._fitted_for = None
         self._lit, self._test_rows = part_id, rows
+
+    def show_over(self, overlay: Callable[[DraftingPainter, Section, View], None] | None) -> None:
+        """Draw something more over the section; None for nothing."""
+        self._overlay = overlay
 
     def refresh(self) -> None:
         """Draw the rig anew, after an edit or another choice."""
@@ -220,6 +226,8 @@ class SectionPicture(QWidget):
             draw_section(sheet, section, view, chosen)
             self._dimensions = draw_chain(sheet, section, view, chosen)
             draw_joints(sheet, section, view)
+            if self._overlay is not None:
+                self._overlay(sheet, section, view)
             draw_balloons(sheet, section, view, chosen)
             self._paint_ghost(sheet)
             self._paint_drop(sheet, view)

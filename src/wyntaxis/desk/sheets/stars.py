@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from wyntaxis.core.evidence.stars.kind import STARS as FRAMES
 from wyntaxis.core.evidence.stars.kind import StarsResult, keep
@@ -31,6 +31,7 @@ from wyntaxis.desk.panel import JobBar, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.labelled import labelled_field
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
@@ -80,11 +81,11 @@ class StarsSheet(StepSheet):
         self.save_button = push_button("Save CSV …", "Save the table of frames as CSV", self.ask_save, row)
         column.addLayout(row)
         fields = FlowRow()
-        self.every = self._field("Take every", "1", "1", "Every so many-th frame, for a slow computer", fields)
+        self.every = labelled_field("Take every", "1", "Every so many-th frame, for a slow computer", fields, "1")
         low, high = FACTOR_RANGE
         tip = f"The limit of worth as a multiple of each filter's first good frames, usually {low} to {high}"
-        self.factor = self._field("Limit, × first frames", short(FACTOR), "1.3", tip, fields)
-        self.limit = self._field("or HFD, px", "", "by the factor", "The limit of worth itself, in px", fields)
+        self.factor = labelled_field("Limit, × first frames", "1.3", tip, fields, short(FACTOR))
+        self.limit = labelled_field("or HFD, px", "by the factor", "The limit of worth itself, in px", fields)
         self.factor.editingFinished.connect(self.set_limit)
         self.limit.editingFinished.connect(self.set_limit)
         column.addLayout(fields)
@@ -96,21 +97,6 @@ class StarsSheet(StepSheet):
         self.table = TextTable("Frames", headings, left=(0, 1, 7, 11, 12), stretch=12, widest_em=20)
         self.table.itemSelectionChanged.connect(self._chose)
         column.addWidget(self.table)
-
-    def _field(self, name: str, text: str, hint: str, tip: str, row: FlowRow) -> QLineEdit:
-        holder = QWidget()
-        line = QHBoxLayout(holder)
-        line.setContentsMargins(0, 0, 0, 0)
-        label, field = PlainLabel(name), QLineEdit(text)
-        field.setAccessibleName(name)
-        field.setToolTip(tip)
-        field.setPlaceholderText(hint)
-        field.setFixedWidth(7 * self.fontInfo().pixelSize())
-        label.setBuddy(field)
-        line.addWidget(label)
-        line.addWidget(field)
-        row.addWidget(holder)
-        return field
 
     # Frames
 

@@ -159,7 +159,10 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_told: bool) -> It
         yield Cause(
             "guiding",
             "stars are long in one direction everywhere: guiding, wind or balance, not the field",
-            (f"ellipticity {plus_minus(alike.value, alike.standard, 2)} along {number(shape.alike_deg, 0)}° in the image",),
+            (
+                f"ellipticity {plus_minus(alike.value, alike.standard, 2)} along "
+                f"{number(shape.alike_deg, 0)}° in the image",
+            ),
             "look at the guide log of that time, or take one short exposure and look again",
         )
 
@@ -298,6 +301,9 @@ def _jump(before: MeasuredSweep, after: MeasuredSweep, result: FieldResult) -> I
     yield Cause(
         "focuser",
         "best focus jumped between two sweeps: a loose focuser, or temperature",
-        (f"by {plus_minus(change.value, change.standard, 1)} steps, {plus_minus(moved.value, moved.standard, 0)} µm; {by}",),
+        (
+            f"by {plus_minus(change.value, change.standard, 1)} steps, "
+            f"{plus_minus(moved.value, moved.standard, 0)} µm; {by}",
+        ),
         "sweep twice in a row without touching anything: what jumps then is loose",
     )

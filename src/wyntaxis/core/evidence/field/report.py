@@ -62,7 +62,10 @@ def _about(entry: MeasuredSweep) -> dict[str, Any]:
 def _no_sweep(result: FieldResult) -> dict[str, Any]:
     why = "no sweep: it takes four positions or more, told by the headers (FOCUSPOS)"
     keys = ("best_position", "tilt_arcmin", "tilt_azimuth_deg", "tilt_um_corner", "curvature_um_corner")
-    return dict.fromkeys(keys) | {"zones": [], "why": why + (f"; single frames give {HINT[14:]}" if result.singles else "")}
+    return dict.fromkeys(keys) | {
+        "zones": [],
+        "why": why + (f"; single frames give {HINT[14:]}" if result.singles else ""),
+    }
 
 
 def _surface(entry: MeasuredSweep) -> dict[str, Any]:
@@ -172,7 +175,6 @@ SWEEP_HEADINGS = (
     "filter",
     "°C",
     "spacing mm",
-    "frames",
     "zones",
     "best position",
     "tilt µm",
@@ -205,13 +207,12 @@ def sweep_row(entry: MeasuredSweep) -> list[str]:
         sweep.filter or "–",
         "–" if sweep.temperature_c is None else number(sweep.temperature_c, 1),
         "–" if sweep.spacing_mm is None else number(sweep.spacing_mm, 2),
-        str(len(sweep.frames)),
         f"{sum(zone.best_position is not None for zone in zones)} of {len(zones)}",
         told(entry.best_position, 1),
         told(entry.tilt_um, 1),
         told(entry.azimuth_deg, 0),
         told(entry.bowl_um, 1),
-        "–" if sweep.time is None else sweep.time.strftime("%Y-%m-%d %H:%M"),
+        "–" if sweep.time is None else sweep.time.strftime("%m-%d %H:%M"),
     ]
 
 
@@ -232,6 +233,12 @@ def summary_lines(result: FieldResult) -> Iterator[str]:
         why = why_not(entry)
         if why:
             yield f"{entry.sweep.name}: no tilt: {why}"
+    for entry in result.sweeps:
+        if entry.step_is_measured and entry.step_um is not None:
+            stated = result.optics.step_um
+            beside = "" if stated is None else f", not the {number(stated.value, 2)} µm stated"
+            step = plus_minus(abs(entry.step_um.value), entry.step_um.standard, 2)
+            yield f"{entry.sweep.name}: by how its discs grow a step is {step} µm at the sensor{beside}"
     last, half = result.last, (result.optics.depth_um or 0.0) / 2
     against = f", half the depth of focus is {number(half, 1)} µm" if half else ""
     if last is not None and last.tilt_um is not None and last.bowl_um is not None:

@@ -1,10 +1,11 @@
-"""What sweeps tell of the field: tilt, curvature, the spacing that makes it flat, and the turns of the plate's screws."""
+"""What sweeps tell of the field: tilt, curvature, the spacing that makes it flat, the turns of the plate's screws."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 from typing import Literal
 
 from wyntaxis.core.evidence.field.shape import FieldShape, shape_of
@@ -21,6 +22,10 @@ from wyntaxis.core.optics.tilt_plate import clock_position, screw_turns, tilt_of
 
 PRACTICAL_TURN = 1 / 24
 """A screw is turned by 15° at the finest: what a hand on a key can tell."""
+STEP_SHARE = 0.02
+"""What the sharpest image's profile leaves uncertain of a step by how discs grow."""
+MAX_STEP_SHARE = 0.2
+"""A stated step that discs contradict by more is the drawtube's: a corrector that moves with it changes it."""
 NO_STEP = "the rig tells no focuser step in µm, and no focal ratio to measure one by"
 
 
@@ -52,11 +57,12 @@ class FieldOptics:
     """What sweeps are told of the rig: unbinned pixel and depth of focus in µm, the focuser's step in µm, focal ratio,
     obstruction, the built distance behind the corrector in mm, and the tilt plate's screws.
 
-    ``reversed``: the counter rises inward.
+    ``step_is_stated``: nobody measured it. ``reversed``: the counter rises inward.
     """
 
     pixel_um: float | None = None
     step_um: Estimate | None = None
+    step_is_stated: bool = False
     depth_um: float | None = None
     focal_ratio: float | None = None
     obstruction: float = 0.0
@@ -165,11 +171,14 @@ RELATIONS: dict[Relation, str] = {
 
 @dataclass(frozen=True)
 class FieldResult:
-    """Sweeps, measured, in the order in which they were taken; hints of single frames; and what was not used."""
+    """Sweeps, measured, in the order in which they were taken; hints of single frames, which lie at ``single_paths``;
+    and what was not used.
+    """
 
     sweeps: tuple[MeasuredSweep, ...]
     optics: FieldOptics
     singles: tuple[FieldShape, ...] = ()
+    single_paths: tuple[Path | None, ...] = ()
     not_used: tuple[BrokenFrame, ...] = ()
     relation: Relation | None = None
     spacings: Mapping[str, float] = field(default_factory=dict)
@@ -242,13 +251,14 @@ def measured(
     for sweep in sweeps:
         watch()
         found.append(measured_sweep(sweep, optics))
-    hints = []
+    hints: list[FieldShape] = []
     for frame in singles:
         watch()
         header = frame.header
         size = (header.width_px or 0, header.height_px or 0) if header is not None else (0, 0)
         hints.append(shape_of(frame, size))
-    return FieldResult(tuple(found), optics, tuple(hints), tuple(not_used))
+    paths = tuple(frame.path for frame in singles)
+    return FieldResult(tuple(found), optics, tuple(hints), paths, tuple(not_used))
 
 
 def measured_sweep(sweep: FieldSweep, optics: FieldOptics) -> MeasuredSweep:
@@ -273,8 +283,11 @@ def measured_sweep(sweep: FieldSweep, optics: FieldOptics) -> MeasuredSweep:
     pixel = optics.pixel_um or own_pixel
     whole = _whole_curve(sweep, parts, optics.obstruction)
     step, is_measured = optics.step_um, False
-    if step is None and whole is not None and whole[1] is not None and pixel and optics.focal_ratio:
-        step, is_measured = whole[1].times(pixel * sweep.binning * optics.focal_ratio), True
+    if whole is not None and whole[1] is not None and pixel and optics.focal_ratio:
+        own = whole[1].times(pixel * sweep.binning * optics.focal_ratio)
+        own = Estimate(own.value, math.hypot(own.standard, STEP_SHARE * own.value))
+        if step is None or (optics.step_is_stated and _is_another(step, own)):
+            step, is_measured = own, True
     if step is not None and optics.reversed:
         step = Estimate(-step.value, step.standard)
     best = surface.middle
@@ -283,6 +296,12 @@ def measured_sweep(sweep: FieldSweep, optics: FieldOptics) -> MeasuredSweep:
         best = Estimate(best.value, math.hypot(best.standard, whole[0].standard))
     shape = shape_of(sweep.sharpest, sweep.size_px)
     return MeasuredSweep(sweep, parts, surface, shape, best, step, is_measured, pixel)
+
+
+def _is_another(stated: Estimate, own: Estimate) -> bool:
+    """Return whether discs grow so otherwise than a stated step makes them that it is not the step at the sensor."""
+    apart = abs(own.value / stated.value - 1)
+    return apart > MAX_STEP_SHARE and abs(own.value - stated.value) > 4 * own.standard
 
 
 def _whole_curve(
@@ -325,7 +344,9 @@ def screw_advice(entry: MeasuredSweep, screws: PlateScrews | None) -> ScrewAdvic
     half_mm = (entry.half_diagonal_um or 0.0) / 1000
     left = math.hypot(slope[0] - given[0], slope[1] - given[1]) * half_mm
     told = tuple(
-        ScrewTurn(azimuth, screws.clock(k), turns[k], 1000 * screws.pitch_mm * turns[k], _words(screws, k, practical[k]))
+        ScrewTurn(
+            azimuth, screws.clock(k), turns[k], 1000 * screws.pitch_mm * turns[k], _words(screws, k, practical[k])
+        )
         for k, azimuth in enumerate(screws.azimuths_deg)
     )
     return ScrewAdvice(told, left)
@@ -341,7 +362,9 @@ def _words(screws: PlateScrews, place: int, turns: float) -> str:
     if not parts:
         return f"{where}: leave it"
     inward = (turns > 0) == screws.inward_moves_away
-    amount = _FRACTIONS.get(parts) or (f"{parts * 15}°" if parts < 24 else f"{parts // 24} turns and {parts % 24 * 15}°")
+    amount = _FRACTIONS.get(parts) or (
+        f"{parts * 15}°" if parts < 24 else f"{parts // 24} turns and {parts % 24 * 15}°"
+    )
     degrees = f" ({parts * 15}°)" if parts in _FRACTIONS and parts < 24 else ""
     side = "away from" if turns > 0 else "toward"
     return f"{where}: {amount}{degrees} {'in' if inward else 'out'}, that side moves {side} the telescope"

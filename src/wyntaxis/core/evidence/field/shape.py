@@ -16,6 +16,8 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 
 ACROSS, DOWN = 3, 3
+CORNER_SHARE, NEAREST = 0.17, 4
+"""A star within this share of the diagonal from a corner shows its shape; of so many nearest ones the brightest."""
 MIN_STARS = 12
 MIN_SNR = 40.0
 """Tails are told of stars well over the noise."""
@@ -100,6 +102,36 @@ def shape_of(frame: FrameStars, size_px: tuple[int, int]) -> FieldShape:
     return FieldShape(
         frame.file, zones, alike, None if alike_turn is None else alike_turn / 2 % 180, radial, tail, tail_deg, outward
     )
+
+
+def corner_spots(frame: FrameStars, size_px: tuple[int, int]) -> tuple[tuple[float, float] | None, ...]:
+    """Return which star to show of each ninth of a frame, row by row from row 0: a bright one near the corner or edge.
+
+    Parameters
+    ----------
+    frame
+        Stars, measured.
+    size_px
+        Width and height of the frame in px.
+
+    Returns
+    -------
+    tuple
+        Places in px; None for a ninth without a star that counts.
+    """
+    shapes, used = frame.shapes, frame.used
+    x, y, flux = shapes.x[used], shapes.y[used], shapes.flux[used]
+    found: list[tuple[float, float] | None] = []
+    for row in range(DOWN):
+        for column in range(ACROSS):
+            target = column / (ACROSS - 1) * (size_px[0] - 1), row / (DOWN - 1) * (size_px[1] - 1)
+            away = np.hypot(x - target[0], y - target[1])
+            near = np.flatnonzero(away < CORNER_SHARE * math.hypot(*size_px))
+            # The brightest of the nearest few: bright enough to see its shape, near enough to be the corner's.
+            near = near[np.argsort(away[near])][:NEAREST]
+            best = near[np.argmax(flux[near])] if len(near) else None
+            found.append(None if best is None else (float(x[best]), float(y[best])))
+    return tuple(found)
 
 
 def _zones(frame: FrameStars, used: Any, size_px: tuple[int, int], along: Any) -> tuple[ShapeZone, ...]:

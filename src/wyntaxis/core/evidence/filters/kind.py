@@ -1,0 +1,135 @@
+"""Flats as evidence: read, measured, and the wheel's error kept as a measured leg."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
+from wyntaxis.core.evidence.kinds import EvidenceKind
+from wyntaxis.core.evidence.measured import Estimate, device_index, measured_legs
+from wyntaxis.core.files.errors import InputError, Progress, in_one_line
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import Rig
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.filters.result import FilterResult, FlatOptics
+
+STOP_ERROR = "stop_error_um"
+MAX_FLATS = 400
+"""More flats at once would not fit into memory beside the rest."""
+
+
+def read(
+    paths: Sequence[Path],
+    optics: FlatOptics,
+    progress: Progress = lambda _done, _of: None,
+    names: FilterNames = DEFAULT_FILTER_NAMES,
+    one_way: frozenset[str] = frozenset(),
+) -> FilterResult:
+    """Read flats and measure them.
+
+    Parameters
+    ----------
+    paths
+        Folders and FITS frames; what is no flat is left out.
+    optics
+        What the rig says.
+    progress
+        Told of frames read, then of sets measured; may cancel.
+    names
+        When two filters are one.
+    one_way
+        Names of the folders taken with the wheel turning one way only.
+
+    Returns
+    -------
+    FilterResult
+        Levels, repeatability, dust, and whether old flats serve.
+
+    Raises
+    ------
+    InputError
+        In one line, for a path that is not there, a folder without a frame, or too many.
+    """
+    from wyntaxis.core.evidence.filters.flats import read_flats, sets_of
+    from wyntaxis.core.evidence.filters.result import measured
+
+    flats, left = read_flats(paths, optics.bias_adu, optics.bits, progress)
+    if len(flats) > MAX_FLATS:
+        raise InputError(f"holds {len(flats)} flats; name {MAX_FLATS} at most", paths[0] if len(paths) == 1 else None)
+    if not flats and not left:
+        raise InputError("holds no FITS frame", paths[0] if len(paths) == 1 else None)
+    with in_one_line("these flats cannot be measured", paths[0] if len(paths) == 1 else None):
+        return measured(sets_of(flats, names), optics, left, names=names, one_way=one_way, watch=progress)
+
+
+def measures(rig: Rig, result: FilterResult) -> dict[str, Estimate]:
+    """Return by how much the wheel stops off, by ``device.setting``; empty without a wheel among the devices.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Flats, measured.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        In µm on the sensor.
+    """
+    index, error = device_index(rig, "filter_wheel"), stop_error_um(result)
+    return {} if index is None or error is None else {f"{rig.devices[index].id}.{STOP_ERROR}": error}
+
+
+def stop_error_um(result: FilterResult) -> Estimate | None:
+    """Return the largest shift of the dust in µm; None where no pair tells one."""
+    told = [repeat.shift_um(result.optics.pixel_um) for repeat in result.repeats]
+    return max((shift for shift in told if shift is not None), key=lambda shift: shift.value, default=None)
+
+
+def keep(rig: Rig, result: FilterResult) -> Change:
+    """Return the edit that keeps the wheel's error as a measured leg.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Flats, measured.
+
+    Returns
+    -------
+    Change
+        One edit.
+
+    Raises
+    ------
+    ValueError
+        In one line, without a wheel among the devices, or where no pair of flats tells a shift.
+    """
+    index = device_index(rig, "filter_wheel")
+    if index is None:
+        raise ValueError("the rig has no filter wheel among its devices: add one on the Devices sheet")
+    error = stop_error_um(result)
+    if error is None:
+        raise ValueError("no pair of flats tells by how much the wheel stops off")
+    filters = ", ".join(dict.fromkeys(repeat.filter for repeat in result.repeats))
+    legs = measured_legs(index, {STOP_ERROR: error}, "flats", f"flats through {filters}"[:200], None, "")
+    return Change("Keep the wheel’s error", tuple(legs))
+
+
+def without(result: FilterResult, place: int) -> FilterResult | None:
+    """Return the result measured anew without one set; None where it was the last."""
+    from wyntaxis.core.evidence.filters.result import measured
+
+    rest = [entry for at, entry in enumerate(result.sets) if at != place]
+    again = measured(rest, result.optics, result.not_used, one_way=result.one_way) if rest else None
+    return replace(again, not_used=result.not_used) if again is not None else None
+
+
+FILTERS = EvidenceKind("filters", read, measures, keep)
+"""What flats tell of wheel, dust and light; the wheel's error is kept in the rig."""

@@ -1,0 +1,345 @@
+"""What flats tell: the wheel's repeatability, dust and where it lies, levels and falloff, and which old flats serve."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
+from wyntaxis.core.evidence.filters.flats import FlatSet, night_of
+from wyntaxis.core.evidence.filters.serve import Comparison, compared
+from wyntaxis.core.evidence.filters.shift import PairShift, pair_shift
+from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.sensor.flats import falloff
+from wyntaxis.core.train.surfaces import DustSurface
+
+MAX_PAIRS = 12
+SURE = 2.0
+TILES = 40
+SAME_PLACE_SHARE = 0.15
+"""Two filters' shadows within this share of their width, and as wide to it, are of one grain."""
+MIN_FALLOFF_PERCENT = 0.5
+
+
+@dataclass(frozen=True)
+class FlatOptics:
+    """What flats are told of the rig: pixel in µm, focal ratio with its standard uncertainty as a share, obstruction,
+    bias in ADU, the converter's bits, the surfaces that dust can lie on, the light that the train leaves the corner (as
+    a share), and whether the wheel turns one way.
+    """
+
+    pixel_um: float | None = None
+    focal_ratio: float | None = None
+    ratio_share: float = 0.0
+    obstruction: float = 0.0
+    bias_adu: float = 0.0
+    bits: int | None = None
+    surfaces: tuple[DustSurface, ...] = ()
+    corner_share: float | None = None
+    one_way: bool | None = None
+
+
+@dataclass(frozen=True)
+class Level:
+    """How a set is lit: its median level as a share of the converter's end, the corner's light as a share of the
+    middle's, how far the light's middle lies off as a share of half the diagonal, and its brightness in ADU a second
+    against that of the brightest filter. ``why`` tells why there is no middle.
+    """
+
+    flats: FlatSet
+    level_share: float
+    corner_share: float
+    centre_off_share: float | None
+    brightness: float | None
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Repeat:
+    """How a filter comes back: the pair of flats that differs most; ``turned`` tells that another filter was between
+    them, None where nobody told; ``one_way`` whether the wheel turned one way only.
+    """
+
+    filter: str
+    name: str
+    pair: PairShift
+    pairs: int
+    turned: bool | None
+    one_way: bool | None
+    binning: int = 1
+    set_name: str = ""
+
+    def shift_um(self, pixel_um: float | None) -> Estimate | None:
+        """Return how far the dust moved in µm on the sensor, by its unbinned pixel."""
+        shift = self.pair.shift_px
+        return None if shift is None or pixel_um is None else shift.times(pixel_um * self.binning)
+
+
+@dataclass(frozen=True)
+class Dust:
+    """A grain: its shadow, the filters through which it is seen, its distance before the sensor in mm, and the surface
+    there, None with ``why``.
+    """
+
+    shadow: Shadow
+    filters: tuple[str, ...]
+    distance_mm: Estimate | None
+    surface: DustSurface | None
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Serve:
+    """Whether a filter's old flats serve in place of the new ones."""
+
+    filter: str
+    old: str
+    new: str
+    comparison: Comparison
+    changed: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class FilterResult:
+    """Flats, measured."""
+
+    sets: tuple[FlatSet, ...]
+    optics: FlatOptics
+    levels: tuple[Level, ...] = ()
+    repeats: tuple[Repeat, ...] = ()
+    dust: tuple[Dust, ...] = ()
+    serves: tuple[Serve, ...] = ()
+    not_used: tuple[BrokenFrame, ...] = ()
+    one_way: frozenset[str] = field(default_factory=frozenset)
+
+
+def measured(
+    sets: Sequence[FlatSet],
+    optics: FlatOptics,
+    not_used: Sequence[BrokenFrame] = (),
+    *,
+    names: FilterNames = DEFAULT_FILTER_NAMES,
+    one_way: frozenset[str] = frozenset(),
+    watch: Callable[[int, int], None] = lambda _done, _of: None,
+) -> FilterResult:
+    """Return what flats tell.
+
+    Parameters
+    ----------
+    sets
+        Flats by folder, filter, rotation, focal length and night.
+    optics
+        What the rig says.
+    not_used
+        Files that were left out, with the reason.
+    names
+        When two filters are one.
+    one_way
+        Names of the sets that were taken with the wheel turning one way only, where any was named.
+    watch
+        Told of pieces of work done and to do; may raise to end it.
+
+    Returns
+    -------
+    FilterResult
+        With what could not be had told in words.
+    """
+    shadows: dict[int, tuple[Shadow, ...]] = {}
+    for index, entry in enumerate(sets):
+        watch(index, len(sets))
+        shadows[index] = shadows_of(entry.mean(), entry.binned, optics.obstruction)
+    watch(len(sets), len(sets))
+    result = FilterResult(tuple(sets), optics, not_used=tuple(not_used), one_way=one_way)
+    repeats = [
+        repeat
+        for key in dict.fromkeys(names.key(entry.filter) for entry in sets)
+        for repeat in _repeats(result, [k for k, e in enumerate(sets) if names.key(e.filter) == key], shadows)
+    ]
+    return replace(
+        result,
+        levels=tuple(_levels(sets)),
+        repeats=tuple(repeats),
+        dust=tuple(_dust(sets, shadows, optics, names)),
+        serves=tuple(_serves(sets, names)),
+    )
+
+
+# Levels
+
+
+def _levels(sets: Sequence[FlatSet]) -> Iterator[Level]:
+    rates = [_rate(entry) for entry in sets]
+    brightest = max((rate for rate in rates if rate is not None), default=None)
+    for entry, rate in zip(sets, rates, strict=True):
+        share = float(np.mean([flat.level_adu / flat.end_adu for flat in entry.flats]))
+        corner, off = falloff(_tiles(entry.mean()))
+        flat_field = corner > 100 - MIN_FALLOFF_PERCENT
+        brightness = rate / brightest if rate is not None and brightest else None
+        why = "the light hardly falls off, so it has no middle to tell" if flat_field else ""
+        yield Level(entry, share, corner / 100, None if flat_field else off / 100, brightness, why)
+
+
+def _rate(entry: FlatSet) -> float | None:
+    """Return the light in ADU a second over the bias; None where the exposure is not told."""
+    rates = [
+        float(np.median(flat.plane)) / flat.header.exposure_s
+        for flat in entry.flats
+        if flat.header.exposure_s is not None and flat.header.exposure_s > 0
+    ]
+    return sum(rates) / len(rates) if rates else None
+
+
+def _tiles(plane: Any) -> Any:
+    """Return the medians of tiles, which motes do not pull."""
+    side = max(1, max(plane.shape) // TILES)
+    rows, columns = plane.shape[0] // side, plane.shape[1] // side
+    blocks = plane[: rows * side, : columns * side].reshape(rows, side, columns, side)
+    return np.median(blocks.transpose(0, 2, 1, 3).reshape(rows, columns, -1), axis=2)
+
+
+# Repeatability
+
+
+def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tuple[Shadow, ...]]) -> Iterator[Repeat]:
+    """Yield how a filter comes back within each of its sets; between two of one night where no set has two flats."""
+    told = False
+    for place in places:
+        entry = result.sets[place]
+        pairs = list(_pairs_within(entry))
+        if not pairs:
+            continue
+        told = True
+        turned = True if len(entry.visits) > 1 else None
+        found = [pair_shift(*planes, shadows[place], entry.binned) for planes in pairs]
+        yield Repeat(
+            entry.filter,
+            entry.title,
+            _worst(found),
+            len(found),
+            turned,
+            _one_way(result, entry),
+            entry.binning,
+            entry.name,
+        )
+    if told:
+        return
+    for first, second in itertools.pairwise(places):
+        one, other = result.sets[first], result.sets[second]
+        alike = one.size_px == other.size_px and one.binned == other.binned and one.rotation_deg == other.rotation_deg
+        if alike and night_of(one.flats[0]) == night_of(other.flats[0]):
+            both = shadows[first]
+            pair = pair_shift(one.mean(), other.mean(), both, one.binned)
+            yield Repeat(
+                one.filter,
+                f"{one.title} and {other.title}",
+                pair,
+                1,
+                None,
+                _one_way(result, other),
+                one.binning,
+                other.name,
+            )
+
+
+def _pairs_within(entry: FlatSet) -> Iterator[tuple[Any, Any]]:
+    """Yield pairs of planes with a turn of the wheel between, where the order tells one; else one after another."""
+    if len(entry.visits) > 1:
+        for before, after in itertools.islice(itertools.pairwise(entry.visits), MAX_PAIRS):
+            yield entry.mean(before), entry.mean(after)
+        return
+    for place in range(min(len(entry.flats) - 1, MAX_PAIRS)):
+        yield entry.mean([place]), entry.mean([place + 1])
+
+
+def _worst(pairs: Sequence[PairShift]) -> PairShift:
+    """Return the pair whose dust moved farthest for certain; of none, the one whose ratio scatters most."""
+    moved = [pair for pair in pairs if pair.moved and pair.shift_px is not None]
+    if moved:
+        return max(moved, key=lambda pair: pair.shift_px.value if pair.shift_px is not None else 0.0)
+    return max(pairs, key=lambda pair: (pair.shift_px is not None, pair.ratio_rms / pair.shot_rms))
+
+
+def _one_way(result: FilterResult, entry: FlatSet) -> bool | None:
+    if result.one_way:
+        return entry.name in result.one_way
+    return result.optics.one_way
+
+
+# Dust
+
+
+def _dust(
+    sets: Sequence[FlatSet], shadows: dict[int, tuple[Shadow, ...]], optics: FlatOptics, names: FilterNames
+) -> Iterator[Dust]:
+    """Yield each grain once, with the filters through which it is seen, of each filter's newest flats."""
+    newest = {names.key(entry.filter): place for place, entry in enumerate(sets)}
+    grains: list[tuple[Shadow, list[str], int]] = []
+    for place in newest.values():
+        for shadow in shadows[place]:
+            same = next((grain for grain in grains if _is_same(grain[0], shadow)), None)
+            if same is not None:
+                same[1].append(sets[place].filter)
+            else:
+                grains.append((shadow, [sets[place].filter], sets[place].binning))
+    for shadow, filters, binning in sorted(grains, key=lambda grain: -grain[0].depth):
+        yield _placed(shadow, tuple(dict.fromkeys(filters)), optics, binning)
+
+
+def _is_same(one: Shadow, other: Shadow) -> bool:
+    wide = max(one.outer_px.value, other.outer_px.value)
+    apart = math.hypot(one.x - other.x, one.y - other.y)
+    return apart < SAME_PLACE_SHARE * wide and abs(one.outer_px.value - other.outer_px.value) < SAME_PLACE_SHARE * wide
+
+
+def _placed(shadow: Shadow, filters: tuple[str, ...], optics: FlatOptics, binning: int) -> Dust:
+    """Return a grain with its distance, ``x = w p N``, and the surface there."""
+    if optics.pixel_um is None or optics.focal_ratio is None:
+        return Dust(shadow, filters, None, None, "the rig tells no pixel or no focal ratio")
+    factor = optics.pixel_um * binning * optics.focal_ratio / 1000
+    value = shadow.outer_px.value * factor
+    standard = math.hypot(shadow.outer_px.standard * factor, optics.ratio_share * value)
+    distance = Estimate(value, standard)
+    if not optics.surfaces:
+        return Dust(shadow, filters, distance, None, "the train documents no surface there")
+    near = min(optics.surfaces, key=lambda s: (s.away_mm(value), abs(s.middle_mm - value)))
+    if near.away_mm(value) > SURE * standard:
+        return Dust(shadow, filters, distance, None, f"no documented surface lies there; the nearest is {near.title}")
+    return Dust(shadow, filters, distance, near)
+
+
+# Old flats
+
+
+def _serves(sets: Sequence[FlatSet], names: FilterNames) -> Iterator[Serve]:
+    """Yield of each filter with several sets whether each older one serves in place of the newest."""
+    for key in dict.fromkeys(names.key(entry.filter) for entry in sets):
+        own = [entry for entry in sets if names.key(entry.filter) == key]
+        new = own[-1]
+        for old in own[:-1]:
+            if old.size_px != new.size_px or old.binned != new.binned:
+                continue
+            told = compared(old.mean(), new.mean(), new.binned)
+            yield Serve(new.filter, set_name(old), set_name(new), told, tuple(_changes(old, new)))
+
+
+def set_name(entry: FlatSet) -> str:
+    """Return what a set is called beside others of its filter: its folder or night, else its first file."""
+    return entry.name or entry.flats[0].file
+
+
+def _changes(old: FlatSet, new: FlatSet) -> Iterator[str]:
+    """Yield what the headers say has changed between two sets."""
+    if old.rotation_deg is not None and new.rotation_deg is not None and abs(old.rotation_deg - new.rotation_deg) > 0.5:
+        yield f"rotation {old.rotation_deg:g}° then, {new.rotation_deg:g}° now"
+    if old.focal_length_mm and new.focal_length_mm and abs(old.focal_length_mm / new.focal_length_mm - 1) > 0.01:
+        yield f"focal length {old.focal_length_mm:g} mm then, {new.focal_length_mm:g} mm now"
+    gains = (old.flats[0].header.gain, new.flats[0].header.gain)
+    if None not in gains and gains[0] != gains[1]:
+        yield f"gain {gains[0]:g} then, {gains[1]:g} now"
