@@ -142,6 +142,8 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "sensor": [str(rig), str(tmp_path / "frames")],
         "focus": [str(rig), str(tmp_path / "frames")],
         "stars": [str(rig), str(tmp_path / "frames")],
+        "field": [str(rig), str(tmp_path / "frames")],
+        "filters": [str(rig), str(tmp_path / "frames")],
         "cooling": [str(rig), *runs],
     }
     assert set(arguments) == set(cli._commands()), "every command is tried"

@@ -117,6 +117,8 @@ def test_the_worklist_counts(example):
         "ports": (None, "USB and serial"),
         "sensor": (None, "gain, noise, dark current"),
         "cooling": (None, "runs, model, ramp"),
+        "filters": (None, "flats, dust, wheel"),
+        "field": (None, "tilt, curvature"),
         "stars": (None, "frames, star sizes"),
         "travel": (None, "focus runs, backlash"),
         "ready": ("fails", "1 fails, 2 unproven"),

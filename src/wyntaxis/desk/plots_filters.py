@@ -58,8 +58,10 @@ class DustPlot(_LightPlot):
     def __init__(self) -> None:
         super().__init__("Dust on the flat")
 
-    def show_set(self, entry: FlatSet | None, dust: tuple[Dust, ...], chosen: int, palette: Palette) -> None:
-        """Draw a set's mean flat, with the grains that are seen through its filter."""
+    def show_set(
+        self, entry: FlatSet | None, seen: tuple[tuple[int | None, Dust], ...], chosen: int, palette: Palette
+    ) -> None:
+        """Draw a set's mean flat, with the grains that it shows, each with its place in the table."""
         self.plot.clear()
         self.dress(palette)
         self.data = PlotData(["x_px", "y_px", "outer_px", "inner_px", "depth", "distance_mm"])
@@ -71,7 +73,6 @@ class DustPlot(_LightPlot):
         detail = detail_of(entry.mean())
         spread = max(float(np.percentile(np.abs(detail), 99.5)), 1e-4)
         self._image(detail, entry.binned, (-spread, spread), palette)
-        seen = [(place, grain) for place, grain in enumerate(dust) if entry.filter in grain.filters]
         for place, grain in seen:
             shadow = grain.shadow
             distance = grain.distance_mm.value if grain.distance_mm is not None else np.nan

@@ -204,7 +204,9 @@ class FiltersSheet(StepSheet):
 
     def _draw_dust(self) -> None:
         result = self.result
-        dust = result.dust if result is not None else ()
+        row = self.levels.currentRow()
+        place = row if result is not None and 0 <= row < len(result.sets) else -1
+        dust = result.dust_of(place) if result is not None and result.sets else ()
         self.dust_plot.show_set(self.chosen, dust, self.dust.currentRow(), self._palette)
 
     def _build_ratio(self) -> QWidget:

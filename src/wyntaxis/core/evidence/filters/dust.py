@@ -222,7 +222,7 @@ def _dips(detail: Any) -> list[_Dip]:
     from scipy.signal import fftconvolve
 
     found: list[_Dip] = []
-    by = 1
+    noise, by = _noise(detail), 1
     while min(detail.shape) // by >= SIZES[0] / LARGEST_SHARE:
         level = _binned(detail, by) if by > 1 else detail
         there = np.ones_like(level)
@@ -240,7 +240,8 @@ def _dips(detail: Any) -> list[_Dip]:
             if not known.any():
                 continue
             scatter = max(1.4826 * float(np.median(np.abs(told[known] - np.median(told[known])))), 1e-9)
-            limit = -max(SIGNIFICANT * min(scatter, MAX_SCATTER), MIN_DEPTH / 2)
+            white = noise / by * math.sqrt(float((disc**2).sum() + (ring**2).sum()))
+            limit = -max(SIGNIFICANT * max(min(scatter, MAX_SCATTER), white), MIN_DEPTH / 2)
             told = np.where(known, told, np.inf)
             lowest = (told == minimum_filter(told, size=max(3, round(size / 2)))) & (told < limit)
             for row, column in zip(*np.nonzero(lowest), strict=True):

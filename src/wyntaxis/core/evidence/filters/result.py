@@ -118,6 +118,16 @@ class FilterResult:
     serves: tuple[Serve, ...] = ()
     not_used: tuple[BrokenFrame, ...] = ()
     one_way: frozenset[str] = field(default_factory=frozenset)
+    shadows: tuple[tuple[Shadow, ...], ...] = ()
+
+    def dust_of(self, place: int) -> tuple[tuple[int | None, Dust], ...]:
+        """Return the grains that one set shows, each with its place among :attr:`dust`, None for one that is gone."""
+        entry, found = self.sets[place], []
+        for shadow in self.shadows[place]:
+            known = next((k for k, grain in enumerate(self.dust) if _is_same(grain.shadow, shadow)), None)
+            grain = self.dust[known] if known is not None else None
+            found.append((known, grain or _placed(shadow, (entry.filter,), self.optics, entry.binning)))
+        return tuple(found)
 
 
 def measured(
@@ -156,7 +166,8 @@ def measured(
         watch(index, len(sets))
         shadows[index] = shadows_of(entry.mean(), entry.binned, optics.obstruction)
     watch(len(sets), len(sets))
-    result = FilterResult(tuple(sets), optics, not_used=tuple(not_used), one_way=one_way)
+    found = tuple(shadows[index] for index in range(len(sets)))
+    result = FilterResult(tuple(sets), optics, not_used=tuple(not_used), one_way=one_way, shadows=found)
     repeats = [
         repeat
         for key in dict.fromkeys(names.key(entry.filter) for entry in sets)

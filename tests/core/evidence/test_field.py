@@ -1,0 +1,459 @@
+"""Field sweeps: planted surfaces come back, screws take a tilt away, spacings tell where it is flat, and why."""
+
+import datetime
+import json
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.rigs import clean_document
+from wyntaxis.cli import main
+from wyntaxis.core.evidence.field.causes import causes, matters, relation_of
+from wyntaxis.core.evidence.field.kind import keep, measures, read
+from wyntaxis.core.evidence.field.report import field_json, summary_lines
+from wyntaxis.core.evidence.field.result import (
+    FieldOptics,
+    FieldResult,
+    MeasuredSweep,
+    PlateScrews,
+    screw_advice,
+)
+from wyntaxis.core.evidence.field.shape import FieldShape, corner_spots, shape_of
+from wyntaxis.core.evidence.field.spacing import flat_spacing
+from wyntaxis.core.evidence.field.surface import Surface, surface_of
+from wyntaxis.core.evidence.field.sweep import FieldSweep, SweepFrame, spacing_in_name
+from wyntaxis.core.evidence.field.zones import Zone, ZonedSweep, zoned
+from wyntaxis.core.evidence.headers.headers import FrameHeader
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.stars.frame_stars import read_stars
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.optics.tilt_plate import clock_position, screw_turns, tilt_of_turns
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.store import validated
+from wyntaxis.core.train.flat_spacers import wanting
+from wyntaxis.core.train.lightpath import back_focus
+from wyntaxis.stand_ins.telescope import START, StandInField, StandInTelescope
+
+SIZE = (420, 300)
+HALF_MM = math.hypot(*SIZE) / 2 * 3.9 / 1000
+SCOPE = StandInTelescope(
+    width=SIZE[0], height=SIZE[1], stars=44, faintest_adu=9e3, brightest_adu=1.5e5, seeing_scatter=0.03, seed=11
+)
+OPTICS = FieldOptics(pixel_um=3.9, step_um=Estimate(4.2), depth_um=47.7, focal_ratio=4.94, built_mm=62.9)
+POSITIONS = [7000 + 11 * k for k in range(-4, 5)]
+
+
+def planted(tilt_um, towards_deg, bowl_um, **more):
+    turn = math.radians(towards_deg)
+    slope = (tilt_um / HALF_MM * math.cos(turn), tilt_um / HALF_MM * math.sin(turn))
+    return StandInField(slope, bowl_um / HALF_MM**2, **more)
+
+
+@pytest.fixture(scope="module")
+def swept(tmp_path_factory):
+    """A sweep with 60 µm of tilt toward 130° and −40 µm of bowl, and the rig's folder for it."""
+    folder = tmp_path_factory.mktemp("field") / "sweep 62.9 mm"
+    replace(SCOPE, over_field=planted(60, 130, -40)).write_run(folder, POSITIONS, cards={"XPIXSZ": 3.9})
+    return folder, read([folder], OPTICS)
+
+
+def within(found, value, factor=2.0, share=0.0):
+    return abs(found.value - value) <= max(factor * found.standard, share * abs(value))
+
+
+def test_a_planted_surface_comes_back(swept):
+    _folder, result = swept
+    (entry,) = result.sweeps
+    assert within(entry.tilt_um, 60, 3, 0.1)
+    assert entry.azimuth_deg.value == pytest.approx(130, abs=10)
+    assert within(entry.bowl_um, -40, 3, 0.15)
+    assert within(entry.best_position, 7000, 3)
+    # 60 µm over the half diagonal of 1.0063 mm are 3.412°, 204.7′.
+    assert entry.tilt_arcmin.value == pytest.approx(math.degrees(math.atan(entry.tilt_um.value / HALF_MM / 1000)) * 60)
+    assert entry.sweep.spacing_mm == 62.9, "the folder's name tells it"
+    assert sum(zone.stars for zone in entry.zoned.zones) > 30
+    told = field_json(result)
+    assert told["tilt_um_corner"]["value"] == entry.tilt_um.value
+    assert told["zones"][0].keys() >= {"x_px", "y_px", "best_position", "stars"}
+    assert told["spacing"]["flat_at_mm"] is None
+    assert "two spacings" in told["spacing"]["why"]
+    assert [cause.key for cause in causes(result)] == ["tilt", "spacing"]
+
+
+def test_what_the_counter_means_is_told(swept):
+    _folder, result = swept
+    (entry,) = result.sweeps
+    away = replace(entry, step_um=Estimate(-4.2))  # reversed: the counter rises inward
+    assert away.azimuth_deg.value == pytest.approx((entry.azimuth_deg.value + 180) % 360)
+    assert away.bowl_um.value == -entry.bowl_um.value
+    assert away.tilt_um.value == entry.tilt_um.value
+    assert away.slope_um_mm == pytest.approx([-value for value in entry.slope_um_mm])
+    unsure = replace(entry, step_um=Estimate(4.2, 0.42)).tilt_um
+    assert unsure.standard > 0.099 * entry.tilt_um.value, "the step's own uncertainty counts"
+    assert replace(entry, step_um=None).tilt_um is None
+
+
+@pytest.mark.parametrize(
+    ("stated", "is_stated", "own"), [(None, True, True), (7.0, True, True), (7.0, False, False), (4.4, True, False)]
+)
+def test_a_step_that_discs_contradict_is_the_drawtubes(swept, stated, is_stated, own):
+    _folder, result = swept
+    from wyntaxis.core.evidence.field.result import measured_sweep
+
+    step = None if stated is None else Estimate(stated)
+    entry = measured_sweep(result.sweeps[0].sweep, replace(OPTICS, step_um=step, step_is_stated=is_stated))
+    assert entry.step_is_measured is own
+    assert entry.step_um.value == pytest.approx(4.2 if own else stated, rel=0.06)
+
+
+# A surface in steps by hand: 5 + 20 x − 10 y + 8 r², x and y in half diagonals.
+def zones_of(noise=0.0, seed=1, extra=()):
+    rng = np.random.default_rng(seed)
+    found = []
+    for x in np.linspace(20, 400, 5):
+        for y in np.linspace(20, 280, 4):
+            half = math.hypot(*SIZE) / 2
+            u, v = (x - 209.5) / half, (y - 149.5) / half
+            best = 5 + 20 * u - 10 * v + 8 * (u**2 + v**2) + noise * rng.standard_normal()
+            found.append(Zone(x, y, (u**2 + v**2) * half**2, 9, (), Estimate(best, 0.1)))
+    return [*found, *extra]
+
+
+def test_a_surface_is_fitted_whatever_one_zone_says():
+    clean = surface_of(zones_of(), SIZE)
+    assert clean.middle.value == pytest.approx(5)
+    assert clean.plane == pytest.approx((20, -10))
+    assert clean.bowl.value == pytest.approx(8)
+    assert clean.tilt.value == pytest.approx(math.hypot(20, 10))
+    assert clean.azimuth_deg.value == pytest.approx(math.degrees(math.atan2(-10, 20)) % 360)
+    assert clean.vertex == pytest.approx((-20 / 16, 10 / 16))
+    assert clean.at(0.5, 0.0) == pytest.approx(5 + 10 + 2)
+    wild = surface_of(zones_of(0.1, extra=[Zone(210, 150, 0.0, 9, (), Estimate(90, 0.1))]), SIZE)
+    assert wild.plane == pytest.approx((20, -10), abs=0.8)
+    assert abs(wild.residuals[-1]) > 50, "what lies far off is told"
+    left_out = surface_of(zones_of(extra=[Zone(1, 1, 1.0, 9, (), None, "flat")]), SIZE)
+    assert math.isnan(left_out.residuals[-1])
+    shared = surface_of(zones_of(), SIZE, np.full((20, 1), 3.0))
+    assert shared.middle.standard == pytest.approx(3.0, rel=1e-6), "what moves all zones alike is the middle's"
+
+
+@pytest.mark.parametrize(
+    ("zones", "why"),
+    [
+        (zones_of()[:5], "5 zones tell a best position; it takes 6"),
+        ([replace(zone, x=200 + k, y=150.0 + k % 3) for k, zone in enumerate(zones_of())], "too close together"),
+    ],
+)
+def test_too_few_zones_tell_no_surface(zones, why):
+    assert why in surface_of(zones, SIZE).why
+
+
+def test_noise_is_no_tilt():
+    lengths = []
+    for seed in range(40):
+        rng = np.random.default_rng(seed)
+        level = [replace(zone, best_position=Estimate(rng.standard_normal(), 1.0)) for zone in zones_of()]
+        found = surface_of(level, SIZE)
+        lengths.append(found.tilt.value <= 2 * found.tilt.standard)
+        assert found.azimuth_deg is None or not lengths[-1]
+    assert sum(lengths) >= 36
+
+
+def sweep_with(hfd, x, y, positions=POSITIONS):
+    header = FrameHeader("a.fits", "light", width_px=SIZE[0], height_px=SIZE[1])
+    frames = tuple(SweepFrame(f"{k}.fits", float(at)) for k, at in enumerate(positions))
+    sharpest = type("Sharpest", (), {"header": header})()
+    return FieldSweep(
+        "s", frames, sharpest, SIZE, 1, np.asarray(x, float), np.asarray(y, float), np.asarray(hfd, float)
+    )
+
+
+def hyperbolas(best, seeing=1.0):
+    at = np.array(POSITIONS, float)[:, None]
+    return np.hypot(2.5 * np.asarray(seeing, float).reshape(-1, 1), 0.15 * (at - np.asarray(best)[None, :]))
+
+
+def test_zones_find_their_best_focus_and_what_the_seeing_did():
+    best = 7000 + np.linspace(-15, 15, 20)
+    x, y = np.linspace(10, 400, 20), np.linspace(280, 20, 20)
+    calm = zoned(sweep_with(hyperbolas(best), x, y))
+    assert [zone.best_position.value for zone in calm.zones] == pytest.approx(list(best), abs=0.05)
+    seeing = np.array([1, 1.2, 1, 0.9, 1, 1.1, 0.85, 1, 1.15])
+    restless = zoned(sweep_with(hyperbolas(best, seeing), x, y))
+    assert [zone.best_position.value for zone in restless.zones] == pytest.approx(list(best), abs=0.4)
+    inner = slice(2, 7)  # far out the seeing hardly shows
+    assert np.corrcoef(restless.seeing[inner], seeing[inner])[0, 1] > 0.95
+    hfd = hyperbolas(np.array([7000.0, 7000, 7000, 7000, 7000, 7000, 7090, 7000]))
+    hfd[:, 1] = 3.0
+    hfd[4:, 2] = np.nan
+    told = zoned(sweep_with(hfd, np.linspace(10, 400, 8), np.linspace(20, 280, 8))).zones
+    assert len(told) == 7, "a star at four positions is in no zone"
+    assert "flat" in told[1].why
+    assert "outside the sweep" in told[5].why
+    assert zoned(sweep_with(np.full((9, 3), np.nan), [1, 2, 3], [1, 2, 3])).zones == ()
+
+
+# By hand: −40 at 61 and +20 at 64 cross zero at 63.
+def test_the_flat_spacing_is_where_the_line_crosses():
+    found = flat_spacing([(64.0, Estimate(20, 1)), (61.0, Estimate(-40, 1))])
+    assert found.flat_at_mm.value == pytest.approx(63.0)
+    assert found.slope_um_mm.value == pytest.approx(20)
+    # u of the zero: the line's ordinate there, √((2/3)² + (1/3)²) = 0.745, over the slope 20.
+    assert found.flat_at_mm.standard == pytest.approx(0.745 / 20, rel=1e-3)
+    three = flat_spacing([(61.0, Estimate(-40, 1)), (62.5, Estimate(-8, 1)), (64.0, Estimate(20, 1))])
+    assert three.flat_at_mm.standard > found.flat_at_mm.standard, "points off the line make it less certain"
+    assert "two spacings" in flat_spacing([(62.0, Estimate(3, 1)), (62.04, Estimate(9, 1))]).why
+    assert "farther" in flat_spacing([(62.0, Estimate(3, 5)), (63.0, Estimate(9, 5))]).why
+    assert "no sweep was told" in flat_spacing([]).why
+
+
+@pytest.mark.parametrize(
+    ("name", "spacing"),
+    [
+        ("sweep 61.5 mm", 61.5),
+        ("61,5mm", 61.5),
+        ("spacing_62_1", 62.1),
+        ("spacing-62", 62.0),
+        ("sweep 3", None),
+        ("f5.3", None),
+    ],
+)
+def test_a_folder_may_tell_its_spacing(name, spacing):
+    assert spacing_in_name(name) == spacing
+
+
+# By hand: 10 µm a mm toward +x, radius 40 mm, pitch 0.5 mm: 400 µm at 0° are 0.8 turns.
+def test_screws_follow_a_plane():
+    assert screw_turns((10, 0), 40, (0, 120, 240), 0.5) == pytest.approx((0.8, -0.4, -0.4))
+    assert screw_turns((0, 10), 40, (0, 90, 180, 270), 0.5) == pytest.approx((0, 0.8, 0, -0.8), abs=1e-12)
+    with pytest.raises(ValueError, match="three screws"):
+        screw_turns((1, 0), 40, (0, 360, 120), 0.5)
+    with pytest.raises(ValueError, match="above 0"):
+        tilt_of_turns((1, 0, 0), 40, (0, 120, 240), 0.0)
+
+
+@given(st.floats(-20, 20), st.floats(-20, 20), st.integers(3, 6), st.floats(0, 90))
+def test_turns_give_the_tilt_that_asked_for_them_and_keep_the_middle(x, y, count, first):
+    azimuths = [first + 360 / count * k for k in range(count)]
+    turns = screw_turns((x, y), 38, azimuths, 0.35)
+    assert tilt_of_turns(turns, 38, azimuths, 0.35) == pytest.approx((x, y), abs=1e-9)
+    assert sum(turns) == pytest.approx(0, abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("azimuth", "mirrored", "hour"),
+    [(90, False, 12), (0, False, 3), (180, False, 9), (270, False, 6), (30, True, 10), (60, False, 1)],
+)
+def test_an_azimuth_is_an_hour_seen_from_behind(azimuth, mirrored, hour):
+    assert clock_position(azimuth, mirrored=mirrored) == hour
+
+
+def test_screws_are_told_in_plain_words(swept):
+    entry = swept[1].sweeps[0]
+    level = replace(
+        entry, surface=replace(entry.surface, plane=(10.0, 0.0), tilt=Estimate(10, 0.1), azimuth_deg=Estimate(0, 1))
+    )
+    push = PlateScrews("plate", 20.0, 0.5, (0.0, 120.0, 240.0), True, False, (2, None, None))
+    # 42 µm over 1.0063 mm are 41.7 µm a mm; 20 mm out 835 µm, 1.67 turns.
+    advice = screw_advice(level, push)
+    assert advice.turns[0].turns == pytest.approx(42 / HALF_MM * 20 / 500)
+    assert advice.turns[0].words.startswith("the screw at 2 o’clock seen from behind: 1 turns and 240° in")
+    assert "away from the telescope" in advice.turns[0].words
+    assert " out, that side moves toward" in advice.turns[1].words
+    spring = screw_advice(level, replace(push, inward_moves_away=False))
+    assert "240° out, that side moves away" in spring.turns[0].words
+    assert advice.left_um < 0.1 * 42
+    assert screw_advice(entry, None) is None
+    unsure = replace(level, surface=replace(level.surface, azimuth_deg=None))
+    assert screw_advice(unsure, push) is None, "a tilt that is not certain moves no screw"
+
+
+# Causes, with surfaces made by hand
+
+
+def entry(plane=(0.0, 0.0), bowl=0.0, *, best=7000.0, u=0.2, header=None, shape=None, spacing=None):
+    header = header or {}
+    frame = FrameHeader("a.fits", "light", width_px=SIZE[0], height_px=SIZE[1], **header)
+    sharpest = type("Sharpest", (), {"header": frame})()
+    frames = (SweepFrame("a.fits", 1.0, None, frame),)
+    sweep = FieldSweep("s", frames, sharpest, SIZE, 1, None, None, np.zeros((1, 0)), spacing)
+    covariance = tuple(tuple(u**2 if i == j else 0.0 for j in range(4)) for i in range(4))
+    length = math.hypot(*plane)
+    azimuth = Estimate(math.degrees(math.atan2(plane[1], plane[0])) % 360, 1.0) if length > 2 * u else None
+    surface = Surface("", Estimate(best, u), plane, Estimate(length, u), azimuth, Estimate(bowl, u), covariance)
+    shape = shape or FieldShape("a.fits")
+    return MeasuredSweep(sweep, ZonedSweep((), ()), surface, shape, Estimate(best, u), Estimate(4.2), False, 3.9)
+
+
+def keys(*entries, relation=None):
+    return [cause.key for cause in causes(FieldResult(entries, OPTICS, relation=relation))]
+
+
+def words(*entries, relation=None):
+    return " / ".join(cause.words for cause in causes(FieldResult(entries, OPTICS, relation=relation)))
+
+
+def test_one_sweep_tells_what_it_can():
+    assert keys(entry()) == ["flat"]
+    assert keys(entry((20.0, 0.0))) == ["tilt"]
+    assert "can’t be told apart" in words(entry((20.0, 0.0)))
+    assert keys(entry(bowl=-10.0)) == ["spacing"]
+    # 5 steps are 21 µm: certain, and inside half the depth of 23.85 µm.
+    assert keys(entry((5.0, 0.0), 5.0)) == ["flat"]
+    tails = FieldShape("a", tail=Estimate(0.2, 0.01), tail_deg=40.0)
+    assert keys(entry(shape=tails)) == ["collimation"]
+    long = FieldShape("a", alike=Estimate(0.2, 0.01), alike_deg=10.0)
+    assert keys(entry(shape=long)) == ["guiding"]
+    assert causes(FieldResult((), OPTICS)) == ()
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "told"),
+    [
+        ((20.0, 0.0), (20.0, 0.0), "camera’s side is tilted"),
+        ((20.0, 0.0), (-20.0, 0.0), "telescope’s side is tilted"),
+        ((20.0, 20.0), (20.0, -20.0), "both are tilted"),
+    ],
+)
+def test_a_turned_camera_tells_whose_the_tilt_is(first, second, told):
+    assert told in words(entry(first), entry(second), relation="turned")
+
+
+def test_what_moves_by_itself_is_flexure_or_loose():
+    assert keys(entry((20.0, 0.0)), entry((0.0, 15.0)), relation="altitude") == ["flexure"]
+    assert keys(entry((20.0, 0.0)), entry((0.0, 15.0)), relation="flip") == ["flexure"]
+    assert keys(entry((20.0, 0.0)), entry((0.0, 15.0)), relation="repeat") == ["loose"]
+    assert "stays as it is" in words(entry((20.0, 0.0)), entry((20.0, 0.1)), relation="day")
+    assert keys(entry(), entry(best=7040.0), relation="repeat") == ["focuser"]
+    assert keys(entry(), entry(best=7005.0), relation="repeat") == ["flat"]
+    assert keys(entry(spacing=61.0), entry(bowl=20.0, spacing=62.0)) == ["spacing"]
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "relation"),
+    [
+        ({"rotation_deg": 4.0}, {"rotation_deg": 184.0}, "turned"),
+        ({"rotation_deg": 4.0}, {"rotation_deg": 160.0}, "repeat"),
+        ({"pier_side": "EAST"}, {"pier_side": "WEST"}, "flip"),
+        ({"altitude_deg": 70.0}, {"altitude_deg": 30.0}, "altitude"),
+        ({"altitude_deg": 70.0}, {"altitude_deg": 56.0}, "repeat"),
+        ({"date": "2026-11-01T20:00:00"}, {"date": "2026-11-02T20:00:00"}, "day"),
+        ({"date": "2026-11-01T20:00:00"}, {"date": "2026-11-01T22:00:00"}, "repeat"),
+    ],
+)
+def test_headers_tell_how_two_sweeps_differ(one, other, relation):
+    assert relation_of(entry(header=one), entry(header=other)) == relation
+    assert relation_of(entry(header=one, spacing=61.0), entry(header=other, spacing=62.0)) == "spacing"
+
+
+@pytest.mark.parametrize(
+    ("value", "u", "half", "told"),
+    [(24, 1, 23.85, True), (23, 1, 23.85, False), (-24, 1, 23.85, True), (24, 12.1, 23.85, False), (3, 1, None, True)],
+)
+def test_what_matters_is_certain_and_over_half_the_depth(value, u, half, told):
+    assert matters(Estimate(value, u), half) is told
+
+
+# The shape of stars
+
+
+@pytest.mark.parametrize(
+    ("made", "key"), [({"coma_px": (0.9, 0.0)}, "tail"), ({}, ""), ({"astigmatism_um_mm2": 40.0}, "radial")]
+)
+def test_a_frames_stars_tell_coma_and_astigmatism(tmp_path, made, key):
+    scope = replace(SCOPE, over_field=StandInField(**made), stars=60)
+    (path,) = scope.write_run(tmp_path, [7004])
+    frame = replace(read_stars(path), path=path)
+    shape = shape_of(frame, SIZE)
+    assert not shape.why
+    assert len(shape.zones) == 9
+    tail = shape.tail.value > 0.06 and shape.tail_deg is not None
+    assert tail is (key == "tail")
+    if tail:
+        assert abs((shape.tail_deg + 180) % 360 - 180) < 15, "toward +x"
+    assert (abs(shape.radial.value) > 0.05 and abs(shape.radial.value) > 4 * shape.radial.standard) is (key == "radial")
+    assert corner_spots(frame, SIZE)[4] is not None
+    assert "12" in shape_of(replace(frame, shapes=frame.shapes.brightest(5)), SIZE).why
+
+
+# Reading, keeping, the command
+
+
+def rig_with_plate():
+    document = clean_document()
+    plate = {
+        "id": "plate", "kind": "tilt_plate", "length_mm": 0.0,
+        "screws": {"radius_mm": 38, "pitch_mm": 0.35, "at": [{"azimuth_deg": a} for a in (80, 200, 320)]},
+    }  # fmt: skip
+    document["train"].insert(-1, plate)
+    document["devices"] = [{"id": "motor", "kind": "focuser", "settings": {"step_um": {"value": 4.2}}}]
+    return document
+
+
+def test_the_command_prints_the_contract_and_keeps_it(swept, tmp_path, capsys):
+    folder, _result = swept
+    rig = tmp_path / "plate.rig.json"
+    rig.write_text(json.dumps(rig_with_plate()))
+    assert main(["field", str(rig), str(folder), "--json", "--keep"]) == 1
+    told = json.loads(capsys.readouterr().out)
+    assert len(told["screws"]) == 3
+    assert all(entry.keys() >= {"azimuth_deg", "turns", "words"} for entry in told["screws"])
+    assert told["tilt_left_um_corner"] < 0.1 * told["tilt_um_corner"]["value"]
+    assert {f["id"] for f in told["findings"]} == {"field.tilt", "field.curvature"}
+    kept = json.loads(rig.read_text())["measured"]
+    assert kept["field_tilt_um"]["value"] == pytest.approx(told["tilt_um_corner"]["value"], rel=1e-4)
+    assert main(["field", str(rig), "--at", f"61.2:{folder}", "--relation", "day"]) == 1
+    assert "61.20" in capsys.readouterr().out
+    with pytest.raises(SystemExit):
+        main(["field", str(rig), "--at", "x:y"])
+    assert "MM:FOLDER" in capsys.readouterr().err
+    assert main(["field", str(rig)]) == 2
+    assert "name a folder" in capsys.readouterr().err
+
+
+def test_single_frames_are_a_hint_and_the_rest_is_told(tmp_path):
+    paths = SCOPE.write_run(tmp_path / "few", [7000, 7010])
+    result = read([tmp_path / "few"], OPTICS)
+    assert result.last is None
+    assert [shape.file for shape in result.singles] == [path.name for path in paths]
+    told = field_json(result)
+    assert told["tilt_arcmin"] is None
+    assert "four positions" in told["why"]
+    assert told["single_frames"][0]["zones"]
+    with pytest.raises(ValueError, match="no number"):
+        keep(validated(rig_with_plate()), result)
+    (tmp_path / "none").mkdir()
+    with pytest.raises(InputError, match="holds no FITS files"):
+        read([tmp_path / "none"], OPTICS)
+
+
+def test_spacings_give_a_measured_back_focus_and_what_the_shelf_is_asked_for():
+    rig = validated(rig_with_plate())
+    entries = [entry(bowl=(s - 62.0) * 15, spacing=s) for s in (61.0, 63.0)]
+    result = FieldResult(tuple(entries), replace(OPTICS, built_mm=62.9))
+    flat = measures(rig, result)["back_focus_required_mm"]
+    assert flat.value == pytest.approx(62.0)
+    assert any(line.startswith("flat at 62.00") for line in summary_lines(result))
+    kept = edit.apply(rig, keep(rig, result))
+    assert kept.measured["back_focus_required_mm"].value == pytest.approx(62.0)
+    # Another sweep's spacing may be told by hand, and taken back.
+    other = result.with_spacing("s", None)
+    assert other.flat.flat_at_mm is None
+    assert back_focus(wanting(rig, 62.0)).required_mm == pytest.approx(62.0)
+    with pytest.raises(ValueError, match="leaves nothing"):
+        wanting(rig, 0.1)
+
+
+def test_sweeps_join_those_that_are_there(swept, tmp_path):
+    folder, result = swept
+    later = START + datetime.timedelta(hours=2)
+    SCOPE.write_run(tmp_path / "sweep 62.9 mm", POSITIONS, start=later, number=40)
+    both = read([tmp_path / "sweep 62.9 mm"], OPTICS, before=result)
+    assert [entry.sweep.name for entry in both.sweeps] == ["sweep 62.9 mm", "sweep 62.9 mm (2)"]
+    again = read([folder], OPTICS, before=both)
+    assert len(again.sweeps) == 2, "frames read anew replace their sweep"
+    assert len(both.without(0).sweeps) == 1
