@@ -196,6 +196,34 @@ def _frames(folder: Path, random: Random) -> Path:
     return place
 
 
+def _lit_frames(folder: Path, random: Random) -> Path:
+    """Frames of a sweep or of flats whose light is now and then none a sensor gives, one of them with a broken file."""
+    place, kind = folder / "lit", random.choice(("Light", "Flat"))
+    place.mkdir()
+    numbers = np.random.default_rng(random.randrange(1 << 30))
+    down, across = np.mgrid[0:64, 0:80]
+    for index in range(random.randint(1, 7)):
+        light = 1000 + 30 * numbers.standard_normal((64, 80))
+        for _ in range(random.randint(0, 20)):
+            x, y, wide = random.uniform(0, 80), random.uniform(0, 64), random.uniform(0.5, 9)
+            light += random.uniform(-900, 9000) * np.exp(-((across - x) ** 2 + (down - y) ** 2) / (2 * wide**2))
+        light = random.choice(
+            (light, light, light, 0 * light, 0 * light + 65535, 300 * light, -light, np.round(light, -3))
+        )
+        if random.random() < 0.1:
+            light[random.randrange(64)] = random.choice((np.nan, np.inf, -1e30))
+        header = fits.Header({"IMAGETYP": kind, "FILTER": random.choice("LR"), "EXPTIME": random.choice((2.0, 0.0))})
+        header["FOCUSPOS"] = random.choice((100 * index, 100 * index, 0, -1e12))
+        header["DATE-OBS"] = random.choice((f"2026-03-01T21:00:{index:02}", "?", "1-1-1"))
+        buffer = io.BytesIO()
+        pixels = light if random.random() < 0.1 else np.nan_to_num(np.clip(light, 0, 65535)).astype(np.uint16)
+        fits.PrimaryHDU(pixels, header).writeto(buffer)
+        made = buffer.getvalue()
+        broken = random.random() < 0.15
+        (place / f"{index}.fits").write_bytes(changed_fits(made, random) if broken else made)
+    return place
+
+
 def _draft(path: Path) -> None:
     """Draft a rig from a folder of frames; what was drafted can be opened."""
     out = path.parent / "drafted.rig.json"
@@ -301,6 +329,8 @@ def readers() -> list[Reader]:
         Reader("focus frames", _frames, _command("focus", "RIG", "INPUT", "--json")),
         Reader("focus table", _file("runs.csv", _runs), _command("focus", "RIG", "INPUT", "--json")),
         Reader("stars", _frames, _command("stars", "RIG", "INPUT", "--json")),
+        Reader("flats", _lit_frames, _command("filters", "RIG", "INPUT", "--json")),
+        Reader("sweep", _lit_frames, _command("field", "RIG", "INPUT", "--json")),
         Reader(
             "solved frame",
             _file("a.fits", lambda random: changed_fits(_frame(random), random)),
