@@ -87,7 +87,7 @@ def _print(result: FieldResult, shelf: list[str], notes: list[str]) -> None:
     from wyntaxis.core.evidence.field.report import HINT, SWEEP_HEADINGS, summary_lines, sweep_row
 
     if result.sweeps:
-        print_table([list(SWEEP_HEADINGS), *map(sweep_row, result.sweeps)], right={2, 3, 5, 6, 7, 8})
+        print_table([list(SWEEP_HEADINGS), *map(sweep_row, result.sweeps)], right={2, 4, 5, 6, 7})
     for line in summary_lines(result):
         print(line)
     for line in shelf:

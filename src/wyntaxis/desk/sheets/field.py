@@ -107,7 +107,7 @@ class FieldSheet(StepSheet):
         column.addWidget(self.state)
         column.addWidget(JobBar(self.job, "Measuring frames"))
         headings = [text.replace(" ", "\n", 1) for text in SWEEP_HEADINGS]
-        self.table = TextTable("Sweeps", headings, left=(0, 1, 9), widest_em=16)
+        self.table = TextTable("Sweeps", headings, left=(0, 1, 8), widest_em=16)
         self.table.itemSelectionChanged.connect(self._chose)
         column.addWidget(self.table)
         self.together = Panel("Together")

@@ -173,7 +173,6 @@ def shape_json(shape: FieldShape) -> dict[str, Any]:
 SWEEP_HEADINGS = (
     "sweep",
     "filter",
-    "°C",
     "spacing mm",
     "zones",
     "best position",
@@ -205,7 +204,6 @@ def sweep_row(entry: MeasuredSweep) -> list[str]:
     return [
         sweep.name,
         sweep.filter or "–",
-        "–" if sweep.temperature_c is None else number(sweep.temperature_c, 1),
         "–" if sweep.spacing_mm is None else number(sweep.spacing_mm, 2),
         f"{sum(zone.best_position is not None for zone in zones)} of {len(zones)}",
         told(entry.best_position, 1),
