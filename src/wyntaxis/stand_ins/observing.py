@@ -116,10 +116,10 @@ def write_flats(folder: Path, progress: Progress = lambda _done, _of: None) -> N
     before = replace(DEMO_FLATS, motes=DEMO_FLATS.motes[1:4], corner_share=0.85)
     month = datetime.timedelta(days=31)
     turned, then = cards | {"ROTATANG": 4.0}, FLAT_START - month
-    before.write(folder / "October", ["L"], each=5, start=then, number=60, cards=turned)
+    before.write(folder / "October", ["L"], each=4, start=then, number=60, cards=turned)
     progress(1, 2)
     order = ["L", "Ha", "OIII", "L", "Ha", "OIII"]
-    DEMO_FLATS.write(folder / "November", order, each=4, cards=turned)
+    DEMO_FLATS.write(folder / "November", order, each=3, cards=turned)
     progress(2, 2)
 
 

@@ -195,7 +195,7 @@ def draw_surface(sheet: DraftingPainter, section: Section, view: View) -> None:
         sheet.painter.drawPath(path)
     times = scale * 1000 / view.scale
     text = f"best focus, {number(most, 0)} µm, drawn ×{number(times, 0)}"
-    sheet.write(NOTE_PX, sheet.height_of(small=True), text, small=True, color="accent", align="left")
+    sheet.write(NOTE_PX, sheet.height_of(small=True), text, small=True, color="accent", align="left", ground="paper")
 
 
 def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:

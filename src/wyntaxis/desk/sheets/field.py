@@ -47,6 +47,7 @@ NO_SWEEPS = (
     "is; one at another spacing tells where the field is flat. A single frame gives a hint."
 )
 AUTOMATIC = "as the headers tell"
+RELATION_CHARACTERS = 24
 
 
 @sheet_of(FIELD)
@@ -95,7 +96,8 @@ class FieldSheet(StepSheet):
         self.spacing.editingFinished.connect(self.set_spacing)
         self.relation = QComboBox()
         self.relation.setAccessibleName("How the last two sweeps differ")
-        self.relation.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.relation.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.relation.setMinimumContentsLength(RELATION_CHARACTERS)
         self.relation.addItem(f"Last two: {AUTOMATIC}")
         for words in RELATIONS.values():
             self.relation.addItem(f"Last two: {words}")
@@ -337,6 +339,7 @@ class FieldSheet(StepSheet):
             if len(result.sweeps) > 1:
                 words = RELATIONS[relation_of(*result.sweeps[-2:])]
                 self.relation.setItemText(0, f"Last two: {words}, {AUTOMATIC}")
+            self.relation.setToolTip(f"How the last two sweeps differ. {self.relation.currentText()}")
             self._show_spacing()
         for fold in (self.surface_fold, self.corners_fold, self.spacing_fold):
             fold.refresh()
