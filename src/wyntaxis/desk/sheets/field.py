@@ -2,23 +2,18 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-import weakref
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from wyntaxis.core.evidence.field.causes import relation_of
 from wyntaxis.core.evidence.field.kind import FIELD as SWEEPS
-from wyntaxis.core.evidence.field.kind import keep
 from wyntaxis.core.evidence.field.report import SWEEP_HEADINGS, summary_lines, sweep_row
 from wyntaxis.core.evidence.field.result import RELATIONS, FieldResult, MeasuredSweep
 from wyntaxis.core.evidence.field.shape import corner_spots
 from wyntaxis.core.files.errors import Progress
-from wyntaxis.core.files.places import home
 from wyntaxis.core.quantities.field_surface import field_optics
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.shown import shown_at
@@ -32,7 +27,8 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.base import sheet_of
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, not_used_text
 from wyntaxis.desk.sheets.field_panels import CausesPanel, FlatPanel, ScrewsPanel
 from wyntaxis.desk.sheets.labelled import labelled_field
 from wyntaxis.desk.tables import TextTable
@@ -40,7 +36,6 @@ from wyntaxis.desk.tables import TextTable
 if TYPE_CHECKING:
     from wyntaxis.desk.plots_field import CornersPlot, SpacingPlot, SurfacePlot
 
-FILES_FILTER = "Frames (*.fit *.fits *.fts *.fits.gz *.fits.fz);;All files (*)"
 NO_SWEEPS = (
     "No sweep yet. Give frames of one star field taken at seven to eleven positions of the focuser on both sides of "
     "focus: best focus is found zone by zone. A second sweep with the camera turned by half a turn tells whose a tilt "
@@ -51,17 +46,15 @@ RELATION_CHARACTERS = 24
 
 
 @sheet_of(FIELD)
-class FieldSheet(StepSheet):
+class FieldSheet(EvidenceSheet[FieldResult]):
     """The surface of best focus."""
 
+    kind = SWEEPS
+    files_title, folder_title = "Frames of a sweep", "Folder of sweeps"
+
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger="foot")
-        self._palette = palette
-        self._stand_in: Path | None = None
+        super().__init__(session, step, palette)
         self._pieces: tuple[str, Any] | None = None
-        self.job = Job(self)
-        self.job.done.connect(self._came_in)
-        self.job.failed.connect(session.refused)
         self.pieces_job = Job(self)
         self.pieces_job.done.connect(self._pieces_came)
         self.pieces_job.failed.connect(session.refused)
@@ -119,29 +112,12 @@ class FieldSheet(StepSheet):
     # Sweeps
 
     @property
-    def result(self) -> FieldResult | None:
-        """The sweeps that were measured."""
-        return self.session.evidence.of(SWEEPS)
-
-    @property
     def chosen(self) -> MeasuredSweep | None:
         """The chosen sweep; the last that tells a surface where none is."""
         result, row = self.result, self.table.currentRow()
         if result is None or not result.sweeps:
             return None
         return result.sweeps[row] if 0 <= row < len(result.sweeps) else result.last
-
-    def ask(self) -> None:
-        """Ask for frames and measure them."""
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Frames of a sweep", str(home()), FILES_FILTER)
-        if chosen:
-            self.read([Path(path) for path in chosen])
-
-    def ask_folder(self) -> None:
-        """Ask for a folder and measure the sweeps below it."""
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of sweeps", str(home()))
-        if chosen:
-            self.read([Path(chosen)])
 
     def read(self, paths: list[Path]) -> None:
         """Measure sweeps in the background and add them."""
@@ -150,10 +126,7 @@ class FieldSheet(StepSheet):
 
     def add_stand_in(self) -> None:
         """Draw sweeps of the simulated telescope and measure them."""
-        if self._stand_in is None:
-            self._stand_in = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
-            weakref.finalize(self, shutil.rmtree, self._stand_in, ignore_errors=True)
-        folder, optics = self._stand_in, field_optics(self.session.evaluation)
+        folder, optics = self.stand_in_folder(), field_optics(self.session.evaluation)
 
         def work(progress: Progress) -> FieldResult:
             from wyntaxis.stand_ins.observing import write_sweeps
@@ -170,7 +143,7 @@ class FieldSheet(StepSheet):
             self.session.refused.emit(f"there is no sweep in what was given{why}")
             return
         self._pieces = None
-        self.session.look_at(SWEEPS, found)
+        self.hold(found)
         self.surface_fold.open()
         self.corners_fold.open()
         if found.flat.points:
@@ -182,16 +155,7 @@ class FieldSheet(StepSheet):
         if result is None:
             return
         rest = result.without(max(self.table.currentRow(), 0))
-        self.session.look_at(SWEEPS, rest if rest.sweeps else None)
-
-    def keep(self) -> None:
-        """Keep what the sweeps tell as measured legs."""
-        if self.result is None:
-            return
-        try:
-            self.session.apply(keep(self.session.rig, self.result))
-        except ValueError as error:
-            self.session.refused.emit(str(error))
+        self.hold(rest if rest.sweeps else None)
 
     def set_spacing(self) -> None:
         """Take the spacing that was typed for the chosen sweep."""
@@ -207,14 +171,14 @@ class FieldSheet(StepSheet):
             self.session.refused.emit(f"a spacing lies above 0 mm, got {short(value)}")
             value = chosen.sweep.spacing_mm
         if value != chosen.sweep.spacing_mm:
-            self.session.look_at(SWEEPS, result.with_spacing(chosen.sweep.name, value))
+            self.hold(result.with_spacing(chosen.sweep.name, value))
         self._show_spacing()
 
     def set_relation(self, place: int) -> None:
         """Take how the last two sweeps differ."""
         if self.result is not None:
             relation = list(RELATIONS)[place - 1] if place > 0 else None
-            self.session.look_at(SWEEPS, replace(self.result, relation=relation))
+            self.hold(replace(self.result, relation=relation))
 
     def describe_screws(self, count: int) -> None:
         """Give the tilt plate screws to be filled in: what nobody gave is assumed until it is given."""
@@ -378,13 +342,4 @@ class FieldSheet(StepSheet):
         text = f"{len(result.sweeps)} sweeps of {frames} frames." if result.sweeps else "No sweep."
         if result.singles:
             text += f" {len(result.singles)} single frames: their stars’ shape is a hint."
-        if result.not_used:
-            first = result.not_used[0]
-            more = f", and {len(result.not_used) - 1} more" if len(result.not_used) > 1 else ""
-            text += f" Not used: {first.path}: {first.why}{more}."
-        return text
-
-    def set_palette(self, palette: Palette) -> None:
-        super().set_palette(palette)
-        self._palette = palette
-        self.refresh()
+        return text + not_used_text(result.not_used)

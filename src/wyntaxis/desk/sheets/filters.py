@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-import weakref
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.evidence.filters.kind import FILTERS as FLATS
-from wyntaxis.core.evidence.filters.kind import keep
 from wyntaxis.core.evidence.filters.report import (
     DUST_HEADINGS,
     LEVEL_HEADINGS,
@@ -26,10 +22,8 @@ from wyntaxis.core.evidence.filters.report import (
 from wyntaxis.core.evidence.filters.result import FilterResult, Serve, set_name
 from wyntaxis.core.evidence.measured import device_index
 from wyntaxis.core.files.errors import Progress
-from wyntaxis.core.files.places import home
 from wyntaxis.core.quantities.flats import flat_optics, repeat_verdict
 from wyntaxis.core.steps import FILTERS, Step
-from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
@@ -37,14 +31,14 @@ from wyntaxis.desk.panel import JobBar, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
-from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.base import sheet_of
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, not_used_text
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.filters.flats import FlatSet
     from wyntaxis.desk.plots_filters import DustPlot, RatioPlot
 
-FILES_FILTER = "Flats (*.fit *.fits *.fts *.fits.gz *.fits.fz);;All files (*)"
 NO_FLATS = (
     "No flats yet. Give flats of every filter, best with another filter used between two series of one: then they tell "
     "whether the wheel stops where it did. Dust shows where it lies by how wide its shadow is; flats of an older night "
@@ -53,16 +47,14 @@ NO_FLATS = (
 
 
 @sheet_of(FILTERS)
-class FiltersSheet(StepSheet):
+class FiltersSheet(EvidenceSheet[FilterResult]):
     """Flats."""
 
+    kind = FLATS
+    files_title, folder_title = "Flats", "Folder of flats"
+
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger="foot")
-        self._palette = palette
-        self._stand_in: Path | None = None
-        self.job = Job(self)
-        self.job.done.connect(self._came_in)
-        self.job.failed.connect(session.refused)
+        super().__init__(session, step, palette)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
         self.dust_fold = Fold("Plot: dust on the chosen flats", self._build_dust, self._draw_dust)
@@ -114,29 +106,12 @@ class FiltersSheet(StepSheet):
     # Flats
 
     @property
-    def result(self) -> FilterResult | None:
-        """The flats that were measured."""
-        return self.session.evidence.of(FLATS)
-
-    @property
     def chosen(self) -> FlatSet | None:
         """The chosen set of flats; the newest where none is."""
         result, row = self.result, self.levels.currentRow()
         if result is None or not result.sets:
             return None
         return result.sets[row] if 0 <= row < len(result.sets) else result.sets[-1]
-
-    def ask(self) -> None:
-        """Ask for flats and measure them."""
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Flats", str(home()), FILES_FILTER)
-        if chosen:
-            self.read([Path(path) for path in chosen])
-
-    def ask_folder(self) -> None:
-        """Ask for a folder and measure the flats below it."""
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of flats", str(home()))
-        if chosen:
-            self.read([Path(chosen)])
 
     def read(self, paths: list[Path]) -> None:
         """Measure flats in the background, in place of those that are there."""
@@ -145,10 +120,7 @@ class FiltersSheet(StepSheet):
 
     def add_stand_in(self) -> None:
         """Make simulated flats and measure them."""
-        if self._stand_in is None:
-            self._stand_in = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
-            weakref.finalize(self, shutil.rmtree, self._stand_in, ignore_errors=True)
-        folder, optics = self._stand_in, flat_optics(self.session.evaluation)
+        folder, optics = self.stand_in_folder(), flat_optics(self.session.evaluation)
 
         def work(progress: Progress) -> FilterResult:
             from wyntaxis.stand_ins.observing import write_flats
@@ -163,14 +135,14 @@ class FiltersSheet(StepSheet):
             first = found.not_used[0]
             self.session.refused.emit(f"no flat could be used: {first.path}: {first.why}")
             return
-        self.session.look_at(FLATS, found)
+        self.hold(found)
         self.dust_fold.open()
         if found.serves:
             self.ratio_fold.open()
 
     def take_out(self) -> None:
         """Take all flats out."""
-        self.session.look_at(FLATS, None)
+        self.hold(None)
 
     def mark_one_way(self) -> None:
         """Mark the chosen flats as taken with the wheel turning one way only, or not."""
@@ -182,16 +154,7 @@ class FiltersSheet(StepSheet):
             replace(entry, one_way=(entry.set_name in one_way) if one_way else result.optics.one_way)
             for entry in result.repeats
         )
-        self.session.look_at(FLATS, replace(result, one_way=one_way, repeats=repeats))
-
-    def keep(self) -> None:
-        """Keep how far the wheel stops off as a measured leg."""
-        if self.result is None:
-            return
-        try:
-            self.session.apply(keep(self.session.rig, self.result))
-        except ValueError as error:
-            self.session.refused.emit(str(error))
+        self.hold(replace(result, one_way=one_way, repeats=repeats))
 
     # Showing
 
@@ -288,13 +251,8 @@ class FiltersSheet(StepSheet):
             return NO_FLATS
         flats = sum(len(entry.flats) for entry in result.sets)
         text = f"{flats} flats in {len(result.sets)} sets, {len(result.dust)} shadows of dust."
-        if result.not_used:
-            first = result.not_used[0]
-            more = f", and {len(result.not_used) - 1} more" if len(result.not_used) > 1 else ""
-            text += f" Not used: {first.path}: {first.why}{more}."
-        return text
+        return text + not_used_text(result.not_used)
 
     def set_palette(self, palette: Palette) -> None:
+        self.legs.palette_in_use = palette
         super().set_palette(palette)
-        self._palette = self.legs.palette_in_use = palette
-        self.refresh()

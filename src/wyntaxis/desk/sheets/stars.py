@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-import weakref
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -12,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from wyntaxis.core.evidence.stars.kind import STARS as FRAMES
-from wyntaxis.core.evidence.stars.kind import StarsResult, keep
+from wyntaxis.core.evidence.stars.kind import StarsResult
 from wyntaxis.core.evidence.stars.report import FRAME_HEADINGS, frame_row, frames_csv
 from wyntaxis.core.evidence.stars.worth import FACTOR, FACTOR_RANGE, FrameWorth
 from wyntaxis.core.files.errors import InputError, Progress
@@ -30,7 +27,8 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
-from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.base import sheet_of
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, not_used_text
 from wyntaxis.desk.sheets.labelled import labelled_field
 from wyntaxis.desk.tables import TextTable
 
@@ -38,7 +36,6 @@ if TYPE_CHECKING:
     from wyntaxis.desk.frame_picture import FramePicture
     from wyntaxis.desk.plots_stars import PlacePlot, TimePlot
 
-FILES_FILTER = "Frames (*.fit *.fits *.fts *.fits.gz *.fits.fz);;All files (*)"
 NO_FRAMES = (
     "No frames yet. Give a night's lights: each frame's stars are measured, what happened between is marked, and "
     "frames that are soft, trailed, clouded, dewed or moved are told apart from those worth keeping."
@@ -46,19 +43,17 @@ NO_FRAMES = (
 
 
 @sheet_of(STARS)
-class StarsSheet(StepSheet):
+class StarsSheet(EvidenceSheet[StarsResult]):
     """Frames and their stars."""
 
+    kind = FRAMES
+    files_title, folder_title = "Frames", "Folder of frames"
+
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger="foot")
-        self._palette = palette
+        super().__init__(session, step, palette)
         self._worth: list[FrameWorth] = []
         self._worth_of: StarsResult | None = None
-        self._stand_in: Path | None = None
         self._picture: tuple[str, Any] | None = None
-        self.job = Job(self)
-        self.job.done.connect(self._came_in)
-        self.job.failed.connect(session.refused)
         self.picture_job = Job(self)
         self.picture_job.done.connect(self._picture_came)
         self.picture_job.failed.connect(session.refused)
@@ -101,11 +96,6 @@ class StarsSheet(StepSheet):
     # Frames
 
     @property
-    def result(self) -> StarsResult | None:
-        """The frames that were measured."""
-        return self.session.evidence.of(FRAMES)
-
-    @property
     def worth(self) -> list[FrameWorth]:
         """Whether each frame is worth keeping, in time."""
         result = self.result
@@ -119,18 +109,6 @@ class StarsSheet(StepSheet):
         """The chosen frame; the first where none is."""
         row = max(self.table.currentRow(), 0)
         return self.worth[row] if row < len(self.worth) else None
-
-    def ask(self) -> None:
-        """Ask for frames and measure them."""
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Frames", str(home()), FILES_FILTER)
-        if chosen:
-            self.read([Path(path) for path in chosen])
-
-    def ask_folder(self) -> None:
-        """Ask for a folder and measure the frames below it."""
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of frames", str(home()))
-        if chosen:
-            self.read([Path(chosen)])
 
     def read(self, paths: list[Path]) -> None:
         """Measure frames in the background, in place of those that are there."""
@@ -147,10 +125,7 @@ class StarsSheet(StepSheet):
 
     def add_stand_in(self) -> None:
         """Draw a night of the simulated telescope and measure it."""
-        if self._stand_in is None:
-            self._stand_in = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
-            weakref.finalize(self, shutil.rmtree, self._stand_in, ignore_errors=True)
-        folder, evaluation = self._stand_in, self.session.evaluation
+        folder, evaluation = self.stand_in_folder(), self.session.evaluation
 
         def work(progress: Progress) -> StarsResult:
             from wyntaxis.stand_ins.observing import write_night
@@ -166,30 +141,21 @@ class StarsSheet(StepSheet):
             self.session.refused.emit(f"no frame could be used: {first.path}: {first.why}")
             return
         self._picture = None
-        self.session.look_at(FRAMES, self._limited(found))
+        self.hold(self._limited(found))
         self.time_fold.open()
         self.frame_fold.open()
 
     def take_out(self) -> None:
         """Take all frames out."""
         self._picture = None
-        self.session.look_at(FRAMES, None)
-
-    def keep(self) -> None:
-        """Keep the stars' size and roundness as measured legs."""
-        if self.result is None:
-            return
-        try:
-            self.session.apply(keep(self.session.rig, self.result))
-        except ValueError as error:
-            self.session.refused.emit(str(error))
+        self.hold(None)
 
     def set_limit(self) -> None:
         """Take the limit that was typed."""
         if self.result is not None:
             found = self._limited(self.result)
             if found != self.result:
-                self.session.look_at(FRAMES, found)
+                self.hold(found)
 
     def _limited(self, result: StarsResult) -> StarsResult:
         """Return a result with the limit that the fields tell; what they cannot mean is refused and put right."""
@@ -323,13 +289,4 @@ class StarsSheet(StepSheet):
             return NO_FRAMES
         kept = sum(entry.keep for entry in self.worth)
         text = f"{len(result.frames)} frames, {kept} worth keeping."
-        if result.not_used:
-            first = result.not_used[0]
-            more = f", and {len(result.not_used) - 1} more" if len(result.not_used) > 1 else ""
-            text += f" Not used: {first.path}: {first.why}{more}."
-        return text
-
-    def set_palette(self, palette: Palette) -> None:
-        super().set_palette(palette)
-        self._palette = palette
-        self.refresh()
+        return text + not_used_text(result.not_used)

@@ -5,17 +5,16 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from wyntaxis import demo
-from wyntaxis.core.evidence.focus.kind import FOCUS, keep
+from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.evidence.focus.report import RUN_HEADINGS, run_row, summary_lines
 from wyntaxis.core.evidence.focus.result import FocusResult
 from wyntaxis.core.evidence.focus.table import COLUMNS
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.measured import device_index
 from wyntaxis.core.files.errors import Progress
-from wyntaxis.core.files.places import home
 from wyntaxis.core.quantities.focus_runs import focus_optics
 from wyntaxis.core.steps import TRAVEL, Step
 from wyntaxis.core.travel_picture import travel_pictures
@@ -29,7 +28,8 @@ from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
-from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.base import sheet_of
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, not_used_text
 from wyntaxis.desk.sheets.travel_panels import AdvicePanel
 from wyntaxis.desk.tables import TextTable
 from wyntaxis.desk.travel_drawing import TravelDrawing
@@ -47,17 +47,16 @@ NO_RUNS = (
 
 
 @sheet_of(TRAVEL)
-class TravelSheet(StepSheet):
+class TravelSheet(EvidenceSheet[FocusResult]):
     """The focuser."""
 
+    kind = FOCUS
+    files_title, folder_title, files_filter = "Focus runs", "Folder of focus runs", FILES_FILTER
+
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger="foot")
-        self._palette = palette
+        super().__init__(session, step, palette)
         self._asked: list[Path] = []
         self.known = KnownColumns(session, COLUMNS, "focus runs")
-        self.job = Job(self)
-        self.job.done.connect(self._came_in)
-        self.job.failed.connect(self._failed)
         self._frame: tuple[Path, Any, Any] | None = None
         self.frame_job = Job(self)
         self.frame_job.done.connect(self._frame_came)
@@ -109,26 +108,9 @@ class TravelSheet(StepSheet):
     # Runs
 
     @property
-    def result(self) -> FocusResult | None:
-        """The runs that were read, and what was measured of them."""
-        return self.session.evidence.of(FOCUS)
-
-    @property
     def chosen(self) -> int:
         """The place of the chosen run; the first where none is."""
         return max(self.table.currentRow(), 0)
-
-    def ask(self) -> None:
-        """Ask for files and read them."""
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Focus runs", str(home()), FILES_FILTER)
-        if chosen:
-            self.read([Path(path) for path in chosen])
-
-    def ask_folder(self) -> None:
-        """Ask for a folder and read the frames below it."""
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of focus runs", str(home()))
-        if chosen:
-            self.read([Path(chosen)])
 
     def add_stand_in(self) -> None:
         """Read the focus runs that the demo ships."""
@@ -157,7 +139,7 @@ class TravelSheet(StepSheet):
             why = f": {first.path}: {first.why}" if first is not None else ""
             self.session.refused.emit(f"there is no focus run in what was given{why}")
             return
-        self.session.look_at(FOCUS, found)
+        self.hold(found)
         for fold in (self.curve_fold, self.point_fold):
             fold.open()
 
@@ -167,7 +149,7 @@ class TravelSheet(StepSheet):
         if result is not None and len(result.runs) > 1:
             self._work_again(lambda: result.without_run(place))
         else:
-            self.session.look_at(FOCUS, None)
+            self.hold(None)
 
     def leave_out(self) -> None:
         """Leave the chosen point out of its run, or restore it."""
@@ -186,15 +168,6 @@ class TravelSheet(StepSheet):
             return found
 
         self.job.start(run)
-
-    def keep(self) -> None:
-        """Keep what the runs tell as measured legs."""
-        if self.result is None:
-            return
-        try:
-            self.session.apply(keep(self.session.rig, self.result))
-        except ValueError as error:
-            self.session.refused.emit(str(error))
 
     # Showing
 
@@ -356,13 +329,8 @@ class TravelSheet(StepSheet):
         points = sum(len(curve.points) for curve in result.curves)
         left = sum(not point.used for curve in result.curves for point in curve.points)
         text = f"{len(result.runs)} runs of {points} points, {left} of them left out."
-        if result.not_used:
-            first = result.not_used[0]
-            more = f", and {len(result.not_used) - 1} more" if len(result.not_used) > 1 else ""
-            text += f" Not used: {first.path}: {first.why}{more}."
-        return text
+        return text + not_used_text(result.not_used)
 
     def set_palette(self, palette: Palette) -> None:
+        self.legs.palette_in_use = palette
         super().set_palette(palette)
-        self._palette = self.legs.palette_in_use = palette
-        self.refresh()
