@@ -11,6 +11,7 @@ import datetime
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 
@@ -21,6 +22,7 @@ from wyntaxis.core.optics.blurred_disc import Profile, annulus_transfer, seeing_
 FINER = 3
 """Stars are drawn on a grid finer by this and summed up: on the sensor's own the sharpest would ring."""
 MARGIN_PX = 32
+STEP_PX = 4
 START = datetime.datetime(2026, 11, 14, 19, 30, tzinfo=datetime.UTC)
 
 
@@ -141,7 +143,8 @@ class StandInTelescope:
     ) -> None:
         shape = self._shape(x, y, off_steps)
         reach = max(shape.across_px) / 2 + 4 * math.hypot(*shape.coma_px)
-        half = math.ceil(reach + 5 * sharpest + 4 + bad.trail_px / 2)
+        # In steps of some px, so that many stars are drawn on grids alike.
+        half = STEP_PX * math.ceil((reach + 5 * sharpest + 4 + bad.trail_px / 2) / STEP_PX)
         column, row, side = round(x), round(y), 2 * half + 1
         shift = (x - column, y - row)
         trail = (bad.trail_px, bad.trail_deg)
@@ -205,6 +208,13 @@ class StandInTelescope:
         fits.PrimaryHDU(pixels, header).writeto(path, overwrite=True)
 
 
+@lru_cache(maxsize=32)
+def _seeing(fine: int, sharpest_px: float, profile: Profile) -> Any:
+    """Return the seeing's transfer function on the grid of a star: the same for all stars of a frame."""
+    k = FINER * np.hypot(np.fft.rfftfreq(fine), np.fft.fftfreq(fine)[:, None])
+    return seeing_transfer(k * sharpest_px, profile)
+
+
 @dataclass(frozen=True)
 class StarBlur:
     """What a star's light is spread over, in px: a disc's diameters along and across a direction in degrees from +x
@@ -226,8 +236,7 @@ def blurred_star(
     """
     fine = side * FINER
     along_x, along_y = FINER * np.fft.rfftfreq(fine), FINER * np.fft.fftfreq(fine)[:, None]
-    k = np.hypot(along_x, along_y)
-    image = seeing_transfer(k * sharpest_px, profile)
+    image = _seeing(fine, sharpest_px, profile)
     if max(blur.across_px) > 0:
         to = math.radians(blur.along_deg)
         radial, tangential = (
@@ -238,10 +247,11 @@ def blurred_star(
         image = image * annulus_transfer(wide, 1.0, obstruction)
     if any(blur.coma_px):
         image = image / (1 + 2j * np.pi * (along_x * blur.coma_px[0] + along_y * blur.coma_px[1]))
-    turned = math.radians(trail[1])
-    image = image * np.sinc(trail[0] * (along_x * math.cos(turned) + along_y * math.sin(turned)))
+    if trail[0]:
+        turned = math.radians(trail[1])
+        image = image * np.sinc(trail[0] * (along_x * math.cos(turned) + along_y * math.sin(turned)))
     # The middle of the middle pixel, counted from the middle of the first fine one.
     middle = side // 2 + 0.5 - 0.5 / FINER
-    turn = np.exp(-2j * np.pi * (along_x * (middle + shift[0]) + along_y * (middle + shift[1])))
-    light = np.fft.irfft2(image * turn, s=(fine, fine))
+    right, up = (np.exp(-2j * np.pi * at * (middle + by)) for at, by in zip((along_x, along_y), shift, strict=True))
+    light = np.fft.irfft2(image * right * up, s=(fine, fine))
     return light.reshape(side, FINER, side, FINER).sum(axis=(1, 3))

@@ -17,6 +17,8 @@ ROUNDS = 20
 HUBER = 1.5
 SURE = 2.0
 """So many standard uncertainties make a direction or a sign certain."""
+MODEL_SHARE = 0.015
+"""What the sharpest image's profile leaves uncertain of how far zones lie apart, as a share."""
 MIN_SPREAD = 0.15
 """Zones that lie closer together than this share of the half diagonal tell no surface."""
 
@@ -113,9 +115,9 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
     return Surface(
         middle=Estimate(float(found[0]), float(standard[0])),
         plane=(float(found[1]), float(found[2])),
-        tilt=tilt,
+        tilt=Estimate(tilt.value, math.hypot(tilt.standard, MODEL_SHARE * tilt.value)),
         azimuth_deg=azimuth,
-        bowl=Estimate(float(found[3]), float(standard[3])),
+        bowl=Estimate(float(found[3]), math.hypot(float(standard[3]), MODEL_SHARE * float(found[3]))),
         covariance=tuple(tuple(float(value) for value in row) for row in covariance),
         scatter=float(np.sqrt(np.mean(left**2))),
         residuals=tuple(float(value) for value in every),
