@@ -54,6 +54,17 @@ def pieces_of(path: Path, spots: Sequence[tuple[float, float] | None] = ()) -> t
     return picture, side
 
 
+def _radial_text(shape: FieldShape | None) -> str:
+    """Return in a sentence whether stars are drawn out along the radius or across it, toward the corner."""
+    radial = shape.radial if shape is not None else None
+    if radial is None:
+        return ""
+    if abs(radial.value) < 2 * radial.standard:
+        return " Toward the corner they are neither radial nor tangential for certain."
+    way = "radial" if radial.value > 0 else "tangential"
+    return f" Toward the corner they are {way}: ellipticity {plus_minus(abs(radial.value), radial.standard, 2)}."
+
+
 class SurfacePlot(PlotPanel):
     """Best focus over the sensor: the fitted surface as shades, each zone's own height, and where it rises."""
 
@@ -220,6 +231,7 @@ class CornersPlot(PlotPanel):
             f"{shape.file if shape is not None else 'The frame'}: stars near corners, edges and middle, "
             f"{side} px each; numbers: FWHM in px, and how "
             "many times as long as wide, of the zone’s stars. One frame is a hint, no measurement."
+            + _radial_text(shape)
         )
 
     def _cell(self, zone: Any, shape: FieldShape) -> tuple[int, int]:

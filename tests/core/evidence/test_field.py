@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.field.result import (
     FieldResult,
     MeasuredSweep,
     PlateScrews,
+    measured_sweep,
     screw_advice,
 )
 from wyntaxis.core.evidence.field.shape import FieldShape, corner_spots, shape_of
@@ -95,6 +96,8 @@ def test_what_the_counter_means_is_told(swept):
     unsure = replace(entry, step_um=Estimate(4.2, 0.42)).tilt_um
     assert unsure.standard > 0.099 * entry.tilt_um.value, "the step's own uncertainty counts"
     assert replace(entry, step_um=None).tilt_um is None
+    turned = measured_sweep(entry.sweep, replace(OPTICS, reversed=True))
+    assert turned.bowl_um.value == pytest.approx(-entry.bowl_um.value)
 
 
 @pytest.mark.parametrize(
@@ -102,8 +105,6 @@ def test_what_the_counter_means_is_told(swept):
 )
 def test_a_step_that_discs_contradict_is_the_drawtubes(swept, stated, is_stated, own):
     _folder, result = swept
-    from wyntaxis.core.evidence.field.result import measured_sweep
-
     step = None if stated is None else Estimate(stated)
     entry = measured_sweep(result.sweeps[0].sweep, replace(OPTICS, step_um=step, step_is_stated=is_stated))
     assert entry.step_is_measured is own

@@ -13,7 +13,7 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
 from wyntaxis.core.evidence.filters.flats import bin_for, read_flats, sets_of
 from wyntaxis.core.evidence.filters.kind import FILTERS, keep, measures, read
-from wyntaxis.core.evidence.filters.report import filters_json
+from wyntaxis.core.evidence.filters.report import filters_json, one_way_text
 from wyntaxis.core.evidence.filters.result import FlatOptics
 from wyntaxis.core.evidence.filters.serve import compared, where_words
 from wyntaxis.core.evidence.filters.shift import pair_shift
@@ -171,6 +171,15 @@ def test_flats_are_parted_and_told(result):
     (serve,) = told["serve"]
     assert (serve["filter"], serve["old"], serve["new"], serve["verdict"]) == ("L", "old", "new", "fails")
     assert serve["where"][0]["words"] == "upper left"
+
+
+def test_one_way_turning_is_compared_with_both(result):
+    assert one_way_text(result) == ""
+    repeats = tuple(replace(entry, one_way=entry.set_name == "old") for entry in result.repeats if entry.filter == "L")
+    told = replace(result, repeats=repeats)
+    assert told.one_way_shift_px(one_way=False).value == pytest.approx(np.hypot(1.0, 0.6), abs=0.3)
+    assert one_way_text(told).startswith("Turning one way it stops 0.")
+    assert filters_json(told)["one_way"]["on_px"]["value"] < 0.3
 
 
 def test_what_flats_prove_is_worded(result):

@@ -16,6 +16,7 @@ from wyntaxis.core.evidence.filters.report import (
     SERVE_HEADINGS,
     dust_row,
     level_row,
+    one_way_text,
     repeat_row,
     serve_row,
 )
@@ -251,7 +252,8 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
             return NO_FLATS
         flats = sum(len(entry.flats) for entry in result.sets)
         text = f"{flats} flats in {len(result.sets)} sets, {len(result.dust)} shadows of dust."
-        return text + not_used_text(result.not_used)
+        compared = one_way_text(result)
+        return text + (f" {compared}" if compared else "") + not_used_text(result.not_used)
 
     def set_palette(self, palette: Palette) -> None:
         self.legs.palette_in_use = palette

@@ -229,6 +229,7 @@ def sets_of(flats: Sequence[tuple[str, Flat]], names: FilterNames) -> list[FlatS
         groups.setdefault((folder, key, *_setup(flat)), []).append((sequence[folder], flat))
     found = []
     many_nights = len({(night_of(flat), folder) for folder, flat in ordered}) > len({folder for folder, _ in ordered})
+    many_focals = len({_setup(flat)[1] for _, flat in ordered}) > 1
     for (folder, *_rest), own in groups.items():
         visits: dict[int, list[int]] = {}
         for place, (turn, _flat) in enumerate(own):
@@ -237,6 +238,9 @@ def sets_of(flats: Sequence[tuple[str, Flat]], names: FilterNames) -> list[FlatS
         name = str(folder).rpartition("/")[2]
         if many_nights and night:
             name = f"{name} {night}".strip()
+        focal = own[0][1].header.focal_length_mm
+        if many_focals and focal:
+            name = f"{name} {focal:.0f} mm".strip()
         chosen = tuple(flat for _, flat in own)
         found.append(FlatSet(name, chosen[0].filter, chosen, tuple(map(tuple, visits.values()))))
     return sorted(found, key=lambda entry: (entry.time is None, str(entry.time))) if timed else found

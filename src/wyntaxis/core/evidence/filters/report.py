@@ -26,6 +26,10 @@ def filters_json(result: FilterResult) -> dict[str, Any]:
     return {
         "levels": [_level(entry) for entry in result.levels],
         "repeatability": [_repeat(entry, result) for entry in result.repeats],
+        "one_way": {
+            "on_px": figure(result.one_way_shift_px(one_way=True)),
+            "off_px": figure(result.one_way_shift_px(one_way=False)),
+        },
         "dust": [_dust(entry) for entry in result.dust],
         "serve": [_serve(entry) for entry in result.serves],
         "corner_share_by_the_train": result.optics.corner_share,
@@ -106,6 +110,28 @@ def _serve(entry: Serve) -> dict[str, Any]:
         "changed": list(entry.changed),
     }
     return found | ({"why": told.why} if told.why else {})
+
+
+def one_way_text(result: FilterResult) -> str:
+    """Return in a sentence how the wheel stops turning one way and both; empty where only one was taken.
+
+    Parameters
+    ----------
+    result
+        Flats, measured.
+
+    Returns
+    -------
+    str
+        With units.
+    """
+    on, off = result.one_way_shift_px(one_way=True), result.one_way_shift_px(one_way=False)
+    if on is None or off is None:
+        return ""
+    return (
+        f"Turning one way it stops {plus_minus(on.value, on.standard, 2)} px off, both ways "
+        f"{plus_minus(off.value, off.standard, 2)} px."
+    )
 
 
 LEVEL_HEADINGS = ("filter", "set", "flats", "level %", "corner %", "middle off %", "brightness", "rotation °", "begun")

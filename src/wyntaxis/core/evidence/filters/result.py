@@ -120,6 +120,14 @@ class FilterResult:
     one_way: frozenset[str] = field(default_factory=frozenset)
     shadows: tuple[tuple[Shadow, ...], ...] = ()
 
+    def one_way_shift_px(self, *, one_way: bool) -> Estimate | None:
+        """Return the mean shift in px of pairs taken with the wheel turning one way only, or both; None for none."""
+        told = [r.pair.shift_px for r in self.repeats if r.one_way is one_way and r.pair.shift_px is not None]
+        if not told:
+            return None
+        mean = sum(shift.value for shift in told) / len(told)
+        return Estimate(mean, math.hypot(*(shift.standard for shift in told)) / len(told))
+
     def dust_of(self, place: int) -> tuple[tuple[int | None, Dust], ...]:
         """Return the grains that one set shows, each with its place among :attr:`dust`, None for one that is gone."""
         entry, found = self.sets[place], []
