@@ -28,7 +28,10 @@ from wyntaxis.core.evidence.field.spacing import flat_spacing
 from wyntaxis.core.evidence.field.surface import Surface, surface_of
 from wyntaxis.core.evidence.field.sweep import FieldSweep, SweepFrame, spacing_in_name
 from wyntaxis.core.evidence.field.zones import Zone, ZonedSweep, zoned
+from wyntaxis.core.evidence.focus.points import FocusPoint
+from wyntaxis.core.evidence.focus.runs import run_in_any_order
 from wyntaxis.core.evidence.headers.headers import FrameHeader
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.stars.frame_stars import read_stars
 from wyntaxis.core.files.errors import InputError
@@ -414,6 +417,19 @@ def test_the_command_prints_the_contract_and_keeps_it(swept, tmp_path, capsys):
     assert "MM:FOLDER" in capsys.readouterr().err
     assert main(["field", str(rig)]) == 2
     assert "name a folder" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("cards", [{}, {"DATE-OBS": "?"}])
+def test_a_sweep_may_be_taken_in_any_order(tmp_path, cards):
+    shuffled = [POSITIONS[k] for k in (4, 0, 8, 2, 6, 1, 7, 3, 5)]
+    SCOPE.write_run(tmp_path / "s", shuffled, cards=cards)
+    result = read([tmp_path / "s"], OPTICS)
+    assert len(result.sweeps) == 1
+    assert list(result.sweeps[0].sweep.positions) == POSITIONS
+    assert result.last.best_position.value == pytest.approx(7000, abs=2)
+    point = FocusPoint("a", 1.0, None, time=START)
+    apart = [replace(point, position=float(k), time=START + datetime.timedelta(hours=k)) for k in range(6)]
+    assert run_in_any_order(apart, "s", DEFAULT_FILTER_NAMES) == [], "a night's focus positions are no sweep"
 
 
 def test_single_frames_are_a_hint_and_the_rest_is_told(tmp_path):

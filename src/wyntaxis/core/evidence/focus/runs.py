@@ -59,6 +59,37 @@ def runs_of(
     return runs, left
 
 
+def run_in_any_order(points: Sequence[FocusPoint], prefix: str, names: FilterNames) -> list[FocusRun]:
+    """Return the runs of points that were taken in no order of positions, or do not tell it, one for each filter.
+
+    Parameters
+    ----------
+    points
+        Points as they were read.
+    prefix
+        What the runs' names begin with.
+    names
+        When two filters are one.
+
+    Returns
+    -------
+    list of FocusRun
+        Sorted by position, without a direction; none where a pause parts them, or they are too few.
+    """
+    times = sorted(point.time for point in points if point.time is not None)
+    if any(after - before > datetime.timedelta(seconds=MAX_PAUSE_S) for before, after in pairwise(times)):
+        return []
+    by_filter: dict[str, list[FocusPoint]] = {}
+    for point in sorted(points, key=lambda point: point.position):
+        by_filter.setdefault(names.key(point.filter or ""), []).append(point)
+    groups = [own for own in by_filter.values() if len({point.position for point in own}) >= MIN_POSITIONS]
+    several = len(groups) > 1
+    return [
+        FocusRun(_name(prefix, k + 1) if several or not prefix else prefix, _of_one_binning(own))
+        for k, own in enumerate(groups)
+    ]
+
+
 def _name(prefix: str, count: int) -> str:
     return f"{prefix} {count}" if prefix else f"run {count}"
 
