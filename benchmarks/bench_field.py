@@ -108,8 +108,11 @@ def _judged(result: FieldResult, case: Case, turn: float) -> dict[str, bool]:
     tilt, bowl, azimuth = last.tilt_um, last.bowl_um, last.azimuth_deg
     if not case.tilt_um:
         alarms = (matters(tilt, DEPTH_UM / 2), matters(bowl, DEPTH_UM / 2))
-        within = tilt.value <= SURE * tilt.standard and abs(bowl.value) <= SURE * bowl.standard
-        return {"no false alarm": not any(alarms), "flat within 2u": within}
+        return {
+            "no false alarm": not any(alarms),
+            "no tilt within 2u": tilt.value <= SURE * tilt.standard,
+            "no bowl within 2u": abs(bowl.value) <= SURE * bowl.standard,
+        }
     off = abs(tilt.value - case.tilt_um)
     away = 180.0 if azimuth is None else abs((azimuth.value - math.degrees(turn) + 180) % 360 - 180)
     slope = last.slope_um_mm

@@ -167,6 +167,22 @@ def test_noise_is_no_tilt():
     assert sum(lengths) >= 36
 
 
+def test_uncertain_zones_make_an_uncertain_surface():
+    within = []
+    for seed in range(120):
+        rng = np.random.default_rng(seed)
+        zones = []
+        for zone in zones_of()[:12]:
+            true = 0.1 * math.exp(0.35 * rng.standard_normal())
+            told = true * math.sqrt(rng.chisquare(8) / 8)
+            best = zone.best_position.value + true * rng.standard_normal()
+            zones.append(replace(zone, best_position=Estimate(best, told)))
+        found = surface_of(zones, SIZE)
+        within.append(abs(found.tilt.value - math.hypot(20, 10)) <= 2 * math.hypot(*found.plane_standard))
+        within.append(abs(found.bowl.value - 8) <= 2 * found.bowl.standard)
+    assert sum(within) >= 0.9 * len(within)
+
+
 def sweep_with(hfd, x, y, positions=POSITIONS):
     header = FrameHeader("a.fits", "light", width_px=SIZE[0], height_px=SIZE[1])
     frames = tuple(SweepFrame(f"{k}.fits", float(at)) for k, at in enumerate(positions))

@@ -14,7 +14,7 @@ from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
 from wyntaxis.core.evidence.filters.flats import bin_for, read_flats, sets_of
 from wyntaxis.core.evidence.filters.kind import FILTERS, keep, measures, read
 from wyntaxis.core.evidence.filters.report import filters_json, one_way_text
-from wyntaxis.core.evidence.filters.result import FlatOptics
+from wyntaxis.core.evidence.filters.result import FlatOptics, measured
 from wyntaxis.core.evidence.filters.serve import compared, where_words
 from wyntaxis.core.evidence.filters.shift import pair_shift
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
@@ -82,6 +82,9 @@ def test_a_wheel_that_stops_off_is_found(stop):
 def test_none_is_invented():
     told = [shifted((0.0, 0.0), seed=seed) for seed in range(4)]
     assert not any(found.moved for found in told)
+    for found in told:
+        noise = 2 * found.shift_px.standard**2
+        assert found.shift_px.value**2 == pytest.approx(max(found.x**2 + found.y**2 - noise, 0.0))
     assert sum(found.shift_px.value <= 2 * found.shift_px.standard for found in told) >= 3
     assert all(found.ratio_rms < 1.15 * found.shot_rms for found in told)
     assert shifted((0.0, 0.0), ()).why.startswith("no shadow")
@@ -180,6 +183,14 @@ def test_one_way_turning_is_compared_with_both(result):
     assert told.one_way_shift_px(one_way=False).value == pytest.approx(np.hypot(1.0, 0.6), abs=0.3)
     assert one_way_text(told).startswith("Turning one way it stops 0.")
     assert filters_json(told)["one_way"]["on_px"]["value"] < 0.3
+
+
+def test_dust_where_no_surface_is_documented_is_told_so(result):
+    elsewhere = replace(result.optics, surfaces=(DustSurface("wheel", "filter", 2.9, 3.1),))
+    told = {entry.surface is None: entry for entry in measured(result.sets[:1], elsewhere).dust}
+    assert told[False].surface.part_id == "wheel"
+    assert told[True].why == "no documented surface lies there; the nearest is filter"
+    assert "no pixel" in measured(result.sets[:1], replace(elsewhere, pixel_um=None)).dust[0].why
 
 
 def test_what_flats_prove_is_worded(result):

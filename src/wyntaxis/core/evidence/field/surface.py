@@ -15,6 +15,8 @@ from wyntaxis.core.evidence.measured import Estimate
 
 ROUNDS = 20
 HUBER = 1.5
+MIN_OWN = 0.3
+"""A residual says this much of its zone's own error at least: one zone that rules a number says nothing of it."""
 SURE = 2.0
 """So many standard uncertainties make a direction or a sign certain."""
 MODEL_SHARE = 0.015
@@ -94,8 +96,8 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
         return Surface("the stars lie too close together on the frame to tell a surface")
     best = np.array([zone.best_position.value for zone in told if zone.best_position is not None])
     own = np.array([zone.best_position.standard for zone in told if zone.best_position is not None])
-    # No zone counts for more than three of the usual: its own error is told by few points.
-    weight = 1 / np.hypot(own, np.median(own) / 2)
+    # No zone counts for much more than the usual one: its own error is told by few points.
+    weight = 1 / np.hypot(own, np.median(own))
     design = np.stack([np.ones_like(x), x, y, r2], axis=1)
     found, robust = _robust(design, best, weight)
     left = best - design @ found
@@ -103,7 +105,8 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
     scaled = design * (weight * np.sqrt(robust))[:, None]
     inverse = np.linalg.pinv(scaled.T @ scaled)
     spread = float((robust * (weight * left) ** 2).sum()) / free
-    covariance = inverse * spread * widening(free) ** 2
+    covariance = inverse * spread * _worse(scaled, inverse, weight * np.sqrt(robust) * left, spread)
+    covariance = covariance * widening(free) ** 2
     counted = [k for k, zone in enumerate(zones) if zone.best_position is not None]
     if shared is not None:
         along = inverse @ (scaled * (weight * np.sqrt(robust))[:, None]).T @ shared[counted]
@@ -134,6 +137,19 @@ def _robust(design: Any, values: Any, weight: Any) -> tuple[Any, Any]:
         scale = max(1.4826 * float(np.median(left)), 1e-9)
         robust = np.minimum(1.0, HUBER * scale / np.maximum(left, 1e-12))
     return found, robust
+
+
+def _worse(scaled: Any, inverse: Any, left: Any, spread: float) -> Any:
+    """Return by what the covariance of equal scatter is to be multiplied where each zone's own residual tells more.
+
+    Source: HC3; MacKinnon and White, 1985.
+    """
+    own = np.clip(1 - np.einsum("ij,jk,ik->i", scaled, inverse, scaled), MIN_OWN, 1)
+    pulls = scaled @ inverse
+    single = np.diag(pulls.T @ (pulls * ((left / own) ** 2)[:, None]))
+    equal = np.maximum(np.diag(inverse) * spread, 1e-300)
+    root = np.sqrt(np.maximum(single, equal) / equal)
+    return np.outer(root, root)
 
 
 def _length(vector: Any, covariance: Any) -> tuple[Estimate, Estimate | None]:
