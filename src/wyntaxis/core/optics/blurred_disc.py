@@ -72,19 +72,26 @@ def blurred_annulus_hfd(diameter: Any, obstruction: float, profile: Profile = "m
 def _excess(obstruction: float, profile: Profile) -> CubicSpline:
     """Return, over the diameter, by how much the squared half-flux diameter exceeds that of the bare annulus."""
     from scipy.interpolate import CubicSpline
-    from scipy.special import j1
 
     diameters = np.concatenate([np.linspace(0, 4, 33), np.geomspace(4.3, MAX_DIAMETER, 24)])
-    k = (np.arange(3000) + 0.5) * 1e-3
+    k, radii, circles = _circles()
     blur = seeing_transfer(k, profile)
-    radii = np.concatenate([np.linspace(0.02, 3, 150), np.linspace(3.05, MAX_DIAMETER, 500)])
-    circles = 2 * math.pi * radii * 1e-3 * j1(2 * math.pi * k[:, None] * radii)
     annuli = np.stack([annulus_transfer(k, across, obstruction) for across in diameters])
     inside = (annuli * blur) @ circles
     half = np.array([_half(growth, radii) for growth in inside])
     # The sharpest image is the unit: what the table's steps leave of it is scaled away.
     excess = (2 * half / (2 * half[0])) ** 2 - (annulus_hfd_share(obstruction) * diameters) ** 2
     return CubicSpline(diameters, excess)
+
+
+@lru_cache(maxsize=1)
+def _circles() -> tuple[Any, Any, Any]:
+    """Return frequencies, radii, and by what each frequency's transfer adds to the light within each radius."""
+    from scipy.special import j1
+
+    k = (np.arange(3000) + 0.5) * 1e-3
+    radii = np.concatenate([np.linspace(0.02, 3, 150), np.linspace(3.05, MAX_DIAMETER, 500)])
+    return k, radii, 2 * math.pi * radii * 1e-3 * j1(2 * math.pi * k[:, None] * radii)
 
 
 def _half(growth: Any, radii: Any) -> float:

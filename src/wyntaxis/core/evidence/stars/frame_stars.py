@@ -119,14 +119,8 @@ class FrameStars:
         used, shapes = self.used, self.shapes
         if not 0 < len(shapes.x) <= MAX_LONE:  # among so many, blends are few
             return used
-        places = np.stack([shapes.x, shapes.y], axis=-1)
-        apart = np.hypot(*np.moveaxis(places[:, None] - places[None, :], -1, 0))
-        near = (apart < shapes.hfd[:, None] + shapes.hfd[None, :]) & (
-            shapes.flux[None, :] > BLEND_FLUX_SHARE * shapes.flux[:, None]
-        )
-        np.fill_diagonal(near, val=False)
         usual = float(np.median(shapes.elongation[used])) if used.any() else 1.0
-        alone = used & ~near.any(axis=1) & (shapes.elongation < usual + BLEND_ELONGATION)
+        alone = used & ~_near_another(shapes) & (shapes.elongation < usual + BLEND_ELONGATION)
         return alone if alone.sum() >= max(MIN_LONE, MIN_LONE_SHARE * used.sum()) else used
 
     def apart_in(self, sharp: FrameStars) -> Any:
@@ -195,6 +189,21 @@ class FrameStars:
         if self.used.any():
             return ""
         return "no star was found" if not self.count else "no star is unsaturated and of S/N over 20"
+
+
+def _near_another(shapes: Shapes) -> Any:
+    """Return which stars have a neighbour within both their sizes that is bright enough to matter."""
+    from scipy.spatial import cKDTree
+
+    places = np.stack([shapes.x, shapes.y], axis=-1)
+    pairs = cKDTree(places).query_pairs(2 * float(shapes.hfd.max()), output_type="ndarray")
+    one, other = pairs[:, 0], pairs[:, 1]
+    apart = np.hypot(*(places[one] - places[other]).T)
+    close = apart < shapes.hfd[one] + shapes.hfd[other]
+    near = np.zeros(len(places), bool)
+    near[one[close & (shapes.flux[other] > BLEND_FLUX_SHARE * shapes.flux[one])]] = True
+    near[other[close & (shapes.flux[one] > BLEND_FLUX_SHARE * shapes.flux[other])]] = True
+    return near
 
 
 def read_stars(path: Path, *, mosaic: bool = False, scale_arcsec_px: float | None = None, name: str = "") -> FrameStars:
