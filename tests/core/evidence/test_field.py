@@ -481,6 +481,15 @@ def test_spacings_give_a_measured_back_focus_and_what_the_shelf_is_asked_for():
         wanting(rig, 0.1)
 
 
+def test_the_brightest_stars_alone_may_be_measured(tmp_path):
+    (path,) = SCOPE.write_run(tmp_path, [7000])
+    whole, few = read_stars(path), read_stars(path, most=10)
+    assert few.count == 10
+    brightest = whole.shapes.brightest(10)
+    assert set(few.shapes.flux) == set(brightest.flux), "measured as all are, with the others as neighbours"
+    assert read_stars(path, most=1000).count == whole.count
+
+
 def test_sweeps_join_those_that_are_there(swept, tmp_path):
     folder, result = swept
     later = START + datetime.timedelta(hours=2)

@@ -90,11 +90,11 @@ def _read_group(
     group: Sequence[Path], progress: Progress, names: FilterNames, spacings: Mapping[Path, float], *, several: bool
 ) -> tuple[list[FieldSweep], list[FrameStars], list[BrokenFrame]]:
     """Return the sweeps of a folder, or of files that were named, folder by folder."""
-    from wyntaxis.core.evidence.field.sweep import spacing_in_name, sweeps_of
+    from wyntaxis.core.evidence.field.sweep import SWEEP_STARS, spacing_in_name, sweeps_of
     from wyntaxis.core.evidence.stars.frame_stars import measure_frames
 
     base = group[0]
-    frames, not_used = measure_frames(group, None, progress)
+    frames, not_used = measure_frames(group, None, progress, most=SWEEP_STARS)
     prefix = f"{base.name}/" if several and is_folder(base) else ""
     by_folder: dict[str, list[FrameStars]] = {}
     for frame in frames:

@@ -19,10 +19,8 @@ from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNam
 from wyntaxis.core.evidence.stars.frame_stars import BLEND_FLUX_SHARE, BLEND_REACH, SAME_STAR_PX, FrameStars
 from wyntaxis.core.evidence.stars.registration import shift_between
 
-REFERENCE_STARS = 12_000
-"""So many of the sharpest frame's brightest stars are followed through a sweep."""
-SHAPE_STARS = 2_000
-"""So many of them are kept to tell the stars' shape by."""
+SWEEP_STARS = 1_800
+"""So many of each frame's brightest stars are measured and followed through a sweep: thirty to each zone."""
 SPACING_NAMES = (
     re.compile(r"(?<![\d.,])(\d{1,3}(?:[.,]\d{1,4})?)\s*mm", re.IGNORECASE),
     re.compile(r"spacing[ _-]*(\d{1,3}(?:[.,_]\d{1,4})?)", re.IGNORECASE),
@@ -166,7 +164,7 @@ def _followed(name: str, taken: Sequence[tuple[FocusPoint, FrameStars]]) -> Fiel
     sharp = taken[int(np.argmin(sizes))][1]
     header = sharp.header
     size = (header.width_px or 0, header.height_px or 0) if header is not None else (0, 0)
-    shapes = sharp.shapes.brightest(REFERENCE_STARS)
+    shapes = sharp.shapes
     places = np.stack([shapes.x, shapes.y], axis=-1)
     good = ~shapes.saturated & (shapes.snr > 0)
     reach = _next_neighbour(places, shapes.flux)
@@ -178,7 +176,7 @@ def _followed(name: str, taken: Sequence[tuple[FocusPoint, FrameStars]]) -> Fiel
     return FieldSweep(
         name=name,
         frames=tuple(SweepFrame(frame.file, point.position, frame.path, frame.header) for point, frame in taken),
-        sharpest=replace(sharp, shapes=sharp.shapes.brightest(SHAPE_STARS), refused=()),
+        sharpest=replace(sharp, refused=()),
         size_px=size,
         binning=(header.binning if header is not None else None) or 1,
         x=places[known, 0],

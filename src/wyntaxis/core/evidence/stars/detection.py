@@ -41,12 +41,14 @@ THREADS = 2
 class Spots:
     """What may be stars: places in px (0-based, middle of the first pixel), sizes as the radius of their spread in px.
 
-    ``why`` is empty for stars, else why it is none. ``top`` is the highest code of all, and how many pixels have it.
+    ``why`` is empty for stars, else why it is none; ``flux`` what stands over the noise, in ADU. ``top`` is the highest
+    code of all, and how many pixels have it.
     """
 
     x: Any
     y: Any
     spread: Any
+    flux: Any
     why: tuple[str, ...]
     top: tuple[int, int] = (0, 0)
 
@@ -258,7 +260,7 @@ def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]
     major, minor = sharp.axes
     spread = np.sqrt(np.maximum(major * minor, 0.25))
     drop = np.zeros(len(why), bool)
-    xs, ys, spreads, reasons = [], [], [], []
+    xs, ys, spreads, fluxes, reasons = [], [], [], [], []
     disc_major, disc_minor = discs.axes
     by_row = np.argsort(sharp.y, kind="stable")
     above, below = (np.searchsorted(sharp.y[by_row], (discs.box[:, 2:] + (0, 1)) * BINNED)).T
@@ -277,6 +279,7 @@ def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]
         xs.append((discs.x[index] + 0.5) * BINNED - 0.5)
         ys.append((discs.y[index] + 0.5) * BINNED - 0.5)
         spreads.append(disc_spread)
+        fluxes.append(total)
         thin = disc_minor[index] < 0.35 * disc_major[index]
         reasons.append(
             "touches the edge" if at_edge
@@ -289,5 +292,6 @@ def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]
         x=np.concatenate([sharp.x[keep], np.array(xs)]),
         y=np.concatenate([sharp.y[keep], np.array(ys)]),
         spread=np.concatenate([spread[keep], np.array(spreads)]),
+        flux=np.concatenate([sharp.flux[keep], np.array(fluxes)]),
         why=(*(why[index] for index in keep), *reasons),
     )

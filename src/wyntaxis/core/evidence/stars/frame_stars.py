@@ -206,7 +206,9 @@ def _near_another(shapes: Shapes) -> Any:
     return near
 
 
-def read_stars(path: Path, *, mosaic: bool = False, scale_arcsec_px: float | None = None, name: str = "") -> FrameStars:
+def read_stars(
+    path: Path, *, mosaic: bool = False, scale_arcsec_px: float | None = None, name: str = "", most: int | None = None
+) -> FrameStars:
     """Measure the stars of one frame.
 
     Parameters
@@ -219,6 +221,8 @@ def read_stars(path: Path, *, mosaic: bool = False, scale_arcsec_px: float | Non
         Arcseconds to a pixel, where it is known.
     name
         What to call it; its file name where left out.
+    most
+        Measure so many of the brightest alone; all where left out.
 
     Returns
     -------
@@ -238,7 +242,9 @@ def read_stars(path: Path, *, mosaic: bool = False, scale_arcsec_px: float | Non
     spots = find_spots(pixels, mesh)
     is_star = np.array([not why for why in spots.why], bool)
     stars = (spots.x[is_star], spots.y[is_star], spots.spread[is_star])
-    shapes = measure(pixels, mesh, *stars, _full(pixels, peaks, spots.top), peaks)
+    few = most is not None and is_star.sum() > most
+    which = np.argsort(-spots.flux[is_star], kind="stable")[:most] if few else None
+    shapes = measure(pixels, mesh, *stars, _full(pixels, peaks, spots.top), peaks, which)
     tiles = mesh.level.size
     side = 2 if mosaic else 1
     x, y = (side * at + (side - 1) / 2 for at in (spots.x, spots.y))
@@ -337,6 +343,7 @@ def measure_frames(
     *,
     every: int = 1,
     condensed: bool = False,
+    most: int | None = None,
 ) -> tuple[list[FrameStars], list[BrokenFrame]]:
     """Measure the stars of many frames.
 
@@ -352,6 +359,8 @@ def measure_frames(
         Take every so many-th frame only.
     condensed
         Keep the brightest stars of each frame alone.
+    most
+        Measure so many of the brightest stars of each frame alone; all where left out.
 
     Returns
     -------
@@ -371,7 +380,8 @@ def measure_frames(
             continue
         try:
             scale = (scale_of or scale_of_header)(header)
-            stars = read_stars(path, mosaic=header.mosaic is not None, scale_arcsec_px=scale, name=header.path)
+            mosaic = header.mosaic is not None
+            stars = read_stars(path, mosaic=mosaic, scale_arcsec_px=scale, name=header.path, most=most)
             whole = replace(stars, header=header, path=path)
             found.append(whole.condensed() if condensed else whole)
         except InputError as error:

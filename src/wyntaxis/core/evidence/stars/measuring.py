@@ -56,7 +56,9 @@ class Shapes:
         return Shapes(*(getattr(self, item.name)[order] for item in fields(self)))
 
 
-def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: float, peaks: Any = None) -> Shapes:
+def measure(
+    pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: float, peaks: Any = None, which: Any = None
+) -> Shapes:
     """Measure stars on a frame.
 
     Parameters
@@ -69,6 +71,8 @@ def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: floa
         Pixels at or above it are saturated.
     peaks
         The highest code that each pixel was averaged of, where it was; ``pixels`` where left out.
+    which
+        Places of the stars to measure, the others being neighbours alone; all where left out.
 
     Returns
     -------
@@ -82,9 +86,10 @@ def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: floa
     wanted = np.clip(APERTURE_HFD * FWHM_PER_SIGMA * spread + 2, 0, HALF_SIZES[-1])
     group = np.searchsorted(HALF_SIZES, wanted)
     near = _neighbours(x, y, spread)
+    asked = np.arange(count) if which is None else np.sort(which)
     jobs = []
     for place, half in enumerate(HALF_SIZES):
-        own = np.flatnonzero(group == place)
+        own = asked[group[asked] == place]
         step = max(CHUNK_PIXELS // (2 * half + 1) ** 2, 1)
         jobs += [(half, own[start : start + step]) for start in range(0, len(own), step)]
 
@@ -98,8 +103,8 @@ def measure(pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: floa
 
     with ThreadPoolExecutor(THREADS) as pool:
         list(pool.map(work, jobs))
-    x_px, y_px, flux, peak, hfd, fwhm, elongation, angle, snr = columns
-    return Shapes(x_px, y_px, flux, peak, hfd, fwhm, elongation, angle, snr, saturated)
+    x_px, y_px, flux, peak, hfd, fwhm, elongation, angle, snr = (column[asked] for column in columns)
+    return Shapes(x_px, y_px, flux, peak, hfd, fwhm, elongation, angle, snr, saturated[asked])
 
 
 def _neighbours(x: Any, y: Any, spread: Any) -> dict[int, Any]:
