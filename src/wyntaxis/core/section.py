@@ -11,14 +11,13 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from wyntaxis.core.evaluation import Evaluation
-from wyntaxis.core.evidence.field.kind import CURVATURE, FIELD, TILT
-from wyntaxis.core.evidence.filters.kind import FILTERS
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.presence import Presence, presence
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.marks import parse_path
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Joint, Part
+from wyntaxis.core.section_marks import DustMark, FocusSurface, dust_marks, focus_surface
 from wyntaxis.core.train.joints import guide_gaps, main_gaps, meetings
 from wyntaxis.core.train.lightpath import datum_index
 
@@ -116,30 +115,6 @@ class JointMark:
     at_mm: float
     on_branch: bool
     verdict: Verdict
-
-
-@dataclass(frozen=True)
-class FocusSurface:
-    """The surface of best focus at the sensor, in the plane of its tilt: tilt and curvature at the corner in µm, and
-    how far the corner is from the axis in mm.
-    """
-
-    tilt_um: float
-    bowl_um: float
-    half_mm: float
-
-    def at_um(self, share: float) -> float:
-        """Return how far behind the middle best focus lies at a share of the corner's distance, −1 to 1, in µm."""
-        return self.tilt_um * share + self.bowl_um * share**2
-
-
-@dataclass(frozen=True)
-class DustMark:
-    """Where dust lies: its distance before the sensor in mm, how many grains there, and on what."""
-
-    distance_mm: float
-    count: int
-    title: str
 
 
 @dataclass(frozen=True)
@@ -268,36 +243,9 @@ def section(evaluation: Evaluation) -> Section:
         branch=branch,
         telescope_radius_mm=_thread_radius(rig.telescope.rear) or (parts[0].outer_radius_mm if parts else 30.0),
         joints=tuple(_joint_marks(rig, parts, branch.parts if branch else ())),
-        surface=_surface(evaluation),
-        dust=tuple(_dust(evaluation)),
+        surface=focus_surface(evaluation),
+        dust=tuple(dust_marks(evaluation)),
     )
-
-
-def _surface(evaluation: Evaluation) -> FocusSurface | None:
-    """Return the surface of best focus that was measured: by the sweeps in hand, else as the rig keeps it."""
-    sensor, result = evaluation.rig.sensor, evaluation.evidence.of(FIELD)
-    last = result.last if result is not None else None
-    if sensor is None:
-        return None
-    tilt, bowl = (last.tilt_um, last.bowl_um) if last is not None else (None, None)
-    if tilt is None or bowl is None:
-        kept = [evaluation.rig.measured.get(key) for key in (TILT, CURVATURE)]
-        if kept[0] is None or kept[1] is None:
-            return None
-        return FocusSurface(kept[0].value, kept[1].value, sensor.diagonal_mm / 2)
-    return FocusSurface(tilt.value, bowl.value, sensor.diagonal_mm / 2)
-
-
-def _dust(evaluation: Evaluation) -> Iterator[DustMark]:
-    """Yield where the dust lies that flats showed, each surface once; what lies on none where it was measured."""
-    result = evaluation.evidence.of(FILTERS)
-    by_place: dict[str, list[float]] = {}
-    for grain in result.dust if result is not None else ():
-        if grain.distance_mm is not None:
-            title = grain.surface.title if grain.surface is not None else f"? {grain.distance_mm.value:.0f} mm"
-            by_place.setdefault(title, []).append(grain.distance_mm.value)
-    for title, distances in by_place.items():
-        yield DustMark(sum(distances) / len(distances), len(distances), title)
 
 
 def _with_devices(evaluation: Evaluation, parts: tuple[PartShape, ...]) -> tuple[PartShape, ...]:
