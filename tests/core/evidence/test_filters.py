@@ -3,6 +3,7 @@
 import datetime
 import json
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 import pytest
@@ -65,10 +66,14 @@ def test_a_clean_flat_has_no_dust_whatever_its_light():
         assert shadows_of(plane(flats), 1) == ()
 
 
-def shifted(stop, motes=MOTES, seed=1):
-    flats = replace(FLATS, motes=motes, seed=seed)
-    one, other = plane(flats, 1), plane(flats, 2, stop)
-    return pair_shift(one, other, shadows_of((one + other) / 2, 1), 1)
+@lru_cache
+def shadows_on(motes):
+    return shadows_of(plane(replace(FLATS, motes=motes), 1), 1)
+
+
+def shifted(stop, motes=MOTES, first=1):
+    flats = replace(FLATS, motes=motes)
+    return pair_shift(plane(flats, first), plane(flats, first + 1, stop), shadows_on(motes), 1)
 
 
 @pytest.mark.parametrize("stop", [(0.3, 0.0), (0.0, -0.3), (2.4, 1.1), (-9.0, 6.0)])
@@ -80,12 +85,12 @@ def test_a_wheel_that_stops_off_is_found(stop):
 
 
 def test_none_is_invented():
-    told = [shifted((0.0, 0.0), seed=seed) for seed in range(4)]
+    told = [shifted((0.0, 0.0), first=2 * k + 1) for k in range(6)]
     assert not any(found.moved for found in told)
     for found in told:
         noise = 2 * found.shift_px.standard**2
         assert found.shift_px.value**2 == pytest.approx(max(found.x**2 + found.y**2 - noise, 0.0))
-    assert sum(found.shift_px.value <= 2 * found.shift_px.standard for found in told) >= 3
+    assert sum(found.shift_px.value <= 2 * found.shift_px.standard for found in told) >= 5
     assert all(found.ratio_rms < 1.15 * found.shot_rms for found in told)
     assert shifted((0.0, 0.0), ()).why.startswith("no shadow")
     assert shifted((12.0, 0.0)).ratio_rms > 1.6 * told[0].shot_rms, "an embossed ratio shows"
