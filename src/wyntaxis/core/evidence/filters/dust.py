@@ -37,6 +37,8 @@ MAX_LEFT_SHARE = 0.6
 """A ring that leaves more than this share of a window's variance is none."""
 MAX_EDGE = 0.45
 """An edge softer than this share of the radius is no shadow's, but a stain or the light's own."""
+LEAST_SOFT_PX, LEAST_INNER = 0.3, 0.02
+"""An edge is at least so soft in px; a bright middle below this share of the radius is none."""
 MODEL_SHARE = 0.015
 """What a grain's own size leaves uncertain of the beam's diameter, as a share."""
 SURE = 4.0
@@ -301,8 +303,19 @@ def _fitted(detail: Any, dip: _Dip, inner: float, near: _Ring | None = None) -> 
         def left(p: Any, at_x: Any = at_x, at_y: Any = at_y, values: Any = values) -> Any:
             return (p[6] + p[7] * (at_x - p[0]) + p[8] * (at_y - p[1]) - _shade(p, at_x, at_y) - values).ravel()
 
+        def slopes(p: Any, at_x: Any = at_x, at_y: Any = at_y) -> Any:
+            return _slopes(p, at_x, at_y)
+
         found = least_squares(
-            left, start, bounds=(low, high), x_scale=scale, loss="soft_l1", f_scale=3 * noise, max_nfev=40, ftol=1e-5
+            left,
+            start,
+            slopes,
+            bounds=(low, high),
+            x_scale=scale,
+            loss="soft_l1",
+            f_scale=3 * noise,
+            max_nfev=40,
+            ftol=1e-5,
         )
         share = float(np.mean(left(found.x) ** 2)) / max(float(values.var()), 1e-18)
         if best is None or share < best[0]:
@@ -328,11 +341,44 @@ def _shade(p: Any, at_x: Any, at_y: Any) -> Any:
     from scipy.special import erfc
 
     apart = np.hypot(at_x - p[0], at_y - p[1])
-    soft = max(math.sqrt(2) * p[2] * p[3], 0.3)
+    soft = max(math.sqrt(2) * p[2] * p[3], LEAST_SOFT_PX)
     shade = 0.5 * erfc((apart - p[2]) / soft)
-    if p[4] > 0.02:
+    if p[4] > LEAST_INNER:
         shade = shade - 0.5 * erfc((apart - p[2] * p[4]) / soft)
     return p[5] * shade
+
+
+def _slopes(p: Any, at_x: Any, at_y: Any) -> Any:
+    """Return the derivatives of a sloping light less a ring by its nine numbers, one column for each."""
+    from scipy.special import erfc
+
+    off_x, off_y = at_x - p[0], at_y - p[1]
+    apart = np.maximum(np.hypot(off_x, off_y), 1e-9)
+    soft = max(math.sqrt(2) * p[2] * p[3], LEAST_SOFT_PX)
+    by_radius, by_share = (math.sqrt(2) * p[3], math.sqrt(2) * p[2]) if soft > LEAST_SOFT_PX else (0.0, 0.0)
+    shade, by_apart, by_r, by_soft, by_inner = (np.zeros_like(apart) for _ in range(5))
+    for sign, edge in ((1.0, 1.0), (-1.0, p[4])) if p[4] > LEAST_INNER else ((1.0, 1.0),):
+        beyond = (apart - p[2] * edge) / soft
+        shade += sign * 0.5 * erfc(beyond)
+        steep = -sign * np.exp(-(beyond**2)) / math.sqrt(math.pi) / soft
+        by_apart += steep
+        by_r -= steep * (edge + beyond * by_radius)
+        by_soft -= steep * beyond * by_share
+        if sign < 0:
+            by_inner = -steep * p[2]
+    depth, one = p[5], np.ones_like(apart)
+    columns = [
+        depth * by_apart * off_x / apart - p[7],
+        depth * by_apart * off_y / apart - p[8],
+        -depth * by_r,
+        -depth * by_soft,
+        -depth * by_inner,
+        -shade,
+        one,
+        off_x,
+        off_y,
+    ]
+    return np.stack([column.ravel() for column in columns], axis=1)
 
 
 def _put(detail: Any, ring: _Ring, sign: float) -> None:
