@@ -106,6 +106,26 @@ def compare(one: Leg, other: Leg) -> Verdict:
 
 
 @dataclass(frozen=True)
+class Stale:
+    """A measured leg whose ground has changed: when it was measured, since when, and what is another now."""
+
+    row_id: str
+    path: tuple[str | int, ...]
+    measured_on: str
+    changed_on: str
+    what: tuple[str, ...]
+
+    def as_json(self) -> dict[str, object]:
+        """Return it as ``wyntaxis proofs --json`` prints it."""
+        return {
+            "id": self.row_id,
+            "measured_on": self.measured_on or None,
+            "changed_on": self.changed_on or None,
+            "what": list(self.what),
+        }
+
+
+@dataclass(frozen=True)
 class Quantity:
     """One row of the ledger: a quantity, its legs, and what is wanted of it."""
 
@@ -120,6 +140,8 @@ class Quantity:
     """Whether the stated leg is the most that is allowed, which the target then says, and nothing to agree with."""
     assumed: tuple[str, ...] = ()
     """Paths of values that it rests on and nobody gave: until they are given, it is unproven."""
+    stale: Stale | None = None
+    """What its measured leg rests on and has changed since: until it is measured anew or confirmed, it is unproven."""
 
     @property
     def id(self) -> str:
@@ -145,7 +167,7 @@ class Quantity:
     @property
     def verdict(self) -> Verdict:
         """The gravest of what the legs say of each other and what the target says of the best leg."""
-        if self.best is None or self.assumed:
+        if self.best is None or self.assumed or self.stale is not None:
             return Verdict.UNPROVEN
         verdicts = [self.agreement] if len(self.legs) > 1 + self.stated_is_limit else []
         if self.verdict_override is not None or self.target is not None:
@@ -155,7 +177,7 @@ class Quantity:
     @property
     def target_verdict(self) -> Verdict:
         """What the target says of the best leg, whether the legs agree or not; unproven without one of them."""
-        if self.assumed:
+        if self.assumed or self.stale is not None:
             return Verdict.UNPROVEN
         if self.verdict_override is not None:
             return self.verdict_override
@@ -172,6 +194,7 @@ class Quantity:
             "uncertainty": self.computed.uncertainty if self.computed else None,
             "verdict": str(self.verdict),
             **({"assumed": list(self.assumed)} if self.assumed else {}),
+            **({"stale": self.stale.as_json()} if self.stale is not None else {}),
         }
 
     def _all_legs(self) -> list[tuple[str, Leg | None]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wyntaxis.core.steps import FIELD, GUIDE_BRANCH, LIGHT_PATH, SCALES, STARS, Step
+from wyntaxis.core.steps import FIELD, GUIDE_BRANCH, GUIDE_LOG, LIGHT_PATH, SCALES, STARS, Step
 
 
 @dataclass(frozen=True)
@@ -71,6 +71,37 @@ _KINDS = (
     QuantityKind("star_elongation", "Stars, long over short axis", "×", 2, step=STARS, place=1),
     QuantityKind("field_tilt_um", "Tilt, middle to corner", "µm", 1, may_be_zero=True, step=FIELD, place=0),
     QuantityKind("field_curvature_um", "Curvature, corner over middle", "µm", 1, may_be_zero=True, step=FIELD, place=1),
+    QuantityKind("guide_rms_arcsec", "Guiding, RMS of both axes", "″", 3, step=GUIDE_LOG, place=0),
+    QuantityKind("guide_rms_ra_arcsec", "Guiding, RMS in right ascension", "″", 3, step=GUIDE_LOG, place=1),
+    QuantityKind("guide_rms_dec_arcsec", "Guiding, RMS in declination", "″", 3, step=GUIDE_LOG, place=2),
+    QuantityKind("guide_elongation", "Long over short axis by guiding", "×", 2, step=GUIDE_LOG, place=3),
+    QuantityKind(
+        "guide_drift_ra_arcsec_min", "Drift in right ascension", "″/min", 3, may_be_zero=True, step=GUIDE_LOG, place=4
+    ),
+    QuantityKind(
+        "guide_drift_dec_arcsec_min", "Drift in declination", "″/min", 3, may_be_zero=True, step=GUIDE_LOG, place=5
+    ),
+    QuantityKind("guide_period_s", "Period in right ascension", "s", 1, step=GUIDE_LOG, place=6),
+    QuantityKind(
+        "guide_autocorrelation", "Neighbouring errors alike", "", 2, may_be_zero=True, step=GUIDE_LOG, place=7
+    ),
+    QuantityKind("guide_settle_s", "Settling, 95 % of dithers", "s", 1, step=GUIDE_LOG, place=8),
+    QuantityKind(
+        "guide_over_limit_percent", "Beyond the stop limit", "%", 2, may_be_zero=True, step=GUIDE_LOG, place=9
+    ),
+    QuantityKind("guide_lost_percent", "Frames without the star", "%", 1, may_be_zero=True, step=GUIDE_LOG, place=10),
+    QuantityKind(
+        "polar_drift_arcsec_min", "Star's drift, unguided", "″/min", 3, may_be_zero=True, step=GUIDE_LOG, place=11
+    ),
+    QuantityKind("polar_error_arcmin", "Polar error, at least", "′", 2, may_be_zero=True, step=GUIDE_LOG, place=12),
+    QuantityKind(
+        "polar_smear_px", "Corner's smear by the polar error", "px", 2, may_be_zero=True, step=GUIDE_LOG, place=13
+    ),
+    QuantityKind(
+        "rotation_session_deg", "Field turns over the session", "°", 1, may_be_zero=True, step=GUIDE_LOG, place=14
+    ),
+    QuantityKind("rotation_lost_percent", "Frame lost as it turns", "%", 1, may_be_zero=True, step=GUIDE_LOG, place=15),
+    QuantityKind("rotation_recentre_min", "Recentre every", "min", 0, step=GUIDE_LOG, place=16),
 )
 
 QUANTITY_KINDS: dict[str, QuantityKind] = {kind.id: kind for kind in _KINDS}

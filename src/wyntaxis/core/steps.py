@@ -123,6 +123,20 @@ FIELD = _step(
     "Is the sensor square to the light, is the field flat, and what is to be turned or changed?",
     "tilt, curvature",
 )
+GUIDE_LOG = _step(
+    "guide_log",
+    "Measure",
+    "Guide log",
+    "How steady was the guiding, what drives its errors, and does the calibration still serve?",
+    "runs, calibration",
+)
 READY = _step(
     "ready", "Vouch", "Ready", "May the night begin? What is on paper only is unproven.", "conditions of the night"
+)
+PROOFS = _step(
+    "proofs",
+    "Vouch",
+    "Proofs",
+    "Which measurement would settle most, and which proofs have grown stale?",
+    "what to measure next",
 )

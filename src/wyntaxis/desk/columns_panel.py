@@ -70,7 +70,7 @@ class ColumnsPanel(Panel):
         self.boxes: dict[str, tuple[QComboBox, QComboBox]] = {}
         for row, (key, told) in enumerate(columns.items()):
             column, units = QComboBox(), QComboBox()
-            for choice in units_for(told.unit):
+            for choice in told.choices or units_for(told.unit):
                 units.addItem(choice, choice)
             for box, name in ((column, told.label), (units, f"{told.label}: unit")):
                 box.setAccessibleName(name)

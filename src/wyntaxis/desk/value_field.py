@@ -41,7 +41,7 @@ class ValueField(QLineEdit):
     def show_value(self, value: object) -> None:
         """Show the document's value, unless another is being typed or stands there refused."""
         if isinstance(value, tuple):
-            value = ", ".join(value)
+            value = ", ".join(entry if isinstance(entry, str) else short(entry) for entry in value)
         text = "" if value is None else value if isinstance(value, str) else short(float(str(value)), SHOWN_DECIMALS)
         typing = bool(self.property("invalid")) or (self.hasFocus() and self.isModified())
         if text == self._shown and (typing or self.text() == text):

@@ -7,11 +7,12 @@ from dataclasses import replace
 
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import Finding, Remedy
-from wyntaxis.core.ledger import Quantity, Verdict
+from wyntaxis.core.ledger import Quantity, Stale, Verdict
 from wyntaxis.core.quantities.legs import reads_of_value
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.marks import mark_label, marked_leaves
 from wyntaxis.core.rig.model import Accepted, Rig
+from wyntaxis.core.rig.resting import SCALES, stale_legs
 
 MAX_TOLD = 4
 """How many assumed values a finding names."""
@@ -30,6 +31,9 @@ def with_caveats(bare: Evaluation) -> Evaluation:
     Evaluation
         Whatever rests on an assumed value is unproven, with that reason; verdicts of what is accepted stay.
     """
+    stale = {entry.row_id: entry for entry in stale_legs(bare.rig)}
+    if stale:
+        bare = _with_stale(bare, stale)
     if bare.rig.assumed:
         by_row = _assumed_by_row(bare)
         rows = {key: replace(row, assumed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
@@ -40,6 +44,41 @@ def with_caveats(bare: Evaluation) -> Evaluation:
     if bare.rig.accepted:
         bare = bare.with_told(findings=tuple(_accepted(bare, finding) for finding in bare.findings))
     return bare
+
+
+def _with_stale(bare: Evaluation, stale: dict[str, Stale]) -> Evaluation:
+    """Return an evaluation whose rows and findings know which measurements are stale; what follows from one is too."""
+    scale = next((entry for key, entry in stale.items() if key in SCALES), None)
+    derived = dict.fromkeys(bare.derived, scale) if scale is not None else {}
+    by_row = {key: entry for key, entry in {**derived, **stale}.items() if entry is not None}
+    rows = {
+        key: replace(row, stale=by_row[key]) if key in by_row and row.measured is not None else row
+        for key, row in bare.rows.items()
+    }
+    own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
+    found = tuple(_by_stale(finding, rows) for finding in bare.findings)
+    return bare.with_told(rows=rows, quantities=own, findings=found)
+
+
+def _by_stale(finding: Finding, rows: Mapping[str, Quantity]) -> Finding:
+    entries = [rows[key].stale for key in finding.quantities if key in rows and rows[key].stale is not None]
+    told = next((entry for entry in entries if entry is not None), None)
+    if told is None:
+        return finding
+    return replace(
+        finding,
+        verdict=Verdict.UNPROVEN,
+        title=f"{finding.title} – measured before a change",
+        arithmetic=(*finding.arithmetic, stale_words(told)),
+        remedy=Remedy("measure it anew, or confirm on the Proofs sheet that it still counts, with the reason"),
+    )
+
+
+def stale_words(entry: Stale) -> str:
+    """Return in a line when something was measured, and what has changed since when."""
+    measured = f"measured on {entry.measured_on}" if entry.measured_on else "measured, nobody noted when"
+    changed = f"changed on {entry.changed_on}" if entry.changed_on else "changed since, nobody noted when"
+    return f"{measured}; {changed}: {', '.join(entry.what[:MAX_TOLD])}"
 
 
 def _assumed_by_row(evaluation: Evaluation) -> dict[str, tuple[str, ...]]:

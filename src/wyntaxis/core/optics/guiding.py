@@ -16,6 +16,9 @@ from wyntaxis.core.optics import imaging
 SIDEREAL_ARCSEC_S = 15.041
 """How fast the sky turns on the celestial equator: 360° in a sidereal day of 86 164.1 s."""
 
+POLAR_DRIFT = SIDEREAL_ARCSEC_S * 60 * math.radians(1 / 60)
+"""What a polar error of 1′ makes a star drift in declination at the most, in arcsec/min: 0.2625."""
+COMMON_GRID = 161
 EARTH_RATE_RAD_S = 7.2921e-5
 """Earth's rotation, IERS Conventions (2010), table 1.2."""
 
@@ -176,6 +179,130 @@ def culmination_altitude(latitude_deg: float, declination_deg: float) -> float:
         The altitude in degrees, below 0 where it does not rise.
     """
     return 90 - abs(latitude_deg - declination_deg)
+
+
+def parallactic_angle(latitude_deg: float, declination_deg: float, hour_angle_deg: Any) -> Any:
+    """Return the parallactic angle, by which the field of an alt-azimuth mount has turned.
+
+    Parameters
+    ----------
+    latitude_deg, declination_deg
+        The site's latitude φ and the object's declination δ in degrees.
+    hour_angle_deg
+        The hour angle H in degrees, west of the meridian above 0; a number or an array.
+
+    Returns
+    -------
+    float or array
+        ``atan2(sin H, tan φ cos δ − sin δ cos H)`` in degrees. Source: W. M. Smart, *Spherical Astronomy*.
+    """
+    latitude, declination, hour = (np.radians(v) for v in (latitude_deg, declination_deg, hour_angle_deg))
+    across = np.tan(latitude) * np.cos(declination) - np.sin(declination) * np.cos(hour)
+    return np.degrees(np.arctan2(np.sin(hour), across))
+
+
+def field_turn(latitude_deg: float, declination_deg: float, hours: float) -> float:
+    """Return by how much the field turns while an object crosses the meridian, half of the time before it.
+
+    Parameters
+    ----------
+    latitude_deg, declination_deg
+        The site's latitude and the object's declination in degrees.
+    hours
+        How long, in sidereal hours.
+
+    Returns
+    -------
+    float
+        The angle in degrees, at least 0.
+    """
+    half = 7.5 * min(hours, 24.0)
+    path = np.unwrap(parallactic_angle(latitude_deg, declination_deg, np.linspace(-half, half, 721)), period=360)
+    return float(np.ptp(path))
+
+
+def common_share(width_px: float, height_px: float, turn_deg: float) -> float:
+    """Return the share of a frame that is on every frame while the field turns about its middle.
+
+    Parameters
+    ----------
+    width_px, height_px
+        The frame's sides.
+    turn_deg
+        From the first frame to the last, at least 0.
+
+    Returns
+    -------
+    float
+        Between 0 and 1.
+    """
+    across, down = np.meshgrid(*((np.arange(COMMON_GRID) + 0.5) / COMMON_GRID - 0.5 for _ in range(2)))
+    x, y = across * width_px, down * height_px
+    inside = np.ones(x.shape, bool)
+    for turn in np.radians(np.linspace(0, min(turn_deg, 360.0), 61)):
+        inside &= np.abs(x * math.cos(turn) + y * math.sin(turn)) <= width_px / 2
+        inside &= np.abs(y * math.cos(turn) - x * math.sin(turn)) <= height_px / 2
+    return float(inside.mean())
+
+
+def polar_error_at_least(drift_arcsec_min: float) -> float:
+    """Return the least polar error that makes a star drift so in declination.
+
+    Parameters
+    ----------
+    drift_arcsec_min
+        The drift in arcsec/min.
+
+    Returns
+    -------
+    float
+        In arcmin: ``|d| / 0.2625``, since a polar error e turned by H₀ drifts by ``15.041 ″/s · e · sin(H − H₀)``.
+    """
+    return abs(drift_arcsec_min) / POLAR_DRIFT
+
+
+def polar_error_of(drifts: Any, hour_angles_h: Any) -> tuple[float, float]:
+    """Return the polar error by drifts in declination at two hour angles or more.
+
+    Parameters
+    ----------
+    drifts
+        In arcsec/min, (n,).
+    hour_angles_h
+        In hours, (n,).
+
+    Returns
+    -------
+    error, direction
+        In arcmin, and the hour angle H₀ in hours that the error lies at; by least squares.
+    """
+    hours = np.radians(15.0 * np.asarray(hour_angles_h, dtype=float))
+    design = POLAR_DRIFT * np.column_stack([np.sin(hours), -np.cos(hours)])
+    (along, across), *_ = np.linalg.lstsq(design, np.asarray(drifts, dtype=float), rcond=None)
+    return math.hypot(along, across), math.degrees(math.atan2(across, along)) / 15.0
+
+
+def polar_smear(error_arcmin: float, declination_deg: float, radius_px: float, exposure_s: float) -> float:
+    """Return how far a star goes about the guide star during an exposure, where the pole is missed, at the worst hour.
+
+    Parameters
+    ----------
+    error_arcmin
+        The polar error.
+    declination_deg
+        Of the field.
+    radius_px
+        From the guide star to the star, in px.
+    exposure_s
+        In s.
+
+    Returns
+    -------
+    float
+        In px: the field turns by ``15.041 ″/s · e / cos δ`` at most.
+    """
+    rate = EARTH_RATE_RAD_S * math.radians(error_arcmin / 60) / max(math.cos(math.radians(declination_deg)), 1e-6)
+    return radius_px * rate * exposure_s
 
 
 @dataclass(frozen=True)

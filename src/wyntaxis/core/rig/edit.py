@@ -10,6 +10,7 @@ from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.marks import Carried, named_paths
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.resting import stamped
 from wyntaxis.core.rig.store import validated
 
 
@@ -42,7 +43,7 @@ def apply(rig: Rig, change: Change) -> Rig:
     if not any(path[0] == "assumed" for path, _ in change.values):
         marks.into(document, typed, change.assumes)
     _rename_in_records(rig, document)
-    return validated(document)
+    return stamped(rig, validated(document))
 
 
 def _rename_in_records(rig: Rig, document: Any) -> None:
@@ -112,7 +113,7 @@ def _with_list(
         holder = holder[step]
     holder[list_path[-1]] = edit(list(holder.get(list_path[-1], [])))
     marks.into(document, assumes=assumes)
-    return validated(document)
+    return stamped(rig, validated(document))
 
 
 def _document(rig: Rig) -> Any:

@@ -28,6 +28,7 @@ from wyntaxis.core.rig.parts import Part, Sensor, Telescope
 from wyntaxis.core.rig.plan import (
     FrameCorrection,
     Framing,
+    GuideCalibration,
     GuideSettings,
     MeasuredValue,
     Mount,
@@ -51,6 +52,7 @@ class Guiding(StrictModel):
     telescope: Telescope | None = None
     path: Annotated[tuple[Part, ...], Field(strict=False)] = ()
     settings: GuideSettings | None = None
+    calibration: GuideCalibration | None = None
 
     @model_validator(mode="after")
     def _keys_fit_the_kind(self) -> Guiding:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from itertools import pairwise
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Note, Seconds, SkyAngle, StrictModel, Text, not_vanishing
 from wyntaxis.core.rig.shown import Shown
@@ -14,12 +15,27 @@ Latitude = Annotated[float, Field(ge=-90, le=90)]
 Azimuth = Annotated[float, Field(ge=0, le=360)]
 Positive = Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)]
 HorizonPoint = Annotated[tuple[Azimuth, Latitude], Field(strict=False)]
+SkyAngleSigned = Annotated[float, Field(ge=-360, le=360)]
 Digest = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 
 
 SITE_TOLERANCE_DEG = 0.05
 """Some 5 km: closer makes no odds to horizon, flip or field solving."""
 SITE_TOLERANCE_M = 100.0
+
+
+RestingValue = float | bool | str | None
+
+
+def numbers_listed(value: object) -> object:
+    """Return numbers that were typed as texts as numbers; whatever else as it is."""
+    if not isinstance(value, (list, tuple)):
+        return value
+    return [float(entry.replace(",", ".")) if isinstance(entry, str) and _is_plain(entry) else entry for entry in value]
+
+
+def _is_plain(text: str) -> bool:
+    return re.fullmatch(r"\s*[0-9]+(?:[.,][0-9]+)?\s*", text) is not None
 
 
 class Evidence(StrictModel):
@@ -77,6 +93,8 @@ class Mount(StrictModel):
 
     name: Text | None = None
     kind: Annotated[Literal["equatorial", "alt_azimuth"], Shown("Mount is")]
+    worm_period_s: Annotated[Positive | None, Shown("Worm turns in", "s")] = None
+    corrects: Annotated[Literal["both", "ra"] | None, Shown("Guiding corrects")] = None
     payload_rating_kg: Annotated[Positive | None, Shown("Mount carries", "kg")] = None
 
 
@@ -159,6 +177,29 @@ class GuideSettings(StrictModel):
     ] = None
     settle_px: Annotated[Positive | None, Shown("Settled within", "guide px", "guiding")] = None
     settle_s: Annotated[Seconds | None, Shown("Settled for", "s", "guiding")] = None
+    settle_allowed_s: Annotated[Seconds | None, Shown("Time to settle, at most", "s")] = None
+    dark_exposures_s: Annotated[
+        Annotated[tuple[Seconds, ...], BeforeValidator(numbers_listed), Field(strict=False, max_length=50)],
+        Shown("Guide darks of, in commas", "s", listed=True),
+    ] = ()
+    turns_calibration: Annotated[bool | None, Shown("Turns the calibration after the flip")] = None
+
+
+class GuideCalibration(StrictModel):
+    """The guider's calibration: when and where it was made, how the axes lie in the image, and the play found.
+
+    ``angle_deg`` is right ascension's in the image, ``camera_angle_deg`` the main camera's position angle then.
+    """
+
+    date: Annotated[Text | None, Shown("Calibrated on")] = None
+    declination_deg: Annotated[Latitude | None, Shown("at declination", "°")] = None
+    pier_side: Annotated[Literal["east", "west"] | None, Shown("on the pier side")] = None
+    binning: Annotated[Annotated[int, Field(ge=1, le=64)] | None, Shown("at binning")] = None
+    camera_angle_deg: Annotated[SkyAngleSigned | None, Shown("at camera angle", "°")] = None
+    angle_deg: Annotated[SkyAngleSigned | None, Shown("Angle of right ascension", "°")] = None
+    not_square_deg: Annotated[float, Field(ge=-90, le=90)] | None = None
+    backlash_ms: Annotated[Annotated[float, Field(ge=0, le=1e6)] | None, Shown("Play in declination", "ms")] = None
+    file: Text | None = None
 
 
 class StatedValue(StrictModel):
@@ -169,10 +210,26 @@ class StatedValue(StrictModel):
     source: Note | None = None
 
 
+class Confirmed(StrictModel):
+    """That a measured leg still counts though what it rests on has changed: why, since when, and what was so then."""
+
+    reason: Note
+    date: Text | None = None
+    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], RestingValue], Field(max_length=400)] = Field(
+        default_factory=dict
+    )
+
+
 class MeasuredValue(StrictModel):
-    """What frames, logs or callipers gave for one quantity, with its standard uncertainty."""
+    """What frames, logs or callipers gave for one quantity, with its standard uncertainty.
+
+    ``rests_on`` is what of the rig it was measured with, by name, ``changed`` since when some of that is another.
+    """
 
     value: Finite
     standard_uncertainty: Annotated[float, Field(ge=0, le=1e12)] = 0.0
     source: Note | None = None
     evidence: Evidence | None = None
+    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], RestingValue] | None, Field(max_length=400)] = None
+    changed: Text | None = None
+    confirmed: Confirmed | None = None

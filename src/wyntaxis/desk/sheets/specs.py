@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part, Sensor, Telescope
-from wyntaxis.core.rig.plan import GuideSettings, Plan, Site
+from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings, Plan, Site
 from wyntaxis.core.rig.shown import ShownField, shown_at, shown_fields
 
 SENSOR = tuple(field.below("sensor") for field in shown_fields(Sensor))
 SITE = shown_fields(Site)
 GUIDE_SETTINGS = shown_fields(GuideSettings)
+GUIDE_CALIBRATION = shown_fields(GuideCalibration)
 DRIFT_AND_MOUNT = (
     shown_at(Rig, "plan", "exposure_s"),
     shown_at(Rig, "plan", "allowed_drift_px"),

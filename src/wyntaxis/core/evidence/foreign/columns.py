@@ -29,13 +29,15 @@ _CLOCK = re.compile(r"\s*([0-9]{1,2}):([0-5]?[0-9])(?::([0-5]?[0-9](?:[.,][0-9]+
 class TableColumn:
     """A quantity that a table's column may hold: our unit, and words of headings that mean it, the surest first.
 
-    ``untold`` is the unit of a column that names none.
+    ``untold`` is the unit of a column that names none; ``choices`` the units it may be in, where they are not those
+    that ours can be told in.
     """
 
     label: str
     unit: str
     words: tuple[str, ...]
     untold: str | None = None
+    choices: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

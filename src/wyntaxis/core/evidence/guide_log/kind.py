@@ -1,0 +1,253 @@
+"""Guide logs as evidence: read from text tables, measured, and kept as measured legs of the guiding."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from wyntaxis.core.evidence.foreign.keymap import KeyRule
+from wyntaxis.core.evidence.guide_log.calibration import Calibration, calibration_of
+from wyntaxis.core.evidence.guide_log.result import GuideResult, measured
+from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, runs_of_section
+from wyntaxis.core.evidence.guide_log.table import read_sections
+from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.kinds import EvidenceKind
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.files.errors import InputError, Progress, in_one_line
+from wyntaxis.core.files.opening import is_folder
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import utc_stamp
+
+LOGS = (".csv", ".tsv", ".txt", ".log", ".dat")
+MAX_LOGS = 200
+RMS_RA, RMS_DEC, RMS = "guide_rms_ra_arcsec", "guide_rms_dec_arcsec", "guide_rms_arcsec"
+DRIFT_RA, DRIFT_DEC = "guide_drift_ra_arcsec_min", "guide_drift_dec_arcsec_min"
+PERIOD, ALIKE, SETTLE = "guide_period_s", "guide_autocorrelation", "guide_settle_s"
+POLAR_DRIFT, POLAR_ERROR = "polar_drift_arcsec_min", "polar_error_arcmin"
+LOST, SCALE, OVER = "guide_lost_percent", "guide_scale_arcsec_px", "guide_over_limit_percent"
+
+
+def read(
+    paths: Sequence[Path],
+    optics: GuideOptics,
+    progress: Progress = lambda _done, _of: None,
+    rules: Callable[[Path], Sequence[KeyRule]] = lambda _path: (),
+    before: GuideResult | None = None,
+) -> GuideResult:
+    """Read guide logs, put their runs with those that are there, and measure them.
+
+    Parameters
+    ----------
+    paths
+        Text files, or folders of some.
+    optics
+        What the rig says.
+    progress
+        Told of bytes read; may cancel.
+    rules
+        Which columns a table's values stand in, where its headings do not tell.
+    before
+        Runs that stay, but for those of files that are read anew.
+
+    Returns
+    -------
+    GuideResult
+        Runs, and the newest calibration.
+
+    Raises
+    ------
+    InputError
+        In one line, for a path that is not there, a log that cannot be read, or none at all.
+    """
+    files = _files(paths)
+    runs: list[GuideRun] = []
+    calibrations: list[Calibration] = []
+    not_used: list[BrokenFrame] = []
+    alone = len(files) == 1
+    for path in files:
+        try:
+            found, scales, left = read_log(path, optics, rules(path), progress)
+        except InputError as error:
+            if alone:
+                raise
+            not_used.append(BrokenFrame(path.name, error.reason))
+            continue
+        runs += found
+        calibrations += scales
+        not_used += left
+    if not runs and not calibrations and not_used:
+        raise InputError(not_used[0].why, files[0] if alone else None)
+    with in_one_line("these logs cannot be measured", files[0] if alone else None):
+        new = measured(_named_apart(runs, before, files), calibrations, optics, not_used, lambda: progress(0, 0))
+    if before is None:
+        return new
+    names = {path.name for path in files}
+    kept = tuple(own for own in before.runs if own.run.file not in names)
+    return GuideResult((*kept, *new.runs), new.calibration or before.calibration, optics, new.not_used)
+
+
+def _files(paths: Sequence[Path]) -> list[Path]:
+    files: list[Path] = []
+    for path in paths:
+        if is_folder(path):
+            found = sorted(own for own in path.rglob("*") if own.is_file() and own.suffix.lower() in LOGS)
+            if not found:
+                raise InputError(f"holds no guide log ({', '.join(LOGS)})", path)
+            files += found
+        else:
+            files.append(path)
+    if not files:
+        raise InputError("name a guide log")
+    if len(files) > MAX_LOGS:
+        raise InputError(f"these are {len(files)} logs; give {MAX_LOGS} at most", paths[0])
+    return files
+
+
+def read_log(
+    path: Path, optics: GuideOptics, rules: Sequence[KeyRule] = (), progress: Progress = lambda _a, _b: None
+) -> tuple[list[GuideRun], list[Calibration], list[BrokenFrame]]:
+    """Return the runs and calibrations of one log, and its sections that were not used.
+
+    Raises
+    ------
+    InputError
+        In one line, for what is no guide log.
+    """
+    sections = read_sections(path, rules, progress)
+    guided = [own for own in sections if not own.is_calibration]
+    runs: list[GuideRun] = []
+    calibrations: list[Calibration] = []
+    not_used: list[BrokenFrame] = []
+    number = 0
+    for section in sections:
+        if section.is_calibration:
+            calibrations.append(calibration_of(section, path.name, optics))
+            continue
+        number += 1
+        name = path.stem if len(guided) == 1 else f"{path.stem}, run {number}"
+        try:
+            runs += runs_of_section(section, path.name, name, optics)
+        except InputError as error:
+            not_used.append(BrokenFrame(f"{path.name} line {section.line}", error.reason))
+    return runs, calibrations, not_used
+
+
+def _named_apart(runs: Sequence[GuideRun], before: GuideResult | None, files: Sequence[Path]) -> list[GuideRun]:
+    from dataclasses import replace
+
+    fresh = {path.name for path in files}
+    taken = {own.name for own in (before.runs if before else ()) if own.run.file not in fresh}
+    named = []
+    for run in runs:
+        name, count = run.name, 2
+        while name in taken:
+            name, count = f"{run.name} ({count})", count + 1
+        taken.add(name)
+        named.append(replace(run, name=name))
+    return named
+
+
+def measures(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
+    """Return what logs measure of the rig, by quantity id.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Runs and calibration, measured.
+
+    Returns
+    -------
+    dict[str, Estimate]
+        Of the run that counts: scatter in arcsec, the drift of the errors themselves in arcsec/min, period and settling
+        in s; and the guide scale of the calibration.
+    """
+    found: dict[str, Estimate | None] = {}
+    own = result.last
+    if own is not None:
+        found |= {RMS_RA: own.rms_ra, RMS_DEC: own.rms_dec, RMS: own.rms, PERIOD: own.period_s}
+        found |= {DRIFT_RA: own.drift_ra.own if own.drift_ra is not None else None}
+        if own.drift_dec is not None:
+            found |= {DRIFT_DEC: own.drift_dec.own, POLAR_DRIFT: own.drift_dec.rate}
+        found[POLAR_ERROR] = result.polar.error_arcmin if result.polar is not None else None
+        found[ALIKE] = own.alike_ra
+        if own.settling is not None:
+            found[SETTLE] = own.settling.p95_s
+        rows = len(own.run.lost)
+        found[LOST] = share_percent(own.lost_share, rows)
+        if own.over_limit_share is not None:
+            found[OVER] = share_percent(own.over_limit_share, int(own.used.sum()))
+    if result.calibration is not None and rig.guiding.kind != "none":
+        found[SCALE] = result.calibration.guide_scale_arcsec_px
+    return {key: estimate for key, estimate in found.items() if estimate is not None}
+
+
+def share_percent(share: float, of: int) -> Estimate:
+    """Return a share of frames in percent, with the standard error of counting, of one frame at least."""
+    return Estimate(100 * share, 100 * max((share * (1 - share) / max(of, 1)) ** 0.5, 1 / max(of, 1)))
+
+
+def keep(rig: Rig, result: GuideResult) -> Change:
+    """Return the edit that keeps what logs tell as measured legs, and the calibration.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    result
+        Runs and calibration, measured.
+
+    Returns
+    -------
+    Change
+        One edit: measured legs with their evidence.
+
+    Raises
+    ------
+    ValueError
+        In one line, where the logs give no number.
+    """
+    values: list[tuple[tuple[str | int, ...], Any]] = []
+    own, calibration = result.last, result.calibration
+    for key, estimate in measures(rig, result).items():
+        file = calibration.file if key == SCALE and calibration is not None else own.run.file if own else ""
+        source = f"guide calibration in {file}" if key == SCALE else f"guide log {own.name}" if own else file
+        leg = {
+            "value": float(f"{estimate.value:.6g}"),
+            "standard_uncertainty": float(f"{estimate.standard:.3g}"),
+            "source": source[:200],
+            "evidence": {"method": "guide_log", "file": file[:200], "date": utc_stamp()},
+        }
+        values.append((("measured", key), leg))
+    if calibration is not None and rig.guiding.kind != "none":
+        values.append((("guiding", "calibration"), _calibration_kept(rig, calibration)))
+    if not values:
+        raise ValueError("the logs give no number to keep")
+    return Change("Keep the guide log", tuple(values))
+
+
+def _calibration_kept(rig: Rig, found: Calibration) -> dict[str, Any]:
+    """Return a calibration as the rig holds it: when, where in the sky and how it was made."""
+    facts, camera = found.facts, rig.guiding.camera
+    binning = facts.binning or (camera.sensor.binning if camera is not None and camera.sensor is not None else None)
+    declination = facts.declination_deg
+    if declination is None and rig.framing is not None:
+        declination = rig.framing.dec_deg
+    told = {
+        "date": facts.date or utc_stamp(),
+        "declination_deg": declination,
+        "pier_side": facts.pier_side if facts.pier_side in ("east", "west") else None,
+        "binning": binning,
+        "angle_deg": None if found.angle_deg is None else round(found.angle_deg.value, 3),
+        "not_square_deg": None if found.not_square_deg is None else round(found.not_square_deg.value, 3),
+        "backlash_ms": None if found.backlash_ms is None else round(found.backlash_ms.value, 1),
+        "file": found.file[:200],
+    }
+    return {key: value for key, value in told.items() if value is not None}
+
+
+GUIDE_LOG = EvidenceKind("guide_log", read, measures, keep)
+"""What guide logs found, kept in the rig as measured legs of the guiding."""

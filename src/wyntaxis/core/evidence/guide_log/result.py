@@ -1,0 +1,254 @@
+"""Guide logs, measured: each run by itself, the calibration, and what the rig's limits say of them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.guide_log.calibration import Calibration
+from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun
+from wyntaxis.core.evidence.guide_log.settling import Settling, settling_of, while_settling
+from wyntaxis.core.evidence.guide_log.statistics import (
+    Drift,
+    Periodogram,
+    about_running_line,
+    drift_of,
+    neighbours_alike,
+    periodogram_of,
+    scatter_of,
+)
+from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.optics.guiding import polar_error_of
+
+DEFAULT_SETTLE_MAIN_PX = 1.0
+"""Settled is taken to be who stays within a main pixel, where the rig states nothing."""
+DEFAULT_SETTLE_ARCSEC = 1.5
+MIN_HOURS_APART = 2.0
+"""Hour angles nearer than this tell one component of the polar error only."""
+FWHM_SIGMAS = 2.3548
+"""FWHM of a normal distribution, 2 √(2 ln 2)."""
+
+
+@dataclass(frozen=True)
+class MeasuredRun:
+    """One run and what was measured of it, lengths in arcsec; None where it could not be told."""
+
+    run: GuideRun
+    rms_ra: Estimate | None
+    rms_dec: Estimate | None
+    rms: Estimate | None
+    peak_arcsec: float | None
+    over_limit_share: float | None
+    drift_ra: Drift | None
+    drift_dec: Drift | None
+    periodogram: Periodogram | None
+    alike_ra: Estimate | None
+    alike_dec: Estimate | None
+    settling: Settling | None
+    lost_share: float
+    elongation: float | None
+    rest_ra: Any
+    rest_dec: Any
+    used: Any
+    """Which frames count: the star seen, and settled; the rests are of these alone."""
+
+    @property
+    def name(self) -> str:
+        return self.run.name
+
+    @property
+    def period_s(self) -> Estimate | None:
+        """What turns in right ascension, in s."""
+        found = self.periodogram.found if self.periodogram is not None else None
+        return found.period_s if found is not None else None
+
+    @property
+    def amplitude_arcsec(self) -> Estimate | None:
+        """How far it swings in right ascension, in arcsec."""
+        found = self.periodogram.found if self.periodogram is not None else None
+        return found.amplitude_arcsec if found is not None else None
+
+
+@dataclass(frozen=True)
+class PolarError:
+    """By how much the pole is missed in arcmin, at which hour angle in hours, and by how many runs that is told."""
+
+    error_arcmin: Estimate
+    hour_angle_h: float
+    runs: int
+
+
+@dataclass(frozen=True)
+class GuideResult:
+    """Runs, the newest calibration, and what was not used."""
+
+    runs: tuple[MeasuredRun, ...]
+    calibration: Calibration | None
+    optics: GuideOptics
+    not_used: tuple[BrokenFrame, ...] = ()
+
+    @property
+    def last(self) -> MeasuredRun | None:
+        """The run that counts: the longest of those that came last on their night."""
+        return max(self.runs, key=lambda own: own.run.seconds, default=None)
+
+    @property
+    def polar(self) -> PolarError | None:
+        """The polar error that drifts in declination at two hour angles or more tell; None for fewer."""
+        told = [
+            (own.drift_dec.rate, own.run.facts.hour_angle_h)
+            for own in self.runs
+            if own.drift_dec is not None and own.run.facts.hour_angle_h is not None
+        ]
+        hours = [hour for _, hour in told]
+        if len(told) < 2 or max(hours) - min(hours) < MIN_HOURS_APART:
+            return None
+        rates = np.array([rate.value for rate, _ in told])
+        error, direction = polar_error_of(rates, hours)
+        # Each drift by itself moves the error by so much: their sum in quadrature.
+        shares = []
+        for place, (rate, _) in enumerate(told):
+            moved = rates.copy()
+            moved[place] += rate.standard
+            shares.append(polar_error_of(moved, hours)[0] - error)
+        return PolarError(Estimate(error, math.hypot(*shares)), direction, len(told))
+
+    def without_run(self, place: int) -> GuideResult:
+        """Return the result without one run."""
+        return replace(self, runs=tuple(own for at, own in enumerate(self.runs) if at != place))
+
+
+def settle_limit(optics: GuideOptics) -> tuple[float, bool]:
+    """Return within how many arcsec a run is settled, and whether the rig states it."""
+    if optics.settle_arcsec is not None:
+        return optics.settle_arcsec, True
+    main = optics.main_scale_arcsec_px
+    return (DEFAULT_SETTLE_MAIN_PX * main if main is not None else DEFAULT_SETTLE_ARCSEC), False
+
+
+def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
+    """Return what one run tells.
+
+    Parameters
+    ----------
+    run
+        The run.
+    optics
+        What the rig says.
+
+    Returns
+    -------
+    MeasuredRun
+        Scatter about the running line of 20 minutes, of settled frames alone.
+    """
+    limit, stated = settle_limit(optics)
+    settling = settling_of(run, limit, optics.settle_s, by_marks=not stated)
+    used = ~run.lost & ~while_settling(run, settling)
+    if used.sum() < 3:
+        used = ~run.lost
+    time, stretch = run.time_s[used], run.stretch[used]
+    rests = {
+        axis: about_running_line(time, values[used], stretch) if np.isfinite(values[used]).all() else None
+        for axis, values in (("ra", run.ra), ("dec", run.dec))
+    }
+    scatters = {axis: scatter_of(*rest) if rest is not None else None for axis, rest in rests.items()}
+    rest = {axis: found[0] if found is not None else np.zeros(len(time)) for axis, found in rests.items()}
+    away = np.hypot(rest["ra"], rest["dec"])
+    periodogram = periodogram_of(time, run.ra[used], run.interval_s) if rests["ra"] is not None else None
+    turning = periodogram.found if periodogram is not None else None
+    alike = {
+        axis: neighbours_alike(rest[axis], stretch) if found is not None else None for axis, found in rests.items()
+    }
+    over = None
+    if optics.stop_limit_arcsec is not None:
+        raw = np.hypot(np.nan_to_num(run.ra[used]), np.nan_to_num(run.dec[used]))
+        over = float(np.mean(raw > optics.stop_limit_arcsec))
+    return MeasuredRun(
+        run,
+        scatters["ra"],
+        scatters["dec"],
+        _together(scatters["ra"], scatters["dec"]),
+        float(away.max()) if len(away) else None,
+        over,
+        drift_of(run, run.ra, run.ra_moved, used, turning) if rests["ra"] is not None else None,
+        drift_of(run, run.dec, run.dec_moved, used, None, play=True) if rests["dec"] is not None else None,
+        periodogram,
+        alike["ra"],
+        alike["dec"],
+        settling,
+        float(run.lost.mean()),
+        predicted_elongation(scatters["ra"], scatters["dec"], optics.star_fwhm_arcsec),
+        rest["ra"],
+        rest["dec"],
+        used,
+    )
+
+
+def _together(ra: Estimate | None, dec: Estimate | None) -> Estimate | None:
+    """Return the RMS of both axes together."""
+    told = [own for own in (ra, dec) if own is not None]
+    if not told:
+        return None
+    value = math.hypot(*(own.value for own in told))
+    if value <= 0:
+        return Estimate(0.0, 0.0)
+    return Estimate(value, math.hypot(*(own.value * own.standard for own in told)) / value)
+
+
+def predicted_elongation(ra: Estimate | None, dec: Estimate | None, fwhm_arcsec: float | None) -> float | None:
+    """Return the long over the short axis that unlike guiding makes of a round star; None without all three.
+
+    Parameters
+    ----------
+    ra, dec
+        RMS on each axis in arcsec.
+    fwhm_arcsec
+        The star's FWHM without guiding errors, in arcsec.
+
+    Returns
+    -------
+    float or None
+        FWHM and 2.355 RMS add in quadrature on each axis.
+    """
+    if ra is None or dec is None or fwhm_arcsec is None:
+        return None
+    sides = [math.hypot(fwhm_arcsec, FWHM_SIGMAS * own.value) for own in (ra, dec)]
+    return max(sides) / min(sides)
+
+
+def measured(
+    runs: Sequence[GuideRun],
+    calibrations: Sequence[Calibration],
+    optics: GuideOptics,
+    not_used: Sequence[BrokenFrame] = (),
+    watch: Callable[[], None] = lambda: None,
+) -> GuideResult:
+    """Return what runs and calibrations tell.
+
+    Parameters
+    ----------
+    runs, calibrations
+        In the order of their files.
+    optics
+        What the rig says.
+    not_used
+        What was left out, with the reason.
+    watch
+        Called between runs; may cancel.
+
+    Returns
+    -------
+    GuideResult
+        Of calibrations the last that tells a scale.
+    """
+    found = []
+    for run in runs:
+        watch()
+        found.append(measured_run(run, optics))
+    good = [own for own in calibrations if own.guide_scale_arcsec_px is not None] or list(calibrations)
+    return GuideResult(tuple(found), good[-1] if good else None, optics, tuple(not_used))

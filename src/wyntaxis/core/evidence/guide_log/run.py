@@ -1,0 +1,324 @@
+"""A guided run: when the star was where, in arcsec; what was corrected; when it was lost, dithered or stopped."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.guide_log.table import DAY_S, DITHER, LOST, SETTLED, STOPPED, Section
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
+
+MIN_ROWS = 8
+"""Fewer frames of the star tell nothing."""
+BREAK_INTERVALS, BREAK_S = 12.0, 60.0
+"""A pause of more usual intervals, and of more seconds, breaks a run into stretches."""
+NEW_RUN_S = 6 * 3600.0
+"""A longer pause begins another run."""
+_FIGURE = re.compile(r"[+-]?[0-9]+(?:[.,][0-9]+)?")
+
+
+@dataclass(frozen=True)
+class LogFacts:
+    """What lines beside the rows tell, None where they do not."""
+
+    scale_arcsec_px: float | None = None
+    exposure_s: float | None = None
+    declination_deg: float | None = None
+    hour_angle_h: float | None = None
+    pier_side: str | None = None
+    binning: int | None = None
+    focal_length_mm: float | None = None
+    pulse_ms: float | None = None
+    date: str | None = None
+
+
+@dataclass(frozen=True)
+class GuideRun:
+    """A guided run.
+
+    ``time_s`` (n,) counts from its first frame, without what clocks were set by; ``ra`` and ``dec`` (n,) are errors in
+    arcsec, NaN where the star was lost; ``ra_moved`` and ``dec_moved`` (n,) what was corrected after each frame, in
+    arcsec, without a sign that can be trusted, None where the log does not tell. ``stretch`` (n,) numbers the stretches
+    between pauses; ``dithers`` and ``settled`` hold rows.
+    """
+
+    name: str
+    file: str
+    time_s: Any
+    ra: Any
+    dec: Any
+    ra_moved: Any | None
+    dec_moved: Any | None
+    lost: Any
+    stretch: Any
+    dithers: tuple[int, ...] = ()
+    settled: tuple[int, ...] = ()
+    start_s: float | None = None
+    """When it began, in s since 1970, where the log tells a date."""
+    facts: LogFacts = field(default_factory=LogFacts)
+    notes: tuple[str, ...] = ()
+
+    @property
+    def seconds(self) -> float:
+        """How long it lasted, pauses left out."""
+        own, time = self.stretch, self.time_s
+        return float(sum(np.ptp(time[own == number]) for number in np.unique(own)))
+
+    @property
+    def interval_s(self) -> float:
+        """The usual time from one frame to the next."""
+        steps = np.diff(self.time_s)
+        steps = steps[steps > 0]
+        return float(np.median(steps)) if len(steps) else 0.0
+
+
+@dataclass(frozen=True)
+class GuideOptics:
+    """What a log is told of the rig; None where it does not say."""
+
+    scale_arcsec_px: float | None = None
+    """Of the guide camera."""
+    pixel_um: float | None = None
+    binning: int = 1
+    main_scale_arcsec_px: float | None = None
+    rate_sidereal: float = 0.5
+    rate_is_stated: bool = False
+    declination_deg: float | None = None
+    exposure_s: float | None = None
+    stop_limit_arcsec: float | None = None
+    settle_arcsec: float | None = None
+    settle_s: float = 0.0
+    settle_allowed_s: float | None = None
+    worm_period_s: float | None = None
+    star_fwhm_arcsec: float | None = None
+    one_axis: bool = False
+
+
+def facts_of(told: dict[str, str]) -> LogFacts:
+    """Return what lines beside the rows tell, by their words."""
+    values: dict[str, Any] = {}
+    for key, text in told.items():
+        words = set(re.findall(r"[a-z]+", key))
+        figure = _FIGURE.search(text)
+        value = float(figure[0].replace(",", ".")) if figure else None
+        if "scale" in words and value is not None and 0 < value < 1000:
+            values.setdefault("scale_arcsec_px", value)
+        elif "exposure" in words and value is not None and value > 0:
+            values.setdefault("exposure_s", value / 1000 if "ms" in text.lower() else value)
+        elif words & {"declination", "dec"} and value is not None and abs(value) <= 90:
+            values.setdefault("declination_deg", value)
+        elif "hour" in words and "angle" in words and value is not None and abs(value) <= 24:
+            values.setdefault("hour_angle_h", value)
+        elif "pier" in words:
+            side = next((side for side in ("west", "east") if side in text.lower()), text.strip()[:20])
+            values.setdefault("pier_side", side)
+        elif words & {"binning", "bin"} and value is not None and 1 <= value <= 64:
+            values.setdefault("binning", round(value))
+        elif "focal" in words and value is not None and value > 0:
+            values.setdefault("focal_length_mm", value)
+        elif "pulse" in words and value is not None and value > 0:
+            values.setdefault("pulse_ms", value if "ms" in text.lower() or value > 20 else value * 1000)
+        elif "date" in words:
+            values.setdefault("date", text[:40])
+    return LogFacts(**values)
+
+
+def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics) -> list[GuideRun]:
+    """Return the runs that a section holds: more than one where a pause of hours lies between.
+
+    Parameters
+    ----------
+    section
+        Rows under one line of headings.
+    file, name
+        The file's name, and what the run is called.
+    optics
+        What the rig says: the guide camera's scale turns px into arcsec.
+
+    Returns
+    -------
+    list of GuideRun
+        In their order.
+
+    Raises
+    ------
+    InputError
+        In one line, where the rows do not make a run.
+    """
+    facts = facts_of(section.facts)
+    notes: list[str] = []
+    time, start, broken = _times(section, facts, notes)
+    good = np.isfinite(time)
+    if good.sum() < MIN_ROWS:
+        raise InputError(f"holds {int(good.sum())} rows with a time; a guided run needs {MIN_ROWS} or more")
+    ra, dec = _errors(section, facts, optics, notes)
+    if (np.isfinite(ra) | np.isfinite(dec))[good].sum() < MIN_ROWS:
+        raise InputError(f"holds fewer than {MIN_ROWS} frames of the star, so nothing is told of its guiding")
+    lost = ~(np.isfinite(ra) & np.isfinite(dec))
+    if not np.isfinite(dec).any():
+        lost = ~np.isfinite(ra)
+    rows = [row for row, event in section.events if event == LOST and row < len(lost)]
+    lost[rows] = True
+    moved = [_moved(section, axis, facts, optics, len(time)) for axis in ("ra", "dec")]
+    breaks = broken | np.isin(np.arange(len(time)), [row for row, event in section.events if event == STOPPED])
+    stretch = np.cumsum(breaks)
+    ra, dec = np.where(lost, np.nan, ra), np.where(lost, np.nan, dec)
+    parts = _nights(time, good)
+    runs = []
+    for number, part in enumerate(parts):
+        place = np.full(len(time), -1)
+        place[part] = np.arange(len(part))
+        events = {
+            kind: tuple(int(place[row]) for row, event in section.events if event == kind and _at(place, row) >= 0)
+            for kind in (DITHER, SETTLED)
+        }
+        if len(part) < MIN_ROWS:
+            continue
+        runs.append(
+            GuideRun(
+                name if len(parts) == 1 else f"{name}, part {number + 1}",
+                file,
+                time[part] - time[part[0]],
+                ra[part],
+                dec[part],
+                None if moved[0] is None else moved[0][part],
+                None if moved[1] is None else moved[1][part],
+                lost=lost[part],
+                stretch=stretch[part] - stretch[part[0]],
+                dithers=_apart(events[DITHER]),
+                settled=events[SETTLED],
+                start_s=None if start is None else start + float(time[part[0]]),
+                facts=facts,
+                notes=tuple(notes),
+            )
+        )
+    return runs
+
+
+def _at(place: Any, row: int) -> int:
+    return int(place[row]) if 0 <= row < len(place) else -1
+
+
+def _apart(rows: Sequence[int]) -> tuple[int, ...]:
+    """Return the rows of dithers, of those that are told in one go (a line, and a mark on rows behind it) the first."""
+    found: list[int] = []
+    last = -10
+    for row in sorted(set(rows)):
+        if row > last + 1:
+            found.append(row)
+        last = row
+    return tuple(found)
+
+
+def _nights(time: Any, good: Any) -> list[Any]:
+    """Return the rows of each run: apart where the time goes on by hours."""
+    rows = np.flatnonzero(good)
+    cuts = np.flatnonzero(np.diff(time[rows]) > NEW_RUN_S) + 1
+    return [part for part in np.split(rows, cuts) if len(part)]
+
+
+def _times(section: Section, facts: LogFacts, notes: list[str]) -> tuple[Any, float | None, Any]:
+    """Return times going on, in s from the first; the moment of the first; and where a stretch begins anew."""
+    frames = section.values.get("guide.frame")
+    if "guide.time" not in section.values:
+        exposure = facts.exposure_s
+        if exposure is None or frames is None:
+            raise InputError("tells no times: name the column, or write the exposure above the rows (exposure = 2 s)")
+        notes.append(f"no column of times: frames counted, {exposure:g} s each")
+        time = frames * exposure
+    else:
+        time = section.values["guide.time"].copy()
+    finite = np.flatnonzero(np.isfinite(time))
+    if not len(finite):
+        return time, None, np.zeros(len(time), bool)
+    dated = not section.clock and abs(time[finite[0]]) > 1e8
+    start = float(time[finite[0]]) if dated else None
+    own = time[finite]
+    if section.clock:
+        own = own + DAY_S * np.cumsum(np.concatenate([[0], np.diff(own) < -DAY_S / 2]))
+    steps = np.diff(own)
+    ahead = steps[steps > 0]
+    usual = float(np.median(ahead)) if len(ahead) else 1.0
+    longest = max(BREAK_INTERVALS * usual, BREAK_S)
+    back = steps < 0
+    jumped = (steps > longest) & (steps < NEW_RUN_S)
+    goes_on = np.zeros(len(steps), bool)
+    if frames is not None:
+        # Where frames are counted on, a jump of the time is the clock's, not a pause.
+        goes_on = jumped & (np.diff(frames[finite]) == 1)
+    if back.any() or goes_on.any():
+        notes.append(
+            f"the clock was set {int(back.sum() + goes_on.sum())} times in between: counted on with the usual "
+            f"{usual:.3g} s there"
+        )
+    steps = np.where(back | goes_on, usual, steps)
+    broken = np.zeros(len(time), bool)
+    broken[finite[1:][jumped & ~goes_on]] = True
+    even = np.full(len(time), np.nan)
+    even[finite] = np.concatenate([[0.0], np.cumsum(steps)])
+    return even, start, broken
+
+
+def _errors(section: Section, facts: LogFacts, optics: GuideOptics, notes: list[str]) -> tuple[Any, Any]:
+    """Return the errors on both axes in arcsec."""
+    keys = ("guide.ra", "guide.dec")
+    if not any(key in section.values for key in keys):
+        keys = ("guide.x", "guide.y")
+        notes.append("only x and y are told: taken as right ascension and declination")
+    arrays = []
+    for key in keys:
+        values = section.values.get(key)
+        if values is None:
+            arrays.append(np.full(section.rows, np.nan))
+            notes.append(f"only one axis is told: {section.headings[section.places[_other(keys, key)].index]}")
+            continue
+        arrays.append(values * _arcsec(section.places[key].unit, section.headings, facts, optics, notes))
+    return arrays[0], arrays[1]
+
+
+def _other(keys: Sequence[str], key: str) -> str:
+    return keys[1] if key == keys[0] else keys[0]
+
+
+def _arcsec(unit: str, headings: Sequence[str], facts: LogFacts, optics: GuideOptics, notes: list[str]) -> float:
+    """Return what one of a column's unit is in arcsec."""
+    if unit == "″":
+        return 1.0
+    scale = optics.scale_arcsec_px or facts.scale_arcsec_px
+    if scale is None:
+        raise InputError("its errors are in px, and no scale is known: give the rig a guide camera, or write the scale")
+    told = "taken as" if not unit else "are"
+    line = f"errors {told} guide px, {scale:.4g} ″ each" + ("" if optics.scale_arcsec_px else ", as the log says")
+    if line not in notes:
+        notes.append(line)
+    return scale
+
+
+def _moved(section: Section, axis: str, facts: LogFacts, optics: GuideOptics, rows: int) -> Any | None:
+    """Return what was corrected after each frame in arcsec; with the sign of its direction where there is one."""
+    values = section.values.get(f"guide.{axis}_pulse")
+    if values is None:
+        return None
+    unit = section.places[f"guide.{axis}_pulse"].unit
+    if unit in ("ms", "s"):
+        declination = facts.declination_deg if facts.declination_deg is not None else optics.declination_deg
+        along = math.cos(math.radians(declination or 0.0)) if axis == "ra" else 1.0
+        factor = SIDEREAL_ARCSEC_S * optics.rate_sidereal * along * (0.001 if unit == "ms" else 1.0)
+    elif unit == "px":
+        scale = optics.scale_arcsec_px or facts.scale_arcsec_px
+        if scale is None:
+            return None
+        factor = scale
+    else:
+        factor = 1.0
+    moved = np.nan_to_num(values) * factor
+    ways = section.values.get(f"guide.{axis}_way")
+    if ways is not None and np.isfinite(ways).any():
+        moved = np.abs(moved) * np.nan_to_num(ways)
+    return moved[:rows] if np.any(moved) else None

@@ -1,0 +1,446 @@
+"""What a guided run's errors come to: scatter about the running line, drift, period, and how eager corrections are."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from wyntaxis.core.evidence.guide_log.run import GuideRun
+from wyntaxis.core.evidence.measured import Estimate
+
+WINDOW_S = 1200.0
+"""The running line that scatter is told about is fitted to so much of a run: longer than a worm turns, shorter than a
+night drifts."""
+MIN_BATCHES, MAX_BATCHES = 6, 24
+DRIFT_BINS = 60
+OWN_DRIFT_SCATTERS = 2.0
+"""An error that goes by more than so many scatters is not guided out: then its own drift is told."""
+MIN_TURNS = 1.5
+"""A period must have been seen this often."""
+SHORTEST_INTERVALS, SHORTEST_S = 6.0, 20.0
+"""Nothing that a mount turns is quicker; what is, is seeing and corrections."""
+MAX_SAMPLES = 20_000
+FALSE_ALARM = 0.003
+PERIODS_TRIED, SURE_TURN = 240, 15.0
+"""So many periods are tried; one counts where it explains so many times what the rest of the fit leaves."""
+PLAY_TRIED, PLAY_ROWS, ROUGH_FRAMES = 16, 20_000, 20
+BACKGROUND_BINS = 12
+FINENESS = 6
+_T95 = {5: 2.571, 6: 2.447, 7: 2.365, 8: 2.306, 9: 2.262, 10: 2.228, 12: 2.179, 15: 2.131, 20: 2.086, 30: 2.042}
+
+
+def widened(count: int) -> float:
+    """Return what a standard error of few values is multiplied by, so that twice it covers 95 % (Student's t)."""
+    free = max(count - 1, 1)
+    if free < 5:
+        return {1: 6.35, 2: 2.15, 3: 1.59, 4: 1.39}[free]
+    return next((t for known, t in sorted(_T95.items(), reverse=True) if known <= free), 2.0) / 2.0
+
+
+def about_running_line(time: Any, values: Any, stretch: Any, window_s: float = WINDOW_S) -> tuple[Any, Any]:
+    """Return values less the line fitted to what lies around each, and how much of each value its own line took.
+
+    Parameters
+    ----------
+    time, values, stretch
+        In s; the values; the number of the stretch of each; (n,) each, times rising within a stretch.
+    window_s
+        How much the line is fitted to, whole.
+
+    Returns
+    -------
+    rest, share
+        (n,) each; the share is what the line's fit takes of a value's own variance.
+    """
+    rest, share = np.zeros(len(values)), np.zeros(len(values))
+    for number in np.unique(stretch):
+        own = np.flatnonzero(stretch == number)
+        t, v = time[own] - time[own[0]], values[own]
+        low = np.searchsorted(t, t - window_s / 2, "left")
+        high = np.searchsorted(t, t + window_s / 2, "right")
+        count = (high - low).astype(float)
+        sums = [_between(np.cumsum(np.concatenate([[0.0], term])), low, high) for term in (t, v, t * t, t * v)]
+        mean_t, mean_v = sums[0] / count, sums[1] / count
+        spread = np.maximum(sums[2] - count * mean_t**2, 0.0)
+        together = sums[3] - count * mean_t * mean_v
+        steep = spread > 1e-9 * np.maximum(sums[2], 1e-12)
+        slope = np.where(steep, together / np.where(steep, spread, 1.0), 0.0)
+        rest[own] = v - mean_v - slope * (t - mean_t)
+        share[own] = np.minimum(1 / count + np.where(steep, (t - mean_t) ** 2 / np.where(steep, spread, 1.0), 0.0), 1.0)
+    return rest, share
+
+
+def _between(running: Any, low: Any, high: Any) -> Any:
+    return running[high] - running[low]
+
+
+def scatter_of(rest: Any, share: Any) -> Estimate | None:
+    """Return the RMS of what is left about a running line, with what the line took given back.
+
+    Parameters
+    ----------
+    rest, share
+        As :func:`about_running_line` gives them.
+
+    Returns
+    -------
+    Estimate or None
+        In the unit of ``rest``; its uncertainty by the scatter of batches that follow each other, since what follows
+        soon is alike. None for fewer than three values.
+    """
+    free = float(len(rest) - share.sum())
+    if len(rest) < 3 or free < 1:
+        return None
+    squares = rest**2
+    mean = float(squares.sum()) / free
+    if mean <= 0:
+        return Estimate(0.0, 0.0)
+    batches = int(np.clip(len(rest) // 12, 1, MAX_BATCHES))
+    if batches < MIN_BATCHES:
+        return Estimate(math.sqrt(mean), math.sqrt(mean / (2 * free)))
+    means = np.array([part.mean() for part in np.array_split(squares, batches)])
+    standard = float(means.std(ddof=1)) / math.sqrt(batches) * widened(batches)
+    least = mean * math.sqrt(2 / free)
+    return Estimate(math.sqrt(mean), max(standard, least) / (2 * math.sqrt(mean)))
+
+
+def neighbours_alike(rest: Any, stretch: Any) -> Estimate | None:
+    """Return the autocorrelation of errors one frame apart: below zero corrections overshoot, near one they lag.
+
+    Parameters
+    ----------
+    rest, stretch
+        Errors about their running line, and the stretch of each.
+
+    Returns
+    -------
+    Estimate or None
+        Between −1 and 1; its standard uncertainty by Bartlett's formula for a process of that order, or by batches of
+        the run where they differ by more. None for fewer than 20.
+    """
+    if len(rest) < 20:
+        return None
+    near = stretch[1:] == stretch[:-1]
+    whole = float(np.mean(rest**2))
+    if whole <= 0 or not near.any():
+        return None
+    alike = float(np.mean((rest[1:] * rest[:-1])[near])) / whole
+    standard = math.sqrt(max(1 - alike**2, 0.01) / len(rest))
+    batches = min(len(rest) // 40, MAX_BATCHES)
+    if batches >= MIN_BATCHES:
+        parts = np.array_split(rest, batches)
+        told = np.array([float(np.mean(own[1:] * own[:-1])) / max(float(np.mean(own**2)), 1e-30) for own in parts])
+        standard = max(standard, float(told.std(ddof=1)) / math.sqrt(batches) * widened(batches))
+    return Estimate(alike, standard)
+
+
+@dataclass(frozen=True)
+class Turning:
+    """What turns: its period in s and its amplitude in arcsec."""
+
+    period_s: Estimate
+    amplitude_arcsec: Estimate
+
+
+@dataclass(frozen=True)
+class Periodogram:
+    """Power by period, and what noise alone would reach; for the plot."""
+
+    periods_s: Any
+    amplitude: Any
+    limit: Any
+    found: Turning | None
+
+
+def periodogram_of(time: Any, values: Any, interval_s: float) -> Periodogram | None:
+    """Return the periodogram of errors on one axis, and what turns in it.
+
+    Parameters
+    ----------
+    time, values
+        In s and arcsec, without the star's losses, (n,) each.
+    interval_s
+        The usual time between frames.
+
+    Returns
+    -------
+    Periodogram or None
+        None where the run is too short. The power is Lomb's and Scargle's (Scargle, ApJ 263, 835, 1982); a peak counts
+        where it stands over the power around it as noise does in 3 of 1000 runs. Its uncertainty: Montgomery and
+        O'Donoghue, Delta Scuti Star Newsletter 13, 28 (1999).
+    """
+    from astropy.timeseries import LombScargle
+
+    time, values = _binned(time, values)
+    long = float(np.ptp(time)) if len(time) else 0.0
+    shortest = max(SHORTEST_INTERVALS * max(interval_s, long / MAX_SAMPLES), SHORTEST_S)
+    if len(values) < 30 or long < 2 * MIN_TURNS * shortest:
+        return None
+    line = np.polynomial.Polynomial.fit(time, values, 1)
+    flat = values - line(time)
+    if not np.any(flat):
+        return None
+    lowest, highest = MIN_TURNS / long, 1 / shortest
+    frequencies = np.arange(lowest, highest, 1 / (FINENESS * long))
+    power = LombScargle(time, flat, fit_mean=True).power(
+        frequencies, method="fast", normalization="psd", assume_regular_frequency=True
+    )
+    power = np.maximum(np.asarray(power, dtype=float), 0.0)
+    around = _around(power)
+    trials = max((highest - lowest) * long, 1.0)
+    limit = around * math.log(trials / FALSE_ALARM)
+    best = int(np.argmax(power / limit))
+    count = len(values)
+    found = None
+    if power[best] > limit[best]:
+        found = _turning(time, flat, frequencies, power, best, float(around[best]))
+    return Periodogram(1 / frequencies, np.sqrt(4 * power / count), np.sqrt(4 * limit / count), found)
+
+
+def _binned(time: Any, values: Any) -> tuple[Any, Any]:
+    """Return a long run with frames that follow each other taken together."""
+    by = math.ceil(len(time) / MAX_SAMPLES)
+    if by <= 1:
+        return time, values
+    count = len(time) // by * by
+    return time[:count].reshape(-1, by).mean(axis=1), values[:count].reshape(-1, by).mean(axis=1)
+
+
+def _around(power: Any) -> Any:
+    """Return the mean power around each frequency, but for the peak itself: by the median of what lies about it.
+
+    Noise's power is spread exponentially, so that its mean is its median over ln 2.
+    """
+    step = FINENESS
+    half = BACKGROUND_BINS * step
+    own, count = np.empty(len(power)), len(power)
+    for at in range(0, count, step):
+        low, high = max(0, at - half), min(count, at + half + step)
+        # What stands beside a peak belongs to it.
+        near = np.abs(np.arange(low, high) - at) > 2 * step
+        window = power[low:high][near]
+        own[at : at + step] = np.median(window) / math.log(2) if len(window) else power.mean()
+    return np.maximum(own, 1e-30)
+
+
+def _turning(time: Any, flat: Any, frequencies: Any, power: Any, best: int, around: float) -> Turning:
+    """Return the sinusoid at a peak, fitted by least squares about it."""
+    from scipy.optimize import minimize_scalar
+
+    step, long, count = float(frequencies[1] - frequencies[0]), float(np.ptp(time)), len(flat)
+
+    def fitted(frequency: float) -> tuple[float, float]:
+        phase = 2 * math.pi * frequency * time
+        design = np.column_stack([np.cos(phase), np.sin(phase), np.ones(count), time / long])
+        told, *_ = np.linalg.lstsq(design, flat, rcond=None)
+        left = flat - design @ told
+        return float(left @ left), math.hypot(told[0], told[1])
+
+    middle = float(frequencies[best])
+    low = max(middle - 2 * step, float(frequencies[0]) / 2)
+    found = minimize_scalar(lambda f: fitted(f)[0], bounds=(low, middle + 2 * step), method="bounded")
+    frequency = float(found.x)
+    rest, amplitude = fitted(frequency)
+    noise = math.sqrt(max(around, rest / count))
+    standard_frequency = math.sqrt(6 / count) * noise / (math.pi * long * max(amplitude, 1e-12))
+    # Less than three turns: a line and a turn are hard to tell apart.
+    few = max(1.0, 3 / max(frequency * long, 0.1))
+    period = Estimate(1 / frequency, few * standard_frequency / frequency**2)
+    return Turning(period, Estimate(amplitude, math.sqrt(2 / count) * noise))
+
+
+@dataclass(frozen=True)
+class Drift:
+    """How fast the star went in arcsec/min, with corrections where ``guided``; ``own`` is the errors' own."""
+
+    rate: Estimate
+    guided: bool
+    own: Estimate
+
+
+def drift_of(
+    run: GuideRun, values: Any, moved: Any | None, used: Any, turning: Turning | None, *, play: bool = False
+) -> Drift | None:
+    """Return how fast the star went on one axis: by its errors, or by these and what was corrected.
+
+    Parameters
+    ----------
+    run
+        The run.
+    values, moved
+        Errors in arcsec, and what was corrected after each frame, or None; (n,) each.
+    used
+        Which frames count, (n,).
+    turning
+        What turns on that axis, which a line must not be taken for.
+    play
+        Whether the axis has play, which corrections that turn round are lost in.
+
+    Returns
+    -------
+    Drift or None
+        By robust least squares with an offset for each stretch; None for too few frames. A star that is held still
+        drifts all the same: what was corrected is counted back in, where the errors themselves stay in place.
+    """
+    time, stretch = run.time_s[used], run.stretch[used]
+    if len(time) < 8 or float(np.ptp(time)) <= 0:
+        return None
+    period = turning.period_s.value if turning is not None else None
+    own = _line(time, values[used], stretch, period)
+    if own is None:
+        return None
+    rest, share = about_running_line(time, values[used], stretch)
+    scatter = scatter_of(rest, share)
+    long = float(np.ptp(time)) / 60
+    goes = abs(own.value) * long > OWN_DRIFT_SCATTERS * (scatter.value if scatter is not None else 0.0)
+    if moved is None or goes:
+        return Drift(own, guided=False, own=own)
+    whole = unguided(values, moved, play=play)
+    # A dither moves the lock: what brings the star there is no drift.
+    parts = stretch + np.searchsorted(np.array(run.dithers), np.flatnonzero(used), "right") if run.dithers else stretch
+    told = _line(time, whole[used], parts, period, turns=not play)
+    return Drift(own, guided=False, own=own) if told is None else Drift(told, guided=True, own=own)
+
+
+def unguided(values: Any, moved: Any, *, play: bool = False) -> Any:
+    """Return where the star would have gone without corrections, in arcsec; which way they count, errors tell.
+
+    Parameters
+    ----------
+    values, moved
+        Errors in arcsec, and what was corrected after each frame; (n,) each.
+    play
+        Whether the axis has play: then so much of it is taken as makes the star go most smoothly.
+
+    Returns
+    -------
+    array
+        (n,) in arcsec.
+    """
+    errors, applied = np.nan_to_num(values), np.nan_to_num(moved)
+    # A correction opposes the error that it answers.
+    towards = 1.0 if float(errors @ applied) >= 0 else -1.0
+    steps = towards * applied
+    if play and np.any(steps > 0) and np.any(steps < 0):
+        most = 4 * float(np.quantile(np.abs(steps[steps != 0]), 0.9))
+        tried = [most * (place / PLAY_TRIED) ** 2 for place in range(PLAY_TRIED + 1)]
+        some = slice(0, PLAY_ROWS)
+        roughest = [_roughness(values[some] + _before(with_play(steps[some], slack))) for slack in tried]
+        steps = with_play(steps, tried[int(np.argmin(roughest))])
+    return values + _before(steps)
+
+
+def _before(steps: Any) -> Any:
+    """Return what had been moved before each frame."""
+    return np.concatenate([[0.0], np.cumsum(steps)[:-1]])
+
+
+def _roughness(path: Any) -> float:
+    """Return how far a path strays within some frames, but for its usual way: wrong steps add up, noise does not."""
+    good = path[np.isfinite(path)]
+    if len(good) < 3 * ROUGH_FRAMES:
+        return 0.0
+    strays = good[ROUGH_FRAMES:] - good[:-ROUGH_FRAMES]
+    strays = strays - np.median(strays)
+    return float(np.mean(np.minimum(strays**2, 9 * np.median(strays**2))))
+
+
+def with_play(steps: Any, slack: float) -> Any:
+    """Return what is left of steps after play: each turn of the way loses so much first.
+
+    Parameters
+    ----------
+    steps
+        With their signs, (n,).
+    slack
+        The play, in the unit of the steps, at least 0.
+
+    Returns
+    -------
+    array
+        (n,).
+    """
+    if slack <= 0:
+        return steps
+    left, last, found = 0.0, 0.0, []
+    for step in steps.tolist():
+        if step * last < 0:
+            left = slack - left
+        if step:
+            last = step
+        taken = min(abs(step), left)
+        left -= taken
+        found.append(math.copysign(abs(step) - taken, step))
+    return np.array(found)
+
+
+def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns: bool = False) -> Estimate | None:
+    """Return the slope in arcsec/min of values with an offset for each stretch, and a turn beside it.
+
+    The turn is of the period that is given; else, where the axis ``turns``, of that which is seen, if one is.
+    """
+    good = np.isfinite(values)
+    time, values, stretch = time[good], values[good], stretch[good]
+    if len(time) < 8:
+        return None
+    bins = _bins(time, stretch)
+    t, v, s, weight = (_averaged(bins, array) for array in (time, values, stretch, np.ones(len(time))))
+    weight = np.bincount(bins).astype(float)[np.bincount(bins) > 0]
+    columns = [(t - t.mean()) / 60] + [(s == number).astype(float) for number in np.unique(s)]
+    if turns and len(t) > len(columns) + 8:
+        period_s = _seen_period(t, v, weight, columns) or period_s
+    if period_s is not None and len(t) > len(columns) + 4:
+        phase = 2 * math.pi * t / period_s
+        columns += [np.cos(phase), np.sin(phase)]
+    design = np.column_stack(columns)
+    if len(t) <= design.shape[1] + 1:
+        return None
+    factor = np.ones(len(t))
+    for _ in range(8):
+        root = np.sqrt(weight * factor)
+        told, *_ = np.linalg.lstsq(design * root[:, None], v * root, rcond=None)
+        left = (v - design @ told) * np.sqrt(weight)
+        scale = max(1.4826 * float(np.median(np.abs(left))), 1e-12)
+        factor = np.minimum(1.0, 2.0 * scale / np.maximum(np.abs(left), 1e-12))
+    free = len(t) - design.shape[1]
+    spread = float((factor * left**2).sum()) / free
+    covariance = np.linalg.pinv(design.T @ (design * (weight * factor)[:, None])) * spread
+    after = float((left[1:] @ left[:-1]) / max(left @ left, 1e-30))
+    # What is left of neighbours is alike where the mount wanders: then there are fewer that count.
+    alike = math.sqrt((1 + max(after, 0.0)) / (1 - min(max(after, 0.0), 0.9)))
+    return Estimate(float(told[0]), math.sqrt(max(float(covariance[0, 0]), 0.0)) * alike * widened(free + 1))
+
+
+def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any]) -> float | None:
+    """Return the period in s that explains most of what a line and offsets leave; None where none explains enough."""
+    root, long = np.sqrt(weight), float(np.ptp(time))
+
+    def left(more: list[Any]) -> float:
+        design = np.column_stack([*columns, *more]) * root[:, None]
+        told, *_ = np.linalg.lstsq(design, values * root, rcond=None)
+        rest = values * root - design @ told
+        return float(rest @ rest)
+
+    shortest, longest = 4 * long / len(time), long / MIN_TURNS
+    periods = 1 / np.linspace(1 / longest, 1 / shortest, PERIODS_TRIED)
+    phases = [2 * math.pi * time / period for period in periods]
+    rests = [left([np.cos(phase), np.sin(phase)]) for phase in phases]
+    best, free = int(np.argmin(rests)), len(time) - len(columns) - 3
+    explained = (left([]) - rests[best]) / 3 / max(rests[best] / max(free, 1), 1e-30)
+    return float(periods[best]) if free > 3 and explained > SURE_TURN else None
+
+
+def _bins(time: Any, stretch: Any) -> Any:
+    """Return the number of the bin of each value: some sixty over the run, none over two stretches."""
+    width = max(float(np.ptp(time)) / DRIFT_BINS, 1e-9)
+    numbers = np.minimum(((time - time[0]) / width).astype(int), DRIFT_BINS - 1)
+    _, own = np.unique(np.stack([stretch, numbers]), axis=1, return_inverse=True)
+    return own.reshape(-1)
+
+
+def _averaged(bins: Any, values: Any) -> Any:
+    counts = np.bincount(bins)
+    return np.bincount(bins, values)[counts > 0] / counts[counts > 0]

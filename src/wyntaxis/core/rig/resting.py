@@ -1,0 +1,429 @@
+"""What a measured leg rests on: which parts and settings it was measured with, and whether these are still the same.
+
+A change kills what was measured before it: camera, gain, offset, temperature and mode the bench's numbers; spacing and
+filters the focus and the field; the guide train the guide scale; focal length and pixel the solved scale.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from wyntaxis.core.ledger import Stale
+from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.device_settings import CAMERAS, SETTINGS
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.model import Rig, variant_rig
+from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Part
+from wyntaxis.core.rig.plan import MeasuredValue, RestingValue
+from wyntaxis.core.wording import utc_stamp
+
+Resting = dict[str, RestingValue]
+OFFSET_KEY = "focus_offset_steps"
+SPACING_ERROR = "spacing_error_by_scale_mm"
+SCALES = frozenset(
+    ["effective_focal_length_mm", "pixel_scale_arcsec_px", "field_width_deg", "field_height_deg", "field_diagonal_deg"]
+)
+
+
+@dataclass(frozen=True)
+class MeasuredLeg:
+    """One measured leg of a rig: where it stands, the row that shows it, its key, and the device or slot it is of."""
+
+    path: DocumentPath
+    row_id: str
+    key: str
+    value: MeasuredValue
+    device: Device | None = None
+    slot: int | None = None
+
+
+def measured_legs_of(rig: Rig) -> Iterator[MeasuredLeg]:
+    """Yield every measured leg of a rig's own train and devices."""
+    for key, value in rig.measured.items():
+        yield MeasuredLeg(("measured", key), key, key, value)
+    for place, device in enumerate(rig.devices):
+        for key, setting in device.settings.items():
+            if setting.measured is not None:
+                path: DocumentPath = ("devices", place, "settings", key, "measured")
+                yield MeasuredLeg(path, f"{device.id}.{key}", key, setting.measured, device)
+        for number, slot in enumerate(device.slots):
+            if slot.focus_offset_measured is not None:
+                path = ("devices", place, "slots", number, "focus_offset_measured")
+                row = f"{device.id}.slot{number}.{OFFSET_KEY}"
+                yield MeasuredLeg(path, row, OFFSET_KEY, slot.focus_offset_measured, device, number)
+
+
+# What each rests on
+
+
+def _telescope(rig: Rig) -> Resting:
+    telescope = rig.telescope
+    found: Resting = {
+        "telescope: name": telescope.name,
+        "telescope: focal length": telescope.focal_length_mm,
+        "telescope: aperture": telescope.aperture_mm,
+    }
+    for part in rig.train:
+        if part.kind in MAGNIFYING_KINDS or part.magnification is not None:
+            found[f"{part.id}: magnification"] = part.magnification
+    return found
+
+
+def _pixel(rig: Rig) -> Resting:
+    sensor = rig.sensor
+    return {"camera: pixel": sensor.pixel_um if sensor is not None else None}
+
+
+def _camera(rig: Rig) -> Resting:
+    camera, sensor = rig.camera, rig.sensor
+    found: Resting = {"camera: name": camera.name if camera is not None else None}
+    if sensor is not None:
+        found |= {
+            "camera: pixel": sensor.pixel_um,
+            "camera: width": sensor.width_px,
+            "camera: height": sensor.height_px,
+        }
+    return found
+
+
+def _behind_corrector(rig: Rig) -> tuple[Part, ...]:
+    """Return the parts behind the last corrector, or the whole train where there is none."""
+    places = [place for place, part in enumerate(rig.train) if part.kind in MAGNIFYING_KINDS]
+    return rig.train[places[-1] + 1 :] if places else rig.train
+
+
+def _length(part: Part) -> float:
+    return part.adjustable.set_mm if part.adjustable is not None and part.adjustable.set_mm else part.length_mm
+
+
+def _spacing(rig: Rig) -> Resting:
+    parts = _behind_corrector(rig)
+    found: Resting = {"spacing: parts": ", ".join(part.id for part in parts)[:1000]}
+    found |= {f"spacing: {part.id}": _length(part) for part in parts if part.kind != "focuser"}
+    return found
+
+
+def _guide_train(rig: Rig) -> Resting:
+    guiding, camera = rig.guiding, rig.guiding.camera
+    sensor = camera.sensor if camera is not None else None
+    found: Resting = {
+        "guiding: kind": guiding.kind,
+        "guide camera: name": camera.name if camera is not None else None,
+        "guide camera: pixel": sensor.pixel_um if sensor is not None else None,
+        "guide camera: binning": sensor.binning if sensor is not None else None,
+    }
+    if guiding.telescope is not None:
+        found["guide telescope: name"] = guiding.telescope.name
+        found["guide telescope: focal length"] = guiding.telescope.focal_length_mm
+    elif guiding.kind == "off_axis":
+        found |= _telescope(rig)
+    for part in guiding.path:
+        if part.magnification is not None:
+            found[f"{part.id}: magnification"] = part.magnification
+    return found
+
+
+def _mount(rig: Rig) -> Resting:
+    mount = rig.mount
+    return {"mount: name": mount.name, "mount: kind": mount.kind} if mount is not None else {"mount: name": None}
+
+
+def _own(device: Device | None) -> Resting:
+    if device is None:
+        return {}
+    identity = device.identity
+    model, serial = (identity.model, identity.serial_number) if identity is not None else (None, None)
+    return {f"{device.id}: model": model, f"{device.id}: serial number": serial}
+
+
+def _stated(device: Device | None, *keys: str) -> Resting:
+    found: Resting = {}
+    for key in keys if device is not None else ():
+        setting = device.settings.get(key) if device is not None else None
+        value = setting.value if setting is not None else None
+        found[f"{SETTINGS[key].label.lower()}"] = value
+    return found
+
+
+def _of_camera(rig: Rig, device: Device | None, key: str) -> Resting:
+    """Return what a number of the bench or the cooler rests on."""
+    found = _own(device)
+    if device is not None and device.kind == "camera":
+        found |= _camera(rig)
+    if SETTINGS[key].sheet == "cooling":
+        return found
+    found |= _stated(device, "gain", "readout_mode")
+    if key.startswith(("bias", "pile_up", "least_offset")):
+        found |= _stated(device, "offset")
+    if key.startswith(("dark", "glow", "hot")):
+        found |= _stated(device, "set_temperature_c")
+    return found
+
+
+def _of_focuser(rig: Rig, device: Device | None, key: str) -> Resting:
+    found = _own(device) | _stated(device, "reversed")
+    if key == "step_um":
+        found |= _telescope(rig)
+    elif key == "position":
+        found |= _telescope(rig) | _spacing(rig) | _camera(rig)
+    elif key == "temperature_slope_steps_c":
+        found |= _telescope(rig)
+    return found
+
+
+def _of_slot(rig: Rig, leg: MeasuredLeg) -> Resting:
+    assert leg.device is not None
+    assert leg.slot is not None
+    slot = leg.device.slots[leg.slot]
+    # Filters are told by their own names, so that another slot's change leaves this one as it is.
+    return _spacing(rig) | {
+        f"filter {leg.slot + 1}: name": slot.name,
+        f"filter {leg.slot + 1}: glass": slot.thickness_mm,
+    }
+
+
+_RULES: dict[str, tuple[Callable[[Rig], Resting], ...]] = {
+    **dict.fromkeys(SCALES, (_telescope, _pixel, _spacing)),
+    "corrector_magnification": (_telescope,),
+    "back_focus_required_mm": (_telescope,),
+    "field_tilt_um": (_telescope, _spacing, _camera),
+    "field_curvature_um": (_telescope, _spacing, _camera),
+    "star_fwhm_arcsec": (_telescope, _spacing, _camera),
+    "star_elongation": (_telescope, _spacing, _camera),
+    "guide_scale_arcsec_px": (_guide_train,),
+    "flexure_arcsec_s": (_guide_train, _mount),
+    "polar_error_arcmin": (_mount,),
+    "polar_drift_arcsec_min": (_mount,),
+}
+_GUIDED = (
+    "guide_rms",
+    "guide_drift",
+    "guide_period",
+    "guide_autocorrelation",
+    "guide_settle",
+    "guide_lost",
+    "guide_over",
+)
+JUDGED_APART = "spacing: "
+"""What a solved scale keeps of the spacing counts for the spacing's error that it tells, and not for the scale."""
+
+
+def resting(rig: Rig, leg: MeasuredLeg) -> Resting:
+    """Return what of a rig one of its measured legs rests on, by name.
+
+    Parameters
+    ----------
+    rig, leg
+        The rig, and a leg of it.
+
+    Returns
+    -------
+    dict
+        Empty for a leg that nothing of the rig bears on.
+    """
+    found = _resting(rig, leg)
+    # As a file holds them: a count is a number like others.
+    return {name: float(v) if isinstance(v, int) and not isinstance(v, bool) else v for name, v in found.items()}
+
+
+def _resting(rig: Rig, leg: MeasuredLeg) -> Resting:
+    if leg.slot is not None:
+        return _of_slot(rig, leg)
+    if leg.device is not None:
+        kind = SETTINGS[leg.key]
+        if leg.device.kind in CAMERAS and kind.sheet in ("sensor", "cooling"):
+            return _of_camera(rig, leg.device, leg.key)
+        if leg.device.kind == "focuser":
+            return _of_focuser(rig, leg.device, leg.key)
+        return _own(leg.device)
+    rules = _RULES.get(leg.key, ())
+    if leg.key.startswith(_GUIDED):
+        rules = (_guide_train, _mount)
+    found: Resting = {}
+    for rule in rules:
+        found |= rule(rig)
+    return found
+
+
+def _differences(then: Mapping[str, RestingValue], now: Mapping[str, RestingValue]) -> tuple[str, ...]:
+    return tuple(
+        f"{name} {_word(then.get(name))} → {_word(now.get(name))}"
+        for name in dict.fromkeys([*then, *now])
+        if then.get(name) != now.get(name)
+    )
+
+
+def _word(value: RestingValue) -> str:
+    if value is None:
+        return "none"
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def _counts(leg: MeasuredLeg, name: str) -> bool:
+    return not (leg.key in SCALES and name.startswith(JUDGED_APART))
+
+
+def _changes(leg: MeasuredLeg, now: Resting, *, spacing: bool = False) -> tuple[str, ...]:
+    then = leg.value.rests_on
+    if then is None or (leg.value.confirmed is not None and leg.value.confirmed.rests_on == now):
+        return ()
+    kept = [name for name in dict.fromkeys([*then, *now]) if spacing or _counts(leg, name)]
+    return _differences({n: then.get(n) for n in kept}, {n: now.get(n) for n in kept})
+
+
+def stale_legs(rig: Rig) -> tuple[Stale, ...]:
+    """Return the measured legs that rest on what has changed since.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+
+    Returns
+    -------
+    tuple of Stale
+        In the order of the document. A solved scale of another spacing leaves the scale as it is; what it tells of the
+        spacing's error is stale.
+    """
+    found = []
+    for leg in measured_legs_of(rig):
+        if leg.value.rests_on is None:
+            continue
+        now = resting(rig, leg)
+        what = _changes(leg, now)
+        if what:
+            found.append(_stale(leg, leg.row_id, what))
+        elif leg.key in SCALES:
+            spaced = _changes(leg, now, spacing=True)
+            if spaced:
+                found.append(_stale(leg, SPACING_ERROR, spaced))
+    return tuple(found)
+
+
+def _stale(leg: MeasuredLeg, row_id: str, what: tuple[str, ...]) -> Stale:
+    evidence = leg.value.evidence
+    on = (evidence.date if evidence is not None else None) or ""
+    return Stale(row_id, leg.path, on, leg.value.changed or "", what)
+
+
+def confirmation(rig: Rig, path: DocumentPath, reason: str) -> tuple[tuple[DocumentPath, Any], ...]:
+    """Return the values of an edit that says why a stale leg counts all the same.
+
+    Parameters
+    ----------
+    rig, path
+        The rig, and where the leg stands.
+    reason
+        Why.
+
+    Returns
+    -------
+    tuple
+        Path and value.
+
+    Raises
+    ------
+    ValueError
+        Where there is no such leg, or no reason.
+    """
+    leg = next((own for own in measured_legs_of(rig) if own.path == path), None)
+    if leg is None:
+        raise ValueError("there is no such measurement any more")
+    if not reason.strip():
+        raise ValueError("say why it still counts")
+    told = {"reason": reason.strip(), "date": utc_stamp(), "rests_on": resting(rig, leg)}
+    return (((*path, "confirmed"), told),)
+
+
+# An edit notes what its new measurements rest on, and what older ones rested on before it
+
+
+def stamped(before: Rig, after: Rig) -> Rig:
+    """Return an edited rig whose new measured legs know what they rest on, and older ones since when that changed.
+
+    Parameters
+    ----------
+    before, after
+        The rig before and after an edit.
+
+    Returns
+    -------
+    Rig
+        The same where no measured leg is touched.
+    """
+    after = _stamped_own(before, after)
+    for place, variant in enumerate(after.variants):
+        if not variant.measured:
+            continue
+        older = next((own for own in before.variants if own.name == variant.name), None)
+        if older == variant and before.train == after.train and before.telescope == after.telescope:
+            continue
+        try:
+            was = variant_rig(before, variant.name) if older is not None else before
+            own = _stamped_own(was, variant_rig(after, variant.name))
+        except ValueError:
+            continue
+        if own.measured != variant.measured:
+            variants = list(after.variants)
+            variants[place] = variant.model_copy(update={"measured": own.measured})
+            after = after.model_copy(update={"variants": tuple(variants)})
+    return after
+
+
+def _stamped_own(before: Rig, after: Rig) -> Rig:
+    legs = list(measured_legs_of(after))
+    if not legs or (before.measured is after.measured and before == after):
+        return after
+    older = {leg.path: leg for leg in measured_legs_of(before)}
+    new: dict[DocumentPath, MeasuredValue] = {}
+    for leg in legs:
+        was, now = older.get(leg.path), resting(after, leg)
+        if not now:
+            continue
+        fresh = was is None or (was.value.value, was.value.evidence) != (leg.value.value, leg.value.evidence)
+        told: dict[str, Any] = {}
+        if fresh:
+            if leg.value.rests_on is None or (was is not None and leg.value.rests_on == was.value.rests_on):
+                told = {"rests_on": now, "changed": None, "confirmed": None}
+        else:
+            assert was is not None
+            then = leg.value.rests_on or resting(before, was)
+            if then != now and resting(before, was) != now:
+                told = {"rests_on": then, "changed": utc_stamp()}
+            elif then == now and leg.value.changed is not None:
+                told = {"changed": None}
+        if told and any(getattr(leg.value, key) != value for key, value in told.items()):
+            new[leg.path] = leg.value.model_copy(update=told)
+    return _with_legs(after, new) if new else after
+
+
+def _with_legs(rig: Rig, legs: Mapping[DocumentPath, MeasuredValue]) -> Rig:
+    """Return a rig with some measured legs in place of those that stand there."""
+    measured, devices = dict(rig.measured), list(rig.devices)
+    for path, value in legs.items():
+        bare = value.model_copy()
+        for key in ("changed", "confirmed"):
+            if getattr(bare, key) is None:
+                bare.__pydantic_fields_set__.discard(key)
+        if path[0] == "measured":
+            measured[str(path[1])] = bare
+            continue
+        place = int(path[1])
+        device = devices[place]
+        if path[2] == "settings":
+            key = str(path[3])
+            setting = device.settings[key].model_copy(update={"measured": bare})
+            devices[place] = device.model_copy(update={"settings": {**device.settings, key: setting}})
+        else:
+            slots = list(device.slots)
+            number = int(path[3])
+            slots[number] = slots[number].model_copy(update={"focus_offset_measured": bare})
+            devices[place] = device.model_copy(update={"slots": tuple(slots)})
+    return rig.model_copy(
+        update={
+            **({"measured": measured} if measured != rig.measured else {}),
+            **({"devices": tuple(devices)} if tuple(devices) != rig.devices else {}),
+        }
+    )
