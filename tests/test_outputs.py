@@ -18,6 +18,7 @@ from wyntaxis.commands.shared import Command
 from wyntaxis.core.sky.earth import offline_tables
 from wyntaxis.core.steps import steps
 from wyntaxis.stand_ins.bench import make_demo_runs
+from wyntaxis.stand_ins.guided_mount import StandInMount, write_guide_log
 from wyntaxis.stand_ins.usb import make_tree
 
 RIG = str(demo.rig_path("tarnfell-triplet-reduced"))
@@ -145,6 +146,8 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "field": [str(rig), str(tmp_path / "frames")],
         "filters": [str(rig), str(tmp_path / "frames")],
         "cooling": [str(rig), *runs],
+        "guide": [str(rig), str(write_guide_log(tmp_path / "guide.csv", StandInMount(seconds=120)))],
+        "proofs": [str(rig)],
     }
     assert set(arguments) == set(cli._commands()), "every command is tried"
     for command, given in arguments.items():

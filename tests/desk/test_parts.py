@@ -121,5 +121,7 @@ def test_the_worklist_counts(example):
         "field": (None, "tilt, curvature"),
         "stars": (None, "frames, star sizes"),
         "travel": (None, "focus runs, backlash"),
+        "guide_log": (None, "runs, calibration"),
         "ready": ("fails", "1 fails, 2 unproven"),
+        "proofs": (None, "what to measure next"),
     }

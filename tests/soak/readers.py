@@ -29,6 +29,7 @@ from wyntaxis.core.rig.shelf import STARTER, load_shelf, to_csv
 from wyntaxis.core.rig.store import load
 from wyntaxis.core.sky.horizon import read_horizon
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
+from wyntaxis.stand_ins.guided_mount import StandInMount, log_text, simulated
 from wyntaxis.stand_ins.usb import make_tree
 
 LONGEST_LINE = 400
@@ -224,6 +225,11 @@ def _lit_frames(folder: Path, random: Random) -> Path:
     return place
 
 
+_MOUNT = StandInMount(seconds=400, dither_every_s=90)
+GUIDE_LOG = log_text(_MOUNT, simulated(_MOUNT))
+"""A short guided run with its calibration, to be changed."""
+
+
 def _draft(path: Path) -> None:
     """Draft a rig from a folder of frames; what was drafted can be opened."""
     out = path.parent / "drafted.rig.json"
@@ -331,6 +337,10 @@ def readers() -> list[Reader]:
         Reader("stars", _frames, _command("stars", "RIG", "INPUT", "--json")),
         Reader("flats", _lit_frames, _command("filters", "RIG", "INPUT", "--json")),
         Reader("sweep", _lit_frames, _command("field", "RIG", "INPUT", "--json")),
+        Reader(
+            "guide log", _file("g.csv", partial(changed_text, GUIDE_LOG)), _command("guide", "RIG", "INPUT", "--json")
+        ),
+        Reader("proofs", _file("in.rig.json", _rig), _command("proofs", "INPUT", "--json")),
         Reader(
             "solved frame",
             _file("a.fits", lambda random: changed_fits(_frame(random), random)),

@@ -326,7 +326,7 @@ PROGRAM = ProofKind("program_file", "A program's file", "bench", 4, RECORDS, "ex
 KINDS: tuple[ProofKind, ...] = (
     SOLVED,
     FOCUS_RUN,
-    ProofKind("focus_night", "Focus runs of a night, all filters", "stars", 50, TRAVEL, "10 %; 2 steps", _focus_night),
+    ProofKind("focus_night", "Focus runs of a whole night", "stars", 50, TRAVEL, "10 %; 2 steps", _focus_night),
     ProofKind("sweep", "A sweep over the field", "stars", 15, FIELD, "a fortieth of the depth of focus", _sweep),
     ProofKind("spacing_sweeps", "Sweeps at two spacings", "stars", 45, FIELD, "0.1 mm", _flat_spacing),
     ProofKind("star_frames", "A dozen frames of stars", "stars", 10, STARS, "3 %", _star_frames),
@@ -349,11 +349,12 @@ def is_settled(row: Quantity | None) -> bool:
 
 
 def _turned(before: Mapping[str, Quantity], after: Mapping[str, Quantity]) -> tuple[str, ...]:
-    """Return the rows that are proven now and were not, or were in doubt and no longer are."""
+    """Return the rows that are proven now and were not, or were in doubt, unmeasured, and no longer are."""
     found = []
     for key, row in after.items():
         older = before.get(key)
-        doubt = older is not None and older.verdict is Verdict.TIGHT and row.verdict in (Verdict.HOLDS, Verdict.FAILS)
+        doubt = older is not None and older.measured is None and older.verdict is Verdict.TIGHT
+        doubt = doubt and row.verdict in (Verdict.HOLDS, Verdict.FAILS)
         if is_settled(row) and (not is_settled(older) or doubt):
             found.append(key)
     return tuple(found)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 
-from wyntaxis.core.evidence.foreign.columns import TableColumn, table_headings
+from wyntaxis.core.evidence.foreign.columns import Place, TableColumn, table_headings
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, load_maps, save_maps
 from wyntaxis.core.evidence.foreign.units import units_for
 from wyntaxis.core.files.errors import InputError
@@ -20,7 +20,14 @@ from wyntaxis.desk.session import Session
 class KnownColumns:
     """The key maps that serve tables of one kind; ``name`` is what a new one is called."""
 
-    def __init__(self, session: Session, columns: Mapping[str, TableColumn], name: str) -> None:
+    def __init__(
+        self,
+        session: Session,
+        columns: Mapping[str, TableColumn],
+        name: str,
+        headings: Callable[[Path], Sequence[str]] = table_headings,
+    ) -> None:
+        self.headings = headings
         folder = session.stock.folder
         self._session, self._columns, self._name = session, columns, name
         self._path = folder / "key-maps.json" if folder is not None else None
@@ -30,7 +37,7 @@ class KnownColumns:
 
     def rules_for(self, path: Path) -> Sequence[KeyRule]:
         """Return the rules of the first map whose columns a table has; none where its headings must tell."""
-        headings = table_headings(path)
+        headings = self.headings(path)
         for key_map in self._maps().maps:
             fits = key_map.form == "csv" and key_map.rules and all(rule.path in headings for rule in key_map.rules)
             if fits and any(rule.quantity in self._columns for rule in key_map.rules):
@@ -89,18 +96,27 @@ class ColumnsPanel(Panel):
         self.column.addLayout(row_at)
         self.hide()
 
-    def show_headings(self, path: Path) -> None:
-        """Offer a table's headings."""
+    def show_headings(
+        self,
+        path: Path,
+        headings: Callable[[Path], Sequence[str]] = table_headings,
+        proposed: Mapping[str, Place] | None = None,
+    ) -> None:
+        """Offer a table's headings; ``proposed`` are those that are taken for something already."""
         try:
-            headings = table_headings(path)
+            found = headings(path)
         except InputError as error:
             self._session.refused.emit(str(error))
             return
-        for column, _ in self.boxes.values():
+        for key, (column, units) in self.boxes.items():
             column.clear()
             column.addItem("–", None)
-            for heading in headings:
+            for heading in found:
                 column.addItem(plain(heading), heading)
+            place = (proposed or {}).get(key)
+            if place is not None and place.index < len(found):
+                column.setCurrentIndex(place.index + 1)
+                units.setCurrentIndex(max(units.findData(place.unit), 0))
         self.show()
 
     def apply(self) -> None:

@@ -15,7 +15,9 @@ from wyntaxis.desk.sheets.cooling import CoolingSheet
 from wyntaxis.desk.sheets.field import FieldSheet
 from wyntaxis.desk.sheets.filters import FiltersSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
+from wyntaxis.desk.sheets.guide_log import GuideLogSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
+from wyntaxis.desk.sheets.proofs import ProofsSheet
 from wyntaxis.desk.sheets.sensor import SensorSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.sheets.stars import StarsSheet
@@ -28,7 +30,6 @@ VIEWS = (
     ("guide-branch", "tarnfell-triplet-reduced", "guide_branch", "day"),
     ("scales", "tarnfell-triplet-reduced", "scales", "day"),
     ("footprint", "tarnfell-triplet-reduced", "footprint", "day"),
-    ("horizon", "tarnfell-triplet-reduced", "footprint", "day"),
     ("devices", "tarnfell-triplet-reduced", "devices", "day"),
     ("records", "tarnfell-triplet-reduced", "records", "day"),
     ("ports", "tarnfell-triplet-reduced", "ports", "day"),
@@ -38,14 +39,14 @@ VIEWS = (
     ("stars", "tarnfell-triplet-reduced", "stars", "day"),
     ("travel", "tarnfell-triplet-reduced", "travel", "day"),
     ("field", "tarnfell-triplet-reduced", "field", "day"),
+    ("guide-log", "tarnfell-triplet-reduced", "guide_log", "day"),
     ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
+    ("proofs", "tarnfell-triplet-reduced", "proofs", "day"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("start", "tarnfell-triplet-reduced", "light_path", "day"),
     ("trains-side-by-side", "tarnfell-triplet-reduced", "light_path", "day"),
-    ("many-parts", "tarnfell-triplet-reduced", "light_path", "day"),
 )
 WAIT_SECONDS = 90
-PICTURE_DATE = "2026-11-24"
 
 
 def _search(window: MainWindow) -> None:
@@ -72,17 +73,6 @@ def _read_catalogue(window: MainWindow) -> None:
     wait_until(lambda: sheet.catalogue_read)
 
 
-def _show_night(window: MainWindow) -> None:
-    _read_catalogue(window)
-    sheet = window.sheets["footprint"]
-    assert isinstance(sheet, FootprintSheet)
-    sheet.night_fold.open()
-    sheet.night.date.setText(PICTURE_DATE)
-    sheet.night.refresh()
-    wait_until(lambda: sheet.night.night is not None and not sheet.night.job.running)
-    _to_the_end(sheet)
-
-
 def _draft(window: MainWindow) -> None:
     """Draft a rig from the stand-in's frames and ports."""
     window.files.open_new()
@@ -99,17 +89,6 @@ def _to_the_end(sheet: QScrollArea) -> None:
     bar = sheet.verticalScrollBar()
     if bar is not None:
         bar.setValue(bar.maximum())
-
-
-def _many_parts(window: MainWindow) -> None:
-    """Put shelf rings in until the train has 25 parts."""
-    session = window.session
-    assert session is not None
-    rings = [entry.part for entry in session.stock.shelf.parts if entry.part.kind == "spacer"]
-    session.choose_part("wheel")
-    while len(session.rig.train) < 25:
-        where, index = session.place_after_chosen()
-        session.put_in(rings[len(session.rig.train) % len(rings)], where, index)
 
 
 def _read_ports(window: MainWindow) -> None:
@@ -175,11 +154,35 @@ def _sweep_field(window: MainWindow) -> None:
     sheet.ensureWidgetVisible(sheet.surface_plot)
 
 
+def _read_logs(window: MainWindow) -> None:
+    sheet = window.sheets["guide_log"]
+    assert isinstance(sheet, GuideLogSheet)
+    sheet.add_stand_in()
+    wait_until(lambda: sheet.result is not None and not sheet.job.running)
+    sheet.keep()
+    sheet.period_fold.open()
+    settle()
+    sheet.ensureWidgetVisible(sheet.error_plot)
+
+
+def _try_out(window: MainWindow) -> None:
+    """Keep a measurement, change the ring that it rests on, and rank what is to be measured."""
+    session, sheet = window.session, window.sheets["proofs"]
+    assert isinstance(sheet, ProofsSheet)
+    assert session is not None
+    leg = {"value": 21.0, "standard_uncertainty": 2.0, "source": "sweep as built"}
+    leg["evidence"] = {"method": "field_sweep", "date": "2026-11-12T21:40:00Z"}
+    session.set_value(("measured", "field_tilt_um"), leg, "Keep the field")
+    ring = next(place for place, part in enumerate(session.rig.train) if part.id == "ring")
+    session.set_value(("train", ring, "length_mm"), 12.2, "Change the ring")
+    sheet.try_out()
+    wait_until(lambda: bool(sheet.found) and not sheet.job.running)
+
+
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "start": _draft,
     "footprint": _read_catalogue,
-    "horizon": _show_night,
     "ports": _read_ports,
     "sensor": _measure,
     "cooling": _log_runs,
@@ -189,7 +192,8 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "field": _sweep_field,
     "ready-night": _read_ports,
     "trains-side-by-side": MainWindow.show_comparison,
-    "many-parts": _many_parts,
+    "guide-log": _read_logs,
+    "proofs": _try_out,
 }
 
 

@@ -252,6 +252,7 @@ class MainWindow(Workplace):
         assert self.session is not None
         sheet = make_sheet(self.session, next(s for s in steps() if s.key == key), self.palette_in_use)
         self.stack.addWidget(sheet)
+        sheet.step_asked.connect(self.show_step)
         sheet.fit_to_font()
         return sheet
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -113,7 +113,14 @@ def simulated(mount: StandInMount) -> SimulatedRun:
     return SimulatedRun(time, errors[0], errors[1], pulses[0], pulses[1], dithers, lost)
 
 
-def log_text(mount: StandInMount, run: SimulatedRun, *, in_px: bool = True, calibrated: bool = True) -> str:
+def log_text(
+    mount: StandInMount,
+    run: SimulatedRun,
+    *,
+    in_px: bool = True,
+    calibrated: bool = True,
+    start: datetime.datetime = START,
+) -> str:
     """Return a run as a log writes it: facts, a calibration, and a row for each frame."""
     unit, factor = ("px", 1 / mount.scale_arcsec_px) if in_px else ("arcsec", 1.0)
     lines = [
@@ -128,7 +135,7 @@ def log_text(mount: StandInMount, run: SimulatedRun, *, in_px: bool = True, cali
     rng = np.random.default_rng(mount.seed + 1)
     strength = rng.normal(38, 3, len(run.time_s))
     for row, at in enumerate(run.time_s):
-        moment = (START + datetime.timedelta(seconds=float(at))).strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3]
+        moment = (start + datetime.timedelta(seconds=float(at))).strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3]
         if run.lost[row]:
             lines.append(f"{row + 1};{moment};;;;;2.1;star lost")
             continue
@@ -163,8 +170,31 @@ def calibration_lines(mount: StandInMount, steps: int = 12) -> list[str]:
     return lines
 
 
-def write_guide_log(path: Path, mount: StandInMount, **told: bool) -> Path:
+def write_guide_log(path: Path, mount: StandInMount, *, in_px: bool = True, calibrated: bool = True) -> Path:
     """Write the log of a simulated run, and return its path."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_text(log_text(mount, simulated(mount), **told), encoding="utf-8")
+    path.write_text(log_text(mount, simulated(mount), in_px=in_px, calibrated=calibrated), encoding="utf-8")
     return path
+
+
+NIGHTS = (
+    (
+        "2026-11-13, first night",
+        StandInMount(seconds=3000.0, seed=13, drift_dec=1.9, backlash_ms=420.0, eagerness=0.65),
+    ),
+    ("2026-11-14, after the pole", StandInMount(seconds=3600.0, seed=14, drift_dec=0.25, seeing=0.38, wind=0.1)),
+)
+"""Two nights of the demo: before and after the polar alignment was bettered."""
+
+
+def write_demo_logs(folder: Path, scale_arcsec_px: float | None = None) -> list[Path]:
+    """Write the logs of the demo's two nights; at a guide scale of one's own, where the rig has one."""
+    paths = []
+    for night, (name, mount) in enumerate(NIGHTS):
+        own = replace(mount, scale_arcsec_px=scale_arcsec_px or mount.scale_arcsec_px)
+        text = log_text(own, simulated(own), start=START + datetime.timedelta(days=night - 1))
+        folder.mkdir(parents=True, exist_ok=True)
+        path = folder / f"{name}.csv"
+        path.write_text(text, encoding="utf-8")
+        paths.append(path)
+    return paths

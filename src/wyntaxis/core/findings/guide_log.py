@@ -160,7 +160,7 @@ def period(evaluation: Evaluation) -> Iterator[Finding]:
         title = f"What turns in {number(row.measured.value, 0)} s is not the worm" + (
             f", but {whole} times its pace" if harmonic else ""
         )
-    remedy = NO_REMEDY
+    remedy = Remedy("log a longer run: its period is told more closely") if agreed is Verdict.TIGHT else NO_REMEDY
     if not good:
         remedy = Remedy(
             "train the mount's own correction, or clean the worm: a part of its turn is uneven"

@@ -203,10 +203,10 @@ def _polar_error(legs: Legs) -> Leg | None:
     drift, mount = legs.measured(kind.POLAR_DRIFT), legs.rig.mount
     if drift is None or (mount is not None and mount.kind == "alt_azimuth"):
         return None
+    if legs.measured(kind.POLAR_ERROR) is not None:
+        return None  # both components are known: the least of one hour angle says nothing beside them
     value = guiding.polar_error_at_least(drift.value)
-    standard = drift.uncertainty / guiding.POLAR_DRIFT
-    # At least so much: a larger error that stood elsewhere contradicts nothing.
-    return Leg(value, standard, tolerance=10 * value + 60)
+    return Leg(value, drift.uncertainty / guiding.POLAR_DRIFT)
 
 
 def guide_star_px(legs: Legs) -> float | None:

@@ -133,8 +133,10 @@ class StepSheet(QScrollArea):
     """One step's sheet: heading, wide inputs, ledger, other inputs.
 
     The ledger stands beside the inputs, or across the sheet in two columns: above them, or at its foot; in a narrow
-    sheet all stand under one another.
+    sheet all stand under one another. ``step_asked`` carries the key of another step that is to be shown.
     """
+
+    step_asked = pyqtSignal(str)
 
     def __init__(
         self, session: Session, step: Step, palette: Palette, *, ledger: Literal["beside", "above", "foot"] = "beside"

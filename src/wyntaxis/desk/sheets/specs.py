@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part, Sensor, Telescope
-from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings, Plan, Site
+from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings, Mount, Plan, Site
 from wyntaxis.core.rig.shown import ShownField, shown_at, shown_fields
 
 SENSOR = tuple(field.below("sensor") for field in shown_fields(Sensor))
@@ -17,6 +17,7 @@ DRIFT_AND_MOUNT = (
     shown_at(Rig, "mount", "kind"),
     shown_at(Rig, "mount", "payload_rating_kg"),
 )
+GUIDED_MOUNT = (shown_at(Mount, "worm_period_s"), shown_at(Mount, "corrects"))
 EXPOSURES = (shown_at(Plan, "exposure_s"), shown_at(Plan, "longest_exposure_s"))
 NIGHT = tuple(shown_at(Plan, key) for key in ("exposure_s", "frames", "hours", "filters"))
 

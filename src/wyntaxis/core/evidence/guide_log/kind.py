@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -135,8 +137,6 @@ def read_log(
 
 
 def _named_apart(runs: Sequence[GuideRun], before: GuideResult | None, files: Sequence[Path]) -> list[GuideRun]:
-    from dataclasses import replace
-
     fresh = {path.name for path in files}
     taken = {own.name for own in (before.runs if before else ()) if own.run.file not in fresh}
     named = []
@@ -223,22 +223,27 @@ def keep(rig: Rig, result: GuideResult) -> Change:
         }
         values.append((("measured", key), leg))
     if calibration is not None and rig.guiding.kind != "none":
-        values.append((("guiding", "calibration"), _calibration_kept(rig, calibration)))
+        starts = [run.run.start_s for run in result.runs if run.run.file == calibration.file]
+        values.append((("guiding", "calibration"), _calibration_kept(rig, calibration, starts[0] if starts else None)))
     if not values:
         raise ValueError("the logs give no number to keep")
     return Change("Keep the guide log", tuple(values))
 
 
-def _calibration_kept(rig: Rig, found: Calibration) -> dict[str, Any]:
+def _calibration_kept(rig: Rig, found: Calibration, start_s: float | None) -> dict[str, Any]:
     """Return a calibration as the rig holds it: when, where in the sky and how it was made."""
+    begun = None
+    if start_s is not None:
+        begun = datetime.datetime.fromtimestamp(start_s, datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
     facts, camera = found.facts, rig.guiding.camera
     binning = facts.binning or (camera.sensor.binning if camera is not None and camera.sensor is not None else None)
     declination = facts.declination_deg
     if declination is None and rig.framing is not None:
         declination = rig.framing.dec_deg
     told = {
-        "date": facts.date or utc_stamp(),
+        "date": facts.date or begun or utc_stamp(),
         "declination_deg": declination,
+        "camera_angle_deg": rig.framing.position_angle_deg if rig.framing is not None else None,
         "pier_side": facts.pier_side if facts.pier_side in ("east", "west") else None,
         "binning": binning,
         "angle_deg": None if found.angle_deg is None else round(found.angle_deg.value, 3),

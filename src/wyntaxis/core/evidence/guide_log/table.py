@@ -121,7 +121,20 @@ def sections_of(data: bytes, rules: Sequence[KeyRule] = (), progress: Progress =
     for piece, done in _pieces(data):
         reader.take(piece)
         progress(done, len(data))
-    return reader.finished()
+    sections = reader.finished()
+    if not data.endswith((b"\n", b"\r")):
+        _drop_cut_row(sections[-1])
+    return sections
+
+
+def _drop_cut_row(section: Section) -> None:
+    """Leave the last row of a file out where it ends in the middle of it: that is no lost star."""
+    errors = [section.values[key] for key in _AXES if key in section.values]
+    if section.rows > 1 and any(math.isnan(values[-1]) for values in errors):
+        section.rows -= 1
+        section.values = {key: values[: section.rows] for key, values in section.values.items()}
+        section.ways = section.ways[: section.rows]
+        section.events = [event for event in section.events if event[0] < section.rows]
 
 
 def _pieces(data: bytes) -> Iterator[tuple[bytes, int]]:
@@ -202,8 +215,7 @@ class _Reader:
         return len(cells) > self._need and numbers >= min(2, len(keys))
 
     def _begins_section(self, text: str) -> bool:
-        bare = text.lstrip("#%/ ")
-        cells = _cells(bare, _separator_of(bare))
+        cells = cells_of(text)
         return 2 <= len(cells) <= MAX_CELLS and self._is_headings(cells)
 
     def _other(self, line: str, rows_before: int = 0) -> None:
@@ -356,6 +368,12 @@ def _separator_of(line: str) -> str | None:
     """Return the sign that separates a line's cells; None for blanks."""
     best = max(SEPARATORS, key=line.count)
     return best if line.count(best) else None
+
+
+def cells_of(line: str) -> list[str]:
+    """Return the cells of a line by the sign that stands in it most often, without blanks around."""
+    bare = line.lstrip("#%/ ")
+    return _cells(bare, _separator_of(bare))
 
 
 def _cells(line: str, separator: str | None) -> list[str]:

@@ -1,0 +1,133 @@
+"""Guide logs: do planted numbers come back within twice u, and how long does a log of 200 MB take?
+
+Each seed is a log of the simulated mount, written and read as a user would. What the guiding itself makes of the mount
+(RMS, likeness, settling) is taken from a run forty times as long. The time to read is told beside numpy's own reader of
+the same numbers.
+"""
+
+import io
+import os
+import sys
+import tempfile
+import time
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+
+from wyntaxis.core.evidence.guide_log.kind import read
+from wyntaxis.core.evidence.guide_log.run import GuideOptics
+from wyntaxis.core.evidence.guide_log.table import sections_of
+from wyntaxis.stand_ins.guided_mount import StandInMount, write_guide_log
+
+SEEDS = int(os.environ.get("SEEDS", "100"))
+ONLY = os.environ.get("ONLY", "")
+MEGABYTES = int(os.environ.get("MEGABYTES", "200"))
+LONG = 40
+MOUNT = StandInMount()
+OPTICS = GuideOptics(
+    scale_arcsec_px=MOUNT.scale_arcsec_px,
+    pixel_um=4.0,
+    main_scale_arcsec_px=1.566,
+    rate_is_stated=True,
+    declination_deg=35.0,
+    settle_arcsec=1.5,
+    settle_s=8.0,
+    star_fwhm_arcsec=2.8,
+)
+CASES = {
+    "usual": MOUNT,
+    "too eager": replace(MOUNT, eagerness=1.3, seeing=0.7),
+    "too weak": replace(MOUNT, eagerness=0.12),
+    "windy": replace(MOUNT, wind=0.5, lost_share=0.05),
+    "not guided": replace(MOUNT, eagerness=0.0, dither_every_s=0.0, drift_ra=0.3),
+    "short, many dithers": replace(MOUNT, seconds=1200.0, dither_every_s=150.0),
+}
+FOCAL_MM = 206.264806 * 4.0 / MOUNT.scale_arcsec_px
+
+
+def measured(mount: StandInMount) -> dict[str, tuple[float, float] | None]:
+    """Return what a log of a mount tells: each number with its standard uncertainty."""
+    with tempfile.TemporaryDirectory() as place:
+        result = read([write_guide_log(Path(place) / "log.csv", mount)], OPTICS)
+    own, calibration = result.runs[0], result.calibration
+    settling = own.settling
+    told = {
+        "RMS RA": own.rms_ra,
+        "RMS Dec": own.rms_dec,
+        "drift RA": own.drift_ra.rate if own.drift_ra else None,
+        "drift Dec": own.drift_dec.rate if own.drift_dec else None,
+        "period": own.period_s,
+        "likeness": own.alike_ra,
+        "settling, median": settling.median_s if settling else None,
+        "settling, 95 %": settling.p95_s if settling else None,
+        "guide focal length": calibration.guide_focal_length_mm if calibration else None,
+        "axis' angle": calibration.angle_deg if calibration else None,
+        "backlash": calibration.backlash_ms if calibration else None,
+    }
+    return {key: None if found is None else (found.value, found.standard) for key, found in told.items()}
+
+
+def one_seed(seed: int, mount: StandInMount) -> dict[str, tuple[float, float] | None]:
+    """Return what the log of one seed tells."""
+    return measured(replace(mount, seed=seed))
+
+
+def planted(mount: StandInMount) -> dict[str, float]:
+    """Return what is planted, and what a long run makes of it."""
+    truth = {"drift RA": mount.drift_ra, "drift Dec": mount.drift_dec, "period": mount.worm_period_s}
+    truth |= {"guide focal length": FOCAL_MM, "axis' angle": mount.angle_deg, "backlash": mount.backlash_ms}
+    if mount.eagerness:
+        long = measured(replace(mount, seconds=LONG * mount.seconds, seed=10_000))
+        for key in ("RMS RA", "RMS Dec", "likeness", "settling, median", "settling, 95 %"):
+            found = long[key]
+            if found is not None:
+                truth[key] = found[0]
+    return truth
+
+
+def read_at_speed() -> bool:
+    """Tell how long a large log takes, beside numpy's reader."""
+    rng = np.random.default_rng(1)
+    row = "{},{:.3f},{:.3f},{:.3f},{:.0f},{:.0f},{:.1f},\n"
+    rows = [row.format(k, 2.0 * k, *rng.normal(0, 0.6, 2), *rng.normal(0, 200, 2), 30.0) for k in range(20_000)]
+    head = "frame,time_s,ra_arcsec,dec_arcsec,ra_pulse_ms,dec_pulse_ms,snr,event\n"
+    body = "".join(rows)
+    data = (head + body * max(1, MEGABYTES * 1_000_000 // len(body))).encode()
+    start = time.perf_counter()
+    (section,) = sections_of(data)
+    own = time.perf_counter() - start
+    small = "".join(rows)
+    start = time.perf_counter()
+    np.loadtxt(io.StringIO(small), delimiter=",", usecols=range(7))
+    other = (time.perf_counter() - start) * len(data) / len(small)
+    print(
+        f"{len(data) / 1e6:.0f} MB, {section.rows} rows: {own:.1f} s; numpy's loadtxt {other:.1f} s: {own / other:.2f}"
+    )
+    return own < other
+
+
+def main() -> int:
+    """Run every case and tell how often each planted number came back within twice u."""
+    good = read_at_speed() if not ONLY or "speed" in ONLY else True
+    with ProcessPoolExecutor() as pool:
+        for name, mount in CASES.items():
+            if ONLY not in name:
+                continue
+            truth = planted(mount)
+            told = list(pool.map(partial(one_seed, mount=mount), range(SEEDS)))
+            words = []
+            for key, value in truth.items():
+                found = [entry[key] for entry in told]
+                inside = sum(abs(own[0] - value) <= 2 * own[1] for own in found if own is not None)
+                of = sum(own is not None for own in found)
+                good = good and inside >= 0.9 * SEEDS
+                words.append(f"{key} {inside} of {of}")
+            print(f"{name}: {', '.join(words)}", flush=True)
+    return 0 if good else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

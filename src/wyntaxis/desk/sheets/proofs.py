@@ -1,0 +1,230 @@
+"""The Proofs sheet: which measurement would settle most, what fits into an hour, and what has grown stale."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QInputDialog
+
+from wyntaxis.core.evaluation import Evaluation
+from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.ledger import Stale
+from wyntaxis.core.proofs import Proof, ProofPlan, hour_plans, proofs_of
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.resting import confirmation, stale_legs
+from wyntaxis.core.steps import PROOFS, Step
+from wyntaxis.core.wording import short
+from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import Panel, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.tables import TextTable
+
+DELAY_MS = 250
+"""After an edit so much is waited for the next, before all is tried out anew."""
+NEEDS = {"bench": "bench", "daylight": "daylight", "twilight": "twilight", "stars": "clear sky"}
+HEADINGS = ("measurement", "needs", "minutes", "settles", "of these\nstale", "usual uncertainty", "done at")
+STALE_HEADINGS = ("number", "measured on", "changed on", "what changed")
+
+
+@sheet_of(PROOFS)
+class ProofsSheet(StepSheet):
+    """What to measure next."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger="foot")
+        self._palette = palette
+        self.found: tuple[Proof, ...] = ()
+        self.stale: tuple[Stale, ...] = ()
+        self._tried: Evaluation | None = None
+        self.job = Job(self)
+        self.job.done.connect(self._came_in)
+        self.job.failed.connect(session.refused)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.try_out)
+        self._build_ranking()
+        self._build_stale()
+        self.refresh()
+
+    def _build_ranking(self) -> None:
+        column = self.add_wide_column()
+        self.sentence = PlainLabel()
+        self.sentence.setProperty("role", "heading")
+        self.sentence.setWordWrap(True)
+        column.addWidget(self.sentence)
+        self.table = TextTable("Measurements", HEADINGS, left=(0, 1, 5, 6), widest_em=24)
+        self.table.itemSelectionChanged.connect(self._chose)
+        self.table.doubleClicked.connect(lambda _index: self.go())
+        column.addWidget(self.table)
+        row = FlowRow()
+        self.go_button = push_button("Go to its step", "Open the step where the chosen one is done", self.go, row)
+        self.copy_button = push_button("Copy", "Copy ranking and plans as text", self.copy, row)
+        column.addLayout(row)
+        self.numbers = Panel("What the chosen one settles")
+        self.number_lines = self.numbers.add_text()
+        column.addWidget(self.numbers)
+        self.plans = Panel("What fits into an hour")
+        self.plan_lines = self.plans.add_text()
+        column.addWidget(self.plans)
+
+    def _build_stale(self) -> None:
+        column = self.add_wide_column()
+        self.stale_title = PlainLabel("Measured before a change: unproven until measured anew or confirmed")
+        self.stale_title.setProperty("role", "heading")
+        self.stale_title.setWordWrap(True)
+        column.addWidget(self.stale_title)
+        self.stale_table = TextTable("Stale measurements", STALE_HEADINGS, left=(0, 1, 2, 3), stretch=3, widest_em=22)
+        column.addWidget(self.stale_table)
+        row = FlowRow()
+        self.confirm_button = push_button(
+            "Confirm …", "Say why the chosen measurement still counts", self.ask_reason, row
+        )
+        column.addLayout(row)
+
+    # Work
+
+    def refresh(self) -> None:
+        super().refresh()
+        self.stale = stale_legs(self.session.rig)
+        self._show_stale()
+        self._soon.start(DELAY_MS)
+        self._show()
+
+    def showEvent(self, a0: object) -> None:
+        super().showEvent(a0)  # type: ignore[arg-type]
+        self._soon.start(0)
+
+    def try_out(self) -> None:
+        """Try every kind of measurement out on the rig, in the background; only while the sheet is in sight."""
+        evaluation = self.session.evaluation
+        if not self.isVisible() or evaluation is self._tried or self.job.running:
+            return
+        self._tried = evaluation
+        self.job.start(lambda progress: self._work(evaluation, progress))
+        self._show()
+
+    @staticmethod
+    def _work(evaluation: Evaluation, progress: Progress) -> tuple[Proof, ...]:
+        return proofs_of(evaluation, evaluation.shelf, lambda: progress(0, 0))
+
+    def _came_in(self, found: tuple[Proof, ...]) -> None:
+        self.found = found
+        self._show()
+        if self.session.evaluation is not self._tried:
+            self._soon.start(0)
+
+    # Showing
+
+    @property
+    def chosen(self) -> Proof | None:
+        """The chosen measurement; the first where none is."""
+        row = self.table.currentRow()
+        if not self.found:
+            return None
+        return self.found[row] if 0 <= row < len(self.found) else self.found[0]
+
+    def _show(self) -> None:
+        numbers = len({key for proof in self.found for key in proof.settles})
+        first = self.found[0] if self.found else None
+        if first is not None:
+            text = (
+                f"{first.title} settles most for its time: {len(first.settles)} numbers in "
+                f"{short(first.kind.minutes)} min. All of these together settle {numbers}."
+            )
+        else:
+            text = "Trying out what each measurement would settle …"
+            if self._tried is not None and not self.job.running:
+                text = "No measurement that the application knows would settle more of this rig."
+        self.sentence.setText(text)
+        self.table.show_rows([self._row(proof) for proof in self.found], palette=self._palette)
+        self.table.setVisible(bool(self.found))
+        for widget in (self.go_button, self.copy_button):
+            widget.setEnabled(bool(self.found))
+        for panel in (self.numbers, self.plans):
+            panel.setVisible(bool(self.found))
+        self.plan_lines.setText("\n".join(plan_text(plan) for plan in hour_plans(self.found)))
+        self._chose()
+
+    def _row(self, proof: Proof) -> list[str]:
+        kind = proof.kind
+        return [
+            proof.title,
+            NEEDS[kind.needs],
+            short(kind.minutes),
+            str(len(proof.settles)),
+            str(len(proof.stale)) if proof.stale else "–",
+            kind.usual,
+            kind.step.title,
+        ]
+
+    def _chose(self) -> None:
+        proof, rows = self.chosen, self.session.evaluation.rows
+        if proof is None:
+            return
+        labels = [rows[key].kind.label if key in rows else key for key in proof.settles]
+        self.numbers.heading.setText(f"What “{proof.title}” settles")
+        self.number_lines.setText("; ".join(labels) + ".")
+
+    def _show_stale(self) -> None:
+        rows = self.session.evaluation.rows
+        shown = [
+            [
+                rows[entry.row_id].kind.label if entry.row_id in rows else entry.row_id,
+                entry.measured_on or "not noted",
+                entry.changed_on or "not noted",
+                "; ".join(entry.what),
+            ]
+            for entry in self.stale
+        ]
+        self.stale_table.show_rows(shown, palette=self._palette)
+        for widget in (self.stale_title, self.stale_table, self.confirm_button):
+            widget.setVisible(bool(self.stale))
+
+    # Doing
+
+    def go(self) -> None:
+        """Open the step where the chosen measurement is done."""
+        proof = self.chosen
+        if proof is not None:
+            self.step_asked.emit(proof.kind.step.key)
+
+    def ask_reason(self) -> None:
+        """Ask why the chosen stale measurement still counts, and confirm it."""
+        row = self.stale_table.currentRow()
+        if not 0 <= row < len(self.stale):
+            self.session.refused.emit("choose a measurement in the table of those that are stale")
+            return
+        told, given = QInputDialog.getText(self, "Confirm", "Why does it still count?")
+        if given:
+            self.confirm(self.stale[row], told)
+
+    def confirm(self, entry: Stale, reason: str) -> None:
+        """Note why a stale measurement still counts, as one edit."""
+        try:
+            values = confirmation(self.session.rig, entry.path, reason)
+        except ValueError as error:
+            self.session.refused.emit(str(error))
+            return
+        self.session.apply(Change("Confirm a measurement", values))
+
+    def copy(self) -> None:
+        """Put ranking and plans on the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(f"{self.sentence.text()}\n{self.table.as_text()}\n{self.plan_lines.text()}")
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = palette
+        self.refresh()
+
+
+def plan_text(plan: ProofPlan) -> str:
+    """Return a plan in a sentence."""
+    if not plan.proofs:
+        return f"{plan.title}: nothing of these fits."
+    steps = "; ".join(f"{proof.title} ({short(proof.kind.minutes)} min)" for proof, _ in plan.proofs)
+    return f"{plan.title}, {short(plan.minutes)} min, settles {plan.settles} numbers: {steps}."
