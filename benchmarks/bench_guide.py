@@ -33,6 +33,7 @@ OPTICS = GuideOptics(
     main_scale_arcsec_px=1.566,
     rate_is_stated=True,
     declination_deg=35.0,
+    calibration_declination_deg=35.0,
     settle_arcsec=1.5,
     settle_s=8.0,
     star_fwhm_arcsec=2.8,

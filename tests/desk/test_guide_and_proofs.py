@@ -84,6 +84,7 @@ def test_columns_are_pointed_at_and_remembered(sheet_of, logs, qtbot):  # noqa: 
 def test_a_worm_is_stated_on_the_sheet(sheet_of, logs, qtbot):  # noqa: F811
     sheet = sheet_of("guide_log")
     session = sheet.session
+    session.set_value(("mount", "worm_period_s"), None, "Forget the worm")
     sheet.add_stand_in()
     done(sheet, qtbot)
     sheet.keep()

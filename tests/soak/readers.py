@@ -226,7 +226,7 @@ def _lit_frames(folder: Path, random: Random) -> Path:
 
 
 _MOUNT = StandInMount(seconds=400, dither_every_s=90)
-GUIDE_LOG = log_text(_MOUNT, simulated(_MOUNT))
+GUIDE_LOG = log_text(_MOUNT, simulated(_MOUNT)).encode()
 """A short guided run with its calibration, to be changed."""
 
 

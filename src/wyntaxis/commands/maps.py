@@ -86,12 +86,21 @@ def _map(options: argparse.Namespace) -> int:
 MAX_NAME = 200
 
 
+def _of_tables() -> set[str]:
+    """Return what the columns of logs and runs may hold, which is none of a rig's own."""
+    from wyntaxis.core.evidence.cooling.log import COLUMNS as COOLING
+    from wyntaxis.core.evidence.focus.table import COLUMNS as FOCUS
+    from wyntaxis.core.evidence.guide_log.headings import COLUMNS as GUIDE
+
+    return {*COOLING, *FOCUS, *GUIDE}
+
+
 def _rule(text: str, known: dict[str, Comparable]) -> KeyRule:
     """Return the rule written ``PATH=quantity[:unit]``; the last ``=`` counts, since a path may hold others."""
     from pydantic import ValidationError
 
     from wyntaxis.core.evidence.foreign.keymap import LIST_SEPARATORS, KeyRule
-    from wyntaxis.core.evidence.foreign.units import known_units
+    from wyntaxis.core.evidence.foreign.units import known_units, unit_named
     from wyntaxis.core.files.errors import InputError
 
     path, equals, right = text.rpartition("=")
@@ -99,15 +108,16 @@ def _rule(text: str, known: dict[str, Comparable]) -> KeyRule:
     path, quantity, unit = path.strip(), quantity.strip(), unit.strip()
     if not equals or not path or not quantity:
         raise InputError(f"“{text[:60]}” is no rule: write PATH=quantity or PATH=quantity:unit")
-    if known and quantity not in known:
+    if known and quantity not in known and quantity not in _of_tables():
         raise InputError(f"“{quantity[:60]}” is nothing that this rig knows; see wyntaxis records RIG --json")
     parts: dict[str, Any] = {"path": path, "quantity": quantity}
     if unit in LIST_SEPARATORS:
         parts["separator"] = unit
     elif unit:
-        if unit not in known_units():
-            raise InputError(f"“{unit[:20]}” is no unit: {', '.join(sorted(known_units()))}")
-        parts["unit"] = unit
+        named = unit_named(unit)
+        if named is None:
+            raise InputError(f"“{unit[:20]}” is no unit: {', '.join(sorted({*known_units(), 'px'}))}")
+        parts["unit"] = named
     try:
         return KeyRule.model_validate(parts)
     except ValidationError:

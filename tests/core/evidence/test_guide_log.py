@@ -42,6 +42,7 @@ OPTICS = GuideOptics(
     rate_sidereal=0.5,
     rate_is_stated=True,
     declination_deg=0.0,
+    calibration_declination_deg=0.0,
     stop_limit_arcsec=3.0,
     settle_arcsec=1.5,
     settle_s=6.0,
@@ -393,7 +394,7 @@ def test_a_calibration_that_tells_less_says_why():
     assert found.guide_scale_arcsec_px is None
     assert "neither pulses" in found.notes[0]
     (section,) = sections_of(("pulse = 1000 ms\n" + cut).encode())
-    found = calibration_of(section, "a.csv", replace(OPTICS, declination_deg=None, rate_is_stated=False))
+    found = calibration_of(section, "a.csv", replace(OPTICS, calibration_declination_deg=None, rate_is_stated=False))
     assert found.ra_rate_px_s.value == pytest.approx(2.0)
     assert {"the declination is not known", "guide rate not stated"} <= {
         note[:29].rstrip(":") for note in found.notes

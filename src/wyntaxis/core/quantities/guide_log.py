@@ -53,9 +53,7 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
     scale = numbers.quantities["guide_scale_arcsec_px"]
     guide = scale.computed or scale.best
     fwhm = numbers.quantities["star_fwhm_arcsec"].computed
-    declination = settings.calibration_declination_deg
-    if declination is None and rig.framing is not None:
-        declination = rig.framing.dec_deg
+    calibrated, framed = settings.calibration_declination_deg, rig.framing.dec_deg if rig.framing is not None else None
     return GuideOptics(
         scale_arcsec_px=guide.value if guide is not None else None,
         pixel_um=optics.sensor.pixel_um if optics is not None else None,
@@ -63,7 +61,8 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
         main_scale_arcsec_px=numbers.value("pixel_scale_arcsec_px"),
         rate_sidereal=use.rate_sidereal,
         rate_is_stated="rate_sidereal" not in use.usual,
-        declination_deg=declination,
+        declination_deg=calibrated if framed is None else framed,
+        calibration_declination_deg=framed if calibrated is None else calibrated,
         exposure_s=settings.exposure_s,
         stop_limit_arcsec=settings.stop_threshold_arcsec,
         settle_arcsec=settings.settle_px * guide.value if settings.settle_px is not None and guide else None,

@@ -86,6 +86,25 @@ def known_units() -> set[str]:
     return {unit for table in _FACTORS.values() for unit in table}
 
 
+def unit_named(text: str) -> str | None:
+    """Return the unit that a word means, such as ″ for arcsec, px for pixels; None for none that is known.
+
+    Parameters
+    ----------
+    text
+        A unit, or a word for one.
+
+    Returns
+    -------
+    str or None
+        As :func:`convert` takes it; px is told by none of ours, but some tables' columns are in it.
+    """
+    unit = _UNIT_OF.get(text, _UNIT_OF.get(text.lower(), text))
+    if unit in ("px", "pix", "pixel", "pixels"):
+        return "px"
+    return unit if unit in known_units() else None
+
+
 def convert(value: float, written_in: str, unit: str) -> float:
     """Return a number written in one unit in another; ValueError where there is no way from one to the other.
 

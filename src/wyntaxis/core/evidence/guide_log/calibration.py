@@ -83,7 +83,7 @@ def calibration_of(section: Section, file: str, optics: GuideOptics) -> Calibrat
     by_way = {leg.way: leg for leg in legs}
     moves = {way: _velocity(leg) for way, leg in by_way.items()}
     ra, dec = _axis(moves, _WEST, _EAST), _axis(moves, _NORTH, _SOUTH)
-    declination = facts.declination_deg if facts.declination_deg is not None else optics.declination_deg
+    declination = facts.declination_deg if facts.declination_deg is not None else optics.calibration_declination_deg
     scale = _scale(ra, dec, declination, optics, notes)
     focal = None
     if scale is not None and optics.pixel_um is not None:
@@ -215,12 +215,9 @@ def _axis(moves: dict[str, _Velocity | None], forth: str, back: str) -> _Velocit
         return one if other is None else _Velocity(-other.vx, -other.vy, other.standard, other.turn, other.scatter)
     if abs(one.speed - other.speed) > AXES_AGREE * one.speed:
         return one
-    weights = [1 / max(own.standard, 1e-12) ** 2 for own in (one, other)]
-    whole = sum(weights)
-    vx, vy = (
-        (weights[0] * ahead - weights[1] * behind) / whole for ahead, behind in ((one.vx, other.vx), (one.vy, other.vy))
-    )
-    standard = 1 / math.sqrt(whole)
+    # By halves: what a dozen points tell of their own scatter is too little to weigh by.
+    vx, vy = (one.vx - other.vx) / 2, (one.vy - other.vy) / 2
+    standard = math.hypot(one.standard, other.standard) / 2
     return _Velocity(vx, vy, standard, standard / math.hypot(vx, vy), math.hypot(one.scatter, other.scatter))
 
 

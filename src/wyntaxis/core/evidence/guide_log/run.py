@@ -90,6 +90,8 @@ class GuideOptics:
     rate_sidereal: float = 0.5
     rate_is_stated: bool = False
     declination_deg: float | None = None
+    """Where is guided; and below, where the calibration was made."""
+    calibration_declination_deg: float | None = None
     exposure_s: float | None = None
     stop_limit_arcsec: float | None = None
     settle_arcsec: float | None = None

@@ -14,7 +14,8 @@ from wyntaxis.core.evidence.measured import Estimate
 
 P95_SIGMAS, P95_SPREAD = 1.645, 2.11
 """The 95 % point of a normal distribution in σ, and its standard error as an order statistic in σ/√n."""
-UNSEEN_SHARE = 1.3
+UNSEEN_SHARE, TAIL = 1.3, 2.6
+"""Slow dithers are slower than a normal distribution has them: settling starts anew with every stray frame."""
 FEW = 20
 """Of fewer dithers, the 95 % point is told by their mean and scatter."""
 MEDIAN_SPREAD = 1.2533
@@ -137,7 +138,7 @@ def _spread(values: list[float], interval_s: float) -> tuple[Estimate | None, Es
         return middle, Estimate(float(np.quantile(array, 0.95)), math.hypot(P95_SPREAD * one, coarse))
     # The slowest dither in twenty is hardly ever among so few: how much longer it takes is not seen.
     unseen = UNSEEN_SHARE * middle.value / math.sqrt(count)
-    spread = math.hypot(one * math.sqrt(1 + P95_SIGMAS**2 / 2), unseen, coarse)
+    spread = math.hypot(TAIL * one * math.sqrt(1 + P95_SIGMAS**2 / 2), unseen, coarse)
     return middle, Estimate(float(array.mean()) + P95_SIGMAS * scatter, spread)
 
 

@@ -16,6 +16,8 @@ WINDOW_S = 1200.0
 night drifts."""
 MIN_BATCHES, MAX_BATCHES = 6, 24
 DRIFT_BINS = 60
+WANDERING = 1.2
+"""Batches and bins of one run are a little more alike than runs are: what their scatter is widened by."""
 OWN_DRIFT_SCATTERS = 2.0
 """An error that goes by more than so many scatters is not guided out: then its own drift is told."""
 MIN_TURNS = 1.5
@@ -104,7 +106,7 @@ def scatter_of(rest: Any, share: Any) -> Estimate | None:
     means = np.array([part.mean() for part in np.array_split(squares, batches)])
     standard = float(means.std(ddof=1)) / math.sqrt(batches) * widened(batches)
     least = mean * math.sqrt(2 / free)
-    return Estimate(math.sqrt(mean), max(standard, least) / (2 * math.sqrt(mean)))
+    return Estimate(math.sqrt(mean), WANDERING * max(standard, least) / (2 * math.sqrt(mean)))
 
 
 def neighbours_alike(rest: Any, stretch: Any) -> Estimate | None:
@@ -411,7 +413,8 @@ def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns
     after = float((left[1:] @ left[:-1]) / max(left @ left, 1e-30))
     # What is left of neighbours is alike where the mount wanders: then there are fewer that count.
     alike = math.sqrt((1 + max(after, 0.0)) / (1 - min(max(after, 0.0), 0.9)))
-    return Estimate(float(told[0]), math.sqrt(max(float(covariance[0, 0]), 0.0)) * alike * widened(free + 1))
+    standard = math.sqrt(max(float(covariance[0, 0]), 0.0)) * alike * widened(free + 1)
+    return Estimate(float(told[0]), WANDERING * standard)
 
 
 def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any]) -> float | None:
