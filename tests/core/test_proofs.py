@@ -179,6 +179,7 @@ def test_a_scale_of_another_focal_length_takes_all_that_follows_from_it(rig):
     after = evaluate(edit.apply(rig, Change.of("Change", ("telescope", "focal_length_mm"), 700.0)))
     for key in ("pixel_scale_arcsec_px", "effective_focal_length_mm", "field_width_deg"):
         assert after.rows[key].stale is not None, key
+        assert after.rows[key].verdict is Verdict.UNPROVEN, key
 
 
 # What to measure next

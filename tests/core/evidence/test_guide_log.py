@@ -449,6 +449,14 @@ def test_an_unguided_drift_is_told_by_the_errors_themselves(tmp_path):
     assert own.drift_dec.rate.value == pytest.approx(-0.7, abs=0.01)
 
 
+def test_a_star_that_goes_though_it_is_corrected_is_told_by_its_errors():
+    time = np.arange(400) * 2.0
+    errors = 0.02 * time + RNG.normal(0, 0.2, 400)  # 1.2 ″/min, over 13 minutes far beyond its scatter
+    (own,) = measured([run_of(np.zeros(400), errors, dec_moved=0.5 * errors)], [], OPTICS).runs
+    assert not own.drift_dec.guided
+    assert own.drift_dec.rate.value == pytest.approx(1.2, abs=0.02)
+
+
 def test_the_pole_by_two_hour_angles(guided):
     _, result = guided
     (own,) = result.runs

@@ -116,6 +116,7 @@ def days_ago(days):
         ({"declination_deg": 9.0}, {}, Verdict.TIGHT),
         ({"declination_deg": -21.0}, {}, Verdict.FAILS),
         ({"date": days_ago(3), "camera_angle_deg": 16.0}, {}, Verdict.HOLDS),
+        ({"date": days_ago(3), "camera_angle_deg": -344.0}, {}, Verdict.HOLDS),
         ({"date": days_ago(3), "camera_angle_deg": 10.0}, {}, Verdict.TIGHT),
         ({"date": days_ago(3), "camera_angle_deg": 359.0}, {}, Verdict.FAILS),
         ({"pier_side": "west"}, {}, Verdict.TIGHT),
@@ -171,6 +172,8 @@ def test_what_the_pole_smears():
 def test_a_turning_field_over_the_session():
     # At latitude 45° on the equator tan q = sin H: from −45° to 45° that is twice 35.264°. At the pole nothing turns.
     assert guiding.field_turn(45.0, 0.0, 6.0) == pytest.approx(70.5288, abs=1e-3)
+    # At declination 20°: tan q = 0.70711 / (0.93969 − 0.34202 · 0.70711), so q = 45.376°.
+    assert guiding.field_turn(45.0, 20.0, 6.0) == pytest.approx(90.752, abs=0.01)
     assert guiding.field_turn(90.0, 40.0, 6.0) == pytest.approx(0.0, abs=1e-9)
     assert guiding.common_share(6000, 4000, 0) == 1
     # By 90°: in two quarters the circle of 2000 px, in the other two the square; by 180° the circle alone.

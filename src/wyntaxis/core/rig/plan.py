@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Note, Seconds, SkyAngle, StrictModel, Text, not_vanishing
+from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 from wyntaxis.core.rig.shown import Shown
 
 Latitude = Annotated[float, Field(ge=-90, le=90)]
@@ -137,6 +138,9 @@ class Plan(StrictModel):
         tuple[Literal["cool", "guide", "dither", "refocus", "flip", "park", "warm_up"], ...],
         Field(strict=False, max_length=7),
     ] = ()
+    steps: Annotated[tuple[NightStep, ...], Field(strict=False, max_length=300)] = ()
+    watch: NightWatch | None = None
+    file_names: Annotated[Annotated[str, Field(min_length=1, max_length=200)] | None, Shown("File names")] = None
 
 
 class Framing(StrictModel):

@@ -1,0 +1,1 @@
+"""The night played by day: devices, plan and faults on a virtual clock, and what came of it."""

@@ -1,0 +1,101 @@
+"""What came of a night: events, spans of time by device, frames, hours lost, and whether its end is safe."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+EventKind = Literal["done", "fault", "retry", "branch", "lost", "wait", "message", "end"]
+SpanKind = Literal["exposing", "download", "moving", "focusing", "cooling", "settling", "waiting", "retrying"]
+SPAN_WORDS: dict[SpanKind, str] = {
+    "exposing": "exposing",
+    "download": "download",
+    "moving": "moving, opening, solving",
+    "focusing": "focusing",
+    "cooling": "cooling and warming",
+    "settling": "dithers settling",
+    "waiting": "waiting for dark or the object",
+    "retrying": "retries and what they wait",
+}
+"""What a night's time goes into."""
+
+
+@dataclass(frozen=True)
+class NightEvent:
+    """Something that happened: when in s, which device, at which step, in words; whether nobody handled it."""
+
+    t_s: float
+    device: str
+    step: str
+    what: str
+    kind: EventKind
+    unhandled: bool = False
+
+    def as_json(self) -> dict[str, Any]:
+        """Return it as ``wyntaxis rehearse --json`` prints it."""
+        told = {"t_s": self.t_s, "device": self.device, "step": self.step, "what": self.what, "kind": self.kind}
+        return told | ({"unhandled": True} if self.unhandled else {})
+
+
+@dataclass(frozen=True)
+class NightSpan:
+    """A time that a device was busy, or waited: from and to in s."""
+
+    device: str
+    from_s: float
+    to_s: float
+    kind: SpanKind
+
+
+@dataclass(frozen=True)
+class NightOutcome:
+    """One night: ``unsafe`` names what was not as it must be at its end, ``endless`` the waits that nothing ended."""
+
+    events: tuple[NightEvent, ...]
+    spans: tuple[NightSpan, ...]
+    frames_kept: int
+    frames_lost: int
+    frames_planned: int
+    kept_s: float
+    ends_s: float
+    unsafe: tuple[str, ...]
+    endless: tuple[str, ...]
+    messages: tuple[str, ...]
+    lost_why: tuple[tuple[str, int], ...]
+    disk_gb: float
+
+    @property
+    def safe_end(self) -> bool:
+        """Whether mount, roof and cover are as they must be, the sensor is warm, the power down, and nothing waits."""
+        return not self.unsafe and not self.endless
+
+    @property
+    def first_unhandled(self) -> NightEvent | None:
+        """The first event that nobody handled."""
+        return next((event for event in self.events if event.unhandled), None)
+
+    @property
+    def budget(self) -> dict[SpanKind, float]:
+        """Into what the time went, in s."""
+        told: dict[SpanKind, float] = dict.fromkeys(SPAN_WORDS, 0.0)
+        for span in self.spans:
+            told[span.kind] += span.to_s - span.from_s
+        return told
+
+    def hours_lost(self, good: NightOutcome) -> float:
+        """Return the hours of exposure that are missing against a night in which nothing goes wrong."""
+        return max(good.kept_s - self.kept_s, 0.0) / 3600
+
+
+Grade = Literal["survived", "degraded", "lost", "unsafe"]
+LOST_SHARE = 0.25
+"""A night that keeps less of a good one's frames than this is lost."""
+
+
+def grade_of(outcome: NightOutcome, good: NightOutcome) -> Grade:
+    """Return how a night with a fault stands against one without: survived, degraded, lost or unsafe."""
+    if not outcome.safe_end:
+        return "unsafe"
+    if outcome.frames_kept >= good.frames_kept:
+        return "survived"
+    return "lost" if outcome.frames_kept < LOST_SHARE * good.frames_kept else "degraded"

@@ -1,0 +1,245 @@
+"""Playing nights: one with the faults asked for, one for every fault, and many with faults drawn by their rates."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.rehearsal.faults import FAULTS, Fault, Moment
+from wyntaxis.core.rehearsal.night import NightRun, Struck
+from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
+from wyntaxis.core.rehearsal.setting import NightSetting
+
+DEFAULT_NIGHTS = 1000
+NIGHTS_A_CHUNK = 50
+_ALWAYS = frozenset({"weather.wind", "weather.cloud", "weather.rain", "optics.dew", "solver.off_scale", "power.dip"})
+
+
+def moment_s(setting: NightSetting, moment: Moment) -> float:
+    """Return when in a night a moment is, in s from the plan's beginning."""
+    sky = setting.sky
+    middle = (sky.dark_from_s + sky.dark_until_s) / 2
+    return {
+        "begin": 0.0,
+        "dark": sky.dark_from_s,
+        "middle": middle,
+        "flip": middle if sky.meridian_s is None else sky.meridian_s + (setting.flip_margin_s or 0.0),
+        "end": middle,
+    }[moment]
+
+
+def applies(setting: NightSetting, fault: Fault) -> bool:
+    """Return whether a rig has what a fault strikes, and its plan does what it touches."""
+    if fault.id == "network.gone":
+        return any(
+            d.connection is not None and d.connection.kind in ("network", "wireless") for d in setting.rig.devices
+        )
+    if fault.id == "battery.empty":
+        return any(supply.kind == "battery" for supply in setting.rig.supplies)
+    if fault.id == "weather.rain":
+        return setting.has("roof", "dome", "cover")
+    if fault.id == "mount.flip_late":
+        meridian, margin = setting.sky.meridian_s, setting.flip_margin_s
+        crosses = meridian is not None and margin is not None and setting.sky.is_good(meridian + margin)
+        return crosses and setting.has("mount")
+    if fault.id == "camera.wrong":
+        return setting.has("camera") and setting.has("guide_camera")
+    if fault.id == "wheel.missing_slot":
+        return setting.has("filter_wheel") and any(step.filter is not None for step in setting.steps)
+    if fault.devices and not setting.has(*fault.devices):
+        return False
+    does = {step.do for step in setting.steps} | {"expose", "download", "flip", "wheel"}
+    if fault.id.startswith("guider.") and "guide" not in does:
+        return False
+    return not fault.does or bool(does & set(fault.does)) or fault.id in _ALWAYS
+
+
+def struck(setting: NightSetting, fault: Fault, at_s: float | None = None) -> Struck:
+    """Return a fault that strikes at its usual moment, or at one in s."""
+    return Struck(fault, moment_s(setting, fault.when) if at_s is None else at_s)
+
+
+def played(setting: NightSetting, faults: Sequence[Struck] = ()) -> NightOutcome:
+    """Return what comes of a night.
+
+    Parameters
+    ----------
+    setting
+        The rig, its plan and the night.
+    faults
+        What strikes, and when.
+
+    Returns
+    -------
+    NightOutcome
+        The same for the same faults.
+    """
+    return NightRun(setting, [replace(entry) for entry in faults]).played()
+
+
+@dataclass(frozen=True)
+class FaultRow:
+    """One fault against a plan: how the night stands, and what came of it."""
+
+    fault: Fault
+    applies: bool
+    grade: Grade
+    outcome: NightOutcome
+    hours_lost: float
+
+
+def fault_table(setting: NightSetting, watch: Callable[[int, int], None] = lambda _a, _b: None) -> tuple[FaultRow, ...]:
+    """Return every fault by itself against a plan.
+
+    Parameters
+    ----------
+    setting
+        The rig, its plan and the night.
+    watch
+        Told of faults played and to play; may cancel.
+
+    Returns
+    -------
+    tuple of FaultRow
+        In the order of the faults; one that strikes what the rig does not have leaves the night as it is.
+    """
+    good, rows = played(setting), []
+    for index, fault in enumerate(FAULTS.values()):
+        watch(index, len(FAULTS))
+        there = applies(setting, fault)
+        outcome = played(setting, [struck(setting, fault)]) if there else good
+        rows.append(FaultRow(fault, there, grade_of(outcome, good), outcome, outcome.hours_lost(good)))
+    return tuple(rows)
+
+
+@dataclass(frozen=True)
+class ManyNights:
+    """Many nights with faults drawn by their rates: hours kept a night, and the share of unsafe ones."""
+
+    nights: int
+    hours_kept: Estimate
+    unsafe_share: Estimate
+    lost_share: Estimate
+    hours: tuple[float, ...]
+    worst: tuple[tuple[str, int], ...]
+    """Which faults were there in how many of the unsafe nights, the most first."""
+
+
+def one_night(setting: NightSetting, seed: int, night: int) -> tuple[float, bool, bool, tuple[str, ...]]:
+    """Return of one drawn night the hours kept, whether it is unsafe, whether it is lost, and which faults struck."""
+    import numpy as np
+
+    rng = np.random.default_rng([seed, night])
+    drawn: list[Struck] = []
+    sky = setting.sky
+    for fault in FAULTS.values():
+        strikes, place = rng.random(), rng.random()
+        if strikes < fault.rate / 100 and applies(setting, fault):
+            at = moment_s(setting, fault.when)
+            if fault.when == "middle":
+                at = sky.dark_from_s + place * max(sky.dark_until_s - sky.dark_from_s, 0.0)
+            drawn.append(Struck(fault, at))
+    outcome = played(setting, drawn)
+    names = tuple(entry.fault.id for entry in drawn)
+    return outcome.kept_s / 3600, not outcome.safe_end, outcome.frames_kept == 0, names
+
+
+def some_nights(job: tuple[NightSetting, int, int, int]) -> list[tuple[float, bool, bool, tuple[str, ...]]]:
+    """Return drawn nights from one number to another, for a process of its own."""
+    setting, seed, first, last = job
+    return [one_night(setting, seed, night) for night in range(first, last)]
+
+
+def many_nights(
+    setting: NightSetting,
+    nights: int = DEFAULT_NIGHTS,
+    seed: int = 1,
+    progress: Callable[[int, int], None] = lambda _a, _b: None,
+) -> ManyNights:
+    """Return what many drawn nights come to.
+
+    Parameters
+    ----------
+    setting
+        The rig, its plan and the night.
+    nights, seed
+        How many, and what they are drawn from: the same seed gives the same nights, whatever the plan.
+    progress
+        Told of nights played and to play; may cancel.
+
+    Returns
+    -------
+    ManyNights
+        Means with their standard errors; shares with the counts' own.
+
+    Raises
+    ------
+    InputError
+        For no night, or too many.
+    """
+    if not 1 <= nights <= 100_000:
+        raise InputError(f"nights: must be 1 to 100000, got {nights}")
+    told: list[tuple[float, bool, bool, tuple[str, ...]]] = []
+    for first in range(0, nights, NIGHTS_A_CHUNK):
+        progress(first, nights)
+        told += some_nights((setting, seed, first, min(first + NIGHTS_A_CHUNK, nights)))
+    progress(nights, nights)
+    return summed(told)
+
+
+def summed(told: Sequence[tuple[float, bool, bool, tuple[str, ...]]]) -> ManyNights:
+    """Return what drawn nights come to together."""
+    hours = [own[0] for own in told]
+    count, mean = len(hours), sum(hours) / len(hours)
+    scatter = math.sqrt(sum((value - mean) ** 2 for value in hours) / max(count - 1, 1))
+    by_fault: dict[str, int] = {}
+    for _, unsafe, _, names in told:
+        for name in names if unsafe else ():
+            by_fault[name] = by_fault.get(name, 0) + 1
+    worst = sorted(by_fault.items(), key=lambda entry: -entry[1])
+    return ManyNights(
+        count,
+        Estimate(mean, scatter / math.sqrt(count)),
+        _share(sum(own[1] for own in told), count),
+        _share(sum(own[2] for own in told), count),
+        tuple(hours),
+        tuple(worst[:8]),
+    )
+
+
+def _share(count: int, of: int) -> Estimate:
+    """Return a share with its standard error, by Agresti and Coull's centre so that none is not certain."""
+    centre = (count + 2) / (of + 4)
+    return Estimate(count / of, math.sqrt(centre * (1 - centre) / (of + 4)))
+
+
+def named_faults(setting: NightSetting, texts: Sequence[str]) -> list[Struck]:
+    """Return the faults that texts such as ``camera.gone`` or ``weather.rain@9000`` name.
+
+    Raises
+    ------
+    InputError
+        For a fault that there is none of, or a time that is none.
+    """
+    found = []
+    for text in texts:
+        name, at, when = text.partition("@")
+        fault = FAULTS.get(name.strip())
+        if fault is None:
+            raise InputError(f"--fault: there is no {name[:40]}; there are: {', '.join(FAULTS)}")
+        found.append(struck(setting, fault, _seconds(when) if at else None))
+    return found
+
+
+def _seconds(text: str) -> float:
+    hours, colon, minutes = text.strip().removesuffix("s").partition(":")
+    try:
+        value = float(hours) * 3600 + float(minutes) * 60 if colon else float(hours)
+    except ValueError:
+        value = math.nan
+    if not 0 <= value < 7 * 86_400:
+        raise InputError(f"--fault: {text[:20]} is no time: write seconds, or H:MM, from the plan's beginning")
+    return value

@@ -1,0 +1,157 @@
+"""What would cure a fault: changes of the plan, each played, the first that makes the night better."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.rehearsal.drafted import LIMITS, drafted_watch
+from wyntaxis.core.rehearsal.faults import Fault
+from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
+from wyntaxis.core.rehearsal.play import FaultRow, played, struck
+from wyntaxis.core.rehearsal.setting import NightSetting, setting_of
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+
+ORDER: tuple[Grade, ...] = ("survived", "degraded", "lost", "unsafe")
+ATTEMPTS, PAUSE_S = 3, 30.0
+ELSEWHERE = {
+    "camera.wrong": "state both cameras' serial numbers: then the program can tell them apart",
+    "cooler.out_of_reach": "set a warmer target, or cool in stages (Cooling)",
+    "solver.off_scale": "bring the program's focal length in order (Records): it is told a wrong scale",
+    "focuser.reversed": "state the focuser's direction, and try a focus run by day (Travel)",
+    "focuser.at_end": "move the drawtube so that focus lies inside the motor's travel (Travel)",
+    "weather.cloud": "nothing brings the hours back; watch the weather, and the rest of the night is kept",
+    "weather.wind": "nothing brings the hours back; a shield, or a lower limit of the wind",
+    "optics.dew": "let the heater follow the dew point",
+    "disk.full": "make room, or save to a second place",
+    "card.corrupt": "save a second copy of the images",
+    "battery.empty": "let the roof shut by itself when the power fails, and end before the battery does",
+    "weather.rain": "a weather station that stops the run, or a roof that shuts by itself",
+}
+"""What helps that is no change of the plan."""
+
+
+@dataclass(frozen=True)
+class NightRemedy:
+    """A change of the plan, and how the night with the fault stands after it."""
+
+    words: str
+    change: Change
+    grade: Grade
+    outcome: NightOutcome
+
+
+def words_of(fault: Fault) -> str:
+    """Return what helps against a fault beyond the plan; empty where the plan is enough."""
+    return ELSEWHERE.get(fault.id, "")
+
+
+def remedies(setting: NightSetting, row: FaultRow) -> NightRemedy | None:
+    """Return the change of the plan that helps most against a fault; None where none helps.
+
+    Parameters
+    ----------
+    setting, row
+        The rig with its plan, and the fault against it.
+
+    Returns
+    -------
+    NightRemedy or None
+        The smallest change that gives the best grade that any of them gives, each tried by playing the fault again.
+    """
+    if not row.applies or row.grade == "survived":
+        return None
+    best: NightRemedy | None = None
+    for words, steps, watch in _candidates(setting, row):
+        change = _change(setting, steps, watch, words)
+        try:
+            rig = edit.apply(setting.rig, change)
+        except InputError:
+            continue
+        changed = setting_of(rig, setting.sky)
+        good = played(changed)
+        outcome = played(changed, [struck(changed, row.fault)])
+        grade = grade_of(outcome, good)
+        before = (ORDER.index(row.grade), -row.outcome.frames_kept) if best is None else _rank(best)
+        if (ORDER.index(grade), -outcome.frames_kept) < before:
+            best = NightRemedy(words, change, grade, outcome)
+            if grade == "survived":
+                break
+    return best
+
+
+def _rank(remedy: NightRemedy) -> tuple[int, int]:
+    return ORDER.index(remedy.grade), -remedy.outcome.frames_kept
+
+
+def _change(setting: NightSetting, steps: Sequence[NightStep], watch: NightWatch | None, words: str) -> Change:
+    values: list[tuple[tuple[str | int, ...], Any]] = []
+    if tuple(steps) != setting.steps or (setting.rig.plan is not None and not setting.rig.plan.steps):
+        values.append((("plan", "steps"), [step.model_dump(mode="json", exclude_unset=True) for step in steps]))
+    if watch is not None:
+        values.append((("plan", "watch"), watch.model_dump(mode="json", exclude_none=True)))
+    return Change(f"{words[:1].upper()}{words[1:]}"[:80], tuple(values))
+
+
+def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Sequence[NightStep], NightWatch | None]]:
+    """Yield changes of the plan in words, from the smallest on."""
+    steps, watch, wanted = setting.steps, setting.watch, drafted_watch(setting.rig)
+    does = {*row.fault.does, row.fault.cure} - {""}
+    if does & {"expose", "download", "wheel"}:
+        does.add("sequence")
+    touched = [index for index, step in enumerate(steps) if step.do in does]
+    for index in touched:
+        step = steps[index]
+        if step.limit_s is None:
+            limit = LIMITS[step.do][0] if step.do in LIMITS else 1.5 * (step.exposure_s or 0.0) + 60.0
+            yield "give the step a time limit", _with(steps, touched, limit_s=limit), None
+            more = _with(steps, touched, limit_s=limit, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
+            yield "give the step a time limit, and attempts", more, None
+            yield "limit, attempts, and the next target after", _with(more, touched, then="skip"), None
+            break
+    if touched:
+        tries = _with(steps, touched, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
+        yield f"try it {ATTEMPTS} times, connected anew between", tries, None
+        yield "go on with the next target when attempts run out", _with(tries, touched, then="skip"), None
+    if row.fault.id.startswith(("weather.", "network.")):
+        yield (
+            "watch the weather, and end safely",
+            steps,
+            watch.model_copy(update={"then": "end_safely", "silence_is_unsafe": True}),
+        )
+        yield (
+            "watch the weather, and wait for better",
+            steps,
+            watch.model_copy(update={"then": "wait", "silence_is_unsafe": True}),
+        )
+    if row.fault.id.startswith(("computer.", "power.")):
+        yield (
+            "start anew and end safely when the program dies",
+            steps,
+            watch.model_copy(update={"on_error": "end_safely"}),
+        )
+    if row.outcome.frames_lost or row.fault.spoil:
+        looks = watch.model_copy(update={"checks_frames": True, "recovers_guiding_s": wanted.recovers_guiding_s})
+        yield "look at each frame's stars, and find the guide star anew", steps, looks
+    yield "watch over all of it", steps, wanted
+    closing = [i for i, step in enumerate(steps) if step.do in ("park", "close_roof", "close_cover")]
+    if closing:
+        more = _with(steps, closing, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
+        yield f"try to close {ATTEMPTS} times", more, wanted
+
+
+def _with(steps: Sequence[NightStep], places: Sequence[int], **told: Any) -> tuple[NightStep, ...]:
+    """Return steps with some of them changed."""
+    return tuple(
+        NightStep.model_validate(step.model_dump(exclude_unset=True) | told) if index in places else step
+        for index, step in enumerate(steps)
+    )
+
+
+def cured(setting: NightSetting, change: Change) -> NightSetting:
+    """Return the setting with a change of the plan made."""
+    return replace(setting_of(edit.apply(setting.rig, change), setting.sky))

@@ -1,0 +1,192 @@
+"""What of a rig the rehearsal goes by: its devices, their times, the dark hours and the object's path."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass, field
+
+from wyntaxis.core.evidence.ports.match import frame_bytes
+from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+
+HOUR_S = 3600.0
+CONNECT_S, SLEW_S, SOLVE_S, ROTATE_S, PARK_S, UNPARK_S = 5.0, 45.0, 20.0, 30.0, 60.0, 5.0
+ROUGH_FOCUS_S, CALIBRATE_S, GUIDE_S, FLIP_S, OUTLET_S = 90.0, 180.0, 15.0, 90.0, 2.0
+FOCUS_POINTS, FOCUS_EXPOSURE_S, FOCUS_MOVE_S = 9, 4.0, 3.0
+SETTLE_S, WHEEL_S, SHUTTER_S, FLAT_S = 15.0, 2.0, 30.0, 3.0
+COOL_RATE_C_MIN, AMBIENT_C, DEFAULT_RATE_MB_S = 2.0, 10.0, 30.0
+"""Where the rig states nothing: what such devices usually take, in s, °C/min, °C and MB/s."""
+TWILIGHT_S = 1.5 * HOUR_S
+"""The plan begins so long before it is dark."""
+DEFAULT_HOURS = 8.0
+
+
+@dataclass(frozen=True)
+class NightSky:
+    """A night in s from the plan's beginning: when it is dark, when the object is up, when it crosses the meridian."""
+
+    dark_from_s: float
+    dark_until_s: float
+    up: tuple[tuple[float, float], ...]
+    meridian_s: float | None
+    date: str = ""
+
+    @property
+    def ends_s(self) -> float:
+        """When it is light again and the plan must have ended."""
+        return self.dark_until_s + TWILIGHT_S
+
+    def is_good(self, at_s: float) -> bool:
+        """Return whether it is dark and the object is up."""
+        return self.dark_from_s <= at_s < self.dark_until_s and any(a <= at_s < b for a, b in self.up)
+
+    def next_good(self, at_s: float) -> float | None:
+        """Return when it is next dark with the object up; None for no more this night."""
+        times = [max(a, self.dark_from_s, at_s) for a, b in self.up if min(b, self.dark_until_s) > max(a, at_s)]
+        times = [t for t in times if self.is_good(t)]
+        return min(times, default=None)
+
+
+@dataclass(frozen=True)
+class NightSetting:
+    """A rig as the rehearsal plays it: times in s, sizes in bytes."""
+
+    rig: Rig
+    steps: tuple[NightStep, ...]
+    watch: NightWatch
+    sky: NightSky
+    devices: dict[str, Device] = field(repr=False)
+    """By kind the first device of it."""
+    download_s: float = 1.0
+    frame_gb: float = 0.05
+    cool_s: float = 600.0
+    focus_s: float = 90.0
+    settle_s: float = SETTLE_S
+    wheel_s: float = WHEEL_S
+    roof_s: float = SHUTTER_S
+    cover_s: float = SHUTTER_S
+    flip_margin_s: float | None = None
+    dither_every: int = 0
+    refocus_s: float | None = None
+    free_gb: float | None = None
+    has_copy: bool = False
+    battery_h: float | None = None
+    slots: tuple[str, ...] = ()
+
+    def has(self, *kinds: str) -> bool:
+        """Return whether the rig has a device of one of some kinds."""
+        return any(kind in self.devices for kind in kinds)
+
+    def setting(self, kind: str, key: str) -> float | bool | str | None:
+        """Return a setting of the first device of a kind, as stated or measured."""
+        device = self.devices.get(kind)
+        setting = device.settings.get(key) if device is not None else None
+        if setting is None:
+            return None
+        return setting.value if setting.value is not None else setting.measured.value if setting.measured else None
+
+    def number(self, kind: str, key: str, usual: float) -> float:
+        """Return a numeric setting, or what is usual."""
+        value = self.setting(kind, key)
+        return float(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else usual
+
+
+def plain_sky(hours: float = DEFAULT_HOURS) -> NightSky:
+    """Return a night of so many dark hours with the object up all the time, for a rig without a site."""
+    return NightSky(TWILIGHT_S, TWILIGHT_S + hours * HOUR_S, ((0.0, TWILIGHT_S + hours * HOUR_S),), None)
+
+
+def sky_of(rig: Rig, date: datetime.date | None = None) -> NightSky:
+    """Return the dark hours and the object's path of a rig's site on a date.
+
+    Parameters
+    ----------
+    rig
+        The rig; without site or framing the night is as long as its plan says.
+    date
+        On which the night begins; today by default.
+
+    Returns
+    -------
+    NightSky
+        Times in s from an hour and a half before dark.
+    """
+    from wyntaxis.core.sky.night import night_of
+
+    hours = rig.plan.hours if rig.plan is not None and rig.plan.hours is not None else DEFAULT_HOURS
+    if rig.site is None or rig.framing is None:
+        return plain_sky(hours)
+    on = date or datetime.datetime.now(datetime.UTC).date()
+    target = (rig.framing.name or "object", rig.framing.ra_deg, rig.framing.dec_deg)
+    night = night_of(rig.site, [target], on)
+    if not night.dark:
+        return NightSky(TWILIGHT_S, TWILIGHT_S, (), None, on.isoformat())
+    start = night.dark[0][0] - TWILIGHT_S
+    up = tuple((a - start, b - start) for a, b in night.objects[0].path.spans())
+    transit = night.objects[0].transit
+    return NightSky(
+        TWILIGHT_S, night.dark[-1][1] - start, up, None if transit is None else transit - start, on.isoformat()
+    )
+
+
+def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
+    """Return what the rehearsal goes by, with a plan drafted where the rig has none.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    sky
+        The night; of today by default.
+
+    Returns
+    -------
+    NightSetting
+        Times in s by the rig's own numbers, else usual ones.
+    """
+    from wyntaxis.core.rehearsal.drafted import drafted_steps
+
+    plan = rig.plan
+    steps = plan.steps if plan is not None and plan.steps else drafted_steps(rig)
+    devices: dict[str, Device] = {}
+    for device in rig.devices:
+        devices.setdefault(device.kind, device)
+    bare = NightSetting(
+        rig, steps, (plan.watch if plan is not None else None) or NightWatch(), sky or sky_of(rig), devices
+    )
+    sensor, settings = rig.sensor, rig.guiding.settings
+    size = frame_bytes(sensor, sensor.binning) if sensor is not None else 50_000_000
+    rate = bare.number("camera", "data_rate_mb_s", DEFAULT_RATE_MB_S)
+    ambient = plan.ambient_c if plan is not None and plan.ambient_c is not None else AMBIENT_C
+    fall = max(ambient - bare.number("camera", "set_temperature_c", -10.0), 0.0)
+    points = bare.number("focuser", "run_points", FOCUS_POINTS)
+    exposure = bare.number("focuser", "focus_exposure_s", FOCUS_EXPOSURE_S)
+    download = size / 1e6 / max(rate, 0.1)
+    refocus = bare.setting("focuser", "refocus_after_min")
+    margin = bare.setting("mount", "flip_margin_min")
+    equatorial = rig.mount is None or rig.mount.kind == "equatorial"
+    rooms = [s.free_gb for d in rig.devices for s in d.storage if s.free_gb is not None and s.holds != "copy"]
+    dithers = plan is not None and "dither" in plan.actions
+    every = settings.dither_every_frames if settings is not None else None
+    return NightSetting(
+        rig,
+        bare.steps,
+        bare.watch,
+        bare.sky,
+        devices,
+        download_s=download,
+        frame_gb=size / 1e9,
+        cool_s=60 * fall / max(bare.number("camera", "ramp_c_min", COOL_RATE_C_MIN), 0.01),
+        focus_s=points * (exposure + FOCUS_MOVE_S + bare.number("focuser", "settle_s", 0.0)),
+        settle_s=SETTLE_S if settings is None or settings.settle_s is None else settings.settle_s + SETTLE_S / 2,
+        wheel_s=WHEEL_S + bare.number("filter_wheel", "settle_s", 0.0),
+        roof_s=bare.number("dome" if "dome" in devices else "roof", "moves_s", SHUTTER_S),
+        cover_s=bare.number("cover", "moves_s", SHUTTER_S),
+        flip_margin_s=60 * float(margin) if isinstance(margin, (int, float)) and equatorial else None,
+        dither_every=(every or 1) if dithers else 0,
+        refocus_s=60 * float(refocus) if isinstance(refocus, (int, float)) and not isinstance(refocus, bool) else None,
+        free_gb=sum(rooms) if rooms else None,
+        has_copy=any(s.holds == "copy" for d in rig.devices for s in d.storage),
+        slots=devices["filter_wheel"].slot_names if "filter_wheel" in devices else (),
+    )

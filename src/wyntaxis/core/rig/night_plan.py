@@ -1,0 +1,77 @@
+"""The plan of the night in the document: steps in order, each with its limit and attempts, and who watches over it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from wyntaxis.core.rig.base import Id, Seconds, StrictModel, Text
+from wyntaxis.core.rig.shown import Shown
+
+Action = Literal[
+    "outlets_on",
+    "connect",
+    "cool",
+    "open_roof",
+    "open_cover",
+    "unpark",
+    "wait_dark",
+    "slew",
+    "solve",
+    "rotate",
+    "rough_focus",
+    "focus",
+    "calibrate_guiding",
+    "guide",
+    "sequence",
+    "flats",
+    "darks",
+    "stop_guiding",
+    "park",
+    "close_cover",
+    "close_roof",
+    "warm_up",
+    "disconnect",
+    "outlets_off",
+]
+"""What a step does."""
+RunOut = Literal["go_on", "skip", "wait", "end_safely", "end_now"]
+"""What comes when the attempts have run out: the next step; the next target; wait for it and try on; the closing steps;
+nothing at all."""
+
+CLOSING: tuple[str, ...] = ("stop_guiding", "park", "close_cover", "close_roof", "warm_up", "disconnect", "outlets_off")
+"""Steps that end the night, in the order in which a safe end takes them."""
+
+
+class NightStep(StrictModel):
+    """One step: what is done, by which device where there are several, and for how long it is waited.
+
+    ``limit_s`` is how long one attempt may take, each frame's by itself in a sequence; without it, one waits for ever.
+    ``reconnect`` connects the device anew before another attempt.
+    """
+
+    do: Annotated[Action, Shown("Does")]
+    device: Annotated[Id | None, Shown("Device")] = None
+    filter: Annotated[Text | None, Shown("Filter")] = None
+    frames: Annotated[Annotated[int, Field(ge=1, le=1_000_000)] | None, Shown("Frames")] = None
+    exposure_s: Annotated[Seconds | None, Shown("Exposure", "s")] = None
+    limit_s: Annotated[Seconds | None, Shown("Time limit", "s")] = None
+    attempts: Annotated[Annotated[int, Field(ge=1, le=100)], Shown("Attempts")] = 1
+    pause_s: Annotated[Annotated[float, Field(ge=0, le=86_400)], Shown("Pause between", "s")] = 0.0
+    reconnect: Annotated[bool, Shown("Reconnects between")] = False
+    then: Annotated[RunOut, Shown("Then")] = "go_on"
+
+
+class NightWatch(StrictModel):
+    """Who stops the night: what is polled, how often, what silence means, and what is done.
+
+    ``on_error`` is what follows when the program itself dies or the computer restarts.
+    """
+
+    every_s: Annotated[Seconds, Shown("Asks the weather every", "s")] = 60.0
+    silence_is_unsafe: Annotated[bool, Shown("Silence counts as bad weather")] = False
+    then: Annotated[Literal["end_safely", "wait"] | None, Shown("Bad weather: then")] = None
+    on_error: Annotated[Literal["end_safely"] | None, Shown("Program died: then")] = None
+    recovers_guiding_s: Annotated[Seconds | None, Shown("Star lost: found anew within", "s")] = None
+    checks_frames: Annotated[bool, Shown("Looks at each frame's stars")] = False
