@@ -148,6 +148,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "cooling": [str(rig), *runs],
         "guide": [str(rig), str(write_guide_log(tmp_path / "guide.csv", StandInMount(seconds=120)))],
         "proofs": [str(rig)],
+        "rehearse": [str(rig), "--date", "2031-01-01"],
     }
     assert set(arguments) == set(cli._commands()), "every command is tried"
     for command, given in arguments.items():

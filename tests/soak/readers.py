@@ -341,6 +341,7 @@ def readers() -> list[Reader]:
             "guide log", _file("g.csv", partial(changed_text, GUIDE_LOG)), _command("guide", "RIG", "INPUT", "--json")
         ),
         Reader("proofs", _file("in.rig.json", _rig), _command("proofs", "INPUT", "--json")),
+        Reader("night", _file("in.rig.json", _rig), _command("rehearse", "INPUT", "--date", "2031-01-01", "--json")),
         Reader(
             "solved frame",
             _file("a.fits", lambda random: changed_fits(_frame(random), random)),

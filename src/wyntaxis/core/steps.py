@@ -140,3 +140,10 @@ PROOFS = _step(
     "Which measurement would settle most, and which proofs have grown stale?",
     "what to measure next",
 )
+REHEARSAL = _step(
+    "rehearsal",
+    "Vouch",
+    "Rehearsal",
+    "Which faults does this plan survive, where does it hang, and is its end safe?",
+    "the night, played by day",
+)

@@ -5,10 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QStackedWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from wyntaxis.core.quantities.rows import is_judged, step_rows
+from wyntaxis.core.rehearsal.kind import REHEARSAL
 from wyntaxis.core.steps import FIELD, FILTERS, FOOTPRINT, RECORDS, SHELF, Step
+from wyntaxis.core.steps import REHEARSAL as REHEARSAL_STEP
+from wyntaxis.desk.night_timeline import NightTimeline
 from wyntaxis.desk.section.band import SectionBand
 from wyntaxis.desk.section.drawing import draw_dust, draw_surface
 from wyntaxis.desk.section.strip import STRIP_PX, StripPicture
@@ -20,6 +23,8 @@ if TYPE_CHECKING:
     from wyntaxis.desk.session import Session
 
 OVERLAYS = {FIELD.key: draw_surface, FILTERS.key: draw_dust}
+NIGHT_PX = 150
+"""How high the night's timeline stands in the band."""
 """What is drawn over the section at steps that measure something of it."""
 FOLDING_STEPS = (RECORDS, FOOTPRINT)
 """Steps whose sheet needs the room: there the drawing folds by itself."""
@@ -45,10 +50,12 @@ class DrawingBand(QStackedWidget):
         super().__init__()
         self._settings = settings
         self._session: Session | None = None
+        self._palette: Palette | None = None
         self._was_empty = False
         self.step: Step = SHELF
         self.section, self.wiring, self.strip = SectionBand(), WiringBand(), StripPicture()
-        for page in (self.section, self.wiring, self.strip):
+        self.night = NightTimeline(fits=True)
+        for page in (self.section, self.wiring, self.strip, self.night):
             self.addWidget(page)
         self.strip.part_chosen.connect(self.section.part_chosen)
         self.strip.unfold_asked.connect(self.toggle_fold)
@@ -73,14 +80,24 @@ class DrawingBand(QStackedWidget):
         self._turn()
 
     def _turn(self) -> None:
-        page = self.strip if self.is_folded else self.wiring if self.step.group == "Connect" else self.section
+        page: QWidget = self.strip if self.is_folded else self.wiring if self.step.group == "Connect" else self.section
+        if self._shows_night:
+            page = self.night
         self.setCurrentWidget(page)
         self.refresh()
         self.shared.emit()
 
+    @property
+    def _shows_night(self) -> bool:
+        """Whether the night that was played stands in place of the strip."""
+        played = self._session.evidence.of(REHEARSAL) if self._session is not None else None
+        return self.step is REHEARSAL_STEP and played is not None
+
     def wanted_height(self, window_px: int, text_scale: float) -> int:
         """Return the height that the band is to have, in px: as it was left for the group, else as it needs."""
         strip = round(STRIP_PX * max(text_scale, 1.0))
+        if self._shows_night:
+            return round(NIGHT_PX * max(text_scale, 1.0))
         if self.is_folded:
             return strip
         group = self.step.group
@@ -112,14 +129,25 @@ class DrawingBand(QStackedWidget):
         else:
             self.section.show_under_test(None, None)
         self.section.show_over(OVERLAYS.get(self.step.key))
+        if self._shows_night != (self.currentWidget() is self.night):
+            self._turn()
+            return
         for page in (self.section, self.wiring, self.strip):
             if page is self.currentWidget():
                 page.refresh()
+        self._show_night()
         if self._was_empty != (not session.rig.train):
             self._was_empty = not session.rig.train
             self.shared.emit()
 
     def set_palette(self, palette: Palette) -> None:
         """Draw in another palette."""
+        self._palette = palette
         for page in (self.section, self.wiring, self.strip):
             page.set_palette(palette)
+        self._show_night()
+
+    def _show_night(self) -> None:
+        played = self._session.evidence.of(REHEARSAL) if self._session is not None else None
+        if self._palette is not None and self._shows_night and played is not None:
+            self.night.show_night(played.good, played.setting.sky, self._palette)

@@ -90,9 +90,7 @@ class ErrorPlot(BenchPlot):
 
 
 def _soft(palette: Palette) -> Any:
-    color = palette.color("holds")
-    color.setAlpha(38)
-    return pg.mkBrush(color)
+    return pg.mkBrush(palette.color("holds", 38))
 
 
 class ScatterPlot(BenchPlot):

@@ -18,6 +18,7 @@ from wyntaxis.desk.sheets.footprint import FootprintSheet
 from wyntaxis.desk.sheets.guide_log import GuideLogSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.proofs import ProofsSheet
+from wyntaxis.desk.sheets.rehearsal import RehearsalSheet
 from wyntaxis.desk.sheets.sensor import SensorSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.sheets.stars import StarsSheet
@@ -42,11 +43,12 @@ VIEWS = (
     ("guide-log", "tarnfell-triplet-reduced", "guide_log", "day"),
     ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
     ("proofs", "tarnfell-triplet-reduced", "proofs", "day"),
+    ("rehearsal", "tarnfell-triplet-reduced", "rehearsal", "day"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("start", "tarnfell-triplet-reduced", "light_path", "day"),
-    ("trains-side-by-side", "tarnfell-triplet-reduced", "light_path", "day"),
 )
 WAIT_SECONDS = 90
+PICTURE_DATE = "2026-11-26"
 
 
 def _search(window: MainWindow) -> None:
@@ -179,6 +181,17 @@ def _try_out(window: MainWindow) -> None:
     wait_until(lambda: bool(sheet.found) and not sheet.job.running)
 
 
+def _play_night(window: MainWindow) -> None:
+    """Play the night of a fixed date and choose the first of the faults."""
+    sheet = window.sheets["rehearsal"]
+    assert isinstance(sheet, RehearsalSheet)
+    sheet.date.setText(PICTURE_DATE)
+    sheet.play()
+    wait_until(lambda: sheet.result is not None and not sheet.job.running)
+    sheet.table.selectRow(1)
+    wait_until(lambda: not sheet.remedy_job.running)
+
+
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "start": _draft,
@@ -191,7 +204,7 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "filters": _read_flats,
     "field": _sweep_field,
     "ready-night": _read_ports,
-    "trains-side-by-side": MainWindow.show_comparison,
+    "rehearsal": _play_night,
     "guide-log": _read_logs,
     "proofs": _try_out,
 }

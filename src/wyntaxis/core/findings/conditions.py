@@ -222,6 +222,14 @@ WEATHER = _condition(
 )
 
 
+_STEPS = _without("plan in steps", lambda rig: rig.plan is not None and bool(rig.plan.steps))
+_PLAYED = "play the night on the Rehearsal sheet"
+NO_ENDLESS_WAIT = _condition("endless", "No wait of the night is without an end", _PLAYED, _STEPS)
+SAFE_END = _condition("safe_end", "The night ends safely under any single fault", _PLAYED, _STEPS)
+FITS_THE_DARK = _condition("fits", "The plan fits into the dark hours", _PLAYED, _STEPS)
+WEATHER_STOPS = _condition("weather_stops", "Bad weather stops the plan", _PLAYED, _STEPS)
+
+
 @dataclass(frozen=True)
 class ConditionVerdict:
     """How one condition stands, the findings behind it, and why in a line.

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.rehearsal.outcome import NightOutcome
-from wyntaxis.core.rehearsal.play import FaultRow, ManyNights, fault_table, played
-from wyntaxis.core.rehearsal.setting import NightSetting, NightSky, setting_of, sky_of
 from wyntaxis.core.rig.model import Rig
+
+if TYPE_CHECKING:  # the night's machinery is loaded when a night is played
+    from wyntaxis.core.rehearsal.outcome import NightOutcome
+    from wyntaxis.core.rehearsal.play import FaultRow, ManyNights
+    from wyntaxis.core.rehearsal.setting import NightSetting, NightSky
 
 
 @dataclass(frozen=True)
@@ -50,6 +53,9 @@ def rehearse(
     Rehearsal
         What came of them.
     """
+    from wyntaxis.core.rehearsal.play import fault_table, played
+    from wyntaxis.core.rehearsal.setting import setting_of, sky_of
+
     setting = setting_of(rig, sky or sky_of(rig))
     return Rehearsal(setting, played(setting), fault_table(setting, watch))
 

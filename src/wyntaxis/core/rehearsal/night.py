@@ -114,6 +114,7 @@ class NightRun:
     def __post_init__(self) -> None:
         self._action: simpy.Process | None = None
         self._waits: str = ""
+        self._hung_s = 0.0
         self._step = "begin"
         self._closing = False
         asked = list(dict.fromkeys(step.filter for step in self.setting.steps if step.filter is not None))
@@ -123,9 +124,12 @@ class NightRun:
         for entry in self.struck:
             if entry.fault.way in ("world", "spoil"):
                 self.env.process(self._strike(entry))
-        if self.setting.watch.then is not None and self._watched_by() is not None:
+        weather = any(entry.fault.id.startswith("weather.") for entry in self.struck)
+        # Without weather there is nothing to see: a minute that changes nothing is not played.
+        if weather and self.setting.watch.then is not None and self._watched_by() is not None:
             self.env.process(self._watching())
-        self.env.process(self._getting_wet())
+        if any(entry.fault.id == "weather.rain" for entry in self.struck):
+            self.env.process(self._getting_wet())
 
     # Telling
 
@@ -324,6 +328,7 @@ class NightRun:
             self.note(self._title(do), f"no slot holds {step.filter}", "fault")
         if hangs is not None or missing:
             self._waits = f"{self._title(do)}: {do.replace('_', ' ')}"
+            self._hung_s = self.env.now
             yield self.env.event()
         refused = self._trouble(do, "error")
         if refused is not None:
@@ -676,6 +681,10 @@ class NightRun:
         endless: tuple[str, ...] = ()
         if self.script.is_alive:
             endless = (self._waits or f"{self._step.replace('_', ' ')}: waits",)
+            device = self._waits.partition(": ")[0] or "program"
+            ends = self.setting.sky.ends_s
+            if self._hung_s < ends:
+                self.spans.append(NightSpan(device, self._hung_s, ends, "endless"))
             self.note("program", f"nothing ends this wait: {endless[0]}", "end", unhandled=True)
         if "weather.rain" in self.weather and self.state.roof_open:
             self.state.wet_s += max(until - self.env.now, 0.0)

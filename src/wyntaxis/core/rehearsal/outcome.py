@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 EventKind = Literal["done", "fault", "retry", "branch", "lost", "wait", "message", "end"]
-SpanKind = Literal["exposing", "download", "moving", "focusing", "cooling", "settling", "waiting", "retrying"]
+SpanKind = Literal[
+    "exposing", "download", "moving", "focusing", "cooling", "settling", "waiting", "retrying", "endless"
+]
 SPAN_WORDS: dict[SpanKind, str] = {
     "exposing": "exposing",
     "download": "download",
@@ -16,6 +18,7 @@ SPAN_WORDS: dict[SpanKind, str] = {
     "settling": "dithers settling",
     "waiting": "waiting for dark or the object",
     "retrying": "retries and what they wait",
+    "endless": "a wait that nothing ends",
 }
 """What a night's time goes into."""
 

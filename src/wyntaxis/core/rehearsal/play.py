@@ -18,10 +18,21 @@ NIGHTS_A_CHUNK = 50
 _ALWAYS = frozenset({"weather.wind", "weather.cloud", "weather.rain", "optics.dew", "solver.off_scale", "power.dip"})
 
 
-def moment_s(setting: NightSetting, moment: Moment) -> float:
+Window = tuple[float, float]
+"""When in a night frames are taken, in s from the plan's beginning."""
+
+
+def window_of(setting: NightSetting, good: NightOutcome | None = None) -> Window:
+    """Return when the plan takes frames while nothing goes wrong; the dark hours where it takes none."""
+    spans = [span for span in (good or played(setting)).spans if span.kind == "exposing"]
+    if not spans:
+        return setting.sky.dark_from_s, setting.sky.dark_until_s
+    return min(span.from_s for span in spans), max(span.to_s for span in spans)
+
+
+def moment_s(setting: NightSetting, moment: Moment, window: Window) -> float:
     """Return when in a night a moment is, in s from the plan's beginning."""
-    sky = setting.sky
-    middle = (sky.dark_from_s + sky.dark_until_s) / 2
+    sky, middle = setting.sky, (window[0] + window[1]) / 2
     return {
         "begin": 0.0,
         "dark": sky.dark_from_s,
@@ -57,9 +68,11 @@ def applies(setting: NightSetting, fault: Fault) -> bool:
     return not fault.does or bool(does & set(fault.does)) or fault.id in _ALWAYS
 
 
-def struck(setting: NightSetting, fault: Fault, at_s: float | None = None) -> Struck:
+def struck(setting: NightSetting, fault: Fault, at_s: float | None = None, window: Window | None = None) -> Struck:
     """Return a fault that strikes at its usual moment, or at one in s."""
-    return Struck(fault, moment_s(setting, fault.when) if at_s is None else at_s)
+    if at_s is None:
+        at_s = moment_s(setting, fault.when, window or window_of(setting))
+    return Struck(fault, at_s)
 
 
 def played(setting: NightSetting, faults: Sequence[Struck] = ()) -> NightOutcome:
@@ -107,10 +120,11 @@ def fault_table(setting: NightSetting, watch: Callable[[int, int], None] = lambd
         In the order of the faults; one that strikes what the rig does not have leaves the night as it is.
     """
     good, rows = played(setting), []
+    window = window_of(setting, good)
     for index, fault in enumerate(FAULTS.values()):
         watch(index, len(FAULTS))
         there = applies(setting, fault)
-        outcome = played(setting, [struck(setting, fault)]) if there else good
+        outcome = played(setting, [struck(setting, fault, window=window)]) if there else good
         rows.append(FaultRow(fault, there, grade_of(outcome, good), outcome, outcome.hours_lost(good)))
     return tuple(rows)
 
@@ -128,19 +142,20 @@ class ManyNights:
     """Which faults were there in how many of the unsafe nights, the most first."""
 
 
-def one_night(setting: NightSetting, seed: int, night: int) -> tuple[float, bool, bool, tuple[str, ...]]:
+def one_night(
+    setting: NightSetting, seed: int, night: int, window: Window
+) -> tuple[float, bool, bool, tuple[str, ...]]:
     """Return of one drawn night the hours kept, whether it is unsafe, whether it is lost, and which faults struck."""
     import numpy as np
 
     rng = np.random.default_rng([seed, night])
     drawn: list[Struck] = []
-    sky = setting.sky
     for fault in FAULTS.values():
         strikes, place = rng.random(), rng.random()
         if strikes < fault.rate / 100 and applies(setting, fault):
-            at = moment_s(setting, fault.when)
+            at = moment_s(setting, fault.when, window)
             if fault.when == "middle":
-                at = sky.dark_from_s + place * max(sky.dark_until_s - sky.dark_from_s, 0.0)
+                at = window[0] + place * (window[1] - window[0])
             drawn.append(Struck(fault, at))
     outcome = played(setting, drawn)
     names = tuple(entry.fault.id for entry in drawn)
@@ -150,7 +165,8 @@ def one_night(setting: NightSetting, seed: int, night: int) -> tuple[float, bool
 def some_nights(job: tuple[NightSetting, int, int, int]) -> list[tuple[float, bool, bool, tuple[str, ...]]]:
     """Return drawn nights from one number to another, for a process of its own."""
     setting, seed, first, last = job
-    return [one_night(setting, seed, night) for night in range(first, last)]
+    window = window_of(setting)
+    return [one_night(setting, seed, night, window) for night in range(first, last)]
 
 
 def many_nights(
@@ -224,13 +240,13 @@ def named_faults(setting: NightSetting, texts: Sequence[str]) -> list[Struck]:
     InputError
         For a fault that there is none of, or a time that is none.
     """
-    found = []
+    found, window = [], window_of(setting)
     for text in texts:
         name, at, when = text.partition("@")
         fault = FAULTS.get(name.strip())
         if fault is None:
             raise InputError(f"--fault: there is no {name[:40]}; there are: {', '.join(FAULTS)}")
-        found.append(struck(setting, fault, _seconds(when) if at else None))
+        found.append(struck(setting, fault, _seconds(when) if at else None, window))
     return found
 
 

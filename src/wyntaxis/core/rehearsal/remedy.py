@@ -10,7 +10,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rehearsal.drafted import LIMITS, drafted_watch
 from wyntaxis.core.rehearsal.faults import Fault
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
-from wyntaxis.core.rehearsal.play import FaultRow, played, struck
+from wyntaxis.core.rehearsal.play import FaultRow, played, struck, window_of
 from wyntaxis.core.rehearsal.setting import NightSetting, setting_of
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.edit import Change
@@ -74,7 +74,7 @@ def remedies(setting: NightSetting, row: FaultRow) -> NightRemedy | None:
             continue
         changed = setting_of(rig, setting.sky)
         good = played(changed)
-        outcome = played(changed, [struck(changed, row.fault)])
+        outcome = played(changed, [struck(changed, row.fault, window=window_of(changed, good))])
         grade = grade_of(outcome, good)
         before = (ORDER.index(row.grade), -row.outcome.frames_kept) if best is None else _rank(best)
         if (ORDER.index(grade), -outcome.frames_kept) < before:

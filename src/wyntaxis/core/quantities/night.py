@@ -1,0 +1,57 @@
+"""What the rehearsal of the night came to: frames, dark hours left over, and faults that end unsafe or never."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal
+from wyntaxis.core.steps import REHEARSAL as STEP
+
+NIGHT = "night"
+KEPT = NumberOf("frames_kept", "Frames kept, nothing wrong", "", 0, STEP)
+SLACK = NumberOf("slack_h", "Dark hours left over", "h", 2, STEP)
+UNSAFE = NumberOf("unsafe_faults", "Single faults that end unsafe", "", 0, STEP)
+ENDLESS = NumberOf("endless_faults", "Single faults that it hangs in", "", 0, STEP)
+COMFORTABLE_SLACK_H = 0.25
+
+
+def slack_h(result: Rehearsal) -> float:
+    """Return how long it is dark with the object up after the last frame, in h; below 0 where frames found no time.
+
+    Parameters
+    ----------
+    result
+        What was played.
+
+    Returns
+    -------
+    float
+        In h; what is missing counts by the exposures of the frames that were not taken.
+    """
+    good, sky = result.good, result.setting.sky
+    missing = good.frames_planned - good.frames_kept
+    if missing > 0:
+        each = good.kept_s / good.frames_kept if good.frames_kept else 0.0
+        return -missing * each / 3600
+    last = max((span.to_s for span in good.spans if span.kind == "download"), default=0.0)
+    up = [min(b, sky.dark_until_s) for a, b in sky.up if a <= last]
+    return (max(up, default=sky.dark_until_s) - last) / 3600
+
+
+@rows
+def night_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield what was played of the night, where it was."""
+    result = numbers.evidence.of(REHEARSAL)
+    if result is None:
+        return
+    good = result.good
+    yield KEPT.row(NIGHT, "Night", computed=Leg(good.frames_kept), target=Target(low=good.frames_planned))
+    slack = Target(low=0.0, inner_low=COMFORTABLE_SLACK_H)
+    yield SLACK.row(NIGHT, "Night", computed=Leg(slack_h(result)), target=slack)
+    unsafe = sum(row.grade == "unsafe" and row.applies for row in result.rows)
+    endless = sum(bool(row.outcome.endless) and row.applies for row in result.rows)
+    yield UNSAFE.row(NIGHT, "Night", computed=Leg(unsafe), target=Target(high=0))
+    yield ENDLESS.row(NIGHT, "Night", computed=Leg(endless), target=Target(high=0))

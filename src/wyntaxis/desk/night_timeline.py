@@ -1,0 +1,244 @@
+"""The night's timeline: a lane for each device, waits hatched, retries ticked, what struck and what nobody handled."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+
+from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightEvent, NightOutcome, NightSpan, SpanKind
+from wyntaxis.core.wording import number
+from wyntaxis.desk.palette import Palette
+
+if TYPE_CHECKING:
+    from wyntaxis.core.rehearsal.setting import NightSky
+
+HOUR_S = 3600.0
+LANE_EM, LEFT_EM, RIGHT_EM, TOP_EM, BOTTOM_EM = 1.9, 9.0, 1.8, 1.5, 2.6
+MAX_LANES = 12
+AXIS_EM, MIN_NAMED_EM = 1.8, 0.95
+"""What the hours take below the lanes, and how high a lane must be to be named."""
+MERGED_PX = 1.5
+"""Spans of one kind that stand nearer than this are drawn as one."""
+_HATCHED = {
+    "waiting": Qt.BrushStyle.BDiagPattern,
+    "retrying": Qt.BrushStyle.DiagCrossPattern,
+    "endless": Qt.BrushStyle.FDiagPattern,
+}
+_COLORS: dict[SpanKind, str] = {
+    "exposing": "holds", "download": "metal", "moving": "accent", "focusing": "tight", "cooling": "glass",
+    "settling": "rule", "waiting": "faded", "retrying": "fails",
+    "endless": "fails",
+}  # fmt: skip
+
+
+def clock_words(seconds: float) -> str:
+    """Return a time from the plan's beginning as hours and minutes."""
+    minutes = round(seconds / 60)
+    return f"{minutes // 60}:{minutes % 60:02d}"
+
+
+class NightTimeline(QWidget):
+    """Lanes of devices over the hours of one night; ``fits`` squeezes them into the height that there is."""
+
+    def __init__(self, *, fits: bool = False) -> None:
+        super().__init__()
+        self._fits = fits
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Timeline of the night")
+        self._outcome: NightOutcome | None = None
+        self._sky: NightSky | None = None
+        self._palette: Palette | None = None
+        self.lanes: list[str] = []
+
+    def show_night(self, outcome: NightOutcome | None, sky: NightSky | None, palette: Palette) -> None:
+        """Show a night."""
+        self._outcome, self._sky, self._palette = outcome, sky, palette
+        self.lanes = []
+        if outcome is not None:
+            busy = dict.fromkeys(span.device for span in outcome.spans)
+            struck = dict.fromkeys(e.device for e in outcome.events if e.device and (e.kind == "fault" or e.unhandled))
+            self.lanes = list({**busy, **struck})[:MAX_LANES]
+            self.setAccessibleDescription(self.words())
+        self.updateGeometry()
+        self.update()
+
+    def words(self) -> str:
+        """Return what the timeline shows, in a sentence."""
+        if self._outcome is None:
+            return ""
+        own = self._outcome
+        text = f"{own.frames_kept} of {own.frames_planned} frames kept, ends after {clock_words(own.ends_s)} h"
+        first = own.first_unhandled
+        return text + (
+            f"; first nobody handles: {first.what} at {clock_words(first.t_s)} h" if first is not None else ""
+        )
+
+    # Places
+
+    @property
+    def _em(self) -> float:
+        return float(self.fontInfo().pixelSize())
+
+    def sizeHint(self) -> QSize:
+        lanes = max(len(self.lanes), 1)
+        return QSize(300, round(self._em * (TOP_EM + BOTTOM_EM + LANE_EM * lanes)))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(200, 30) if self._fits else self.sizeHint()
+
+    @property
+    def _until_s(self) -> float:
+        sky = self._sky.dark_until_s if self._sky is not None else 0.0
+        own = self._outcome.ends_s if self._outcome is not None else 0.0
+        return max(sky, own, HOUR_S)
+
+    def x_of(self, seconds: float) -> float:
+        """Return where a time stands, in px."""
+        left = LEFT_EM * self._em
+        return left + (self.width() - left - RIGHT_EM * self._em) * min(max(seconds, 0.0) / self._until_s, 1.0)
+
+    @property
+    def _lane_em(self) -> float:
+        """How high a lane is, in text heights."""
+        if not self._fits or not self.lanes:
+            return LANE_EM
+        return max((self.height() / self._em - TOP_EM - AXIS_EM) / len(self.lanes), 0.4)
+
+    def _lane(self, index: int) -> QRectF:
+        top = self._em * (TOP_EM + self._lane_em * index)
+        left = LEFT_EM * self._em
+        return QRectF(left, top, self.width() - left - RIGHT_EM * self._em, self._lane_em * self._em)
+
+    # Drawing
+
+    def paintEvent(self, a0: QPaintEvent | None) -> None:
+        """Draw."""
+        if self._palette is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        palette = self._palette
+        painter.fillRect(self.rect(), palette.color("field"))
+        if self._outcome is None:
+            painter.setPen(palette.color("faded"))
+            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), "The night has not been played yet.")
+            return
+        self._draw_dark(painter, palette)
+        for index, device in enumerate(self.lanes):
+            self._draw_lane(painter, palette, index, device)
+        self._draw_axis(painter, palette)
+
+    def _draw_dark(self, painter: QPainter, palette: Palette) -> None:
+        if self._sky is None:
+            return
+        height = self._lane(len(self.lanes) - 1).bottom() if self.lanes else self.height()
+        left, right = self.x_of(self._sky.dark_from_s), self.x_of(self._sky.dark_until_s)
+        shade = palette.color("ink", 16)
+        painter.fillRect(QRectF(left, TOP_EM * self._em, right - left, height - TOP_EM * self._em), shade)
+        painter.setPen(palette.color("faded"))
+        painter.drawText(QPointF(left + 3, self._em * 1.1), "dark")
+        for start, end in self._sky.up:
+            pen = QPen(palette.color("accent"), 2)
+            painter.setPen(pen)
+            painter.drawLine(QPointF(self.x_of(start), TOP_EM * self._em), QPointF(self.x_of(end), TOP_EM * self._em))
+        if self._sky.meridian_s is not None and 0 < self._sky.meridian_s < self._until_s:
+            x = self.x_of(self._sky.meridian_s)
+            painter.setPen(QPen(palette.color("faded"), 1, Qt.PenStyle.DashDotLine))
+            painter.drawLine(QPointF(x, TOP_EM * self._em), QPointF(x, height))
+            room = painter.fontMetrics().horizontalAdvance("meridian")
+            painter.drawText(QPointF(x - room - 4, self._em * 1.1), "meridian")
+
+    def _draw_lane(self, painter: QPainter, palette: Palette, index: int, device: str) -> None:
+        lane = self._lane(index)
+        painter.setPen(palette.color("ink"))
+        metrics = painter.fontMetrics()
+        room = round(LEFT_EM * self._em) - 10
+        name = metrics.elidedText(device, Qt.TextElideMode.ElideRight, room)
+        box = QRectF(6, lane.top(), room, lane.height())
+        if lane.height() >= MIN_NAMED_EM * self._em:
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), name)
+        painter.setPen(QPen(palette.color("rule"), 1))
+        painter.drawLine(lane.bottomLeft(), lane.bottomRight())
+        assert self._outcome is not None
+        for kind, left, right in self._merged([span for span in self._outcome.spans if span.device == device]):
+            inset = min(3.0, lane.height() / 8)
+            bar = QRectF(left, lane.top() + inset, max(right - left, 1.0), lane.height() - 2 * inset)
+            color = palette.color(_COLORS[kind])
+            if kind in _HATCHED:
+                painter.fillRect(bar, QBrush(color, _HATCHED[kind]))
+                painter.setPen(QPen(color, 1))
+                painter.drawRect(bar)
+            else:
+                painter.fillRect(bar, color)
+        for event in self._outcome.events:
+            if event.device == device:
+                self._draw_event(painter, palette, lane, event)
+
+    def _merged(self, spans: list[NightSpan]) -> list[tuple[SpanKind, float, float]]:
+        """Return bars in px: what lies close together of one kind is one."""
+        bars: list[tuple[SpanKind, float, float]] = []
+        for span in sorted(spans, key=lambda span: span.from_s):
+            left, right = self.x_of(span.from_s), self.x_of(span.to_s)
+            if bars and bars[-1][0] == span.kind and left - bars[-1][2] < MERGED_PX:
+                bars[-1] = (span.kind, bars[-1][1], max(right, bars[-1][2]))
+            else:
+                bars.append((span.kind, left, right))
+        return bars
+
+    def _draw_event(self, painter: QPainter, palette: Palette, lane: QRectF, event: NightEvent) -> None:
+        x = self.x_of(event.t_s)
+        if event.unhandled:
+            painter.setPen(QPen(palette.color("fails"), 2.5))
+            size = lane.height() / 4
+            middle = lane.center().y()
+            painter.drawLine(QPointF(x - size, middle - size), QPointF(x + size, middle + size))
+            painter.drawLine(QPointF(x - size, middle + size), QPointF(x + size, middle - size))
+        elif event.kind == "fault":
+            painter.setPen(QPen(palette.color("fails"), 2))
+            painter.drawLine(QPointF(x, lane.top() + 1), QPointF(x, lane.bottom() - 1))
+        elif event.kind == "retry":
+            painter.setPen(QPen(palette.color("ink"), 1))
+            painter.drawLine(QPointF(x, lane.bottom() - 7), QPointF(x, lane.bottom() - 1))
+        elif event.kind == "branch":
+            painter.setPen(QPen(palette.color("tight"), 2))
+            painter.drawLine(QPointF(x, lane.top() + 1), QPointF(x + 5, lane.top() + 7))
+
+    def _draw_axis(self, painter: QPainter, palette: Palette) -> None:
+        bottom = self._lane(len(self.lanes) - 1).bottom() if self.lanes else 0.0
+        painter.setPen(palette.color("ink"))
+        hours = round(self._until_s / HOUR_S)
+        step = max(1, round(hours / 10))
+        for hour in range(0, hours + 1, step):
+            x = self.x_of(hour * HOUR_S)
+            painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + 4))
+            box = QRectF(x - 30, bottom + 4, 60, self._em * 1.4)
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), f"{hour} h")
+
+    def mouseMoveEvent(self, a0: QMouseEvent | None) -> None:
+        """Tell what stands under the mouse."""
+        if a0 is not None:
+            QToolTip.showText(a0.globalPosition().toPoint(), self.told_at(a0.position()), self)
+
+    def told_at(self, at: QPointF) -> str:
+        """Return what stands at a place: the device, what it does then, and events close by."""
+        index = int((at.y() / self._em - TOP_EM) // self._lane_em)
+        if self._outcome is None or not 0 <= index < len(self.lanes):
+            return ""
+        device = self.lanes[index]
+        spans = [
+            s
+            for s in self._outcome.spans
+            if s.device == device and self.x_of(s.from_s) - 1 <= at.x() <= self.x_of(s.to_s) + 1
+        ]
+        lines = [device]
+        if spans:
+            span = spans[0]
+            took = number((span.to_s - span.from_s) / 60, 1)
+            lines.append(f"{SPAN_WORDS[span.kind]}, from {clock_words(span.from_s)} h, {took} min")
+        near = [e for e in self._outcome.events if e.device == device and abs(self.x_of(e.t_s) - at.x()) < 4]
+        lines += [f"{clock_words(event.t_s)} h: {event.what}" for event in near[:5]]
+        return "\n".join(lines)

@@ -1,0 +1,424 @@
+"""The night played by day: its times by hand, laws that hold for every fault, and what cures what."""
+
+import datetime
+import json
+from dataclasses import replace
+from itertools import pairwise
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.rigs import clean_document
+from wyntaxis import demo
+from wyntaxis.cli import main
+from wyntaxis.core.evaluation import Evidence, evaluate
+from wyntaxis.core.files.errors import CancelledError, InputError
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.rehearsal.drafted import drafted_steps, drafted_watch
+from wyntaxis.core.rehearsal.faults import FAULTS
+from wyntaxis.core.rehearsal.kind import REHEARSAL, rehearse
+from wyntaxis.core.rehearsal.night import NightRun
+from wyntaxis.core.rehearsal.outcome import grade_of
+from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
+from wyntaxis.core.rehearsal.play import (
+    applies,
+    fault_table,
+    many_nights,
+    moment_s,
+    named_faults,
+    played,
+    struck,
+    window_of,
+)
+from wyntaxis.core.rehearsal.remedy import remedies, words_of
+from wyntaxis.core.rehearsal.setting import HOUR_S, TWILIGHT_S, NightSky, plain_sky, setting_of, sky_of
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+from wyntaxis.core.rig.store import load, validated
+
+DATE = datetime.date(2026, 11, 26)
+DEVICES = (
+    {"id": "roof", "kind": "roof", "name": "Roof", "settings": {"moves_s": {"value": 40}}},
+    {"id": "cover", "kind": "cover", "name": "Cover", "settings": {"moves_s": {"value": 10}}},
+    {"id": "rotator", "kind": "rotator", "name": "Rotator"},
+    {"id": "box", "kind": "power_box", "name": "Box"},
+    {"id": "mast", "kind": "weather", "name": "Mast", "settings": {"stops_the_run": {"value": True}}},
+)
+
+
+def whole_document(frames=20, watch=True):
+    """The rig in order with everything that the night needs, mains and no battery, and a sensible plan."""
+    document = clean_document()
+    kinds = {device["kind"] for device in document["devices"]}
+    document["devices"] += [device for device in DEVICES if device["kind"] not in kinds]
+    for device in document["devices"]:
+        if device["kind"] == "weather":
+            device.setdefault("settings", {})["stops_the_run"] = {"value": True}
+    document["supplies"] = [{**supply, "kind": "mains"} for supply in document["supplies"]]
+    document["supplies"] = [
+        {k: v for k, v in s.items() if k not in ("capacity_ah", "usable_share")} for s in document["supplies"]
+    ]
+    document["plan"] |= {"frames": frames, "hours": 6}
+    bare = validated(document)
+    document["plan"]["steps"] = [step.model_dump(mode="json", exclude_unset=True) for step in drafted_steps(bare)]
+    if watch:
+        document["plan"]["watch"] = drafted_watch(bare).model_dump(mode="json", exclude_none=True)
+    return document
+
+
+@pytest.fixture(scope="module")
+def whole():
+    return setting_of(validated(whole_document()), plain_sky(6))
+
+
+def steps_of(setting, *steps, **watch):
+    """A setting whose plan is other steps, with another watch."""
+    return replace(setting, steps=tuple(steps), watch=NightWatch(**watch))
+
+
+# Times
+
+
+def test_the_time_budget_of_a_plain_night_by_hand():
+    document = clean_document()
+    keep = {"main", "mount"}
+    document["devices"] = [
+        {"id": "main", "kind": "camera", "name": "Grand", "settings": {
+            "data_rate_mb_s": {"value": 48}, "set_temperature_c": {"value": -10}, "ramp_c_min": {"value": 2}}},
+        {"id": "mount", "kind": "mount", "name": "Mount"},
+    ]  # fmt: skip
+    assert {device["id"] for device in document["devices"]} == keep
+    document |= {"supplies": [], "guiding": {"kind": "none"}}
+    document["plan"] = {"exposure_s": 120, "frames": 3, "ambient_c": 10, "hours": 6}
+    setting = setting_of(validated(document), plain_sky(6))
+    assert [step.do for step in setting.steps] == [
+        "connect", "cool", "unpark", "wait_dark", "slew", "solve", "sequence", "park", "warm_up", "disconnect",
+    ]  # fmt: skip
+    good = played(setting)
+    # 6000 × 4000 px of 2 bytes at 48 MB/s: 1 s. Connect 2 × 5 s, cool 20 °C at 2 °C/min: 600 s, unpark 5 s: 615 s; dark
+    # at 5400 s; slew 45 s, solve 20 s; three frames of 121 s; park 60 s, warm up 600 s, disconnect 5 s.
+    told = good.budget
+    assert told["exposing"] == 360
+    assert told["download"] == pytest.approx(3)
+    assert told["waiting"] == 5400 - 615
+    assert told["moving"] == 10 + 5 + 45 + 20 + 60 + 5
+    assert told["cooling"] == 1200
+    assert good.ends_s == pytest.approx(5400 + 65 + 363 + 665)
+    assert (good.frames_kept, good.frames_lost, good.safe_end) == (3, 0, True)
+
+
+def test_dithers_refocus_and_the_wheel_take_their_time(whole):
+    sequence = NightStep(do="sequence", frames=9, exposure_s=100.0, filter="L", limit_s=300.0)
+    ahead = [NightStep(do=do) for do in ("connect", "open_roof", "open_cover", "wait_dark", "guide")]
+    setting = steps_of(whole, *ahead, sequence)
+    setting = replace(setting, dither_every=3, settle_s=11.0, refocus_s=None)
+    outcome = played(setting)
+    assert outcome.frames_kept == 9
+    assert outcome.budget["settling"] == 22.0  # before the fourth and the seventh
+    wheel = [span for span in outcome.spans if span.device == "Rondel 7" or "heel" in span.device]
+    assert sum(span.to_s - span.from_s for span in wheel) == pytest.approx(setting.wheel_s)
+    focus = NightStep(do="focus")
+    again = played(replace(steps_of(setting, *ahead, focus, sequence), refocus_s=350.0, dither_every=0))
+    assert again.budget["focusing"] == pytest.approx(3 * setting.focus_s)
+
+
+def test_the_flip_comes_between_two_exposures(whole):
+    sky = NightSky(0.0, 6 * HOUR_S, ((0.0, 6 * HOUR_S),), 3000.0)
+    setting = replace(whole, sky=sky, flip_margin_s=600.0)
+    flipping = played(setting)
+    flip = next(event for event in flipping.events if event.what == "solve" or event.step == "solve")
+    assert flip is not None
+    assert flipping.frames_kept == flipping.frames_planned
+    assert not any(s.kind == "exposing" and s.from_s < 3600 < s.to_s for s in flipping.spans)
+    plan = setting.rig.plan.model_copy(update={"actions": ("cool", "guide")})
+    without = played(replace(setting, rig=setting.rig.model_copy(update={"plan": plan})))
+    assert any(event.unhandled and "no flip" in event.what for event in without.events)
+    assert without.frames_kept < flipping.frames_kept
+
+
+def test_the_sky_of_the_demo(whole):
+    rig = load(demo.rig_path("tarnfell-triplet-reduced")).rig
+    sky = sky_of(rig, DATE)
+    assert sky.dark_from_s == TWILIGHT_S
+    assert 11 < (sky.dark_until_s - sky.dark_from_s) / HOUR_S < 12
+    assert sky.next_good(0.0) == pytest.approx(TWILIGHT_S)
+    assert sky.next_good(sky.dark_until_s) is None
+    assert not sky.is_good(0.0)
+
+
+# Laws
+
+
+PAIRS = st.lists(st.sampled_from(sorted(FAULTS)), min_size=1, max_size=2, unique=True)
+TIMES = st.floats(0, TWILIGHT_S + 6 * HOUR_S)
+
+
+@settings(max_examples=120, deadline=None)
+@given(PAIRS, TIMES)
+def test_a_safe_plan_ends_safe_whatever_strikes_and_the_clock_goes_on(whole, names, at):
+    faults = [struck(whole, FAULTS[name], at) for name in names if applies(whole, FAULTS[name])]
+    run = NightRun(whole, [replace(entry) for entry in faults])
+    outcome = run.played()
+    assert outcome.unsafe == ()
+    assert outcome.endless == ()
+    times = [event.t_s for event in run.events]
+    assert all(earlier <= later for earlier, later in pairwise(times)), "the clock never runs back"
+    assert all(span.from_s <= span.to_s for span in outcome.spans)
+    assert outcome.frames_kept <= outcome.frames_planned
+    again = played(whole, faults)
+    assert again == outcome, "the same faults give the same night"
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.sampled_from(sorted(FAULTS)), TIMES)
+def test_a_wait_that_nothing_ends_is_named(whole, name, at):
+    bare = tuple(step.model_copy(update={"limit_s": None, "attempts": 1, "reconnect": False}) for step in whole.steps)
+    setting = replace(whole, steps=bare, watch=NightWatch())
+    if not applies(setting, FAULTS[name]):
+        return
+    outcome = played(setting, [struck(setting, FAULTS[name], at)])
+    if FAULTS[name].way == "hang" and outcome.endless:
+        assert ": " in outcome.endless[0]
+        assert outcome.first_unhandled is not None
+        assert not outcome.safe_end
+    if not outcome.endless:
+        assert outcome.ends_s <= setting.sky.ends_s + 5 * HOUR_S
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.sampled_from(sorted(FAULTS)), st.integers(1, 3))
+def test_more_attempts_never_lose_frames(whole, name, attempts):
+    if not applies(whole, FAULTS[name]):
+        return
+    fewer, more = (
+        replace(whole, steps=tuple(step.model_copy(update={"attempts": n}) for step in whole.steps))
+        for n in (attempts, attempts + 1)
+    )
+    kept = [played(own, [struck(own, FAULTS[name])]).frames_kept for own in (fewer, more)]
+    assert kept[1] >= kept[0]
+
+
+def test_many_nights_are_the_same_for_one_seed_and_can_be_cancelled(whole):
+    few = many_nights(whole, 60, seed=4)
+    assert few == many_nights(whole, 60, seed=4)
+    assert few == many_nights_in_parallel(whole, 60, seed=4)
+    assert few.hours != many_nights(whole, 60, seed=5).hours
+    assert few.unsafe_share.value == 0
+    assert few.unsafe_share.standard > 0, "none of sixty is not never"
+
+    def stop(done, _of):
+        if done:
+            raise CancelledError
+
+    with pytest.raises(CancelledError):
+        many_nights(whole, 200, progress=stop)
+    for wrong in (0, 100_001):
+        with pytest.raises(InputError, match="must be 1 to 100000"):
+            many_nights(whole, wrong)
+
+
+# Faults and remedies
+
+
+def test_there_are_thirty_faults_or_more_and_each_says_what_it_is():
+    assert len(FAULTS) >= 30
+    for fault in FAULTS.values():
+        assert fault.title
+        assert fault.shows
+        assert 0 < fault.rate < 100
+        assert fault.does or fault.spoil or fault.way == "world"
+
+
+CURES = [
+    # fault, what the plan lacks, how the night stands then, how with the remedy
+    ("camera.asleep", {"limit_s": None, "attempts": 1}, "unsafe", "survived"),
+    ("camera.gone", {"attempts": 1, "reconnect": False, "then": "go_on"}, "degraded", "survived"),
+    ("wheel.between", {"limit_s": None}, "unsafe", "survived"),
+]
+
+
+@pytest.mark.parametrize(("name", "lacks", "before", "after"), CURES)
+def test_a_remedy_cures_what_the_plan_lacks(whole, name, lacks, before, after):
+    steps = [
+        step.model_dump(mode="json", exclude_unset=True) | (lacks if step.do == "sequence" else {})
+        for step in whole.steps
+    ]
+    steps = [{key: value for key, value in step.items() if value is not None} for step in steps]
+    rig = edit.apply(whole.rig, edit.Change.of("Plan", ("plan", "steps"), steps))
+    setting = setting_of(rig, whole.sky)
+    row = next(own for own in fault_table(setting) if own.fault.id == name)
+    assert row.grade == before
+    remedy = remedies(setting, row)
+    assert remedy.grade == after
+    again = setting_of(edit.apply(rig, remedy.change), whole.sky)
+    assert grade_of(played(again, [struck(again, FAULTS[name])]), played(again)) == after
+
+
+@pytest.mark.parametrize(
+    ("name", "expected"), [("weather.rain", "watch the weather"), ("computer.restarts", "start anew")]
+)
+def test_who_watches_cures_rain_and_a_dead_program(name, expected):
+    setting = setting_of(validated(whole_document(watch=False)), plain_sky(6))
+    row = next(own for own in fault_table(setting) if own.fault.id == name)
+    assert row.grade == "unsafe"
+    remedy = remedies(setting, row)
+    assert expected in remedy.words
+    assert remedy.outcome.safe_end
+    assert "safe" not in words_of(FAULTS["power.dip"])
+
+
+def test_waiting_for_better_weather_goes_on_after_it(whole):
+    waiting = replace(whole, watch=whole.watch.model_copy(update={"then": "wait"}))
+    at = TWILIGHT_S + 0.5 * HOUR_S
+    cloud = struck(whole, FAULTS["weather.cloud"], at)
+    ended, waited = played(whole, [cloud]), played(waiting, [cloud])
+    assert waited.frames_kept == waited.frames_planned > ended.frames_kept
+    assert waited.safe_end
+    assert len(waited.messages) == 2
+
+
+def test_what_spoils_frames_is_seen_only_by_who_looks(whole):
+    blind = replace(whole, watch=NightWatch())
+    fault = struck(whole, FAULTS["guider.pier_side"], TWILIGHT_S + HOUR_S)
+    seen, unseen = played(whole, [fault]), played(blind, [fault])
+    assert seen.frames_kept == seen.frames_planned
+    assert unseen.frames_kept < unseen.frames_planned
+    assert "nobody looks" in unseen.first_unhandled.what
+    assert dict(unseen.lost_why)["guided the wrong way"] == unseen.frames_lost
+
+
+def test_a_filter_in_no_slot_hangs_or_is_skipped(whole):
+    ahead = [step for step in whole.steps if step.do not in ("sequence",)]
+    place = next(index for index, step in enumerate(whole.steps) if step.do == "sequence")
+    told = {"do": "sequence", "frames": 2, "exposure_s": 60.0, "filter": "no such filter"}
+    for more, endless in (({}, True), ({"limit_s": 100.0, "then": "skip"}, False)):
+        steps = [*ahead[:place], NightStep.model_validate(told | more), *ahead[place:]]
+        outcome = played(replace(whole, steps=tuple(steps)))
+        assert bool(outcome.endless) == endless
+        assert any("no slot holds" in event.what for event in outcome.events)
+
+
+def test_the_demos_two_weaknesses_are_found_and_cured():
+    rig = load(demo.rig_path("tarnfell-triplet-reduced")).rig
+    found = rehearse(rig, sky_of(rig, DATE))
+    unsafe = {row.fault.id for row in found.rows if row.applies and row.grade == "unsafe"}
+    assert unsafe == {"camera.asleep", "wheel.between", "weather.rain", "battery.empty"}
+    for name in ("camera.asleep", "weather.rain"):
+        row = next(own for own in found.rows if own.fault.id == name)
+        rig = edit.apply(rig, remedies(setting_of(rig, found.setting.sky), row).change)
+    cured = rehearse(rig, found.setting.sky)
+    assert {row.fault.id for row in cured.rows if row.applies and row.grade == "unsafe"} == {"battery.empty"}
+
+
+# Findings
+
+
+def findings(document, sky=None):
+    rig = validated(document)
+    return evaluate(rig, Evidence().having(REHEARSAL, rehearse(rig, sky or plain_sky(6))))
+
+
+def test_a_night_in_order_holds_and_proves_its_conditions():
+    found = findings(whole_document())
+    for name in ("night.endless", "night.unsafe", "night.budget", "night.weather"):
+        assert found.finding(name).verdict is Verdict.HOLDS, name
+    by_key = {entry.condition.key: entry for entry in found.conditions}
+    for key in ("endless", "safe_end", "fits", "weather_stops"):
+        assert by_key[key].verdict is Verdict.HOLDS
+    assert found.rows["night.frames_kept"].verdict is Verdict.HOLDS
+
+
+def test_without_a_rehearsal_nothing_is_proven_and_a_changed_plan_is_another():
+    rig = validated(whole_document())
+    bare = {entry.condition.key: entry for entry in evaluate(rig).conditions}
+    assert bare["safe_end"].verdict is Verdict.UNPROVEN
+    played_before = Evidence().having(REHEARSAL, rehearse(rig, plain_sky(6)))
+    other = edit.apply(rig, edit.Change.of("More", ("plan", "frames"), 30))
+    assert evaluate(other, played_before).finding("night.unsafe") is None
+    document = whole_document()
+    del document["plan"]["steps"]
+    without = {entry.condition.key: entry for entry in evaluate(validated(document)).conditions}
+    assert not without["safe_end"].applies
+
+
+def test_a_plan_without_limits_or_time_fails():
+    document = whole_document(watch=False)
+    for step in document["plan"]["steps"]:
+        step.pop("limit_s", None)
+    found = findings(document)
+    for name in ("night.endless", "night.unsafe", "night.weather"):
+        assert found.finding(name).verdict is Verdict.FAILS, name
+    assert found.finding("night.unhandled").verdict is Verdict.TIGHT
+    crowded = findings(whole_document(frames=200))
+    assert crowded.finding("night.budget").verdict is Verdict.FAILS
+    assert "find no time" in crowded.finding("night.budget").title
+
+
+@pytest.mark.parametrize(
+    ("pattern", "verdict"),
+    [
+        ("{target}_{filter}_g{gain}_{temperature}C_{camera}_{number}", Verdict.HOLDS),
+        ("$FILTER$_$GAIN$_$TEMP$_$CAMERA$_$DATETIME$", Verdict.HOLDS),
+        ("{target}_{filter}_{number}", Verdict.TIGHT),
+        ("{target}_{filter}_{gain}_{temperature}_{camera}", Verdict.FAILS),
+    ],
+)
+def test_file_names(pattern, verdict):
+    document = clean_document()
+    document["plan"]["file_names"] = pattern
+    assert evaluate(validated(document)).finding("night.names").verdict is verdict
+
+
+@pytest.mark.parametrize(("free", "verdict"), [(0.9, Verdict.FAILS), (1.0, Verdict.TIGHT), (1.2, Verdict.HOLDS)])
+def test_room_for_the_night(free, verdict):
+    document = whole_document()
+    disks = [disk for device in document["devices"] for disk in device.get("storage", ())]
+    for disk in disks:
+        disk["free_gb"] = 0.0
+    images = next(disk for disk in disks if disk.get("holds") != "copy")
+    images["free_gb"] = free * 20 * 0.048  # twenty frames of 48 MB
+    assert findings(document).finding("night.storage").verdict is verdict
+
+
+# The command
+
+
+def test_the_command(tmp_path, capsys):
+    path = tmp_path / "a.rig.json"
+    path.write_text(json.dumps(whole_document()), "utf-8")
+    assert main(["rehearse", str(path), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert (told["outcome"], told["frames_kept"], told["safe_end"]) == ("survived", 20, True)
+    assert {"t_s", "device", "step", "what"} <= set(told["events"][0])
+    assert main(["rehearse", str(path), "--fault", "camera.gone@2:00", "--fault", "weather.rain@2:10", "--json"]) == 0
+    struck_at = [e["t_s"] for e in json.loads(capsys.readouterr().out)["events"] if e["kind"] == "fault"]
+    assert min(struck_at) >= 7200
+    assert main(["rehearse", str(path), "--every-fault", "--json"]) == 0
+    rows = json.loads(capsys.readouterr().out)
+    assert {row["fault"] for row in rows} == set(FAULTS)
+    assert {row["outcome"] for row in rows} <= {"survived", "degraded", "lost", "unsafe"}
+    assert main(["rehearse", str(path), "--nights", "20", "--seed", "3", "--json"]) == 0
+    many = json.loads(capsys.readouterr().out)
+    assert many["nights"] == 20
+    assert many["hours_kept"]["u"] > 0
+    for wrong in (
+        ["--fault", "nothing"],
+        ["--fault", "camera.gone@x"],
+        ["--nights", "0"],
+        ["--date", "x"],
+        ["--seed", "-1", "--nights", "100"],
+    ):
+        assert main(["rehearse", str(path), *wrong]) == 2
+        assert capsys.readouterr().err.count("\n") == 1
+    assert main(["rehearse", str(path)]) == 0
+    assert "night.unsafe" in capsys.readouterr().out
+
+
+def test_named_faults_and_moments(whole):
+    (entry,) = named_faults(whole, ["weather.rain@1:30"])
+    assert entry.at_s == 5400
+    (usual,) = named_faults(whole, ["weather.rain"])
+    first, last = window_of(whole)
+    assert usual.at_s == moment_s(whole, "middle", (first, last)) == (first + last) / 2
+    assert TWILIGHT_S < first < last < TWILIGHT_S + 6 * HOUR_S

@@ -1,0 +1,108 @@
+"""The Rehearsal sheet, driven in the real window."""
+
+import pytest
+from PyQt6.QtCore import QPointF
+
+from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
+from tests.desk.test_light_sheets import texts
+from wyntaxis.core.ledger import Verdict
+
+
+@pytest.fixture
+def night(sheet_of, qtbot):  # noqa: F811
+    """The sheet with the night of a fixed date played."""
+    sheet = sheet_of("rehearsal")
+    sheet.date.setText("2026-11-26")
+    done(sheet, qtbot)
+    return sheet
+
+
+def done(sheet, qtbot):
+    """Let what is to be played be played."""
+    sheet.play()
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=40_000)
+    qtbot.waitUntil(lambda: not sheet.remedy_job.running, timeout=20_000)
+
+
+def choose(sheet, qtbot, title):
+    """Choose a fault by its title, and wait for its remedy."""
+    row = [cells[0] for cells in texts(sheet.table)].index(title)
+    sheet.table.selectRow(row)
+    qtbot.waitUntil(lambda: not sheet.remedy_job.running, timeout=20_000)
+
+
+def test_a_weakness_is_found_cured_with_one_click_and_played_again(night, qtbot):
+    sheet, session = night, night.session
+    rows = texts(sheet.table)
+    assert rows[0][:2] == ["nothing wrong", "safe"]
+    assert rows[1][:3] == ["Asleep after idle", "unsafe", "0"]
+    assert session.evaluation.finding("night.endless").verdict is Verdict.FAILS
+    choose(sheet, qtbot, "Asleep after idle")
+    assert "Nothing ends this wait: Pellucid Grand: expose" in sheet.lines.text()
+    assert "Give the step a time limit: then the night is survived" in sheet.cure_text.text()
+    sheet.cure_button.click()
+    assert sheet.result is None, "the plan is another: what was played no longer counts"
+    done(sheet, qtbot)
+    assert {cells[0]: cells[1] for cells in texts(sheet.table)}["Asleep after idle"] == "survived"
+    assert session.evaluation.finding("night.endless").verdict is Verdict.HOLDS
+    session.undo()
+    assert session.rig.plan.steps[12].limit_s is None
+    done(sheet, qtbot)
+    assert session.evaluation.finding("night.endless").verdict is Verdict.FAILS
+
+
+def test_the_timeline_tells_devices_and_what_stands_under_the_mouse(night, qtbot):
+    sheet = night
+    timeline = sheet.timeline
+    assert {"Pellucid Grand", "Hut roof", "Cairn Stout"} <= set(timeline.lanes)
+    lane = timeline._lane(timeline.lanes.index("Pellucid Grand"))
+    told = timeline.told_at(QPointF(timeline.x_of(3 * 3600), lane.center().y()))
+    assert told.startswith("Pellucid Grand\nexposing, from ")
+    assert timeline.told_at(QPointF(5, 2)) == ""
+    assert "96 of 120 frames kept" in timeline.accessibleDescription()
+    choose(sheet, qtbot, "Rain")
+    assert "first nobody handles" in timeline.accessibleDescription()
+    band = sheet.window().drawing
+    assert band.currentWidget() is band.night
+
+
+def test_the_plan_is_drafted_edited_and_undone(night, qtbot):
+    sheet, session = night, night.session
+    before = session.rig
+    sheet.plan_fold.open()
+    sheet.plan_table.selectRow(2)
+    steps = session.rig.plan.steps
+    sheet.move_step(1)
+    assert session.rig.plan.steps[3].do == steps[2].do
+    session.undo()
+    sheet.plan_table.selectRow(2)
+    sheet.add_step()
+    assert session.rig.plan.steps[3].do == "focus"
+    sheet.plan_table.selectRow(3)
+    sheet.move_step(0)
+    assert session.rig.plan.steps == steps
+    sheet.plan_table.selectRow(12)
+    session.set_value(("plan", "steps", 12, "limit_s"), 400.0, "Limit")
+    assert texts(sheet.plan_table)[12][3] == "400"
+    sheet.draft()
+    assert all(step.limit_s for step in session.rig.plan.steps if step.do != "wait_dark")
+    while session.history.undo_label is not None:
+        session.undo()
+    assert session.rig == before
+
+
+def test_a_date_that_is_none_is_refused(night):
+    told = []
+    night.session.refused.connect(told.append)
+    night.date.setText("tomorrow")
+    night.date.editingFinished.emit()
+    assert "is no date" in told[-1]
+
+
+def test_many_nights_stand_beside_a_drafted_plan(night, qtbot, monkeypatch):
+    monkeypatch.setattr("wyntaxis.desk.sheets.rehearsal.NIGHTS", 30)
+    night.play_many()
+    qtbot.waitUntil(lambda: bool(night.many), timeout=40_000)
+    assert [name for name, _ in night.many] == ["this plan", "a drafted one"]
+    assert night.many[0][1].unsafe_share.value >= night.many[1][1].unsafe_share.value
+    assert "of 30 nights" in night.many_plot.answer.text()
