@@ -29,6 +29,20 @@ class Mutant:
 
 
 MUTANTS = (
+    Mutant("rehearsal/devices.py", "                if step.reconnect:\n", "                if False:\n", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/night.py", "if state.disk_gb < self.setting.frame_gb:", "if False:", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/night.py", "        if self.env.now + exposure + own.download_s <= at:\n            return", "        if self.env.now <= at:\n            return", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/devices.py", "yield self._action | limit", "yield self._action", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/night.py", "        if own.has(\"mount\") and not state.parked:", "        if False:", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/night.py", "        if state.wet_s > WET_S:", "        if False:", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/world.py", "if bad and not silent and not self._closing:", "if bad and not self._closing and False:", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/outcome.py", "if outcome.frames_kept >= good.frames_kept:", "if outcome.frames_kept > 0:", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/setting.py", "math.log(depth / (depth - fall_c))", "fall_c / depth", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/play.py", "centre = (count + 2) / (of + 4)", "centre = count / of", "core/rehearsal/test_night.py"),
+    Mutant("rehearsal/remedy.py", "            if grade == \"survived\":\n                break", "            break", "core/rehearsal/test_night.py"),
+    Mutant("findings/night.py", "overwrites = not tokens & set(_COUNTS)", "overwrites = False", "core/rehearsal/test_night.py"),
+    Mutant("quantities/night.py", "if missing > 0:", "if False:", "core/rehearsal/test_night.py"),
+    Mutant("findings/night.py", "Verdict.TIGHT if free < TIGHT_SPACE * taken", "Verdict.TIGHT if free < taken", "core/rehearsal/test_night.py"),
     Mutant("evidence/guide_log/statistics.py", "rest[own] = v - mean_v - slope * (t - mean_t)", "rest[own] = v - mean_v", "core/evidence/test_guide_log.py"),
     Mutant("evidence/guide_log/statistics.py", "            left = slack - left", "            left = slack", "core/evidence/test_guide_log.py"),
     Mutant("evidence/guide_log/statistics.py", "towards = 1.0 if float(errors @ applied) >= 0 else -1.0", "towards = 1.0", "core/evidence/test_guide_log.py"),

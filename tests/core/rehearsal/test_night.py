@@ -32,7 +32,7 @@ from wyntaxis.core.rehearsal.play import (
     window_of,
 )
 from wyntaxis.core.rehearsal.remedy import remedies, words_of
-from wyntaxis.core.rehearsal.setting import HOUR_S, TWILIGHT_S, NightSky, plain_sky, setting_of, sky_of
+from wyntaxis.core.rehearsal.setting import HOUR_S, TWILIGHT_S, NightSky, cooling_s, plain_sky, setting_of, sky_of
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 from wyntaxis.core.rig.store import load, validated
@@ -106,6 +106,24 @@ def test_the_time_budget_of_a_plain_night_by_hand():
     assert told["cooling"] == 1200
     assert good.ends_s == pytest.approx(5400 + 65 + 363 + 665)
     assert (good.frames_kept, good.frames_lost, good.safe_end) == (3, 0, True)
+
+
+def test_a_cooler_goes_by_its_model_and_may_not_reach(whole):
+    assert cooling_s(whole.rig, 20.0, 2.0, whole) == 600.0
+    place = next(i for i, device in enumerate(whole.rig.devices) if device.kind == "camera")
+    told = {"cooler_tau_min": 8.0, "cooler_pull_c_min": 5.0, "cooling_reach_c": 40.0}
+    rig = whole.rig
+    for key, value in told.items():
+        rig = edit.apply(
+            rig, edit.Change.of("Measure", ("devices", place, "settings", key, "measured"), {"value": value})
+        )
+    # Half of the reach takes τ ln 2 = 5.545 min, less than the ramp's ten; at 6 °C/min the model is slower.
+    assert cooling_s(rig, 20.0, 2.0, whole) == 600.0
+    assert cooling_s(rig, 20.0, 6.0, whole) == pytest.approx(60 * 8 * 0.693147, rel=1e-4)
+    assert cooling_s(rig, 40.0, 6.0, whole) is None
+    hanging = played(replace(whole, cool_s=None))
+    assert hanging.safe_end, "its time limit ends the wait"
+    assert any("does not reach" in event.what for event in hanging.events)
 
 
 def test_dithers_refocus_and_the_wheel_take_their_time(whole):

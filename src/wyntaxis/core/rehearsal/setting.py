@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import datetime
+import math
 from dataclasses import dataclass, field
 
+from wyntaxis.core.evidence.cooling.ramp import kept_model
 from wyntaxis.core.evidence.ports.match import frame_bytes
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
@@ -60,7 +62,8 @@ class NightSetting:
     """By kind the first device of it."""
     download_s: float = 1.0
     frame_gb: float = 0.05
-    cool_s: float = 600.0
+    cool_s: float | None = 600.0
+    """None for a target that the cooler never reaches on so warm a night."""
     focus_s: float = 90.0
     settle_s: float = SETTLE_S
     wheel_s: float = WHEEL_S
@@ -130,6 +133,33 @@ def sky_of(rig: Rig, date: datetime.date | None = None) -> NightSky:
     )
 
 
+def cooling_s(rig: Rig, fall_c: float, rate_c_min: float, bare: NightSetting) -> float | None:
+    """Return how long the sensor takes to fall by so many °C: by the ramp, or by the cooler's model where it is slower.
+
+    Parameters
+    ----------
+    rig
+        The rig, whose cooler may have been measured.
+    fall_c, rate_c_min
+        From ambient to the target in °C, and the ramp in °C/min.
+    bare
+        The setting so far, for what is stated of the cooler.
+
+    Returns
+    -------
+    float or None
+        In s; None for what it never reaches. ``ΔT(t) = depth (1 − exp(−t/τ))`` at full power.
+    """
+    by_ramp = 60 * fall_c / max(rate_c_min, 0.01)
+    model = kept_model(rig)
+    depth = model.depth.value if model is not None else bare.number("camera", "cooling_reach_c", math.inf)
+    if fall_c >= depth:
+        return None
+    if model is None:
+        return by_ramp
+    return max(by_ramp, 60 * model.tau.value * math.log(depth / (depth - fall_c)))
+
+
 def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
     """Return what the rehearsal goes by, with a plan drafted where the rig has none.
 
@@ -162,6 +192,7 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
     fall = max(ambient - bare.number("camera", "set_temperature_c", -10.0), 0.0)
     points = bare.number("focuser", "run_points", FOCUS_POINTS)
     exposure = bare.number("focuser", "focus_exposure_s", FOCUS_EXPOSURE_S)
+    cool_s = cooling_s(rig, fall, bare.number("camera", "ramp_c_min", COOL_RATE_C_MIN), bare)
     download = size / 1e6 / max(rate, 0.1)
     refocus = bare.setting("focuser", "refocus_after_min")
     margin = bare.setting("mount", "flip_margin_min")
@@ -177,7 +208,7 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
         devices,
         download_s=download,
         frame_gb=size / 1e9,
-        cool_s=60 * fall / max(bare.number("camera", "ramp_c_min", COOL_RATE_C_MIN), 0.01),
+        cool_s=cool_s,
         focus_s=points * (exposure + FOCUS_MOVE_S + bare.number("focuser", "settle_s", 0.0)),
         settle_s=SETTLE_S if settings is None or settings.settle_s is None else settings.settle_s + SETTLE_S / 2,
         wheel_s=WHEEL_S + bare.number("filter_wheel", "settle_s", 0.0),

@@ -1,0 +1,166 @@
+"""Devices at work: how long each action takes, what it leaves behind, and attempts until it is done."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+from typing import Any
+
+import simpy
+
+from wyntaxis.core.rehearsal.setting import (
+    CALIBRATE_S,
+    CONNECT_S,
+    FLAT_S,
+    FLIP_S,
+    GUIDE_S,
+    OUTLET_S,
+    PARK_S,
+    ROTATE_S,
+    ROUGH_FOCUS_S,
+    SLEW_S,
+    SOLVE_S,
+    UNPARK_S,
+)
+from wyntaxis.core.rehearsal.world import NightWorld
+from wyntaxis.core.rig.night_plan import NightStep
+
+Work = Generator[simpy.Event, Any, str]
+"""A piece of work of a device: it answers with what went wrong, empty where nothing did."""
+WARM_S = 900.0
+"""Warming a sensor that never got cold enough."""
+ERROR_S = 5.0
+"""A device that refuses says so within this."""
+
+
+class NightDevices(NightWorld):
+    """The devices of a night, as the program sees them."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        self._action: simpy.Process | None = None
+        self._waits: str = ""
+        self._hung_s = 0.0
+
+    def _perform(self, do: str, step: NightStep) -> Work:
+        """Return a piece of work as a process: what went wrong, empty where nothing did."""
+        try:
+            return (yield from self._work(do, step))
+        except simpy.Interrupt:
+            return "stopped"
+
+    def _work(self, do: str, step: NightStep) -> Work:
+        start = self.env.now
+        if not self.state.electricity:
+            return "there is no power"
+        if not self.state.connected and do not in ("connect", "outlets_on", "outlets_off", "disconnect"):
+            return "nothing is connected"
+        hangs = self._trouble(do, "hang", of=step.filter)
+        cold = do == "cool" and self.setting.cool_s is None
+        if cold:
+            self.note(self._title(do), "the cooler does not reach its target on so warm a night", "fault")
+        missing = do == "wheel" and not self._has_slot(step.filter)
+        if missing and hangs is None:
+            self.note(self._title(do), f"no slot holds {step.filter}", "fault")
+        if hangs is not None or missing or cold:
+            self._waits = f"{self._title(do)}: {do.replace('_', ' ')}"
+            self._hung_s = self.env.now
+            yield self.env.event()
+        refused = self._trouble(do, "error")
+        if refused is not None:
+            yield self.env.timeout(ERROR_S)
+            if refused.fault.clears == "attempt":
+                refused.over = True
+            if refused.fault.spoil and not refused.over:
+                self.spoils[refused.fault.id] = refused.fault.spoil
+            return refused.fault.title.lower()
+        late = self._trouble(do, "late")
+        yield self.env.timeout(self._seconds(do, step) + (late.fault.by_s if late is not None else 0.0))
+        self._span(do, start)
+        self._done(do, step)
+        return ""
+
+    def _seconds(self, do: str, step: NightStep) -> float:
+        own = self.setting
+        warm_s = own.cool_s if own.cool_s is not None else WARM_S
+        return {
+            "outlets_on": OUTLET_S, "outlets_off": OUTLET_S, "connect": CONNECT_S * max(len(own.rig.devices), 1),
+            "disconnect": CONNECT_S, "cool": warm_s, "warm_up": warm_s, "open_roof": own.roof_s,
+            "close_roof": own.roof_s, "open_cover": own.cover_s, "close_cover": own.cover_s, "unpark": UNPARK_S,
+            "park": PARK_S, "slew": SLEW_S, "solve": SOLVE_S, "rotate": ROTATE_S, "rough_focus": ROUGH_FOCUS_S,
+            "focus": own.focus_s, "calibrate_guiding": CALIBRATE_S, "guide": GUIDE_S, "stop_guiding": 1.0,
+            "flip": FLIP_S, "wheel": own.wheel_s, "expose": step.exposure_s or 0.0, "download": own.download_s,
+            "flats": (step.frames or 1) * (FLAT_S + own.download_s),
+            "darks": (step.frames or 1) * ((step.exposure_s or 0.0) + own.download_s),
+        }.get(do, 0.0)  # fmt: skip
+
+    def _done(self, do: str, step: NightStep) -> None:
+        """Let the state follow what was done; what it cures no longer spoils."""
+        state = self.state
+        if do in ("outlets_on", "outlets_off"):
+            state.powered = do == "outlets_on"
+        elif do in ("connect", "disconnect"):
+            state.connected = do == "connect"
+        elif do in ("cool", "warm_up"):
+            state.cold, state.warm = do == "cool", do == "warm_up"
+        elif do in ("open_roof", "close_roof"):
+            state.roof_open = do == "open_roof"
+        elif do in ("open_cover", "close_cover"):
+            state.cover_open = do == "open_cover"
+        elif do in ("park", "unpark"):
+            state.parked = do == "park"
+        elif do in ("guide", "stop_guiding"):
+            state.guiding = do == "guide" and "weather.cloud" not in self.weather
+        elif do == "focus":
+            state.focused_s = self.env.now
+        elif do == "wheel":
+            state.filter = step.filter
+        for entry in self.struck:
+            if entry.told and entry.fault.cure == do and self.env.now >= entry.at_s:
+                entry.over = True
+            if entry.over and do in (entry.fault.cure, *entry.fault.does):
+                self.spoils.pop(entry.fault.id, None)
+
+    def _reconnect(self, step: NightStep) -> Work:
+        """Connect anew: what clears by that is over."""
+        yield self.env.timeout(2 * CONNECT_S)
+        self.state.connected = self.state.electricity
+        for entry in self.struck:
+            if entry.told and entry.fault.clears == "reconnect":
+                entry.over = True
+        self.note(self._title(step.do), "connected anew", "retry")
+        return ""
+
+    def _attempts(self, do: str, step: NightStep) -> Work:
+        """Try a piece of work as often as its step says; what went wrong last, empty where it was done."""
+        why = ""
+        for attempt in range(step.attempts):
+            if attempt:
+                began = self.env.now
+                yield self.env.timeout(step.pause_s)
+                if step.reconnect:
+                    yield from self._reconnect(step)
+                self._span(do, began, "retrying")
+                self.note(self._title(do), f"attempt {attempt + 1} of {step.attempts}", "retry")
+            began = self.env.now
+            self._action = self.env.process(self._perform(do, step))
+            if step.limit_s is None:
+                why = str((yield self._action))
+            else:
+                limit = self.env.timeout(step.limit_s)
+                yield self._action | limit
+                if self._action.triggered:
+                    why = str(self._action.value)
+                else:
+                    self._action.interrupt("limit")
+                    why = f"no answer within {step.limit_s:g} s"
+                    self._waits = ""
+                    for entry in self.struck:
+                        if entry.told and entry.fault.clears == "attempt" and do in entry.fault.does:
+                            entry.over = True
+                        if entry.told and do in entry.fault.does and entry.fault.spoil:
+                            self.spoils[entry.fault.id] = entry.fault.spoil
+                    self._span(do, began, "retrying")
+            if not why:
+                return ""
+            self.note(self._title(do), f"{do.replace('_', ' ')}: {why}", "retry")
+        return why

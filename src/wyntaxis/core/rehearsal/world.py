@@ -1,0 +1,277 @@
+"""The world of a night: how things stand, faults that come and go, weather and power; and what is told of it all."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Generator
+from dataclasses import dataclass, field
+from typing import Any
+
+import simpy
+
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
+from wyntaxis.core.rehearsal.faults import Fault
+from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
+from wyntaxis.core.rehearsal.setting import NightSetting
+
+BAD_WEATHER = frozenset({"weather.rain", "weather.wind", "weather.cloud"})
+_DEVICE_OF = {
+    "outlets_on": "power_box", "outlets_off": "power_box", "cool": "camera", "warm_up": "camera", "expose": "camera",
+    "download": "camera", "open_roof": "roof", "close_roof": "roof", "open_cover": "cover", "close_cover": "cover",
+    "unpark": "mount", "park": "mount", "slew": "mount", "flip": "mount", "solve": "computer", "rotate": "rotator",
+    "rough_focus": "focuser", "focus": "focuser", "calibrate_guiding": "guide_camera", "guide": "guide_camera",
+    "stop_guiding": "guide_camera", "wheel": "filter_wheel", "connect": "computer", "disconnect": "computer",
+    "flats": "camera", "darks": "camera", "wait_dark": "computer", "sequence": "camera",
+}  # fmt: skip
+_SPAN_OF: dict[str, SpanKind] = {
+    "expose": "exposing", "flats": "exposing", "darks": "exposing", "download": "download", "cool": "cooling",
+    "warm_up": "cooling", "rough_focus": "focusing", "focus": "focusing",
+}  # fmt: skip
+
+
+@dataclass
+class Struck:
+    """A fault in a night: when it strikes in s, whether it has, and whether it is over."""
+
+    fault: Fault
+    at_s: float
+    told: bool = False
+    over: bool = False
+
+
+@dataclass
+class NightState:
+    """How things stand."""
+
+    connected: bool = False
+    cold: bool = False
+    warm: bool = True
+    roof_open: bool = False
+    cover_open: bool = False
+    parked: bool = True
+    powered: bool = False
+    guiding: bool = False
+    program: bool = True
+    electricity: bool = True
+    flipped: bool = False
+    focused_s: float = -1e18
+    filter: str | None = None
+    wet_s: float = 0.0
+    clear_since: float = -1e18
+    frames: int = 0
+    disk_gb: float = 0.0
+
+
+@dataclass
+class NightWorld:
+    """How a night stands, and what is told of it."""
+
+    setting: NightSetting
+    struck: list[Struck]
+    env: simpy.Environment = field(default_factory=simpy.Environment)
+    state: NightState = field(default_factory=NightState)
+    events: list[NightEvent] = field(default_factory=list)
+    spans: list[NightSpan] = field(default_factory=list)
+    kept: list[tuple[float, float]] = field(default_factory=list)
+    lost: Counter[str] = field(default_factory=Counter)
+    messages: list[str] = field(default_factory=list)
+    spoils: dict[str, str] = field(default_factory=dict)
+    """By fault what spoils frames now."""
+    spoiled: int = 0
+    """How often something has begun to spoil frames."""
+    weather: set[str] = field(default_factory=set)
+    progress: dict[int, int] = field(default_factory=dict)
+    ended_s: float | None = None
+
+    def __post_init__(self) -> None:
+        self.script: simpy.Process | None = None
+        self._step = "begin"
+        self._closing = False
+        asked = list(dict.fromkeys(step.filter for step in self.setting.steps if step.filter is not None))
+        self._missing = asked[len(asked) // 2] if asked else None
+        self.state.disk_gb = self.setting.free_gb if self.setting.free_gb is not None else 1e9
+        for entry in self.struck:
+            if entry.fault.way in ("world", "spoil"):
+                self.env.process(self._strike(entry))
+        weather = any(entry.fault.id.startswith("weather.") for entry in self.struck)
+        # Without weather there is nothing to see: a minute that changes nothing is not played.
+        if weather and self.setting.watch.then is not None and self._watched_by() is not None:
+            self.env.process(self._watching())
+        if any(entry.fault.id == "weather.rain" for entry in self.struck):
+            self.env.process(self._getting_wet())
+
+    # Telling
+
+    def _title(self, do: str) -> str:
+        kind = _DEVICE_OF.get(do, do)
+        for own in (kind, "dome" if kind == "roof" else kind, "relay" if kind == "power_box" else kind):
+            device = self.setting.devices.get(own)
+            if device is not None:
+                return device.title
+        return {"computer": "program", "power_box": "outlets"}.get(kind, kind.replace("_", " "))
+
+    def note(self, device: str, what: str, kind: EventKind, *, unhandled: bool = False) -> None:
+        """Note an event."""
+        self.events.append(NightEvent(self.env.now, device, self._step, what, kind, unhandled))
+
+    def _message(self, text: str) -> None:
+        self.messages.append(text)
+        self.note("program", text, "message")
+
+    def _span(self, do: str, start: float, kind: SpanKind | None = None) -> None:
+        if self.env.now > start:
+            self.spans.append(NightSpan(self._title(do), start, self.env.now, kind or _SPAN_OF.get(do, "moving")))
+
+    # Faults
+
+    def _has_slot(self, name: str | None) -> bool:
+        """Return whether the wheel has a filter, by whatever name; a wheel whose slots nobody named is taken to."""
+        key, slots = DEFAULT_FILTER_NAMES.key, [slot for slot in self.setting.slots if slot.strip()]
+        return name is None or not slots or key(name) in {key(slot) for slot in slots}
+
+    def _trouble(self, do: str, *ways: str, of: str | None = None) -> Struck | None:
+        """Return the fault that touches an action now, told once; ``of`` is the filter that is asked for."""
+        for entry in self.struck:
+            fault = entry.fault
+            if entry.over or do not in fault.does or fault.way not in ways or self.env.now < entry.at_s:
+                continue
+            if fault.id == "wheel.missing_slot" and of != self._missing:
+                continue
+            if not entry.told:
+                entry.told = True
+                self.note(self._title(do), f"{fault.title}: {fault.shows}", "fault")
+            return entry
+        return None
+
+    def _strike(self, entry: Struck) -> Generator[simpy.Event, Any, None]:
+        """Let a fault of the world, or one that spoils frames, come and go."""
+        yield self.env.timeout(max(entry.at_s - self.env.now, 0.0))
+        fault, entry.told = entry.fault, True
+        device = next((self.setting.devices[kind].title for kind in fault.devices if kind in self.setting.devices), "")
+        self.note(device or fault.id.split(".", maxsplit=1)[0], f"{fault.title}: {fault.shows}", "fault")
+        if fault.spoil:
+            self._spoil(fault)
+        if fault.id.startswith("weather.") and fault.id != "weather.silent":
+            self.weather.add(fault.id)
+            self.state.guiding = self.state.guiding and fault.id == "weather.wind"
+            if self._watched_by() is None or self.setting.watch.then is None:
+                self.note("weather", "nobody watches the weather", "fault", unhandled=fault.id == "weather.rain")
+        yield from self._play_world(fault)
+        if fault.lasts_s is not None:
+            yield self.env.timeout(fault.lasts_s)
+            self.weather.discard(fault.id)
+            self.spoils.pop(fault.id, None)
+            entry.over = True
+            if not self.weather:
+                self.state.clear_since = self.env.now
+            self.note(device or fault.id.split(".", maxsplit=1)[0], f"{fault.title}: over", "fault")
+
+    def _spoil(self, fault: Fault) -> None:
+        if fault.id == "optics.dew" and self.setting.setting("dew_heater", "follows") == "dew_point":
+            self.note("dew heater", "follows the dew point and keeps the optics dry", "done")
+            return
+        if fault.id == "camera.wrong" and self._told_apart():
+            self.note(self._title("expose"), "the cameras are told apart by what identifies them", "done")
+            return
+        self.spoils[fault.id] = fault.spoil
+        self.spoiled += 1
+        if fault.id == "guider.star_lost":
+            recovers = self.setting.watch.recovers_guiding_s
+            if recovers is not None:
+                self.env.process(self._recover(fault, recovers))
+            elif not self.setting.watch.checks_frames:
+                self.note(self._title("guide"), "nobody finds the star anew", "fault", unhandled=True)
+        elif not self.setting.watch.checks_frames and fault.lasts_s is None:
+            self.note("program", f"frames are {fault.spoil}, and nobody looks at them", "fault", unhandled=True)
+
+    def _told_apart(self) -> bool:
+        """Return whether both cameras are known by their serial number or USB identity."""
+        cameras = [device for device in self.setting.rig.devices if device.kind in ("camera", "guide_camera")]
+        marks = [d.identity.serial_number or d.identity.usb_id if d.identity is not None else None for d in cameras]
+        return None not in marks and len(set(marks)) == len(marks)
+
+    def _recover(self, fault: Fault, after_s: float) -> Generator[simpy.Event, Any, None]:
+        yield self.env.timeout(after_s)
+        if self.spoils.pop(fault.id, None) is not None:
+            self.note(self._title("guide"), "the guider has found the star again", "done")
+
+    def _play_world(self, fault: Fault) -> Generator[simpy.Event, Any, None]:
+        """Let what happens to the power, the network or the computer happen."""
+        state = self.state
+        if fault.id == "power.dip":
+            self._power_fails()
+            state.connected = False
+            self._interrupt("the power has failed")
+        elif fault.id == "battery.empty":
+            state.electricity = False
+            self._power_fails()
+            state.program = False
+            self.note("supply", "nothing has power any more", "fault", unhandled=not self._shuts_alone())
+            self._interrupt("the power is gone")
+        elif fault.id == "computer.restarts":
+            self._interrupt("the program has died")
+        elif fault.id == "card.corrupt":
+            if self.setting.has_copy:
+                self.note("computer", "the second copy holds them", "done")
+            else:
+                self.lost["on a corrupt card"] += len(self.kept)
+                self.kept.clear()
+                self.note("computer", "there is no second copy", "lost", unhandled=True)
+        elif (fault.id == "network.gone" and self._network_watch()) or fault.id == "weather.silent":
+            yield from self._silent()
+
+    def _network_watch(self) -> bool:
+        kind = self._watched_by()
+        device = self.setting.devices.get(kind) if kind is not None else None
+        return (
+            device is not None and device.connection is not None and device.connection.kind in ("network", "wireless")
+        )
+
+    def _silent(self) -> Generator[simpy.Event, Any, None]:
+        if self._watched_by() is None or self.setting.watch.then is None:
+            return
+        if self.setting.watch.silence_is_unsafe:
+            yield self.env.timeout(self.setting.watch.every_s)
+            self._bad_weather("the weather station is silent")
+        else:
+            self.note("weather", "its silence is taken for good weather", "fault", unhandled=True)
+
+    def _power_fails(self) -> None:
+        state = self.state
+        state.guiding = False
+        if self._shuts_alone() and state.roof_open:
+            state.roof_open = False
+            self.note(self._title("close_roof"), "shuts by itself as the power fails", "done")
+
+    def _shuts_alone(self) -> bool:
+        return any(self.setting.setting(kind, "shuts_on_power_loss") is True for kind in ("roof", "dome"))
+
+    def _interrupt(self, why: str) -> None:
+        if self.script is not None and self.script.is_alive and self.script is not self.env.active_process:
+            self.script.interrupt(why)
+
+    # Weather
+
+    def _watched_by(self) -> str | None:
+        """Return the kind of device that may stop the run."""
+        kinds = ("safety_monitor", "weather")
+        return next((kind for kind in kinds if self.setting.setting(kind, "stops_the_run") is True), None)
+
+    def _watching(self) -> Generator[simpy.Event, Any, None]:
+        while True:
+            yield self.env.timeout(self.setting.watch.every_s)
+            silent = any(e.fault.id == "weather.silent" and e.told and not e.over for e in self.struck)
+            bad = self.weather & BAD_WEATHER
+            if bad and not silent and not self._closing:
+                words = {"weather.rain": "rain", "weather.wind": "wind", "weather.cloud": "cloud"}
+                self._bad_weather(f"the weather is bad: {words[min(bad)]}")
+
+    def _bad_weather(self, why: str) -> None:
+        if not self._closing and self.state.program:
+            self._interrupt(why)
+
+    def _getting_wet(self) -> Generator[simpy.Event, Any, None]:
+        while True:
+            yield self.env.timeout(60.0)
+            if "weather.rain" in self.weather and self.state.roof_open:
+                self.state.wet_s += 60.0
