@@ -47,7 +47,7 @@ MUTANTS = (
     Mutant("evidence/guide_log/statistics.py", "            left = slack - left", "            left = slack", "core/evidence/test_guide_log.py"),
     Mutant("evidence/guide_log/statistics.py", "towards = 1.0 if float(errors @ applied) >= 0 else -1.0", "towards = 1.0", "core/evidence/test_guide_log.py"),
     Mutant("evidence/guide_log/statistics.py", "if moved is None or goes:", "if moved is None:", "core/evidence/test_guide_log.py"),
-    Mutant("evidence/guide_log/statistics.py", "math.log(trials / FALSE_ALARM)", "math.log(2.0)", "core/evidence/test_guide_log.py"),
+    Mutant("evidence/guide_log/periods.py", "math.log(trials / FALSE_ALARM)", "math.log(2.0)", "core/evidence/test_guide_log.py"),
     Mutant("evidence/guide_log/settling.py", "if away[place] > limit:", "if away[place] >= limit:", "core/evidence/test_guide_log.py"),
     Mutant("evidence/guide_log/settling.py", "return Settled(at, inside, float(time[place]) - at, row, place)", "return Settled(at, inside, inside, row, place)", "core/evidence/test_guide_log.py"),
     Mutant("evidence/guide_log/calibration.py", "along = rate * math.cos(math.radians(declination))", "along = rate", "core/evidence/test_guide_log.py"),

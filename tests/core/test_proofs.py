@@ -10,7 +10,8 @@ from wyntaxis import demo
 from wyntaxis.cli import main
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.proofs import KINDS, SOLVED, Proof, ProofKind, hour_plans, is_settled, proof_plan, proofs_of
+from wyntaxis.core.proof_kinds import KINDS, SOLVED, ProofKind
+from wyntaxis.core.proofs import Proof, hour_plans, is_settled, proof_plan, proofs_of
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.resting import SPACING_ERROR, confirmation, stale_legs

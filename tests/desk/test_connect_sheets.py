@@ -169,7 +169,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     ready.table.setCurrentCell(row, 0)
     assert "may be put to sleep" in window.margin.title.text()
     ready.copy()
-    assert QApplication.clipboard().text().startswith("Not ready: 15 of 20 conditions fail.")
+    assert QApplication.clipboard().text().startswith("Not ready: 15 of 24 conditions fail.")
     ports = sheet_of("ports")
     ports.read(tmp_path)
     qtbot.waitUntil(lambda: "no USB bus" in window.notice.text.text(), timeout=8000)
@@ -193,7 +193,7 @@ def test_empty_sheets_say_what_to_do(make_window):
     assert ready.table.rowCount() == 0
     assert "Nothing of this rig is a condition of the night yet" in ready.sentence.text()
     assert ready.left_out.text().startswith(
-        "20 conditions do not apply: the rig has no corrector and no guide branch; "
+        "24 conditions do not apply: the rig has no corrector and no guide branch; "
     )
 
 

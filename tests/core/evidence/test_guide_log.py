@@ -15,6 +15,7 @@ from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.guide_log.calibration import calibration_of
 from wyntaxis.core.evidence.guide_log.headings import columns_of, is_calibration, is_guiding
 from wyntaxis.core.evidence.guide_log.kind import keep, measures, read, share_percent
+from wyntaxis.core.evidence.guide_log.periods import periodogram_of
 from wyntaxis.core.evidence.guide_log.preview import log_headings, preview_text
 from wyntaxis.core.evidence.guide_log.report import guide_json, summary_lines
 from wyntaxis.core.evidence.guide_log.result import GuideResult, measured, predicted_elongation
@@ -23,7 +24,6 @@ from wyntaxis.core.evidence.guide_log.settling import settling_of
 from wyntaxis.core.evidence.guide_log.statistics import (
     about_running_line,
     neighbours_alike,
-    periodogram_of,
     scatter_of,
     unguided,
     with_play,

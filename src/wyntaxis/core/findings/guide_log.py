@@ -11,9 +11,8 @@ from wyntaxis.core.evidence.guide_log.result import FWHM_SIGMAS, MeasuredRun
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Leg, Quantity, Verdict, compare, worst
-from wyntaxis.core.optics import guiding as optics
-from wyntaxis.core.quantities.guide_log import POLAR_SMEAR, RECENTRE, TURN, TURN_LOST, drift_allowed_arcsec_min
+from wyntaxis.core.ledger import Quantity, Verdict, compare, worst
+from wyntaxis.core.quantities.guide_log import drift_allowed_arcsec_min
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_use
 from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings
 from wyntaxis.core.steps import GUIDE_LOG as STEP
@@ -27,8 +26,6 @@ _SETTLE_SOURCE = "Time from the dither until inside the limit for the time wante
 _LIMIT_SOURCE = "A limit in arcsec over the main scale; errors of two axes lie within it in 1 − exp(−L²/RMS²)"
 _SCALE_SOURCE = "rate × 15.041 × t × cos δ ÷ px: the guide scale by the calibration's steps"
 _AGE_SOURCE = "A calibration holds for the guide train, binning, camera angle and pier side that it was made with"
-_POLAR_SOURCE = "Drift 15.041 ″/s · e · sin(H − H₀); the field turns by 15.041 ″/s · e / cos δ at the most"
-_TURN_SOURCE = "Parallactic angle from half the session before the meridian to half after: W. M. Smart"
 SEVERE_LIMIT_SIGMAS = 3.0
 """A stop limit under so many RMS stops for nothing."""
 WIDE_LIMIT_MAIN_PX = 2.0
@@ -399,85 +396,4 @@ def darks(evaluation: Evaluation) -> Iterator[Finding]:
         (f"guide exposure {short(wanted)} s; darks of {told} s",),
         NO_REMEDY if there else Remedy(f"take guide darks of {short(wanted)} s"),
         "A dark removes hot pixels of its own exposure",
-    )
-
-
-@finding("mount.polar", step=STEP, after="guiding.darks")
-def polar(evaluation: Evaluation) -> Iterator[Finding]:
-    """Does the polar error, or the turning field, smear the corner in one exposure?"""
-    rig = evaluation.rig
-    if rig.mount is not None and rig.mount.kind == "alt_azimuth":
-        yield from _turning_field(evaluation)
-        return
-    error, smear = evaluation.quantities[kind.POLAR_ERROR], evaluation.quantities[POLAR_SMEAR]
-    best = error.measured or error.computed
-    if best is None:
-        return
-    drifts = evaluation.quantities[kind.POLAR_DRIFT].measured
-    lines = []
-    if drifts is not None and error.measured is None:
-        lines.append(
-            f"{plus_minus(abs(drifts.value), drifts.uncertainty, 3)} ″/min / {optics.POLAR_DRIFT:.4f} = "
-            f"{plus_minus(best.value, best.uncertainty, 2)}′ at least"
-        )
-        lines.append("flexure drifts too: a run six hours of hour angle apart tells them apart")
-    else:
-        lines.append(f"polar error {plus_minus(best.value, best.uncertainty, 2)}′ ({best.source})")
-    if smear.best is None or rig.plan is None:
-        yield Finding(
-            "mount.polar",
-            Verdict.UNPROVEN,
-            kind.POLAR_ERROR,
-            f"The pole is missed by {number(best.value, 1)}′; what that smears is not known",
-            tuple(lines),
-            Remedy("state the camera's sensor and the planned exposure"),
-            _POLAR_SOURCE,
-            (kind.POLAR_ERROR, POLAR_SMEAR),
-        )
-        return
-    lines.append(
-        f"about the guide star the corner goes by {number(smear.best.value, 2)} px in {short(rig.plan.exposure_s)} s, "
-        f"allowed {short(guide_use(rig).drift_px)}"
-    )
-    good = smear.verdict is Verdict.HOLDS
-    wanted = best.value * guide_use(rig).drift_px / 2 / max(smear.best.value, 1e-9)
-    at_least = " at least" if error.measured is None else ""
-    yield Finding(
-        "mount.polar",
-        smear.verdict,
-        kind.POLAR_ERROR,
-        f"The pole is missed by {number(best.value, 1)}′{at_least}: the corner smears {number(smear.best.value, 2)} px",
-        tuple(lines),
-        NO_REMEDY if good else Remedy(f"better the polar alignment to {number(wanted, 1)}′, or expose shorter"),
-        _POLAR_SOURCE,
-        (kind.POLAR_ERROR, POLAR_SMEAR),
-    )
-
-
-def _turning_field(evaluation: Evaluation) -> Iterator[Finding]:
-    turn, lost, recentre = (evaluation.quantities[key] for key in (TURN, TURN_LOST, RECENTRE))
-    if turn.computed is None or lost.computed is None:
-        return
-    hours = evaluation.rig.plan.hours if evaluation.rig.plan is not None else None
-    lines = [f"over {short(hours or 0.0)} h about the meridian the field turns by {number(turn.computed.value, 1)}°"]
-    lines.append(f"{number(lost.computed.value, 1)} % of the frame is not on all of them")
-    if recentre.computed is not None:
-        lines.append(
-            "about the guide star the middle goes by 2 % of the frame in "
-            f"{number(recentre.computed.value, 0)} min at the fastest"
-        )
-    verdict = lost.target.judge(Leg(lost.computed.value)) if lost.target is not None else Verdict.UNPROVEN
-    good = verdict is Verdict.HOLDS
-    yield Finding(
-        "mount.polar",
-        verdict,
-        TURN_LOST,
-        f"The field turns by {number(turn.computed.value, 0)}° over the session: {number(lost.computed.value, 0)} % of "
-        "the frame is lost",
-        tuple(lines),
-        NO_REMEDY
-        if good
-        else Remedy("take it on several nights, each shorter, or turn the camera with a driven rotator"),
-        _TURN_SOURCE,
-        (TURN, TURN_LOST, RECENTRE),
     )

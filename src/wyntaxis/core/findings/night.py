@@ -47,7 +47,7 @@ def _named(rows: Sequence[FaultRow]) -> str:
     return told + (f" and {len(rows) - MAX_TOLD} more" if len(rows) > MAX_TOLD else "")
 
 
-@finding("night.endless", step=STEP, condition=conditions.NO_ENDLESS_WAIT, needed=_NEEDED)
+@finding("night.endless", step=STEP, condition=conditions.NO_ENDLESS_WAIT, after="mount.polar", needed=_NEEDED)
 def endless(evaluation: Evaluation) -> Iterator[Finding]:
     """Does every wait of the night end?"""
     result = _played(evaluation)

@@ -10,15 +10,14 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.guide_log.calibration import Calibration
+from wyntaxis.core.evidence.guide_log.periods import Periodogram, periodogram_of
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun
 from wyntaxis.core.evidence.guide_log.settling import Settling, settling_of, while_settling
 from wyntaxis.core.evidence.guide_log.statistics import (
     Drift,
-    Periodogram,
     about_running_line,
     drift_of,
     neighbours_alike,
-    periodogram_of,
     scatter_of,
 )
 from wyntaxis.core.evidence.headers.headers import BrokenFrame
