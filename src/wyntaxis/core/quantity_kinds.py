@@ -71,9 +71,13 @@ _KINDS = (
     QuantityKind("star_elongation", "Stars, long over short axis", "×", 2, step=STARS, place=1),
     QuantityKind("field_tilt_um", "Tilt, middle to corner", "µm", 1, may_be_zero=True, step=FIELD, place=0),
     QuantityKind("field_curvature_um", "Curvature, corner over middle", "µm", 1, may_be_zero=True, step=FIELD, place=1),
-    QuantityKind("guide_rms_arcsec", "Guiding, RMS of both axes", "″", 3, step=GUIDE_LOG, place=0),
-    QuantityKind("guide_rms_ra_arcsec", "Guiding, RMS in right ascension", "″", 3, step=GUIDE_LOG, place=1),
-    QuantityKind("guide_rms_dec_arcsec", "Guiding, RMS in declination", "″", 3, step=GUIDE_LOG, place=2),
+    QuantityKind("guide_rms_arcsec", "Guiding, RMS of both axes", "″", 3, may_be_zero=True, step=GUIDE_LOG, place=0),
+    QuantityKind(
+        "guide_rms_ra_arcsec", "Guiding, RMS in right ascension", "″", 3, may_be_zero=True, step=GUIDE_LOG, place=1
+    ),
+    QuantityKind(
+        "guide_rms_dec_arcsec", "Guiding, RMS in declination", "″", 3, may_be_zero=True, step=GUIDE_LOG, place=2
+    ),
     QuantityKind("guide_elongation", "Long over short axis by guiding", "×", 2, step=GUIDE_LOG, place=3),
     QuantityKind(
         "guide_drift_ra_arcsec_min", "Drift in right ascension", "″/min", 3, may_be_zero=True, step=GUIDE_LOG, place=4
@@ -85,7 +89,7 @@ _KINDS = (
     QuantityKind(
         "guide_autocorrelation", "Neighbouring errors alike", "", 2, may_be_zero=True, step=GUIDE_LOG, place=7
     ),
-    QuantityKind("guide_settle_s", "Settling, 95 % of dithers", "s", 1, step=GUIDE_LOG, place=8),
+    QuantityKind("guide_settle_s", "Settling, 95 % of dithers", "s", 1, may_be_zero=True, step=GUIDE_LOG, place=8),
     QuantityKind(
         "guide_over_limit_percent", "Beyond the stop limit", "%", 2, may_be_zero=True, step=GUIDE_LOG, place=9
     ),

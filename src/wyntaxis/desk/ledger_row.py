@@ -162,6 +162,9 @@ def leg_text(row: Quantity) -> str:
     if row.assumed:
         count = len(row.assumed)
         parts.append(f"rests on {count} value{'s' if count > 1 else ''} that nobody gave")
+    if row.stale is not None:
+        measured, changed = (text[:10] or "?" for text in (row.stale.measured_on, row.stale.changed_on))
+        parts.append(f"stale: measured {measured}, changed {changed}")
     return "   ".join(parts)
 
 

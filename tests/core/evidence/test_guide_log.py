@@ -169,6 +169,7 @@ def test_logs_of_many_forms_hold_the_same_run(tmp_path, name):
         ("ra_arcsec,frame,dec_arcsec\n" + "1,2,3\n" * 20, "tells no times"),
         (table("time,ra,dec", lambda t, a, b, k: f"{t:.1f},{a:.3f},{b:.3f}".replace(".", ",")), "both decimal point"),
         (table("time_s,ra_arcsec,dec_arcsec", lambda t, a, b, k: f"{t},nan,nan"), "frames of the star"),
+        (table("time_s,ra_arcsec,dec_arcsec,lost", lambda t, a, b, k: f"{t},{a},{b},1"), "frames of the star"),
     ],
 )
 def test_what_is_no_log_is_told_in_one_line(tmp_path, text, why):
@@ -178,6 +179,20 @@ def test_what_is_no_log_is_told_in_one_line(tmp_path, text, why):
         read([path], OPTICS)
     assert "\n" not in str(told.value)
     assert "log.csv" in str(told.value)
+
+
+@pytest.mark.parametrize("axis", ["ra", "dec"])
+def test_one_axis_alone_and_a_star_that_stands_still_are_no_trouble(tmp_path, axis):
+    path = tmp_path / "log.csv"
+    path.write_text(table(f"time_s,{axis}_arcsec", lambda t, a, b, k: f"{t},{a}"), "utf-8")
+    (own,) = read([path], OPTICS).runs
+    told = {"ra": own.rms_ra, "dec": own.rms_dec}
+    assert told.pop(axis).value == pytest.approx(np.std(RA), rel=0.05)
+    assert list(told.values()) == [None]
+    path.write_text(table("time_s,ra_arcsec,dec_arcsec", lambda t, a, b, k: f"{t},0,0"), "utf-8")
+    still = read([path], OPTICS)
+    assert still.last.rms.value == 0
+    assert edit.apply(validated(clean_document()), keep(validated(clean_document()), still)).measured
 
 
 def test_px_need_a_scale(tmp_path):

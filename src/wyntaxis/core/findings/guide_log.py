@@ -226,7 +226,7 @@ def limit(evaluation: Evaluation) -> Iterator[Finding]:
     rig, over, measured = evaluation.rig, evaluation.quantities[kind.OVER], evaluation.quantities[kind.RMS].measured
     settings, main = rig.guiding.settings, evaluation.value("pixel_scale_arcsec_px")
     stop = settings.stop_threshold_arcsec if settings is not None else None
-    if measured is None or stop is None or main is None:
+    if measured is None or measured.value <= 0 or stop is None or main is None:
         return
     wide = stop / main
     lines = [

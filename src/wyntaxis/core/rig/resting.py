@@ -374,7 +374,7 @@ def stamped(before: Rig, after: Rig) -> Rig:
 
 def _stamped_own(before: Rig, after: Rig) -> Rig:
     legs = list(measured_legs_of(after))
-    if not legs or (before.measured is after.measured and before == after):
+    if not legs:
         return after
     older = {leg.path: leg for leg in measured_legs_of(before)}
     new: dict[DocumentPath, MeasuredValue] = {}

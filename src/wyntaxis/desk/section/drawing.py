@@ -169,7 +169,7 @@ def _draw_planes(sheet: DraftingPainter, section: Section, view: View) -> None:
 
 SURFACE_PX = 26.0
 """How far the surface of best focus is drawn from the sensor at the most."""
-DUST_PX, NOTE_PX = 3.0, 12.0
+DUST_PX, NOTE_PX, MAX_NOTED = 3.0, 12.0, 3
 
 
 def draw_surface(sheet: DraftingPainter, section: Section, view: View) -> None:
@@ -200,16 +200,18 @@ def draw_surface(sheet: DraftingPainter, section: Section, view: View) -> None:
 
 def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
     """Draw grains where the dust lies, with what they lie on."""
-    for place, mark in enumerate(section.dust):
+    told = []
+    for mark in section.dust:
         x = view.x(section.length_mm - mark.distance_mm)
         sheet.painter.setPen(Qt.PenStyle.NoPen)
         sheet.painter.setBrush(sheet.palette.color("fails"))
         for grain in range(min(mark.count, 5)):
             sheet.painter.drawEllipse(QPointF(x, view.y(0) - 9 - 11 * grain), DUST_PX, DUST_PX)
-        text = (
-            f"{mark.count} on {mark.title}" if not mark.title.startswith("?") else f"{mark.count} at {mark.title[2:]}"
-        )
-        y = (1.0 + 1.1 * place) * sheet.height_of(small=True)
+        known = not mark.title.startswith("?")
+        told.append(f"{mark.count} on {mark.title}" if known else f"{mark.count} at {mark.title[2:]}")
+    if told:  # in one line, above the telescope's outline
+        text = "dust: " + ", ".join(told[:MAX_NOTED]) + (" …" if len(told) > MAX_NOTED else "")
+        y = sheet.height_of(small=True)
         sheet.write(NOTE_PX, y, text, small=True, color="fails", align="left", ground="paper")
 
 

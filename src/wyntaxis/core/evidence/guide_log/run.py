@@ -160,13 +160,14 @@ def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics)
     if good.sum() < MIN_ROWS:
         raise InputError(f"holds {int(good.sum())} rows with a time; a guided run needs {MIN_ROWS} or more")
     ra, dec = _errors(section, facts, optics, notes)
-    if (np.isfinite(ra) | np.isfinite(dec))[good].sum() < MIN_ROWS:
-        raise InputError(f"holds fewer than {MIN_ROWS} frames of the star, so nothing is told of its guiding")
     lost = ~(np.isfinite(ra) & np.isfinite(dec))
-    if not np.isfinite(dec).any():
-        lost = ~np.isfinite(ra)
+    for one, other in ((ra, dec), (dec, ra)):
+        if not np.isfinite(other).any():  # only one axis is told
+            lost = ~np.isfinite(one)
     rows = [row for row, event in section.events if event == LOST and row < len(lost)]
     lost[rows] = True
+    if (~lost)[good].sum() < MIN_ROWS:
+        raise InputError(f"holds fewer than {MIN_ROWS} frames of the star, so nothing is told of its guiding")
     moved = [_moved(section, axis, facts, optics, len(time)) for axis in ("ra", "dec")]
     breaks = broken | np.isin(np.arange(len(time)), [row for row, event in section.events if event == STOPPED])
     stretch = np.cumsum(breaks)
