@@ -51,7 +51,10 @@ class Job(QObject):
             if stop.is_set():
                 raise CancelledError
             if number == self._number:
-                self.progressed.emit(done, of)
+                try:
+                    self.progressed.emit(done, of)
+                except RuntimeError:  # the sheet has gone meanwhile
+                    raise CancelledError from None
 
         def run() -> None:
             try:

@@ -92,15 +92,23 @@ class Card(QFrame):
         """Return the width in px that so many columns of labels and fields need."""
         if not self._fields:
             return 0
+        for path, field in self._fields.items():  # what has not been dressed yet is smaller than it will be
+            field.ensurePolished()
+            self._labels[path].ensurePolished()
         rows = -(-len(self._fields) // columns)
         paths = list(self._fields)
         stacks = [paths[start : start + rows] for start in range(0, len(paths), rows)]
         return sum(
-            max(self._labels[path].sizeHint().width() for path in stack)
+            max(self._text_width(path) for path in stack)
             + max(max(self._fields[p].minimumSizeHint().width(), self._fields[p].minimumWidth()) for p in stack)
             + 14
             for stack in stacks
         )
+
+    def _text_width(self, path: DocumentPath) -> int:
+        """Return the width of a label's text in one line; its size hint is smaller while it is wrapped."""
+        label = self._labels[path]
+        return label.fontMetrics().horizontalAdvance(label.text()) + 2
 
     def _build(self) -> None:
         if self._grid_holder is not None:

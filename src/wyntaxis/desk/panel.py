@@ -156,6 +156,8 @@ class JobBar(QFrame):
             self.bar.setRange(0, 0)
 
     def _progressed(self, done: int, of: int) -> None:
+        if sip.isdeleted(self.bar):
+            return  # its sheet has gone while the work goes on to its next progress call
         self.bar.setRange(0, max(of, 1))
         self.bar.setValue(done)
         self.text.setText(f"{self._word}: {done} of {of}")

@@ -28,11 +28,12 @@ def large(share):
     document["corrections"] = frames
     values = {f"key{number:09d}": 1 for number in range(3000)}
     record = {"name": "r", "values": values}
-    size = 0
     document["records"] = []
+    size = len(json.dumps(document, separators=(",", ":")))
     while size < share * SIZE_LIMIT_BYTES and len(document["records"]) < 100:
-        document["records"].append(record | {"id": f"r{len(document['records'])}", "note": "n" * 3000})
-        size = len(json.dumps(document, separators=(",", ":")))
+        entry = record | {"id": f"r{len(document['records'])}", "note": "n" * 3000}
+        document["records"].append(entry)
+        size += len(json.dumps(entry, separators=(",", ":"))) + 1
     return validated(document)
 
 

@@ -172,7 +172,7 @@ PAIRS = st.lists(st.sampled_from(sorted(FAULTS)), min_size=1, max_size=2, unique
 TIMES = st.floats(0, TWILIGHT_S + 6 * HOUR_S)
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(PAIRS, TIMES)
 def test_a_safe_plan_ends_safe_whatever_strikes_and_the_clock_goes_on(whole, names, at):
     faults = [struck(whole, FAULTS[name], at) for name in names if applies(whole, FAULTS[name])]
@@ -188,7 +188,7 @@ def test_a_safe_plan_ends_safe_whatever_strikes_and_the_clock_goes_on(whole, nam
     assert again == outcome, "the same faults give the same night"
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(st.sampled_from(sorted(FAULTS)), TIMES)
 def test_a_wait_that_nothing_ends_is_named(whole, name, at):
     bare = tuple(step.model_copy(update={"limit_s": None, "attempts": 1, "reconnect": False}) for step in whole.steps)
@@ -204,7 +204,7 @@ def test_a_wait_that_nothing_ends_is_named(whole, name, at):
         assert outcome.ends_s <= setting.sky.ends_s + 5 * HOUR_S
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(st.sampled_from(sorted(FAULTS)), st.integers(1, 3))
 def test_more_attempts_never_lose_frames(whole, name, attempts):
     if not applies(whole, FAULTS[name]):

@@ -181,12 +181,12 @@ class GuideSettings(StrictModel):
     ] = None
     settle_px: Annotated[Positive | None, Shown("Settled within", "guide px", "guiding")] = None
     settle_s: Annotated[Seconds | None, Shown("Settled for", "s", "guiding")] = None
-    settle_allowed_s: Annotated[Seconds | None, Shown("Time to settle, at most", "s")] = None
+    settle_allowed_s: Annotated[Seconds | None, Shown("Settling allowed", "s")] = None
     dark_exposures_s: Annotated[
         Annotated[tuple[Seconds, ...], BeforeValidator(numbers_listed), Field(strict=False, max_length=50)],
-        Shown("Guide darks of, in commas", "s", listed=True),
+        Shown("Guide darks", "s", listed=True),
     ] = ()
-    turns_calibration: Annotated[bool | None, Shown("Turns the calibration after the flip")] = None
+    turns_calibration: Annotated[bool | None, Shown("Flip turns calibration")] = None
 
 
 class GuideCalibration(StrictModel):
