@@ -27,3 +27,8 @@ def example_file(tmp_path, example):
     path = tmp_path / "example.rig.json"
     path.write_text(json.dumps(example), "utf-8")
     return path
+
+
+def pytest_collection_modifyitems(items):
+    """Let slow tests begin first: what is left for the end is short, and both workers end together."""
+    items.sort(key=lambda item: item.get_closest_marker("slow") is None)

@@ -233,6 +233,21 @@ def test_a_stale_number_is_promised_again(rig):
     assert key in sweep.as_json()["stale"]
 
 
+def test_whatever_a_ring_makes_stale_some_measurement_gives_anew(rig):
+    after = edit.apply(rig, Change.of("Change", ("train", 3, "length_mm"), 12.0))
+    stale = {entry.row_id for entry in stale_legs(after)}
+    by_kind = {proof.kind.key: set(proof.as_json()["stale"]) for proof in proofs_of(after)}
+    assert set().union(*by_kind.values()) == stale
+    assert by_kind["solved_frame"] == {SPACING_ERROR}
+    assert by_kind["sweep"] == {"field_tilt_um"}
+    assert {key.rpartition(".")[2] for key in by_kind["focus_run"]} == {"position"}
+    assert len(by_kind["focus_night"]) == 2
+    other = edit.apply(rig, Change.of("Gain", ("devices", place_of(rig, "camera"), "settings", "gain", "value"), 120.0))
+    by_kind = {proof.kind.key: proof.as_json()["stale"] for proof in proofs_of(other)}
+    assert {key.rpartition(".")[2] for key in by_kind["bench_frames"]} == {"read_noise_e", "bias_mean_adu"}
+    assert {key.rpartition(".")[2] for key in by_kind["darks"]} == {"dark_current_e_s"}
+
+
 def test_callipers_settle_what_a_tolerance_leaves_open():
     document = clean_document()
     document["train"][3] |= {"length_basis": "stated", "length_tolerance_mm": 0.6, "length_mm": 12.3}

@@ -76,7 +76,7 @@ def test_every_control_has_a_name(window):
 
 def test_no_button_is_cut_at_any_text_size(window):
     window.resize(1280, 800)
-    for larger in (0, 2, 3, 2):
+    for larger in (0, 5):
         window.change_text(larger)
         for key in KEYS:
             window.show_step(key)

@@ -139,8 +139,9 @@ def _focus_night(evaluation: Evaluation) -> Change | None:
     )
     values = list(base.values) if base is not None else []
     for place, slot in enumerate(rig.devices[wheel].slots) if wheel is not None else ():
-        if slot.name.strip() and slot.focus_offset_steps is not None:
-            found = _leg(Estimate(slot.focus_offset_steps, 2.0), "focus_run")
+        known = slot.focus_offset_measured.value if slot.focus_offset_measured is not None else slot.focus_offset_steps
+        if slot.name.strip() and known is not None:
+            found = _leg(Estimate(known, 2.0), "focus_run")
             values.append((("devices", wheel, "slots", place, "focus_offset_measured"), found))  # type: ignore[arg-type]
     return Change("Trial", tuple(values)) if values else None
 

@@ -14,14 +14,19 @@ from wyntaxis.core.quantities.ports import LINK
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.resting import stale_legs
+from wyntaxis.core.rig.resting import SCALES, SPACING_ERROR, stale_legs
 from wyntaxis.core.rig.shelf import ShelfPart
 
 CALLIPER_MM = 0.02
 """What callipers err by: their scale, and how square they are held."""
 HOUR_MIN = 60.0
+_BY_BEGINNING = (
+    ("field_", "sweep"), ("back_focus", "spacing_sweeps"), ("star_", "star_frames"), ("guide_", "guide_log"),
+    ("polar_", "guide_log"), ("flexure", "guide_log"),
+)  # fmt: skip
 BENCH: tuple[Need, ...] = ("bench", "daylight")
 SKY: tuple[Need, ...] = ("stars",)
 MAX_CALLIPERED = 40
@@ -30,7 +35,7 @@ MAX_CALLIPERED = 40
 
 @dataclass(frozen=True)
 class Proof:
-    """One measurement of this rig: what it would settle, and which of that is stale now."""
+    """One measurement of this rig: what it would settle, and which stale measurements it would make anew."""
 
     kind: ProofKind
     title: str
@@ -124,7 +129,7 @@ def proofs_of(
     -------
     tuple of Proof
         Each trial writes what is expected at the usual uncertainty; the numbers that it turns are what is promised.
-        Kinds that would settle nothing are left out.
+        Kinds that would settle nothing, and have no stale number to measure anew, are left out.
     """
     evaluation = rig if isinstance(rig, Evaluation) else evaluate(rig, shelf=shelf)
     stale = {entry.row_id: entry for entry in stale_legs(evaluation.rig)}
@@ -133,17 +138,49 @@ def proofs_of(
         watch()
         change = kind.trial(evaluation)
         after = tried(evaluation, change) if change is not None else None
-        if after is not None:
-            found.append(_proof(kind, kind.title, _turned(evaluation.rows, after.rows), stale))
+        settles = _turned(evaluation.rows, after.rows) if after is not None else ()
+        found.append(_proof(kind, kind.title, settles, stale))
     found += [_ports_proof(evaluation, stale), _program_proof(evaluation, stale)]
-    useful = [proof for proof in found if proof.settles]
+    useful = [proof for proof in found if proof.settles or proof.stale]
     return tuple(sorted(useful, key=lambda proof: (-proof.worth, proof.kind.minutes, proof.title)))
 
 
 def _proof(
     kind: ProofKind, title: str, settles: tuple[str, ...], stale: Mapping[str, Stale], part: str | None = None
 ) -> Proof:
-    return Proof(kind, title, settles, tuple(stale[key] for key in settles if key in stale), part)
+    anew = tuple(entry for entry in stale.values() if measured_by(entry) == kind.key)
+    return Proof(kind, title, settles, anew, part)
+
+
+def measured_by(entry: Stale) -> str:
+    """Return the key of the kind of measurement that gives a stale one anew; empty for one that nobody knows.
+
+    Parameters
+    ----------
+    entry
+        A stale measured leg.
+
+    Returns
+    -------
+    str
+        One of the keys of :data:`~wyntaxis.core.proof_kinds.KINDS`.
+    """
+    if entry.path[0] == "measured":
+        key = entry.row_id
+        if key in SCALES or key in (SPACING_ERROR, "corrector_magnification"):
+            return "solved_frame"
+        if key == "guide_scale_arcsec_px":
+            return "guide_calibration"
+        return next((kind for begins, kind in _BY_BEGINNING if key.startswith(begins)), "")
+    if "slots" in entry.path:
+        return "focus_night"
+    key = str(entry.path[3])
+    if key in ("temperature_slope_steps_c", "run_scatter_steps"):
+        return "focus_night"
+    sheet = SETTINGS[key].sheet
+    if sheet == "sensor":
+        return "darks" if key.startswith(("dark", "glow", "hot")) else "bench_frames"
+    return {"cooling": "cooling_run", "filters": "flats"}.get(sheet, "focus_run")
 
 
 def _calliper_proofs(evaluation: Evaluation, stale: Mapping[str, Stale], watch: Callable[[], None]) -> Iterator[Proof]:
