@@ -56,6 +56,8 @@ def test_a_number_changes_with_what_it_rests_on_and_with_nothing_else(name):
     read_by = {key: bare.legs.reads(key) for key in bare.rows}
     moved = 0
     for path, value in numbers_in({key: document[key] for key in SECTIONS if key in document}):
+        if path[:2] == ("plan", "steps"):
+            continue  # no row rests on them before the night is played
         try:
             after = evaluate(validated(changed(document, path, round(value * 1.03, 4) if value % 1 else value + 1)))
         except InputError:
