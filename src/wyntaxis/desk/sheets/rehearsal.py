@@ -90,7 +90,6 @@ class RehearsalSheet(StepSheet):
         row.addWidget(PlainLabel("night of"))
         self.date = QLineEdit(datetime.datetime.now(datetime.UTC).date().isoformat())
         self.date.setAccessibleName("Date on which the night begins")
-        self.date.setFixedWidth(self.date.fontMetrics().horizontalAdvance("0000-00-000") + 16)
         self.date.editingFinished.connect(self._date_changed)
         row.addWidget(self.date)
         column.addLayout(row)
@@ -407,6 +406,12 @@ class RehearsalSheet(StepSheet):
         return (
             text + f"Night of {result.setting.sky.date or 'the plan’s hours'}: {len(graded)} faults played: {counts}."
         )
+
+    def fit_to_font(self) -> None:
+        """Give the date the room that it takes in the text size in use."""
+        super().fit_to_font()
+        self.date.ensurePolished()
+        self.date.setFixedWidth(self.date.fontMetrics().horizontalAdvance("0000-00-000") + 20)
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
