@@ -105,4 +105,5 @@ def test_many_nights_stand_beside_a_drafted_plan(night, qtbot, monkeypatch):
     qtbot.waitUntil(lambda: bool(night.many), timeout=40_000)
     assert [name for name, _ in night.many] == ["this plan", "a drafted one"]
     assert night.many[0][1].unsafe_share.value >= night.many[1][1].unsafe_share.value
+    assert night.many_fold.isVisibleTo(night)
     assert "of 30 nights" in night.many_plot.answer.text()

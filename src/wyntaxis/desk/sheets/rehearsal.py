@@ -206,6 +206,7 @@ class RehearsalSheet(StepSheet):
 
     def _many_came(self, found: list[tuple[str, ManyNights]]) -> None:
         self.many = found
+        self.many_fold.setVisible(True)
         self.many_fold.open()
         self.many_fold.refresh()
 
