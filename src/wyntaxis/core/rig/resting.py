@@ -95,7 +95,8 @@ def _behind_corrector(rig: Rig) -> tuple[Part, ...]:
 
 
 def _length(part: Part) -> float:
-    return part.adjustable.set_mm if part.adjustable is not None and part.adjustable.set_mm else part.length_mm
+    adjustable = part.adjustable
+    return adjustable.set_mm if adjustable is not None and adjustable.set_mm is not None else part.length_mm
 
 
 def _spacing(rig: Rig) -> Resting:
