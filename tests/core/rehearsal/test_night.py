@@ -306,6 +306,20 @@ def test_what_spoils_frames_is_seen_only_by_who_looks(whole):
     assert dict(unseen.lost_why)["guided the wrong way"] == unseen.frames_lost
 
 
+def test_what_the_plan_does_not_close_is_named_and_a_full_disk_loses_frames(whole):
+    for do, words in (
+        ("park", "the mount is not parked"),
+        ("close_roof", "the roof is open"),
+        ("close_cover", "the cover is open"),
+        ("warm_up", "the sensor is cold"),
+    ):
+        without = tuple(step for step in whole.steps if step.do != do)
+        assert played(replace(whole, steps=without)).unsafe == (words,)
+    blind = replace(whole, watch=NightWatch(), free_gb=5.5 * whole.frame_gb)
+    full = played(blind)
+    assert (full.frames_kept, dict(full.lost_why)) == (5, {"not saved": 15})
+
+
 def test_a_filter_in_no_slot_hangs_or_is_skipped(whole):
     ahead = [step for step in whole.steps if step.do not in ("sequence",)]
     place = next(index for index, step in enumerate(whole.steps) if step.do == "sequence")
