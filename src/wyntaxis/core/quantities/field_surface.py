@@ -7,7 +7,7 @@ from wyntaxis.core.evidence.field.result import FieldOptics, PlateScrews
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.ledger import Leg, Target
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers
-from wyntaxis.core.quantities.legs import Legs, measured, target
+from wyntaxis.core.quantities.legs import Legs, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.rig.parts import Part
 
@@ -84,24 +84,19 @@ def _half_depth_um(legs: Legs) -> float | None:
     return found.value / 2 if found is not None else None
 
 
-def _recorded(legs: Legs, quantity_id: str) -> Leg | None:
-    found = legs.rig.measured.get(quantity_id)
-    return None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")
-
-
 @measured(TILT)
 def _tilt(legs: Legs) -> Leg | None:
-    return _recorded(legs, TILT)
+    return recorded(legs, TILT)
 
 
 @measured(CURVATURE)
 def _curvature(legs: Legs) -> Leg | None:
-    return _recorded(legs, CURVATURE)
+    return recorded(legs, CURVATURE)
 
 
 @measured(FLAT_AT)
 def _flat_at(legs: Legs) -> Leg | None:
-    return _recorded(legs, FLAT_AT)
+    return recorded(legs, FLAT_AT)
 
 
 @target(TILT)

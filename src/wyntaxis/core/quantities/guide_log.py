@@ -14,7 +14,7 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.ledger import Leg, Target
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.quantities.guiding import guide_use
-from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
+from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.stars import LONG, ROUND
 from wyntaxis.core.rig.plan import GuideSettings
@@ -74,13 +74,8 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
     )
 
 
-def _recorded(legs: Legs, key: str) -> Leg | None:
-    found = legs.rig.measured.get(key)
-    return None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")
-
-
 def _declare_recorded(key: str) -> None:
-    measured(key)(lambda legs: _recorded(legs, key))
+    measured(key)(lambda legs: recorded(legs, key))
 
 
 for _key in (

@@ -395,3 +395,20 @@ class _WatchedLegs:
     def get(self, quantity_id: str) -> Any:
         self._trace.note(f"{self._path}.{quantity_id}")
         return self._of.get(quantity_id)
+
+
+def recorded(legs: Legs, quantity_id: str) -> Leg | None:
+    """Return the measured leg that the rig holds of a quantity, None where it holds none.
+
+    Parameters
+    ----------
+    legs, quantity_id
+        The legs of the rig, and the quantity by id.
+
+    Returns
+    -------
+    Leg or None
+        In the quantity's unit, with its standard uncertainty.
+    """
+    found = legs.rig.measured.get(quantity_id)
+    return None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")

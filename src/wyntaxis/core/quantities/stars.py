@@ -7,7 +7,7 @@ import math
 from wyntaxis.core.ledger import Leg, Target
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN, WAVELENGTH_UM
 from wyntaxis.core.quantities.imaging import seeing
-from wyntaxis.core.quantities.legs import Legs, computed, measured, target
+from wyntaxis.core.quantities.legs import Legs, computed, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 
 DIFFRACTION_FWHM = 1.029
@@ -61,19 +61,14 @@ def _wanted_size(legs: Legs) -> Target | None:
 
 @measured("star_fwhm_arcsec")
 def _size(legs: Legs) -> Leg | None:
-    return _recorded(legs, "star_fwhm_arcsec")
+    return recorded(legs, "star_fwhm_arcsec")
 
 
 @measured("star_elongation")
 def _elongation(legs: Legs) -> Leg | None:
-    return _recorded(legs, "star_elongation")
+    return recorded(legs, "star_elongation")
 
 
 @target("star_elongation")
 def _wanted_roundness(legs: Legs) -> Target | None:
     return Target(high=LONG, inner_high=ROUND) if legs.measured("star_elongation") is not None else None
-
-
-def _recorded(legs: Legs, quantity_id: str) -> Leg | None:
-    found = legs.rig.measured.get(quantity_id)
-    return None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from wyntaxis.core.files.errors import InputError
@@ -150,8 +150,3 @@ def _with(steps: Sequence[NightStep], places: Sequence[int], **told: Any) -> tup
         NightStep.model_validate(step.model_dump(exclude_unset=True) | told) if index in places else step
         for index, step in enumerate(steps)
     )
-
-
-def cured(setting: NightSetting, change: Change) -> NightSetting:
-    """Return the setting with a change of the plan made."""
-    return replace(setting_of(edit.apply(setting.rig, change), setting.sky))
