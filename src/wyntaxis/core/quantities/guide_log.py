@@ -63,12 +63,9 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
         rate_is_stated="rate_sidereal" not in use.usual,
         declination_deg=calibrated if framed is None else framed,
         calibration_declination_deg=framed if calibrated is None else calibrated,
-        exposure_s=settings.exposure_s,
         stop_limit_arcsec=settings.stop_threshold_arcsec,
         settle_arcsec=settings.settle_px * guide.value if settings.settle_px is not None and guide else None,
         settle_s=settings.settle_s or 0.0,
-        settle_allowed_s=settings.settle_allowed_s,
-        worm_period_s=rig.mount.worm_period_s if rig.mount is not None else None,
         star_fwhm_arcsec=fwhm.value if fwhm is not None else None,
         one_axis=rig.mount is not None and rig.mount.corrects == "ra",
     )

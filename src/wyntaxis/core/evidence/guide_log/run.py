@@ -92,12 +92,9 @@ class GuideOptics:
     declination_deg: float | None = None
     """Where is guided; and below, where the calibration was made."""
     calibration_declination_deg: float | None = None
-    exposure_s: float | None = None
     stop_limit_arcsec: float | None = None
     settle_arcsec: float | None = None
     settle_s: float = 0.0
-    settle_allowed_s: float | None = None
-    worm_period_s: float | None = None
     star_fwhm_arcsec: float | None = None
     one_axis: bool = False
 
