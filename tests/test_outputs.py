@@ -15,7 +15,7 @@ from tests.rigs import clean_document, clean_tree
 from wyntaxis import cli, demo
 from wyntaxis.cli import main
 from wyntaxis.commands.shared import Command
-from wyntaxis.core.sky.earth import offline_tables
+from wyntaxis.core.sky.earth import steady_rotation
 from wyntaxis.core.steps import steps
 from wyntaxis.stand_ins.bench import make_demo_runs
 from wyntaxis.stand_ins.guided_mount import StandInMount, write_guide_log
@@ -176,10 +176,10 @@ def test_the_window_does_not_reach_for_the_network(offline, qtbot, qapp, tmp_pat
 
 
 def test_astropy_is_off_the_network_for_good():
-    iers = offline_tables()
+    iers = steady_rotation()
     from astropy.utils import data
 
     for _ in range(2):
         assert iers.conf.auto_download is False
         assert data.conf.allow_internet is False
-        offline_tables()
+        steady_rotation()

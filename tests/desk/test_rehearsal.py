@@ -1,7 +1,8 @@
 """The Rehearsal sheet, driven in the real window."""
 
 import pytest
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QLabel
 
 from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
@@ -71,14 +72,14 @@ def test_the_plan_is_drafted_edited_and_undone(night, qtbot):
     before = session.rig
     sheet.plan_fold.open()
     sheet.plan_table.selectRow(2)
+    assert sheet.timeline.step == 2
     steps = session.rig.plan.steps
     sheet.move_step(1)
     assert session.rig.plan.steps[3].do == steps[2].do
     session.undo()
-    sheet.plan_table.selectRow(2)
+    sheet.choose_step(2)
     sheet.add_step()
     assert session.rig.plan.steps[3].do == "focus"
-    sheet.plan_table.selectRow(3)
     sheet.move_step(0)
     assert session.rig.plan.steps == steps
     sheet.plan_table.selectRow(12)
@@ -89,6 +90,44 @@ def test_the_plan_is_drafted_edited_and_undone(night, qtbot):
     while session.history.undo_label is not None:
         session.undo()
     assert session.rig == before
+
+
+def test_a_step_is_edited_where_it_stands_in_the_timeline(night, qtbot):
+    sheet, session, timeline = night, night.session, night.timeline
+    block = dict(timeline._stages())[12]
+    qtbot.mouseClick(timeline, Qt.MouseButton.LeftButton, pos=block.center().toPoint())
+    assert sheet.step_panel.isVisibleTo(sheet)
+    assert "Step 13 of 23: sequence" in {label.text() for label in sheet.step_panel.findChildren(QLabel)}
+    assert "no time limit" in timeline.told_at(block.center())
+    session.set_value(("plan", "steps", 12, "limit_s"), 400.0, "Limit")
+    assert session.rig.plan.steps[12].limit_s == 400.0
+    done(sheet, qtbot)
+    assert "limit 400 s" in timeline.told_at(dict(timeline._stages())[12].center())
+    qtbot.keyClick(timeline, Qt.Key.Key_Right)
+    assert timeline.step == 13
+    before = session.rig.plan.steps
+    qtbot.keyClick(timeline, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+    assert session.rig.plan.steps[12] == before[13]
+    assert timeline.lanes, "the last night stays in sight until the plan is played anew"
+    done(sheet, qtbot)
+    assert "step 13, sequence" in timeline.accessibleDescription()
+    qtbot.keyClick(timeline, Qt.Key.Key_Insert)
+    assert session.rig.plan.steps[13].do == "focus"
+    qtbot.keyClick(timeline, Qt.Key.Key_Delete)
+    session.undo()
+    session.undo()
+    session.undo()
+    assert session.rig.plan.steps == before
+    sheet.choose_step(-1)
+    assert not sheet.step_panel.isVisibleTo(sheet)
+
+
+def test_the_band_draws_the_night_of_the_chosen_fault(night, qtbot):
+    band = night.window().drawing
+    choose(night, qtbot, "Rain")
+    assert band.night._outcome is night.chosen.outcome
+    night.table.selectRow(0)
+    assert band.night._outcome is night.result.good
 
 
 def test_a_date_that_is_none_is_refused(night):

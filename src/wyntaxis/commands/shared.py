@@ -58,25 +58,39 @@ def shelf_of(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
     return shelf.parts
 
 
+PLAYING = frozenset({"check", "ready"})
+"""Commands that play the night of a plan in steps."""
+
+
 def reckoned(options: argparse.Namespace) -> Evaluation:
     """Return everything computed of the rig."""
     rig, shelf = rig_of(options), _shelf_for_remedies(options) if options.command == "check" else ()
     looks = getattr(options, "ports", None) is not None
     tree = read_tree(options) if looks and (options.ports or options.sysfs is not None) else None
     headers = read_headers(options.frames) if looks and options.frames is not None else None
-    return evaluated(rig, tree, headers, shelf)
+    return evaluated(rig, tree, headers, shelf, plays=options.command in PLAYING)
 
 
 def evaluated(
-    rig: Rig, ports: PortTree | None = None, headers: FolderHeaders | None = None, shelf: tuple[ShelfPart, ...] = ()
+    rig: Rig,
+    ports: PortTree | None = None,
+    headers: FolderHeaders | None = None,
+    shelf: tuple[ShelfPart, ...] = (),
+    *,
+    plays: bool = False,
 ) -> Evaluation:
-    """Return everything computed of a rig, with what was looked at besides."""
+    """Return everything computed of a rig, with what was looked at besides, and its night where it is to be played."""
     from wyntaxis.core.evaluation import evaluate
     from wyntaxis.core.evidence.headers.kind import HEADERS
     from wyntaxis.core.evidence.kinds import Evidence
     from wyntaxis.core.evidence.ports.kind import PORTS
 
-    return evaluate(rig, Evidence().having(PORTS, ports).having(HEADERS, headers), shelf)
+    evidence = Evidence().having(PORTS, ports).having(HEADERS, headers)
+    if plays and rig.plan is not None and rig.plan.steps:
+        from wyntaxis.core.rehearsal.kind import REHEARSAL, rehearse
+
+        evidence = evidence.having(REHEARSAL, rehearse(rig))
+    return evaluate(rig, evidence, shelf)
 
 
 def read_headers(folder: Path) -> FolderHeaders:

@@ -114,6 +114,7 @@ class DrawingBand(QStackedWidget):
     def show_session(self, session: Session) -> None:
         """Show another rig."""
         self._session = session
+        session.night_changed.connect(self._show_night)
         for page in (self.section, self.wiring, self.strip):
             page.show_session(session)
 
@@ -149,5 +150,5 @@ class DrawingBand(QStackedWidget):
 
     def _show_night(self) -> None:
         played = self._session.evidence.of(REHEARSAL) if self._session is not None else None
-        if self._palette is not None and self._shows_night and played is not None:
-            self.night.show_night(played.good, played.setting.sky, self._palette)
+        if self._session is not None and self._palette is not None and self._shows_night and played is not None:
+            self.night.show_night(self._session.night or played.good, played.setting.sky, self._palette)

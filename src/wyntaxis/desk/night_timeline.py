@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightEvent, NightOutcome, NightSpan, SpanKind
@@ -14,12 +14,15 @@ from wyntaxis.desk.palette import Palette
 
 if TYPE_CHECKING:
     from wyntaxis.core.rehearsal.setting import NightSky
+    from wyntaxis.core.rig.night_plan import NightStep
 
 HOUR_S = 3600.0
 LANE_EM, LEFT_EM, RIGHT_EM, TOP_EM, BOTTOM_EM = 1.9, 9.0, 1.8, 1.5, 2.6
 MAX_LANES = 12
 AXIS_EM, MIN_NAMED_EM = 1.8, 0.95
 """What the hours take below the lanes, and how high a lane must be to be named."""
+LEAST_PX = 3.0
+"""How wide a step stands at the least."""
 MERGED_PX = 1.5
 """Spans of one kind that stand nearer than this are drawn as one."""
 _HATCHED = {
@@ -40,12 +43,36 @@ def clock_words(seconds: float) -> str:
     return f"{minutes // 60}:{minutes % 60:02d}"
 
 
+def step_words(place: int, step: NightStep) -> str:
+    """Return a step of the plan in words: what it does, its limit, attempts, and what follows."""
+    lines = [f"step {place + 1}: {step.do.replace('_', ' ')}" + (f" {step.filter}" if step.filter else "")]
+    if step.frames is not None:
+        lines[0] += f", {step.frames} frames"
+    if step.do != "wait_dark":
+        limit = f"limit {step.limit_s:g} s" if step.limit_s is not None else "no time limit"
+        lines.append(f"{limit}, {step.attempts} attempts, then {step.then.replace('_', ' ')}")
+    return "\n".join(lines)
+
+
 class NightTimeline(QWidget):
-    """Lanes of devices over the hours of one night; ``fits`` squeezes them into the height that there is."""
+    """Lanes of devices over the hours of one night; ``fits`` squeezes them into the height that there is.
+
+    Where it is told the plan's steps, they stand in a lane above: ``step_chosen`` tells which one is clicked or reached
+    by the arrow keys, ``step_moved`` by how many places one is to move (0: taken out), ``step_added`` that one is to
+    be put in behind it.
+    """
+
+    step_chosen = pyqtSignal(int)
+    step_moved = pyqtSignal(int)
+    step_added = pyqtSignal()
 
     def __init__(self, *, fits: bool = False) -> None:
         super().__init__()
         self._fits = fits
+        self._steps: tuple[NightStep, ...] = ()
+        self.step = -1
+        if not fits:
+            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName("Timeline of the night")
@@ -54,9 +81,11 @@ class NightTimeline(QWidget):
         self._palette: Palette | None = None
         self.lanes: list[str] = []
 
-    def show_night(self, outcome: NightOutcome | None, sky: NightSky | None, palette: Palette) -> None:
-        """Show a night."""
-        self._outcome, self._sky, self._palette = outcome, sky, palette
+    def show_night(
+        self, outcome: NightOutcome | None, sky: NightSky | None, palette: Palette, steps: tuple[NightStep, ...] = ()
+    ) -> None:
+        """Show a night, with the plan's steps above it."""
+        self._outcome, self._sky, self._palette, self._steps = outcome, sky, palette, steps
         self.lanes = []
         if outcome is not None:
             busy = dict.fromkeys(span.device for span in outcome.spans)
@@ -66,6 +95,12 @@ class NightTimeline(QWidget):
         self.updateGeometry()
         self.update()
 
+    def show_step(self, place: int) -> None:
+        """Light a step of the plan; none for -1."""
+        self.step = place
+        self.setAccessibleDescription(self.words())
+        self.update()
+
     def words(self) -> str:
         """Return what the timeline shows, in a sentence."""
         if self._outcome is None:
@@ -73,6 +108,8 @@ class NightTimeline(QWidget):
         own = self._outcome
         text = f"{own.frames_kept} of {own.frames_planned} frames kept, ends after {clock_words(own.ends_s)} h"
         first = own.first_unhandled
+        if 0 <= self.step < len(self._steps):
+            text = f"step {self.step + 1}, {self._steps[self.step].do.replace('_', ' ')}; {text}"
         return text + (
             f"; first nobody handles: {first.what} at {clock_words(first.t_s)} h" if first is not None else ""
         )
@@ -84,7 +121,7 @@ class NightTimeline(QWidget):
         return float(self.fontInfo().pixelSize())
 
     def sizeHint(self) -> QSize:
-        lanes = max(len(self.lanes), 1)
+        lanes = max(len(self.lanes), 1) + bool(self._steps)
         return QSize(300, round(self._em * (TOP_EM + BOTTOM_EM + LANE_EM * lanes)))
 
     def minimumSizeHint(self) -> QSize:
@@ -109,7 +146,7 @@ class NightTimeline(QWidget):
         return max((self.height() / self._em - TOP_EM - AXIS_EM) / len(self.lanes), 0.4)
 
     def _lane(self, index: int) -> QRectF:
-        top = self._em * (TOP_EM + self._lane_em * index)
+        top = self._em * (TOP_EM + self._lane_em * (index + bool(self._steps)))
         left = LEFT_EM * self._em
         return QRectF(left, top, self.width() - left - RIGHT_EM * self._em, self._lane_em * self._em)
 
@@ -128,6 +165,8 @@ class NightTimeline(QWidget):
             painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), "The night has not been played yet.")
             return
         self._draw_dark(painter, palette)
+        if self._steps:
+            self._draw_plan(painter, palette)
         for index, device in enumerate(self.lanes):
             self._draw_lane(painter, palette, index, device)
         self._draw_axis(painter, palette)
@@ -151,6 +190,53 @@ class NightTimeline(QWidget):
             painter.drawLine(QPointF(x, TOP_EM * self._em), QPointF(x, height))
             room = painter.fontMetrics().horizontalAdvance("meridian")
             painter.drawText(QPointF(x - room - 4, self._em * 1.1), "meridian")
+
+    def _stages(self) -> list[tuple[int, QRectF]]:
+        """Return of each step that came to work its place in the plan and its block, in order of time."""
+        if self._outcome is None or not self._steps:
+            return []
+        lane = self._lane(-1)
+        return [
+            (
+                stage.place,
+                QRectF(
+                    self.x_of(stage.from_s), lane.top() + 2, self._width(stage.from_s, stage.to_s), lane.height() - 4
+                ),
+            )
+            for stage in self._outcome.stages
+        ]
+
+    def _width(self, from_s: float, to_s: float) -> float:
+        return max(self.x_of(to_s) - self.x_of(from_s), LEAST_PX)
+
+    def _draw_plan(self, painter: QPainter, palette: Palette) -> None:
+        """Draw the plan's steps as blocks, named where there is room, the chosen one lit."""
+        lane, metrics = self._lane(-1), painter.fontMetrics()
+        painter.setPen(palette.color("ink"))
+        box = QRectF(6, lane.top(), LEFT_EM * self._em - 10, lane.height())
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), "plan")
+        painter.setPen(QPen(palette.color("rule"), 1))
+        painter.drawLine(lane.bottomLeft(), lane.bottomRight())
+        chosen: QRectF | None = None
+        for place, block in self._stages():
+            if place >= len(self._steps):
+                continue
+            painter.fillRect(block, palette.color("ink", 40 if place % 2 else 22))
+            painter.setPen(QPen(palette.color("faded"), 0.8))
+            painter.drawRect(block)
+            step = self._steps[place]
+            name = step.filter or step.do.replace("_", " ")
+            if metrics.horizontalAdvance(name) < block.width() - 4:
+                painter.setPen(palette.color("ink"))
+                painter.drawText(block, int(Qt.AlignmentFlag.AlignCenter), name)
+            if place == self.step:
+                chosen = block
+        if chosen is not None:
+            painter.setPen(QPen(palette.color("accent"), 2.5))
+            painter.drawRect(chosen)
+        if self.hasFocus():
+            painter.setPen(QPen(palette.color("accent"), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(lane.adjusted(-1, 0, 1, 0))
 
     def _draw_lane(self, painter: QPainter, palette: Palette, index: int, device: str) -> None:
         lane = self._lane(index)
@@ -218,6 +304,34 @@ class NightTimeline(QWidget):
             box = QRectF(x - 30, bottom + 4, 60, self._em * 1.4)
             painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), f"{hour} h")
 
+    def step_at(self, at: QPointF) -> int:
+        """Return the place of the plan's step that stands somewhere; -1 for none."""
+        hits = [place for place, block in self._stages() if block.adjusted(-1, -2, 1, 2).contains(at)]
+        return hits[-1] if hits else -1
+
+    def mousePressEvent(self, a0: QMouseEvent | None) -> None:
+        """Choose the step under the mouse."""
+        place = self.step_at(a0.position()) if a0 is not None else -1
+        if place >= 0:
+            self.step_chosen.emit(place)
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        """Go from step to step by the arrows; with Alt move the chosen one, Delete takes it out, Insert puts one in."""
+        if a0 is None or not self._steps:
+            super().keyPressEvent(a0)
+            return
+        key, by = a0.key(), {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(a0.key()), 0)
+        if by and a0.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self.step_moved.emit(by)
+        elif by:
+            self.step_chosen.emit(min(max(self.step + by, 0), len(self._steps) - 1))
+        elif key == Qt.Key.Key_Delete and self.step >= 0:
+            self.step_moved.emit(0)
+        elif key == Qt.Key.Key_Insert:
+            self.step_added.emit()
+        else:
+            super().keyPressEvent(a0)
+
     def mouseMoveEvent(self, a0: QMouseEvent | None) -> None:
         """Tell what stands under the mouse."""
         if a0 is not None:
@@ -225,7 +339,10 @@ class NightTimeline(QWidget):
 
     def told_at(self, at: QPointF) -> str:
         """Return what stands at a place: the device, what it does then, and events close by."""
-        index = int((at.y() / self._em - TOP_EM) // self._lane_em)
+        index = int((at.y() / self._em - TOP_EM) // self._lane_em) - bool(self._steps)
+        place = self.step_at(at)
+        if place >= 0 and place < len(self._steps):
+            return step_words(place, self._steps[place])
         if self._outcome is None or not 0 <= index < len(self.lanes):
             return ""
         device = self.lanes[index]

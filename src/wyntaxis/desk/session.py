@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -30,6 +30,9 @@ from wyntaxis.core.wiring import plugging
 from wyntaxis.core.wording import utc_stamp
 from wyntaxis.desk.stock import ShelfStock
 
+if TYPE_CHECKING:  # the night's machinery is loaded when a night is played
+    from wyntaxis.core.rehearsal.outcome import NightOutcome
+
 R = TypeVar("R")
 
 
@@ -43,6 +46,7 @@ class Session(QObject):
     chosen_changed = pyqtSignal()
     device_changed = pyqtSignal(str)
     saved_changed = pyqtSignal()
+    night_changed = pyqtSignal()
     refused = pyqtSignal(str)
 
     def __init__(
@@ -59,6 +63,7 @@ class Session(QObject):
         self._chosen_finding: tuple[str, str] | None = None
         self._was_dirty = False
         self.evidence = Evidence()
+        self.night: NightOutcome | None = None
         self._compute()
 
     @classmethod
@@ -306,6 +311,11 @@ class Session(QObject):
         self.changed.emit()
 
     # Spacers and variants
+
+    def show_night(self, outcome: NightOutcome | None) -> None:
+        """Show one of the nights that were played wherever the night is drawn; None for the plain one."""
+        self.night = outcome
+        self.night_changed.emit()
 
     def apply_spacers(self, result: SpacerResult, chosen: SpacerSet) -> bool:
         """Put a set of spacers in, in place of what stood in their places."""

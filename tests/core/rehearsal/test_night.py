@@ -17,6 +17,7 @@ from wyntaxis.core.files.errors import CancelledError, InputError
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.drafted import drafted_steps, drafted_watch
 from wyntaxis.core.rehearsal.faults import FAULTS
+from wyntaxis.core.rehearsal.focus_drift import FocusDrift
 from wyntaxis.core.rehearsal.kind import REHEARSAL, rehearse
 from wyntaxis.core.rehearsal.night import NightRun
 from wyntaxis.core.rehearsal.outcome import grade_of
@@ -31,9 +32,11 @@ from wyntaxis.core.rehearsal.play import (
     struck,
     window_of,
 )
+from wyntaxis.core.rehearsal.power import SupplyLoad, loads_of
 from wyntaxis.core.rehearsal.remedy import remedies, words_of
 from wyntaxis.core.rehearsal.setting import HOUR_S, TWILIGHT_S, NightSky, cooling_s, plain_sky, setting_of, sky_of
 from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.devices import Supply
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 from wyntaxis.core.rig.store import load, validated
 
@@ -163,6 +166,135 @@ def test_the_sky_of_the_demo(whole):
     assert sky.next_good(0.0) == pytest.approx(TWILIGHT_S)
     assert sky.next_good(sky.dark_until_s) is None
     assert not sky.is_good(0.0)
+
+
+# Power, temperature and focus
+
+
+def powered(setting, capacity_ah, camera=(1.5, 3.0), **supply):
+    """A setting whose camera hangs on a battery of its own."""
+    own = Supply.model_validate({"id": "bank", "kind": "battery", "capacity_ah": capacity_ah, **supply})
+    return replace(setting, loads=(SupplyLoad(own, {setting.devices["camera"].id: camera}),))
+
+
+def test_what_is_drawn_by_hand(whole):
+    setting = powered(whole, 100.0, rated_a=2.0)
+    outcome = played(setting)
+    (use,) = outcome.power
+    # 1.5 A from the outlets' being on (2 s) until they are off, 3 A while it cools.
+    ends = next(event.t_s for event in outcome.events if event.what == "outlets off")
+    cooling = next(s.to_s - s.from_s for s in outcome.spans if s.kind == "cooling")
+    assert use.drawn_ah == pytest.approx((1.5 * (ends - 2.0) + 1.5 * cooling) / 3600, rel=1e-6)
+    assert use.peak_a == 3.0
+    assert [e.what for e in outcome.events if e.device == "bank"] == ["gives 3.0 A of the 2 A that it is rated for"]
+    assert outcome.safe_end
+
+
+@pytest.mark.parametrize(("capacity", "ends"), [(30.0, "well"), (8.5, "low"), (5.0, "empty")])
+def test_a_battery_runs_empty_by_itself(whole, capacity, ends):
+    outcome = played(powered(whole, capacity))
+    (use,) = outcome.power
+    told = [event.what for event in outcome.events if event.device == "bank"]
+    assert bool(told) == (ends != "well")
+    if ends == "low":
+        assert "Ah are drawn" in told[0]
+        assert outcome.safe_end
+    if ends == "empty":
+        assert told[-1] == "is empty"
+        assert use.drawn_ah == pytest.approx(capacity, abs=0.1)
+        assert "the roof is open" in outcome.unsafe
+        assert "nothing has power" in outcome.first_unhandled.what
+
+
+def test_a_wait_that_only_the_empty_battery_ends_is_still_named(whole):
+    bare = tuple(step.model_copy(update={"limit_s": None, "attempts": 1}) for step in whole.steps)
+    setting = powered(replace(whole, steps=bare), 15.0)
+    outcome = played(setting, [struck(setting, FAULTS["camera.gone"])])
+    assert outcome.endless
+    assert outcome.endless[0].endswith(": expose")
+
+
+def test_loads_go_up_the_supplies_by_power():
+    document = clean_document()
+    document["supplies"] = [
+        {"id": "box", "kind": "power_box", "voltage_v": 12.0, "fed_by": "bank"},
+        {"id": "bank", "kind": "battery", "voltage_v": 24.0, "capacity_ah": 20},
+    ]
+    for device in document["devices"]:
+        device.pop("power", None)
+        device.pop("outlets", None)
+    camera, mount = (next(d for d in document["devices"] if d["kind"] == kind) for kind in ("camera", "mount"))
+    camera["power"] = {"supply": "box", "current_a": 2.0, "peak_a": 4.0}
+    mount["power"] = {"supply": "bank", "peak_a": 1.0}
+    box, bank = loads_of(validated(document))
+    assert box.draws == {camera["id"]: (2.0, 4.0)}
+    assert bank.draws == {camera["id"]: (1.0, 2.0), mount["id"]: (1.0, 1.0)}
+    assert bank.amperes(frozenset({camera["id"]}), powered=True) == 3.0
+    assert bank.amperes(frozenset(), powered=False) == 1.0, "outlets of the box do not switch what hangs on the bank"
+
+
+DRIFTING = FocusDrift(slope=-10.0, lash_steps=6.0, half_zone_steps=10.0, offsets={"l": (0.0, 0.0), "r": (20.0, 12.0)})
+
+
+def test_focus_moves_by_temperature_filters_and_play():
+    # √(1 + 0.2 · 1) = 1.0954; √(1 + 0.2 · 9) = 1.6733
+    assert DRIFTING.growth(10.0) == pytest.approx(0.0954, abs=1e-4)
+    assert DRIFTING.growth(-30.0) == pytest.approx(0.6733, abs=1e-4)
+    assert FocusDrift(slope=-10.0).growth(1e6) == 0.0, "where the zone is unknown nothing is claimed"
+    assert DRIFTING.change("L", "R") == 8.0  # moved by 20 where 12 is right
+    assert DRIFTING.change("R", "L") == -8.0 + 6.0  # and falls short on the way down
+    assert DRIFTING.change("L", "Ha") == 0.0
+
+
+@pytest.mark.parametrize(
+    ("told", "runs", "kept"),
+    [
+        ({}, 1, 7),  # 3 °C an hour: 10 steps/°C × 3 °C = 30 steps are soft after some fifty minutes
+        ({"refocus_c": 1.0}, 3, 20),
+        ({"refocus_growth": 0.2}, 3, 20),
+        ({"refocus_s": 1800.0}, 3, 20),
+    ],
+)
+def test_what_asks_for_a_focus_run_keeps_frames_sharp(whole, told, runs, kept):
+    blind = NightWatch()
+    setting = replace(whole, focus=DRIFTING, air_falls_c_h=3.0, watch=blind, refocus_s=None, refocus_c=None)
+    outcome = played(replace(setting, refocus_growth=None, dither_every=0) if not told else replace(setting, **told))
+    done = [event for event in outcome.events if event.what.startswith("focuses anew")]
+    assert len(done) + 1 >= runs
+    assert bool(done) == bool(told)
+    assert (outcome.frames_kept == 20) == (kept == 20)
+    if kept < 20:
+        assert dict(outcome.lost_why) == {"out of focus": 20 - outcome.frames_kept}
+
+
+def test_a_wrong_offset_softens_a_filter_unless_it_is_focused_anew(whole):
+    far = FocusDrift(half_zone_steps=10.0, offsets={"l": (0.0, 0.0), "r": (60.0, 12.0)})
+    ahead = [NightStep(do=do) for do in ("connect", "open_roof", "open_cover", "wait_dark", "focus", "guide")]
+    sequences = [NightStep(do="sequence", frames=3, exposure_s=60.0, filter=name) for name in ("L", "R")]
+    setting = steps_of(replace(whole, focus=far, slots=("L", "R"), refocus_on_filter=False), *ahead, *sequences)
+    soft = played(setting)
+    assert (soft.frames_kept, dict(soft.lost_why)) == (3, {"out of focus": 3})
+    assert played(replace(setting, refocus_on_filter=True)).frames_kept == 6
+    looked = played(replace(setting, watch=NightWatch(checks_frames=True)))
+    assert looked.frames_kept == 6, "who looks at the frames focuses anew"
+
+
+def test_flats_and_darks_are_drafted_where_a_panel_or_a_cover_is():
+    document = whole_document()
+    document["devices"].append({"id": "panel", "kind": "flat_panel", "name": "Panel"})
+    document["plan"] |= {"filters": ["L", "R"], "steps": []}
+    steps = drafted_steps(validated(document))
+    does = [(step.do, step.filter) for step in steps if step.do in ("flats", "darks", "close_cover", "warm_up")]
+    assert does == [("close_cover", None), ("flats", "L"), ("flats", "R"), ("darks", None), ("warm_up", None)]
+    assert played(setting_of(validated(document), plain_sky(6))).safe_end
+
+
+def test_a_camera_of_the_train_strikes_faults_without_a_device_of_its_own():
+    document = whole_document()
+    document["devices"] = [device for device in document["devices"] if device["kind"] not in ("camera", "guide_camera")]
+    setting = setting_of(validated(document), plain_sky(6))
+    assert applies(setting, FAULTS["camera.gone"])
+    assert setting.devices["camera"].title == validated(document).camera.title
 
 
 # Laws
@@ -490,6 +622,11 @@ def test_the_command(tmp_path, capsys):
         assert capsys.readouterr().err.count("\n") == 1
     assert main(["rehearse", str(path)]) == 0
     assert "night.unsafe" in capsys.readouterr().out
+    main(["ready", str(path), "--json"])
+    conditions = {entry["id"]: entry["verdict"] for entry in json.loads(capsys.readouterr().out)}
+    assert {conditions[key] for key in ("endless", "safe_end", "fits", "weather_stops")} == {"holds"}
+    main(["check", str(path), "--json"])
+    assert {"night.unsafe", "night.weather"} <= {entry["id"] for entry in json.loads(capsys.readouterr().out)}
 
 
 def test_named_faults_and_moments(whole):

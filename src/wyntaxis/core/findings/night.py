@@ -11,7 +11,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.quantities.night import ENDLESS, KEPT, NIGHT, SLACK, UNSAFE, slack_h
+from wyntaxis.core.quantities.night import DRAWN, ENDLESS, KEPT, NIGHT, SLACK, UNSAFE, slack_h
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal
 from wyntaxis.core.rehearsal.outcome import SPAN_WORDS
 from wyntaxis.core.rig.edit import Change
@@ -245,7 +245,45 @@ def storage(evaluation: Evaluation) -> Iterator[Finding]:
     )
 
 
-@finding("night.names", step=STEP, after="night.storage")
+@finding("night.power", step=STEP, condition=conditions.POWER, after="night.storage")
+def power(evaluation: Evaluation) -> Iterator[Finding]:
+    """Does each battery last the night as it is played, and does no supply give more than it may?"""
+    result = _played(evaluation)
+    for use in result.good.power if result is not None else ():
+        row = evaluation.rows.get(DRAWN.id_of(use.load.supply.id))
+        rated = use.load.supply.rated_a
+        over = rated is not None and use.peak_a > rated
+        if row is None and not over:
+            continue
+        drawn = row.target_verdict if row is not None else Verdict.HOLDS
+        lines = []
+        if use.usable_ah is not None:
+            lines.append(f"drawn {number(use.drawn_ah, 1)} Ah of {number(use.usable_ah, 1)} Ah that it may give")
+        lines.append(
+            f"most at once: {number(use.peak_a, 2)} A, {number(use.peak_s / 3600, 2)} h after the plan's beginning"
+            + (f", rated {number(rated, 1)} A" if rated is not None else "")
+        )
+        title = f"{use.title} gives more at once than it is rated for"
+        if not over:
+            words = {
+                Verdict.HOLDS: "lasts the night as it is played",
+                Verdict.TIGHT: "lasts the night with little left",
+            }
+            title = f"{use.title} {words.get(drawn, 'gives more in the night than it may')}"
+        verdict = Verdict.FAILS if over else drawn
+        yield Finding(
+            "night.power",
+            verdict,
+            use.load.supply.id,
+            title,
+            tuple(lines),
+            NO_REMEDY if verdict is Verdict.HOLDS else Remedy("a larger supply, or fewer devices at work at once"),
+            _SOURCE,
+            (DRAWN.id_of(use.load.supply.id),) if row is not None else (),
+        )
+
+
+@finding("night.names", step=STEP, after="night.power")
 def names(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the file names' pattern tell each frame from every other, and what it belongs to?"""
     plan = evaluation.rig.plan

@@ -15,7 +15,10 @@ KEPT = NumberOf("frames_kept", "Frames kept, nothing wrong", "", 0, STEP)
 SLACK = NumberOf("slack_h", "Dark hours left over", "h", 2, STEP)
 UNSAFE = NumberOf("unsafe_faults", "Single faults that end unsafe", "", 0, STEP)
 ENDLESS = NumberOf("endless_faults", "Single faults that it hangs in", "", 0, STEP)
+DRAWN = NumberOf("drawn_ah", "Drawn in the night", "Ah", 1, STEP)
 COMFORTABLE_SLACK_H = 0.25
+BATTERY_COMFORT = 0.9
+"""Of what a battery may give, drawn with an easy mind."""
 
 
 def slack_h(result: Rehearsal) -> float:
@@ -54,4 +57,8 @@ def night_rows(numbers: Numbers) -> Iterator[Quantity]:
     unsafe = sum(row.grade == "unsafe" and row.applies for row in result.rows)
     endless = sum(bool(row.outcome.endless) and row.applies for row in result.rows)
     yield UNSAFE.row(NIGHT, "Night", computed=Leg(unsafe), target=Target(high=0))
+    for use in good.power:
+        if use.usable_ah is not None:
+            wish = Target(high=use.usable_ah, inner_high=BATTERY_COMFORT * use.usable_ah)
+            yield DRAWN.row(use.load.supply.id, use.title, computed=Leg(use.drawn_ah), target=wish)
     yield ENDLESS.row(NIGHT, "Night", computed=Leg(endless), target=Target(high=0))

@@ -10,6 +10,7 @@ from wyntaxis.core.evidence.ports.match import frame_bytes
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once, once_each, rows
+from wyntaxis.core.rehearsal.power import USABLE_SHARE, currents_of
 from wyntaxis.core.rig.devices import Device, Storage, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Plan
@@ -17,8 +18,6 @@ from wyntaxis.core.steps import DEVICES, READY
 
 SUPPLY_RESERVE = 0.2
 """Of a supply's rated current, kept free."""
-USABLE_SHARE = 0.8
-"""Of a battery's capacity, drawn without harm where the rig does not say."""
 BATTERY_RESERVE = 1.2
 SPACE_RESERVE = 1.1
 """Headers, restarts and test frames on top of the planned ones."""
@@ -205,12 +204,8 @@ def draw_of(device: Device) -> Draw | None:
     Draw or None
         Currents in A; None where neither is stated.
     """
-    power = device.power
-    usual, peak = (power.current_a, power.peak_a) if power is not None else (None, None)
-    if usual is None and peak is None:
-        return None
-    usual = (peak or 0.0) if usual is None else usual
-    return Draw(device, usual, usual if peak is None else peak)
+    currents = currents_of(device)
+    return None if currents is None else Draw(device, *currents)
 
 
 def draws_on(rig: Rig, supply_id: str) -> Iterator[Draw]:

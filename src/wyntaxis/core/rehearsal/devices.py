@@ -74,7 +74,11 @@ class NightDevices(NightWorld):
                 self.spoils[refused.fault.id] = refused.fault.spoil
             return refused.fault.title.lower()
         late = self._trouble(do, "late")
-        yield self.env.timeout(self._seconds(do, step) + (late.fault.by_s if late is not None else 0.0))
+        self._flow(do, works=True)
+        try:
+            yield self.env.timeout(self._seconds(do, step) + (late.fault.by_s if late is not None else 0.0))
+        finally:
+            self._flow(do)
         self._span(do, start)
         self._done(do, step)
         return ""
@@ -98,6 +102,7 @@ class NightDevices(NightWorld):
         state = self.state
         if do in ("outlets_on", "outlets_off"):
             state.powered = do == "outlets_on"
+            self._flow()
         elif do in ("connect", "disconnect"):
             state.connected = do == "connect"
         elif do in ("cool", "warm_up"):
@@ -111,8 +116,9 @@ class NightDevices(NightWorld):
         elif do in ("guide", "stop_guiding"):
             state.guiding = do == "guide" and "weather.cloud" not in self.weather
         elif do == "focus":
-            state.focused_s = self.env.now
+            state.focused_s, state.focused_c, state.focus_off = self.env.now, self.setting.air_at(self.env.now), 0.0
         elif do == "wheel":
+            state.focus_off += self.setting.focus.change(state.filter, step.filter)
             state.filter = step.filter
         for entry in self.struck:
             if entry.told and entry.fault.cure == do and self.env.now >= entry.at_s:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from wyntaxis.core.rig.devices import SWITCHES
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 
@@ -20,6 +21,7 @@ LIMITS: dict[str, tuple[float, int, float]] = {
 }  # fmt: skip
 """Of each kind of step: how long an attempt may take in s, how many there are, and the pause between them in s."""
 THEN = {"cool": "go_on", "open_roof": "end_safely", "open_cover": "end_safely", "unpark": "end_safely"}
+FLATS, DARKS = 15, 15
 FRAME_LIMIT_FACTOR, FRAME_LIMIT_S = 1.5, 60.0
 """A frame that takes longer than this many times its exposure, and so many s, will not come."""
 
@@ -51,7 +53,7 @@ def drafted_steps(rig: Rig) -> tuple[NightStep, ...]:
     guided = rig.guiding.kind != "none" and (plan is None or not actions or "guide" in actions)
     cooled = "cool" in actions or any("set_temperature_c" in d.settings for d in rig.devices if d.kind == "camera")
     steps: list[NightStep] = []
-    if kinds & {"power_box", "relay"}:
+    if kinds & set(SWITCHES):
         steps.append(_step("outlets_on"))
     steps.append(_step("connect", then="end_safely"))
     if cooled:
@@ -80,12 +82,24 @@ def drafted_steps(rig: Rig) -> tuple[NightStep, ...]:
         steps.append(_step("close_cover"))
     if kinds & {"roof", "dome"}:
         steps.append(_step("close_roof"))
+    if "flat_panel" in kinds:
+        steps += [_step("flats", frames=FLATS, **own) for own in _filters(rig)]
+    if "cover" in kinds:
+        exposure = plan.exposure_s if plan is not None else DEFAULT_EXPOSURE_S
+        limit = FRAME_LIMIT_FACTOR * DARKS * exposure + FRAME_LIMIT_S
+        steps.append(_step("darks", frames=DARKS, exposure_s=exposure, limit_s=limit))
     if cooled:
         steps.append(_step("warm_up"))
     steps.append(_step("disconnect"))
-    if kinds & {"power_box", "relay"}:
+    if kinds & set(SWITCHES):
         steps.append(_step("outlets_off"))
     return tuple(steps)
+
+
+def _filters(rig: Rig) -> list[dict[str, str]]:
+    """Return for each filter that the plan asks for what a step says of it; nothing once, where it asks for none."""
+    names = rig.plan.filters if rig.plan is not None else ()
+    return [{"filter": name} for name in names] or [{}]
 
 
 def _sequences(rig: Rig) -> list[NightStep]:
@@ -93,17 +107,17 @@ def _sequences(rig: Rig) -> list[NightStep]:
     plan = rig.plan
     frames = plan.frames if plan is not None and plan.frames is not None else DEFAULT_FRAMES
     exposure = plan.exposure_s if plan is not None else DEFAULT_EXPOSURE_S
-    filters: list[str | None] = list(plan.filters) if plan is not None and plan.filters else [None]
+    filters = _filters(rig)
     each = math.ceil(frames / len(filters))
     limit = FRAME_LIMIT_FACTOR * exposure + FRAME_LIMIT_S
     found, left = [], frames
-    for name in filters:
+    for named in filters:
         own = min(each, left)
         left -= own
         if own > 0:
             told = {"do": "sequence", "frames": own, "exposure_s": exposure, "limit_s": limit, "attempts": 3}
             told |= {"pause_s": 20.0, "reconnect": True, "then": "skip"}
-            found.append(NightStep.model_validate(told | ({"filter": name} if name is not None else {})))
+            found.append(NightStep.model_validate(told | named))
     return found
 
 

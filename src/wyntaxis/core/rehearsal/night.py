@@ -8,7 +8,8 @@ from typing import Any
 import simpy
 
 from wyntaxis.core.rehearsal.devices import NightDevices, Work
-from wyntaxis.core.rehearsal.outcome import NightEvent, NightOutcome, NightSpan
+from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
+from wyntaxis.core.rehearsal.outcome import NightEvent, NightOutcome, NightSpan, NightStage
 from wyntaxis.core.rehearsal.world import Struck
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep
 
@@ -32,6 +33,9 @@ class NightRun(NightDevices):
         super().__post_init__()
         self.script: simpy.Process = self.env.process(self._program())
         self._at = 0
+        self._hung = ""
+        """A wait that nothing but the power's end has ended."""
+        self.stages: list[NightStage] = []
 
     def _program(self) -> Generator[simpy.Event, Any, None]:
         """Run the plan; whatever interrupts it is answered as the plan says."""
@@ -42,6 +46,8 @@ class NightRun(NightDevices):
                 break
             except simpy.Interrupt as stop:
                 place = self._at
+                if self._waits and str(stop.cause) == "the power is gone":
+                    self._hung = self._waits
                 self._stop_action()
                 again = yield from self._answer(str(stop.cause))
                 if not again or place >= len(steps):
@@ -109,10 +115,14 @@ class NightRun(NightDevices):
             yield from self._closing_step(do)
 
     def _closing_step(self, do: str) -> Generator[simpy.Event, Any, None]:
-        step = next((own for own in self.setting.steps if own.do == do), None)
-        if step is not None:
+        found = next(((place, own) for place, own in enumerate(self.setting.steps) if own.do == do), None)
+        if found is not None:
             self._step = do
-            why = yield from self._attempts(do, step)
+            began = self.env.now
+            try:
+                why = yield from self._attempts(do, found[1])
+            finally:
+                self.stages.append(NightStage(found[0], began, self.env.now))
             if why:
                 self.note(self._title(do), f"{do.replace('_', ' ')} was not done: {why}", "branch", unhandled=True)
 
@@ -122,16 +132,13 @@ class NightRun(NightDevices):
             step, self._at = steps[index], index
             self._step = step.do
             self._closing = self._closing or step.do in CLOSING
+            began = self.env.now
+            try:
+                why = yield from self._one_step(index, step)
+            finally:
+                self.stages.append(NightStage(index, began, self.env.now))
             if step.do == "wait_dark":
-                yield from self._until_good()
                 continue
-            if step.do == "sequence":
-                why = yield from self._sequence(index, step)
-            else:
-                why = yield from self._attempts(step.do, step)
-                while why and step.then == "wait" and self.env.now < self.setting.sky.dark_until_s:
-                    yield self.env.timeout(max(step.pause_s, WAIT_ON_S))
-                    why = yield from self._attempts(step.do, step)
             if not why:
                 self.note(self._title(step.do), step.do.replace("_", " "), "done")
                 continue
@@ -146,6 +153,23 @@ class NightRun(NightDevices):
             goes = "the next target" if step.then == "skip" else "the next step"
             unhandled = step.do in ("solve", "slew", "connect", "open_roof", "open_cover", "park", "close_roof")
             self.note("program", f"{why}: goes on with {goes}", "branch", unhandled=unhandled)
+
+    def _one_step(self, index: int, step: NightStep) -> Work:
+        """Do one step of the plan; what went wrong, empty where it was done."""
+        if step.do == "wait_dark":
+            yield from self._until_good()
+            return ""
+        if step.do == "sequence":
+            return (yield from self._sequence(index, step))
+        if step.do in ("flats", "darks") and step.filter is not None and self.state.filter != step.filter:
+            why = yield from self._attempts("wheel", step)
+            if why:
+                return why
+        why = yield from self._attempts(step.do, step)
+        while why and step.then == "wait" and self.env.now < self.setting.sky.dark_until_s:
+            yield self.env.timeout(max(step.pause_s, WAIT_ON_S))
+            why = yield from self._attempts(step.do, step)
+        return why
 
     def _until_good(self) -> Generator[simpy.Event, Any, bool]:
         """Wait until it is dark and the object is up; return whether that comes this night."""
@@ -170,12 +194,15 @@ class NightRun(NightDevices):
                 self.note("program", "the night is over", "wait")
                 return ""
             yield from self._flip_in_time(exposure)
-            if own.refocus_s is not None and self.env.now - state.focused_s > own.refocus_s:
-                yield from self._again("focus")
-            if step.filter is not None and state.filter != step.filter and own.has("filter_wheel"):
+            turns = step.filter is not None and state.filter != step.filter and own.has("filter_wheel")
+            if turns:
                 why = yield from self._attempts("wheel", step)
                 if why:
                     return why
+            why = self._refocus_why(turns=turns)
+            if why:
+                self.note(self._title("focus"), f"focuses anew: {why}", "done")
+                yield from self._again("focus")
             if own.dither_every and state.frames and state.frames % own.dither_every == 0 and state.guiding:
                 began = self.env.now
                 yield self.env.timeout(own.settle_s)
@@ -183,6 +210,29 @@ class NightRun(NightDevices):
             why = yield from self._frame(index, step, exposure)
             if why:
                 return why
+        return ""
+
+    def _focus_error(self) -> float:
+        """Return how far focus is off now, in steps: by the fall of temperature since it was found, and by filters."""
+        own, state = self.setting, self.state
+        found_c = state.focused_c if state.focused_c is not None else own.air_at(own.sky.dark_from_s)
+        return state.focus_off - own.focus.slope * (own.air_at(self.env.now) - found_c)
+
+    def _refocus_why(self, *, turns: bool) -> str:
+        """Return why the settings ask for a focus run now; empty where they do not, or the plan has none."""
+        own, state = self.setting, self.state
+        if not any(step.do == "focus" for step in own.steps):
+            return ""
+        if turns and own.refocus_on_filter and state.frames:
+            return "another filter"
+        if own.refocus_s is not None and self.env.now - state.focused_s > own.refocus_s:
+            return f"{own.refocus_s / 60:.0f} min have passed"
+        fell = abs(own.air_at(self.env.now) - state.focused_c) if state.focused_c is not None else 0.0
+        if own.refocus_c is not None and fell >= own.refocus_c:
+            return f"the temperature has changed by {fell:.1f} °C"
+        growth = own.focus.growth(self._focus_error())
+        if own.refocus_growth is not None and growth >= own.refocus_growth:
+            return f"stars have grown by {100 * growth:.0f} %"
         return ""
 
     def _flip_in_time(self, exposure: float) -> Generator[simpy.Event, Any, None]:
@@ -261,6 +311,8 @@ class NightRun(NightDevices):
         plans_guiding = any(step.do == "guide" for step in own.steps)
         if plans_guiding and not state.guiding and own.rig.guiding.kind != "none":
             return "unguided"
+        if own.focus.growth(self._focus_error()) > SOFT_GROWTH:
+            return "out of focus"
         return next(iter(self.spoils.values()), "")
 
     def _cure(self) -> Generator[simpy.Event, Any, None]:
@@ -269,6 +321,8 @@ class NightRun(NightDevices):
         cures = [own.get(key, "") for key in self.spoils]
         if not self.state.guiding:
             cures.append("guide")
+        if self.setting.focus.growth(self._focus_error()) > SOFT_GROWTH:
+            cures.append("focus")
         for do in dict.fromkeys(cure for cure in cures if cure):
             self.note("program", f"looks at the frames, and does anew: {do.replace('_', ' ')}", "branch")
             yield from self._again(do)
@@ -281,16 +335,19 @@ class NightRun(NightDevices):
         while self.script.is_alive and self.env.peek() <= until:
             self.env.step()
         endless: tuple[str, ...] = ()
-        if self.script.is_alive:
-            endless = (self._waits or f"{self._step.replace('_', ' ')}: waits",)
-            device = self._waits.partition(": ")[0] or "program"
+        if self.script.is_alive or self._hung:
+            endless = (self._hung or self._waits or f"{self._step.replace('_', ' ')}: waits",)
+            device = endless[0].partition(": ")[0] if self._hung or self._waits else "program"
             ends = self.setting.sky.ends_s
-            if self._hung_s < ends:
-                self.spans.append(NightSpan(device, self._hung_s, ends, "endless"))
-            self.note("program", f"nothing ends this wait: {endless[0]}", "end", unhandled=True)
+            began = self._hung_s if self._hung or self._waits else self.env.now
+            if began < ends:
+                self.spans.append(NightSpan(device, began, ends, "endless"))
+            what = f"nothing ends this wait: {endless[0]}"
+            self.events.append(NightEvent(began, "program", self._step, what, "end", unhandled=True))
         if "weather.rain" in self.weather and self.state.roof_open:
             self.state.wet_s += max(until - self.env.now, 0.0)
         ends = self.ended_s if self.ended_s is not None else self.env.now
+        self._flow()
         planned = sum(step.frames or 1 for step in self.setting.steps if step.do == "sequence")
         return NightOutcome(
             tuple(_in_order(self.events)),
@@ -305,6 +362,8 @@ class NightRun(NightDevices):
             tuple(self.messages),
             tuple(self.lost.most_common()),
             self.state.disk_gb,
+            tuple(self.stages),
+            tuple(self.uses),
         )
 
     def _unsafe(self) -> Iterable[str]:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from wyntaxis.core.rehearsal.power import SupplyUse
+
 EventKind = Literal["done", "fault", "retry", "branch", "lost", "wait", "message", "end"]
 SpanKind = Literal[
     "exposing", "download", "moving", "focusing", "cooling", "settling", "waiting", "retrying", "endless"
@@ -51,6 +53,15 @@ class NightSpan:
 
 
 @dataclass(frozen=True)
+class NightStage:
+    """When a step of the plan was at work: its place in the plan, from and to in s."""
+
+    place: int
+    from_s: float
+    to_s: float
+
+
+@dataclass(frozen=True)
 class NightOutcome:
     """One night: ``unsafe`` names what was not as it must be at its end, ``endless`` the waits that nothing ended."""
 
@@ -66,6 +77,8 @@ class NightOutcome:
     messages: tuple[str, ...]
     lost_why: tuple[tuple[str, int], ...]
     disk_gb: float
+    stages: tuple[NightStage, ...] = ()
+    power: tuple[SupplyUse, ...] = ()
 
     @property
     def safe_end(self) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor, as_completed
@@ -34,7 +35,8 @@ def many_nights_in_parallel(
         return many_nights(setting, nights, seed, progress)
     jobs = [(setting, seed, first, min(first + NIGHTS_A_CHUNK, nights)) for first in range(0, nights, NIGHTS_A_CHUNK)]
     told: dict[int, list[tuple[float, bool, bool, tuple[str, ...]]]] = {}
-    with ProcessPoolExecutor() as pool:
+    # Processes of their own from scratch: the window's threads would not survive a fork.
+    with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as pool:
         waiting = {pool.submit(some_nights, job): job[2] for job in jobs}
         try:
             for done in as_completed(waiting):

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import datetime
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from wyntaxis.core.evidence.cooling.ramp import kept_model
 from wyntaxis.core.evidence.ports.match import frame_bytes
-from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rehearsal.focus_drift import FocusDrift, drift_of
+from wyntaxis.core.rehearsal.power import HOUR_S, SupplyLoad, loads_of
+from wyntaxis.core.rig.devices import Device, DeviceKind
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+from wyntaxis.core.rig.parts import Part
 
-HOUR_S = 3600.0
 CONNECT_S, SLEW_S, SOLVE_S, ROTATE_S, PARK_S, UNPARK_S = 5.0, 45.0, 20.0, 30.0, 60.0, 5.0
 ROUGH_FOCUS_S, CALIBRATE_S, GUIDE_S, FLIP_S, OUTLET_S = 90.0, 180.0, 15.0, 90.0, 2.0
 FOCUS_POINTS, FOCUS_EXPOSURE_S, FOCUS_MOVE_S = 9, 4.0, 3.0
 SETTLE_S, WHEEL_S, SHUTTER_S, FLAT_S = 15.0, 2.0, 30.0, 3.0
-COOL_RATE_C_MIN, AMBIENT_C, DEFAULT_RATE_MB_S = 2.0, 10.0, 30.0
-"""Where the rig states nothing: what such devices usually take, in s, °C/min, °C and MB/s."""
+COOL_RATE_C_MIN, AMBIENT_C, DEFAULT_RATE_MB_S, AIR_FALLS_C_H = 2.0, 10.0, 30.0, 0.8
+"""Where the rig states nothing: what such devices usually take, in s, °C/min, °C, MB/s and °C/h."""
 TWILIGHT_S = 1.5 * HOUR_S
 """The plan begins so long before it is dark."""
 DEFAULT_HOURS = 8.0
@@ -74,8 +77,19 @@ class NightSetting:
     refocus_s: float | None = None
     free_gb: float | None = None
     has_copy: bool = False
-    battery_h: float | None = None
     slots: tuple[str, ...] = ()
+    air_c: float = AMBIENT_C
+    """As the plan begins."""
+    air_falls_c_h: float = AIR_FALLS_C_H
+    refocus_c: float | None = None
+    refocus_growth: float | None = None
+    refocus_on_filter: bool = False
+    focus: FocusDrift = field(default_factory=FocusDrift)
+    loads: tuple[SupplyLoad, ...] = ()
+
+    def air_at(self, at_s: float) -> float:
+        """Return the air's temperature in °C: it falls until the dark ends."""
+        return self.air_c - self.air_falls_c_h * min(at_s, self.sky.dark_until_s) / HOUR_S
 
     def has(self, *kinds: str) -> bool:
         """Return whether the rig has a device of one of some kinds."""
@@ -180,7 +194,7 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
     plan = rig.plan
     steps = plan.steps if plan is not None and plan.steps else drafted_steps(rig)
     devices: dict[str, Device] = {}
-    for device in rig.devices:
+    for device in (*rig.devices, *_devices_of_parts(rig)):
         devices.setdefault(device.kind, device)
     bare = NightSetting(
         rig, steps, (plan.watch if plan is not None else None) or NightWatch(), sky or sky_of(rig), devices
@@ -194,7 +208,7 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
     exposure = bare.number("focuser", "focus_exposure_s", FOCUS_EXPOSURE_S)
     cool_s = cooling_s(rig, fall, bare.number("camera", "ramp_c_min", COOL_RATE_C_MIN), bare)
     download = size / 1e6 / max(rate, 0.1)
-    refocus = bare.setting("focuser", "refocus_after_min")
+    refocus = _wish(bare, "refocus_after_min", 60.0)
     margin = bare.setting("mount", "flip_margin_min")
     equatorial = rig.mount is None or rig.mount.kind == "equatorial"
     rooms = [s.free_gb for d in rig.devices for s in d.storage if s.free_gb is not None and s.holds != "copy"]
@@ -216,8 +230,35 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
         cover_s=bare.number("cover", "moves_s", SHUTTER_S),
         flip_margin_s=60 * float(margin) if isinstance(margin, (int, float)) and equatorial else None,
         dither_every=(every or 1) if dithers else 0,
-        refocus_s=60 * float(refocus) if isinstance(refocus, (int, float)) and not isinstance(refocus, bool) else None,
+        refocus_s=refocus,
         free_gb=sum(rooms) if rooms else None,
         has_copy=any(s.holds == "copy" for d in rig.devices for s in d.storage),
         slots=devices["filter_wheel"].slot_names if "filter_wheel" in devices else (),
+        air_c=ambient,
+        air_falls_c_h=plan.air_falls_c_h if plan is not None and plan.air_falls_c_h is not None else AIR_FALLS_C_H,
+        refocus_c=_wish(bare, "refocus_temperature_c"),
+        refocus_growth=_wish(bare, "refocus_growth_percent", 0.01),
+        refocus_on_filter=bare.setting("focuser", "refocus_on_filter") is True,
+        focus=drift_of(rig, devices.get("focuser"), devices.get("filter_wheel")),
+        loads=loads_of(rig),
     )
+
+
+def _wish(setting: NightSetting, key: str, factor: float = 1.0) -> float | None:
+    """Return when the focuser's setting asks for a focus run; None for never."""
+    value = setting.number("focuser", key, 0.0)
+    return value * factor if value > 0 else None
+
+
+def _devices_of_parts(rig: Rig) -> Iterator[Device]:
+    """Yield a device for each part that cannot but be one, where the rig lists none for it."""
+    camera, guide_camera = rig.camera, rig.guiding.path[-1] if rig.guiding.path else None
+    wheel = next((part for part in rig.train if part.kind == "filter_wheel"), None)
+    kinds: tuple[tuple[DeviceKind, Part | None], ...] = (
+        ("camera", camera),
+        ("guide_camera", guide_camera),
+        ("filter_wheel", wheel),
+    )
+    for kind, part in kinds:
+        if part is not None:
+            yield Device(id=part.id, kind=kind, name=part.name, part=part.id)

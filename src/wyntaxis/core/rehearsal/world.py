@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Generator
 from dataclasses import dataclass, field
@@ -12,8 +13,13 @@ import simpy
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.rehearsal.faults import Fault
 from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
+from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse
 from wyntaxis.core.rehearsal.setting import NightSetting
 
+LOOK_S = 60.0
+"""A battery's end is known to this."""
+_HARD = frozenset({"cool", "slew", "flip", "park", "unpark", "rough_focus", "focus", "rotate", "wheel"})
+"""Actions in which their device draws the most that it may."""
 BAD_WEATHER = frozenset({"weather.rain", "weather.wind", "weather.cloud"})
 _DEVICE_OF = {
     "outlets_on": "power_box", "outlets_off": "power_box", "cool": "camera", "warm_up": "camera", "expose": "camera",
@@ -55,6 +61,9 @@ class NightState:
     electricity: bool = True
     flipped: bool = False
     focused_s: float = -1e18
+    focused_c: float | None = None
+    focus_off: float = 0.0
+    """By how many steps changes of filter have moved focus since it was found."""
     filter: str | None = None
     wet_s: float = 0.0
     clear_since: float = -1e18
@@ -93,6 +102,15 @@ class NightWorld:
         for entry in self.struck:
             if entry.fault.way in ("world", "spoil"):
                 self.env.process(self._strike(entry))
+        self.uses = [SupplyUse(load) for load in self.setting.loads]
+        self._switched = any(step.do == "outlets_on" for step in self.setting.steps)
+        self._working: frozenset[str] = frozenset()
+        self._flowing = [0.0] * len(self.uses)
+        self._metered_s = 0.0
+        self._flow()
+        for use in self.uses:
+            if use.capacity_ah is not None:
+                self.env.process(self._emptying(use))
         weather = any(entry.fault.id.startswith("weather.") for entry in self.struck)
         # Without weather there is nothing to see: a minute that changes nothing is not played.
         if weather and self.setting.watch.then is not None and self._watched_by() is not None:
@@ -104,7 +122,7 @@ class NightWorld:
 
     def _title(self, do: str) -> str:
         kind = _DEVICE_OF.get(do, do)
-        for own in (kind, "dome" if kind == "roof" else kind, "relay" if kind == "power_box" else kind):
+        for own in (kind, "dome" if kind == "roof" else kind, "relay_switch" if kind == "power_box" else kind):
             device = self.setting.devices.get(own)
             if device is not None:
                 return device.title
@@ -203,11 +221,7 @@ class NightWorld:
             state.connected = False
             self._interrupt("the power has failed")
         elif fault.id == "battery.empty":
-            state.electricity = False
-            self._power_fails()
-            state.program = False
-            self.note("supply", "nothing has power any more", "fault", unhandled=not self._shuts_alone())
-            self._interrupt("the power is gone")
+            self._all_dark()
         elif fault.id == "computer.restarts":
             self._interrupt("the program has died")
         elif fault.id == "card.corrupt":
@@ -249,6 +263,55 @@ class NightWorld:
     def _interrupt(self, why: str) -> None:
         if self.script is not None and self.script.is_alive and self.script is not self.env.active_process:
             self.script.interrupt(why)
+
+    # Power
+
+    def _flow(self, do: str = "", *, works: bool = False) -> None:
+        """Meter what has flowed until now, and take on what flows from now on; ``do`` is what begins or ends."""
+        if not self.uses or (do and do not in _HARD):
+            return
+        now, state = self.env.now, self.state
+        for use, amperes in zip(self.uses, self._flowing, strict=True):
+            use.drawn_ah += amperes * (now - self._metered_s) / HOUR_S
+        self._metered_s = now
+        device = self.setting.devices.get(_DEVICE_OF[do]) if do else None
+        if device is not None:
+            self._working = self._working | {device.id} if works else self._working - {device.id}
+        for index, use in enumerate(self.uses):
+            powered = state.powered or not self._switched
+            own = use.load.amperes(self._working, powered=powered) if state.electricity else 0.0
+            self._flowing[index] = own
+            if own > use.peak_a:
+                use.peak_a, use.peak_s = own, now
+            rated = use.load.supply.rated_a
+            if rated is not None and own > rated and not use.over_told:
+                use.over_told = True
+                self.note(use.title, f"gives {own:.1f} A of the {rated:g} A that it is rated for", "fault")
+
+    def _emptying(self, use: SupplyUse) -> Generator[simpy.Event, Any, None]:
+        """Let a battery run empty: looked at before the highest current could have drawn what it may, or holds."""
+        highest = sum(peak for _, peak in use.load.draws.values())
+        for charge, what in (
+            (use.usable_ah, "{:.0f} Ah are drawn: it should give no more"),
+            (use.capacity_ah, "is empty"),
+        ):
+            while (after := use.until_drawn(charge or 0.0, highest)) > LOOK_S:
+                if not self.state.electricity or after == math.inf:
+                    return
+                yield self.env.timeout(after)
+                self._flow()
+            self.note(use.title, what.format(use.drawn_ah), "fault")
+        if self.state.electricity:
+            self._all_dark()
+
+    def _all_dark(self) -> None:
+        """Let the power be gone for good."""
+        self._power_fails()
+        self.state.electricity = False
+        self._flow()
+        self.state.program = False
+        self.note("supply", "nothing has power any more", "fault", unhandled=not self._shuts_alone())
+        self._interrupt("the power is gone")
 
     # Weather
 

@@ -116,7 +116,8 @@ class Plan(StrictModel):
     """What is to be taken: the exposure of one frame, how far a star may drift on it in main pixels, how many frames.
 
     ``filters`` are the names that the run asks for, ``actions`` what it does besides exposing, ``hours`` how long the
-    night's power must last, ``ambient_c`` the warmest that it is expected to be, ``sky_e_s`` the sky's light in e⁻/s/px
+    night's power must last, ``ambient_c`` the warmest that it is expected to be, ``air_falls_c_h`` by how much the air
+    cools in an hour, ``sky_e_s`` the sky's light in e⁻/s/px
     by filter, typed.
     """
 
@@ -131,6 +132,7 @@ class Plan(StrictModel):
     ] = ()
     longest_exposure_s: Annotated[Seconds | None, Shown("Longest exposure", "s")] = None
     ambient_c: Annotated[float, Field(ge=-60, le=60)] | None = None
+    air_falls_c_h: Annotated[Annotated[float, Field(ge=-20, le=20)] | None, Shown("Air falls by", "°C/h")] = None
     sky_e_s: dict[Text, Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)]] = Field(
         default_factory=dict
     )

@@ -22,7 +22,7 @@ from wyntaxis.core.files.opening import read_bytes
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Site
-from wyntaxis.core.sky.earth import offline_tables
+from wyntaxis.core.sky.earth import steady_rotation
 from wyntaxis.core.wording import utc_stamp
 
 SIZE_LIMIT_BYTES = 1 << 20
@@ -190,7 +190,7 @@ def night_path(site: Site, ra_deg: float, dec_deg: float, date: datetime.date) -
     from astropy.coordinates import AltAz, EarthLocation, SkyCoord, get_sun
     from astropy.time import Time
 
-    iers = offline_tables()
+    iers = steady_rotation()
     if not 1973 <= date.year <= 2100:
         raise ValueError(f"{date}: choose a date from 1973 to 2100")
     east = (site.longitude_deg + 180) % 360 - 180

@@ -14,7 +14,7 @@ import numpy as np
 
 from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.sky.coordinates import separation_deg
-from wyntaxis.core.sky.earth import offline_tables
+from wyntaxis.core.sky.earth import steady_rotation
 from wyntaxis.core.sky.horizon import NightPath, night_path
 
 TURN_DEG = 360.0
@@ -155,7 +155,7 @@ class _Place:
         from astropy.coordinates import EarthLocation
         from astropy.time import Time
 
-        offline_tables()
+        steady_rotation()
         self.seconds = seconds
         self.location = EarthLocation.from_geodetic(site.longitude_deg, site.latitude_deg, site.elevation_m or 0.0)
         with warnings.catch_warnings():

@@ -13,7 +13,8 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.drafted import drafted_steps, drafted_watch
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal, rehearse
 from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightOutcome
-from wyntaxis.core.rehearsal.play import FaultRow, ManyNights, many_nights
+from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
+from wyntaxis.core.rehearsal.play import FaultRow, ManyNights
 from wyntaxis.core.rehearsal.remedy import NightRemedy, remedies, words_of
 from wyntaxis.core.rehearsal.setting import setting_of, sky_of
 from wyntaxis.core.rig.edit import Change
@@ -62,6 +63,7 @@ class RehearsalSheet(StepSheet):
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self.remedy: NightRemedy | None = None
+        self._place = -1
         self.many: list[tuple[str, ManyNights]] = []
         self.job, self.remedy_job, self.many_job = Job(self), Job(self), Job(self)
         self.job.done.connect(self._played)
@@ -99,9 +101,14 @@ class RehearsalSheet(StepSheet):
         column.addWidget(JobBar(self.job, "Playing faults"))
         column.addWidget(JobBar(self.many_job, "Playing nights"))
         self.timeline = NightTimeline()
+        self.timeline.step_chosen.connect(self.choose_step)
+        self.timeline.step_moved.connect(self.move_step)
+        self.timeline.step_added.connect(self.add_step)
         column.addWidget(self.timeline)
+        column.addWidget(self._build_step())
         self.legend = PlainLabel(
-            "Filled: at work. Hatched: waiting, in red without end; crosswise: retries. Ticks below: attempts. A bar: "
+            "Choose a step in the plan’s lane to change it. Filled: at work. Hatched: waiting, in red without end; "
+            "crosswise: retries. Ticks below: attempts. A bar: "
             "a fault strikes. A cross: nobody handles it. The line above: the object is up."
         )
         self.legend.setWordWrap(True)
@@ -199,7 +206,7 @@ class RehearsalSheet(StepSheet):
                 def tell(done: int, of: int, index: int = index) -> None:
                     progress(done + index * of, of * len(plans))
 
-                found.append((name, many_nights(setting, NIGHTS, 1, tell)))
+                found.append((name, many_nights_in_parallel(setting, NIGHTS, 1, tell)))
             return found
 
         self.many_job.start(work)
@@ -269,22 +276,39 @@ class RehearsalSheet(StepSheet):
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
         self.plan_table = TextTable("Steps of the plan", STEP_HEADINGS, left=(0, 1, 6, 7), widest_em=14)
-        self.plan_table.itemSelectionChanged.connect(self._show_step_card)
+        self.plan_table.itemSelectionChanged.connect(lambda: self.choose_step(self.plan_table.currentRow()))
         column.addWidget(self.plan_table)
-        row = FlowRow()
-        for text, tip, work in (
-            ("Add a step", "Put a step in behind the chosen one", self.add_step),
-            ("Take out", "Take the chosen step out", lambda: self.move_step(0)),
-            ("↑", "Move the chosen step up", lambda: self.move_step(-1)),
-            ("↓", "Move the chosen step down", lambda: self.move_step(1)),
-        ):
-            push_button(text, tip, work, row)
-        column.addLayout(row)
+        return holder
+
+    def _build_step(self) -> QWidget:
+        """Return the chosen step's card, with what moves it; it stands below the timeline."""
+        self.step_panel = QWidget()
+        column = QVBoxLayout(self.step_panel)
+        column.setContentsMargins(0, 0, 0, 0)
         self.step_card = Card(3)
         self.step_card.entered.connect(self.session.set_value)
         self.step_card.refused.connect(self.session.refused)
         column.addWidget(self.step_card)
-        return holder
+        row = FlowRow()
+        for text, tip, work in (
+            ("Earlier", "Move the step before the one ahead of it (Alt+Left)", lambda: self.move_step(-1)),
+            ("Later", "Move the step behind the next one (Alt+Right)", lambda: self.move_step(1)),
+            ("Add a step", "Put a step in behind it (Insert)", self.add_step),
+            ("Take out", "Take the step out of the plan (Delete)", lambda: self.move_step(0)),
+            ("Done", "Choose no step", lambda: self.choose_step(-1)),
+        ):
+            push_button(text, tip, work, row)
+        column.addLayout(row)
+        self.step_panel.hide()
+        return self.step_panel
+
+    def choose_step(self, place: int) -> None:
+        """Choose a step of the plan, in the timeline and in the table; none for -1."""
+        if place >= 0 and not self._steps():
+            self.session.refused.emit("draft a plan first: the steps played are those that would be drafted")
+            return
+        self._place = place if place < len(self._steps()) else -1
+        self._show_step()
 
     def _steps(self) -> tuple[NightStep, ...]:
         plan = self.session.rig.plan
@@ -304,16 +328,23 @@ class RehearsalSheet(StepSheet):
             ]
             for step in self._steps()
         ]
+        self.plan_table.blockSignals(True)
         self.plan_table.show_rows(rows, palette=self._palette)
-        self._show_step_card()
+        self.plan_table.blockSignals(False)
 
-    def _show_step_card(self) -> None:
-        place = self.plan_table.currentRow()
-        self.step_card.setVisible(0 <= place < len(self._steps()))
-        if 0 <= place < len(self._steps()):
-            title = f"Step {place + 1}: {self._steps()[place].do.replace('_', ' ')}"
+    def _show_step(self) -> None:
+        """Show the chosen step wherever it stands."""
+        place, steps = self._place, self._steps()
+        self.timeline.show_step(place)
+        if self.plan_fold.opened:
+            self.plan_table.blockSignals(True)
+            self.plan_table.setCurrentCell(place, 0)
+            self.plan_table.blockSignals(False)
+        self.step_panel.setVisible(0 <= place < len(steps))
+        if 0 <= place < len(steps):
+            title = f"Step {place + 1} of {len(steps)}: {steps[place].do.replace('_', ' ')}"
             base = ("plan", "steps", place)
-            self.step_card.show_object(title, base, shown_fields(NightStep, self._steps()[place]), self.session.rig)
+            self.step_card.show_object(title, base, shown_fields(NightStep, steps[place]), self.session.rig)
 
     def _change_steps(self, steps: list[NightStep], label: str) -> None:
         told = [step.model_dump(mode="json", exclude_unset=True) for step in steps]
@@ -321,25 +352,25 @@ class RehearsalSheet(StepSheet):
 
     def add_step(self) -> None:
         """Put a step in behind the chosen one."""
-        steps, place = list(self._steps()), self.plan_table.currentRow()
+        steps, place = list(self._steps()), self._place
         at = place + 1 if 0 <= place < len(steps) else len(steps)
         if not steps:
             self.session.refused.emit("draft a plan first: then steps can be put in")
             return
         steps.insert(at, NightStep(do="focus", limit_s=900.0, attempts=2))
+        self._place = at
         self._change_steps(steps, "Add a step")
 
     def move_step(self, by: int) -> None:
         """Move the chosen step, or take it out where it is moved by 0."""
-        steps, place = list(self._steps()), self.plan_table.currentRow()
+        steps, place = list(self._steps()), self._place
         if not 0 <= place < len(steps) or not 0 <= place + by < len(steps):
             return
         step = steps.pop(place)
         if by:
             steps.insert(place + by, step)
+        self._place = min(place + by, len(steps) - 1)
         self._change_steps(steps, "Move a step" if by else "Take a step out")
-        if by:
-            self.plan_table.selectRow(place + by)
 
     # Showing
 
@@ -356,7 +387,9 @@ class RehearsalSheet(StepSheet):
     def _chose(self) -> None:
         result, row = self.result, self.chosen
         outcome = row.outcome if row is not None else result.good if result is not None else None
-        self.timeline.show_night(outcome, result.setting.sky if result is not None else None, self._palette)
+        if result is not None:  # while a changed plan is being played anew, the last night stays in sight
+            self.timeline.show_night(outcome, result.setting.sky, self._palette, result.setting.steps)
+            self.session.show_night(outcome)
         self.told.setVisible(outcome is not None)
         if outcome is not None:
             title = row.fault.title if row is not None else "Nothing wrong"
@@ -379,6 +412,8 @@ class RehearsalSheet(StepSheet):
             button.setEnabled(not self.job.running)
         self.plan_fold.setVisible(bool(steps))
         self.plan_fold.refresh()
+        self._place = min(self._place, len(steps) - 1)
+        self._show_step()
         self.many_fold.setVisible(bool(self.many))
         self.watch_card.setVisible(rig.plan is not None)
         self.watch_card.show_object("Who watches over the night", ("plan", "watch"), shown_fields(NightWatch), rig)

@@ -1,0 +1,109 @@
+"""Power through the night: what flows from each supply while devices rest and work, and when a battery is empty."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from math import fsum
+
+from wyntaxis.core.rig.devices import Device, Supply
+from wyntaxis.core.rig.model import Rig
+
+HOUR_S = 3600.0
+USABLE_SHARE = 0.8
+"""Of a battery's capacity, drawn without harm where the rig does not say."""
+
+
+@dataclass(frozen=True)
+class SupplyLoad:
+    """A supply, and by device id what hangs on it: in A as a rule and at the most, at this supply's own voltage."""
+
+    supply: Supply
+    draws: dict[str, tuple[float, float]] = field(repr=False)
+    stays_on: frozenset[str] = frozenset()
+    """Devices that outlets do not switch."""
+
+    def amperes(self, working: frozenset[str], *, powered: bool) -> float:
+        """Return what flows while some devices work, in A."""
+        return fsum(
+            peak if device in working else usual
+            for device, (usual, peak) in self.draws.items()
+            if powered or device in self.stays_on
+        )
+
+
+@dataclass
+class SupplyUse:
+    """What was drawn from a supply in a night: Ah so far, the highest current in A and when in s."""
+
+    load: SupplyLoad
+    drawn_ah: float = 0.0
+    peak_a: float = 0.0
+    peak_s: float = 0.0
+    over_told: bool = False
+
+    @property
+    def title(self) -> str:
+        """The supply's name."""
+        return self.load.supply.title
+
+    @property
+    def capacity_ah(self) -> float | None:
+        """What it holds; None for one that is no battery, or does not say."""
+        return self.load.supply.capacity_ah if self.load.supply.kind == "battery" else None
+
+    @property
+    def usable_ah(self) -> float | None:
+        """What may be drawn of it without harm."""
+        share = self.load.supply.usable_share or USABLE_SHARE
+        return None if self.capacity_ah is None else self.capacity_ah * share
+
+    def until_drawn(self, charge_ah: float, amperes: float) -> float:
+        """Return how long a current takes until so many Ah are drawn, in s; without end where nothing flows."""
+        return HOUR_S * max(charge_ah - self.drawn_ah, 0.0) / amperes if amperes > 0 else math.inf
+
+
+def currents_of(device: Device) -> tuple[float, float] | None:
+    """Return what a device draws as a rule and at the most, in A; one stands for the other, None without either."""
+    power = device.power
+    usual, peak = (power.current_a, power.peak_a) if power is not None else (None, None)
+    if usual is None and peak is None:
+        return None
+    usual = (peak or 0.0) if usual is None else usual
+    return usual, usual if peak is None else peak
+
+
+def loads_of(rig: Rig) -> tuple[SupplyLoad, ...]:
+    """Return every supply with what hangs on it, also by supplies that it feeds.
+
+    Parameters
+    ----------
+    rig
+        The rig; a device that states no current counts as drawing none.
+
+    Returns
+    -------
+    tuple of SupplyLoad
+        Currents in A; of a supply of another voltage as much as the same power takes.
+    """
+    supplies = {supply.id: supply for supply in rig.supplies}
+    draws: dict[str, dict[str, tuple[float, float]]] = {supply.id: {} for supply in rig.supplies}
+    stays: set[str] = set()
+    for device in rig.devices:
+        currents = currents_of(device)
+        at = supplies.get(device.power.supply or "") if device.power is not None else None
+        if at is None or currents is None:
+            continue
+        usual, peak = currents
+        if device.kind == "computer" or at.kind != "power_box":
+            stays.add(device.id)
+        factor, voltage = 1.0, at.voltage_v
+        while True:
+            draws[at.id][device.id] = (usual * factor, peak * factor)
+            above = supplies.get(at.fed_by or "")
+            if above is None:
+                break
+            if voltage is not None and above.voltage_v is not None:
+                factor *= voltage / above.voltage_v
+            at, voltage = above, above.voltage_v or voltage
+    return tuple(SupplyLoad(supply, draws[supply.id], frozenset(stays)) for supply in rig.supplies if draws[supply.id])
