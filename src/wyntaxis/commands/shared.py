@@ -134,13 +134,14 @@ def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
 
 def keep_change(options: argparse.Namespace, change: Change) -> None:
     """Write an edit of the train that a command looks at into its rig file, atomically."""
+    from wyntaxis.core.history.recording import save
     from wyntaxis.core.rig import edit
-    from wyntaxis.core.rig.store import load, save
+    from wyntaxis.core.rig.store import load
     from wyntaxis.core.rig.variants import document_path
 
     document = load(options.file).rig
     values = tuple((document_path(document, options.variant, path), value) for path, value in change.values)
-    save(edit.apply(document, edit.Change(change.label, values)), options.file)
+    save(edit.apply(document, edit.Change(change.label, values)), options.file, (change.label,))
 
 
 def keep_arguments(parser: argparse.ArgumentParser) -> None:

@@ -10,6 +10,7 @@ from wyntaxis.core.findings.registry import all_findings, in_order
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.rows import rows_of
 from wyntaxis.core.records.audit import audit_of
+from wyntaxis.core.rig.figures import disputed_paths
 from wyntaxis.core.rig.marks import marked_leaves
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.shelf import ShelfPart
@@ -31,7 +32,8 @@ def evaluate(
     traced
         Whether ``legs.reads`` is to know of everything what rests on it; of what nobody gave it always does.
     """
-    numbers = numbers_of(rig, evidence, shelf, traced=traced or marked_leaves(rig, rig.assumed))
+    marked = marked_leaves(rig, (*rig.assumed, *disputed_paths(rig)))
+    numbers = numbers_of(rig, evidence, shelf, traced=traced or marked)
     bare = Evaluation(**vars(numbers), rows=rows_of(numbers), frames=audit_of(numbers))
     told = with_caveats(bare.with_told(findings=tuple(all_findings(bare))))
     ranked = sorted(in_order(), key=lambda entry: entry.rank)

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 Mapper = Callable[[float], float]
 
 LEGEND = "▽ stated   △ computed   ● measured, each with ±2u;   shaded: allowed"
+MAX_DISPUTED = 2
 PAD_SHARE = 0.12
 
 
@@ -162,6 +163,7 @@ def leg_text(row: Quantity) -> str:
     if row.assumed:
         count = len(row.assumed)
         parts.append(f"rests on {count} value{'s' if count > 1 else ''} that nobody gave")
+    parts += [f"figures differ: {words}" for words in row.disputed[:MAX_DISPUTED]]
     if row.stale is not None:
         measured, changed = (text[:10] or "?" for text in (row.stale.measured_on, row.stale.changed_on))
         parts.append(f"stale: measured {measured}, changed {changed}")

@@ -15,6 +15,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, sha256_of
 from wyntaxis.core.findings.caveats import acceptance, withdrawal
 from wyntaxis.core.findings.finding import Finding, subject_title
+from wyntaxis.core.history import recording
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.blank import NEW_PART_LENGTH_MM, blank_rig
@@ -362,15 +363,15 @@ class Session(QObject):
 
     # Saving
 
-    def save(self, path: Path, *, protected: bool = False) -> tuple[str, ...]:
-        """Write the rig, and return what could not be kept of the file that was there.
+    def save(self, path: Path, *, protected: bool = False, reason: str | None = None) -> tuple[str, ...]:
+        """Write the rig with a line in its history, and return what could not be kept of the file that was there.
 
         Raises
         ------
         InputError
             In one line, when the place cannot be written.
         """
-        saved = store.save(self.document, path, protected=protected)
+        saved = recording.save(self.document, path, self.history.unsaved_labels, reason, protected=protected)
         self.sha256, self.path = saved.sha256, path
         self.history.mark_saved()
         self.saved_changed.emit()

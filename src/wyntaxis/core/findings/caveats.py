@@ -10,6 +10,7 @@ from wyntaxis.core.findings.finding import Finding, Remedy
 from wyntaxis.core.ledger import Quantity, Stale, Verdict
 from wyntaxis.core.quantities.legs import reads_of_value
 from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.figures import dispute_words, disputed_paths
 from wyntaxis.core.rig.marks import mark_label, marked_leaves
 from wyntaxis.core.rig.model import Accepted, Rig
 from wyntaxis.core.rig.resting import SCALES, stale_legs
@@ -35,12 +36,14 @@ def with_caveats(bare: Evaluation) -> Evaluation:
     if stale:
         bare = _with_stale(bare, stale)
     if bare.rig.assumed:
-        by_row = _assumed_by_row(bare)
+        by_row = _rests_on(bare, bare.rig.assumed)
         rows = {key: replace(row, assumed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
         own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
         labels = {path: mark_label(bare.rig, path) for path in bare.rig.assumed}
         found = tuple(_unproven(finding, by_row, labels) for finding in bare.findings)
         bare = bare.with_told(rows=rows, quantities=own, findings=found)
+    if disputed_paths(bare.rig):
+        bare = _with_disputed(bare)
     if bare.rig.accepted:
         bare = bare.with_told(findings=tuple(_accepted(bare, finding) for finding in bare.findings))
     return bare
@@ -81,11 +84,20 @@ def stale_words(entry: Stale) -> str:
     return f"{measured}; {changed}: {', '.join(entry.what[:MAX_TOLD])}"
 
 
-def _assumed_by_row(evaluation: Evaluation) -> dict[str, tuple[str, ...]]:
+def _with_disputed(bare: Evaluation) -> Evaluation:
+    """Return an evaluation whose rows know what they rest on that makers give otherwise."""
+    paths = disputed_paths(bare.rig)
+    words = {text: dispute_words(bare.rig, text) for text in paths}
+    by_row = {key: tuple(words[text] for text in own) for key, own in _rests_on(bare, paths).items()}
+    rows = {key: replace(row, disputed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
+    own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
+    return bare.with_told(rows=rows, quantities=own)
+
+
+def _rests_on(evaluation: Evaluation, texts: Sequence[str]) -> dict[str, tuple[str, ...]]:
+    """Return by row which of some paths' values it rests on."""
     rig = evaluation.rig
-    known = {
-        text: frozenset().union(*(reads_of_value(path) for path in marked_leaves(rig, [text]))) for text in rig.assumed
-    }
+    known = {text: frozenset().union(*(reads_of_value(path) for path in marked_leaves(rig, [text]))) for text in texts}
     found, told = {}, dict[frozenset[str], tuple[str, ...]]()
     for key in evaluation.rows:
         reads = evaluation.legs.reads(key)

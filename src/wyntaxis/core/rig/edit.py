@@ -40,8 +40,9 @@ def apply(rig: Rig, change: Change) -> Rig:
     marks, typed = Carried(document), named_paths(document, [path for path, _ in change.values])
     for path, value in change.values:
         _set(document, path, value)
-    if not any(path[0] == "assumed" for path, _ in change.values):
-        marks.into(document, typed, change.assumes)
+    touched = {path[0] for path, _ in change.values}
+    if "assumed" not in touched:
+        marks.into(document, typed, change.assumes, carries_sources="sources" not in touched)
     _rename_in_records(rig, document)
     return stamped(rig, validated(document))
 
@@ -173,6 +174,15 @@ class History:
     @property
     def redo_label(self) -> str | None:
         return self.labels[self.at] if self.at < len(self.labels) else None
+
+    @property
+    def unsaved_labels(self) -> tuple[str, ...]:
+        """What was edited, or taken back, since the last save, in words."""
+        if self.saved_at is None:
+            return tuple(self.labels[: self.at])
+        if self.at >= self.saved_at:
+            return tuple(self.labels[self.saved_at : self.at])
+        return tuple(f"Undo: {label}" for label in reversed(self.labels[self.at : self.saved_at]))
 
     def push(self, rig: Rig, label: str) -> bool:
         """Take a new version; return False when it is no different."""

@@ -1,4 +1,5 @@
-"""What is marked in a rig by path: values that nobody gave (``assumed``), and where drafted ones are from (``origin``).
+"""What is marked in a rig by path: values that nobody gave (``assumed``), where drafted ones are from (``origin``), and
+who gives which figure (``sources``).
 
 A mark follows its value through edits by the ids of what it lies in, and goes when the value is given.
 """
@@ -125,8 +126,19 @@ class Carried:
             (_named(document, path), value, (document.get("origin") or {})[path_text(path)])
             for path, value in _marked(document, document.get("origin"))
         ]
+        self._sources = [
+            (_named(document, path), (document.get("sources") or {})[path_text(path)])
+            for path, _ in _marked(document, document.get("sources"))
+        ]
 
-    def into(self, document: dict[str, Any], typed: Sequence[Named] = (), assumes: Sequence[DocumentPath] = ()) -> None:
+    def into(
+        self,
+        document: dict[str, Any],
+        typed: Sequence[Named] = (),
+        assumes: Sequence[DocumentPath] = (),
+        *,
+        carries_sources: bool = True,
+    ) -> None:
         """Set the marks in the document after the edit.
 
         Parameters
@@ -137,6 +149,8 @@ class Carried:
             What the edit sets: those values are given now, the same ones too.
         assumes
             Paths of values that the edit fills in without anybody having given them.
+        carries_sources
+            False where the edit sets the sources itself.
         """
         kept = [path_text(path) for path in self._still_assumed(document, typed)]
         kept += [text for text in map(path_text, assumes) if text not in kept]
@@ -147,6 +161,14 @@ class Carried:
             if path is not None and value_at(document, path) == value and named not in typed:
                 told[path_text(path)] = words
         _set(document, "origin", told)
+        if not carries_sources:
+            return
+        told = {}
+        for named, sourced in self._sources:  # who gives which figure stays, whichever of them is taken
+            path = _placed(document, named)
+            if path is not None and value_at(document, path) is not None:
+                told[path_text(path)] = sourced
+        _set(document, "sources", told)
 
     def _still_assumed(self, document: dict[str, Any], typed: Sequence[Named]) -> Iterator[DocumentPath]:
         for named, value in self._assumed:
@@ -177,7 +199,7 @@ def _marked(document: Mapping[str, Any], texts: Any) -> Iterator[tuple[DocumentP
             continue  # a default that the file leaves out
 
 
-def _set(document: dict[str, Any], key: str, marks: list[str] | dict[str, str]) -> None:
+def _set(document: dict[str, Any], key: str, marks: list[str] | dict[str, Any]) -> None:
     if marks:
         document[key] = marks
     else:

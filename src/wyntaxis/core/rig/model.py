@@ -17,6 +17,7 @@ from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import (
     SMALLEST,
     DocumentPath,
+    Finite,
     Id,
     Note,
     StrictModel,
@@ -87,6 +88,29 @@ class Accepted(StrictModel):
     value: float | Annotated[str, Field(max_length=400)] | None = None
 
 
+class OtherFigure(StrictModel):
+    """What somebody else gives for a value: the figure in the value's own unit, and who says so."""
+
+    value: Finite
+    source: Note
+
+
+class Sourced(StrictModel):
+    """Where a value comes from, why it is this one and since when; and what others give for it."""
+
+    source: Note | None = None
+    reason: Note | None = None
+    date: Text | None = None
+    others: Annotated[tuple[OtherFigure, ...], Field(strict=False, max_length=20)] = ()
+
+
+class Photo(StrictModel):
+    """A photograph of the rig: a picture file in the rig file's folder or below, and what it shows."""
+
+    file: Annotated[str, Field(min_length=1, max_length=300)]
+    caption: Note | None = None
+
+
 class Variant(StrictModel):
     """Another train over the same parts.
 
@@ -129,6 +153,9 @@ class Rig(StrictModel):
     """Paths of values that nobody gave; see :mod:`wyntaxis.core.rig.marks`."""
     origin: Annotated[dict[MarkedPath, Text], Field(max_length=5000)] = Field(default_factory=dict)
     """Where a drafted value comes from, by its path."""
+    sources: Annotated[dict[MarkedPath, Sourced], Field(max_length=2000)] = Field(default_factory=dict)
+    """Of values by their paths: their source and reason, and what others give."""
+    photos: Annotated[tuple[Photo, ...], Field(strict=False, max_length=100)] = ()
     accepted: Annotated[tuple[Accepted, ...], Field(strict=False, max_length=500)] = ()
     note: Note | None = None
 
@@ -218,6 +245,14 @@ def _marks_stand(rig: Rig) -> None:
             value = None
         if value is None:
             raise ValueError(f'assumed[{index}] names "{text}", which is no value of this rig')
+    for text, sourced in rig.sources.items():
+        try:
+            value = value_at(rig, parse_path(text))
+        except (ValueError, LookupError):
+            value = None
+        if value is None or (sourced.others and (isinstance(value, bool) or not isinstance(value, int | float))):
+            what = "number" if sourced.others else "value"
+            raise ValueError(f'sources names "{text}", which is no {what} of this rig')
 
 
 def _devices_stand(rig: Rig) -> None:
@@ -265,6 +300,7 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
         own_marks = {
             "assumed": tuple(text for text in rig.assumed if not text.startswith("variants")),
             "origin": {text: words for text, words in rig.origin.items() if not text.startswith("variants")},
+            "sources": {text: told for text, told in rig.sources.items() if not text.startswith("variants")},
         }
         return rig.model_copy(update={"variants": (), **(own_marks if rig.variants else {})})
     own = rig.model_dump(mode="json", exclude_unset=True)
@@ -279,7 +315,7 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
             raise ValueError(f'train[{index}] names "{entry}", which is no part of the rig\'s train')
     index = variants.index(found)
     of_own = of_variant(
-        [*own.get("assumed", ()), *own.get("origin", {})],
+        [*own.get("assumed", ()), *own.get("origin", {}), *own.get("sources", {})],
         index,
         found["train"],
         list(parts),
@@ -287,8 +323,9 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
     )
     if "assumed" in own:
         own["assumed"] = [of_own[text] for text in own["assumed"] if text in of_own]
-    if "origin" in own:
-        own["origin"] = {of_own[text]: words for text, words in own["origin"].items() if text in of_own}
+    for key in ("origin", "sources"):
+        if key in own:
+            own[key] = {of_own[text]: told for text, told in own[key].items() if text in of_own}
     own |= {"name": found["name"], "train": [parts[e] if isinstance(e, str) else e for e in found["train"]]}
     for key in ("telescope", "guiding", "framing"):
         if found.get(key) is not None:
@@ -299,6 +336,7 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
     if found.get("guiding") is None and taps is not None and taps not in {part["id"] for part in own["train"]}:
         own["guiding"] = {"kind": "none"}  # the prism stays at home with its guider
         own["assumed"] = [text for text in own.get("assumed", ()) if not text.startswith("guiding")]
+        own["sources"] = {t: told for t, told in own.get("sources", {}).items() if not t.startswith("guiding")}
     return Rig.model_validate(own)
 
 
@@ -312,6 +350,7 @@ def bare_train(rig: Rig) -> Rig:
             "corrections": {},
             "assumed": (),
             "origin": {},
+            "sources": {},
             "accepted": (),
         }
     )

@@ -71,7 +71,14 @@ def validated(document: Any) -> Rig:
 
 def to_bytes(rig: Rig) -> bytes:
     """Return a rig as it is written; :class:`InputError` when it would be too large to be opened again."""
-    return document_bytes(_tidy(rig.model_dump(mode="json", exclude_unset=True)), indent=2)
+    return document_bytes(document_of(rig), indent=2)
+
+
+def document_of(rig: Rig) -> dict[str, Any]:
+    """Return a rig as its file holds it: plain dictionaries and lists, only what was set."""
+    document = _tidy(rig.model_dump(mode="json", exclude_unset=True))
+    assert isinstance(document, dict)
+    return document
 
 
 @dataclass(frozen=True)
