@@ -58,7 +58,8 @@ def measured_legs_of(rig: Rig) -> Iterator[MeasuredLeg]:
 # What each rests on
 
 
-def _telescope(rig: Rig) -> Resting:
+def telescope_facts(rig: Rig) -> Resting:
+    """Return what of the telescope and its glass a measurement rests on, by name."""
     telescope = rig.telescope
     found: Resting = {
         "telescope: name": telescope.name,
@@ -71,12 +72,14 @@ def _telescope(rig: Rig) -> Resting:
     return found
 
 
-def _pixel(rig: Rig) -> Resting:
+def pixel_facts(rig: Rig) -> Resting:
+    """Return the pixel that a scale rests on."""
     sensor = rig.sensor
     return {"camera: pixel": sensor.pixel_um if sensor is not None else None}
 
 
-def _camera(rig: Rig) -> Resting:
+def camera_facts(rig: Rig) -> Resting:
+    """Return what tells the main camera from another, by name."""
     camera, sensor = rig.camera, rig.sensor
     found: Resting = {"camera: name": camera.name if camera is not None else None}
     if sensor is not None:
@@ -99,14 +102,16 @@ def _length(part: Part) -> float:
     return adjustable.set_mm if adjustable is not None and adjustable.set_mm is not None else part.length_mm
 
 
-def _spacing(rig: Rig) -> Resting:
+def spacing_facts(rig: Rig) -> Resting:
+    """Return the parts behind the corrector and their lengths, by name."""
     parts = _behind_corrector(rig)
     found: Resting = {"spacing: parts": ", ".join(part.id for part in parts)[:1000]}
     found |= {f"spacing: {part.id}": _length(part) for part in parts if part.kind != "focuser"}
     return found
 
 
-def _guide_train(rig: Rig) -> Resting:
+def guide_facts(rig: Rig) -> Resting:
+    """Return what of the guide train a measurement rests on, by name."""
     guiding, camera = rig.guiding, rig.guiding.camera
     sensor = camera.sensor if camera is not None else None
     found: Resting = {
@@ -119,19 +124,21 @@ def _guide_train(rig: Rig) -> Resting:
         found["guide telescope: name"] = guiding.telescope.name
         found["guide telescope: focal length"] = guiding.telescope.focal_length_mm
     elif guiding.kind == "off_axis":
-        found |= _telescope(rig)
+        found |= telescope_facts(rig)
     for part in guiding.path:
         if part.magnification is not None:
             found[f"{part.id}: magnification"] = part.magnification
     return found
 
 
-def _mount(rig: Rig) -> Resting:
+def mount_facts(rig: Rig) -> Resting:
+    """Return which mount it is."""
     mount = rig.mount
     return {"mount: name": mount.name, "mount: kind": mount.kind} if mount is not None else {"mount: name": None}
 
 
-def _own(device: Device | None) -> Resting:
+def identity_facts(device: Device | None) -> Resting:
+    """Return a device's model and serial number, by name."""
     if device is None:
         return {}
     identity = device.identity
@@ -139,7 +146,8 @@ def _own(device: Device | None) -> Resting:
     return {f"{device.id}: model": model, f"{device.id}: serial number": serial}
 
 
-def _stated(device: Device | None, *keys: str) -> Resting:
+def setting_facts(device: Device | None, *keys: str) -> Resting:
+    """Return some of a device's settings as stated, by their labels."""
     found: Resting = {}
     for key in keys if device is not None else ():
         setting = device.settings.get(key) if device is not None else None
@@ -150,27 +158,27 @@ def _stated(device: Device | None, *keys: str) -> Resting:
 
 def _of_camera(rig: Rig, device: Device | None, key: str) -> Resting:
     """Return what a number of the bench or the cooler rests on."""
-    found = _own(device)
+    found = identity_facts(device)
     if device is not None and device.kind == "camera":
-        found |= _camera(rig)
+        found |= camera_facts(rig)
     if SETTINGS[key].sheet == "cooling":
         return found
-    found |= _stated(device, "gain", "readout_mode")
+    found |= setting_facts(device, "gain", "readout_mode")
     if key.startswith(("bias", "pile_up", "least_offset")):
-        found |= _stated(device, "offset")
+        found |= setting_facts(device, "offset")
     if key.startswith(("dark", "glow", "hot")):
-        found |= _stated(device, "set_temperature_c")
+        found |= setting_facts(device, "set_temperature_c")
     return found
 
 
 def _of_focuser(rig: Rig, device: Device | None, key: str) -> Resting:
-    found = _own(device) | _stated(device, "reversed")
+    found = identity_facts(device) | setting_facts(device, "reversed")
     if key == "step_um":
-        found |= _telescope(rig)
+        found |= telescope_facts(rig)
     elif key == "position":
-        found |= _telescope(rig) | _spacing(rig) | _camera(rig)
+        found |= telescope_facts(rig) | spacing_facts(rig) | camera_facts(rig)
     elif key == "temperature_slope_steps_c":
-        found |= _telescope(rig)
+        found |= telescope_facts(rig)
     return found
 
 
@@ -179,24 +187,24 @@ def _of_slot(rig: Rig, leg: MeasuredLeg) -> Resting:
     assert leg.slot is not None
     slot = leg.device.slots[leg.slot]
     # Filters are told by their own names, so that another slot's change leaves this one as it is.
-    return _spacing(rig) | {
+    return spacing_facts(rig) | {
         f"filter {leg.slot + 1}: name": slot.name,
         f"filter {leg.slot + 1}: glass": slot.thickness_mm,
     }
 
 
 _RULES: dict[str, tuple[Callable[[Rig], Resting], ...]] = {
-    **dict.fromkeys(SCALES, (_telescope, _pixel, _spacing)),
-    "corrector_magnification": (_telescope,),
-    "back_focus_required_mm": (_telescope,),
-    "field_tilt_um": (_telescope, _spacing, _camera),
-    "field_curvature_um": (_telescope, _spacing, _camera),
-    "star_fwhm_arcsec": (_telescope, _spacing, _camera),
-    "star_elongation": (_telescope, _spacing, _camera),
-    "guide_scale_arcsec_px": (_guide_train,),
-    "flexure_arcsec_s": (_guide_train, _mount),
-    "polar_error_arcmin": (_mount,),
-    "polar_drift_arcsec_min": (_mount,),
+    **dict.fromkeys(SCALES, (telescope_facts, pixel_facts, spacing_facts)),
+    "corrector_magnification": (telescope_facts,),
+    "back_focus_required_mm": (telescope_facts,),
+    "field_tilt_um": (telescope_facts, spacing_facts, camera_facts),
+    "field_curvature_um": (telescope_facts, spacing_facts, camera_facts),
+    "star_fwhm_arcsec": (telescope_facts, spacing_facts, camera_facts),
+    "star_elongation": (telescope_facts, spacing_facts, camera_facts),
+    "guide_scale_arcsec_px": (guide_facts,),
+    "flexure_arcsec_s": (guide_facts, mount_facts),
+    "polar_error_arcmin": (mount_facts,),
+    "polar_drift_arcsec_min": (mount_facts,),
 }
 _GUIDED = (
     "guide_rms",
@@ -238,17 +246,18 @@ def _resting(rig: Rig, leg: MeasuredLeg) -> Resting:
             return _of_camera(rig, leg.device, leg.key)
         if leg.device.kind == "focuser":
             return _of_focuser(rig, leg.device, leg.key)
-        return _own(leg.device)
+        return identity_facts(leg.device)
     rules = _RULES.get(leg.key, ())
     if leg.key.startswith(_GUIDED):
-        rules = (_guide_train, _mount)
+        rules = (guide_facts, mount_facts)
     found: Resting = {}
     for rule in rules:
         found |= rule(rig)
     return found
 
 
-def _differences(then: Mapping[str, RestingValue], now: Mapping[str, RestingValue]) -> tuple[str, ...]:
+def differences(then: Mapping[str, RestingValue], now: Mapping[str, RestingValue]) -> tuple[str, ...]:
+    """Return what differs between two sets of facts, each in words: ``gain 125 → 200``."""
     return tuple(
         f"{name} {_word(then.get(name))} → {_word(now.get(name))}"
         for name in dict.fromkeys([*then, *now])
@@ -271,7 +280,7 @@ def _changes(leg: MeasuredLeg, now: Resting, *, spacing: bool = False) -> tuple[
     if then is None or (leg.value.confirmed is not None and leg.value.confirmed.rests_on == now):
         return ()
     kept = [name for name in dict.fromkeys([*then, *now]) if spacing or _counts(leg, name)]
-    return _differences({n: then.get(n) for n in kept}, {n: now.get(n) for n in kept})
+    return differences({n: then.get(n) for n in kept}, {n: now.get(n) for n in kept})
 
 
 def stale_legs(rig: Rig) -> tuple[Stale, ...]:
