@@ -199,7 +199,26 @@ def with_reasons(told: Differences, history: RigHistory, since: int) -> Differen
     Differences
         Values that no line explains stay without.
     """
-    wanted = [value.change.named for value in told.values]
+    by = changed_last(history, [value.change.named for value in told.values], since)
+    values = tuple(replace(value, by=entry) for value, entry in zip(told.values, by, strict=True))
+    return replace(told, values=values)
+
+
+def changed_last(history: RigHistory, wanted: Sequence[tuple[str, ...]], since: int = 0) -> list[Entry | None]:
+    """Return for each of some values, by named path, the save that changed it last.
+
+    Parameters
+    ----------
+    history, since
+        The history, and the entry from which on it is looked at.
+    wanted
+        Named paths, see :func:`~wyntaxis.core.differences.paths.value_named`.
+
+    Returns
+    -------
+    list of Entry or None
+        None for what no save since then has changed.
+    """
     seen: list[Any] = []
     by: list[Entry | None] = [None] * len(wanted)
     document: Any = None
@@ -211,13 +230,10 @@ def with_reasons(told: Differences, history: RigHistory, since: int) -> Differen
             continue
         values = [copy.deepcopy(value_named(document, named)) for named in wanted]
         if seen:
-            by = [
-                own if value == was else history.entries[index]
-                for own, value, was in zip(by, values, seen, strict=True)
-            ]
+            entry = history.entries[index]
+            by = [own if value == was else entry for own, value, was in zip(by, values, seen, strict=True)]
         seen = values
-    told_values = tuple(replace(value, by=entry) for value, entry in zip(told.values, by, strict=True))
-    return replace(told, values=told_values)
+    return by
 
 
 def _next(history: RigHistory, index: int, document: Any) -> Any:

@@ -40,7 +40,11 @@ def record_of(numbers: Numbers, path: Path, file: ForeignFile, chosen: KeyMap) -
     }
     values: dict[str, Any] = {key: list(v) if isinstance(v, tuple) else v for key, v in found.values.items()}
     index, kept = record_place(numbers.rig, chosen.name)
-    record = kept | {"name": chosen.name, "values": values, "evidence": evidence}
+    forms = dict(kept.get("forms", {}))
+    for rule in chosen.rules:  # the unit that the file is in is the one that the program wants typed
+        if rule.unit is not None and rule.quantity in values:
+            forms[rule.quantity] = forms.get(rule.quantity, {}) | {"unit": rule.unit}
+    record = kept | {"name": chosen.name, "values": values, "evidence": evidence} | ({"forms": forms} if forms else {})
     return Change.of(f"Bring {path.name} in", ("records", index), record), found.faults
 
 

@@ -74,6 +74,7 @@ class Identity(StrictModel):
     model: Annotated[Text | None, Shown("Model")] = None
     usb_id: Annotated[UsbId | None, Shown("USB vendor:product")] = None
     serial_number: Annotated[Text | None, Shown("Serial number", topic="connection", place=2)] = None
+    firmware: Annotated[Text | None, Shown("Firmware")] = None
 
 
 class Driver(StrictModel):
@@ -289,6 +290,21 @@ class RecordEntry(StrictModel):
     connected: Annotated[bool | None, Shown("Connected")] = None
 
 
+class TypedForm(StrictModel):
+    """How a program wants a number, or a list of slots.
+
+    ``unit`` is the unit that it is typed in; ``binned`` says whether a pixel, or a pixel scale, is told of the binned
+    pixel; ``reducer`` whether a focal length counts the reducer (or extender); ``first_slot`` is the number of the
+    first slot; ``empty_slots`` says whether empty slots have a line of their own.
+    """
+
+    unit: Text | None = None
+    binned: bool | None = None
+    reducer: Literal["in", "out"] | None = None
+    first_slot: Annotated[int, Field(ge=0, le=1)] | None = None
+    empty_slots: bool | None = None
+
+
 class Record(StrictModel):
     """What one program has on file: values by quantity id, and its list of devices.
 
@@ -304,6 +320,11 @@ class Record(StrictModel):
     values: dict[Annotated[str, Field(min_length=1, max_length=140)], RecordValue | RecordList] = Field(
         default_factory=dict
     )
+    forms: Annotated[dict[Annotated[str, Field(min_length=1, max_length=140)], TypedForm], Field(max_length=400)] = (
+        Field(default_factory=dict)
+    )
+    """By quantity how the program wants it typed."""
+    version: Annotated[Text | None, Shown("Program's version")] = None
     entries: Annotated[tuple[RecordEntry, ...], Field(strict=False, max_length=200)] = ()
     evidence: Evidence | None = None
     note: Note | None = None

@@ -192,6 +192,7 @@ class Part(StrictModel):
     rear: Annotated[Joint | None, Shown("Rear")] = None
     pinned: Annotated[bool, Shown("Pinned in the search", kinds=PINNABLE_KINDS)] = False
     keep_with_next: Annotated[bool, Shown("Keep with the next")] = False
+    mark: Annotated[Text | None, Shown("Index mark")] = None
     note: Note | None = None
 
     @property

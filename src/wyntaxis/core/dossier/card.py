@@ -1,0 +1,114 @@
+"""The field card: one page for the night, read by day or by a red lamp, with what to do at its start and end."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.private import scrubbed, without_private
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.night_plan import CLOSING
+from wyntaxis.core.wording import number, short
+
+NUMBERS = (
+    ("effective_focal_length_mm", 0), ("pixel_scale_arcsec_px", 3), ("field_width_deg", 2), ("field_height_deg", 2),
+    ("back_focus_required_mm", 2), ("guide_scale_arcsec_px", 3),
+)  # fmt: skip
+MOST_LINES = 14
+MOST_FINDINGS = 5
+STEP_WORDS = {
+    "outlets_on": "Outlets on", "connect": "Connect every device", "open_roof": "Open the roof",
+    "open_cover": "Open the cover", "unpark": "Unpark", "wait_dark": "Wait until it is dark",
+    "slew": "Slew to the object", "solve": "Solve and centre", "rotate": "Turn to the angle",
+    "rough_focus": "Focus roughly", "focus": "Focus run", "calibrate_guiding": "Calibrate guiding", "guide": "Guide",
+    "stop_guiding": "Stop guiding", "park": "Park", "close_cover": "Close the cover", "close_roof": "Close the roof",
+    "warm_up": "Warm the sensor up", "disconnect": "Disconnect", "outlets_off": "Outlets off", "flats": "Take flats",
+    "darks": "Take darks",
+}  # fmt: skip
+NO_PLAN_START: tuple[str, ...] = (
+    "outlets_on",
+    "connect",
+    "cool",
+    "unpark",
+    "focus",
+    "solve",
+    "calibrate_guiding",
+    "guide",
+)
+NO_PLAN_END: tuple[str, ...] = ("stop_guiding", "park", "warm_up", "disconnect", "outlets_off")
+
+
+@dataclass(frozen=True)
+class Card:
+    """One page: chief numbers, settings to check, what to do at the start and at the end, what is still open."""
+
+    rig: str
+    made: str
+    numbers: tuple[tuple[str, str], ...]
+    settings: tuple[tuple[str, str], ...]
+    start: tuple[str, ...]
+    end: tuple[str, ...]
+    still_open: tuple[str, ...]
+
+
+def card_of(given: Given) -> Card:
+    """Return the field card of a rig; a private one without site, serial numbers and hosts."""
+    secrets: tuple[str, ...] = ()
+    evaluation = given.evaluation
+    if given.private:
+        rig, secrets = without_private(evaluation.rig)
+        evaluation = evaluate(rig)
+    rig = evaluation.rig
+    told = []
+    for key, decimals in NUMBERS:
+        row = evaluation.rows.get(key)
+        if row is not None and row.best is not None:
+            told.append((row.kind.label, f"{number(row.best.value, decimals)} {row.kind.unit}".strip()))
+    steps: list[str] = [step.do for step in rig.plan.steps] if rig.plan is not None else []
+    frames = ("sequence", "flats", "darks")
+    start = [do for do in steps if do not in CLOSING and do not in frames] or list(NO_PLAN_START)
+    end = [do for do in steps if do in (*CLOSING, *frames[1:])] or list(NO_PLAN_END)
+    graver = sorted((f for f in evaluation.findings if f.is_open), key=lambda f: -f.verdict.severity)
+    worst = [f for f in graver if f.verdict in (Verdict.FAILS, Verdict.TIGHT)][:MOST_FINDINGS]
+
+    def text(words: str) -> str:
+        return scrubbed(words, secrets)
+
+    return Card(
+        text(rig.name),
+        given.today.isoformat(),
+        tuple(told),
+        tuple((text(a), text(b)) for a, b in _settings(rig)),
+        tuple(text(_words(do, rig)) for do in dict.fromkeys(start))[:MOST_LINES],
+        tuple(text(_words(do, rig)) for do in dict.fromkeys(end))[:MOST_LINES],
+        tuple(text(f.title) for f in worst),
+    )
+
+
+def _settings(rig: Rig) -> list[tuple[str, str]]:
+    """Return what is checked before the night: gain, offset, temperature, slots, flip."""
+    found = []
+    for device in rig.devices:
+        for key, label, unit in (
+            ("gain", "gain", ""), ("offset", "offset", ""), ("set_temperature_c", "set at", "°C"),
+            ("position", "focus near", "steps"), ("flip_margin_min", "flip after", "min"),
+        ):  # fmt: skip
+            value = device.number(key)
+            if value is not None:
+                found.append(
+                    (f"{device.title}: {label}", f"{short(value)} {unit}".strip().replace("-", "\N{MINUS SIGN}"))
+                )
+        if device.slots:
+            names = [f"{place} {slot.name}" for place, slot in enumerate(device.slots, start=1) if slot.name.strip()]
+            found.append((f"{device.title}: slots", ", ".join(names)))
+    return found[:MOST_LINES]
+
+
+def _words(do: str, rig: Rig) -> str:
+    if do == "cool":
+        camera = next((d for d in rig.devices if d.kind == "camera"), None)
+        target = camera.number("set_temperature_c") if camera is not None else None
+        return f"Cool to {short(target)} °C" if target is not None else "Cool the camera"
+    return STEP_WORDS.get(do, do.replace("_", " ").capitalize())

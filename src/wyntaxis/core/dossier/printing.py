@@ -1,0 +1,140 @@
+"""From a dossier to HTML in one file and to PDF; nothing is fetched, and nothing of the text is markup."""
+
+from __future__ import annotations
+
+import base64
+import gc
+import logging
+from collections.abc import Callable
+from functools import cache
+from pathlib import Path
+from typing import Any, Literal
+
+from wyntaxis import __version__
+from wyntaxis.core.dossier.blocks import Block
+from wyntaxis.core.dossier.card import Card
+from wyntaxis.core.dossier.dossier import Dossier
+from wyntaxis.core.files.errors import InputError
+
+Paper = Literal["A4", "Letter"]
+PAPERS: tuple[Paper, ...] = ("A4", "Letter")
+TEMPLATES = Path(__file__).parent / "templates"
+FONTS = Path(__file__).parents[2] / "assets" / "fonts"
+LIBRARIES = "libpango-1.0-0, libpangoft2-1.0-0 and libharfbuzz-subset0"
+
+
+@cache
+def _environment() -> Any:
+    """Return the templates' environment: whatever is put in is escaped."""
+    import jinja2
+
+    return jinja2.Environment(
+        loader=jinja2.FileSystemLoader(TEMPLATES),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        trim_blocks=True,
+    )
+
+
+@cache
+def _fonts() -> str:
+    """Return the rules that bring our typeface along, embedded."""
+    rules = []
+    for name, weight in (("B612-Regular.otf", 400), ("B612-Bold.otf", 700)):
+        data = base64.b64encode((FONTS / name).read_bytes()).decode()
+        rules.append(
+            f'@font-face {{ font-family: "B612"; font-weight: {weight}; '
+            f'src: url("data:font/otf;base64,{data}") format("opentype"); }}\n'
+        )
+    return "".join(rules)
+
+
+def _css_text(text: str) -> str:
+    """Return a text as it may stand between quotes in a style sheet."""
+    plain = "".join(char for char in text if char >= " ")
+    return plain.replace("\\", "\\\\").replace('"', '\\"').replace("<", "\\3c ")
+
+
+def dossier_html(found: Dossier, paper: Paper = "A4") -> str:
+    """Return a dossier as one HTML file with its typeface, drawings and photographs."""
+    from markupsafe import Markup
+
+    environment = _environment()
+    block_template = environment.get_template("block.html")
+
+    def show(block: Block, pages: bool) -> Any:
+        return Markup(block_template.render(block=block, kind=type(block).__name__, pages=pages))
+
+    style = environment.get_template("style.css").render(
+        paper=paper, footer=Markup(_css_text(f"{found.rig} · {found.made}"))
+    )
+    return str(
+        environment.get_template("dossier.html").render(
+            dossier=found, version=__version__, fonts=Markup(_fonts()), style=Markup(style), show=show
+        )
+    )
+
+
+def card_html(card: Card, paper: Paper = "A4", *, lamp: bool = False) -> str:
+    """Return a field card as one HTML file; for a red lamp in larger, heavier black, and red on black on a screen."""
+    from markupsafe import Markup
+
+    return str(
+        _environment()
+        .get_template("card.html")
+        .render(
+            card=card,
+            version=__version__,
+            fonts=Markup(_fonts()),
+            paper=paper,
+            lamp=lamp,
+            size=_card_size(card, lamp=lamp),
+            weight="bold" if lamp else "normal",
+            rule=1.6 if lamp else 0.8,
+        )
+    )
+
+
+def _card_size(card: Card, *, lamp: bool) -> float:
+    """Return a size of letters, in pt, at which a card stays on one page."""
+    lines = max(len(card.numbers), len(card.settings)) + max(len(card.start), len(card.end)) + len(card.still_open)
+    return max(8.0, min(13.0 if lamp else 11.5, 11.5 * 34 / max(lines + 6, 1)))
+
+
+def pdf_of(html: str, watch: Callable[[], None] = lambda: None) -> bytes:
+    """Return HTML as a tagged PDF with its fonts embedded.
+
+    Parameters
+    ----------
+    html
+        One file; nothing that it names is fetched.
+    watch
+        Called before the long work; may cancel.
+
+    Returns
+    -------
+    bytes
+        The PDF.
+
+    Raises
+    ------
+    InputError
+        Where the system's libraries for it are missing.
+    """
+    watch()
+    try:
+        import weasyprint
+    except OSError:
+        raise InputError(f"a PDF needs the system packages {LIBRARIES}; install them, or write HTML") from None
+    logging.getLogger("weasyprint").setLevel(logging.CRITICAL)
+    logging.getLogger("fontTools").setLevel(logging.CRITICAL)
+    fetcher = weasyprint.urls.URLFetcher(allowed_protocols={"data"}, allow_redirects=False)
+    document = weasyprint.HTML(string=html, base_url=None, url_fetcher=fetcher)
+    collects = gc.isenabled()
+    gc.disable()  # a page is made of thousands of boxes that live till its end: looking through them takes a tenth
+    try:
+        pdf: bytes = document.write_pdf(pdf_tags=True, full_fonts=True)
+    finally:
+        if collects:
+            gc.enable()
+    return pdf

@@ -1,0 +1,118 @@
+"""Vector drawings as SVG text: lines, shapes and words, nothing that could run or be fetched."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from html import escape
+
+Point = tuple[float, float]
+INK, FAINT, PAPER = "#222222", "#777777", "#ffffff"
+GLASS, LIGHT, SHADE = "#dfe8ee", "#f4f0e0", "#e8e8e8"
+
+
+class Svg:
+    """A drawing being made, in its own units; y counts down."""
+
+    def __init__(self, width: float, height: float, title: str) -> None:
+        self.width, self.height, self.title = width, height, title
+        self._parts: list[str] = []
+
+    def line(self, start: Point, end: Point, *, width: float = 1.0, dash: str = "", color: str = INK) -> None:
+        """Draw a line; ``dash`` is its pattern."""
+        pattern = f' stroke-dasharray="{dash}"' if dash else ""
+        self._parts.append(
+            f'<line x1="{_n(start[0])}" y1="{_n(start[1])}" x2="{_n(end[0])}" y2="{_n(end[1])}" stroke="{color}" '
+            f'stroke-width="{_n(width)}"{pattern}/>'
+        )
+
+    def rect(
+        self, left: float, top: float, width: float, height: float, *, fill: str = "none", stroke: str = INK,
+        line: float = 1.0, dash: str = "",
+    ) -> None:  # fmt: skip
+        """Draw a rectangle."""
+        pattern = f' stroke-dasharray="{dash}"' if dash else ""
+        self._parts.append(
+            f'<rect x="{_n(left)}" y="{_n(top)}" width="{_n(max(width, 0.0))}" height="{_n(max(height, 0.0))}" '
+            f'fill="{fill}" stroke="{stroke}" stroke-width="{_n(line)}"{pattern}/>'
+        )
+
+    def polygon(self, points: Sequence[Point], *, fill: str = "none", stroke: str = "none", line: float = 1.0) -> None:
+        """Draw a closed shape."""
+        self._parts.append(
+            f'<polygon points="{_points(points)}" fill="{fill}" stroke="{stroke}" stroke-width="{_n(line)}"/>'
+        )
+
+    def polyline(self, points: Sequence[Point], *, width: float = 1.5, dash: str = "", color: str = INK) -> None:
+        """Draw a line through points."""
+        pattern = f' stroke-dasharray="{dash}"' if dash else ""
+        self._parts.append(
+            f'<polyline points="{_points(points)}" fill="none" stroke="{color}" stroke-width="{_n(width)}"{pattern}/>'
+        )
+
+    def circle(self, at: Point, radius: float, *, fill: str = PAPER, stroke: str = INK, line: float = 1.0) -> None:
+        """Draw a circle."""
+        self._parts.append(
+            f'<circle cx="{_n(at[0])}" cy="{_n(at[1])}" r="{_n(radius)}" fill="{fill}" stroke="{stroke}" '
+            f'stroke-width="{_n(line)}"/>'
+        )
+
+    def text(
+        self, at: Point, words: str, *, size: float = 11.0, anchor: str = "start", turn: float = 0.0,
+        bold: bool = False, color: str = INK,
+    ) -> None:  # fmt: skip
+        """Write words; ``turn`` in degrees, clockwise."""
+        turned = f' transform="rotate({_n(turn)} {_n(at[0])} {_n(at[1])})"' if turn else ""
+        weight = ' font-weight="bold"' if bold else ""
+        self._parts.append(
+            f'<text x="{_n(at[0])}" y="{_n(at[1])}" font-family="B612, sans-serif" font-size="{_n(size)}" '
+            f'text-anchor="{anchor}" fill="{color}"{weight}{turned}>{escape(_printable(words))}</text>'
+        )
+
+    def hatch(self, left: float, top: float, width: float, height: float, *, step: float = 6.0, rising: bool) -> None:
+        """Hatch a rectangle at 45° (ISO 128-50): each neighbour the other way."""
+        if width <= 0 or height <= 0:
+            return
+        offset, strokes = -height, []
+        while offset < width:
+            start, end = max(offset, 0.0), min(offset + height, width)
+            if end > start:
+                low, high = (height - (start - offset), height - (end - offset))
+                if not rising:
+                    low, high = height - low, height - high
+                strokes.append(f"M{_n(left + start)} {_n(top + low)}L{_n(left + end)} {_n(top + high)}")
+            offset += step
+        self._parts.append(f'<path d="{"".join(strokes)}" stroke="{FAINT}" stroke-width="0.5" fill="none"/>')
+
+    def dimension(self, start: float, end: float, y: float, words: str, *, bold: bool = False) -> None:
+        """Draw a dimension line with its ticks (ISO 129-1), its figure above it, or turned where it is narrow."""
+        self.line((start, y), (end, y), width=0.7)
+        for x in (start, end):
+            self.line((x - 3, y + 3), (x + 3, y - 3), width=0.9)
+        middle = (start + end) / 2
+        if end - start >= 6.2 * len(words):
+            self.text((middle, y - 4), words, size=10, anchor="middle", bold=bold)
+        else:
+            self.text((middle + 3, y - 5), words, size=10, turn=-55, bold=bold)
+
+    def markup(self) -> str:
+        """Return the drawing as an SVG element."""
+        return (
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {_n(self.width)} {_n(self.height)}" '
+            f'style="width: {_n(min(self.width / 6.4, 100))}%" role="img" aria-label="{escape(self.title, quote=True)}">'
+            f"<title>{escape(self.title)}</title>{''.join(self._parts)}</svg>"
+        )
+
+
+def _n(value: float) -> str:
+    return f"{value:.2f}".rstrip("0").rstrip(".") if "." in f"{value:.2f}" else f"{value:.2f}"
+
+
+def _points(points: Iterable[Point]) -> str:
+    return " ".join(f"{_n(x)},{_n(y)}" for x, y in points)
+
+
+def _printable(words: str) -> str:
+    """Return words without the control characters that XML has no place for."""
+    return "".join(
+        char for char in words if char >= " " and char not in "\ufffe\uffff" and not "\ud800" <= char <= "\udfff"
+    )
