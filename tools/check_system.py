@@ -16,6 +16,9 @@ ALWAYS = {
     "libdbus-1.so.3": "libdbus-1-3",
     "libfontconfig.so.1": "libfontconfig1",
     "libglib-2.0.so.0": "libglib2.0-0",
+    "libpango-1.0.so.0": "libpango-1.0-0",
+    "libpangoft2-1.0.so.0": "libpangoft2-1.0-0",
+    "libharfbuzz.so.0": "libharfbuzz0b",
 }
 ON_X = {
     "libxcb-cursor.so.0": "libxcb-cursor0",

@@ -65,7 +65,8 @@ def card_of(given: Given) -> Card:
     for key, decimals in NUMBERS:
         row = evaluation.rows.get(key)
         if row is not None and row.best is not None:
-            told.append((row.kind.label, f"{number(row.best.value, decimals)} {row.kind.unit}".strip()))
+            space = "" if row.kind.unit in ("°", "″") else " "
+            told.append((row.kind.label, f"{number(row.best.value, decimals)}{space}{row.kind.unit}".strip()))
     steps: list[str] = [step.do for step in rig.plan.steps] if rig.plan is not None else []
     frames = ("sequence", "flats", "darks")
     start = [do for do in steps if do not in CLOSING and do not in frames] or list(NO_PLAN_START)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import gc
 import logging
+import warnings
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -20,7 +21,9 @@ Paper = Literal["A4", "Letter"]
 PAPERS: tuple[Paper, ...] = ("A4", "Letter")
 TEMPLATES = Path(__file__).parent / "templates"
 FONTS = Path(__file__).parents[2] / "assets" / "fonts"
-LIBRARIES = "libpango-1.0-0, libpangoft2-1.0-0 and libharfbuzz-subset0"
+LEAST_PT = 6.5
+"""No card has smaller letters."""
+LIBRARIES = "libpango-1.0-0, libpangoft2-1.0-0 and libharfbuzz0b"
 
 
 @cache
@@ -75,8 +78,11 @@ def dossier_html(found: Dossier, paper: Paper = "A4") -> str:
     )
 
 
-def card_html(card: Card, paper: Paper = "A4", *, lamp: bool = False) -> str:
-    """Return a field card as one HTML file; for a red lamp in larger, heavier black, and red on black on a screen."""
+def card_html(card: Card, paper: Paper = "A4", *, lamp: bool = False, size: float | None = None) -> str:
+    """Return a field card as one HTML file; for a red lamp in larger, heavier black, and red on black on a screen.
+
+    ``size`` is that of the letters in pt; left out, it is what such a card usually takes.
+    """
     from markupsafe import Markup
 
     return str(
@@ -88,7 +94,7 @@ def card_html(card: Card, paper: Paper = "A4", *, lamp: bool = False) -> str:
             fonts=Markup(_fonts()),
             paper=paper,
             lamp=lamp,
-            size=_card_size(card, lamp=lamp),
+            size=size if size is not None else _card_size(card, lamp=lamp),
             weight="bold" if lamp else "normal",
             rule=1.6 if lamp else 0.8,
         )
@@ -99,6 +105,17 @@ def _card_size(card: Card, *, lamp: bool) -> float:
     """Return a size of letters, in pt, at which a card stays on one page."""
     lines = max(len(card.numbers), len(card.settings)) + max(len(card.start), len(card.end)) + len(card.still_open)
     return max(8.0, min(13.0 if lamp else 11.5, 11.5 * 34 / max(lines + 6, 1)))
+
+
+def card_pdf(card: Card, paper: Paper = "A4", *, lamp: bool = False) -> bytes:
+    """Return a field card as a PDF of one page: its letters are made smaller until it fits."""
+    size = _card_size(card, lamp=lamp)
+    while True:
+        document = _rendered(card_html(card, paper, lamp=lamp, size=size))
+        if len(document.pages) == 1 or size <= LEAST_PT:
+            pdf: bytes = document.write_pdf(pdf_tags=True, full_fonts=True)
+            return pdf
+        size = max(size - 0.75, LEAST_PT)
 
 
 def pdf_of(html: str, watch: Callable[[], None] = lambda: None) -> bytes:
@@ -122,19 +139,25 @@ def pdf_of(html: str, watch: Callable[[], None] = lambda: None) -> bytes:
         Where the system's libraries for it are missing.
     """
     watch()
+    collects = gc.isenabled()
+    gc.disable()  # a page is made of thousands of boxes that live till its end: looking through them takes a tenth
     try:
-        import weasyprint
+        pdf: bytes = _rendered(html).write_pdf(pdf_tags=True, full_fonts=True)
+    finally:
+        if collects:
+            gc.enable()
+    return pdf
+
+
+def _rendered(html: str) -> Any:
+    """Return HTML laid out in pages; nothing that it names is fetched."""
+    try:
+        with warnings.catch_warnings():  # of what a later version of it will need
+            warnings.simplefilter("ignore", DeprecationWarning)
+            import weasyprint
     except OSError:
         raise InputError(f"a PDF needs the system packages {LIBRARIES}; install them, or write HTML") from None
     logging.getLogger("weasyprint").setLevel(logging.CRITICAL)
     logging.getLogger("fontTools").setLevel(logging.CRITICAL)
     fetcher = weasyprint.urls.URLFetcher(allowed_protocols={"data"}, allow_redirects=False)
-    document = weasyprint.HTML(string=html, base_url=None, url_fetcher=fetcher)
-    collects = gc.isenabled()
-    gc.disable()  # a page is made of thousands of boxes that live till its end: looking through them takes a tenth
-    try:
-        pdf: bytes = document.write_pdf(pdf_tags=True, full_fonts=True)
-    finally:
-        if collects:
-            gc.enable()
-    return pdf
+    return weasyprint.HTML(string=html, base_url=None, url_fetcher=fetcher).render(pdf_tags=True, full_fonts=True)

@@ -219,9 +219,9 @@ def night_plan(given: Given) -> Iterator[Block]:
     plan = given.evaluation.rig.plan
     if plan is None:
         return
-    frames = f"{plan.frames} frames of " if plan.frames is not None else "frames of "
+    frames = f"{plan.frames} frames of " if plan.frames is not None else "Frames of "
     filters_told = f" through {', '.join(plan.filters)}" if plan.filters else ""
-    yield Words(f"{frames}{short(plan.exposure_s)} s{filters_told}.".capitalize())
+    yield Words(f"{frames}{short(plan.exposure_s)} s{filters_told}.")
     if plan.steps:
         rows = [
             [

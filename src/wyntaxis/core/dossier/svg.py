@@ -96,9 +96,10 @@ class Svg:
 
     def markup(self) -> str:
         """Return the drawing as an SVG element."""
+        told = escape(self.title, quote=True)
         return (
             f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {_n(self.width)} {_n(self.height)}" '
-            f'style="width: {_n(min(self.width / 6.4, 100))}%" role="img" aria-label="{escape(self.title, quote=True)}">'
+            f'style="width: {_n(min(self.width / 6.4, 100))}%" role="img" aria-label="{told}">'
             f"<title>{escape(self.title)}</title>{''.join(self._parts)}</svg>"
         )
 

@@ -1,0 +1,128 @@
+"""Commands on paper: the dossier, the field card, everything in one file, and that file opened again."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from wyntaxis.commands.shared import OK, Command, evaluated, print_json, rig_of, shelf_of
+
+if TYPE_CHECKING:
+    from wyntaxis.core.dossier.given import Given, PhotoForm
+
+KINDS = (".html", ".pdf", ".csv", ".zip")
+
+
+def _dossier(options: argparse.Namespace) -> int:
+    from wyntaxis.core.dossier.card import card_of
+    from wyntaxis.core.dossier.dossier import as_csv, dossier_of
+    from wyntaxis.core.dossier.printing import card_html, card_pdf, dossier_html, pdf_of
+    from wyntaxis.core.files.errors import InputError
+    from wyntaxis.core.files.saving import write_atomically
+
+    suffix = options.out.suffix.lower()
+    if suffix not in KINDS:
+        raise InputError(f"--out: “{suffix}” is no kind that a dossier is written as; use {', '.join(KINDS)}")
+    if options.card and suffix in (".csv", ".zip"):
+        raise InputError("--card: a card is written as .html or .pdf")
+    if options.lamp == "red" and not options.card:
+        raise InputError("--lamp: only a card has a form for a red lamp; add --card")
+    keys = [key.strip() for key in options.chapters.split(",")] if options.chapters is not None else None
+    given = _given(options)
+    if suffix == ".zip":
+        if options.private:
+            raise InputError("--private: a file of everything holds everything; write .html or .pdf instead")
+        data = _zipped(options, given)
+    elif options.card:
+        card, lamp = card_of(given), options.lamp == "red"
+        is_pdf = suffix == ".pdf"
+        data = (
+            card_pdf(card, options.paper, lamp=lamp) if is_pdf else card_html(card, options.paper, lamp=lamp).encode()
+        )
+    else:
+        found = dossier_of(given, keys)
+        text = as_csv(found) if suffix == ".csv" else dossier_html(found, options.paper)
+        data = pdf_of(text) if suffix == ".pdf" else text.encode()
+    write_atomically(data, options.out, keep_previous=False)
+    if options.json:
+        print_json({"out": str(options.out), "bytes": len(data)})
+    else:
+        print(f"{options.out}: {len(data) / 1000:.0f} kB")
+    return OK
+
+
+def _given(options: argparse.Namespace) -> Given:
+    """Return what the dossier is made from; a history that cannot be read is told, and left out."""
+    import sys
+
+    from wyntaxis.core.dossier.given import Given
+    from wyntaxis.core.files.errors import InputError
+    from wyntaxis.core.history.states import RigHistory, read_history
+
+    rig = rig_of(options)
+    shelf = shelf_of(options)
+    try:
+        history = read_history(options.file)
+    except InputError as error:
+        history = RigHistory()
+        print(f"wyntaxis: made without the history: {error}", file=sys.stderr)
+    evaluation = evaluated(rig, shelf=shelf)
+    photos: PhotoForm = "named" if options.name_photographs else "embedded"
+    return Given(evaluation, history, shelf, options.file.resolve().parent, options.private, photos)
+
+
+def _zipped(options: argparse.Namespace, given: Given) -> bytes:
+    from wyntaxis.core.dossier.bundle import bundle_bytes
+    from wyntaxis.core.dossier.dossier import dossier_of
+    from wyntaxis.core.dossier.printing import dossier_html
+    from wyntaxis.core.evidence.foreign.keymap import load_maps
+    from wyntaxis.core.files.places import own_maps_path
+    from wyntaxis.core.rig.shelf import Shelf
+    from wyntaxis.core.rig.store import SUFFIX, load
+
+    html = dossier_html(dossier_of(given), options.paper)
+    name = options.file.name.removesuffix(SUFFIX)
+    document, shelf = load(options.file).rig, Shelf(parts=given.shelf)
+    return bundle_bytes(given.evaluation, document, name, shelf, load_maps(own_maps_path()), html, options.file)
+
+
+def _arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--out", type=Path, required=True, metavar="NAME", help="a name with .html, .pdf, .csv or .zip")
+    parser.add_argument("--card", action="store_true", help="one page for the field")
+    parser.add_argument(
+        "--lamp", choices=("day", "red"), default="day", help="the card for daylight, or for a red lamp"
+    )
+    parser.add_argument("--private", action="store_true", help="without site, serial numbers and hosts")
+    parser.add_argument("--paper", choices=("A4", "Letter"), default="A4", help="the paper that it is printed on")
+    parser.add_argument("--chapters", metavar="KEYS", help="only these chapters, by key, in commas")
+    parser.add_argument("--name-photographs", action="store_true", help="name the photographs, embed none")
+
+
+def _unpack(options: argparse.Namespace) -> int:
+    from wyntaxis.core.dossier.bundle import take_in, unpack
+    from wyntaxis.core.files.places import own_maps_path, own_shelf_path
+
+    found = unpack(options.zip, options.out)
+    parts, maps = take_in(found, own_shelf_path(), own_maps_path()) if options.take else (0, 0)
+    if options.json:
+        print_json({"rig": str(found.rig), "shelf_parts": parts, "key_maps": maps})
+    else:
+        print(found.rig)
+        if options.take:
+            print(f"{parts} parts came onto your shelf, {maps} key maps to yours")
+    return OK
+
+
+def _unpack_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("zip", type=Path, metavar="ZIP", help="a file that wyntaxis dossier --out NAME.zip wrote")
+    parser.add_argument("--out", type=Path, required=True, metavar="FOLDER", help="the folder that it is unpacked into")
+    parser.add_argument("--take", action="store_true", help="add its shelf and key maps to yours")
+    parser.add_argument("--json", action="store_true", help="print JSON instead of lines")
+
+
+COMMANDS = {
+    "dossier": Command(_dossier, "write the rig on paper: dossier, field card, or everything in one file", _arguments),
+    "unpack": Command(_unpack, "open a file that holds everything into a folder", _unpack_arguments, rig=False),
+}
+"""Commands on paper."""

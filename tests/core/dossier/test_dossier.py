@@ -1,0 +1,511 @@
+"""The rig on paper: chapters, what is drawn, printed and left out; and everything in one file, there and back."""
+
+import io
+import json
+import re
+import socket
+import zipfile
+from html.parser import HTMLParser
+
+import pypdf
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from tests.rigs import clean_document
+from wyntaxis import demo
+from wyntaxis.cli import main
+from wyntaxis.core.dossier.blocks import Lines, Photo, Picture, Table, Words
+from wyntaxis.core.dossier.bundle import bundle_bytes, read_bundle, take_in, unpack
+from wyntaxis.core.dossier.card import card_of
+from wyntaxis.core.dossier.charts import Chart, Series, chart_svg, ticks
+from wyntaxis.core.dossier.dossier import CHAPTERS, as_csv, chosen, dossier_of
+from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.printing import card_html, card_pdf, dossier_html, pdf_of
+from wyntaxis.core.dossier.private import without_private
+from wyntaxis.core.dossier.section_picture import differing_svg, section_svg
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, load_maps
+from wyntaxis.core.files.errors import CancelledError, InputError
+from wyntaxis.core.history.recording import save
+from wyntaxis.core.history.states import read_history
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.shelf import Shelf, load_own_shelf
+from wyntaxis.core.rig.store import load, validated
+
+VOID = {"meta", "col", "img", "br", "line", "rect", "circle", "polyline", "polygon", "path"}
+
+
+@pytest.fixture(scope="module")
+def rig():
+    return load(demo.rig_path("tarnfell-triplet-reduced")).rig
+
+
+@pytest.fixture(scope="module")
+def made(rig):
+    return dossier_of(Given(evaluate(rig)))
+
+
+@pytest.fixture(scope="module")
+def html(made):
+    return dossier_html(made)
+
+
+class Checked(HTMLParser):
+    """A parser that holds what is opened against what is closed, and notes ids, links and what would be fetched."""
+
+    def __init__(self, text):
+        super().__init__()
+        self.open, self.faults, self.ids, self.links, self.fetched, self.tags = [], [], [], [], [], set()
+        self.feed(text)
+        self.faults += [f"{tag} is left open" for tag in self.open]
+
+    def handle_starttag(self, tag, attrs):
+        told = dict(attrs)
+        self.tags.add(tag)
+        self.ids += [told["id"]] if "id" in told else []
+        self.links += [told["href"]] if "href" in told else []
+        self.fetched += [told[key] for key in ("src", "data", "action") if key in told]
+        self.faults += [f"{key} of {tag}" for key in told if key.startswith("on")]
+        if tag not in VOID:
+            self.open.append(tag)
+
+    def handle_endtag(self, tag):
+        if tag in VOID:
+            return
+        if not self.open or self.open.pop() != tag:
+            self.faults.append(f"{tag} closed out of turn")
+
+
+def texts(found):
+    """All words of a dossier."""
+    for chapter in found.chapters:
+        for block in chapter.blocks:
+            match block:
+                case Table():
+                    yield from (block.title, *(cell for row in block.rows for cell in row))
+                case Lines():
+                    yield from (block.title, *block.lines)
+                case Words():
+                    yield from (block.title, block.text)
+                case Picture():
+                    yield from (block.markup, block.caption)
+                case Photo():
+                    yield from (block.file, block.caption)
+
+
+def table_of(found, chapter, title):
+    blocks = next(own for own in found.chapters if own.key == chapter).blocks
+    return next(block for block in blocks if isinstance(block, Table) and block.title.startswith(title))
+
+
+# Chapters
+
+
+def test_every_chapter_tells_what_the_rig_holds(made, rig):
+    assert {chapter.key for chapter in made.chapters} == {kind.key for kind in CHAPTERS} - {"photographs"}
+    parts = table_of(made, "light_path", "Parts")
+    assert [row[1] for row in parts.rows[1:6]] == [part.title for part in rig.train]
+    assert parts.rows[2][3] == "17.5 ± 0.1"
+    devices = table_of(made, "wiring", "Devices")
+    camera = next(row for row in devices.rows if row[1] == "camera")
+    assert camera[3] == rig.devices[0].identity.serial_number
+    typed = table_of(made, "typing", "capture program")
+    focal = next(row for row in typed.rows if row[0] == "Effective focal length")
+    assert focal[1:5] == ("513.76", "mm", "676", "✕ differs")
+    assert typed.rows.index(focal) in typed.bold
+    numbers = table_of(made, "numbers", "Light path")
+    assert any(row[0] == "Back focus error" and "0.716" in row[1] and row[2] == "✕ fails" for row in numbers.rows)
+    told = list(texts(made))
+    assert any("61.500 + 0.684 = 62.184 mm" in text for text in told)
+    assert any("ring 12.9 (12.9 mm" in text for text in told)
+
+
+def test_settings_tell_why_and_since_when(tmp_path, rig):
+    path = tmp_path / "a.rig.json"
+    save(rig, path, ("Begun",))
+    place = ("devices", 0, "settings", "gain", "value")
+    later = edit.apply(rig, edit.Change.of("Gain", place, 140))
+    save(later, path, ("Gain",), "less clipping")
+    noted = edit.apply(
+        later, edit.Change.of("Why", ("sources", "devices[0].settings.offset.value"), {"reason": "tried"})
+    )
+    found = dossier_of(Given(evaluate(noted), read_history(path)), ["settings", "history"])
+    rows = {row[0]: row for row in table_of(found, "settings", "Pellucid Grand").rows}
+    assert rows["Gain"][1].startswith("140")
+    assert rows["Gain"][3].startswith("less clipping (since 2")
+    assert rows["Offset"][3] == "tried"
+    assert table_of(found, "history", "").rows[0][2] == "less clipping"
+
+
+def test_evidence_has_its_age():
+    import datetime
+
+    document = clean_document()
+    document["measured"] = {
+        "effective_focal_length_mm": {
+            "value": 513.7,
+            "standard_uncertainty": 0.2,
+            "evidence": {"method": "solved_frame", "file": "m.fits", "date": "2026-11-01T20:00:00Z"},
+        }
+    }
+    found = dossier_of(Given(evaluate(validated(document)), today=datetime.date(2026, 11, 26)), ["numbers"])
+    row = next(row for row in table_of(found, "numbers", "Scales").rows if row[0] == "Effective focal length")
+    assert "measured 513.70 ± 0.20 mm" in row[1]
+    assert "measured by solved frame m.fits, 25 days old" in row[3]
+
+
+def test_chapters_are_chosen_and_making_can_be_cancelled(rig):
+    given_ = Given(evaluate(rig))
+    assert [chapter.key for chapter in dossier_of(given_, ["typing", "glance"]).chapters] == ["glance", "typing"]
+    assert chosen(None) == CHAPTERS
+    for wrong, words in ((["nothing"], "there is no chapter"), ([], "at least one")):
+        with pytest.raises(InputError, match=words):
+            chosen(wrong)
+
+    def stop(done, _of):
+        if done == 2:
+            raise CancelledError
+
+    with pytest.raises(CancelledError):
+        dossier_of(given_, watch=stop)
+
+
+def test_an_empty_rig_and_one_without_anything_make_a_dossier():
+    telescope = {"id": "t", "focal_length_mm": 500, "aperture_mm": 80}
+    bare = {"format": "wyntaxis-rig", "version": 1, "name": "x", "telescope": telescope, "train": []}
+    found = dossier_of(Given(evaluate(validated(bare))))
+    assert "light_path" in {chapter.key for chapter in found.chapters}
+    assert Checked(dossier_html(found)).faults == []
+    assert card_of(Given(evaluate(validated(bare)))).start
+
+
+# HTML
+
+
+def test_the_html_is_whole_and_fetches_nothing(html):
+    checked = Checked(html)
+    assert checked.faults == []
+    assert len(checked.ids) == len(set(checked.ids))
+    assert all(link.startswith("#") and link[1:] in checked.ids for link in checked.links)
+    assert all(source.startswith("data:") for source in checked.fetched)
+    assert "script" not in checked.tags
+    assert re.findall(r"url\((?!\"data:)", html) == []
+    assert "default-src 'none'" in html
+
+
+EVIL = "\"></title><script>alert(1)</script><img src=x onerror=alert(1)>'}}{{ 7*7 }}</style>"
+
+
+def test_foreign_text_is_never_markup():
+    document = clean_document()
+    document["name"] = EVIL
+    document["note"] = EVIL
+    for thing in (document["telescope"], *document["train"], *document["devices"], *document["supplies"]):
+        thing["name"] = EVIL
+    document["train"][0]["mark"] = EVIL
+    document["records"] = [{"id": "p", "name": EVIL, "values": {"telescope.name": EVIL}}]
+    evaluation = evaluate(validated(document))
+    for text in (dossier_html(dossier_of(Given(evaluation))), card_html(card_of(Given(evaluation)))):
+        checked = Checked(text)
+        assert checked.faults == []
+        assert not {"script", "img"} & checked.tags
+        assert "{{ 7*7 }}" in text.replace("&#39;", "'"), "and is no template"
+
+
+# PDF
+
+
+def test_the_pdf_is_tagged_searchable_and_carries_its_fonts(rig, monkeypatch):
+    def reached(*_a):
+        raise AssertionError("the network was reached for")
+
+    monkeypatch.setattr(socket.socket, "connect", reached)
+    few = dossier_of(Given(evaluate(rig)), ["glance", "light_path", "typing"])
+    reader = pypdf.PdfReader(io.BytesIO(pdf_of(dossier_html(few, "Letter"))))
+    root = reader.trailer["/Root"]
+    assert root["/MarkInfo"]["/Marked"]
+    assert "/StructTreeRoot" in root
+    assert root["/Lang"] == "en"
+    assert [float(side) for side in reader.pages[0].mediabox[2:]] == [612, 792]
+    text = "\n".join(page.extract_text() for page in reader.pages)
+    for words in ("Tarnfell triplet, reduced", "Back focus error", "What to type where", "Pellucid Grand"):
+        assert words in text
+    fonts = [own.get_object() for page in reader.pages for own in page["/Resources"]["/Font"].values()]
+    assert fonts
+    for font in fonts:
+        (inner,) = font["/DescendantFonts"]
+        assert {"/FontFile", "/FontFile2", "/FontFile3"} & set(inner.get_object()["/FontDescriptor"].get_object())
+    assert re.search(r"What to type where[ .]*\d+", reader.pages[0].extract_text()), "the contents have page numbers"
+
+
+def test_nothing_outside_is_read_for_a_pdf(tmp_path):
+    secret = tmp_path / "secret.txt"
+    secret.write_text("the secret words", "utf-8")
+    at = f"file://{secret}"
+    html = f'<link rel="stylesheet" href="{at}"><img src="{at}"><a href="{at}" rel=attachment>x</a>'
+    data = pdf_of(f'<style>@import "http://127.0.0.1:9/x.css";</style>{html}<p>plain</p>')
+    assert b"secret words" not in data
+    assert pypdf.PdfReader(io.BytesIO(data)).attachments == {}
+
+
+def test_a_card_is_one_page_by_day_and_by_lamp():
+    document = clean_document()
+    steps = ("connect", "cool", "unpark", "slew", "solve", "focus", "guide", "park", "warm_up", "disconnect")
+    document["plan"]["steps"] = [{"do": do} for do in steps]
+    crowded = load(demo.rig_path("tarnfell-triplet-reduced")).rig
+    for rig in (validated(document), crowded):
+        card = card_of(Given(evaluate(rig)))
+        for lamp in (False, True):
+            pages = pypdf.PdfReader(io.BytesIO(card_pdf(card, "Letter", lamp=lamp))).pages
+            assert len(pages) == 1
+            assert "Cool to" in pages[0].extract_text()
+    assert card.end[-1] in ("Outlets off", "Disconnect")
+    assert any("0.72 mm too far" in title for title in card.still_open)
+
+
+# Private
+
+
+def private_document():
+    document = clean_document()
+    document["name"] = "Tarnfell hill, main"
+    document["observer"] = "Jo Eldridge"
+    document["site"]["name"] = "Tarnfell"
+    document["devices"][0]["connection"] |= {"host": "hut-box.lan", "port": "/dev/serial/by-id/usb-PG-1-if00"}
+    document["devices"][0]["note"] = "bought for Tarnfell by jo eldridge, kept in /home/jo/rigs"
+    document["records"] = [
+        {
+            "id": "p", "name": "Planner at Tarnfell",
+            "values": {"site.name": "Tarnfell", "site.latitude_deg": 47.3, "observer": "Jo Eldridge", "pixel_um": 3.9},
+            "entries": [{"name": "camera", "serial_number": "PG-1"}],
+        }
+    ]  # fmt: skip
+    return document
+
+
+SECRETS = ("tarnfell", "eldridge", "hut-box", "pg-1", "pp-1", "r7-1", "g-1", "47.3000", "11.1000", "/home/jo")
+
+
+def test_a_private_dossier_holds_none_of_the_private_texts(tmp_path):
+    rig = validated(private_document())
+    path = tmp_path / "a.rig.json"
+    save(rig, path, ("Tarnfell",), "for Jo Eldridge")
+    given_ = Given(evaluate(rig), read_history(path), folder=tmp_path, private=True)
+    found = dossier_of(given_)
+    assert {"site", "history"}.isdisjoint({chapter.key for chapter in found.chapters})
+    for text in (dossier_html(found), as_csv(found), card_html(card_of(given_))):
+        plain = re.sub(r"base64,[A-Za-z0-9+/=]+", "", text).lower()
+        for secret in SECRETS:
+            assert secret not in plain, secret
+    open_one = "".join(texts(dossier_of(Given(evaluate(rig), read_history(path))))).lower()
+    assert all(secret in open_one for secret in SECRETS if secret not in ("/home/jo",))
+    bare, _ = without_private(rig)
+    seen = [evaluate(own).rows["depth_of_focus_seeing_um"].best for own in (rig, bare)]
+    assert seen[0] == seen[1], "the seeing is no secret"
+
+
+# Drawings
+
+
+def test_the_section_and_what_changed_in_it(rig):
+    text = section_svg(evaluate(rig))
+    for words in ("12.9", "M48x0.75", "62.90 built, 62.18 required: +0.72 mm", "Prism: 14 mm", "position angle"):
+        assert words in text
+    other = edit.remove_part(rig, ("train",), 3)
+    changed = differing_svg(evaluate(rig), evaluate(other))
+    assert 'stroke-dasharray="6 4"' in changed, "what was taken out is dashed"
+    put_in = differing_svg(evaluate(other), evaluate(rig))
+    assert 'stroke-width="3"' in put_in, "what was put in is bold"
+    assert 'stroke-dasharray="6 4"' not in put_in
+
+
+@settings(deadline=None)
+@given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6))
+def test_ticks_are_round_and_inside(low, span):
+    found = ticks(low, low + span)
+    assert 2 <= len(found) <= 13
+    assert all(low - 1e-6 * span <= tick <= low + span + 1e-6 * span for tick in found)
+
+
+def test_a_chart_with_nothing_or_one_point_is_drawn():
+    for series in (Series("", (), ()), Series("a", (1.0,), (2.0,)), Series("b", (1.0, float("nan")), (2.0, 3.0))):
+        chart = Chart("t", "x, s", "y, px", (series,), level=0.0)
+        assert chart.is_empty == (not series.x)
+        assert chart_svg(chart).count("<svg") == 1
+
+
+# Photographs
+
+
+def test_photographs_come_from_the_rigs_folder_alone(tmp_path):
+    (tmp_path / "home").mkdir()
+    Image.new("RGB", (3000, 1000), "teal").save(tmp_path / "home" / "front.png")
+    Image.new("RGB", (10, 10)).save(tmp_path / "outside.png")
+    (tmp_path / "home" / "broken.png").write_bytes(b"\x89PNG broken")
+    (tmp_path / "home" / "link.png").symlink_to(tmp_path / "outside.png")
+    document = clean_document()
+    names = ("front.png", "../outside.png", str(tmp_path / "outside.png"), "link.png", "broken.png", "gone.png")
+    document["photos"] = [{"file": name, "caption": f"view {i}"} for i, name in enumerate(names)]
+    evaluation = evaluate(validated(document))
+    found = dossier_of(Given(evaluation, folder=tmp_path / "home"), ["photographs"]).chapters[0].blocks
+    assert isinstance(found[0], Photo)
+    assert found[0].data.startswith("data:image/jpeg;base64,")
+    why = [block.text for block in found[1:]]
+    assert all("outside the rig's folder" in text for text in why[:3])
+    assert "no picture that can be read" in why[3]
+    assert "cannot be read" in why[4]
+    named = dossier_of(Given(evaluation, folder=tmp_path / "home", photos="named"), ["photographs"]).chapters[0].blocks
+    assert [block.file for block in named] == list(names)
+
+
+# Everything in one file
+
+
+def packed(tmp_path, **more):
+    document = clean_document() | more
+    document["photos"] = [{"file": "pictures/front.png"}, {"file": "../out.png"}]
+    (tmp_path / "pictures").mkdir(parents=True, exist_ok=True)
+    Image.new("RGB", (20, 10)).save(tmp_path / "pictures" / "front.png")
+    Image.new("RGB", (20, 10)).save(tmp_path.parent / "out.png")
+    path = tmp_path / "my rig.rig.json"
+    rig = validated(document)
+    save(rig, path, ("Begun",), "why not")
+    shelf = Shelf.model_validate({"parts": [{"part": {"id": "mine", "kind": "spacer", "length_mm": 4}}]})
+    maps = KeyMaps(maps=(KeyMap(name="planner", form="json"),))
+    return bundle_bytes(evaluate(rig), rig, "my rig", shelf, maps, "<p>paper</p>", path), rig
+
+
+def test_everything_goes_into_one_file_and_comes_out_again(tmp_path):
+    data, rig = packed(tmp_path / "here")
+    place = tmp_path / "all.zip"
+    place.write_bytes(data)
+    out = tmp_path / "new computer"
+    out.mkdir()
+    found = unpack(place, out)
+    assert load(found.rig).rig == rig
+    assert read_history(found.rig).entries == read_history(tmp_path / "here" / "my rig.rig.json").entries
+    assert sorted(p.relative_to(out).as_posix() for p in out.rglob("*") if p.is_file()) == [
+        "dossier.html", "evidence.json", "key-maps.json", "my rig.history.jsonl", "my rig.rig.json",
+        "pictures/front.png", "shelf.json",
+    ]  # fmt: skip
+    evidence = json.loads((out / "evidence.json").read_text("utf-8"))
+    assert {row["id"] for row in evidence["numbers"]} >= {"back_focus_error_mm"}
+    own = [tmp_path / name for name in ("own-shelf.json", "own-maps.json")]
+    assert take_in(found, *own) == (1, 1)
+    assert load_own_shelf(own[0]).find("mine") is not None
+    assert load_maps(own[1]).named("planner") is not None
+    assert take_in(found, *own) == (0, 0)
+    with pytest.raises(InputError, match="is there already"):
+        unpack(place, out)
+
+
+def rezipped(data, change):
+    """The ZIP with its files changed."""
+    with zipfile.ZipFile(io.BytesIO(data)) as old:
+        files = {name: old.read(name) for name in old.namelist()}
+    change(files)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as new:
+        for name, own in files.items():
+            new.writestr(name, own)
+    return out.getvalue()
+
+
+HOSTILE = [
+    (lambda files: files.update({"../evil.rig.json": b"{}"}), "which is no file of a rig"),
+    (lambda files: files.update({"/etc/x": b"{}"}), "which is no file of a rig"),
+    (lambda files: files.update({"photographs/../../x.png": b""}), "which is no file of a rig"),
+    (lambda files: files.update({"a\\b.rig.json": b"{}"}), "which is no file of a rig"),
+    (lambda files: files.update({"run.py": b"import os"}), "which is no file of a rig"),
+    (lambda files: files.update({"shelf.json": b"{}"}), "is not as it was packed"),
+    (lambda files: files.update({"second.rig.json": b"{}"}), "is not as it was packed"),
+    (lambda files: files.pop("shelf.json"), "is missing in it"),
+    (lambda files: files.pop("contents.json"), "is no file that Wyntaxis packed"),
+    (lambda files: files.update({"contents.json": b'{"format": "wyntaxis-bundle", "files": 3}'}), "Wyntaxis packed"),
+]
+
+
+@pytest.mark.parametrize(("change", "words"), HOSTILE)
+def test_a_hostile_zip_writes_nothing(tmp_path, change, words):
+    data, _ = packed(tmp_path / "here")
+    place, out = tmp_path / "all.zip", tmp_path / "out"
+    out.mkdir()
+    place.write_bytes(rezipped(data, change))
+    with pytest.raises(InputError, match=words):
+        unpack(place, out)
+    assert list(out.iterdir()) == []
+
+
+def test_a_zip_bomb_and_what_is_no_zip_are_refused(tmp_path):
+    place = tmp_path / "bomb.zip"
+    with zipfile.ZipFile(place, "w", zipfile.ZIP_DEFLATED) as bomb:
+        for index in range(9):
+            with bomb.open(f"photographs/{index}.png", "w", force_zip64=True) as file:
+                for _ in range(48):
+                    file.write(bytes(1024 * 1024))
+    with pytest.raises(InputError, match="far more than a rig"):
+        read_bundle(place)
+    place.write_bytes(b"PK\x03\x04 no zip")
+    with pytest.raises(InputError, match="no ZIP file"):
+        read_bundle(place)
+
+
+@pytest.fixture(scope="module")
+def whole_zip(tmp_path_factory):
+    return packed(tmp_path_factory.mktemp("zip") / "here")[0]
+
+
+@settings(deadline=None, max_examples=40)
+@given(st.floats(0, 1), st.binary(min_size=1, max_size=20))
+def test_a_damaged_zip_is_one_line(whole_zip, tmp_path_factory, where, junk):
+    at = int(where * (len(whole_zip) - 1))
+    place = tmp_path_factory.getbasetemp() / "damaged.zip"
+    place.write_bytes(whole_zip[:at] + junk + whole_zip[at + len(junk) :])
+    try:
+        files = read_bundle(place)
+    except InputError:
+        return
+    assert any(name.endswith(".rig.json") for name in files), "what was damaged is nothing that is read"
+
+
+# The commands
+
+
+def test_the_commands(tmp_path, capsys, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    path = tmp_path / "a.rig.json"
+    path.write_text(json.dumps(private_document()), "utf-8")
+    for name in ("d.html", "d.csv", "d.zip", "card.html"):
+        more = ["--card", "--lamp", "red"] if name == "card.html" else []
+        assert main(["dossier", str(path), "--out", str(tmp_path / name), *more, "--json"]) == 0
+        assert json.loads(capsys.readouterr().out)["bytes"] == (tmp_path / name).stat().st_size
+    assert main(["dossier", str(path), "--out", str(tmp_path / "p.pdf"), "--card", "--private"]) == 0
+    assert len(pypdf.PdfReader(tmp_path / "p.pdf").pages) == 1
+    assert main(["dossier", str(path), "--out", str(tmp_path / "c.html"), "--chapters", "glance,typing"]) == 0
+    assert "What to type where" in (tmp_path / "c.html").read_text("utf-8")
+    capsys.readouterr()
+    assert main(["unpack", str(tmp_path / "d.zip"), "--out", str(tmp_path / "new"), "--take", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert load(tmp_path / "new" / "a.rig.json").rig == load(path).rig
+    assert told["rig"].endswith("a.rig.json")
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ["--out", "x.doc"],
+        ["--out", "x.csv", "--card"],
+        ["--out", "x.html", "--lamp", "red"],
+        ["--out", "x.zip", "--private"],
+        ["--out", "x.html", "--chapters", "nothing"],
+        ["--out", "no/such/folder/x.html"],
+    ],
+)
+def test_what_cannot_be_written_is_one_line(tmp_path, capsys, monkeypatch, arguments):
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "a.rig.json").write_text(json.dumps(clean_document()), "utf-8")
+    assert main(["dossier", "a.rig.json", *arguments]) == 2
+    assert capsys.readouterr().err.count("\n") == 1
+    assert [p.name for p in tmp_path.iterdir()] == ["a.rig.json"]
