@@ -125,4 +125,5 @@ def test_the_worklist_counts(example):
         "ready": ("fails", "1 fails, 2 unproven"),
         "proofs": (None, "what to measure next"),
         "rehearsal": (None, "the night, played by day"),
+        "dossier": (None, "on paper, and its history"),
     }

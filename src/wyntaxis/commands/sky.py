@@ -290,8 +290,6 @@ def _night(options: argparse.Namespace) -> int:
             table.append([entry.name, *hours, f"{number(entry.path.highest[0], 0)}°", *times,
                           f"{number(entry.moon_apart_deg, 0)}°"])  # fmt: skip
         print_table(table, right={1, 2, 3, 6})
-        if night.warning:
-            print(f"note: {night.warning}")
     return OK
 
 

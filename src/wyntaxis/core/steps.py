@@ -147,3 +147,10 @@ REHEARSAL = _step(
     "Which faults does this plan survive, where does it hang, and is its end safe?",
     "the night, played by day",
 )
+DOSSIER = _step(
+    "dossier",
+    "Vouch",
+    "Dossier",
+    "The rig on paper, what became of it, and what a change costs.",
+    "on paper, and its history",
+)

@@ -158,6 +158,6 @@ class JobBar(QFrame):
     def _progressed(self, done: int, of: int) -> None:
         if sip.isdeleted(self.bar):
             return  # its sheet has gone while the work goes on to its next progress call
-        self.bar.setRange(0, max(of, 1))
+        self.bar.setRange(0, max(of, 0))  # of nought: nobody knows how much there is
         self.bar.setValue(done)
-        self.text.setText(f"{self._word}: {done} of {of}")
+        self.text.setText(f"{self._word}: {done} of {of}" if of > 0 else f"{self._word} …")

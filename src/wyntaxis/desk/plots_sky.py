@@ -79,5 +79,5 @@ class HorizonPlot(PlotPanel):
             f"{name or 'The centre'} is up in astronomical darkness for {number(night.hours_up_and_dark, 1)} h of "
             f"{number(night.hours_dark, 1)} h dark" + (f" ({spans} UTC)" if spans else "")
         )
-        text += f", above {above}; highest {number(top, 0)}° at {clock(when)} UTC. Dashed: up in daylight or twilight."
-        return text + (f" Note: {night.warning}." if night.warning else "")
+        top_words = f"highest {number(top, 0)}° at {clock(when)} UTC"
+        return f"{text}, above {above}; {top_words}. Dashed: up in daylight or twilight."

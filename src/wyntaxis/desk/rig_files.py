@@ -16,7 +16,7 @@ from wyntaxis.desk.workplace import Workplace
 if TYPE_CHECKING:
     from wyntaxis.core.rig.recovery import Recovered
 
-RIG_FILTER = "Rigs (*.rig.json);;All files (*)"
+RIG_FILTER = "Rigs (*.rig.json);;Everything in one file (*.zip);;All files (*)"
 SUFFIX = ".rig.json"
 
 
@@ -35,6 +35,8 @@ class RigFiles(QObject):
         from wyntaxis.core.files.errors import InputError
         from wyntaxis.desk.session import Session
 
+        if path.suffix.lower() == ".zip":
+            return self._ask_unpack(path)
         try:
             session = Session.opened(path, self.window.stock())
         except InputError as error:
@@ -43,6 +45,45 @@ class RigFiles(QObject):
             return False
         self.window.attach(session)
         self._remember(path)
+        return True
+
+    def _ask_unpack(self, path: Path) -> bool:
+        """Ask for the folder that a file of everything is unpacked into."""
+        chosen = QFileDialog.getExistingDirectory(
+            self.window, f"Choose an empty folder for what {path.name} holds", str(path.parent)
+        )
+        return bool(chosen) and self.unpack(path, Path(chosen))
+
+    def unpack(self, path: Path, folder: Path) -> bool:
+        """Unpack a file of everything into a folder and open its rig; its shelf and key maps are offered."""
+        from wyntaxis.core.dossier.bundle import take_maps, unpack, with_lacking
+        from wyntaxis.core.files.errors import InputError
+        from wyntaxis.core.files.places import own_maps_path
+
+        try:
+            found = unpack(path, folder)
+        except InputError as error:
+            self.window.refuse(str(error))
+            return False
+        if not self.open_path(found.rig):
+            return False
+
+        def take() -> None:
+            stock = self.window.stock()
+            before = len(stock.shelf.parts)
+            try:
+                more, maps = with_lacking(found, stock.shelf), take_maps(found, own_maps_path())
+            except InputError as error:
+                self.window.refuse(str(error))
+                return
+            if stock.take(more):
+                parts = len(more.parts) - before
+                self.window.notice.tell(f"{parts} parts came onto your shelf, {maps} key maps to yours.")
+
+        self.window.notice.ask(
+            f"Unpacked into {folder}. It brought a shelf and key maps along.",
+            [("Add what yours lack", take), ("Leave them", lambda: None)],
+        )
         return True
 
     def _remember(self, path: Path) -> None:

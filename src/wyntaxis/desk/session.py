@@ -65,6 +65,8 @@ class Session(QObject):
         self._was_dirty = False
         self.evidence = Evidence()
         self.night: NightOutcome | None = None
+        self.next_reason = ""
+        """Why the edits since the last save were made, for the history's next line."""
         self._compute()
 
     @classmethod
@@ -371,11 +373,20 @@ class Session(QObject):
         InputError
             In one line, when the place cannot be written.
         """
-        saved = recording.save(self.document, path, self.history.unsaved_labels, reason, protected=protected)
+        labels, reason = self.history.unsaved_labels, reason or self.next_reason
+        saved = recording.save(self.document, path, labels, reason, protected=protected)
+        self.next_reason = ""
         self.sha256, self.path = saved.sha256, path
         self.history.mark_saved()
         self.saved_changed.emit()
         return saved.notes
+
+    def take_back(self, rig: Rig, label: str) -> bool:
+        """Make the document what it was at another time, as one edit that can be undone."""
+        if rig == self.document:
+            return False
+        self._push(rig, label)
+        return True
 
     def changed_on_disk(self) -> bool:
         """Return whether the file is no longer the one that was opened or saved here."""

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.desk.sheets.cooling import CoolingSheet
+from wyntaxis.desk.sheets.dossier import DossierSheet
 from wyntaxis.desk.sheets.field import FieldSheet
 from wyntaxis.desk.sheets.filters import FiltersSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
@@ -28,7 +29,6 @@ from wyntaxis.desk.window_state import WindowState
 
 VIEWS = (
     ("light-path", "tarnfell-triplet-reduced", "light_path", "day"),
-    ("guide-branch", "tarnfell-triplet-reduced", "guide_branch", "day"),
     ("scales", "tarnfell-triplet-reduced", "scales", "day"),
     ("footprint", "tarnfell-triplet-reduced", "footprint", "day"),
     ("devices", "tarnfell-triplet-reduced", "devices", "day"),
@@ -44,6 +44,7 @@ VIEWS = (
     ("ready-night", "tarnfell-triplet-reduced", "ready", "night"),
     ("proofs", "tarnfell-triplet-reduced", "proofs", "day"),
     ("rehearsal", "tarnfell-triplet-reduced", "rehearsal", "day"),
+    ("dossier", "tarnfell-triplet-reduced", "dossier", "day"),
     ("shelf-search", "tarnfell-triplet-reduced", "shelf", "day"),
     ("start", "tarnfell-triplet-reduced", "light_path", "day"),
 )
@@ -192,6 +193,14 @@ def _play_night(window: MainWindow) -> None:
     wait_until(lambda: not sheet.remedy_job.running)
 
 
+def _make_pages(window: MainWindow) -> None:
+    """Wait for the dossier's pages, and turn to the light path."""
+    sheet = window.sheets["dossier"]
+    assert isinstance(sheet, DossierSheet)
+    wait_until(lambda: sheet.preview.count > 0)
+    sheet.preview.turn(2)
+
+
 PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "shelf-search": _search,
     "start": _draft,
@@ -206,6 +215,7 @@ PREPARE: dict[str, Callable[[MainWindow], None]] = {
     "ready-night": _read_ports,
     "rehearsal": _play_night,
     "guide-log": _read_logs,
+    "dossier": _make_pages,
     "proofs": _try_out,
 }
 

@@ -11,7 +11,6 @@ import io
 import json
 import zipfile
 import zlib
-from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -25,7 +24,7 @@ from wyntaxis.core.history.entries import HISTORY_SUFFIX, SIZE_LIMIT_BYTES, hist
 from wyntaxis.core.rig.resting import measured_legs_of
 from wyntaxis.core.rig.shelf import FORMAT as SHELF_FORMAT
 from wyntaxis.core.rig.shelf import Shelf, load_own_shelf, load_shelf, save_shelf
-from wyntaxis.core.rig.store import SUFFIX, document_of, parse, to_bytes
+from wyntaxis.core.rig.store import SUFFIX, parse, to_bytes
 
 FORMAT, VERSION = "wyntaxis-bundle", 1
 LIST, SHELF, MAPS, EVIDENCE, DOSSIER = "contents.json", "shelf.json", "key-maps.json", "evidence.json", "dossier.html"
@@ -209,6 +208,25 @@ def unpack(path: Path, folder: Path) -> Unpacked:
     )
 
 
+def with_lacking(found: Unpacked, own: Shelf) -> Shelf:
+    """Return a shelf with the parts of an unpacked ZIP that it lacks; :class:`InputError` where they cannot be read."""
+    if found.shelf is None:
+        return own
+    new = tuple(entry for entry in load_shelf(found.shelf).parts if own.find(entry.part.id) is None)
+    return Shelf(parts=(*own.parts, *new)) if new else own
+
+
+def take_maps(found: Unpacked, maps_path: Path) -> int:
+    """Add the key maps of an unpacked ZIP that one lacks to one's own, and return how many came."""
+    if found.maps is None:
+        return 0
+    mine, theirs = load_maps(maps_path), load_maps(found.maps)
+    added = tuple(entry for entry in theirs.maps if mine.named(entry.name) is None)
+    if added:
+        save_maps(KeyMaps(maps=(*mine.maps, *added)), maps_path)
+    return len(added)
+
+
 def take_in(found: Unpacked, shelf_path: Path, maps_path: Path) -> tuple[int, int]:
     """Add the parts and key maps of an unpacked ZIP to one's own, where one has none of that name; return how many.
 
@@ -217,22 +235,8 @@ def take_in(found: Unpacked, shelf_path: Path, maps_path: Path) -> tuple[int, in
     InputError
         Where one of the files cannot be read or written.
     """
-    parts = maps = 0
-    if found.shelf is not None:
-        own, other = load_own_shelf(shelf_path), load_shelf(found.shelf)
-        new = tuple(entry for entry in other.parts if own.find(entry.part.id) is None)
-        if new:
-            save_shelf(Shelf(parts=(*own.parts, *new)), shelf_path)
-        parts = len(new)
-    if found.maps is not None:
-        mine, theirs = load_maps(maps_path), load_maps(found.maps)
-        added = tuple(entry for entry in theirs.maps if mine.named(entry.name) is None)
-        if added:
-            save_maps(KeyMaps(maps=(*mine.maps, *added)), maps_path)
-        maps = len(added)
-    return parts, maps
-
-
-def contents_of(files: Mapping[str, bytes]) -> Any:
-    """Return the document of the rig that a ZIP holds."""
-    return document_of(parse(next(data for name, data in files.items() if name.endswith(SUFFIX))))
+    own = load_own_shelf(shelf_path)
+    more = with_lacking(found, own)
+    if more is not own:
+        save_shelf(more, shelf_path)
+    return len(more.parts) - len(own.parts), take_maps(found, maps_path)

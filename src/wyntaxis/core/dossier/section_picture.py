@@ -15,8 +15,8 @@ WIDTH = 1000.0
 LEFT, RIGHT, TOP = 70.0, 40.0, 26.0
 LEAST_SCALE, MOST_SCALE = 0.6, 6.0
 MOST_BRANCH_MM = 70.0
-MOST_HEIGHT, LEAST_WIDTH = 560.0, 640.0
-"""How high the drawing may be, and how wide its sheet is at the least."""
+MOST_HEIGHT, LEAST_WIDTH, MOST_ROW = 560.0, 640.0, 90.0
+"""How high the drawing may be, how wide its sheet is at the least, and half of one of two rows."""
 CHAIN_PX = 118.0
 
 
@@ -233,9 +233,9 @@ def differing_svg(before: Evaluation, after: Evaluation) -> str:
         return "<p>Neither train has parts.</p>"
     length = max(was.length_mm, now.length_mm, 20.0)
     radius = max(shape.outer_radius_mm for shape in (*was.parts, *now.parts))
-    scale = min((WIDTH - LEFT - RIGHT) / length, MOST_SCALE, 90.0 / radius)
+    scale = min((WIDTH - LEFT - RIGHT) / length, MOST_SCALE, MOST_ROW / radius)
     row = 2 * scale * radius + 62
-    svg = Svg(WIDTH, 2 * row + 20, "What changed in the light path")
+    svg = Svg(max(LEFT + RIGHT + scale * length, LEAST_WIDTH), 2 * row + 20, "What changed in the light path")
     rows = (
         ("before", was, {s.part.id: s.part for s in now.parts}),
         ("after", now, {s.part.id: s.part for s in was.parts}),

@@ -64,7 +64,7 @@ class Svg:
         turned = f' transform="rotate({_n(turn)} {_n(at[0])} {_n(at[1])})"' if turn else ""
         weight = ' font-weight="bold"' if bold else ""
         self._parts.append(
-            f'<text x="{_n(at[0])}" y="{_n(at[1])}" font-family="B612, sans-serif" font-size="{_n(size)}" '
+            f'<text x="{_n(at[0])}" y="{_n(at[1])}" font-family="B612" font-size="{_n(size)}" '
             f'text-anchor="{anchor}" fill="{color}"{weight}{turned}>{escape(_printable(words))}</text>'
         )
 

@@ -16,6 +16,7 @@ from pydantic import BaseModel
 
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.shown import shown_at
 
 _STEP = re.compile(r"\.?(?:\[(\d{1,6})\]|([A-Za-z_][A-Za-z_0-9]*)|(\d{1,6})(?=$|[.\[])|\"([^\"]{1,140})\")")
@@ -320,7 +321,10 @@ def marked_field(rig: BaseModel, text: str) -> MarkedField:
     try:
         field = shown_at(model, *names)
         label, unit, form, choices = field.label, field.unit, field.kind, field.choices
-    except (KeyError, ValueError):
+    except (KeyError, ValueError, AttributeError):  # also within what the file keeps by free names
+        kind = SETTINGS.get(names[1]) if len(names) > 1 and names[0] == "settings" else None
+        if kind is not None and names[2:] in ([], ["value"]):
+            return MarkedField(thing, kind.label, kind.unit, "number" if kind.type == "number" else "text", path, node)
         label, unit = " ".join(name.rpartition("_")[0] or name for name in names), ""
         form, choices = "text" if isinstance(node, str) else "number", ()
     return MarkedField(thing, label, unit, form, path, node, choices)

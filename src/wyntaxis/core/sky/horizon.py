@@ -1,6 +1,6 @@
 """The horizon of a site, an object's path above it, and the hours that it is up in the dark. All times are UTC.
 
-Earth's rotation comes from the tables that the package astropy-iers-data shipped with; nothing is fetched.
+Earth's rotation is told as steady, see :mod:`wyntaxis.core.sky.earth`; nothing is fetched.
 """
 
 from __future__ import annotations
@@ -9,7 +9,6 @@ import csv
 import datetime
 import hashlib
 import io
-import math
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
@@ -134,7 +133,6 @@ class NightPath:
     altitude_deg: Any
     horizon_deg: Any
     sun_deg: Any
-    warning: str | None
 
     @property
     def up(self) -> Any:
@@ -190,7 +188,7 @@ def night_path(site: Site, ra_deg: float, dec_deg: float, date: datetime.date) -
     from astropy.coordinates import AltAz, EarthLocation, SkyCoord, get_sun
     from astropy.time import Time
 
-    iers = steady_rotation()
+    steady_rotation()
     if not 1973 <= date.year <= 2100:
         raise ValueError(f"{date}: choose a date from 1973 to 2100")
     east = (site.longitude_deg + 180) % 360 - 180
@@ -204,21 +202,8 @@ def night_path(site: Site, ra_deg: float, dec_deg: float, date: datetime.date) -
         target = SkyCoord(ra_deg, dec_deg, unit="deg").transform_to(frame)
         sun = get_sun(times).transform_to(frame)
         azimuth, altitude = target.az.to_value(units.deg), target.alt.to_value(units.deg)
-        last = float(iers.earth_orientation_table.get()["MJD"][-1].to_value(units.day))
-        warning = tables_warning(last, float(times.mjd[-1]))
     horizon = horizon_altitude(site, azimuth)
-    return NightPath(date, seconds, azimuth, altitude, horizon, sun.alt.to_value(units.deg), warning)
-
-
-def tables_warning(last_mjd: float, wanted_mjd: float) -> str | None:
-    """Return what to say when a date lies beyond the shipped tables of Earth's rotation, None inside them."""
-    if wanted_mjd <= last_mjd:
-        return None
-    end = datetime.date(1858, 11, 17) + datetime.timedelta(days=math.floor(last_mjd))
-    return (
-        f"the shipped tables of Earth's rotation end on {end}: azimuth and altitude are good to some 15″ beyond; "
-        "a newer release of this program brings newer tables"
-    )
+    return NightPath(date, seconds, azimuth, altitude, horizon, sun.alt.to_value(units.deg))
 
 
 def with_horizon(rig: Rig, path: Path) -> Change:

@@ -52,7 +52,6 @@ class Night:
     dark_hours: float
     moon: Moon
     objects: tuple[ObjectNight, ...]
-    warning: str | None
 
     def as_json(self) -> dict[str, object]:
         """Return the night as ``wyntaxis night --json`` prints it."""
@@ -82,7 +81,6 @@ class Night:
                 }
                 for entry in self.objects
             ],
-            "warning": self.warning,
         }
 
     def as_csv(self) -> str:
@@ -140,7 +138,7 @@ def night_of(
         flip = transit + 60 * flip_margin_min if transit is not None and flip_margin_min is not None else None
         apart = separation_deg(moon_at, (target_ra, target_dec))
         objects.append(ObjectNight(name, target_ra, target_dec, path, transit, flip, apart))
-    return Night(date, tuple(_spans(dark, seconds)), first.hours_dark, moon, tuple(objects), first.warning)
+    return Night(date, tuple(_spans(dark, seconds)), first.hours_dark, moon, tuple(objects))
 
 
 def _spans(mask: Any, seconds: Any) -> list[tuple[float, float]]:

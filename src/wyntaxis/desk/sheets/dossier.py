@@ -1,0 +1,364 @@
+"""The Dossier sheet: the rig on paper beside the choice of chapters, exports, history, differences, makers' figures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wyntaxis.core.dossier.apart import card_apart, dossier_apart
+from wyntaxis.core.dossier.card import card_of
+from wyntaxis.core.dossier.dossier import CHAPTERS, as_csv, dossier_of
+from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.printing import PAPERS, card_html, dossier_html
+from wyntaxis.core.files.errors import InputError, Progress, shown
+from wyntaxis.core.files.places import home, own_maps_path
+from wyntaxis.core.files.saving import write_atomically
+from wyntaxis.core.history.states import RigHistory, read_history
+from wyntaxis.core.rig.store import SUFFIX
+from wyntaxis.core.steps import DOSSIER, Step
+from wyntaxis.desk.background import Job
+from wyntaxis.desk.flow_row import FlowRow
+from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.page_preview import PagePreview
+from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.panel import JobBar, push_button
+from wyntaxis.desk.plain_widgets import PlainLabel, list_item
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.sheets.differences_panel import DifferencesPanel
+    from wyntaxis.desk.sheets.figures_panel import FiguresPanel
+    from wyntaxis.desk.sheets.history_panel import HistoryPanel
+
+DELAY_MS = 900
+EXPORT_KINDS = "PDF (*.pdf);;HTML in one file (*.html);;Tables as CSV (*.csv)"
+CARD_KINDS = "PDF (*.pdf);;HTML in one file (*.html)"
+LAMPS = ("by day", "for a red lamp")
+HISTORY, DIFFERENCES = "History", "What differs, what died, what a swap would cost"
+FIGURES = "Makers’ figures that differ, and why one is taken"
+EVERYTHING = "a file of everything holds everything: untick “Without site …”, or export a dossier"
+
+
+@sheet_of(DOSSIER)
+class DossierSheet(StepSheet):
+    """The rig on paper, and what became of it."""
+
+    def __init__(self, session: Session, step: Step, palette: Palette) -> None:
+        super().__init__(session, step, palette, ledger="foot")
+        self._palette = palette
+        self.job, self.export_job = Job(self), Job(self)
+        self._shown_of: object = None
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.make_preview)
+        column = self.add_wide_column()
+        column.addLayout(self._buttons())
+        self.state = PlainLabel()
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        column.addWidget(JobBar(self.job, "Making the pages"))
+        column.addWidget(JobBar(self.export_job, "Writing the file"))
+        column.addWidget(self._pages())
+        self.job.done.connect(self._pages_came)
+        self.export_job.done.connect(self._written)
+        for job in (self.job, self.export_job):
+            job.failed.connect(session.refused)
+        # What a fold holds is there only once it has been opened.
+        self.history_fold = Fold(HISTORY, self._build_history, lambda: self._refresh("history_panel"))
+        self.differences_fold = Fold(DIFFERENCES, self._build_differences, lambda: self._refresh("differences_panel"))
+        self.figures_fold = Fold(FIGURES, self._build_figures, lambda: self._refresh("figures_panel"))
+        for fold in (self.history_fold, self.differences_fold, self.figures_fold):
+            self.add_wide(fold)
+        self.refresh()
+
+    # Building
+
+    def _buttons(self) -> FlowRow:
+        row = FlowRow()
+        push_button("Export …", "Write the dossier as PDF, HTML or CSV", self.ask_export, row)
+        push_button("Field card …", "Write one page for the night", self.ask_card, row)
+        self.lamp = QComboBox()
+        self.lamp.addItems(LAMPS)
+        self.lamp.setAccessibleName("The field card is read")
+        row.addWidget(self.lamp)
+        push_button("Everything in one file …", "Write a ZIP that a fresh computer can open again", self.ask_zip, row)
+        self.paper = QComboBox()
+        self.paper.addItems(list(PAPERS))
+        self.paper.setAccessibleName("Paper")
+        self.paper.currentIndexChanged.connect(lambda _index: self._changed())
+        row.addWidget(self.paper)
+        self.private = QCheckBox("Without site, serial numbers, hosts")
+        self.embeds = QCheckBox("Embed photographs")
+        self.embeds.setChecked(True)
+        for box in (self.private, self.embeds):
+            box.toggled.connect(lambda _on: self._changed())
+            row.addWidget(box)
+        return row
+
+    def _pages(self) -> QWidget:
+        """Return the choice of chapters beside the preview."""
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        side = QVBoxLayout()
+        self.chapters = QListWidget()
+        self.chapters.setAccessibleName("Chapters")
+        for bars in (self.chapters.setHorizontalScrollBarPolicy, self.chapters.setVerticalScrollBarPolicy):
+            bars(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        for kind in CHAPTERS:
+            item = list_item(kind.title)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked)
+            item.setData(Qt.ItemDataRole.UserRole, kind.key)
+            self.chapters.addItem(item)
+        self.chapters.itemChanged.connect(lambda _item: self._changed())
+        side.addWidget(self.chapters)
+        marks = FlowRow()
+        push_button("All", "Choose every chapter", lambda: self._check_all(on=True), marks)
+        push_button("None", "Choose no chapter", lambda: self._check_all(on=False), marks)
+        side.addLayout(marks)
+        side.addStretch(1)
+        row.addLayout(side)
+        self.preview = PagePreview()
+        self.preview.set_palette(self._palette)
+        row.addWidget(self.preview, 1)
+        return holder
+
+    def _build_history(self) -> QWidget:
+        from wyntaxis.desk.sheets.history_panel import HistoryPanel
+
+        self.history_panel: HistoryPanel = HistoryPanel(self.session, self._palette)
+        self.history_panel.compare_asked.connect(self.compare_with)
+        return self.history_panel
+
+    def _build_differences(self) -> QWidget:
+        from wyntaxis.desk.sheets.differences_panel import DifferencesPanel
+
+        self.differences_panel: DifferencesPanel = DifferencesPanel(self.session, self._palette)
+        return self.differences_panel
+
+    def _build_figures(self) -> QWidget:
+        from wyntaxis.desk.sheets.figures_panel import FiguresPanel
+
+        self.figures_panel: FiguresPanel = FiguresPanel(self.session, self._palette)
+        return self.figures_panel
+
+    def _refresh(self, panel: str) -> None:
+        getattr(self, panel).refresh()
+
+    def compare_with(self, index: int) -> None:
+        """Show what differs between a save and now."""
+        self.differences_fold.open()
+        self.differences_panel.compare_with_save(index)
+
+    # Choosing
+
+    def keys(self) -> list[str]:
+        """Return the chosen chapters' keys."""
+        items = [self.chapters.item(row) for row in range(self.chapters.count())]
+        return [str(i.data(Qt.ItemDataRole.UserRole)) for i in items if i and i.checkState() is Qt.CheckState.Checked]
+
+    def _check_all(self, *, on: bool) -> None:
+        self.chapters.blockSignals(True)
+        for row in range(self.chapters.count()):
+            item: QListWidgetItem | None = self.chapters.item(row)
+            if item is not None:
+                item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
+        self.chapters.blockSignals(False)
+        self._changed()
+
+    def _changed(self) -> None:
+        self._shown_of = None
+        self._tell()
+        self._soon.start(DELAY_MS)
+
+    def _given(self) -> Given:
+        """Return what the dossier is made from: the rig as it stands, with what is at hand of its evidence."""
+        path, history = self.session.path, RigHistory()
+        if path is not None:
+            try:
+                history = read_history(path)
+            except InputError as error:
+                self.session.refused.emit(f"made without the history: {error}")
+        photos: Any = "embedded" if self.embeds.isChecked() else "named"
+        folder = path.parent if path is not None else None
+        stock = self.session.stock.shelf.parts
+        return Given(self.session.evaluation, history, stock, folder, self.private.isChecked(), photos)
+
+    # The preview
+
+    def make_preview(self) -> None:
+        """Make the pages of the chosen chapters, in the background; only while the sheet is in sight."""
+        wanted = self.session.evaluation
+        if not self.isVisible() or self._shown_of is wanted or self.job.running:
+            return
+        keys = self.keys()
+        if not keys:
+            self._tell()
+            return
+        self._shown_of = wanted
+        given, paper = self._given(), PAPERS[self.paper.currentIndex()]
+
+        def work(progress: Progress) -> tuple[object, bytes]:
+            html = dossier_html(dossier_of(given, keys, progress), paper)
+            return wanted, dossier_apart(html, lambda: progress(0, 0))
+
+        self.job.start(work)
+        self._tell()
+
+    def _pages_came(self, found: tuple[object, bytes]) -> None:
+        wanted, data = found
+        self.preview.show_pdf(data)
+        self._tell()
+        if self._shown_of is None or wanted is not self.session.evaluation:
+            self._shown_of = None
+            self._soon.start(DELAY_MS)
+
+    def _tell(self) -> None:
+        keys = self.keys()
+        if not keys:
+            self.state.setText("Choose at least one chapter.")
+            return
+        told = f"{len(keys)} of {len(CHAPTERS)} chapters"
+        pages = f", {self.preview.count} pages" if self.preview.count and not self.job.running else ""
+        left_out = "; site, serial numbers and hosts left out" if self.private.isChecked() else ""
+        unsaved = "" if self.session.path is not None else "; not saved yet: the history begins with the first save"
+        self.state.setText(f"{told}{pages}{left_out}{unsaved}.")
+
+    # Exports
+
+    def _start_name(self, ending: str) -> str:
+        path = self.session.path
+        folder = path.parent if path is not None else home()
+        stem = path.name.removesuffix(SUFFIX) if path is not None else "rig"
+        return str(folder / f"{stem}{ending}")
+
+    def _ask(self, title: str, start: str, kinds: str) -> Path | None:
+        chosen, kind = QFileDialog.getSaveFileName(self, title, start, kinds)
+        if not chosen:
+            return None
+        path = Path(chosen)
+        return path if path.suffix else path.with_suffix(kind.partition("*")[2].partition(")")[0])
+
+    def ask_export(self) -> None:
+        """Ask for a file; its suffix says which kind."""
+        path = self._ask("Export the dossier", self._start_name("-dossier.pdf"), EXPORT_KINDS)
+        if path is not None:
+            self.export(path)
+
+    def export(self, path: Path) -> None:
+        """Write the chosen chapters as PDF, HTML or CSV, by the suffix, in the background."""
+        given, keys, paper = self._given(), self.keys(), PAPERS[self.paper.currentIndex()]
+        kind = path.suffix.lower()
+        if kind not in (".pdf", ".html", ".csv"):
+            self.session.refused.emit(f"{shown(path)}: “{kind}” is no kind of dossier; use .pdf, .html or .csv")
+            return
+
+        def work(progress: Progress) -> bytes:
+            found = dossier_of(given, keys, progress)
+            if kind == ".csv":
+                return as_csv(found).encode()
+            html = dossier_html(found, paper)
+            return dossier_apart(html, lambda: progress(0, 0)) if kind == ".pdf" else html.encode()
+
+        self._write(path, work)
+
+    def ask_card(self) -> None:
+        """Ask for a file, and write the field card."""
+        path = self._ask("Write the field card", self._start_name("-card.pdf"), CARD_KINDS)
+        if path is not None:
+            self.export_card(path)
+
+    def export_card(self, path: Path) -> None:
+        """Write the field card as PDF or HTML, by the suffix."""
+        given, paper, lamp = self._given(), PAPERS[self.paper.currentIndex()], self.lamp.currentIndex() == 1
+        if path.suffix.lower() not in (".pdf", ".html"):
+            self.session.refused.emit(f"{shown(path)}: a card is written as .pdf or .html")
+            return
+
+        def work(progress: Progress) -> bytes:
+            card = card_of(given)
+            if path.suffix.lower() == ".html":
+                return card_html(card, paper, lamp=lamp).encode()
+            return card_apart(card, paper, lambda: progress(0, 0), lamp=lamp)
+
+        self._write(path, work)
+
+    def ask_zip(self) -> None:
+        """Ask for a file, and write everything into it."""
+        path = self._ask("Write everything into one file", self._start_name(".zip"), "ZIP (*.zip)")
+        if path is not None:
+            self.export_zip(path)
+
+    def export_zip(self, path: Path) -> None:
+        """Write rig, history, shelf, key maps, evidence, photographs and dossier into one ZIP."""
+        from wyntaxis.core.dossier.bundle import bundle_bytes
+        from wyntaxis.core.evidence.foreign.keymap import load_maps
+
+        if self.private.isChecked():
+            self.session.refused.emit(
+                "a file of everything holds everything: untick “Without site …”, or export a dossier"
+            )
+            return
+        given, document, shelf = self._given(), self.session.document, self.session.stock.shelf
+        own = self.session.path
+        name = own.name.removesuffix(SUFFIX) if own is not None else document.name
+
+        def work(progress: Progress) -> bytes:
+            html = dossier_html(dossier_of(given, None, progress))
+            return bundle_bytes(given.evaluation, document, name, shelf, load_maps(own_maps_path()), html, own)
+
+        self._write(path, work)
+
+    def _write(self, path: Path, make: Callable[[Progress], bytes]) -> None:
+        def work(progress: Progress) -> Path:
+            data = make(progress)
+            write_atomically(data, path, keep_previous=False)
+            return path
+
+        self.export_job.start(work)
+
+    def _written(self, path: Path) -> None:
+        self.state.setText(f"Written: {shown(path)}")
+
+    # Showing
+
+    def showEvent(self, a0: object) -> None:
+        super().showEvent(a0)  # type: ignore[arg-type]
+        self._soon.start(0)
+
+    def refresh(self) -> None:
+        super().refresh()
+        for fold in (self.history_fold, self.differences_fold, self.figures_fold):
+            fold.refresh()
+        self._tell()
+        self._soon.start(DELAY_MS)
+
+    def fit_to_font(self) -> None:
+        """Give the list of chapters the room that it takes in the text size in use."""
+        super().fit_to_font()
+        self.chapters.setFixedWidth(self.chapters.sizeHintForColumn(0) + 12)
+        self.chapters.setFixedHeight(self.chapters.sizeHintForRow(0) * self.chapters.count() + 10)
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._palette = palette
+        self.preview.set_palette(palette)
+        for name in ("history_panel", "differences_panel", "figures_panel"):
+            panel = getattr(self, name, None)
+            if panel is not None:
+                panel.set_palette(palette)
