@@ -21,6 +21,10 @@ Paper = Literal["A4", "Letter"]
 PAPERS: tuple[Paper, ...] = ("A4", "Letter")
 TEMPLATES = Path(__file__).parent / "templates"
 FONTS = Path(__file__).parents[2] / "assets" / "fonts"
+FACES = {"B612-Regular.otf": 400, "B612-Bold.otf": 700}
+"""Our typeface: its files and their weights."""
+SIGNS = {ord("✕"): "☒", ord("◆"): "♢", ord("◌"): "◎", ord("ρ"): "rho"}
+FONT_SCHEME = "own-font"
 LEAST_PT = 6.5
 """No card has smaller letters."""
 LIBRARIES = "libpango-1.0-0, libpangoft2-1.0-0 and libharfbuzz0b"
@@ -36,20 +40,27 @@ def _environment() -> Any:
         autoescape=True,
         undefined=jinja2.StrictUndefined,
         trim_blocks=True,
+        finalize=_in_our_face,
     )
+
+
+def _in_our_face(value: Any) -> Any:
+    """Return a text with the signs that our typeface has: one sign of another would bring all of that along."""
+    return type(value)(value.translate(SIGNS)) if isinstance(value, str) else value
 
 
 @cache
 def _fonts() -> str:
     """Return the rules that bring our typeface along, embedded."""
-    rules = []
-    for name, weight in (("B612-Regular.otf", 400), ("B612-Bold.otf", 700)):
-        data = base64.b64encode((FONTS / name).read_bytes()).decode()
-        rules.append(
-            f'@font-face {{ font-family: "B612"; font-weight: {weight}; '
-            f'src: url("data:font/otf;base64,{data}") format("opentype"); }}\n'
-        )
-    return "".join(rules)
+    return _font_rules(lambda name: f"data:font/otf;base64,{base64.b64encode((FONTS / name).read_bytes()).decode()}")
+
+
+def _font_rules(where: Callable[[str], str]) -> str:
+    """Return the rules of our typeface, each face lying where it is said to."""
+    return "".join(
+        f'@font-face {{ font-family: "B612"; font-weight: {weight}; src: url("{where(name)}") format("opentype"); }}\n'
+        for name, weight in FACES.items()
+    )
 
 
 def _css_text(text: str) -> str:
@@ -154,10 +165,39 @@ def _rendered(html: str) -> Any:
     try:
         with warnings.catch_warnings():  # of what a later version of it will need
             warnings.simplefilter("ignore", DeprecationWarning)
-            import weasyprint
     except OSError:
         raise InputError(f"a PDF needs the system packages {LIBRARIES}; install them, or write HTML") from None
     logging.getLogger("weasyprint").setLevel(logging.CRITICAL)
     logging.getLogger("fontTools").setLevel(logging.CRITICAL)
-    fetcher = weasyprint.urls.URLFetcher(allowed_protocols={"data"}, allow_redirects=False)
-    return weasyprint.HTML(string=html, base_url=None, url_fetcher=fetcher).render(pdf_tags=True, full_fonts=True)
+    # Our typeface is handed over by name: to read it out of the text again would take as long as a page.
+    html = html.replace(_fonts(), _font_rules(lambda name: f"{FONT_SCHEME}:{name}"))
+    return _page_maker()(string=html, base_url=None, url_fetcher=_fetcher()).render(pdf_tags=True, full_fonts=True)
+
+
+@cache
+def _page_maker() -> Any:
+    """Return what lays our pages out: it knows the elements that our templates have, which is quicker than all."""
+    import weasyprint
+
+    elements = weasyprint.CSS(string=(TEMPLATES / "elements.css").read_text("utf-8"))
+
+    class OwnPages(weasyprint.HTML):  # type: ignore[misc]
+        def _ua_stylesheets(self, forms: bool = False) -> list[Any]:
+            return [elements]
+
+    return OwnPages
+
+
+@cache
+def _fetcher() -> Any:
+    """Return what fetches for a PDF: our own typeface, and what the text itself holds; nothing else."""
+    from weasyprint.urls import URLFetcher, URLFetcherResponse
+
+    class OwnFetcher(URLFetcher):  # type: ignore[misc]
+        def fetch(self, url: str, headers: Any = None) -> Any:
+            scheme, _, name = url.partition(":")
+            if scheme == FONT_SCHEME and name in FACES:
+                return URLFetcherResponse(url, body=(FONTS / name).read_bytes(), headers={"Content-Type": "font/otf"})
+            return super().fetch(url, headers)
+
+    return OwnFetcher(allowed_protocols={"data"}, allow_redirects=False)

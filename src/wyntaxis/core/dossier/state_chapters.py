@@ -47,9 +47,12 @@ def numbers(given: Given) -> Iterator[Block]:
     """Yield every number with its legs, how it stands, where it comes from, its evidence and how old that is."""
     evaluation = given.evaluation
     evidence = {leg.row_id: leg.value for leg in measured_legs_of(evaluation.rig)}
+    stated_alone = {f"{device.id}.{key}" for device in evaluation.rig.devices for key in device.settings}
     by_step: dict[str, list[Quantity]] = {}
     for row in evaluation.rows.values():
-        if row.legs and not (given.private and row.id.startswith("site")):
+        # What a setting states alone stands in the chapter on settings.
+        told_there = row.id in stated_alone and set(row.legs) == {"stated"} and not given.is_judged(row)
+        if row.legs and not told_there and not (given.private and row.id.startswith("site")):
             by_step.setdefault(row.kind.step.key if row.kind.step is not None else "", []).append(row)
     for step in steps():
         told = []

@@ -24,7 +24,13 @@ Window = tuple[float, float]
 
 def window_of(setting: NightSetting, good: NightOutcome | None = None) -> Window:
     """Return when the plan takes frames while nothing goes wrong; the dark hours where it takes none."""
-    spans = [span for span in (good or played(setting)).spans if span.kind == "exposing"]
+    night = good or played(setting)
+    taking = [stage for stage in night.stages if setting.steps[stage.place].do == "sequence"]
+    spans = [
+        span
+        for span in night.spans
+        if span.kind == "exposing" and any(own.from_s <= span.from_s <= own.to_s for own in taking)
+    ]
     if not spans:
         return setting.sky.dark_from_s, setting.sky.dark_until_s
     return min(span.from_s for span in spans), max(span.to_s for span in spans)

@@ -339,7 +339,15 @@ class DossierSheet(StepSheet):
 
     def showEvent(self, a0: object) -> None:
         super().showEvent(a0)  # type: ignore[arg-type]
-        self._soon.start(0)
+        self._soon.start(DELAY_MS)
+
+    def hideEvent(self, a0: object) -> None:
+        """Let the pages go that nobody waits for any more."""
+        super().hideEvent(a0)  # type: ignore[arg-type]
+        self._soon.stop()
+        if self.job.running:
+            self.job.cancel()
+            self._shown_of = None
 
     def refresh(self) -> None:
         super().refresh()
