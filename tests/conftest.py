@@ -9,7 +9,7 @@ import pytest
 from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-settings.register_profile("suite", deadline=None, max_examples=60, derandomize=True)
+settings.register_profile("suite", deadline=None, max_examples=45, derandomize=True)
 settings.register_profile("fast", settings.get_profile("suite"), max_examples=10)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "suite"))
 

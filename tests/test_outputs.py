@@ -35,14 +35,14 @@ def test_a_full_disk_a_closed_output_and_a_gone_reader_end_in_a_line_and_2(tmp_p
         ended = run("numbers", RIG, stdout=full)
     assert (ended.returncode, ended.stderr.count(b"\n")) == (2, 1)
     assert b"the output cannot be written: No space left on device" in ended.stderr
-    ended = run("check", RIG, preexec_fn=lambda: os.close(1))
+    ended = run("numbers", RIG, preexec_fn=lambda: os.close(1))
     assert (ended.returncode, ended.stderr) == (
         2,
         b"wyntaxis: the output cannot be written: the standard output is closed\n",
     )
     read, write_end = os.pipe()
     os.close(read)
-    ended = run("check", RIG, "--json", stdout=write_end)
+    ended = run("numbers", RIG, "--json", stdout=write_end)
     os.close(write_end)
     assert (ended.returncode, ended.stderr.count(b"\n")) == (2, 1)
     assert b"its reader has gone" in ended.stderr

@@ -7,15 +7,23 @@ from PyQt6.QtWidgets import QLabel
 from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.rehearsal.faults import FAULTS
 
 
 @pytest.fixture
-def night(sheet_of, qtbot):  # noqa: F811
+def night(few_faults, sheet_of, qtbot):  # noqa: F811
     """The sheet with the night of a fixed date played."""
     sheet = sheet_of("rehearsal")
     sheet.date.setText("2026-11-26")
     done(sheet, qtbot)
     return sheet
+
+
+@pytest.fixture
+def few_faults(monkeypatch):
+    """Play a handful of the faults: enough where it is not the table that is tried."""
+    few = ("camera.asleep", "camera.gone", "weather.rain", "weather.silent")
+    monkeypatch.setattr("wyntaxis.core.rehearsal.play.FAULTS", {name: FAULTS[name] for name in few})
 
 
 def done(sheet, qtbot):

@@ -6,6 +6,7 @@ import contextlib
 import io
 import json
 import os
+import shutil
 import sys
 import unicodedata
 from collections.abc import Callable
@@ -24,9 +25,11 @@ from wyntaxis.cli import main
 from wyntaxis.core.evidence.foreign.keymap import load_maps
 from wyntaxis.core.evidence.headers.names import load_filter_names
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.history.entries import history_path
+from wyntaxis.core.history.recording import save as save_with_history
 from wyntaxis.core.rig.recovery import find_left_behind
 from wyntaxis.core.rig.shelf import STARTER, load_shelf, to_csv
-from wyntaxis.core.rig.store import load
+from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.sky.horizon import read_horizon
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
 from wyntaxis.stand_ins.guided_mount import StandInMount, log_text, simulated
@@ -302,6 +305,41 @@ def _command(*words: str) -> Callable[[Path], None]:
     return check
 
 
+def _history(folder: Path, random: Random) -> Path:
+    """A rig whose history of a few saves has been damaged."""
+    path = folder / "in.rig.json"
+    for gain in (100, 110, 120):
+        document = clean_document()
+        document["devices"][0]["settings"]["gain"]["value"] = gain
+        save_with_history(validated(document), path, (f"Gain {gain}",))
+    place = history_path(path)
+    place.write_bytes(changed_bytes(place.read_bytes(), random))
+    return path
+
+
+def _dossier(path: Path) -> None:
+    """Write a rig's dossier as HTML, and as a private CSV."""
+    for more in (["--out", str(path.parent / "d.html")], ["--out", str(path.parent / "d.csv"), "--private"]):
+        run_command("dossier", str(path), *more)
+
+
+def _zip(folder: Path, random: Random) -> Path:
+    """A file of everything that has been damaged."""
+    path = folder / "in.rig.json"
+    if not path.exists():
+        path.write_text(json.dumps(clean_document()), "utf-8")
+        main(["dossier", str(path), "--out", str(folder / "whole.zip")])
+    place = folder / "in.zip"
+    place.write_bytes(changed_bytes((folder / "whole.zip").read_bytes(), random))
+    return place
+
+
+def _unpacked(path: Path) -> None:
+    out = path.parent / "unpacked"
+    run_command("unpack", str(path), "--out", str(out))
+    shutil.rmtree(out, ignore_errors=True)
+
+
 def readers() -> list[Reader]:
     """Return every reader under trial."""
     found = [
@@ -340,6 +378,10 @@ def readers() -> list[Reader]:
         Reader(
             "guide log", _file("g.csv", partial(changed_text, GUIDE_LOG)), _command("guide", "RIG", "INPUT", "--json")
         ),
+        Reader("history", _history, _command("history", "INPUT", "--json")),
+        Reader("differ", _history, _command("differ", "INPUT", "--since", "2031-01-01", "--json")),
+        Reader("dossier", _file("in.rig.json", _rig), _dossier),
+        Reader("zip", _zip, _unpacked),
         Reader("proofs", _file("in.rig.json", _rig), _command("proofs", "INPUT", "--json")),
         Reader("night", _file("in.rig.json", _rig), _command("rehearse", "INPUT", "--date", "2031-01-01", "--json")),
         Reader(

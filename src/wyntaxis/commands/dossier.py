@@ -6,10 +6,12 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.commands.shared import OK, Command, evaluated, print_json, rig_of, shelf_of
+from wyntaxis.commands.shared import OK, Command, evaluated, print_json, rig_of, shelf_of, work_progress
 
 if TYPE_CHECKING:
     from wyntaxis.core.dossier.given import Given, PhotoForm
+    from wyntaxis.core.evidence.kinds import Evidence
+    from wyntaxis.core.rig.model import Rig
 
 KINDS = (".html", ".pdf", ".csv", ".zip")
 
@@ -67,9 +69,27 @@ def _given(options: argparse.Namespace) -> Given:
     except InputError as error:
         history = RigHistory()
         print(f"wyntaxis: made without the history: {error}", file=sys.stderr)
-    evaluation = evaluated(rig, shelf=shelf)
+    evaluation = evaluated(rig, shelf=shelf, more=_measured(options, rig))
     photos: PhotoForm = "named" if options.name_photographs else "embedded"
     return Given(evaluation, history, shelf, options.file.resolve().parent, options.private, photos)
+
+
+def _measured(options: argparse.Namespace, rig: Rig) -> Evidence:
+    """Return what is measured anew for the curves: focus runs and bench frames, where they are named."""
+    from wyntaxis.core.evidence.focus.kind import FOCUS
+    from wyntaxis.core.evidence.focus.kind import read as read_focus
+    from wyntaxis.core.evidence.kinds import Evidence
+    from wyntaxis.core.evidence.sensor.kind import SENSOR
+    from wyntaxis.core.evidence.sensor.kind import read as read_bench
+    from wyntaxis.core.quantities.focus_runs import focus_optics
+    from wyntaxis.core.quantities.numbers import numbers_of
+
+    found = Evidence()
+    if options.focus:
+        found = found.having(FOCUS, read_focus(options.focus, focus_optics(numbers_of(rig)), work_progress("frames")))
+    if options.bench is not None:
+        found = found.having(SENSOR, read_bench(options.bench, rig, work_progress("measuring")))
+    return found
 
 
 def _zipped(options: argparse.Namespace, given: Given) -> bytes:
@@ -96,6 +116,8 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--private", action="store_true", help="without site, serial numbers and hosts")
     parser.add_argument("--paper", choices=("A4", "Letter"), default="A4", help="the paper that it is printed on")
     parser.add_argument("--chapters", metavar="KEYS", help="only these chapters, by key, in commas")
+    parser.add_argument("--focus", type=Path, action="append", metavar="PATH", help="focus runs to draw the curves of")
+    parser.add_argument("--bench", type=Path, metavar="DIR", help="bench frames to draw the transfer curve of")
     parser.add_argument("--name-photographs", action="store_true", help="name the photographs, embed none")
 
 

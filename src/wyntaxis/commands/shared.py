@@ -78,6 +78,7 @@ def evaluated(
     shelf: tuple[ShelfPart, ...] = (),
     *,
     plays: bool = False,
+    more: Evidence | None = None,
 ) -> Evaluation:
     """Return everything computed of a rig, with what was looked at besides, and its night where it is to be played."""
     from wyntaxis.core.evaluation import evaluate
@@ -85,7 +86,7 @@ def evaluated(
     from wyntaxis.core.evidence.kinds import Evidence
     from wyntaxis.core.evidence.ports.kind import PORTS
 
-    evidence = Evidence().having(PORTS, ports).having(HEADERS, headers)
+    evidence = (more or Evidence()).having(PORTS, ports).having(HEADERS, headers)
     if plays and rig.plan is not None and rig.plan.steps:
         from wyntaxis.core.rehearsal.kind import REHEARSAL, rehearse
 

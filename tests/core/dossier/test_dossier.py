@@ -124,6 +124,7 @@ def test_every_chapter_tells_what_the_rig_holds(made, rig):
 
 def test_settings_tell_why_and_since_when(tmp_path, rig):
     path = tmp_path / "a.rig.json"
+    rig = edit.apply(rig, edit.Change.of("Bare", ("sources",), None))
     save(rig, path, ("Begun",))
     place = ("devices", 0, "settings", "gain", "value")
     later = edit.apply(rig, edit.Change.of("Gain", place, 140))
@@ -306,6 +307,20 @@ def test_a_private_dossier_holds_none_of_the_private_texts(tmp_path):
     assert seen[0] == seen[1], "the seeing is no secret"
 
 
+def test_private_texts_that_are_also_kinds_or_ids_leave_the_rig_whole():
+    document = private_document()
+    document["devices"][0]["identity"]["serial_number"] = "camera"
+    document["devices"][2]["identity"]["serial_number"] = "A&B <c>"
+    document["train"][0]["name"] = "lent by A&B <c>"
+    document["train"][3]["name"] = "the camera's ring"
+    found = dossier_of(Given(evaluate(validated(document)), private=True), ["glance", "light_path"])
+    page = dossier_html(found)
+    assert Checked(page).faults == []
+    assert "A&amp;B" not in page
+    assert "lent by (left out)" in page
+    assert "the (left out)&#39;s ring" in page
+
+
 # Drawings
 
 
@@ -481,6 +496,10 @@ def test_the_commands(tmp_path, capsys, monkeypatch):
         more = ["--card", "--lamp", "red"] if name == "card.html" else []
         assert main(["dossier", str(path), "--out", str(tmp_path / name), *more, "--json"]) == 0
         assert json.loads(capsys.readouterr().out)["bytes"] == (tmp_path / name).stat().st_size
+    runs = str(demo.rig_path("tarnfell-triplet-reduced").parent / "focus")
+    page = tmp_path / "curves.html"
+    assert main(["dossier", str(path), "--out", str(page), "--chapters", "curves", "--focus", runs]) == 0
+    assert page.read_text("utf-8").count("Focus curve, ") >= 2
     assert main(["dossier", str(path), "--out", str(tmp_path / "p.pdf"), "--card", "--private"]) == 0
     assert len(pypdf.PdfReader(tmp_path / "p.pdf").pages) == 1
     assert main(["dossier", str(path), "--out", str(tmp_path / "c.html"), "--chapters", "glance,typing"]) == 0

@@ -215,9 +215,9 @@ def test_a_compacted_history_keeps_each_day_and_each_reason(path, clock):
 
 
 def test_a_thousand_saves_open_quickly_and_every_one_is_exact(path):
-    documents, lines = [], []
+    first, documents, lines = document_of(rig_with(100)), [], []
     for index in range(1000):
-        documents.append(document_of(rig_with(100 + index % 7, note=f"save {index}")))
+        documents.append(first | {"note": f"save {index}", "name": f"rig {index % 7}"})
         before = documents[-2] if index else None
         patch = patch_between(before, documents[-1]) if before is not None else None
         whole = documents[-1] if index % CHECKPOINT == 0 else None

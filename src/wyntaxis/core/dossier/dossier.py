@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from wyntaxis.core.dossier import rig_chapters, state_chapters, work_chapters
 from wyntaxis.core.dossier.blocks import Block, Chapter, Lines, Photo, Picture, Table, Words
 from wyntaxis.core.dossier.given import Given
-from wyntaxis.core.dossier.private import scrubbed, without_private
+from wyntaxis.core.dossier.private import scrubbed, scrubbed_markup, without_private
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.history.states import RigHistory
@@ -131,7 +131,7 @@ def _scrubbed(found: Dossier, secrets: tuple[str, ...]) -> Dossier:
                 rows = tuple(tuple(text(cell) for cell in row) for row in own.rows)
                 return replace(own, rows=rows, title=text(own.title))
             case Picture():
-                return Picture(text(own.markup), text(own.caption))
+                return Picture(scrubbed_markup(own.markup, secrets), text(own.caption))
             case Lines():
                 return replace(own, lines=tuple(text(line) for line in own.lines), title=text(own.title))
             case Words():

@@ -162,26 +162,32 @@ def pdf_of(html: str, watch: Callable[[], None] = lambda: None) -> bytes:
 
 def _rendered(html: str) -> Any:
     """Return HTML laid out in pages; nothing that it names is fetched."""
-    try:
-        with warnings.catch_warnings():  # of what a later version of it will need
-            warnings.simplefilter("ignore", DeprecationWarning)
-    except OSError:
-        raise InputError(f"a PDF needs the system packages {LIBRARIES}; install them, or write HTML") from None
-    logging.getLogger("weasyprint").setLevel(logging.CRITICAL)
-    logging.getLogger("fontTools").setLevel(logging.CRITICAL)
     # Our typeface is handed over by name: to read it out of the text again would take as long as a page.
     html = html.replace(_fonts(), _font_rules(lambda name: f"{FONT_SCHEME}:{name}"))
     return _page_maker()(string=html, base_url=None, url_fetcher=_fetcher()).render(pdf_tags=True, full_fonts=True)
 
 
 @cache
+def _library() -> Any:
+    """Return the library that makes pages; :class:`InputError` where what it needs of the system is missing."""
+    try:
+        with warnings.catch_warnings():  # of what a later version of it will need
+            warnings.simplefilter("ignore", DeprecationWarning)
+            import weasyprint
+    except OSError:
+        raise InputError(f"a PDF needs the system packages {LIBRARIES}; install them, or write HTML") from None
+    for name in ("weasyprint", "fontTools"):
+        logging.getLogger(name).setLevel(logging.CRITICAL)
+    return weasyprint
+
+
+@cache
 def _page_maker() -> Any:
     """Return what lays our pages out: it knows the elements that our templates have, which is quicker than all."""
-    import weasyprint
+    library = _library()
+    elements = library.CSS(string=(TEMPLATES / "elements.css").read_text("utf-8"))
 
-    elements = weasyprint.CSS(string=(TEMPLATES / "elements.css").read_text("utf-8"))
-
-    class OwnPages(weasyprint.HTML):  # type: ignore[misc]
+    class OwnPages(library.HTML):  # type: ignore[misc, name-defined]
         def _ua_stylesheets(self, forms: bool = False) -> list[Any]:
             return [elements]
 
@@ -191,13 +197,15 @@ def _page_maker() -> Any:
 @cache
 def _fetcher() -> Any:
     """Return what fetches for a PDF: our own typeface, and what the text itself holds; nothing else."""
-    from weasyprint.urls import URLFetcher, URLFetcherResponse
+    urls = _library().urls
 
-    class OwnFetcher(URLFetcher):  # type: ignore[misc]
+    class OwnFetcher(urls.URLFetcher):  # type: ignore[misc, name-defined]
         def fetch(self, url: str, headers: Any = None) -> Any:
             scheme, _, name = url.partition(":")
             if scheme == FONT_SCHEME and name in FACES:
-                return URLFetcherResponse(url, body=(FONTS / name).read_bytes(), headers={"Content-Type": "font/otf"})
+                return urls.URLFetcherResponse(
+                    url, body=(FONTS / name).read_bytes(), headers={"Content-Type": "font/otf"}
+                )
             return super().fetch(url, headers)
 
     return OwnFetcher(allowed_protocols={"data"}, allow_redirects=False)

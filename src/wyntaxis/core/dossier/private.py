@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from html import escape
 from typing import Any
 
 from wyntaxis.core.rig.model import Rig
@@ -14,7 +15,6 @@ SHORTEST = 3
 """Names shorter than this are not looked for inside other texts."""
 _SECRET_KEYS = frozenset({"serial_number", "host", "observer"})
 _SITE_WORDS = ("site.", "latitude", "longitude", "elevation", "serial", "host", "observer")
-_ID = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*")
 _HOME = re.compile(r"(?<![\w.])(?:/(?:home|Users|root)/[^\s\"',;]*|~/[^\s\"',;]*)")
 
 
@@ -29,13 +29,13 @@ def without_private(rig: Rig) -> tuple[Rig, tuple[str, ...]]:
     Returns
     -------
     tuple
-        The rig, and the private texts, the longest first; where one of them stands inside another text, such as a site
-        in the rig's name, it is left out there too.
+        The rig, and the private texts, the longest first: where one of them stands inside another text, such as a site
+        in the rig's name, :func:`scrubbed` leaves it out of what is made of this rig.
     """
     document = document_of(rig)
     secrets = tuple(sorted(set(_secrets(document)), key=len, reverse=True))
     seeing = {key: value for key, value in (document.pop("site", None) or {}).items() if key.startswith("seeing")}
-    document = _stripped(document, secrets)
+    document = _stripped(document)
     if seeing:
         # A place of no meaning: whatever is told of a site is left out of what is made of this rig.
         document["site"] = {"latitude_deg": 0.0, "longitude_deg": 0.0, **seeing}
@@ -75,26 +75,28 @@ def _by_key(node: Any) -> Iterator[str]:
             yield from _by_key(value)
 
 
-def _stripped(node: Any, secrets: tuple[str, ...]) -> Any:
-    """Return a part of a document without private keys, and with private texts left out of what remains."""
+def _stripped(node: Any) -> Any:
+    """Return a part of a document without private keys; texts stay, as ids and kinds are texts too."""
     if isinstance(node, dict):
         return {
-            key: _stripped(value, secrets)
+            key: _stripped(value)
             for key, value in node.items()
             if str(key).rpartition(".")[2] not in _SECRET_KEYS
             and not (isinstance(key, str) and key.startswith("site."))
             and not (isinstance(value, int | float) and any(word in str(key) for word in ("latitude", "longitude")))
         }
-    if isinstance(node, list):
-        return [_stripped(value, secrets) for value in node]
-    return scrubbed(node, secrets) if isinstance(node, str) else node
+    return [_stripped(value) for value in node] if isinstance(node, list) else node
 
 
 def scrubbed(text: str, secrets: tuple[str, ...]) -> str:
     """Return a text without private ones, whatever their case, and without people's folders."""
     for secret in secrets:
         if secret.lower() in text.lower():
-            # An id stays one, so that what names it still does.
-            instead = LEFT_OUT.replace(" ", "_") if _ID.fullmatch(text) else f"({LEFT_OUT})"
-            text = re.sub(re.escape(secret), instead, text, flags=re.IGNORECASE)
+            text = re.sub(re.escape(secret), f"({LEFT_OUT})", text, flags=re.IGNORECASE)
     return _HOME.sub(f"({LEFT_OUT})", text)
+
+
+def scrubbed_markup(markup: str, secrets: tuple[str, ...]) -> str:
+    """Return a drawing without private texts: only its words are looked at, as they stand in markup."""
+    told = tuple(dict.fromkeys([*secrets, *(escape(secret) for secret in secrets)]))
+    return re.sub(r">([^<]+)<", lambda found: f">{scrubbed(found[1], told)}<", markup)
