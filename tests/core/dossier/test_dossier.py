@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
+from tinyhtml5.parser import HTMLParser as HTMLTree
 
 from tests.rigs import clean_document
 from wyntaxis import demo
@@ -186,6 +187,9 @@ def test_an_empty_rig_and_one_without_anything_make_a_dossier():
 
 
 def test_the_html_is_whole_and_fetches_nothing(html):
+    strict = HTMLTree()
+    strict.parse(html)
+    assert strict.errors == [], "valid by the HTML standard's parser"
     checked = Checked(html)
     assert checked.faults == []
     assert len(checked.ids) == len(set(checked.ids))

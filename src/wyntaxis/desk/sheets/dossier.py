@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
@@ -21,7 +22,7 @@ from PyQt6.QtWidgets import (
 from wyntaxis.core.dossier.apart import card_apart, dossier_apart
 from wyntaxis.core.dossier.card import card_of
 from wyntaxis.core.dossier.dossier import CHAPTERS, as_csv, dossier_of
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.given import Given, PhotoForm
 from wyntaxis.core.dossier.printing import PAPERS, card_html, dossier_html
 from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.places import home, own_maps_path
@@ -186,18 +187,20 @@ class DossierSheet(StepSheet):
         self._tell()
         self._soon.start(DELAY_MS)
 
-    def _given(self) -> Given:
-        """Return what the dossier is made from: the rig as it stands, with what is at hand of its evidence."""
-        path, history = self.session.path, RigHistory()
-        if path is not None:
-            try:
-                history = read_history(path)
-            except InputError as error:
-                self.session.refused.emit(f"made without the history: {error}")
-        photos: Any = "embedded" if self.embeds.isChecked() else "named"
-        folder = path.parent if path is not None else None
-        stock = self.session.stock.shelf.parts
-        return Given(self.session.evaluation, history, stock, folder, self.private.isChecked(), photos)
+    def _given(self) -> Callable[[], Given]:
+        """Return what makes, away from the window, what the dossier is made from: the rig as it stands now."""
+        session, path = self.session, self.session.path
+        evaluation, shelf, private = session.evaluation, session.stock.shelf.parts, self.private.isChecked()
+        photos: PhotoForm = "embedded" if self.embeds.isChecked() else "named"
+
+        def make() -> Given:
+            history = RigHistory()
+            if path is not None:
+                with contextlib.suppress(InputError):  # the History below says what is wrong with it
+                    history = read_history(path)
+            return Given(evaluation, history, shelf, path.parent if path is not None else None, private, photos)
+
+        return make
 
     # The preview
 
@@ -214,7 +217,7 @@ class DossierSheet(StepSheet):
         given, paper = self._given(), PAPERS[self.paper.currentIndex()]
 
         def work(progress: Progress) -> tuple[object, bytes]:
-            html = dossier_html(dossier_of(given, keys, progress), paper)
+            html = dossier_html(dossier_of(given(), keys, progress), paper)
             return wanted, dossier_apart(html, lambda: progress(0, 0))
 
         self.job.start(work)
@@ -269,7 +272,7 @@ class DossierSheet(StepSheet):
             return
 
         def work(progress: Progress) -> bytes:
-            found = dossier_of(given, keys, progress)
+            found = dossier_of(given(), keys, progress)
             if kind == ".csv":
                 return as_csv(found).encode()
             html = dossier_html(found, paper)
@@ -291,7 +294,7 @@ class DossierSheet(StepSheet):
             return
 
         def work(progress: Progress) -> bytes:
-            card = card_of(given)
+            card = card_of(given())
             if path.suffix.lower() == ".html":
                 return card_html(card, paper, lamp=lamp).encode()
             return card_apart(card, paper, lambda: progress(0, 0), lamp=lamp)
@@ -319,8 +322,9 @@ class DossierSheet(StepSheet):
         name = own.name.removesuffix(SUFFIX) if own is not None else document.name
 
         def work(progress: Progress) -> bytes:
-            html = dossier_html(dossier_of(given, None, progress))
-            return bundle_bytes(given.evaluation, document, name, shelf, load_maps(own_maps_path()), html, own)
+            own_given = given()
+            html = dossier_html(dossier_of(own_given, None, progress))
+            return bundle_bytes(own_given.evaluation, document, name, shelf, load_maps(own_maps_path()), html, own)
 
         self._write(path, work)
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.history.entries import history_path
 from wyntaxis.core.history.states import RigHistory, read_history
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
@@ -26,6 +29,7 @@ class HistoryPanel(QWidget):
         super().__init__()
         self.session, self._palette = session, palette
         self.history = RigHistory()
+        self._mark: object = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.reason = QLineEdit()
@@ -83,6 +87,10 @@ class HistoryPanel(QWidget):
         if self.reason.text() != self.session.next_reason:
             self.reason.setText(self.session.next_reason)
         path = self.session.path
+        mark = _mark_of(path)
+        if mark == self._mark:
+            return
+        self._mark = mark
         told = "The history begins with the first save of this rig." if path is None else ""
         self.history = RigHistory()
         if path is not None:
@@ -108,5 +116,16 @@ class HistoryPanel(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Draw in another palette."""
-        self._palette = palette
+        self._palette, self._mark = palette, None
         self.refresh()
+
+
+def _mark_of(path: Path | None) -> object:
+    """Return what tells whether a history has changed since it was read: its size and time."""
+    if path is None:
+        return "unsaved"
+    try:
+        info = history_path(path).stat()
+    except OSError:
+        return path, None
+    return path, info.st_size, info.st_mtime_ns
