@@ -219,7 +219,7 @@ def test_everything_in_one_file_is_opened_again(sheet, qtbot, tmp_path, monkeypa
     session.save(tmp_path / "a.rig.json")
     sheet.export_zip(tmp_path / "all.zip")
     written(sheet, qtbot)
-    assert str(tmp_path / "all.zip") in sheet.state.text()
+    assert str(tmp_path / "all.zip") in sheet.written.text()
     out = tmp_path / "new"
     out.mkdir()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a: str(out))

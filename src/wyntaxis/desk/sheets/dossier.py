@@ -71,6 +71,10 @@ class DossierSheet(StepSheet):
         self.state = PlainLabel()
         self.state.setWordWrap(True)
         column.addWidget(self.state)
+        self.written = PlainLabel()
+        self.written.setWordWrap(True)
+        self.written.hide()
+        column.addWidget(self.written)
         column.addWidget(JobBar(self.job, "Making the pages"))
         column.addWidget(JobBar(self.export_job, "Writing the file"))
         column.addWidget(self._pages())
@@ -337,7 +341,8 @@ class DossierSheet(StepSheet):
         self.export_job.start(work)
 
     def _written(self, path: Path) -> None:
-        self.state.setText(f"Written: {shown(path)}")
+        self.written.setText(f"Written: {shown(path)}")
+        self.written.show()
 
     # Showing
 
