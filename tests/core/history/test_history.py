@@ -195,6 +195,19 @@ def test_a_damaged_line_loses_no_more_than_up_to_the_next_whole_document(path, m
     assert told == {line: None if line in (7, 8) else 99 + line for line in range(1, 13) if line != 6}
 
 
+def test_a_save_looks_at_no_more_than_the_end(path, monkeypatch):
+    monkeypatch.setattr(recording, "CHECKPOINT", 3)
+    saved(path, *range(100, 108))
+    lines = history_path(path).read_bytes().split(b"\n")
+    assert [index for index, line in enumerate(lines) if b'"rig":' in line] == [0, 3, 6]
+    assert [entry.line for entry in read_lines(history_path(path), last=3).entries] == [6, 7, 8]
+    place = history_path(path)
+    place.write_bytes(place.read_bytes() + b"junk\n" * 5)
+    history = saved(path, 120)
+    assert gain_of(history.rig_at(len(history.entries) - 1)) == 120, "what is damaged at the end is looked past"
+    assert history.entries[-1].before == history.entries[-2].after
+
+
 def test_a_compacted_history_keeps_each_day_and_each_reason(path, clock):
     for day in ("2026-01-01", "2026-01-02"):
         clock["day"] = day

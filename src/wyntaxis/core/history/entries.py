@@ -87,8 +87,8 @@ def digest(document: Any) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 
-def read_lines(path: Path) -> Lines:
-    """Read a history file; nothing where there is none.
+def read_lines(path: Path, last: int | None = None) -> Lines:
+    """Read a history file, or only so many lines at its end; nothing where there is none.
 
     Raises
     ------
@@ -105,7 +105,8 @@ def read_lines(path: Path) -> Lines:
     whole = data.endswith(b"\n")
     raw = data.split(b"\n")
     entries, damaged = [], []
-    for number, text in enumerate(raw, start=1):
+    first = 0 if last is None else max(len(raw) - 1 - last, 0)
+    for number, text in enumerate(raw[first:], start=first + 1):
         if not text.strip():
             continue
         try:

@@ -96,7 +96,9 @@ def record(
     try:
         with contextlib.suppress(OSError):  # a folder on a network may have no locks
             fcntl.flock(descriptor, fcntl.LOCK_EX)
-        lines = read_lines(place)
+        lines = read_lines(place, last=CHECKPOINT)
+        if not lines.entries:
+            lines = read_lines(place)
         told = _entries(RigHistory.of(lines, place), before, after, tuple(labels), reason)
         data = b"".join(entry.as_line() for entry in told)
         if data:
