@@ -167,7 +167,7 @@ def settings(given: Given) -> Iterator[Block]:
             why = f"{told.reason or setting.source or ''}{since}".strip()
             rows.append([kind.label, f"{value} {kind.unit}".strip() if setting.value is not None else "–", found, why])
         if rows:
-            yield table("setting | value, and what it may be off by | measured | why", rows, title=device.title, wide=3)
+            yield table("setting | value, ± allowed | measured | why", rows, title=device.title, wide=3)
 
 
 def filters(given: Given) -> Iterator[Block]:

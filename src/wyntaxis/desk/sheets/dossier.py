@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
+    QBoxLayout,
     QCheckBox,
     QComboBox,
     QFileDialog,
-    QHBoxLayout,
     QListWidget,
     QListWidgetItem,
     QVBoxLayout,
@@ -49,6 +49,8 @@ DELAY_MS = 900
 EXPORT_KINDS = "PDF (*.pdf);;HTML in one file (*.html);;Tables as CSV (*.csv)"
 CARD_KINDS = "PDF (*.pdf);;HTML in one file (*.html)"
 LAMPS = ("by day", "for a red lamp")
+NARROW_EM, FEW_ROWS = 48, 6
+"""Below so many text heights the chapters stand above the pages, so many of them in sight."""
 HISTORY, DIFFERENCES = "History", "What differs, what died, what a swap would cost"
 FIGURES = "Makers’ figures that differ, and why one is taken"
 EVERYTHING = "a file of everything holds everything: untick “Without site …”, or export a dossier"
@@ -115,15 +117,10 @@ class DossierSheet(StepSheet):
         return row
 
     def _pages(self) -> QWidget:
-        """Return the choice of chapters beside the preview."""
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        side = QVBoxLayout()
+        """Return the choice of chapters beside the preview, or above it where there is little room."""
         self.chapters = QListWidget()
         self.chapters.setAccessibleName("Chapters")
-        for bars in (self.chapters.setHorizontalScrollBarPolicy, self.chapters.setVerticalScrollBarPolicy):
-            bars(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.chapters.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         for kind in CHAPTERS:
             item = list_item(kind.title)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
@@ -131,17 +128,36 @@ class DossierSheet(StepSheet):
             item.setData(Qt.ItemDataRole.UserRole, kind.key)
             self.chapters.addItem(item)
         self.chapters.itemChanged.connect(lambda _item: self._changed())
+        side = QVBoxLayout()
         side.addWidget(self.chapters)
         marks = FlowRow()
         push_button("All", "Choose every chapter", lambda: self._check_all(on=True), marks)
         push_button("None", "Choose no chapter", lambda: self._check_all(on=False), marks)
         side.addLayout(marks)
         side.addStretch(1)
-        row.addLayout(side)
         self.preview = PagePreview()
         self.preview.set_palette(self._palette)
-        row.addWidget(self.preview, 1)
+        self._row = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.addLayout(side)
+        self._row.addWidget(self.preview, 1)
+        holder = QWidget()
+        holder.setLayout(self._row)
         return holder
+
+    def arrange(self) -> None:
+        """Put the chapters beside the pages, or above them where the sheet is narrow."""
+        super().arrange()
+        if not hasattr(self, "_row"):
+            return
+        viewport = self.viewport()
+        width = viewport.width() if viewport is not None else self.width()
+        narrow = width < NARROW_EM * self.fontInfo().pixelSize()
+        way = QBoxLayout.Direction.TopToBottom if narrow else QBoxLayout.Direction.LeftToRight
+        self._row.setDirection(way)
+        row = max(self.chapters.sizeHintForRow(0), 1)
+        self.chapters.setFixedWidth(self.chapters.sizeHintForColumn(0) + (30 if narrow else 12))
+        self.chapters.setFixedHeight(row * (FEW_ROWS if narrow else self.chapters.count()) + 10)
 
     def _build_history(self) -> QWidget:
         from wyntaxis.desk.sheets.history_panel import HistoryPanel
@@ -364,12 +380,6 @@ class DossierSheet(StepSheet):
             fold.refresh()
         self._tell()
         self._soon.start(DELAY_MS)
-
-    def fit_to_font(self) -> None:
-        """Give the list of chapters the room that it takes in the text size in use."""
-        super().fit_to_font()
-        self.chapters.setFixedWidth(self.chapters.sizeHintForColumn(0) + 12)
-        self.chapters.setFixedHeight(self.chapters.sizeHintForRow(0) * self.chapters.count() + 10)
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
