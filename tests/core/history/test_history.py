@@ -73,6 +73,17 @@ def test_each_save_adds_a_line_and_any_can_be_rebuilt(path, clock):
         history.index_at("2026-02-28")
 
 
+def test_a_moment_counts_to_the_second_and_what_was_tampered_with_is_told(path, clock):
+    history = saved(path, 100, 110)
+    second = history.entries[1].date
+    assert history.index_at(second) == 1
+    assert history.index_at(second.replace(":00Z", ":01Z")) == 1
+    place = history_path(path)
+    place.write_bytes(place.read_bytes().replace(b'"value":110', b'"value":111'))
+    with pytest.raises(InputError, match="rebuilt, it is not what was saved"):
+        read_history(path).document_at(1)
+
+
 def test_a_save_of_nothing_new_adds_no_line_but_its_reason_does(path):
     saved(path, 100, 100)
     assert len(read_history(path).entries) == 1

@@ -289,6 +289,13 @@ def test_flats_and_darks_are_drafted_where_a_panel_or_a_cover_is():
     assert played(setting_of(validated(document), plain_sky(6))).safe_end
 
 
+def test_darks_after_the_night_move_no_faults_moment(whole):
+    steps = [step for step in whole.steps if step.do != "darks"]
+    without = replace(whole, steps=tuple(steps))
+    assert any(step.do == "darks" for step in whole.steps)
+    assert window_of(whole) == window_of(without)
+
+
 def test_a_camera_of_the_train_strikes_faults_without_a_device_of_its_own():
     document = whole_document()
     document["devices"] = [device for device in document["devices"] if device["kind"] not in ("camera", "guide_camera")]
