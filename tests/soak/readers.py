@@ -328,7 +328,8 @@ def _zip(folder: Path, random: Random) -> Path:
     path = folder / "in.rig.json"
     if not path.exists():
         path.write_text(json.dumps(clean_document()), "utf-8")
-        main(["dossier", str(path), "--out", str(folder / "whole.zip")])
+        with contextlib.redirect_stdout(io.StringIO()):
+            main(["dossier", str(path), "--out", str(folder / "whole.zip")])
     place = folder / "in.zip"
     place.write_bytes(changed_bytes((folder / "whole.zip").read_bytes(), random))
     return place

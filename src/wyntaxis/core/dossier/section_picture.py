@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from wyntaxis.core.dossier.svg import FAINT, GLASS, INK, LIGHT, PAPER, SHADE, Svg
@@ -18,6 +19,8 @@ MOST_BRANCH_MM = 70.0
 MOST_HEIGHT, LEAST_WIDTH, MOST_ROW = 560.0, 640.0, 90.0
 """How high the drawing may be, how wide its sheet is at the least, and half of one of two rows."""
 CHAIN_PX = 118.0
+NUMBER_PX, NARROW_PX, THREAD_PX = 17.0, 13.0, 14.0
+"""How far apart numbers, figures of thin parts and threads stand, so that they stay readable."""
 
 
 @dataclass(frozen=True)
@@ -77,6 +80,12 @@ def _draw(svg: Svg, sheet: _Sheet, whole: Section) -> None:
     svg.text((sheet.x(0) - 4, sheet.y(-radius - 6) + 10), "telescope", size=9, anchor="end", color=FAINT)
     for place, shape in enumerate(whole.parts):
         _part(svg, sheet, shape, rising=bool(place % 2))
+    last = -NUMBER_PX
+    for shape in whole.parts:  # where many thin parts stand together, the first and the last of them are numbered
+        at = sheet.x((shape.start_mm + shape.end_mm) / 2)
+        if at - last >= NUMBER_PX:
+            _number(svg, sheet, shape, at)
+            last = at
     end = sheet.x(whole.length_mm)
     svg.line((LEFT - 40, sheet.axis), (end + 24, sheet.axis), width=0.6, dash="14 3 2 3", color=FAINT)
     _branch(svg, sheet, whole)
@@ -116,11 +125,14 @@ def _part(svg: Svg, sheet: _Sheet, shape: PartShape, *, rising: bool) -> None:
     if half is not None:
         x = sheet.x(shape.end_mm)
         svg.line((x, sheet.y(half)), (x, sheet.y(-half)), width=4.0)
+
+
+def _number(svg: Svg, sheet: _Sheet, shape: PartShape, x: float) -> None:
+    """Write a part's number above it, in a circle."""
     top = sheet.y(shape.outer_radius_mm)
-    at = (left + width / 2, top - 11)
-    svg.line((at[0], top), (at[0], at[1] + 7), width=0.5)
-    svg.circle(at, 8.0)
-    svg.text((at[0], at[1] + 3.5), shape.number, size=9, anchor="middle")
+    svg.line((x, top), (x, top - 4), width=0.5)
+    svg.circle((x, top - 11), 8.0)
+    svg.text((x, top - 7.5), shape.number, size=11 if len(shape.number) < 2 else 9, anchor="middle")
 
 
 def _branch(svg: Svg, sheet: _Sheet, whole: Section) -> None:
@@ -132,7 +144,7 @@ def _branch(svg: Svg, sheet: _Sheet, whole: Section) -> None:
             left, width = sheet.x(branch.at_mm + shape.start_mm), sheet.scale * shape.length_mm
             top = sheet.y(branch.height_mm + shape.outer_radius_mm)
             svg.rect(left, top, width, 2 * sheet.scale * shape.outer_radius_mm, fill=SHADE if place % 2 else PAPER)
-            svg.text((left + width / 2, top - 3), shape.number, size=9, anchor="middle")
+            svg.text((left + width / 2, top - 3), shape.number, size=11, anchor="middle")
         return
     x, base = sheet.x(branch.at_mm), branch.height_mm
     svg.polygon(
@@ -147,7 +159,7 @@ def _branch(svg: Svg, sheet: _Sheet, whole: Section) -> None:
             svg.hatch(sides[0], top, sides[1] - sides[0], bottom - top, rising=bool(place % 2))
         right = x + sheet.scale * shape.outer_radius_mm
         length = shape.part.optical_length_mm
-        svg.text((right + 5, (top + bottom) / 2 + 3.5), f"{shape.number}  {short(length, 2)}", size=9)
+        svg.label((right + 5, (top + bottom) / 2 + 3.5), f"{shape.number}  {short(length, 2)}")
     if branch.parts and branch.parts[-1].part.sensor is not None:
         top = sheet.y(base + branch.length_mm)
         svg.line((x - 14, top), (x + 14, top), width=4.0)
@@ -157,22 +169,37 @@ def _figures(svg: Svg, sheet: _Sheet, whole: Section, evaluation: Evaluation) ->
     """Write the chain of lengths, the back focus, threads, the drawtube, the prism and the camera's angle."""
     below = max([shape.outer_radius_mm for shape in whole.parts] + [whole.telescope_radius_mm])
     chain = sheet.axis + sheet.scale * below + 42
+    told = -NARROW_PX
     for shape in whole.parts:
         left, right = sheet.x(shape.start_mm), sheet.x(shape.end_mm)
         for x in (left, right):
             svg.line((x, sheet.axis + sheet.scale * shape.outer_radius_mm), (x, chain + 4), width=0.4, color=FAINT)
-        svg.dimension(left, right, chain, short(shape.part.optical_length_mm, 2))
-        for end, joint in (("front", shape.part.front), ("rear", shape.part.rear)):
-            if joint is not None:
-                x = left + 8 if end == "front" else right - 2
-                svg.text((x, sheet.y(-shape.outer_radius_mm) + 4), joint.thread, size=9, turn=90, color=FAINT)
+        crowded = right - left < NARROW_PX and left - told < NARROW_PX
+        svg.dimension(left, right, chain, "" if crowded else short(shape.part.optical_length_mm, 2))
+        told = told if crowded else left
+    last = -THREAD_PX
+    for at_mm, thread in _threads(whole, evaluation.rig):
+        if sheet.x(at_mm) - last < THREAD_PX:
+            continue
+        last = sheet.x(at_mm)
+        svg.text((sheet.x(at_mm) + 2, chain + 13), thread, size=9.5, turn=35, color=FAINT)
     if whole.datum_mm is not None and whole.plane is not None:
-        low = chain + 34
+        low = chain + 66
         svg.dimension(sheet.x(whole.datum_mm), sheet.x(whole.length_mm), low, _back_focus(whole), bold=True)
     notes = list(_notes(evaluation))
     for line, words in enumerate(notes):
-        svg.text((LEFT, chain + 56 + 13 * line), words, size=10)
-    svg.height = max(svg.height, chain + 62 + 13 * len(notes))
+        svg.text((LEFT, chain + 90 + 14 * line), words, size=11)
+    svg.height = max(svg.height, chain + 98 + 14 * len(notes))
+
+
+def _threads(whole: Section, rig: Rig) -> Iterator[tuple[float, str]]:
+    """Yield each joint's place along the axis and its thread, once: both sides where they differ."""
+    rear = rig.telescope.rear
+    for shape in whole.parts:
+        told = dict.fromkeys(joint.thread for joint in (rear, shape.part.front) if joint is not None)
+        if told:
+            yield shape.start_mm, " / ".join(told)
+        rear = shape.part.rear
 
 
 def _back_focus(whole: Section) -> str:
@@ -266,4 +293,4 @@ def _compared(svg: Svg, sheet: _Sheet, shape: PartShape, other: Part | None, *, 
     words = short(shape.part.optical_length_mm, 2)
     svg.dimension(left, left + width, low + 12, words, bold=changed and not is_before)
     if changed:
-        svg.text((left + width / 2, sheet.y(shape.outer_radius_mm) - 4), shape.part.title, size=9, anchor="middle")
+        svg.text((left + width / 2, sheet.y(shape.outer_radius_mm) - 4), shape.part.title, size=11, anchor="middle")

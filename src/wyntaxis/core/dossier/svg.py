@@ -68,6 +68,12 @@ class Svg:
             f'text-anchor="{anchor}" fill="{color}"{weight}{turned}>{escape(_printable(words))}</text>'
         )
 
+    def label(self, at: Point, words: str, *, size: float = 11.0) -> None:
+        """Write words on a ground of paper, so that they stay readable over what is drawn."""
+        width = 0.6 * size * len(words)
+        self.rect(at[0] - 2, at[1] - size + 1, width + 4, size + 3, fill=PAPER, stroke="none")
+        self.text(at, words, size=size)
+
     def hatch(self, left: float, top: float, width: float, height: float, *, step: float = 6.0, rising: bool) -> None:
         """Hatch a rectangle at 45° (ISO 128-50): each neighbour the other way."""
         if width <= 0 or height <= 0:
@@ -89,10 +95,10 @@ class Svg:
         for x in (start, end):
             self.line((x - 3, y + 3), (x + 3, y - 3), width=0.9)
         middle = (start + end) / 2
-        if end - start >= 6.2 * len(words):
-            self.text((middle, y - 4), words, size=10, anchor="middle", bold=bold)
+        if end - start >= 7.0 * len(words):
+            self.text((middle, y - 4), words, size=11.5, anchor="middle", bold=bold)
         else:
-            self.text((middle + 3, y - 5), words, size=10, turn=-55, bold=bold)
+            self.text((middle + 3, y - 5), words, size=11.5, turn=-55, bold=bold)
 
     def markup(self) -> str:
         """Return the drawing as an SVG element."""
