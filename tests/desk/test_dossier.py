@@ -12,6 +12,7 @@ from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
 from wyntaxis.core.history.states import read_history
 from wyntaxis.core.rig.store import load
+from wyntaxis.desk.ledger_row import leg_text
 
 
 @pytest.fixture
@@ -197,7 +198,8 @@ def test_figures_that_differ_are_noted_taken_and_forgotten(sheet):
     panel.note()
     assert texts(panel.table) == [["Aldous 0.76x: required distance", "61.5", "61.2", "mm", "a dealer", ""]]
     row = session.evaluation.rows["back_focus_error_mm"]
-    assert "61.2 mm (a dealer)" in row.disputed[0]
+    assert "61.2 mm (a dealer)" in row.disputed[0].words
+    assert "figures 61.2 to 61.5 mm" in leg_text(row, whole=False)
     panel.table.selectRow(0)
     panel.take()
     assert "say why" in told[2]

@@ -126,6 +126,16 @@ class Stale:
 
 
 @dataclass(frozen=True)
+class Disputed:
+    """A value for which makers give several figures: all of it in words, the lowest and the highest, and their unit."""
+
+    words: str
+    low: float
+    high: float
+    unit: str
+
+
+@dataclass(frozen=True)
 class Quantity:
     """One row of the ledger: a quantity, its legs, and what is wanted of it."""
 
@@ -140,8 +150,8 @@ class Quantity:
     """Whether the stated leg is the most that is allowed, which the target then says, and nothing to agree with."""
     assumed: tuple[str, ...] = ()
     """Paths of values that it rests on and nobody gave: until they are given, it is unproven."""
-    disputed: tuple[str, ...] = ()
-    """Values that it rests on and makers give otherwise, each in words with the figures and who gives them."""
+    disputed: tuple[Disputed, ...] = ()
+    """Values that it rests on and makers give otherwise."""
     stale: Stale | None = None
     """What its measured leg rests on and has changed since: until it is measured anew or confirmed, it is unproven."""
 
@@ -196,7 +206,7 @@ class Quantity:
             "uncertainty": self.computed.uncertainty if self.computed else None,
             "verdict": str(self.verdict),
             **({"assumed": list(self.assumed)} if self.assumed else {}),
-            **({"disputed": list(self.disputed)} if self.disputed else {}),
+            **({"disputed": [own.words for own in self.disputed]} if self.disputed else {}),
             **({"stale": self.stale.as_json()} if self.stale is not None else {}),
         }
 

@@ -14,7 +14,7 @@ from wyntaxis.core.ledger import allowed_width
 from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import DocumentPath
-from wyntaxis.core.wording import number, signed
+from wyntaxis.core.wording import number, short, signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel, tip
@@ -114,7 +114,7 @@ class LedgerScale(QWidget):
         decimals = max(row.kind.decimals - 1, 0) if high - low > 1 else row.kind.decimals
         left = sheet.write(box.left(), y, number(low, decimals), small=True, color="faded", align="left")
         right = sheet.write(box.right(), y, number(high, decimals), small=True, color="faded", align="right")
-        text = leg_text(row)
+        text = leg_text(row, whole=False)
         while text and sheet.width_of(text, small=True) > right.left() - left.right() - 16:
             text = text.rpartition("   ")[0]
         sheet.write((left.right() + right.left()) / 2, y, text, small=True)
@@ -144,13 +144,19 @@ def value_text(row: Quantity, value: float, decimals: int) -> str:
     return signed(value, decimals) if row.id.endswith("error_mm") else number(value, decimals)
 
 
-def leg_text(row: Quantity) -> str:
-    """Return the legs in words, with the target where there is one: ``computed 0.716 ± 0.059   allowed ±0.400``."""
+def leg_text(row: Quantity, *, whole: bool = True) -> str:
+    """Return the legs in words, with the target where there is one: ``computed 0.716 ± 0.059   allowed ±0.400``.
+
+    Makers' figures that differ stand in ``whole`` with who gives them; else by their spread, right behind the legs.
+    """
     decimals = row.kind.decimals + 1
     parts = []
     for name, leg in row.legs.items():
         spread = f" ± {number(leg.uncertainty, decimals)}" if leg.uncertainty else ""
         parts.append(f"{name} {value_text(row, leg.value, decimals)}{spread}")
+    if not whole:
+        spreads = [(short(own.low), short(own.high), own.unit) for own in row.disputed[:MAX_DISPUTED]]
+        parts += [f"figures {low} to {high} {unit}".rstrip() for low, high, unit in spreads]
     target = row.target
     if target is not None and (math.isfinite(target.low) or math.isfinite(target.high)):
         low, high = number(target.low, decimals), number(target.high, decimals)
@@ -163,7 +169,8 @@ def leg_text(row: Quantity) -> str:
     if row.assumed:
         count = len(row.assumed)
         parts.append(f"rests on {count} value{'s' if count > 1 else ''} that nobody gave")
-    parts += [f"figures differ: {words}" for words in row.disputed[:MAX_DISPUTED]]
+    if whole:
+        parts += [f"figures differ: {own.words}" for own in row.disputed[:MAX_DISPUTED]]
     if row.stale is not None:
         measured, changed = (text[:10] or "?" for text in (row.stale.measured_on, row.stale.changed_on))
         parts.append(f"stale: measured {measured}, changed {changed}")

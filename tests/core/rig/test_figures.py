@@ -28,9 +28,10 @@ def test_another_figure_is_noted_and_told_on_the_rows_that_rest_on_it(rig):
     told = noted(rig)
     assert figures.spread_of(told, PATH) == (min(own, 57.2), max(own, 57.2))
     rows = evaluate(told).rows
-    (words,) = rows["back_focus_error_mm"].disputed
-    assert "57.2 mm (a dealer's page)" in words
-    assert rows["back_focus_error_mm"].as_json()["disputed"] == [words]
+    (disputed,) = rows["back_focus_error_mm"].disputed
+    assert "57.2 mm (a dealer's page)" in disputed.words
+    assert (disputed.low, disputed.high, disputed.unit) == (57.2, own, "mm")
+    assert rows["back_focus_error_mm"].as_json()["disputed"] == [disputed.words]
     assert rows["pixel_scale_arcsec_px"].disputed == ()
     before = evaluate(rig).rows["back_focus_error_mm"]
     assert rows["back_focus_error_mm"].verdict is before.verdict, "a spread is told, and judges nothing"

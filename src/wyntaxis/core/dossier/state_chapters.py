@@ -40,7 +40,9 @@ def _origin(given: Given, row: Quantity, measured: MeasuredValue | None) -> str:
         told.append(f"measured by {words}" + (f", {age} old" if age and age != "today" else ", today" if age else ""))
     if row.stale is not None:
         told.append("stale: what it rests on has changed since")
-    return "; ".join([*told, *row.disputed])
+    # Who gives which figure is told once, in the chapter on the light path.
+    told += [f"{own.words.partition(' against ')[0]}; others give another figure" for own in row.disputed]
+    return "; ".join(told)
 
 
 def numbers(given: Given) -> Iterator[Block]:

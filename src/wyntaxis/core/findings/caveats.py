@@ -7,11 +7,11 @@ from dataclasses import replace
 
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import Finding, Remedy
-from wyntaxis.core.ledger import Quantity, Stale, Verdict
+from wyntaxis.core.ledger import Disputed, Quantity, Stale, Verdict
 from wyntaxis.core.quantities.legs import reads_of_value
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.figures import dispute_words, disputed_paths
-from wyntaxis.core.rig.marks import mark_label, marked_leaves
+from wyntaxis.core.rig.figures import dispute_words, disputed_paths, spread_of
+from wyntaxis.core.rig.marks import mark_label, marked_field, marked_leaves
 from wyntaxis.core.rig.model import Accepted, Rig
 from wyntaxis.core.rig.resting import SCALES, stale_legs
 
@@ -87,8 +87,11 @@ def stale_words(entry: Stale) -> str:
 def _with_disputed(bare: Evaluation) -> Evaluation:
     """Return an evaluation whose rows know what they rest on that makers give otherwise."""
     paths = disputed_paths(bare.rig)
-    words = {text: dispute_words(bare.rig, text) for text in paths}
-    by_row = {key: tuple(words[text] for text in own) for key, own in _rests_on(bare, paths).items()}
+    told = {
+        text: Disputed(dispute_words(bare.rig, text), *spread_of(bare.rig, text), marked_field(bare.rig, text).unit)
+        for text in paths
+    }
+    by_row = {key: tuple(told[text] for text in own) for key, own in _rests_on(bare, paths).items()}
     rows = {key: replace(row, disputed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
     own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
     return bare.with_told(rows=rows, quantities=own)
