@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 Mapper = Callable[[float], float]
 
 LEGEND = "▽ stated   △ computed   ● measured, each with ±2u;   shaded: allowed"
-MAX_DISPUTED = 2
+MAX_DISPUTED, FIGURES = 2, "figures"
 PAD_SHARE = 0.12
 
 
@@ -114,8 +114,11 @@ class LedgerScale(QWidget):
         decimals = max(row.kind.decimals - 1, 0) if high - low > 1 else row.kind.decimals
         left = sheet.write(box.left(), y, number(low, decimals), small=True, color="faded", align="left")
         right = sheet.write(box.right(), y, number(high, decimals), small=True, color="faded", align="right")
+        room = right.left() - left.right() - 16
         text = leg_text(row, whole=False)
-        while text and sheet.width_of(text, small=True) > right.left() - left.right() - 16:
+        if sheet.width_of(text, small=True) > room:  # what is allowed goes before what others give
+            text = "   ".join(part for part in text.split("   ") if not part.startswith(FIGURES))
+        while text and sheet.width_of(text, small=True) > room:
             text = text.rpartition("   ")[0]
         sheet.write((left.right() + right.left()) / 2, y, text, small=True)
 
@@ -156,7 +159,7 @@ def leg_text(row: Quantity, *, whole: bool = True) -> str:
         parts.append(f"{name} {value_text(row, leg.value, decimals)}{spread}")
     if not whole:
         spreads = [(short(own.low), short(own.high), own.unit) for own in row.disputed[:MAX_DISPUTED]]
-        parts += [f"figures {low} to {high} {unit}".rstrip() for low, high, unit in spreads]
+        parts += [f"{FIGURES} {low} to {high} {unit}".rstrip() for low, high, unit in spreads]
     target = row.target
     if target is not None and (math.isfinite(target.low) or math.isfinite(target.high)):
         low, high = number(target.low, decimals), number(target.high, decimals)
