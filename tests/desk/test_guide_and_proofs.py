@@ -135,3 +135,12 @@ def test_a_stale_measurement_is_shown_and_confirmed(sheet_of, qtbot):  # noqa: F
     assert session.evaluation.rows["field_tilt_um"].verdict is not Verdict.UNPROVEN
     session.undo()
     assert len(sheet.stale) == 1
+
+
+def test_columns_of_a_log_that_is_gone_are_refused_in_a_line(sheet_of, tmp_path):  # noqa: F811
+    sheet, told = sheet_of("guide_log"), []
+    sheet.session.refused.connect(told.append)
+    sheet.read([tmp_path / "gone.csv"])
+    sheet.point_columns()
+    assert len(told) == 2
+    assert all("gone.csv: cannot be read" in line for line in told)

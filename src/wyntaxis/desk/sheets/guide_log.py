@@ -152,7 +152,12 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
             self.session.refused.emit("read a guide log first: then its columns can be pointed at")
             return
         path = self._asked[0]
-        self.columns.show_headings(path, log_headings, columns_of(log_headings(path), self.known.rules_for(path)))
+        try:
+            proposed = columns_of(log_headings(path), self.known.rules_for(path))
+        except InputError as error:
+            self.session.refused.emit(str(error))
+            return
+        self.columns.show_headings(path, log_headings, proposed)
 
     def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:
         self.known.remember(rules)
