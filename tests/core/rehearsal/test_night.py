@@ -212,6 +212,9 @@ def test_a_wait_that_only_the_empty_battery_ends_is_still_named(whole):
     outcome = played(setting, [struck(setting, FAULTS["camera.gone"])])
     assert outcome.endless
     assert outcome.endless[0].endswith(": expose")
+    limited = tuple(step.model_copy(update={"limit_s": 40_000.0, "attempts": 1}) for step in whole.steps)
+    setting = replace(setting, steps=limited)
+    assert played(setting, [struck(setting, FAULTS["camera.gone"])]).endless == (), "a limit would have ended it"
 
 
 def test_loads_go_up_the_supplies_by_power():

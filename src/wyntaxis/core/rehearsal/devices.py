@@ -40,6 +40,8 @@ class NightDevices(NightWorld):
         self._action: simpy.Process | None = None
         self._waits: str = ""
         self._hung_s = 0.0
+        self._is_limited = False
+        """Whether what is waited for now has a time limit."""
 
     def _perform(self, do: str, step: NightStep) -> Work:
         """Return a piece of work as a process: what went wrong, empty where nothing did."""
@@ -148,6 +150,7 @@ class NightDevices(NightWorld):
                 self._span(do, began, "retrying")
                 self.note(self._title(do), f"attempt {attempt + 1} of {step.attempts}", "retry")
             began = self.env.now
+            self._is_limited = step.limit_s is not None
             self._action = self.env.process(self._perform(do, step))
             if step.limit_s is None:
                 why = str((yield self._action))

@@ -46,7 +46,7 @@ class NightRun(NightDevices):
                 break
             except simpy.Interrupt as stop:
                 place = self._at
-                if self._waits and str(stop.cause) == "the power is gone":
+                if self._waits and not self._is_limited and str(stop.cause) == "the power is gone":
                     self._hung = self._waits
                 self._stop_action()
                 again = yield from self._answer(str(stop.cause))
