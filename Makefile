@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test test-fast coverage lint format screenshots benchmark mutants soak lock clean
+.PHONY: shell-files demo test test-fast coverage lint format screenshots benchmark mutants soak lock clean
 
 demo: $(READY)
 	@$(PYTHON) tools/check_system.py --screen
@@ -47,6 +47,11 @@ soak: $(READY)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.soak $(TIME) $(ARGS)
 
 # Locks exact versions with hashes; run it after changing the dependencies in pyproject.toml.
+# The man page and the completions, as the parsers tell them.
+shell-files: $(READY)
+	@$(BIN)/wyntaxis manual > packaging/man/wyntaxis.1
+	@for shell in bash zsh fish; do $(BIN)/wyntaxis completion $$shell > packaging/completions/wyntaxis.$$shell || exit 1; done
+
 lock: $(READY)
 	@$(BIN)/pip install --quiet pip-tools
 	@$(BIN)/pip-compile --quiet --generate-hashes --extra dev --no-strip-extras --allow-unsafe --no-emit-options \

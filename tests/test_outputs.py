@@ -14,6 +14,7 @@ from tests.core.evidence.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis import cli, demo
 from wyntaxis.cli import main
+from wyntaxis.commands.parsers import commands_by_name
 from wyntaxis.commands.shared import Command
 from wyntaxis.core.sky.earth import steady_rotation
 from wyntaxis.core.steps import steps
@@ -94,7 +95,7 @@ def test_warnings_and_failures_inside_stay_off_the_terminal(monkeypatch, capsys,
 
     for function, code, told in ((warn, 0, ""), (exhausted, 2, "there is not enough memory")):
         monkeypatch.setattr(
-            cli, "_commands", lambda function=function: {"trial": Command(function, "a trial", rig=False)}
+            cli, "commands_by_name", lambda function=function: {"trial": Command(function, "a trial", rig=False)}
         )
         assert main(["trial"]) == code
         err = capsys.readouterr().err
@@ -152,10 +153,12 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "history": [str(rig)],
         "differ": [str(rig), str(rig)],
         "dossier": [str(rig), "--out", str(tmp_path / "d.html")],
+        "completion": ["bash"],
+        "manual": [],
         "unpack": [str(tmp_path / "all.zip"), "--out", str(tmp_path / "unpacked")],
         "rehearse": [str(rig), "--date", "2031-01-01"],
     }
-    assert set(arguments) == set(cli._commands()), "every command is tried"
+    assert set(arguments) == set(commands_by_name()), "every command is tried"
     for command, given in arguments.items():
         assert main([command, *given]) in (0, 1), command
         told = capsys.readouterr()

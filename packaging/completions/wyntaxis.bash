@@ -1,0 +1,52 @@
+# bash completion of wyntaxis; made by wyntaxis completion bash
+_wyntaxis() {
+    local cur="${COMP_WORDS[COMP_CWORD]}" prev="" options=""
+    [ "$COMP_CWORD" -gt 0 ] && prev="${COMP_WORDS[COMP_CWORD-1]}"
+    if [ "$COMP_CWORD" -eq 1 ]; then
+        COMPREPLY=($(compgen -W "check completion cooling differ dossier draft field filters focus footprint guide headers history manual map night numbers paths ports proofs ready records rehearse scale schema sensor spacers stars unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
+        return
+    fi
+    case "${COMP_WORDS[1]} $prev" in
+        "dossier --lamp") COMPREPLY=($(compgen -W "day red" -- "$cur")); return ;;
+        "dossier --paper") COMPREPLY=($(compgen -W "A4 Letter" -- "$cur")); return ;;
+        "field --relation") COMPREPLY=($(compgen -W "turned altitude flip day spacing repeat" -- "$cur")); return ;;
+        "map --form") COMPREPLY=($(compgen -W "json toml yaml ini xml csv fits" -- "$cur")); return ;;
+    esac
+    case "${COMP_WORDS[1]}" in
+        check) options="--help --json --variant --shelf --sysfs --ports --frames --debug" ;;
+        completion) options="--help --debug" ;;
+        cooling) options="--help --json --variant --shelf --target --map --debug" ;;
+        differ) options="--help --json --variant --shelf --since --against --swap --set --debug" ;;
+        dossier) options="--help --json --variant --shelf --out --card --lamp --private --paper --chapters --focus --bench --name-photographs --debug" ;;
+        draft) options="--help --out --ports --sysfs --json --debug" ;;
+        field) options="--help --json --variant --shelf --at --relation --keep --debug" ;;
+        filters) options="--help --json --variant --shelf --one-way --keep --debug" ;;
+        focus) options="--help --json --variant --shelf --map --keep --debug" ;;
+        footprint) options="--help --json --variant --shelf --at --angle --object --overlap --csv --debug" ;;
+        guide) options="--help --json --variant --shelf --map --keep --debug" ;;
+        headers) options="--help --json --variant --shelf --csv --debug" ;;
+        history) options="--help --json --variant --shelf --at --out --compact --join --debug" ;;
+        manual) options="--help --debug" ;;
+        map) options="--help --form --add --rig --json --debug" ;;
+        night) options="--help --json --variant --shelf --at --date --csv --debug" ;;
+        numbers) options="--help --json --variant --shelf --sysfs --ports --frames --debug" ;;
+        paths) options="--help --rig --json --debug" ;;
+        ports) options="--help --json --variant --shelf --sysfs --debug" ;;
+        proofs) options="--help --json --variant --shelf --confirm --reason --debug" ;;
+        ready) options="--help --json --variant --shelf --sysfs --ports --frames --debug" ;;
+        records) options="--help --json --variant --shelf --with --map --debug" ;;
+        rehearse) options="--help --json --variant --shelf --fault --every-fault --nights --seed --date --debug" ;;
+        scale) options="--help --json --variant --shelf --stars --typed --u --binning --keep --debug" ;;
+        schema) options="--help --debug" ;;
+        sensor) options="--help --json --variant --shelf --debug" ;;
+        spacers) options="--help --json --variant --shelf --after --debug" ;;
+        stars) options="--help --variant --each --every --limit --keep --json --debug" ;;
+        unpack) options="--help --out --take --json --debug" ;;
+    esac
+    if [[ "$cur" == -* ]]; then
+        COMPREPLY=($(compgen -W "$options" -- "$cur"))
+    else
+        COMPREPLY=($(compgen -f -- "$cur"))
+    fi
+}
+complete -o filenames -F _wyntaxis wyntaxis

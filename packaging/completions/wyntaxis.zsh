@@ -1,0 +1,76 @@
+#compdef wyntaxis
+# zsh completion of wyntaxis; made by wyntaxis completion zsh
+
+_wyntaxis() {
+    local -a commands
+    commands=(
+        'check:print every finding; exit 1 if some fail'
+        'completion:print the completion script of a shell'
+        'cooling:measure the cooler from logs of cooling runs'
+        'differ:print what differs between rigs or dates, and what died with it'
+        'dossier:write the rig on paper, dossier, field card, or everything in one file'
+        'draft:draft a rig from frames, ports and programs’ files'
+        'field:measure tilt and curvature by sweeps of the focuser'
+        'filters:look at flats, wheel, dust, light, old flats'
+        'focus:measure focuser, tube and filters by focus runs'
+        'footprint:print what of the sky falls on the sensor'
+        'guide:measure guiding and calibration by guide logs'
+        'headers:audit the headers of a folder of FITS frames'
+        'history:print what was saved when and why; the rig at any date'
+        'manual:print the man page'
+        'map:make a key map, which path of a program’s files holds what'
+        'night:print the dark hours, and how each object stands on a date'
+        'numbers:print every quantity with its three legs'
+        'paths:print what a program’s file holds, path by path'
+        'ports:print the USB tree, and what it means for the rig'
+        'proofs:rank measurements by what they would settle'
+        'ready:print the conditions of the night, and how each stands'
+        'records:compare what programs have on file with the rig'
+        'rehearse:play the night by day, with everything that goes wrong'
+        'scale:measure the image scale from a solved frame, two stars, or as typed'
+        'schema:print the JSON Schema of the rig file'
+        'sensor:measure the camera from a folder of bench frames'
+        'spacers:search the shelf for spacers that bring the sensor to its distance; exit 1 if none fit'
+        'stars:measure the stars of frames, HFD, FWHM, elongation'
+        'unpack:open a file that holds everything into a folder'
+    )
+    if (( CURRENT == 2 )); then
+        _describe command commands
+        _files
+        _arguments '--help[show this help message and exit]' '--demo[open a copy of the demo rigs]' '--screenshot[write a PNG of each view into DIR, without a screen, and end]:value:_files' '--view[with --screenshot, only the view of that name]:value:_files' '--debug[print the trace of a failure inside]' '--version[show program’s version number and exit]'
+        return
+    fi
+    case "$words[2]" in
+        check) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--sysfs[read this tree instead of /sys]:value:_files' '--ports[look at this computer’s ports too]' '--frames[look at the headers of a folder’s frames too]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        completion) _arguments '--help[show this help message and exit]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        cooling) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--target[the set temperature in °C; the rig’s if left out]:value:_files' '--map[a saved key map for columns whose headings do not tell]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        differ) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--since[against the rig as it was on a date, by its history]:value:_files' '--against[against a variant of the rig]:value:_files' '--swap[what putting a shelf’s piece in a part’s place would cost]:value:_files' '--set[what an edit would cost]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        dossier) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--out[a name with .html, .pdf, .csv or .zip]:value:_files' '--card[one page for the field]' '--lamp[the card for daylight, or for a red lamp]:value:(day red)' '--private[without site, serial numbers and hosts]' '--paper[the paper that it is printed on]:value:(A4 Letter)' '--chapters[only these chapters, by key, in commas]:value:_files' '--focus[focus runs to draw the curves of]:value:_files' '--bench[bench frames to draw the transfer curve of]:value:_files' '--name-photographs[name the photographs, embed none]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        draft) _arguments '--help[show this help message and exit]' '--out[the rig file to write; never one there]:value:_files' '--ports[take the devices on this computer’s ports too]' '--sysfs[read this tree instead of /sys]:value:_files' '--json[print JSON instead of a table]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        field) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--at[a sweep taken with the sensor so many mm behind the corrector; else the folder’s name may tell (61.5 mm)]:value:_files' '--relation[how the last two sweeps differ, where their headers do not tell]:value:(turned altitude flip day spacing repeat)' '--keep[write what was measured into the rig file]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        filters) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--one-way[the name of a folder taken with the wheel turning one way only; the others were then taken without]:value:_files' '--keep[write what was measured into the rig file]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        focus) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--map[a saved key map for columns whose headings do not tell]:value:_files' '--keep[write what was measured into the rig file]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        footprint) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--at[centre, J2000, or a catalogued object; the rig’s framing if left out]:value:_files' '--angle[position angle of the frame’s top in degrees]:value:_files' '--object[tell how many panels hold this object]:value:_files' '--overlap[overlap of panels as a share of a side]:value:_files' '--csv[print centre and corners as CSV]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        guide) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--map[the key map that says which column holds what]:value:_files' '--keep[write what was measured into the rig file]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        headers) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--csv[print a line for every frame as CSV]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        history) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--at[the rig as it was at the end of a day (UTC), or at a moment]:value:_files' '--out[write it to a new file]:value:_files' '--compact[keep one save a day of what is older]:value:_files' '--join[take in another computer’s history of the rig]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        manual) _arguments '--help[show this help message and exit]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        map) _arguments '--help[show this help message and exit]' '--form[the form of the files; any if left out]:value:(json toml yaml ini xml csv fits)' '--add[add to the map of that name instead of replacing it]' '--rig[take only quantities that this rig knows]:value:_files' '--json[print JSON instead of a table]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        night) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--at[an object, J2000 or by name; may be given several times]:value:_files' '--date[the evening’s date, as 2026-11-26; today if left out]:value:_files' '--csv[print a line for each object as CSV]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        numbers) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--sysfs[read this tree instead of /sys]:value:_files' '--ports[look at this computer’s ports too]' '--frames[look at the headers of a folder’s frames too]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        paths) _arguments '--help[show this help message and exit]' '--rig[suggest quantities of this rig for the paths]:value:_files' '--json[print JSON instead of a table]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        ports) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--sysfs[read this tree instead of /sys]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        proofs) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--confirm[say that a stale measurement still counts; needs --reason]:value:_files' '--reason[why it still counts]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        ready) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--sysfs[read this tree instead of /sys]:value:_files' '--ports[look at this computer’s ports too]' '--frames[look at the headers of a folder’s frames too]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        records) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--with[compare this program’s file too, by a saved key map]:value:_files' '--map[the key map for it; found by its paths if left out]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        rehearse) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--fault[let a fault strike, at a time in s or H,MM]:value:_files' '--every-fault[play every fault by itself]' '--nights[play N nights with faults drawn by their rates]:value:_files' '--seed[what they are drawn from]:value:_files' '--date[the night that begins on this date; today by default]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        scale) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--stars[two stars, pixels from the frame’s first, and J2000 position]:value:_files' '--typed[the scale as another program told it]:value:_files' '--u[standard uncertainty of a typed scale]:value:_files' '--binning[binning that --stars or --typed speak of]:value:_files' '--keep[write it into the rig as a measured leg]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        schema) _arguments '--help[show this help message and exit]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        sensor) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        spacers) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--after[only behind this part may spacers stand; may be given several times]:value:_files' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        stars) _arguments '--help[show this help message and exit]' '--variant[look at this variant of the rig]:value:_files' '--each[write every star into this file]:value:_files' '--every[take every N-th frame only]:value:_files' '--limit[the largest HFD of a frame worth keeping, in px]:value:_files' '--keep[write what was measured into the rig file]' '--json[print JSON instead of a table]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+        unpack) _arguments '--help[show this help message and exit]' '--out[the folder that it is unpacked into]:value:_files' '--take[add its shelf and key maps to yours]' '--json[print JSON instead of lines]' '--debug[print the trace of a failure inside]' '*:file:_files' ;;
+    esac
+}
+
+_wyntaxis "$@"
