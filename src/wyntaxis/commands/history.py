@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -11,6 +12,7 @@ from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_json, print_t
 
 if TYPE_CHECKING:
     from wyntaxis.core.differences.differences import Differences
+    from wyntaxis.core.history.states import RigHistory
     from wyntaxis.core.rig.model import Rig
 
 SHOWN_VALUE = 60
@@ -36,29 +38,36 @@ def _history(options: argparse.Namespace) -> int:
         return _at(options)
     if options.json:
         print_json(
-            {
-                "saves": [
-                    {
-                        "date": entry.date,
-                        "labels": list(entry.labels),
-                        "reason": entry.reason,
-                        "computer": entry.computer,
-                        "branch": history.is_branch(index),
-                    }
-                    for index, entry in enumerate(history.entries)
-                ],
-                "not_used": [{"line": own.line, "why": own.why} for own in history.damaged],
-            }
+            [
+                {
+                    "date": entry.date,
+                    "label": entry.words,
+                    "labels": list(entry.labels),
+                    "reason": entry.reason,
+                    "computer": entry.computer,
+                    "branch": history.is_branch(index),
+                }
+                for index, entry in enumerate(history.entries)
+            ]
         )
+        _tell_damaged(history)
         return OK
     if not history.entries:
         print("nothing has been saved with a history yet")
     else:
         rows = [[entry.date, entry.words, entry.reason or "", entry.computer or ""] for entry in history.entries]
         print_table([["date", "what", "why", "where"], *rows], right=set())
-    for own in history.damaged:
-        print(f"line {own.line} is not used: {own.why}")
+    _tell_damaged(history)
     return OK
+
+
+def _tell_damaged(history: RigHistory) -> None:
+    """Tell in a line how much of a history cannot be used."""
+    if history.damaged:
+        first, count = history.damaged[0], len(history.damaged)
+        lines = "1 line" if count == 1 else f"{count} lines"
+        told = f"{lines} of the history cannot be used, the first (line {first.line}): {first.why}"
+        print(f"wyntaxis: {told}", file=sys.stderr)
 
 
 def _at(options: argparse.Namespace) -> int:

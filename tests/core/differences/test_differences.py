@@ -232,8 +232,8 @@ def test_each_value_tells_the_save_that_changed_it_last(told):
 def test_the_commands(told, tmp_path, capsys):
     path, rig = told
     assert main(["history", str(path), "--json"]) == 0
-    saves = json.loads(capsys.readouterr().out)["saves"]
-    assert [(save["labels"], save["reason"]) for save in saves][1] == (["Ring"], "corners bent")
+    saves = json.loads(capsys.readouterr().out)
+    assert [(save["label"], save["labels"], save["reason"]) for save in saves][1] == ("Ring", ["Ring"], "corners bent")
     assert main(["history", str(path)]) == 0
     assert "corners bent" in capsys.readouterr().out
     old = tmp_path / "old.rig.json"
@@ -242,12 +242,13 @@ def test_the_commands(told, tmp_path, capsys):
     capsys.readouterr()
     main(["differ", str(path), "--since", "2026-03-02", "--json"])
     one = json.loads(capsys.readouterr().out)
-    (change,) = one["changes"]
+    assert all({"path", "before", "after", "reason", "date", "of"} <= set(entry) for entry in one)
+    (change,) = [entry for entry in one if entry["of"] == "value"]
     assert (change["path"], change["before"], change["after"]) == ("devices[0].settings.gain.value", 100, 200)
     assert (change["reason"], change["date"]) == ("less noise", "2026-03-04T12:00:00Z")
-    assert {own["what"] for own in one["died"]} == {"darks", "bias", "record"}
+    assert {own["what"] for own in one if own["of"] == "died"} == {"darks", "bias", "record"}
     main(["differ", str(old), str(path), "--json"])
-    assert json.loads(capsys.readouterr().out)["changes"] == one["changes"], "the other rig's history tells it too"
+    assert json.loads(capsys.readouterr().out) == one, "the other rig's history tells it too"
     main(["differ", str(path), "--set", "train[3].length_mm=12.9"])
     out = capsys.readouterr().out
     assert "train[3].length_mm: 12.5 → 12.9" in out
@@ -255,6 +256,15 @@ def test_the_commands(told, tmp_path, capsys):
     assert main(["differ", str(path), str(path)]) == 0
     assert capsys.readouterr().out == "nothing differs\n"
     assert document_of(rig)["train"][3]["length_mm"] == 12.5, "nothing is written"
+    place = path.with_name("a.history.jsonl")
+    whole = place.read_bytes()
+    place.write_bytes(whole + b"junk\n{}\n")
+    assert main(["history", str(path), "--json"]) == 0
+    shown = capsys.readouterr()
+    assert len(json.loads(shown.out)) == 4
+    assert shown.err.startswith("wyntaxis: 2 lines of the history cannot be used, the first (line 5): broken JSON")
+    assert shown.err.count("\n") == 1
+    place.write_bytes(whole)
     assert main(["history", str(path), "--compact", "0"]) == 0
     assert "4 saves taken together into 4" in capsys.readouterr().out
     assert main(["history", str(path), "--join", str(path.with_name("a.history.jsonl"))]) == 0

@@ -90,19 +90,30 @@ class Differences:
     flips: tuple[Flip, ...]
     died: tuple[Died, ...]
 
-    def as_json(self) -> dict[str, Any]:
-        """Return them as ``wyntaxis differ --json`` prints them."""
-        return {
-            "changes": [value.as_json() for value in self.values],
-            "numbers": [number.as_json() for number in self.numbers],
-            "findings": [flip.as_json() for flip in self.flips],
-            "died": [own.as_json() for own in self.died],
-        }
+    def as_json(self) -> list[dict[str, Any]]:
+        """Return them as ``wyntaxis differ --json`` prints them: one list, each entry with what it is of.
+
+        Every entry has a path, what was before and is after, a reason and a date: of values as the file has them, of
+        numbers, findings and what died by their ids.
+        """
+        told = [value.as_json() | {"of": "value"} for value in self.values]
+        for change in self.numbers:
+            told.append(_entry("number", "numbers", change.as_json()))
+        for flip in self.flips:
+            told.append(_entry("finding", "findings", flip.as_json()))
+        for own in self.died:
+            died = own.as_json()
+            told.append(_entry("died", "died", died | {"id": own.what, "before": "serves", "after": "died"}, own.rule))
+        return told
 
     @property
     def nothing(self) -> bool:
         """Whether nothing differs."""
         return not (self.values or self.numbers or self.flips or self.died)
+
+
+def _entry(of: str, group: str, told: dict[str, Any], reason: str | None = None) -> dict[str, Any]:
+    return {"path": f"{group}.{told['id']}", "reason": reason, "date": None, "of": of} | told
 
 
 def differences_between(before: Rig, after: Rig) -> Differences:
