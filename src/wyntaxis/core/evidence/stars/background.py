@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.ndimage import median_filter, minimum_filter
 
 MESH_PX = 64
 SAMPLE_ROWS, SAMPLE_COLUMNS = 8, 2
@@ -39,6 +38,8 @@ class Mesh:
 
     def lowest(self, sigma: float) -> Any:
         """Return for each tile a level, in ADU, that no point in it comes below with that many times the noise."""
+        from scipy.ndimage import minimum_filter
+
         return minimum_filter(self.level + np.float32(sigma) * self.noise, size=3, mode="nearest")
 
 
@@ -77,6 +78,8 @@ def background_mesh(pixels: Any) -> Mesh:
     with ThreadPoolExecutor(THREADS) as pool:
         list(pool.map(tiles, range(down)))
     size = (min(3, down), min(3, across))
+    from scipy.ndimage import median_filter
+
     return Mesh(median_filter(level, size=size, mode="nearest"), median_filter(noise, size=size, mode="nearest"))
 
 

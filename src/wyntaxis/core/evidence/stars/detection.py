@@ -7,8 +7,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from wyntaxis.core.evidence.stars.background import MESH_PX, Mesh
 from wyntaxis.core.files.errors import InputError
@@ -138,6 +136,9 @@ def _joined(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
     last = np.concatenate([first[1:], [len(flat)]]) - 1
     start, end = flat[first], flat[last]
     ones, others = _touching(start, end, x[first], x[last], width)
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
     graph = coo_matrix((np.ones(len(ones), np.int8), (ones, others)), shape=(len(first), len(first)))
     blobs, of_run = connected_components(graph, directed=False)
     label = np.repeat(of_run, last - first + 1)

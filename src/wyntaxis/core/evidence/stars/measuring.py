@@ -8,7 +8,6 @@ from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
-from scipy.spatial import KDTree
 
 from wyntaxis.core.evidence.stars.background import Mesh
 
@@ -113,6 +112,8 @@ def _neighbours(x: Any, y: Any, spread: Any) -> dict[int, Any]:
         return {}
     places = np.stack([x, y], axis=-1)
     reach = FWHM_PER_SIGMA * (APERTURE_HFD * spread + 2 * float(np.median(spread)))
+    from scipy.spatial import KDTree
+
     tree = KDTree(places)
     crowded = np.flatnonzero(tree.query(places, k=2)[0][:, 1] <= reach)
     found = tree.query_ball_point(places[crowded], reach[crowded])
