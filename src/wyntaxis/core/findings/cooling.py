@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.evidence.cooling.cooler import MAX_REST_POWER
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.limits import MAX_REST_POWER
 from wyntaxis.core.quantities.cooling import (
     COLDEST,
     POWER_NEEDED,
@@ -50,6 +50,7 @@ def reach(evaluation: Evaluation) -> Iterator[Finding]:
 
 def _warmer(cooler: Cooler) -> Remedy:
     """Return the remedy that sets a temperature which holds with reserve."""
+
     holds = -(-(cooler.ambient_c - MAX_REST_POWER * cooler.depth_c) // 1)
     change = Change.of(
         "Set a temperature that holds",
@@ -62,6 +63,7 @@ def _warmer(cooler: Cooler) -> Remedy:
 @finding("cooling.reserve", step=COOLING, condition=conditions.COOLING, after="cooling.reach", rank=-1)
 def reserve(evaluation: Evaluation) -> Iterator[Finding]:
     """Is there power to spare at the set temperature?"""
+
     for cooler in coolers(evaluation):
         row, share = evaluation.rows[POWER_NEEDED.id_of(cooler.device.id)], cooler.share
         warmest = cooler.set_c + MAX_REST_POWER * cooler.depth_c

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.evidence.field.causes import causes
 from wyntaxis.core.evidence.field.kind import CURVATURE, FIELD, FLAT_AT, TILT
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
@@ -31,7 +30,11 @@ def _against_depth(row: Quantity) -> tuple[str, ...]:
 def _next(evaluation: Evaluation, keys: tuple[str, ...]) -> str:
     """Return what the sweeps that are held say is to be done next; empty without any."""
     result = evaluation.evidence.of(FIELD)
-    told = [cause for cause in causes(result) if cause.key in keys] if result is not None else []
+    if result is None:
+        return ""
+    from wyntaxis.core.evidence.field.causes import causes
+
+    told = [cause for cause in causes(result) if cause.key in keys]
     return f"{told[0].words}: {told[0].next}" if told else ""
 
 

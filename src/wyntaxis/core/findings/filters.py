@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.filters.kind import FILTERS
-from wyntaxis.core.evidence.filters.result import FilterResult, Repeat
 from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
@@ -24,6 +24,9 @@ from wyntaxis.core.quantities.flats import (
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import FILTERS as FILTERS_STEP
 from wyntaxis.core.wording import number, plus_minus
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.filters.result import FilterResult, Repeat
 
 _RATIO_SOURCE = "Ratio of two flats of one filter, high-passed, against the noise of its px; shadows registered"
 _DUST_SOURCE = "A shadow w px wide lies x = w p N before the sensor"

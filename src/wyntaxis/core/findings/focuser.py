@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wyntaxis.core.evidence.focus.advice import COMPENSATION_FACTOR, COMPENSATION_STEPS
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict, worst
+from wyntaxis.core.limits import COMPENSATION_FACTOR, COMPENSATION_STEPS
 from wyntaxis.core.quantities.focus_runs import COMPENSATION
 from wyntaxis.core.quantities.focuser import (
     BACKLASH,
@@ -147,6 +147,7 @@ def focuser_backlash(evaluation: Evaluation) -> Iterator[Finding]:
 
 def _not_compensated(evaluation: Evaluation, device: Device, over: Quantity) -> Finding:
     """Return that a focuser overshoots by less than the backlash that runs measured."""
+
     found, compensation = device.measured("backlash_steps"), device.number("compensation_steps")
     assert found is not None
     assert compensation is not None

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.guide_log import kind
 from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
-from wyntaxis.core.evidence.guide_log.result import FWHM_SIGMAS, MeasuredRun
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict, compare, worst
+from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.quantities.guide_log import drift_allowed_arcsec_min
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_use
 from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings
 from wyntaxis.core.steps import GUIDE_LOG as STEP
 from wyntaxis.core.wording import number, plus_minus, short
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.guide_log.result import MeasuredRun
 
 _RMS_SOURCE = "RMS about the running line of 20 min; half of the star's FWHM/2.355 widens it by a ninth"
 _DRIFT_SOURCE = "Robust line through the errors; d ″/min means at least d/0.2625 ′ of polar error, or flexure"
@@ -57,6 +61,7 @@ def _last(evaluation: Evaluation) -> MeasuredRun | None:
 @finding("guiding.rms", step=STEP, after="spacing.flat")
 def rms(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the guiding steady enough not to widen the stars?"""
+
     row, ra, dec = (evaluation.quantities[key] for key in (kind.RMS, kind.RMS_RA, kind.RMS_DEC))
     if row.measured is None:
         return
@@ -66,7 +71,7 @@ def rms(evaluation: Evaluation) -> Iterator[Finding]:
         lines.append(f"right ascension {number(ra.measured.value, 2)}″, declination {number(dec.measured.value, 2)}″")
     if row.target is not None:
         lines.append(
-            f"star's FWHM/{FWHM_SIGMAS:.3f}: {number(row.target.high, 2)}″; half of it: "
+            f"star's FWHM/{FWHM_PER_SIGMA:.3f}: {number(row.target.high, 2)}″; half of it: "
             f"{number(row.target.inner_high, 2)}″"
         )
     inside = f" = {number(row.measured.value / main, 2)} main px" if main else ""

@@ -13,7 +13,6 @@ from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.night import DRAWN, ENDLESS, KEPT, NIGHT, SLACK, UNSAFE, slack_h
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal
-from wyntaxis.core.rehearsal.outcome import SPAN_WORDS
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import REHEARSAL as STEP
 from wyntaxis.core.wording import number
@@ -130,6 +129,8 @@ def unhandled(evaluation: Evaluation) -> Iterator[Finding]:
 )
 def budget(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the plan fit into the dark hours?"""
+    from wyntaxis.core.rehearsal.outcome import SPAN_WORDS
+
     result = _played(evaluation)
     if result is None:
         return

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from wyntaxis.core.evidence.ports.match import frame_bytes
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
@@ -224,6 +223,8 @@ def _storages(evaluation: Evaluation) -> list[tuple[Device, Storage]]:
 )
 def storage_space(evaluation: Evaluation) -> Iterator[Finding]:
     """Is there room for the planned frames?"""
+    from wyntaxis.core.evidence.ports.match import frame_bytes
+
     plan, sensor, stores = evaluation.rig.plan, evaluation.rig.sensor, _storages(evaluation)
     places = [(device, storage) for device, storage in stores if storage.free_gb is not None]
     if plan is None or plan.frames is None or sensor is None or not places:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
@@ -29,6 +29,9 @@ from wyntaxis.core.quantities.ports import (
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import PORTS
 from wyntaxis.core.wording import number, short
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 
 MAX_ALIKE_TOLD = 12
 _NUMBERED = re.compile(r"(/dev/)?tty(USB|ACM)[0-9]+")

@@ -6,14 +6,13 @@ import math
 from collections.abc import Iterator
 from functools import partial
 
-from wyntaxis.core.evidence.sensor.dark import SETPOINT_SHARE
 from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT
-from wyntaxis.core.evidence.sensor.offset import MAX_PILED, WANTED_SIGMA
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.limits import MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.sensor import (
     BIAS_MARGIN,
     DARK_SIGNAL,
@@ -134,6 +133,7 @@ def linearity(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("camera.offset", step=SENSOR, condition=conditions.GAIN, after="devices.parts")
 def offset(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the bias clear of the lowest code?"""
+
     for entry in offsets(evaluation):
         device, mean, noise, least = entry.device, entry.mean, entry.noise, entry.least_offset
         row, piled = evaluation.rows[BIAS_MARGIN.id_of(device.id)], evaluation.rows.get(f"{device.id}.pile_up_share")
@@ -173,6 +173,7 @@ def offset(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("camera.setpoint", step=SENSOR, condition=conditions.COOLING, after="camera.dark_current")
 def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the set temperature cold enough for the longest exposure, and no colder than of use?"""
+
     for entry in dark_signals(evaluation):
         device, wanted, dark, longest = entry.device, entry.set_c, entry.current_e_s, entry.exposure_s
         row, signal, allowed, warmest = (
@@ -224,6 +225,7 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("camera.glow", step=SENSOR, after="camera.setpoint")
 def glow(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the sensor's glow drown the read noise in the longest exposure?"""
+
     longest = longest_exposure_s(evaluation)
     for _, device in cameras(evaluation):
         found, noise = device.measured("glow_e_s"), device.best("read_noise_e")

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wyntaxis.core.evidence.focus.advice import REACH, run_step
 from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict, worst
+from wyntaxis.core.limits import REACH
 from wyntaxis.core.quantities.focus_runs import (
     COVERED,
     EXPANSION,
@@ -275,9 +275,13 @@ def counting_direction(evaluation: Evaluation) -> Iterator[Finding]:
 def sampling(evaluation: Evaluation) -> Iterator[Finding]:
     """Do focus runs take steps that leave the noise, and do not leave the stars?"""
     result = evaluation.evidence.of(FOCUS)
+    if result is None:
+        return
+    from wyntaxis.core.evidence.focus.advice import run_step
+
     for device in focusers(evaluation):
         row = evaluation.rows.get(REACH_ROW.id_of(device.id))
-        if row is None or row.measured is None or result is None:
+        if row is None or row.measured is None:
             continue
         reach, good = row.measured.value, row.verdict is Verdict.HOLDS
         steps = [step for curve in result.curves if (step := run_step(curve)) is not None]

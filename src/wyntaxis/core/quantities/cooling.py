@@ -9,17 +9,20 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.cooling.cooler import MAX_REST_POWER, TOLERANCE_C
-from wyntaxis.core.evidence.headers.headers import FrameHeader, measured_temperatures
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.limits import MAX_REST_POWER, TOLERANCE_C
 from wyntaxis.core.quantities.devices import REACHED_WITHIN_C
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import COOLING, DEVICES
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.headers.headers import FrameHeader
 
 STEADY_WITHIN_C = 0.1
 RATE_SLACK, RATE_FAILS = 1.1, 1.5
@@ -114,6 +117,7 @@ def cooler_depth(device: Device) -> tuple[float, float] | None:
 @rows
 def cooler_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield the coldest reach and the power needed of each cooler."""
+
     for cooler in coolers(numbers):
         device, relative = cooler.device, cooler.depth_standard_c / cooler.depth_c
         coldest = Leg(cooler.coldest_c, cooler.depth_standard_c, source=cooler.ambient_from)
@@ -149,6 +153,7 @@ def scatter_limit_c(device: Device) -> float:
     float
         In °C.
     """
+
     setting = device.settings.get("set_temperature_c")
     return (setting.tolerance if setting is not None and setting.tolerance is not None else TOLERANCE_C) / 2
 
@@ -198,6 +203,8 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
     Reached
         In °C.
     """
+    from wyntaxis.core.evidence.headers.headers import measured_temperatures
+
     headers = numbers.evidence.of(HEADERS)
     cameras = [device for device in numbers.rig.devices if device.kind in CAMERAS]
     for device in cameras:

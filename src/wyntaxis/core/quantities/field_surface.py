@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from wyntaxis.core.evidence.field.kind import CURVATURE, FLAT_AT, TILT
-from wyntaxis.core.evidence.field.result import FieldOptics, PlateScrews
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.ledger import Leg, Target
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers
 from wyntaxis.core.quantities.legs import Legs, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.rig.parts import Part
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.field.result import FieldOptics, PlateScrews
 
 COMFORTABLE = 0.5
 """Of half the depth of focus, what leaves room for the rest that goes wrong."""
@@ -28,6 +32,8 @@ def plate_screws(train: tuple[Part, ...]) -> PlateScrews | None:
     PlateScrews or None
         Lengths in mm, angles in degrees.
     """
+    from wyntaxis.core.evidence.field.result import PlateScrews
+
     for part in reversed(train):
         screws = part.screws
         if screws is not None:
@@ -56,6 +62,8 @@ def field_optics(numbers: Numbers) -> FieldOptics:
     FieldOptics
         Lengths in µm and mm; what the rig does not tell is left out.
     """
+    from wyntaxis.core.evidence.field.result import FieldOptics
+
     rig, devices = numbers.rig, focusers(numbers)
     ratio, built = numbers.quantities.get("focal_ratio"), numbers.quantities.get("back_focus_built_mm")
     step = None

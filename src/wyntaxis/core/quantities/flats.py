@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.filters.kind import FILTERS
-from wyntaxis.core.evidence.filters.result import FlatOptics, Repeat
 from wyntaxis.core.evidence.measured import camera_index
 from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, worst
@@ -15,6 +15,9 @@ from wyntaxis.core.quantities.rows import NumberOf, once, rows
 from wyntaxis.core.steps import FILTERS as FILTERS_STEP
 from wyntaxis.core.train.illumination import falloff
 from wyntaxis.core.train.surfaces import dust_surfaces
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.filters.result import FlatOptics, Repeat
 
 EXCESS_TARGET = Target(high=1.6, inner_high=1.2)
 """The scatter of a ratio of two flats over that of their noise."""
@@ -63,6 +66,8 @@ def flat_optics(numbers: Numbers) -> FlatOptics:
     FlatOptics
         Lengths in µm and mm; what the rig does not tell is left out.
     """
+    from wyntaxis.core.evidence.filters.result import FlatOptics
+
     rig, sensor = numbers.rig, numbers.rig.sensor
     row = numbers.quantities.get("focal_ratio")
     ratio = row.best if row is not None else None

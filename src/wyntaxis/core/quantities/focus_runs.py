@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.focus.kind import FOCUS
-from wyntaxis.core.evidence.focus.result import FocusFilter, FocusOptics, FocusResult
 from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.optics.focus import plate_focus_shift
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers, travel_of
@@ -14,6 +14,9 @@ from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows
 from wyntaxis.core.rig.devices import Device, Slot
 from wyntaxis.core.steps import TRAVEL
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult
 
 MAX_EXPANSION_PPM, NO_LAW_PPM = 40.0, 230.0
 """Aluminium expands by 23 ppm/K, and glass adds to it; ten times that is no law of temperature but backlash or slip."""
@@ -47,6 +50,8 @@ def focus_optics(numbers: Numbers) -> FocusOptics:
     FocusOptics
         Lengths in µm and mm; what the rig does not tell is left out.
     """
+    from wyntaxis.core.evidence.focus.result import FocusFilter, FocusOptics
+
     rig, found = numbers.rig, {}
     for key in ("focal_ratio", "effective_focal_length_mm"):
         row = numbers.quantities.get(key)

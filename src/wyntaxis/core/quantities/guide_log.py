@@ -6,18 +6,21 @@ Sources of the formulas: see :mod:`wyntaxis.core.optics.guiding`.
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.guide_log import kind
-from wyntaxis.core.evidence.guide_log.result import FWHM_SIGMAS, predicted_elongation
-from wyntaxis.core.evidence.guide_log.run import GuideOptics
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.ledger import Leg, Target
+from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.quantities.guiding import guide_use
 from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.stars import LONG, ROUND
 from wyntaxis.core.rig.plan import GuideSettings
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.guide_log.run import GuideOptics
 
 POLAR_SMEAR = "polar_smear_px"
 TURN, TURN_LOST, RECENTRE = "rotation_session_deg", "rotation_lost_percent", "rotation_recentre_min"
@@ -47,6 +50,8 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
     GuideOptics
         Scales in arcsec/px; what the rig does not tell is left out.
     """
+    from wyntaxis.core.evidence.guide_log.run import GuideOptics
+
     rig = numbers.rig
     settings, use = rig.guiding.settings or GuideSettings(), guide_use(rig)
     optics = numbers.guide_optics
@@ -84,8 +89,9 @@ for _key in (
 
 def _star_sigma(legs: Legs) -> float | None:
     """Return the sigma in arcsec of the star that guiding widens: by seeing and aperture."""
+
     fwhm = legs.computed("star_fwhm_arcsec")
-    return fwhm.value / FWHM_SIGMAS if fwhm is not None else None
+    return fwhm.value / FWHM_PER_SIGMA if fwhm is not None else None
 
 
 @target(kind.RMS)
@@ -101,11 +107,13 @@ def _elongation(legs: Legs) -> Leg | None:
     ra, dec, fwhm = legs.measured(kind.RMS_RA), legs.measured(kind.RMS_DEC), legs.computed("star_fwhm_arcsec")
     if ra is None or dec is None or fwhm is None:
         return None
+    from wyntaxis.core.evidence.guide_log.result import predicted_elongation
+
     value = predicted_elongation(Estimate(ra.value), Estimate(dec.value), fwhm.value)
     assert value is not None
-    sides = [math.hypot(fwhm.value, FWHM_SIGMAS * axis.value) for axis in (ra, dec)]
+    sides = [math.hypot(fwhm.value, FWHM_PER_SIGMA * axis.value) for axis in (ra, dec)]
     shares = [
-        math.hypot(fwhm.value * fwhm.uncertainty, FWHM_SIGMAS**2 * axis.value * axis.uncertainty) / side**2
+        math.hypot(fwhm.value * fwhm.uncertainty, FWHM_PER_SIGMA**2 * axis.value * axis.uncertainty) / side**2
         for axis, side in zip((ra, dec), sides, strict=True)
     ]
     return Leg(value, (value - 1 / value) * math.hypot(*shares) if value > 1 else 0.0)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.evidence.ports.kind import PORTS
-from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.ledger import Leg, Quantity, stated_leg
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_optics_of, guide_path_of
 from wyntaxis.core.quantities.imaging import plate_solving_hints, scale_basis
@@ -19,6 +19,9 @@ from wyntaxis.core.train.guidepath import GuideOptics, GuidePath
 from wyntaxis.core.train.lightpath import BackFocus
 from wyntaxis.core.train.sampling import PlateSolvingHints
 from wyntaxis.core.train.slots import SlotCase, slot_cases
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.ports.tree import PortTree
 
 
 @dataclass(frozen=True)

@@ -6,11 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from math import fsum
 
-from wyntaxis.core.evidence.ports.match import frame_bytes
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
+from wyntaxis.core.limits import USABLE_SHARE
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once, once_each, rows
-from wyntaxis.core.rehearsal.power import USABLE_SHARE, currents_of
 from wyntaxis.core.rig.devices import Device, Storage, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Plan
@@ -93,6 +92,8 @@ def night_gb(numbers: Numbers) -> float | None:
     float or None
         In GB (10⁹ bytes).
     """
+    from wyntaxis.core.evidence.ports.match import frame_bytes
+
     plan, sensor = numbers.rig.plan, numbers.rig.sensor
     if plan is None or plan.frames is None or sensor is None:
         return None
@@ -165,6 +166,7 @@ class Fed:
     @property
     def usable_share(self) -> float:
         """The share of a battery's capacity that may be drawn."""
+
         return self.supply.usable_share or USABLE_SHARE
 
     @property
@@ -204,6 +206,8 @@ def draw_of(device: Device) -> Draw | None:
     Draw or None
         Currents in A; None where neither is stated.
     """
+    from wyntaxis.core.rehearsal.power import currents_of
+
     currents = currents_of(device)
     return None if currents is None else Draw(device, *currents)
 

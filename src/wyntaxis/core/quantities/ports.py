@@ -9,15 +9,18 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.ports.match import Match, frame_bytes, is_camera, match_devices, sensor_of
-from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once, rows
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import PORTS
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.ports.match import Match
+    from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 
 FULL_SPEED_MBIT, HIGH_SPEED_MBIT = 12, 480
 FASTER_MBIT = HIGH_SPEED_MBIT + 1
@@ -49,11 +52,15 @@ class Bus:
     @cached_property
     def matches(self) -> list[Match]:
         """What of the rig is on the bus."""
+        from wyntaxis.core.evidence.ports.match import match_devices
+
         return match_devices(self.rig, self.tree)
 
     @cached_property
     def cameras(self) -> list[tuple[Match, UsbDevice]]:
         """The cameras that are on the bus."""
+        from wyntaxis.core.evidence.ports.match import is_camera
+
         return [(match, match.usb) for match in self.matches if match.usb is not None and is_camera(match.device)]
 
     @cached_property
@@ -272,6 +279,8 @@ def usb_memory(bus: Bus) -> UsbMemory | None:
     UsbMemory or None
         In MB (2²⁰ bytes).
     """
+    from wyntaxis.core.evidence.ports.match import frame_bytes, sensor_of
+
     if bus.tree.usbfs_memory_mb is None:
         return None
     sizes = []

@@ -10,11 +10,10 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from wyntaxis.core.evidence.sensor.dark import SETPOINT_SHARE
 from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
-from wyntaxis.core.evidence.sensor.offset import MAX_PILED, WANTED_SIGMA
 from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target
+from wyntaxis.core.limits import MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.cooling import Cooler, coolers
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
@@ -79,6 +78,7 @@ class Offset:
     @property
     def margin_adu(self) -> float:
         """Mean − 6σ, in ADU."""
+
         return self.mean.value - WANTED_SIGMA * self.noise.value
 
 
@@ -128,6 +128,7 @@ class DarkSignal:
     @property
     def allowed_e(self) -> float:
         """A tenth of the read noise's square, in e⁻."""
+
         return SETPOINT_SHARE * self.read_noise_e**2
 
     @property
@@ -174,12 +175,14 @@ def glow_allowed_e(read_noise_e: float) -> float:
     float
         In e⁻.
     """
+
     return SETPOINT_SHARE * read_noise_e**2
 
 
 @rows
 def camera_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield bias margin, dark signal and glow of every camera that tells them."""
+
     for offset in offsets(numbers):
         spread = math.hypot(offset.mean.standard_uncertainty, WANTED_SIGMA * offset.noise.standard_uncertainty)
         margin = Leg(offset.margin_adu, spread, source=offset.mean.source or "")
@@ -223,6 +226,7 @@ def glow_target(signal: Leg, read_noise_e: float) -> Target:
 
 @wanted("pile_up_share")
 def _few_piled(numbers: Numbers, device: Device) -> Target:
+
     return Target(high=math.nextafter(MAX_PILED, 0.0))
 
 

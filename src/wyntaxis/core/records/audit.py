@@ -8,17 +8,20 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, fields
 from functools import cached_property
+from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, FrameHeader
 from wyntaxis.core.evidence.headers.kind import HEADERS
-from wyntaxis.core.evidence.headers.names import FilterNames, same_device_name
-from wyntaxis.core.evidence.headers.partners import FrameGroup, MissingCalibration, group_frames, missing_calibration
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.records.compare import compare_value
 from wyntaxis.core.records.quantities import Comparable, Value, comparables
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.wording import short
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, FrameHeader
+    from wyntaxis.core.evidence.headers.names import FilterNames
+    from wyntaxis.core.evidence.headers.partners import FrameGroup, MissingCalibration
 
 EXPOSURE_OFF_SHARE = 0.002
 """An actual exposure that is this much off the asked one is told."""
@@ -143,6 +146,8 @@ class HeaderAudit:
 
     def as_csv(self) -> str:
         """Return every frame as CSV, one line each, with what its group lacks."""
+        from wyntaxis.core.evidence.headers.headers import FrameHeader
+
         text = io.StringIO()
         writer = csv.writer(text, lineterminator="\n")
         names = [column.name for column in fields(FrameHeader)]
@@ -165,6 +170,8 @@ def _plain_text(value: Value) -> str:
 
 def audit(numbers: Numbers, headers: FolderHeaders) -> HeaderAudit:
     """Compare the headers of a folder with a rig."""
+    from wyntaxis.core.evidence.headers.partners import group_frames, missing_calibration
+
     groups = group_frames(headers.frames, headers.names)
     told: dict[str, list[Check]] = {}
     checks = tuple(_checks(numbers, headers.frames, headers.names, told))
@@ -213,6 +220,8 @@ def _exposures(numbers: Numbers, frames: tuple[FrameHeader, ...]) -> Iterator[Ex
 
 def _camera(numbers: Numbers, frame: FrameHeader) -> Device | None:
     """Return the camera device that took a frame: by its name, else the main camera."""
+    from wyntaxis.core.evidence.headers.names import same_device_name
+
     cameras = [device for device in numbers.rig.devices if device.kind in ("camera", "guide_camera")]
     named = [device for device in cameras if frame.camera and same_device_name(frame.camera, device.title)]
     return next(iter(named or cameras), None)
@@ -307,6 +316,8 @@ def _check(
     members: list[FrameHeader],
     names: FilterNames,
 ) -> Check:
+    from wyntaxis.core.evidence.headers.names import same_device_name
+
     wanted = item.value
     assert wanted is not None
     verdict, by, story = Verdict.HOLDS, "", ""

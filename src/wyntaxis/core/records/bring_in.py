@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from wyntaxis.core.evidence.foreign.keymap import KeyMap
-from wyntaxis.core.evidence.foreign.readers import ForeignFile
 from wyntaxis.core.files.errors import InputError, shown
 from wyntaxis.core.files.fits import sha256_of_file
 from wyntaxis.core.quantities.numbers import Numbers
@@ -15,6 +13,10 @@ from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.foreign.keymap import KeyMap
+    from wyntaxis.core.evidence.foreign.readers import ForeignFile
 
 
 def record_of(numbers: Numbers, path: Path, file: ForeignFile, chosen: KeyMap) -> tuple[Change, tuple[str, ...]]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wyntaxis.core.evidence.ports.match import match_devices
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.records.entries import device_of
@@ -22,6 +21,8 @@ class Presence:
 
 def presence(numbers: Numbers, device: Device) -> Presence:
     """Return whether a device is connected; what says that it is not outweighs the rest."""
+    from wyntaxis.core.evidence.ports.match import match_devices
+
     said: list[tuple[bool, str]] = []
     if numbers.ports is not None:
         found = next((m for m in match_devices(numbers.rig, numbers.ports) if m.device.id == device.id), None)

@@ -6,12 +6,11 @@ import math
 from dataclasses import dataclass, field
 from math import fsum
 
+from wyntaxis.core.limits import USABLE_SHARE
 from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
 
 HOUR_S = 3600.0
-USABLE_SHARE = 0.8
-"""Of a battery's capacity, drawn without harm where the rig does not say."""
 
 
 @dataclass(frozen=True)

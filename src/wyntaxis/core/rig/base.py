@@ -55,4 +55,6 @@ Finite = Annotated[float, Field(ge=-1e12, le=1e12)]
 class StrictModel(BaseModel):
     """The base of everything in our files: frozen, no unknown keys, no text for a number, no NaN."""
 
-    model_config = ConfigDict(strict=True, extra="forbid", frozen=True, allow_inf_nan=False, validate_default=False, defer_build=True)
+    model_config = ConfigDict(
+        strict=True, extra="forbid", frozen=True, allow_inf_nan=False, validate_default=False, defer_build=True
+    )

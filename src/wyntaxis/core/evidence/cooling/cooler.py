@@ -14,16 +14,14 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.limits import MAX_REST_POWER, TOLERANCE_C
 
-TOLERANCE_C = 0.5
-"""Within this of the target a run has arrived, where the rig states no tolerance."""
 RATE_WINDOW_S = 60.0
 """Rates are slopes over this long: a cooler does not move a sensor faster, and noise must not."""
 MAX_RATE_INTERVAL_S = 300.0
 """Samples farther apart than this show no rate: a cooler is done with its steepest part by then."""
 REST_SHARE = 0.2
 """The last fifth of a run is taken for rest, where it stays within the tolerance."""
-MAX_REST_POWER = 0.85
 MAX_SAMPLES = 2000
 MIN_POWER = 0.05
 """A run whose power never reaches this share says nothing of the cooler."""

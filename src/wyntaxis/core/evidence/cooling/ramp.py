@@ -8,8 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.cooling.cooler import TOLERANCE_C, CoolerModel, CoolingLog
+from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, camera_index
+from wyntaxis.core.limits import TOLERANCE_C
 from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number

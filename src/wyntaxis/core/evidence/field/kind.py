@@ -7,7 +7,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
@@ -20,6 +19,7 @@ from wyntaxis.core.wording import utc_stamp
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.field.result import FieldOptics, FieldResult
     from wyntaxis.core.evidence.field.sweep import FieldSweep
+    from wyntaxis.core.evidence.headers.headers import BrokenFrame
     from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 
 TILT, CURVATURE, FLAT_AT = "field_tilt_um", "field_curvature_um", "back_focus_required_mm"

@@ -14,6 +14,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
+from wyntaxis.core.limits import FWHM_PER_SIGMA
 
 ACROSS, DOWN = 3, 3
 CORNER_SHARE, NEAREST = 0.17, 4
@@ -24,7 +25,6 @@ MIN_SNR = 40.0
 MAX_TAILED = 300
 WINDOW = 1.3
 """Of the window by which tails are weighed, in standard deviations of the star."""
-FWHM_PER_SIGMA = 2.3548
 
 
 @dataclass(frozen=True)

@@ -10,14 +10,11 @@ import numpy as np
 
 from wyntaxis.core.evidence.focus.curve import FocusCurve
 from wyntaxis.core.evidence.focus.result import FocusResult
+from wyntaxis.core.limits import COMPENSATION_FACTOR, COMPENSATION_STEPS, REACH
 from wyntaxis.core.wording import number, short
 
-REACH, REACH_RANGE = 2.75, (2.5, 3.0)
-"""How large the outermost stars of a focus run are to be, in sharpest ones."""
+REACH_RANGE = (2.5, 3.0)
 RUN_POINTS, RUN_POINTS_RANGE = 9, (7, 11)
-COMPENSATION_FACTOR = 1.25
-COMPENSATION_STEPS = 10
-"""Backlash compensation is rounded up to this many steps."""
 GROWTH_SIGMA = 3.0
 MIN_GROWTH_PERCENT = 5.0
 MAX_SATURATED_SHARE, MIN_STARS = 0.1, 10

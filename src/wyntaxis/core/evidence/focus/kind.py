@@ -7,13 +7,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
-from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult, measured
-from wyntaxis.core.evidence.focus.runs import runs_of
-from wyntaxis.core.evidence.focus.table import left_out_if_saturated, read_focus_table
-from wyntaxis.core.evidence.foreign.keymap import KeyRule
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
-from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate, device_index, measured_legs
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
@@ -23,6 +17,11 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
 
 if TYPE_CHECKING:
+    from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
+    from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult
+    from wyntaxis.core.evidence.foreign.keymap import KeyRule
+    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+    from wyntaxis.core.evidence.headers.names import FilterNames
     from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 
 TABLES = (".csv", ".tsv", ".txt")
@@ -63,6 +62,9 @@ def read(
     InputError
         In one line, for a path that is not there, a table that cannot be read, or a folder without a frame.
     """
+    from wyntaxis.core.evidence.focus.result import measured
+    from wyntaxis.core.evidence.focus.table import read_focus_table
+
     runs: list[FocusRun] = []
     not_used: list[BrokenFrame] = []
     tables = [path for path in paths if not is_folder(path) and path.name.lower().endswith(TABLES)]
@@ -100,6 +102,8 @@ def _in_time(runs: Sequence[FocusRun]) -> list[FocusRun]:
 
 def _named_apart(runs: Sequence[FocusRun]) -> list[FocusRun]:
     """Return the runs, each with a name of its own."""
+    from wyntaxis.core.evidence.focus.points import FocusRun
+
     named: dict[str, FocusRun] = {}
     for run in runs:
         name, count = run.name, 2
@@ -130,6 +134,8 @@ def runs_of_frames(
     tuple
         Runs, and frames left out with the reason.
     """
+    from wyntaxis.core.evidence.focus.runs import runs_of
+    from wyntaxis.core.evidence.headers.headers import BrokenFrame
     from wyntaxis.core.evidence.stars.frame_stars import measure_frames
 
     frames, not_used = measure_frames([path], None, progress)
@@ -171,6 +177,9 @@ def sharpest_frames(frames: Sequence[FrameStars]) -> dict[tuple[str, str | None,
 
 def _point(frame: FrameStars, prefix: str, sharp: FrameStars | None) -> tuple[FocusPoint | None, str]:
     """Return a frame as a point of a run, or why it is none."""
+    from wyntaxis.core.evidence.focus.points import FocusPoint
+    from wyntaxis.core.evidence.focus.table import left_out_if_saturated
+
     header = frame.header
     if header is None or header.focus_position is None:
         return None, "its header tells no focus position as a number (FOCUSPOS)"

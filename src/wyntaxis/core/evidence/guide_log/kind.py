@@ -6,14 +6,8 @@ import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from wyntaxis.core.evidence.foreign.keymap import KeyRule
-from wyntaxis.core.evidence.guide_log.calibration import Calibration, calibration_of
-from wyntaxis.core.evidence.guide_log.result import GuideResult, measured
-from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, runs_of_section
-from wyntaxis.core.evidence.guide_log.table import read_sections
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
@@ -21,6 +15,13 @@ from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.foreign.keymap import KeyRule
+    from wyntaxis.core.evidence.guide_log.calibration import Calibration
+    from wyntaxis.core.evidence.guide_log.result import GuideResult
+    from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun
+    from wyntaxis.core.evidence.headers.headers import BrokenFrame
 
 LOGS = (".csv", ".tsv", ".txt", ".log", ".dat")
 MAX_LOGS = 200
@@ -63,6 +64,9 @@ def read(
     InputError
         In one line, for a path that is not there, a log that cannot be read, or none at all.
     """
+    from wyntaxis.core.evidence.guide_log.result import GuideResult, measured
+    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+
     files = _files(paths)
     runs: list[GuideRun] = []
     calibrations: list[Calibration] = []
@@ -117,6 +121,11 @@ def read_log(
     InputError
         In one line, for what is no guide log.
     """
+    from wyntaxis.core.evidence.guide_log.calibration import calibration_of
+    from wyntaxis.core.evidence.guide_log.run import runs_of_section
+    from wyntaxis.core.evidence.guide_log.table import read_sections
+    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+
     sections = read_sections(path, rules, progress)
     guided = [own for own in sections if not own.is_calibration]
     runs: list[GuideRun] = []

@@ -22,6 +22,7 @@ from wyntaxis.core.evidence.guide_log.statistics import (
 )
 from wyntaxis.core.evidence.headers.headers import BrokenFrame
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.optics.guiding import polar_error_of
 
 DEFAULT_SETTLE_MAIN_PX = 1.0
@@ -29,8 +30,6 @@ DEFAULT_SETTLE_MAIN_PX = 1.0
 DEFAULT_SETTLE_ARCSEC = 1.5
 MIN_HOURS_APART = 2.0
 """Hour angles nearer than this tell one component of the polar error only."""
-FWHM_SIGMAS = 2.3548
-"""FWHM of a normal distribution, 2 √(2 ln 2)."""
 
 
 @dataclass(frozen=True)
@@ -216,7 +215,7 @@ def predicted_elongation(ra: Estimate | None, dec: Estimate | None, fwhm_arcsec:
     """
     if ra is None or dec is None or fwhm_arcsec is None:
         return None
-    sides = [math.hypot(fwhm_arcsec, FWHM_SIGMAS * own.value) for own in (ra, dec)]
+    sides = [math.hypot(fwhm_arcsec, FWHM_PER_SIGMA * own.value) for own in (ra, dec)]
     return max(sides) / min(sides)
 
 

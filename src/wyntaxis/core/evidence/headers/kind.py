@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, measured_temperatures, read_folder
+from pathlib import Path
+from typing import TYPE_CHECKING
+
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate, camera_index
+from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.rig.model import Rig
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.headers.headers import FolderHeaders
 
 
 def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
@@ -23,6 +29,8 @@ def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
     dict[str, Estimate]
         Estimates by id, each in its own unit.
     """
+    from wyntaxis.core.evidence.headers.headers import measured_temperatures
+
     told, index = measured_temperatures(headers.frames), camera_index(rig)
     if not told or index is None:
         return {}
@@ -30,4 +38,11 @@ def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
     return {f"{rig.devices[index].id}.reached_c": Estimate(actual)}
 
 
-HEADERS = EvidenceKind("headers", read_folder, measures)
+def read(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHeaders:
+    """Read every header below a folder; see :func:`~wyntaxis.core.evidence.headers.headers.read_folder`."""
+    from wyntaxis.core.evidence.headers.headers import read_folder
+
+    return read_folder(folder, progress)
+
+
+HEADERS = EvidenceKind("headers", read, measures)

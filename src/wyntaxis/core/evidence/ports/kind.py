@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import TYPE_CHECKING
+
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.evidence.ports.match import is_camera, match_devices
-from wyntaxis.core.evidence.ports.tree import PortTree, read_ports
 from wyntaxis.core.rig.model import Rig
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.ports.tree import PortTree
 
 
 def measures(rig: Rig, tree: PortTree) -> dict[str, Estimate]:
@@ -24,6 +28,8 @@ def measures(rig: Rig, tree: PortTree) -> dict[str, Estimate]:
     dict[str, Estimate]
         Estimates by id, each in its own unit.
     """
+    from wyntaxis.core.evidence.ports.match import is_camera, match_devices
+
     found = [match for match in match_devices(rig, tree) if match.usb is not None and is_camera(match.device)]
     return {
         f"{match.device.id}.link_mbit": Estimate(match.usb.speed_mbit)
@@ -32,4 +38,11 @@ def measures(rig: Rig, tree: PortTree) -> dict[str, Estimate]:
     }
 
 
-PORTS = EvidenceKind("ports", read_ports, measures)
+def read(root: Path) -> PortTree:
+    """Read the tree of ports; see :func:`~wyntaxis.core.evidence.ports.tree.read_ports`."""
+    from wyntaxis.core.evidence.ports.tree import read_ports
+
+    return read_ports(root)
+
+
+PORTS = EvidenceKind("ports", read, measures)

@@ -17,12 +17,11 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel
+from wyntaxis.core.limits import SETPOINT_SHARE
 
 BOLTZMANN_EV_K = 8.617333262e-5
 """CODATA 2018, exact."""
 KELVIN = 273.15
-SETPOINT_SHARE = 0.1
-"""Dark signal may be this share of the read noise's square in the longest exposure."""
 HOT_TIMES = 5.0
 """A hot pixel has at least this many times the typical dark signal, and stands out of the noise."""
 HOT_SIGMA = 6.0

@@ -12,10 +12,8 @@ import numpy as np
 
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import CODES
+from wyntaxis.core.limits import WANTED_SIGMA
 
-WANTED_SIGMA = 6.0
-"""The mean of the bias must lie this many standard deviations above no ADU."""
-MAX_PILED = 1e-5
 MIN_SLOPE_ADU = 1e-3
 """An offset that moves the bias by less than this a unit does nothing."""
 PILED_OVER_NEXT = 1.5

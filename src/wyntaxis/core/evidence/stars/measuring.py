@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.stars.background import Mesh
+from wyntaxis.core.limits import FWHM_PER_SIGMA
 
 HALF_SIZES = (8, 9, 10, 11, 12, 13, 14, 15, 16, 18, 21, 28, 36, 48, 70, 110)
 """Half the side of the cut-outs, in px: each star is measured on the smallest that holds it."""
@@ -31,7 +32,6 @@ GROWTH_VARIANCE = 1.27 * PIXEL_VARIANCE
 """What pixels, and a growth curve that cuts them by straight edges, add; found on drawn stars of FWHM 1.8 to 6 px."""
 MOFFAT_ROUNDS = 7
 THREADS = 2
-FWHM_PER_SIGMA = 2 * math.sqrt(2 * math.log(2))
 
 
 @dataclass(frozen=True)
