@@ -13,6 +13,11 @@ WANTED_SIGMA = 6.0
 MAX_PILED = 1e-5
 """Share of a bias frame's pixels that may lie at its lowest code."""
 
+FLAT_RANGE_PERCENT = (30.0, 60.0)
+"""Where flats belong, in % of saturation."""
+FLAT_WIDE_PERCENT = (20.0, 70.0)
+"""Outside the wanted range and inside this, flats can still be used with care."""
+
 TOLERANCE_C = 0.5
 """Within this of the target a cooling run has arrived, where the rig states no tolerance."""
 MAX_REST_POWER = 0.85

@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
-from wyntaxis.core.optics import guiding, imaging
+from wyntaxis.core.optics import field_rotation, guiding, imaging
 from wyntaxis.core.train.sampling import BinningRow, SeeingBand
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import Palette
@@ -143,7 +143,7 @@ class RotationMap(PlotPanel):
         if latitude_deg is None or radius_px is None:
             self.answer.setText("State the site and the camera's sensor to see how fast the field rotates.")
             return
-        azimuths, altitudes, longest = guiding.rotation_map(latitude_deg, radius_px, allowed_px)
+        azimuths, altitudes, longest = field_rotation.rotation_map(latitude_deg, radius_px, allowed_px)
         capped = np.clip(longest, 0.1, 1e4)
         self.data.rows = [
             [float(a), float(h), float(capped[j, i])]

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wyntaxis.core.drafting.book import Draft
 from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.evidence.kinds import Evidence, EvidenceKind
 from wyntaxis.core.files.errors import InputError
@@ -26,13 +25,14 @@ from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.variants import document_path, free_name, new_variant, train_entries, variant_index
 from wyntaxis.core.section import Section, section
 from wyntaxis.core.train.next_part import open_end
-from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, apply_set
 from wyntaxis.core.wiring import plugging
 from wyntaxis.core.wording import utc_stamp
 from wyntaxis.desk.stock import ShelfStock
 
 if TYPE_CHECKING:  # the night's machinery is loaded when a night is played
+    from wyntaxis.core.drafting.book import Draft
     from wyntaxis.core.rehearsal.outcome import NightOutcome
+    from wyntaxis.core.train.spacers import SpacerResult, SpacerSet
 
 R = TypeVar("R")
 
@@ -322,6 +322,8 @@ class Session(QObject):
 
     def apply_spacers(self, result: SpacerResult, chosen: SpacerSet) -> bool:
         """Put a set of spacers in, in place of what stood in their places."""
+        from wyntaxis.core.train.spacers import apply_set
+
         train = train_entries(self.document, self.variant, apply_set(self.rig, result, chosen))
         where = ("variants", variant_index(self.document, self.variant), "train") if self.variant else ("train",)
         try:

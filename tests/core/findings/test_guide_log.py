@@ -12,7 +12,7 @@ from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.evidence.guide_log.result import GuideResult, measured
 from wyntaxis.core.evidence.guide_log.run import GuideOptics
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.optics import guiding
+from wyntaxis.core.optics import field_rotation, guiding
 from wyntaxis.core.quantities.guide_log import guide_log_optics, guide_star_px
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.rig.store import validated
@@ -171,14 +171,14 @@ def test_what_the_pole_smears():
 
 def test_a_turning_field_over_the_session():
     # At latitude 45° on the equator tan q = sin H: from −45° to 45° that is twice 35.264°. At the pole nothing turns.
-    assert guiding.field_turn(45.0, 0.0, 6.0) == pytest.approx(70.5288, abs=1e-3)
+    assert field_rotation.field_turn(45.0, 0.0, 6.0) == pytest.approx(70.5288, abs=1e-3)
     # At declination 20°: tan q = 0.70711 / (0.93969 − 0.34202 · 0.70711), so q = 45.376°.
-    assert guiding.field_turn(45.0, 20.0, 6.0) == pytest.approx(90.752, abs=0.01)
-    assert guiding.field_turn(90.0, 40.0, 6.0) == pytest.approx(0.0, abs=1e-9)
-    assert guiding.common_share(6000, 4000, 0) == 1
+    assert field_rotation.field_turn(45.0, 20.0, 6.0) == pytest.approx(90.752, abs=0.01)
+    assert field_rotation.field_turn(90.0, 40.0, 6.0) == pytest.approx(0.0, abs=1e-9)
+    assert field_rotation.common_share(6000, 4000, 0) == 1
     # By 90°: in two quarters the circle of 2000 px, in the other two the square; by 180° the circle alone.
-    assert guiding.common_share(6000, 4000, 90) == pytest.approx((2 * 3.14159 + 8) * 1e6 / 24e6, rel=0.01)
-    assert guiding.common_share(6000, 4000, 180) == pytest.approx(4 * 3.14159 * 1e6 / 24e6, rel=0.01)
+    assert field_rotation.common_share(6000, 4000, 90) == pytest.approx((2 * 3.14159 + 8) * 1e6 / 24e6, rel=0.01)
+    assert field_rotation.common_share(6000, 4000, 180) == pytest.approx(4 * 3.14159 * 1e6 / 24e6, rel=0.01)
     found = evaluate(rig(mount={"kind": "alt_azimuth"}))
     assert found.finding("mount.polar").verdict is Verdict.FAILS
     short = evaluate(rig(mount={"kind": "alt_azimuth"}, plan={"hours": 0.1}))

@@ -8,7 +8,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.optics import guiding, imaging
+from wyntaxis.core.optics import field_rotation, guiding, imaging
 from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig.parts import Sensor
 from wyntaxis.core.rig.plan import Site
@@ -198,13 +198,13 @@ def test_the_search_range_holds_the_scale(pixel, focal, binning, relative):
 
 @given(st.floats(-85, 85), st.floats(0, 360), st.floats(0, 89), st.floats(100, 5000))
 def test_rotation_is_even_about_the_meridian_and_stands_still_due_east(latitude, azimuth, altitude, radius):
-    here = float(guiding.rotation_rate(latitude, azimuth, altitude))
-    mirrored = float(guiding.rotation_rate(latitude, 360 - azimuth, altitude))
+    here = float(field_rotation.rotation_rate(latitude, azimuth, altitude))
+    mirrored = float(field_rotation.rotation_rate(latitude, 360 - azimuth, altitude))
     assert here == pytest.approx(mirrored, abs=1e-15)
-    assert float(guiding.rotation_rate(latitude, 90, altitude)) == pytest.approx(0, abs=1e-15)
-    longest = float(guiding.rotation_exposure(here, radius))
-    assert float(guiding.rotation_exposure(here, 2 * radius)) == pytest.approx(longest / 2)
-    assert float(guiding.rotation_exposure(here, radius, 2.0)) == pytest.approx(2 * longest)
+    assert float(field_rotation.rotation_rate(latitude, 90, altitude)) == pytest.approx(0, abs=1e-15)
+    longest = float(field_rotation.rotation_exposure(here, radius))
+    assert float(field_rotation.rotation_exposure(here, 2 * radius)) == pytest.approx(longest / 2)
+    assert float(field_rotation.rotation_exposure(here, radius, 2.0)) == pytest.approx(2 * longest)
 
 
 @given(st.floats(1, 100), st.floats(0.2, 10), st.integers(1, 40), st.floats(0.1, 1), st.floats(-80, 80))

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.filters.kind import FILTERS
-from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.findings.sensor import bench_flats_level
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.limits import FLAT_RANGE_PERCENT
 from wyntaxis.core.quantities.flats import (
     CORNER,
     DEEP_PERCENT,

@@ -270,7 +270,9 @@ def rotation(evaluation: Evaluation) -> Iterator[Finding]:
         return
     longest = row.computed.value
     altitude = guiding.culmination_altitude(rig.site.latitude_deg, rig.framing.dec_deg)
-    rate = abs(float(guiding.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))))
+    from wyntaxis.core.optics import field_rotation
+
+    rate = abs(float(field_rotation.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))))
     allowed = guide_use(rig).drift_px
     smear = sensor.corner_px * rate * rig.plan.exposure_s
     remedy = NO_REMEDY

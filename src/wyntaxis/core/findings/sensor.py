@@ -6,13 +6,12 @@ import math
 from collections.abc import Iterator
 from functools import partial
 
-from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
-from wyntaxis.core.limits import MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
+from wyntaxis.core.limits import FLAT_RANGE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.sensor import (
     BIAS_MARGIN,
     DARK_SIGNAL,

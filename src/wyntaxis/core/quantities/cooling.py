@@ -22,7 +22,7 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import COOLING, DEVICES
 
 if TYPE_CHECKING:
-    from wyntaxis.core.evidence.headers.headers import FrameHeader
+    from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
 
 STEADY_WITHIN_C = 0.1
 RATE_SLACK, RATE_FAILS = 1.1, 1.5
@@ -188,6 +188,12 @@ class Reached:
         return [told for told in self.frames if abs(told[1] - told[0]) > self.within_c]
 
 
+def _told_by(headers: FolderHeaders) -> list[tuple[float, float, FrameHeader]]:
+    from wyntaxis.core.evidence.headers.headers import measured_temperatures
+
+    return measured_temperatures(headers.frames)
+
+
 @once_each
 def reached(numbers: Numbers) -> Iterator[Reached]:
     """Yield, for each camera with a set temperature, what its sensor had.
@@ -203,8 +209,6 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
     Reached
         In °C.
     """
-    from wyntaxis.core.evidence.headers.headers import measured_temperatures
-
     headers = numbers.evidence.of(HEADERS)
     cameras = [device for device in numbers.rig.devices if device.kind in CAMERAS]
     for device in cameras:
@@ -212,7 +216,7 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
         if set_c is None:
             continue
         within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
-        told = measured_temperatures(headers.frames) if headers is not None and device is cameras[0] else []
+        told = _told_by(headers) if headers is not None and device is cameras[0] else []
         if told:
             own, actual, frame = max(told, key=lambda entry: abs(entry[1] - entry[0]))
             yield Reached(device, own, within, actual, frame.path, tuple(told))

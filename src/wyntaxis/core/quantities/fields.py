@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.sky.footprint import Field, Footprint, Optics, Position, prism_angle_deg, prism_middle_mm
+
+if TYPE_CHECKING:
+    from wyntaxis.core.sky.footprint import Field, Footprint, Optics, Position
 
 
 def optics_of(numbers: Numbers) -> Optics | None:
@@ -21,6 +24,8 @@ def optics_of(numbers: Numbers) -> Optics | None:
     Optics or None
         Half sides as tangents, the guide field beside the main one.
     """
+    from wyntaxis.core.sky.footprint import Field, Optics
+
     rig, focal = numbers.rig, numbers.value("effective_focal_length_mm")
     sensor = rig.sensor
     if sensor is None or focal is None:
@@ -30,6 +35,8 @@ def optics_of(numbers: Numbers) -> Optics | None:
 
 
 def _guide_field(numbers: Numbers, focal_mm: float) -> Field | None:
+    from wyntaxis.core.sky.footprint import Field, prism_angle_deg, prism_middle_mm
+
     guide, rig = numbers.guide_optics, numbers.rig
     if guide is None:
         return None
@@ -66,5 +73,7 @@ def footprint(numbers: Numbers, center: Position, position_angle_deg: float) -> 
     Footprint or None
         Where the frame and the guide field lie.
     """
+    from wyntaxis.core.sky.footprint import Footprint
+
     optics = optics_of(numbers)
     return Footprint(optics, center, position_angle_deg % 360) if optics else None

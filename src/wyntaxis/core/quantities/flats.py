@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.filters.kind import FILTERS
 from wyntaxis.core.evidence.measured import camera_index
-from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, worst
+from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 from wyntaxis.core.quantities.light import beam_of, openings_of
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once, rows

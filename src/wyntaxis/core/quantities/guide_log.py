@@ -271,7 +271,11 @@ def _turns(legs: Legs) -> tuple[float, float, float] | None:
 @computed(TURN)
 def _session_turn(legs: Legs) -> Leg | None:
     told = _turns(legs)
-    return Leg(guiding.field_turn(*told)) if told is not None else None
+    if told is None:
+        return None
+    from wyntaxis.core.optics import field_rotation
+
+    return Leg(field_rotation.field_turn(*told))
 
 
 @computed(TURN_LOST)
@@ -279,7 +283,9 @@ def _turn_lost(legs: Legs) -> Leg | None:
     turn, sensor = legs.computed(TURN), legs.rig.sensor
     if turn is None or sensor is None:
         return None
-    return Leg(100 * (1 - guiding.common_share(sensor.width_px, sensor.height_px, turn.value)))
+    from wyntaxis.core.optics import field_rotation
+
+    return Leg(100 * (1 - field_rotation.common_share(sensor.width_px, sensor.height_px, turn.value)))
 
 
 @target(TURN_LOST)
@@ -296,6 +302,8 @@ def _recentre(legs: Legs) -> Leg | None:
         return None
     latitude, declination, _ = told
     altitude = guiding.culmination_altitude(latitude, declination)
-    fastest = abs(float(guiding.rotation_rate(latitude, 180.0, min(altitude, 89.99))))
+    from wyntaxis.core.optics import field_rotation
+
+    fastest = abs(float(field_rotation.rotation_rate(latitude, 180.0, min(altitude, 89.99))))
     allowed = RECENTRE_SHARE * min(sensor.width_px, sensor.height_px)
     return Leg(allowed / (away * fastest) / 60)

@@ -352,8 +352,10 @@ def _rotation_exposure(legs: Legs) -> Leg | None:
     if rig.framing is None:
         return None
     altitude = guiding.culmination_altitude(rig.site.latitude_deg, rig.framing.dec_deg)
-    rate = guiding.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))
-    longest = float(guiding.rotation_exposure(rate, sensor.corner_px, _use(legs).drift_px))
+    from wyntaxis.core.optics import field_rotation
+
+    rate = field_rotation.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))
+    longest = float(field_rotation.rotation_exposure(rate, sensor.corner_px, _use(legs).drift_px))
     return Leg(longest) if math.isfinite(longest) else None
 
 

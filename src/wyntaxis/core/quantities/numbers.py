@@ -14,7 +14,6 @@ from wyntaxis.core.quantities.legs import Legs
 from wyntaxis.core.quantities.spacing import back_focus_of, corrector_lens_mm
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS, QuantityKind
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.train.guidepath import GuideOptics, GuidePath
 from wyntaxis.core.train.lightpath import BackFocus
 from wyntaxis.core.train.sampling import PlateSolvingHints
@@ -22,6 +21,7 @@ from wyntaxis.core.train.slots import SlotCase, slot_cases
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.ports.tree import PortTree
+    from wyntaxis.core.rig.shelf import ShelfPart
 
 
 @dataclass(frozen=True)

@@ -92,11 +92,11 @@ def night_gb(numbers: Numbers) -> float | None:
     float or None
         In GB (10⁹ bytes).
     """
-    from wyntaxis.core.evidence.ports.match import frame_bytes
-
     plan, sensor = numbers.rig.plan, numbers.rig.sensor
     if plan is None or plan.frames is None or sensor is None:
         return None
+    from wyntaxis.core.evidence.ports.match import frame_bytes
+
     return plan.frames * frame_bytes(sensor, sensor.binning) * SPACE_RESERVE / BYTES_PER_GB
 
 

@@ -10,10 +10,9 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from wyntaxis.core.evidence.sensor.exposure import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target
-from wyntaxis.core.limits import MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
+from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.cooling import Cooler, coolers
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Joint, Part
-from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.train.joints import meet
+
+if TYPE_CHECKING:
+    from wyntaxis.core.rig.shelf import ShelfPart
 
 
 @dataclass(frozen=True)

@@ -12,11 +12,9 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 
 DEFAULT_SHARE = 0.05
-FLAT_RANGE_PERCENT = (30.0, 60.0)
-FLAT_WIDE_PERCENT = (20.0, 70.0)
-"""Outside the wanted range and inside this, flats can still be used with care."""
 
 
 def judge_flat_level(percent: float) -> Verdict:
