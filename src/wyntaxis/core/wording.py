@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import datetime
 import math
+from functools import lru_cache
 
 MINUS = "\N{MINUS SIGN}"
 
 
+@lru_cache(maxsize=8192)
 def number(value: float, decimals: int) -> str:
     """Return a value with fixed decimals and a real minus sign; a rounded zero has no sign."""
     if not math.isfinite(value):

@@ -58,10 +58,14 @@ def quantities_of(step: Step) -> tuple[str, ...]:
 
 def belongs(step: Step, finding: Finding) -> bool:
     """Return whether a finding is told at a step: by what it declares, or by the quantity that it compares."""
+    return step in _steps_of(finding)
+
+
+def _steps_of(finding: Finding) -> set[Step | None]:
     own = declared(finding.id)
     if own.at_quantity:
-        return any(key in QUANTITY_KINDS and QUANTITY_KINDS[key].step is step for key in finding.quantities)
-    return own.step is step
+        return {QUANTITY_KINDS[key].step for key in finding.quantities if key in QUANTITY_KINDS}
+    return {own.step}
 
 
 _NEEDS: dict[Step, Callable[[Rig], bool]] = {GUIDE_BRANCH: lambda rig: rig.guiding.kind != "none"}
@@ -75,10 +79,15 @@ def step_applies(rig: Rig, step: Step) -> bool:
 
 def tallies(evaluation: Evaluation) -> list[Tally]:
     """Return how every step stands, in the order of the worklist."""
-    return [_tally(evaluation, step) for step in steps()]
+    told: dict[Step, list[Finding]] = {step: [] for step in steps()}
+    for finding in evaluation.findings:
+        for step in _steps_of(finding):
+            if step is not None:
+                told[step].append(finding)
+    return [_tally(evaluation, step, told[step]) for step in steps()]
 
 
-def _tally(evaluation: Evaluation, step: Step) -> Tally:
+def _tally(evaluation: Evaluation, step: Step, told: Sequence[Finding]) -> Tally:
     if step is READY:
         stand = [condition.verdict for condition in evaluation.conditions if condition.applies]
         accepted = sum(len(condition.accepted) for condition in evaluation.conditions)
@@ -86,7 +95,6 @@ def _tally(evaluation: Evaluation, step: Step) -> Tally:
     if not step_applies(evaluation.rig, step):
         return Tally(step, None, {})
     # A number that claims nothing has no verdict, and is not counted.
-    told = [f for f in evaluation.findings if belongs(step, f)]
     lived_with = {key for f in told if f.accepted for key in f.quantities}
     rows = [evaluation.quantities[key] for key in quantities_of(step) if key not in lived_with]
     verdicts = [row.verdict for row in rows if is_judged(row)]

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QApplication,
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.rig.edit import Change
 
 
+NARROWEST_EM = 6
 MAX_REASON = 400
 """How long a reason for accepting a finding may be."""
 
@@ -60,6 +61,14 @@ class _Text(PlainLabel):
         self.setTextInteractionFlags(
             Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
+
+    def sizeHint(self) -> QSize:
+        """Return the size at the width it has: it fills its column, and need not try out which width would suit it."""
+        width = max(self.width(), NARROWEST_EM * self.fontMetrics().height())
+        return QSize(width, self.heightForWidth(width))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(NARROWEST_EM * self.fontMetrics().height(), self.fontMetrics().height())
 
 
 class Margin(QWidget):

@@ -9,24 +9,40 @@ from PyQt6.QtWidgets import QLabel, QListWidgetItem, QTableWidgetItem, QWidget
 
 from wyntaxis.core.files.foreign_text import plain
 
+KEPT_HEIGHTS = 16
+
 
 class PlainLabel(QLabel):
     """A label whose text is plain text, whatever is in it; the only kind of label there is here."""
 
     def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._heights: dict[tuple[int, str, str], int] = {}
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
 
+    def heightForWidth(self, a0: int) -> int:
+        """Return the height in px at a width; layouts ask it often, and each time would set the text anew."""
+        key = (a0, self.text(), self.font().key())
+        if key not in self._heights:
+            if len(self._heights) >= KEPT_HEIGHTS:
+                self._heights.clear()
+            self._heights[key] = super().heightForWidth(a0)
+        return self._heights[key]
+
     def setText(self, a0: str | None) -> None:
         """Show a text; of several lines, if it has them."""
-        super().setText(plain(a0 or "", keep="\n"))
+        self._show(plain(a0 or "", keep="\n"))
 
     def set_paragraphs(self, lines: tuple[str, ...]) -> None:
         """Show lines as paragraphs with a hanging indent; nothing of their text is read as markup."""
         style = "margin: 0 0 3px 14px; text-indent: -14px;"
         self.setTextFormat(Qt.TextFormat.RichText)
-        super().setText("".join(f'<p style="{style}">{html.escape(plain(line))}</p>' for line in lines))
+        self._show("".join(f'<p style="{style}">{html.escape(plain(line))}</p>' for line in lines))
+
+    def _show(self, text: str) -> None:
+        if text != self.text():  # setting a text lays it out anew, also the same one
+            super().setText(text)
 
 
 def tip(text: str) -> str:

@@ -33,7 +33,8 @@ def plain(text: str, keep: str = "") -> str:
     str
         The text, with ``\\x1b`` for a byte or a control character, and ``\\u202e`` for what else cannot be shown.
     """
-    if text.isprintable():
+    kept = text.replace("\n", "") if "\n" in keep else text
+    if kept.isprintable():
         return text
     return "".join(char if _is_shown(char) or char in keep else _escaped(char) for char in text)
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
@@ -24,6 +26,15 @@ _WIDTHS: dict[str, dict[str, float]] = {}
 """Widths of texts by font: measuring one costs more than drawing a line."""
 
 
+@lru_cache(maxsize=512)
+def _pen(palette: Palette, color: str, width: float, dashes: tuple[float, ...]) -> QPen:
+    pen = QPen(palette.color(color), width)
+    if dashes:
+        pen.setDashPattern([dash / width for dash in dashes])
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+    return pen
+
+
 @dataclass
 class DraftingPainter:
     """A painter with the palette and fonts that everything on the drafting sheet shares."""
@@ -37,12 +48,8 @@ class DraftingPainter:
         self._metrics = QFontMetricsF(self.text), QFontMetricsF(self.small)
         self._widths = _WIDTHS.setdefault(self.text.key(), {}), _WIDTHS.setdefault(self.small.key(), {})
 
-    def pen(self, color: str = "ink", width: float = NARROW_PX, dashes: list[float] | None = None) -> QPen:
-        pen = QPen(self.palette.color(color), width)
-        if dashes:
-            pen.setDashPattern([dash / width for dash in dashes])
-            pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-        return pen
+    def pen(self, color: str = "ink", width: float = NARROW_PX, dashes: Sequence[float] | None = None) -> QPen:
+        return _pen(self.palette, color, width, tuple(dashes or ()))
 
     def line(self, x1: float, y1: float, x2: float, y2: float, pen: QPen | None = None) -> None:
         if pen is not None:

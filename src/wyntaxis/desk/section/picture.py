@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.section import CAMERA_BEHIND_SENSOR_MM, shortened, stubbed
@@ -35,6 +35,14 @@ if TYPE_CHECKING:
 
 ZOOM_RANGE = (0.5, 40.0)
 DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
+TOLD_ROWS = (
+    "effective_focal_length_mm",
+    "focal_ratio",
+    "pixel_scale_arcsec_px",
+    "back_focus_error_mm",
+    "guide_path_error_mm",
+)
+"""The numbers that are written into the picture."""
 TEST_SHARE = 0.55
 """How much of the band the numbers of what is measured take."""
 LARGEST_SCALE_PX_MM = 14.0
@@ -59,6 +67,7 @@ class SectionPicture(QWidget):
         self._zoom, self._pan = 1.0, QPointF(0, 0)
         self._fitted_for: tuple[Section | None, tuple[int, int, int], View, Section | None] | None = None
         self._dimensions: list[DimensionBox] = []
+        self._kept: tuple[tuple[object, ...] | None, QPixmap] | None = None
         self._drop: tuple[str, int] | None = None
         self._lit: str | None = None
         self._test_rows: list[Quantity] | None = None
@@ -211,7 +220,41 @@ class SectionPicture(QWidget):
     # Painting
 
     def paintEvent(self, a0: QPaintEvent | None) -> None:
+        shows = self._shows()
+        if self._kept is None or shows is None or self._kept[0] != shows:
+            ratio = self.devicePixelRatioF()
+            drawn = QPixmap(self.size() * ratio)
+            drawn.setDevicePixelRatio(ratio)
+            with QPainter(drawn) as onto:
+                self._draw(onto)
+            self._kept = (shows, drawn)
         painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._kept[1])
+        if self.drawn is not None and self.drawn.parts:
+            self._painted()
+        if self.hasFocus():
+            painter.setPen(QPen(self.palette_in_use.color("accent"), 1.5))
+            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+
+    def forget_picture(self) -> None:
+        """Draw anew at the next repaint, also what has not changed."""
+        self._kept = None
+
+    def _shows(self) -> tuple[object, ...] | None:
+        """Return all that the picture is drawn from: while it stays the same, the picture does; None is drawn anew."""
+        session = self._session
+        if self._overlay is not None or self._test_rows is not None:
+            return None
+        look = (self.size(), self.devicePixelRatioF(), self.palette_in_use.name, self.font(), self.waiting_text)
+        if session is None:
+            return look
+        rows, view = session.evaluation.quantities, self.view()
+        told = [rows[key] for key in TOLD_ROWS]
+        titles = (session.rig.name, session.rig.telescope.title)
+        chosen = self._lit or session.chosen_part
+        return (*look, self.drawn, view, told, titles, chosen, open_end(session.rig), self._drop)
+
+    def _draw(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         sheet = self._sheet(painter)
         painter.fillRect(self.rect(), self.palette_in_use.color("paper"))
@@ -236,11 +279,6 @@ class SectionPicture(QWidget):
                 self._paint_title(sheet, view)
             painter.setClipping(False)
             self._paint_details(sheet)
-            self._painted()
-        if self.hasFocus():
-            painter.setPen(sheet.pen("accent", 1.5))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
     def ghost_box(self) -> QRectF | None:
         """Return where the part that is still missing is drawn; None where the train ends in its camera."""
