@@ -33,6 +33,7 @@ from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.sky.horizon import read_horizon
 from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
 from wyntaxis.stand_ins.guided_mount import StandInMount, log_text, simulated
+from wyntaxis.stand_ins.raw_frames import write_dng
 from wyntaxis.stand_ins.usb import make_tree
 
 LONGEST_LINE = 400
@@ -195,9 +196,20 @@ def _frames(folder: Path, random: Random) -> Path:
     place.mkdir()
     (place / "good.fits").write_bytes(_frame(random))
     (place / random.choice(("a.fits", "b\udcff.fit", "c\x1b.fts"))).write_bytes(changed_fits(_frame(random), random))
+    if random.random() < 0.3:
+        _raw_frame(place / "c.dng", random)
     if random.random() < 0.1:
         os.mkfifo(place / "pipe.fits")
     return place
+
+
+def _raw_frame(path: Path, random: Random) -> None:
+    """Write a camera body's raw frame, some of its bytes changed, or cut short."""
+    write_dng(path, np.full((random.choice((16, 64)), 64), 500, np.uint16), iso=random.choice((100, 65535)))
+    raw = bytearray(path.read_bytes())
+    for _ in range(random.randint(0, 30)):
+        raw[random.randrange(min(len(raw), 700))] = random.randrange(256)
+    path.write_bytes(raw if random.random() < 0.7 else raw[: random.randrange(len(raw))])
 
 
 def _lit_frames(folder: Path, random: Random) -> Path:

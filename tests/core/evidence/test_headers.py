@@ -314,13 +314,14 @@ def test_each_frame_has_its_verdict_in_the_csv(rig):
     assert rows[1]["why"].startswith("GAIN 7, rig 100; no matching dark")
 
 
-def test_camera_raw_files_beside_the_frames_are_counted(tmp_path):
+def test_camera_raw_files_that_cannot_be_read_are_counted(tmp_path, monkeypatch):
+    monkeypatch.setattr("wyntaxis.core.files.camera_raw.can_read", lambda: False)
     write(tmp_path / "a.fits")
     for name in ("b.NEF", "c.cr3", "d.txt"):
         (tmp_path / name).write_bytes(b"x")
     found = read_folder(tmp_path)
     assert found.raw_files == 2
-    assert found.skipped == "2 camera-raw files are beside the FITS frames and not read"
+    assert found.skipped.startswith("2 camera-raw files are beside the frames and not read; install the extra")
     (tmp_path / "a.fits").unlink()
     with pytest.raises(InputError, match="2 camera-raw files are there"):
         read_folder(tmp_path)

@@ -11,7 +11,7 @@ from wyntaxis.core.drafting.frames import draft_frames
 from wyntaxis.core.drafting.ports import draft_ports
 from wyntaxis.core.drafting.programs import draft_program
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps
-from wyntaxis.core.evidence.headers.headers import ENDINGS, BrokenFrame, FolderHeaders, read_chunk, read_folder
+from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, frame_endings, read_chunk, read_folder
 from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there
@@ -52,7 +52,7 @@ def read_sources(
         When a path is not there, or a folder holds no frames.
     """
     headers, programs = [], []
-    singles = [path for path in paths if path.name.lower().endswith(ENDINGS) and not is_folder(path)]
+    singles = [path for path in paths if path.name.lower().endswith(frame_endings()) and not is_folder(path)]
     for path in paths:
         if not is_there(path):
             raise InputError("is not there; name a folder of frames, a FITS file or a program's file", path)

@@ -128,24 +128,16 @@ def joint_text(joint: Joint | None) -> str:
     return f"{joint.thread.replace('x', '×')} {joint.gender}{depth}"
 
 
-_last: tuple[tuple[Part, ...], Joint | None, tuple[float, ...]] = ((), None, ())
-"""The path asked for last, and its gaps: an evaluation asks for those of the same train some ten times."""
-
-
 def gaps_before(parts: tuple[Part, ...], rear_before: Joint | None) -> list[float]:
     """Return what is left open of the bottoming gap in front of each part of a path, in mm.
 
     A ring that lies in a bottoming joint fills the gap first: joint and ring together add max(gap, ring).
     """
-    global _last  # noqa: PLW0603
-    known_parts, known_rear, known = _last
-    if known_parts is parts and known_rear is rear_before:
-        return list(known)
     gaps = [0.0] * len(parts)
-    if any(part.front or part.rear for part in parts):
-        for meeting in _along("train", parts, rear_before, ""):
-            gaps[meeting.place] = meeting.open_gap_mm
-    _last = parts, rear_before, tuple(gaps)
+    if not any(part.front or part.rear for part in parts):
+        return gaps
+    for meeting in _along("train", parts, rear_before, ""):
+        gaps[meeting.place] = meeting.open_gap_mm
     return gaps
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import multiprocessing
 import os
+import re
 import warnings
 from collections.abc import Sequence
 from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
@@ -15,6 +16,7 @@ from typing import TYPE_CHECKING, Literal
 
 from wyntaxis.core.evidence.foreign.units import parse_foreign_number
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, load_filter_names
+from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.fits import card_value, check_regular, data_bytes, first_line, headers_of, raw_header
 from wyntaxis.core.files.opening import is_folder, is_there
@@ -25,8 +27,6 @@ if TYPE_CHECKING:
 
 FrameKind = Literal["light", "dark", "flat", "bias", "other"]
 
-RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".orf", ".rw2", ".pef", ".raw")
-"""Endings of the raw files of camera bodies."""
 ENDINGS = (".fit", ".fits", ".fts", ".fit.gz", ".fits.gz", ".fts.gz", ".fits.fz", ".fit.fz")
 MAX_FILES = 200_000
 CHUNK = 100
@@ -95,7 +95,7 @@ class BrokenFrame:
 class FolderHeaders:
     """The headers below a folder, in the order of their paths, and what could not be read.
 
-    ``raw_files`` counts camera-raw files beside them, which are not read; ``names`` is what filters are called.
+    ``raw_files`` counts camera-raw files that nothing here can read; ``names`` is what filters are called.
     """
 
     folder: str
@@ -111,15 +111,20 @@ class FolderHeaders:
         told = []
         if self.raw_files:
             plural = "files are" if self.raw_files > 1 else "file is"
-            told.append(f"{self.raw_files} camera-raw {plural} beside the FITS frames and not read")
+            told.append(f"{self.raw_files} camera-raw {plural} beside the frames and not read; {camera_raw.HOW}")
         if self.unread_folders:
             plural = "folders" if self.unread_folders > 1 else "folder"
             told.append(f"{self.unread_folders} {plural} below it may not be read")
         return "; ".join(told)
 
 
+def frame_endings() -> tuple[str, ...]:
+    """Return by which endings frames are known: FITS, and camera-raw where the library that reads it is installed."""
+    return ENDINGS + camera_raw.ENDINGS if camera_raw.can_read() else ENDINGS
+
+
 def find_frames(folder: Path) -> list[Path]:
-    """Return every FITS file below a folder, sorted; links to folders are not followed.
+    """Return every frame below a folder, sorted: FITS, and camera-raw where it can be read; links are not followed.
 
     Parameters
     ----------
@@ -134,13 +139,13 @@ def find_frames(folder: Path) -> list[Path]:
     Raises
     ------
     InputError
-        With one line when the folder cannot be read, or holds no FITS file.
+        With one line when the folder cannot be read, or holds no frame.
     """
     return _walked(folder)[0]
 
 
 def _walked(folder: Path) -> tuple[list[Path], int, int]:
-    """Return every FITS file below a folder, sorted, how many camera-raw files there are, and folders not read."""
+    """Return every frame below a folder, sorted, how many camera-raw files cannot be read, and folders not read."""
     if not is_folder(folder):
         what = "is no folder" if is_there(folder) else "is not there"
         raise InputError(f"{what}; name a folder of FITS frames", folder)
@@ -149,15 +154,15 @@ def _walked(folder: Path) -> tuple[list[Path], int, int]:
     unread: list[OSError] = []
     for place, folders, names in os.walk(folder, onerror=unread.append):
         folders.sort()
-        found += [Path(place, name) for name in sorted(names) if name.lower().endswith(ENDINGS)]
-        raw += sum(name.lower().endswith(RAW_ENDINGS) for name in names)
+        found += [Path(place, name) for name in sorted(names) if name.lower().endswith(frame_endings())]
+        raw += 0 if camera_raw.can_read() else sum(name.lower().endswith(camera_raw.ENDINGS) for name in names)
         if len(found) > MAX_FILES:
             raise InputError(f"holds more than {MAX_FILES} FITS files; name a smaller folder", folder)
     if not found and unread:
         where = Path(unread[0].filename or folder)
         raise InputError(f"cannot be read: {unread[0].strerror}; give yourself the right to read it", where)
     if not found:
-        beside = f"; {raw} camera-raw files are there, which are not read" if raw else ""
+        beside = f"; {raw} camera-raw files are there, which are not read: {camera_raw.HOW}" if raw else ""
         raise InputError(f"holds no FITS files ({', '.join(ENDINGS[:3])}, also .gz and .fz){beside}", folder)
     return found, raw, len(unread)
 
@@ -238,7 +243,8 @@ def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | Broken
     for path in paths:
         name = shown(path.relative_to(folder))
         try:
-            found.append(frame_header(_image_header(path), name))
+            told = raw_header_of(path, name) if camera_raw.is_raw(path) else frame_header(_image_header(path), name)
+            found.append(told)
         except InputError as error:
             found.append(BrokenFrame(name, str(error).removeprefix(f"{shown(path)}: ")))
         except Exception as error:  # a header can be broken in ways that astropy does not foresee
@@ -280,6 +286,53 @@ def _image_header(path: Path) -> Header:
     if primary is None:
         raise InputError("holds no HDU")
     return primary
+
+
+def _kind_by_name(name: str) -> FrameKind:
+    """Return the kind that a word of a file's name tells, else of the nearest folder's; a light where none does."""
+    for part in (Path(name).stem, *reversed(Path(name).parts[:-1])):
+        for word in re.findall("[a-z]+", part.lower()):
+            kind = next((kind for key, kind in _KINDS if word in (key, f"{key}s", f"{key}es")), None)
+            if kind is not None:
+                return kind
+    return "light"
+
+
+def raw_header_of(path: Path, name: str) -> FrameHeader:
+    """Return what a camera body says of a frame, and of which kind it is by words in its name and its folders'.
+
+    Parameters
+    ----------
+    path
+        A camera-raw file.
+    name
+        The file's name with the folders that it is told by.
+
+    Returns
+    -------
+    FrameHeader
+        ISO as gain, the exposure in s, the air's temperature in °C where the body tells it.
+
+    Raises
+    ------
+    InputError
+        In one line, when it cannot be read.
+    """
+    facts = camera_raw.facts_of(path)
+    kind = _kind_by_name(name)
+    return FrameHeader(
+        path=name,
+        kind=kind,
+        camera=facts.model,
+        exposure_s=facts.exposure_s,
+        gain=facts.iso,
+        binning=1,
+        width_px=facts.width,
+        height_px=facts.height,
+        mosaic=facts.mosaic,
+        date=facts.date,
+        focus_temperature_c=facts.air_c,
+    )
 
 
 def frame_header(header: Header, path: str) -> FrameHeader:

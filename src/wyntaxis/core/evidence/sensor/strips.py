@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from wyntaxis.core.files.camera_raw import is_raw, raw_pixels
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.fits import check_structure, first_line
 
@@ -59,7 +60,7 @@ class OpenFrame:
 
 @contextmanager
 def open_frame(path: Path) -> Iterator[OpenFrame]:
-    """Open the first two-dimensional image of a FITS file for reading by rows.
+    """Open the first two-dimensional image of a FITS file, or a camera body's raw frame, for reading by rows.
 
     Yields
     ------
@@ -76,6 +77,11 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
     path
         The file.
     """
+    if is_raw(path):
+        with raw_pixels(path) as pixels:
+            height, width = pixels.shape
+            yield OpenFrame(width, height, lambda start, end: np.ascontiguousarray(pixels[start:end]), threaded=True)
+        return
     from astropy.io import fits
 
     check_structure(path)

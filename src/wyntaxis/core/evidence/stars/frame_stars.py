@@ -11,12 +11,20 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.headers.headers import ENDINGS, BrokenFrame, FrameHeader, find_frames, read_chunk
+from wyntaxis.core.evidence.headers.headers import (
+    ENDINGS,
+    BrokenFrame,
+    FrameHeader,
+    find_frames,
+    frame_endings,
+    read_chunk,
+)
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.strips import OpenFrame, open_frame
 from wyntaxis.core.evidence.stars.background import THREADS, background_mesh
 from wyntaxis.core.evidence.stars.detection import find_spots
 from wyntaxis.core.evidence.stars.measuring import Shapes, measure
+from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there
 
@@ -329,7 +337,9 @@ def star_frames(paths: Sequence[Path]) -> Iterator[tuple[Path, FrameHeader | Bro
     for path in paths:
         if not is_there(path):
             raise InputError("is not there; name a FITS frame, or a folder of them", path)
-        if not is_folder(path) and not path.name.lower().endswith(ENDINGS):
+        if not is_folder(path) and not path.name.lower().endswith(frame_endings()):
+            if camera_raw.is_raw(path):
+                raise InputError(f"is a camera's raw frame, which cannot be read here; {camera_raw.HOW}", path)
             raise InputError(f"is no FITS file by its name ({', '.join(ENDINGS[:3])})", path)
         folder = path if is_folder(path) else path.parent
         for file in find_frames(path) if is_folder(path) else [path]:
