@@ -3,18 +3,19 @@ PYTHON ?= python3.11
 VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
+GUIDE := src/wyntaxis/assets/guide/search.json
 
-.PHONY: shell-files demo test test-fast coverage lint format screenshots benchmark mutants soak lock clean
+.PHONY: demo test test-fast coverage lint format screenshots docs shell-files wheel deb sbom benchmark mutants soak lock clean
 
-demo: $(READY)
-	@$(PYTHON) tools/check_system.py --screen
+demo: $(READY) $(GUIDE)
+	@$(PYTHON) tools/check_system.py --screen --install
 	@$(BIN)/wyntaxis --demo $(ARGS)
 
-test: $(READY)
+test: $(READY) $(GUIDE)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal $(ARGS)
 
 # The core without its slow tests, and fewer cases for each law, while one works on it. One test: make test ARGS="tests/core/optics/test_optics.py -k airy"
-test-fast: $(READY)
+test-fast: $(READY) $(GUIDE)
 	@HYPOTHESIS_PROFILE=fast $(BIN)/python -m pytest --numprocesses 2 --dist worksteal -m "not slow" tests/core $(ARGS)
 
 # All tests, with which lines they reach; fails under the share that pyproject.toml states.
@@ -46,20 +47,41 @@ TIME ?= 1200
 soak: $(READY)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m tests.soak $(TIME) $(ARGS)
 
-# Locks exact versions with hashes; run it after changing the dependencies in pyproject.toml.
+# The guide, offline: F1 in the window shows it, a browser opens src/wyntaxis/assets/guide/index.html.
+docs: $(GUIDE)
+
+$(GUIDE): $(READY) $(shell find docs/guide -type f -not -path '*/__pycache__/*') docs/rig-file.md
+	@$(BIN)/python -m sphinx -q -W -b html -d build/doctrees docs/guide src/wyntaxis/assets/guide
+	@touch $@
+
 # The man page and the completions, as the parsers tell them.
 shell-files: $(READY)
 	@$(BIN)/wyntaxis manual > packaging/man/wyntaxis.1
 	@for shell in bash zsh fish; do $(BIN)/wyntaxis completion $$shell > packaging/completions/wyntaxis.$$shell || exit 1; done
 
+# Builds of one commit are equal, byte by byte: times are those of the commit.
+wheel: $(READY) $(GUIDE)
+	@SOURCE_DATE_EPOCH=$$(git log -1 --format=%ct) $(BIN)/python -m build --wheel --no-isolation --outdir dist . >/dev/null
+	@ls dist/*.whl
+
+deb: wheel
+	@SOURCE_DATE_EPOCH=$$(git log -1 --format=%ct) $(BIN)/python tools/make_deb.py dist
+
+# What is locked, as CycloneDX 1.6.
+sbom: $(READY)
+	@mkdir -p dist
+	@$(BIN)/python tools/make_sbom.py requirements.lock > dist/wyntaxis.cdx.json
+	@ls dist/wyntaxis.cdx.json
+
+# Locks exact versions with hashes; run it after changing the dependencies in pyproject.toml.
 lock: $(READY)
 	@$(BIN)/pip install --quiet pip-tools
-	@$(BIN)/pip-compile --quiet --generate-hashes --extra dev --no-strip-extras --allow-unsafe --no-emit-options \
+	@$(BIN)/pip-compile --quiet --generate-hashes --extra dev --extra raw --no-strip-extras --allow-unsafe --no-emit-options \
 		--no-emit-index-url --no-emit-find-links --no-header --output-file requirements.lock pyproject.toml
 
 $(READY): requirements.lock pyproject.toml
 	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is missing: install the package python3.11 (Debian, Ubuntu), or say make PYTHON=/path/to/python3.11"; exit 1; }
-	@$(PYTHON) tools/check_system.py
+	@$(PYTHON) tools/check_system.py --install
 	@$(PYTHON) -m venv $(VENV)
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes --requirement requirements.lock
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .

@@ -196,6 +196,7 @@ def _change_palette(desk: Desk) -> None:
 
 
 KEYS_TEXT = (
+    "F1 opens the guide at the step, Shift+F1 searches it. "
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
     "F6 goes to the section, F7 folds the drawing or unfolds it. "
     "Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
@@ -351,7 +352,9 @@ def declared_actions() -> tuple[Action, ...]:
         Action(view, "Whole section", lambda desk: desk.window.band.fit(), "Alt+0"),
         Action(view, "Fold the drawing", lambda desk: desk.window.toggle_drawing(), "F7"),
         Action(view, "Go to the section", lambda desk: desk.window.band.setFocus(), "F6"),
-        Action(help_, "Keys", lambda desk: desk.window.notice.tell(KEYS_TEXT), "F1"),
+        Action(help_, "Guide at this step", lambda desk: desk.window.toggle_guide(), "F1"),
+        Action(help_, "Search the guide", lambda desk: desk.window.search_guide(), "Shift+F1"),
+        Action(help_, "Keys", lambda desk: desk.window.notice.tell(KEYS_TEXT), "Ctrl+F1"),
         Action(help_, "About the demo rigs", lambda desk: desk.window.notice.tell(demo_notes())),
         Action(help_, "About Wyntaxis", lambda desk: desk.window.notice.tell(about_text())),
     )

@@ -15,11 +15,13 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from wyntaxis.desk.findings_list import FindingsList
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -79,6 +81,7 @@ class Margin(QWidget):
     accept_asked = pyqtSignal(str)
     withdraw_asked = pyqtSignal()
     all_asked = pyqtSignal()
+    guide_asked = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -125,29 +128,21 @@ class Margin(QWidget):
         top = QHBoxLayout()
         top.addWidget(self._mark, 0, Qt.AlignmentFlag.AlignTop)
         top.addWidget(self.title, 1)
+        self.guide_button = QToolButton()
+        self.guide_button.setText("?")
+        self.guide_button.setAccessibleName("This finding in the guide")
+        self.guide_button.setToolTip("What the guide says of this finding: why, and what to do")
+        self.guide_button.clicked.connect(self._ask_guide)
+        top.addWidget(self.guide_button, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(top)
         self.remedy = _Text()
-        self.apply_button = QPushButton("Apply")
-        self.apply_button.setToolTip("Make this change; undo takes it back")
-        self.apply_button.clicked.connect(self._ask)
         self.arithmetic = _Text()
         self.arithmetic.setTextFormat(Qt.TextFormat.RichText)
         self.source = _Text("faded")
         self._remedy_heading, self._arithmetic_heading = self._heading("Remedy"), self._heading("Arithmetic")
         for widget in (self._remedy_heading, self.remedy):
             column.addWidget(widget)
-        buttons = QHBoxLayout()
-        buttons.addWidget(self.apply_button)
-        self.copy_button = QPushButton("Copy")
-        self.copy_button.setToolTip("Copy the finding as text")
-        self.copy_button.clicked.connect(self._copy)
-        buttons.addWidget(self.copy_button)
-        self.accept_button = QPushButton("Accept …")
-        self.accept_button.setToolTip("Live with it, and say why; it stays visible, and lapses when its number changes")
-        self.accept_button.clicked.connect(self._accept_or_withdraw)
-        buttons.addWidget(self.accept_button)
-        buttons.addStretch(1)
-        column.addLayout(buttons)
+        column.addLayout(self._build_buttons())
         self.reason = QLineEdit()
         self.reason.setPlaceholderText("Why it may stay; Enter accepts, Esc leaves it")
         self.reason.setAccessibleName("Why the finding is accepted")
@@ -162,6 +157,25 @@ class Margin(QWidget):
         column.addStretch(1)
         area.setWidget(body)
         return area
+
+    def _build_buttons(self) -> FlowRow:
+        self.apply_button = QPushButton("Apply")
+        self.apply_button.setToolTip("Make this change; undo takes it back")
+        self.apply_button.clicked.connect(self._ask)
+        self.copy_button = QPushButton("Copy")
+        self.copy_button.setToolTip("Copy the finding as text")
+        self.copy_button.clicked.connect(self._copy)
+        self.accept_button = QPushButton("Accept …")
+        self.accept_button.setToolTip("Live with it, and say why; it stays visible, and lapses when its number changes")
+        self.accept_button.clicked.connect(self._accept_or_withdraw)
+        row = FlowRow()
+        for button in (self.apply_button, self.copy_button, self.accept_button):
+            row.addWidget(button)
+        return row
+
+    def _ask_guide(self) -> None:
+        if self._shown is not None:
+            self.guide_asked.emit(self._shown)
 
     @staticmethod
     def _heading(text: str) -> PlainLabel:
@@ -196,6 +210,7 @@ class Margin(QWidget):
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)
+        self.guide_button.setVisible(finding is not None)
         lived_with = finding is not None and bool(finding.accepted)
         since = f" since {finding.accepted_on[:10]}" if finding is not None and finding.accepted_on else ""
         self.accepted.setText(f"Accepted{since}: {finding.accepted}" if finding is not None and lived_with else "")

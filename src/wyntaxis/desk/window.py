@@ -12,8 +12,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QTimer
 from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.files.places import state_folder
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
@@ -23,8 +24,10 @@ from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
     from wyntaxis.core.findings.finding import Finding
+    from wyntaxis.core.guide import Place
     from wyntaxis.core.steps import Step
     from wyntaxis.desk.compare import ComparePage
+    from wyntaxis.desk.guide_page import GuidePage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
     from wyntaxis.desk.start_page import StartPage
@@ -50,6 +53,8 @@ class MainWindow(Workplace):
         self._stock: ShelfStock | None = None
         self._comparison: ComparePage | None = None
         self.start_page: StartPage | None = None
+        self.guide: GuidePage | None = None
+        self._behind_guide: QWidget | None = None
         self.built = False
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
@@ -165,6 +170,7 @@ class MainWindow(Workplace):
         self.margin.all_asked.connect(self.refresh)
         self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
         self.margin.accept_asked.connect(lambda reason: self.session and self.session.accept(reason))
+        self.margin.guide_asked.connect(self._show_in_guide)
         self.margin.withdraw_asked.connect(lambda: self.session and self.session.withdraw())
 
     def _share_height(self) -> None:
@@ -191,6 +197,8 @@ class MainWindow(Workplace):
         self._share_height()
         self.worklist.setMinimumWidth(round(170 * self.text_scale))
         self.margin.setMinimumWidth(round(210 * min(self.text_scale, 1.5)))
+        if self.guide is not None:
+            self.guide.set_palette(self.palette_in_use)
         for sheet in self.sheets.values():
             sheet.set_palette(self.palette_in_use)
             sheet.fit_to_font()
@@ -429,6 +437,49 @@ class MainWindow(Workplace):
             self.stack.addWidget(self._comparison)
         self._comparison.show_session(self.session, self.palette_in_use)
         self.stack.setCurrentWidget(self._comparison)
+
+    def show_guide(self, place: Place | None = None) -> None:
+        """Show the guide at a place, at the step where none is told."""
+        from wyntaxis.core.guide import place_of_step
+        from wyntaxis.desk.guide_page import GuidePage
+
+        if self.guide is None:
+            self.guide = GuidePage()
+            self.guide.left.connect(self.leave_guide)
+            self.stack.addWidget(self.guide)
+        if self.stack.currentWidget() is not self.guide:
+            self._behind_guide = self.stack.currentWidget()
+        self.guide.set_palette(self.palette_in_use)
+        try:
+            self.guide.show_place(place or place_of_step(self.step))
+        except InputError as error:
+            self.refuse(str(error))
+            return
+        self.stack.setCurrentWidget(self.guide)
+        self.guide.pages.setFocus()
+
+    def _show_in_guide(self, finding: Finding) -> None:
+        from wyntaxis.core.guide import place_of_finding
+
+        self.show_guide(place_of_finding(finding))
+
+    def leave_guide(self) -> None:
+        """Go back from the guide to what was shown before."""
+        if self.guide is not None and self.stack.currentWidget() is self.guide:
+            self.stack.setCurrentWidget(self._behind_guide)
+
+    def toggle_guide(self) -> None:
+        """Show the guide at the step, or put it away."""
+        if self.guide is not None and self.stack.currentWidget() is self.guide:
+            self.leave_guide()
+        else:
+            self.show_guide()
+
+    def search_guide(self) -> None:
+        """Show the guide with the cursor in its search field."""
+        self.show_guide()
+        if self.guide is not None:
+            self.guide.words.setFocus()
 
     def refuse(self, message: str) -> None:
         """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""

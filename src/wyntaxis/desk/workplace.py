@@ -55,6 +55,14 @@ class Workplace(QMainWindow):
         """Show the step that lies some places after (or before) the one shown."""
         raise NotImplementedError
 
+    def toggle_guide(self) -> None:
+        """Show the guide at the step, or put it away."""
+        raise NotImplementedError
+
+    def search_guide(self) -> None:
+        """Show the guide with the cursor in its search field."""
+        raise NotImplementedError
+
     def toggle_drawing(self) -> None:
         """Fold the drawing to a strip, or unfold it."""
         raise NotImplementedError

@@ -28,6 +28,7 @@ W = TypeVar("W")
 
 _functions: list[RowFunction] = []
 _targets: dict[str, TargetFunction] = {}
+_numbers: dict[str, NumberOf] = {}
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,9 @@ class NumberOf:
     unit: str
     decimals: int
     step: Step
+
+    def __post_init__(self) -> None:
+        _numbers[self.key] = self
 
     def id_of(self, thing_id: str) -> str:
         """Return the id of one thing's row."""
@@ -60,6 +64,11 @@ class NumberOf:
         label = f"{thing}: {within}{self.label[1:]}"
         kind = QuantityKind(self.id_of(thing_id), label, self.unit, self.decimals, True, self.step)
         return Quantity(kind, stated, computed, measured, target, verdict)
+
+
+def declared_numbers() -> tuple[NumberOf, ...]:
+    """Return every number that each of several things has, of the modules imported so far."""
+    return tuple(_numbers.values())
 
 
 def rows(function: R) -> R:

@@ -1,0 +1,117 @@
+"""Entries of the guide for what the application declares: numbers, findings and settings, under their own names.
+
+A page holds ``{number} id``, ``{finding} id`` or ``{setting} key`` with the words about it; label, unit, step and
+condition are read off the declaration. After the build, ``search.json`` holds every section's words for the window.
+"""
+
+from __future__ import annotations
+
+import inspect
+import json
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from docutils import nodes
+from sphinx.util.docutils import SphinxDirective
+
+from wyntaxis.core.findings import registry
+from wyntaxis.core.quantities import legs, rows
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rig.device_settings import SETTINGS
+
+
+@lru_cache(maxsize=1)
+def numbers() -> dict[str, tuple[str, str, Any]]:
+    """Return label, unit and step of every number: the rig's own by id, those of each of several things by key."""
+    legs._import_all()
+    found = {one.key: (one.label, one.unit, one.step) for one in rows.declared_numbers()}
+    return found | {kind.id: (kind.label, kind.unit, kind.step) for kind in QUANTITY_KINDS.values()}
+
+
+def question_of(finding_id: str) -> str:
+    """Return what a finding asks or does, as its function says it."""
+    function = registry.declared(finding_id).function
+    doc = "" if hasattr(function, "func") else inspect.getdoc(function) or ""
+    return doc.split("\n")[0]
+
+
+class Entry(SphinxDirective):
+    """One declared thing: a section under its own name, with the words that stand in the page."""
+
+    required_arguments = 1
+    has_content = True
+    kind = ""
+
+    def about(self, key: str) -> tuple[str, str]:
+        """Return the title and the line below it."""
+        raise NotImplementedError
+
+    def run(self) -> list[nodes.Node]:
+        key = self.arguments[0]
+        try:
+            title, below = self.about(key)
+        except KeyError:
+            raise self.error(f"no {self.kind} is called {key}") from None
+        section = nodes.section(ids=[f"{self.kind}.{key}"], names=[f"{self.kind}.{key}"])
+        section += nodes.title(title, title)
+        if below:
+            section += nodes.paragraph("", "", nodes.emphasis(below, below))
+        self.state.nested_parse(self.content, self.content_offset, section, match_titles=False)
+        return [section]
+
+
+class NumberEntry(Entry):
+    """A number of the ledger."""
+
+    kind = "number"
+
+    def about(self, key: str) -> tuple[str, str]:
+        label, unit, step = numbers()[key]
+        return f"{label}, {unit}" if unit else label, f"{step.title}. In JSON: {key}" if step else key
+
+
+class FindingEntry(Entry):
+    """A finding."""
+
+    kind = "finding"
+
+    def about(self, key: str) -> tuple[str, str]:
+        own = registry.declared(key)
+        condition = f"; a condition of the night: {own.condition.title}" if own.condition else ""
+        return key, f"{question_of(key)} Told at {own.step.title}{condition}.".strip()
+
+
+class SettingEntry(Entry):
+    """A setting of a device."""
+
+    kind = "setting"
+
+    def about(self, key: str) -> tuple[str, str]:
+        kind = SETTINGS[key]
+        devices = ", ".join(sorted(kind.kinds)).replace("_", " ")
+        return f"{kind.label}, {kind.unit}" if kind.unit else kind.label, f"Of: {devices}. In the file: {key}"
+
+
+def _write_search(app: Any, error: Exception | None) -> None:
+    """Write the words of every section, with page and place, for the window's own search."""
+    if error is not None or app.builder.name != "html":
+        return
+    found = []
+    for name in sorted(app.env.found_docs):
+        tree = app.env.get_doctree(name)
+        for section in tree.findall(nodes.section):
+            title = section.next_node(nodes.title)
+            own = [child.astext() for child in section.children if not isinstance(child, (nodes.section, nodes.title))]
+            words = " ".join(" ".join(own).split())
+            place = section["ids"][0] if section.get("ids") else ""
+            found.append({"page": name, "place": place, "title": title.astext() if title else name, "words": words})
+    (Path(app.outdir) / "search.json").write_text(json.dumps(found, ensure_ascii=False, indent=0), "utf-8")
+
+
+def setup(app: Any) -> dict[str, bool]:
+    """Add the directives, and what follows the build."""
+    for entry in (NumberEntry, FindingEntry, SettingEntry):
+        app.add_directive(entry.kind, entry)
+    app.connect("build-finished", _write_search)
+    return {"parallel_read_safe": True}
