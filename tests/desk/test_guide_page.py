@@ -1,0 +1,112 @@
+"""The guide in the window: F1 at the step, a finding's place, the way back, the search, and nothing from outside."""
+
+import pytest
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QTextDocument
+
+from tests.test_guide import built_guide  # noqa: F401
+from wyntaxis.core import guide
+from wyntaxis.core.guide import Place
+
+
+def shown(window):
+    return window.stack.currentWidget()
+
+
+def test_f1_shows_the_step_in_sight_and_puts_the_guide_away(window, qtbot):
+    window.show_step("travel")
+    sheet = shown(window)
+    qtbot.keyClick(window, Qt.Key.Key_F1)
+    assert shown(window) is window.guide
+    assert window.guide.place == Place("steps/travel")
+    assert window.guide.pages.toPlainText().startswith("Travel")
+    qtbot.keyClick(window.guide.pages, Qt.Key.Key_F1)
+    assert shown(window) is sheet
+    qtbot.keyClick(window, Qt.Key.Key_F1)
+    qtbot.keyClick(window.guide, Qt.Key.Key_Escape)
+    assert shown(window) is sheet
+
+
+def test_a_step_of_the_worklist_leaves_the_guide(window):
+    window.toggle_guide()
+    window.show_step("scales")
+    assert shown(window) is window.sheets["scales"]
+    window.toggle_guide()
+    assert window.guide.place == Place("steps/scales")
+
+
+def test_a_finding_is_shown_at_its_place(window, qtbot):
+    window.show_step("light_path")
+    window.margin.guide_button.click()
+    assert window.guide.place == Place("reference/findings", "finding.spacing.main")
+    assert (
+        window.guide.pages.verticalScrollBar().value() > 0 or "spacing.main" in window.guide.pages.toPlainText()[:400]
+    )
+
+
+def test_links_are_followed_within_the_guide_with_a_way_back(window):
+    window.show_guide(Place("steps/scales"))
+    page = window.guide
+    page._follow(QUrl("../reference/numbers.html#number.focal_ratio"))
+    assert page.place == Place("reference/numbers", "number.focal_ratio")
+    page._follow(QUrl("#number.star_elongation"))
+    assert page.place == Place("reference/numbers", "number.star_elongation")
+    page.go_back()
+    page.go_back()
+    assert page.place == Place("steps/scales")
+    assert not page.back.isEnabled()
+    page.go_forward()
+    assert page.place.section == "number.focal_ratio"
+    assert page.forward.isEnabled()
+
+
+@pytest.mark.parametrize(
+    "link", ["https://example.org/", "file:///etc/passwd", "//host/x.html", "/../../etc/passwd", "none.html"]
+)
+def test_nothing_outside_the_guide_is_opened(window, link):
+    window.show_guide(Place("index"))
+    before = window.guide.place
+    window.guide._follow(QUrl(link))
+    assert window.guide.place == before
+
+
+def test_pictures_are_the_guides_own_and_as_wide_as_the_page(window, tmp_path):
+    window.show_guide(Place("steps/scales"))
+    pages = window.guide.pages
+    kind = QTextDocument.ResourceType.ImageResource.value
+    own = pages.loadResource(kind, QUrl("../_images/scales.png"))
+    assert 0 < own.width() <= pages.viewport().width()
+    for other in ("file:///etc/passwd", "../_images/../search.json", "https://example.org/scales2.png", str(tmp_path)):
+        assert pages.loadResource(kind, QUrl(other)).isNull()
+
+
+def test_typing_searches_and_a_hit_is_opened(window, qtbot):
+    window.search_guide()
+    page = window.guide
+    qtbot.keyClicks(page.words, "embossed")
+    qtbot.waitUntil(lambda: "Embossed flats" in page.pages.toPlainText(), timeout=2000)
+    page._follow(QUrl("/symptoms.html#embossed-flats"))
+    assert page.place == Place("symptoms", "embossed-flats")
+    page.words.setText("zzz<b>")
+    qtbot.keyClick(page.words, Qt.Key.Key_Return)
+    assert "Nothing in the guide" in page.pages.toPlainText()
+    assert "zzz<b>" in page.pages.toPlainText()
+    page.words.clear()
+    qtbot.keyClick(page.words, Qt.Key.Key_Return)
+    assert page.pages.toPlainText().startswith("By symptom")
+
+
+def test_a_guide_that_was_not_built_is_told_in_the_strip(window, monkeypatch, tmp_path):
+    monkeypatch.setattr(guide, "FOLDER", tmp_path)
+    window.show_step("scales")
+    window.toggle_guide()
+    assert shown(window) is window.sheets["scales"]
+    assert "make docs" in window.notice.text.text()
+
+
+def test_the_guide_follows_palette_and_text_size(window):
+    window.show_guide(Place("steps/scales"))
+    window.set_palette_by_name("night")
+    assert window.palette_in_use.ink in window.guide.pages.document().defaultStyleSheet()
+    window.change_text(1)
+    assert shown(window) is window.guide
