@@ -1,0 +1,89 @@
+"""A day of use in one process: edits, steps and jobs; resident memory grows by less than a tenth.
+
+Counted from when the window has shown every step and the undo list is full, which is as much as it ever keeps. EDITS, STEPS
+and JOBS set how long the day is.
+"""
+
+import gc
+import os
+import random
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from wyntaxis import demo
+from wyntaxis.core.rig.edit import History
+from wyntaxis.core.rig.store import load
+from wyntaxis.core.steps import steps
+from wyntaxis.desk.app import dress
+from wyntaxis.desk.session import Session
+from wyntaxis.desk.window import MainWindow
+from wyntaxis.desk.window_state import WindowState
+
+EDITS, STEPS, JOBS = (
+    int(os.environ.get(name, usual)) for name, usual in (("EDITS", 10000), ("STEPS", 500), ("JOBS", 200))
+)
+MAX_GROWTH = 1.10
+
+
+def resident_mb() -> float:
+    """Return the process's resident memory, after what is garbage has gone."""
+    gc.collect()
+    pages = int(Path("/proc/self/statm").read_text("ascii").split()[1])
+    return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
+
+
+def main() -> int:
+    app = QApplication([])
+    dress(app)
+    chance = random.Random(4)
+    with tempfile.TemporaryDirectory() as state:
+        window = MainWindow(WindowState(Path(state)), Path(state))
+        window.build()
+        window.show()
+        window.attach(Session(load(demo.rig_path("tarnfell-triplet-reduced")).rig))
+        keys = [step.key for step in steps()]
+
+        def edit() -> None:
+            window.session.set_length("ring", 12 + chance.randrange(2000) / 1000)
+            app.processEvents()
+
+        def job() -> None:
+            window.show_step("travel")
+            travel = window.sheets["travel"]
+            travel.read([Path(demo.__file__).parent / "focus"])
+            for _ in range(4000):
+                if not travel.job.running:
+                    break
+                QTest.qWait(5)
+            else:
+                raise TimeoutError("a job has not ended within 20 s")
+            app.processEvents()
+
+        for key in keys * 2:
+            window.show_step(key)
+            app.processEvents()
+        job()
+        for _ in range(History.LIMIT + 100):
+            edit()
+        before = resident_mb()
+        for index in range(EDITS):
+            edit()
+            if index % max(EDITS // STEPS, 1) == 0:
+                window.show_step(chance.choice(keys))
+            if index % max(EDITS // JOBS, 1) == 0:
+                job()
+        after = resident_mb()
+        window.session.history.mark_saved()
+    print(f"{EDITS} edits, {STEPS} changes of step, {JOBS} jobs: {before:.0f} MB before, {after:.0f} MB after")
+    print(f"ratio {after / before:.3f} (limit {MAX_GROWTH})")
+    return 0 if after / before <= MAX_GROWTH else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
