@@ -1,7 +1,7 @@
 """A day of use in one process: edits, steps and jobs; resident memory grows by less than a tenth.
 
-Counted from when the window has shown every step and the undo list is full, which is as much as it ever keeps. EDITS, STEPS
-and JOBS set how long the day is.
+Counted from when the window has shown every step and the undo list is full, which is as much as it ever keeps.
+EDITS, STEPS and JOBS set how long the day is.
 """
 
 import gc

@@ -8,6 +8,10 @@ import sys
 from pathlib import Path
 
 ASSETS = Path(__file__).parent.parent / "assets"
+WARM_AFTER_MS = 300
+"""How long the first rig is let alone on the screen before what later steps need is loaded."""
+TURN_S = 0.001
+"""How long a job in the background keeps the interpreter while the interface wants it."""
 NO_SCREEN = (
     "wyntaxis: there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); "
     "start it in a desktop session, or write pictures of it with: wyntaxis --demo --screenshot DIR"
@@ -24,7 +28,7 @@ def run(
         print(NO_SCREEN, file=sys.stderr)
         return 2
     from PyQt6 import sip
-    from PyQt6.QtCore import qInstallMessageHandler
+    from PyQt6.QtCore import QTimer, qInstallMessageHandler
     from PyQt6.QtWidgets import QApplication
 
     if not debug:  # what Qt has to say to developers is no use to anybody else
@@ -33,6 +37,7 @@ def run(
     from wyntaxis.core.files.places import own_shelf_path
     from wyntaxis.desk.background import end_all_jobs
     from wyntaxis.desk.faults import Faults
+    from wyntaxis.desk.warming import Warming
     from wyntaxis.desk.window import MainWindow
 
     gc.disable()  # nothing made while starting is garbage
@@ -48,7 +53,10 @@ def run(
     faults.met.connect(window.tell_fault)
     faults.watch()
 
+    warming = Warming()
+
     def load() -> None:
+        QTimer.singleShot(WARM_AFTER_MS, warming.start)
         if file is not None:
             window.files.open_path(file)
         elif demo:
@@ -60,6 +68,7 @@ def run(
 
     window.start(load, before=lambda: dress(app))
     code = app.exec()
+    warming.stop()
     if window.built:
         window.journal.wait()
     if not end_all_jobs():
@@ -75,11 +84,12 @@ def has_screen() -> bool:
 
 
 def dress(app: object) -> None:
-    """Give the application its name, icon and typeface."""
+    """Give the application its name, icon and typeface, and the interface its turn while jobs work."""
     from PyQt6.QtGui import QFont, QFontDatabase, QIcon
     from PyQt6.QtWidgets import QApplication
 
     assert isinstance(app, QApplication)
+    sys.setswitchinterval(TURN_S)
     app.setApplicationName("wyntaxis")
     app.setApplicationDisplayName("Wyntaxis")
     app.setDesktopFileName("wyntaxis")

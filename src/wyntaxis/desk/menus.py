@@ -22,6 +22,7 @@ class Menus:
         self._menus: dict[str, QMenu] = {}
         self.lists: dict[str, QMenu] = {}
         self._shown: list[tuple[Action, QAction]] = []
+        self._listed_variants: tuple[object, ...] = ()
         self.by_name: dict[str, QAction] = {}
         desk = Desk(window, files)
         for action in declared_actions():
@@ -55,7 +56,7 @@ class Menus:
         self.by_name[action.title] = item
 
     def _add_to_list(self, menu: QMenu, text: str, do: Callable[[], object], *, ticked: bool | None = None) -> None:
-        item = QAction(plain(text).replace("&", "&&"), self._window)
+        item = QAction(plain(text).replace("&", "&&"), menu)  # a menu takes its own entries with it when cleared
         if ticked is not None:
             item.setCheckable(True)
             item.setChecked(ticked)
@@ -81,11 +82,15 @@ class Menus:
         def showing(name: str | None) -> Callable[[], object]:
             return lambda: session.show_variant(name)
 
-        menu = self.lists["variants"]
-        menu.clear()
-        for name in (None, *(variant.name for variant in session.document.variants)):
-            ticked = session.variant == name
-            self._add_to_list(menu, name or session.document.name, showing(name), ticked=ticked)
+        menu, names = self.lists["variants"], [None, *(variant.name for variant in session.document.variants)]
+        listed = (session, session.document.name, *names)
+        if listed != self._listed_variants:
+            self._listed_variants = listed
+            menu.clear()
+            for name in names:
+                self._add_to_list(menu, name or session.document.name, showing(name), ticked=False)
+        for name, item in zip(names, menu.actions(), strict=True):
+            item.setChecked(name == session.variant)
 
     def refresh(self) -> None:
         """Enable what can be done now, and say what undo and redo would do."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
@@ -157,17 +159,18 @@ class RotationMap(PlotPanel):
         dark, bright = palette.color("metal"), palette.color("light")
         image.setLookupTable(pg.ColorMap([0.0, 1.0], [dark.getRgb(), bright.getRgb()]).getLookupTable(nPts=48))
         image.setRect(-0.5, -1, 361, 90)
-        self.plot.addItem(image)
-        for seconds in (10, 30, 60, 120, 300):
-            chosen = seconds == planned_s
-            pen = pg.mkPen(palette.fails if chosen else palette.ink, width=2.2 if chosen else 0.8)
-            _isoline(self, levels, float(np.log10(seconds)), pen, f"{seconds} s", palette)
-        if planned_s is not None and planned_s not in (10, 30, 60, 120, 300):
-            pen = pg.mkPen(palette.fails, width=2.2)
-            _isoline(self, levels, float(np.log10(planned_s)), pen, f"{short(planned_s)} s", palette)
         self.plot.setXRange(0, 360, padding=0)
         self.plot.getAxis("bottom").setTickSpacing(45, 15)
         self.plot.setYRange(0, 88, padding=0)
+        self.plot.addItem(image)
+        line = partial(field_rotation.exposure_line, latitude_deg, radius_px, allowed_px)
+        for seconds in (10, 30, 60, 120, 300):
+            chosen = seconds == planned_s
+            pen = pg.mkPen(palette.fails if chosen else palette.ink, width=2.2 if chosen else 0.8)
+            self._draw_line(levels, seconds, line(seconds), pen, palette)
+        if planned_s is not None and planned_s not in (10, 30, 60, 120, 300):
+            pen = pg.mkPen(palette.fails, width=2.2)
+            self._draw_line(levels, planned_s, line(planned_s), pen, palette)
         share = float((longest[:-1] >= planned_s).mean()) if planned_s else None
         planned = (
             f" In {number(100 * share, 0)} % of it the planned {short(planned_s or 0)} s are short enough (strong "
@@ -183,24 +186,20 @@ class RotationMap(PlotPanel):
             "enough."
         )
 
-
-def _isoline(panel: PlotPanel, levels: np.ndarray, level: float, pen: object, label: str, palette: Palette) -> None:
-    if not levels.min() < level < levels.max():
-        return
-    curve = pg.IsocurveItem(data=levels.T, level=level, pen=pen)
-    curve.setTransform(_to_degrees(levels.shape))
-    panel.plot.addItem(curve)
-    # Labels stand between east and south, where every line passes, each at a height of its own.
-    up = 4 + 6 * (round(10 * level) % 5)
-    east_to_south = levels[up, 90:181]
-    at = 90 + int(np.argmin(np.abs(east_to_south - level)))
-    text = panel.label(label, palette.ink, (0.5, 0.5), fill=palette.color("field", 200))
-    text.setPos(at, 2 * up)
-    panel.plot.addItem(text)
-
-
-def _to_degrees(shape: tuple[int, ...]) -> object:
-    from PyQt6.QtGui import QTransform
-
-    # A sample of the map is 1° wide and 2° high, and stands for its middle.
-    return QTransform().translate(-0.5, -1).scale(361 / shape[1], 90 / shape[0])
+    def _draw_line(
+        self, levels: np.ndarray, seconds: float, line: tuple[np.ndarray, np.ndarray], pen: object, palette: Palette
+    ) -> None:
+        """Draw where the longest exposure is a given one, and write it between east and south."""
+        level = float(np.log10(seconds))
+        if not levels.min() < level < levels.max():
+            return
+        quarter, altitudes = line
+        apart = [np.nan]
+        across = [[*azimuths, *apart] for azimuths in (quarter, 180 - quarter, 180 + quarter, 360 - quarter)]
+        upward = np.tile([*altitudes, *apart], 4)
+        self.plot.addItem(pg.PlotCurveItem(np.concatenate(across), upward, pen=pen, connect="finite"))
+        up = 4 + 6 * (round(10 * level) % 5)  # each at a height of its own
+        at = 90 + int(np.argmin(np.abs(levels[up, 90:181] - level)))
+        text = self.label(f"{short(seconds)} s", palette.ink, (0.5, 0.5), fill=palette.color("field", 200))
+        text.setPos(at, 2 * up)
+        self.plot.addItem(text)

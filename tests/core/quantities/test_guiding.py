@@ -58,6 +58,25 @@ def test_the_map_has_the_standstill_due_east():
     assert longest[25, 180] == pytest.approx(3.605, abs=1e-3)
 
 
+@pytest.mark.parametrize("exposure_s", [5.0, 10.0, 300.0])
+def test_the_line_of_an_exposure_lies_where_the_map_says_so(exposure_s):
+    latitude, radius = 47.3, 3605.55
+    azimuths, altitudes = field_rotation.exposure_line(latitude, radius, 1.0, exposure_s)
+    inside = azimuths > 0.01  # the end at the meridian is the steep one
+    found = field_rotation.rotation_exposure(
+        field_rotation.rotation_rate(latitude, azimuths[inside], altitudes[inside]), radius
+    )
+    assert found == pytest.approx(exposure_s, rel=1e-6)
+    # 1/(3605.55 · 7.2921e-5 · cos 47.3°) = 5.609 s is the longest at the meridian: cos h = 5 s/5.609 s, h = 26.94°.
+    assert altitudes[0] == pytest.approx(26.94 if exposure_s == 5 else 0.0, abs=0.02)
+
+
+@pytest.mark.parametrize(("latitude", "exposure_s"), [(47.3, 0.0), (90.0, 10.0)])
+def test_no_line_for_no_time_or_where_nothing_turns(latitude, exposure_s):
+    azimuths, altitudes = field_rotation.exposure_line(latitude, 3605.55, 1.0, exposure_s)
+    assert azimuths.size == altitudes.size == 0
+
+
 def test_binnings_sampling_and_advice(example):
     example["site"] |= {"seeing_good_arcsec": 1.8, "seeing_poor_arcsec": 3.6}
     rows = sampling.binning_rows(validated(example), 513.76)

@@ -13,6 +13,8 @@ import numpy as np
 from wyntaxis.core.optics.guiding import EARTH_RATE_RAD_S
 
 COMMON_GRID = 161
+HIGHEST_DEG = 89.5
+"""As near to the zenith as lines are followed: all of them meet there."""
 
 
 def rotation_rate(latitude_deg: float, azimuth_deg: Any, altitude_deg: Any) -> Any:
@@ -74,6 +76,33 @@ def rotation_map(latitude_deg: float, radius_px: float, allowed_px: float = 1.0)
     altitudes = np.arange(0.0, 90.0, 2.0)
     rate = rotation_rate(latitude_deg, azimuths[None, :], altitudes[:, None])
     return azimuths, altitudes, rotation_exposure(rate, radius_px, allowed_px)
+
+
+def exposure_line(latitude_deg: float, radius_px: float, allowed_px: float, exposure_s: float) -> tuple[Any, Any]:
+    """Return where over the sky the longest exposure by field rotation is a given one.
+
+    Parameters
+    ----------
+    latitude_deg
+        The site's latitude in degrees.
+    radius_px, allowed_px
+        How far from the axis the star stands, and how far it may move, in px.
+    exposure_s
+        The exposure in s.
+
+    Returns
+    -------
+    azimuths, altitudes
+        Arrays (n,) in degrees; the azimuths are those of the quarter from north to east, and the line stands alike in
+        the other three. Empty for no time at all, and where nearly the whole sky allows longer exposures.
+    """
+    slowest = float(rotation_exposure(rotation_rate(latitude_deg, 0.0, 0.0), radius_px, allowed_px))
+    lowest = math.degrees(math.acos(min(exposure_s / slowest, 1.0)))
+    if exposure_s <= 0 or lowest >= HIGHEST_DEG:
+        return np.empty(0), np.empty(0)
+    altitudes = np.linspace(lowest, HIGHEST_DEG, 120)
+    on_meridian = rotation_exposure(rotation_rate(latitude_deg, 0.0, altitudes), radius_px, allowed_px)
+    return np.degrees(np.arccos(np.minimum(on_meridian / exposure_s, 1.0))), altitudes
 
 
 def parallactic_angle(latitude_deg: float, declination_deg: float, hour_angle_deg: Any) -> Any:
