@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QAction, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu
 
@@ -239,3 +239,27 @@ def test_the_system_check_names_the_package_that_is_missing(monkeypatch):
     script = Path(check_system.__file__)
     done = subprocess.run([sys.executable, str(script), "--packages"], capture_output=True, text=True, check=True)
     assert done.stderr == ""
+
+
+def test_menus_let_their_old_entries_go(window):
+    def entries():
+        return len(window.findChildren(QAction))
+
+    window.session.set_length("ring", 12.1)
+    window.menus.fill_recent()
+    before = entries()
+    for tenth in range(20):
+        window.session.set_length("ring", 12 + tenth / 10)
+        window.menus.fill_recent()
+    assert entries() == before
+
+
+def test_the_variant_shown_stays_ticked_however_often_it_is_chosen(window):
+    window.menus.by_name["New variant of this train"].trigger()
+    window.session.show_variant(None)
+    first = window.menus.lists["variants"].actions()[0]
+    assert first.isChecked()
+    first.trigger()
+    window.menus.refresh()
+    assert [action.isChecked() for action in window.menus.lists["variants"].actions()].count(True) == 1
+    assert window.menus.lists["variants"].actions()[0].isChecked()
