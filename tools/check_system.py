@@ -4,44 +4,16 @@ Needs nothing but the standard library. ``--screen`` also checks what a window o
 ``--packages`` prints only the missing packages' names; ``--install`` installs them where it may: as root, with apt-get.
 """
 
-import ctypes
 import importlib.util
 import os
 import shutil
 import subprocess
 import sys
+from pathlib import Path
 
-ALWAYS = {
-    "libEGL.so.1": "libegl1",
-    "libGL.so.1": "libgl1",
-    "libxkbcommon.so.0": "libxkbcommon0",
-    "libdbus-1.so.3": "libdbus-1-3",
-    "libfontconfig.so.1": "libfontconfig1",
-    "libglib-2.0.so.0": "libglib2.0-0",
-    "libpango-1.0.so.0": "libpango-1.0-0",
-    "libpangoft2-1.0.so.0": "libpangoft2-1.0-0",
-    "libharfbuzz.so.0": "libharfbuzz0b",
-}
-ON_X = {
-    "libxcb-cursor.so.0": "libxcb-cursor0",
-    "libxcb-icccm.so.4": "libxcb-icccm4",
-    "libxcb-image.so.0": "libxcb-image0",
-    "libxcb-keysyms.so.1": "libxcb-keysyms1",
-    "libxcb-render-util.so.0": "libxcb-render-util0",
-    "libxcb-shape.so.0": "libxcb-shape0",
-    "libxkbcommon-x11.so.0": "libxkbcommon-x11-0",
-}
+sys.path.insert(0, str(Path(__file__).parent.parent / "src"))
 
-
-def missing(libraries: dict[str, str]) -> dict[str, str]:
-    """Return the libraries that cannot be loaded, with their Debian packages."""
-    found = {}
-    for library, package in libraries.items():
-        try:
-            ctypes.CDLL(library)
-        except OSError:
-            found[library] = package
-    return found
+from wyntaxis.system_libraries import ALWAYS, ON_X, missing
 
 
 def install(packages: list[str]) -> bool:

@@ -13,8 +13,9 @@ import tempfile
 import zipfile
 from pathlib import Path
 
-from check_system import ALWAYS, ON_X
 from distributions import needed
+
+from wyntaxis.system_libraries import ALWAYS, ON_X
 
 PYTHON, HOME = "python3.11", "usr/lib/wyntaxis"
 SITE = f"{HOME}/lib/{PYTHON}/site-packages"

@@ -1,5 +1,6 @@
 """The window's other commands: menus, notices, margin, worklist, sizes of text, and what a hostile place does."""
 
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -13,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu
 from wyntaxis.desk.app import has_screen
 from wyntaxis.desk.journal import Journal
 from wyntaxis.desk.session import Session
+from wyntaxis.system_libraries import no_window
 
 Key = Qt.Key
 
@@ -239,6 +241,30 @@ def test_the_system_check_names_the_package_that_is_missing(monkeypatch):
     script = Path(check_system.__file__)
     done = subprocess.run([sys.executable, str(script), "--packages"], capture_output=True, text=True, check=True)
     assert done.stderr == ""
+
+
+def test_a_screen_that_qt_cannot_draw_on_is_told_in_a_line():
+    done = subprocess.run(
+        [sys.executable, "-m", "wyntaxis", "--demo"],
+        capture_output=True,
+        text=True,
+        check=False,
+        env={**os.environ, "QT_QPA_PLATFORM": "nonsense"},
+        timeout=60,
+    )
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert done.stderr.startswith(
+        "wyntaxis: the window cannot be made: Qt cannot draw on this screen by QT_QPA_PLATFORM=nonsense"
+    )
+    assert done.stderr.count("\n") == 1
+
+
+def test_what_is_missing_for_a_window_is_named_with_its_package():
+    assert no_window("no plug-in", {}) == "the window cannot be made: no plug-in"
+    assert no_window("no plug-in", {"libA.so.1": "liba1", "libB.so.2": "libb2"}).endswith(
+        "; missing: libA.so.1, libB.so.2; install with: sudo apt-get install liba1 libb2"
+    )
 
 
 def test_menus_let_their_old_entries_go(window):

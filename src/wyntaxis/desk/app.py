@@ -27,12 +27,16 @@ def run(
     elif not has_screen():
         print(NO_SCREEN, file=sys.stderr)
         return 2
-    from PyQt6 import sip
-    from PyQt6.QtCore import QTimer, qInstallMessageHandler
-    from PyQt6.QtWidgets import QApplication
+    try:
+        from PyQt6 import sip
+        from PyQt6.QtCore import QTimer, qInstallMessageHandler
+        from PyQt6.QtWidgets import QApplication
+    except ImportError as error:
+        _tell_no_window(str(error))
+        return 2
 
     if not debug:  # what Qt has to say to developers is no use to anybody else
-        qInstallMessageHandler(lambda _kind, _context, _text: None)
+        qInstallMessageHandler(_keep_quiet)
 
     from wyntaxis.core.files.places import own_shelf_path
     from wyntaxis.desk.background import end_all_jobs
@@ -76,6 +80,26 @@ def run(
     # Widgets go before the application does, or Qt may touch what is gone while Python shuts down.
     sip.delete(window)
     return code
+
+
+def _keep_quiet(kind: object, _context: object, text: str | None) -> None:
+    """Take Qt's messages: the last one before it would abort is told in a line, with what is missing here."""
+    from PyQt6.QtCore import QtMsgType
+
+    if kind == QtMsgType.QtFatalMsg:
+        named = os.environ.get("QT_QPA_PLATFORM")
+        asked = f" by QT_QPA_PLATFORM={named}" if named else ""
+        no_plugin = "platform plugin" in (text or "")
+        _tell_no_window(f"Qt cannot draw on this screen{asked}" if no_plugin else (text or "").partition("\n")[0])
+        sys.stderr.flush()
+        os._exit(2)
+
+
+def _tell_no_window(reason: str) -> None:
+    from wyntaxis.system_libraries import ALWAYS, ON_X, missing, no_window
+
+    on_x = bool(os.environ.get("DISPLAY")) and not os.environ.get("WAYLAND_DISPLAY")
+    print(f"wyntaxis: {no_window(reason, missing(ALWAYS | (ON_X if on_x else {})))}", file=sys.stderr)
 
 
 def has_screen() -> bool:
