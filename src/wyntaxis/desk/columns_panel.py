@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 
 from wyntaxis.core.evidence.foreign.columns import Place, TableColumn, table_headings
@@ -79,6 +80,7 @@ class ColumnsPanel(Panel):
             column, units = QComboBox(), QComboBox()
             for choice in told.choices or units_for(told.unit):
                 units.addItem(choice, choice)
+                units.setItemData(units.count() - 1, choice or "no unit", Qt.ItemDataRole.AccessibleTextRole)
             for box, name in ((column, told.label), (units, f"{told.label}: unit")):
                 box.setAccessibleName(name)
                 box.setMinimumContentsLength(8)
@@ -88,7 +90,7 @@ class ColumnsPanel(Panel):
             units.setVisible(units.count() > 1)
             self.boxes[key] = (column, units)
         grid.setColumnStretch(3, 1)
-        self.column.addWidget(SideScroll(holder))
+        self.column.addWidget(SideScroll(holder, self.heading.text()))
         row_at = QHBoxLayout()
         push_button("Read by these columns", "Read it, and remember the columns for such tables", self.apply, row_at)
         push_button("Close", "Leave the table out", self.hide, row_at)

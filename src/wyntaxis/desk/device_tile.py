@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.files.foreign_text import plain
@@ -18,7 +18,7 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
-from wyntaxis.desk.plain_widgets import tip
+from wyntaxis.desk.plain_widgets import Pressed, tip
 from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.wiring.symbols import draw_symbol
 
@@ -104,7 +104,7 @@ def reached_by(device: Device) -> str:
     return link.port or link.kind or "–"
 
 
-class DeviceTile(QWidget):
+class DeviceTile(Pressed):
     """Paints one card; a click, Enter or Space chooses its device."""
 
     chosen = pyqtSignal(str)
@@ -114,6 +114,7 @@ class DeviceTile(QWidget):
         self.palette_in_use: Palette = DAY
         self.tile: Tile | None = None
         self.is_chosen = False
+        self.clicked.connect(lambda _checked: self._choose())
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -133,6 +134,7 @@ class DeviceTile(QWidget):
         stands = f", {tile.verdict}" if tile.verdict is not None else ""
         self.setAccessibleName(f"{tile.title}, {tile.kind.replace('_', ' ')}{stands}")
         self.setAccessibleDescription("; ".join([tile.where, *told]))
+        self.setChecked(is_chosen)
         self.setToolTip(tip("\n".join([tile.title, tile.where, *told]).strip()))
         if grown:
             self.updateGeometry()
@@ -214,9 +216,12 @@ class DeviceTile(QWidget):
     def _fitted(font: QFont, text: str, room: float) -> str:
         return QFontMetricsF(font).elidedText(plain(text), Qt.TextElideMode.ElideRight, max(room, 0.0))
 
-    def mousePressEvent(self, a0: QMouseEvent | None) -> None:
+    def _choose(self) -> None:
         if self.tile is not None:
             self.chosen.emit(self.tile.device_id)
+
+    def mousePressEvent(self, a0: QMouseEvent | None) -> None:
+        self._choose()
 
     def keyPressEvent(self, a0: QKeyEvent | None) -> None:
         if (

@@ -17,7 +17,7 @@ from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.plain_widgets import PlainLabel, tip
+from wyntaxis.desk.plain_widgets import PlainLabel, Pressed, tip
 from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.value_field import ValueField
 
@@ -209,7 +209,7 @@ def _mark(sheet: DraftingPainter, name: str, leg: Leg, at: Mapper, y: float) -> 
     painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x - 5, y + sign * 8.5), QPointF(x + 5, y + sign * 8.5)]))
 
 
-class LedgerRow(QWidget):
+class LedgerRow(Pressed):
     """A quantity of the ledger. Chosen, it opens fields for its stated and measured leg."""
 
     chosen = pyqtSignal(str)
@@ -218,6 +218,7 @@ class LedgerRow(QWidget):
     def __init__(self, quantity: Quantity, palette: Palette) -> None:
         super().__init__()
         self.scale = LedgerScale(quantity, palette)
+        self.clicked.connect(lambda _checked: self.setFocus(Qt.FocusReason.OtherFocusReason))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -244,6 +245,7 @@ class LedgerRow(QWidget):
     def set_chosen(self, chosen: bool, values: dict[tuple[str, ...], float | str | None]) -> None:
         """Open or close the row's fields."""
         self.scale.chosen = chosen
+        self.setChecked(chosen)
         if chosen and self._editor is None and self.quantity.id in QUANTITY_KINDS:
             self._editor = self._build_editor(values)
             layout = self.layout()

@@ -116,6 +116,7 @@ class Margin(QWidget):
 
     def _build_detail(self) -> QScrollArea:
         area = QScrollArea()
+        area.setAccessibleName("The chosen finding")
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         body = QWidget()
@@ -205,6 +206,7 @@ class Margin(QWidget):
         self.title.setText(f"{str(finding.verdict).capitalize()}: {finding.title}" if finding else "No findings yet")
         size = max(12, round(self.fontInfo().pixelSize() * 1.3))
         if finding is not None:
+            self._mark.setAccessibleName(str(finding.verdict))
             self._mark.setPixmap(verdict_icon(finding.verdict, self._palette_in_use, size).pixmap(size, size))
         self.arithmetic.set_paragraphs(finding.arithmetic if finding else ())
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")

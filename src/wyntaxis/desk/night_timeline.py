@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QToolTip
 
 from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightEvent, NightOutcome, NightSpan, SpanKind
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import Palette
+from wyntaxis.desk.plain_widgets import Picture
 
 if TYPE_CHECKING:
     from wyntaxis.core.rehearsal.setting import NightSky
@@ -54,7 +55,7 @@ def step_words(place: int, step: NightStep) -> str:
     return "\n".join(lines)
 
 
-class NightTimeline(QWidget):
+class NightTimeline(Picture):
     """Lanes of devices over the hours of one night; ``fits`` squeezes them into the height that there is.
 
     Where it is told the plan's steps, they stand in a lane above: ``step_chosen`` tells which one is clicked or reached

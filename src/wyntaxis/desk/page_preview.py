@@ -10,13 +10,13 @@ from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
-from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.plain_widgets import Picture, PlainLabel
 
 EMPTY_RATIO = 1.414
 WIDEST_PX = 1400
 
 
-class _Page(QWidget):
+class _Page(Picture):
     """One page, drawn to the width that there is."""
 
     def __init__(self) -> None:

@@ -61,8 +61,9 @@ def push_button(text: str, tip: str, action: Callable[[], object], row: QLayout 
 class SideScroll(QScrollArea):
     """Holds a wide grid: as high as the grid, and scrolled sideways where the sheet is narrower."""
 
-    def __init__(self, held: QWidget) -> None:
+    def __init__(self, held: QWidget, name: str) -> None:
         super().__init__()
+        self.setAccessibleName(name)
         self.setWidgetResizable(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -108,7 +109,7 @@ class GridPanel(Panel):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(3)
-        self._holder = SideScroll(held)
+        self._holder = SideScroll(held, self.heading.text())
         self.column.insertWidget(1, self._holder)
         return grid
 

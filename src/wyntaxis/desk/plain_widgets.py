@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import html
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QListWidgetItem, QTableWidgetItem, QWidget
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPaintEvent, QPixmap
+from PyQt6.QtWidgets import QAbstractButton, QLabel, QListWidgetItem, QTableWidgetItem, QWidget
 
 from wyntaxis.core.files.foreign_text import plain
 
@@ -43,6 +44,37 @@ class PlainLabel(QLabel):
     def _show(self, text: str) -> None:
         if text != self.text():  # setting a text lays it out anew, also the same one
             super().setText(text)
+
+
+class Picture(QLabel):
+    """A widget that paints itself, told to assistive technology as a picture: Qt takes the role from the class."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        told_by = QPixmap(1, 1)
+        told_by.fill(Qt.GlobalColor.transparent)
+        self.setPixmap(told_by)
+
+    def sizeHint(self) -> QSize:
+        return QWidget.sizeHint(self)
+
+    def minimumSizeHint(self) -> QSize:
+        return QWidget.minimumSizeHint(self)
+
+
+class Pressed(QAbstractButton):
+    """A widget that paints itself, told to assistive technology as a button, pressed while it is what is shown."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setCheckable(True)
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        """Paint nothing: what stands on it paints itself."""
+
+    def nextCheckState(self) -> None:
+        """Stay as it is: what it leads to decides."""
 
 
 def tip(text: str) -> str:

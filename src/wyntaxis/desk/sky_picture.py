@@ -14,7 +14,6 @@ from PyQt6.QtGui import (
     QPen,
     QPolygonF,
 )
-from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.sky.coordinates import declination_text, right_ascension_text
 from wyntaxis.core.sky.footprint import Footprint, Position
@@ -23,6 +22,7 @@ from wyntaxis.core.sky.objects import SkyObject
 from wyntaxis.core.sky.view import SkyView
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import DAY
+from wyntaxis.desk.plain_widgets import Picture
 from wyntaxis.desk.section.drafting import CHAIN_DASHES, DraftingPainter
 
 HANDLE_PX = 7.0
@@ -32,7 +32,7 @@ SMALLEST_OUTLINE_PX = 3.0
 DASHES = ([8.0, 4.0], [2.5, 3.0], CHAIN_DASHES, [14.0, 5.0])
 
 
-class SkyPicture(QWidget):
+class SkyPicture(Picture):
     """Draws a :class:`SkyView`."""
 
     def __init__(self) -> None:

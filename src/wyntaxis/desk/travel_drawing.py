@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy
 
 from wyntaxis.core.travel_picture import TravelPicture
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.plain_widgets import Picture
 
 HEIGHT_EM = 7.8
 EDGE_EM = 1.2
 
 
-class TravelDrawing(QWidget):
+class TravelDrawing(Picture):
     """One focuser's travel as a tube in section, to scale along it."""
 
     def __init__(self) -> None:

@@ -21,13 +21,14 @@ from wyntaxis.core.steps import GROUPS, Step, steps
 from wyntaxis.core.worklist import Tally
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.plain_widgets import Pressed
 from wyntaxis.desk.section.drafting import DraftingPainter
 
 COMFORTABLE = 1.5
 """A line's height where there is room, in heights of its text."""
 
 
-class _Line(QWidget):
+class _Line(Pressed):
     """One line of the worklist: a group's heading or a step."""
 
     activated = pyqtSignal()
@@ -43,6 +44,7 @@ class _Line(QWidget):
         self.folded = False
         self.hovered = False
         self.palette_in_use: Palette = DAY
+        self.clicked.connect(lambda _checked: self.activated.emit())
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -64,6 +66,7 @@ class _Line(QWidget):
         verdict = f", {self.verdict}" if self.verdict else ""
         self.setAccessibleName(f"{self.title}{verdict}")
         self.setAccessibleDescription(self.counts)
+        self.setChecked(not self.folded if self.heading else self.current)
         self.setToolTip(self.counts)
         self.update()
 
@@ -202,6 +205,7 @@ class WorklistView(QScrollArea):
         """Mark the step whose sheet is shown; none where another page is."""
         for key, line in self._lines.items():
             line.current = step is not None and key == step.key
+            line.setChecked(line.current)
             line.update()
 
     def set_palette(self, palette: Palette) -> None:
@@ -222,5 +226,5 @@ class WorklistView(QScrollArea):
         for step in steps():
             if step.group == group:
                 self._lines[step.key].setVisible(not heading.folded)
-        heading.update()
+        heading.describe()
         self._share_height()

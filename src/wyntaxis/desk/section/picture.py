@@ -14,6 +14,7 @@ from wyntaxis.core.section import CAMERA_BEHIND_SENSOR_MM, shortened, stubbed
 from wyntaxis.core.train.next_part import open_end
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.plain_widgets import Picture
 from wyntaxis.desk.section.chain import DimensionBox, chain_height, draw_chain, leader_rows_needed, length_text
 from wyntaxis.desk.section.detail import draw_detail, draw_measured
 from wyntaxis.desk.section.drafting import DASHES, DraftingPainter
@@ -57,7 +58,7 @@ def _doubt(row: Quantity) -> str:
     return " ?" if row.assumed else ""
 
 
-class SectionPicture(QWidget):
+class SectionPicture(Picture):
     """Paints the open rig's section to scale, and knows what stands where on it."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.wording import signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.plain_widgets import Picture
 from wyntaxis.desk.section.drafting import DASHES, DraftingPainter
 
 if TYPE_CHECKING:
@@ -23,7 +23,7 @@ STRIP_PX = 56
 ERRORS = (("back_focus_error_mm", "Main sensor"), ("guide_path_error_mm", "Guide sensor"))
 
 
-class StripPicture(QWidget):
+class StripPicture(Picture):
     """Paints the strip; a click on a part chooses it, a double click or Enter unfolds the drawing."""
 
     part_chosen = pyqtSignal(str)

@@ -106,7 +106,7 @@ class BringInPanel(Panel):
             box.setMinimumContentsLength(5)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         grid.addWidget(push_button("Point", "Let the path hold the quantity", self.point), 1, 4)
-        self.column.addWidget(SideScroll(holder))
+        self.column.addWidget(SideScroll(holder, self.heading.text()))
 
     def _build_rules(self) -> None:
         self.found = TextTable("What the map finds", ("Path", "Quantity", "Comes in as"), left=(0, 1, 2), stretch=2)

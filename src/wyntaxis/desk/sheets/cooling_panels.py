@@ -54,7 +54,7 @@ class RampPanel(Panel):
             grid.addWidget(label, row, column)
             grid.addWidget(field, row, column + 1)
             self.fields[key] = field
-        self.column.addWidget(SideScroll(holder))
+        self.column.addWidget(SideScroll(holder, self.heading.text()))
         self.words = self.add_text()
         self.fold = Fold("Plot: ramp", self._build, self._draw)
         self.column.addWidget(self.fold)

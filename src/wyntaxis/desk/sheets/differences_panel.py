@@ -25,7 +25,7 @@ from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
-from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.plain_widgets import Picture, PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.tables import TextTable
 
@@ -35,7 +35,7 @@ NUMBER_HEADINGS = ("number", "before", "after", "unit")
 MOST_TEXT, MOST_LINES = 40, 3
 
 
-class SvgPicture(QWidget):
+class SvgPicture(Picture):
     """A drawing as SVG, to its own proportions; on a paper ground, dimmed by night."""
 
     def __init__(self, name: str) -> None:

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QToolTip, QWidget
+from PyQt6.QtWidgets import QToolTip
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.wiring import Block, Wire, Wiring, wiring
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
-from wyntaxis.desk.plain_widgets import tip
+from wyntaxis.desk.plain_widgets import Picture, tip
 from wyntaxis.desk.section.drafting import CHAIN_DASHES, DASHES, WIDE_PX, DraftingPainter
 from wyntaxis.desk.wiring.symbols import draw_symbol
 
@@ -27,7 +27,7 @@ LINES = {"network": DASHES, "wireless": [2.0, 3.0], "serial": CHAIN_DASHES}
 WIDEST_EM, HEAD_EM = 9.5, 10.0
 
 
-class WiringBand(QWidget):
+class WiringBand(Picture):
     """Draws the open rig's wiring.
 
     ``device_chosen`` carries a device or supply, ``plugged`` a device and the hub or supply that its line was dragged
