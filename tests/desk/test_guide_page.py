@@ -2,11 +2,14 @@
 
 import pytest
 from PyQt6.QtCore import Qt, QUrl
-from PyQt6.QtGui import QTextDocument
+from PyQt6.QtGui import QColor, QImage, QTextDocument
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tests.test_guide import built_guide  # noqa: F401
 from wyntaxis.core import guide
 from wyntaxis.core.guide import Place
+from wyntaxis.desk.guide_page import by_night
+from wyntaxis.desk.palette import NIGHT
 
 
 def shown(window):
@@ -110,3 +113,23 @@ def test_the_guide_follows_palette_and_text_size(window):
     assert window.palette_in_use.ink in window.guide.pages.document().defaultStyleSheet()
     window.change_text(1)
     assert shown(window) is window.guide
+
+
+@pytest.mark.parametrize("taken", ["#f6f0e2", "#120404"])
+def test_by_night_no_picture_is_bright_and_none_is_of_another_colour(taken):
+    picture = QImage(40, 20, QImage.Format.Format_RGB32)
+    picture.fill(QColor(taken))
+    dark = by_night(picture, NIGHT)
+    found, ink = dark.pixelColor(20, 10), NIGHT.color("ink")
+    assert found.lightness() < 30
+    assert found.blue() <= found.red()
+    assert found.red() <= ink.red()
+
+
+def test_buttons_of_the_guide_stand_whole_in_a_narrow_window(window):
+    window.resize(1024, 700)
+    window.change_text(9)
+    window.toggle_guide()
+    QApplication.processEvents()
+    for button in window.guide.findChildren(QPushButton):
+        assert button.width() >= button.sizeHint().width()

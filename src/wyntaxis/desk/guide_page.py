@@ -9,25 +9,44 @@ from collections.abc import Callable
 from pathlib import PurePosixPath
 
 from PyQt6.QtCore import Qt, QTimer, QUrl, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtGui import QImage, QKeyEvent, QPainter, QResizeEvent
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.guide import FIRST_PAGE, FOLDER, Place, page_html, search
-from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.flow_row import FlowRow
+from wyntaxis.desk.palette import DAY, NIGHT, Palette
 
 SEARCH_PAUSE_MS = 150
+MIDDLE_GREY = 127
 _SECTION = re.compile(r'<section id="([^"]+)">')
 _HEADER_LINK = re.compile(r'<a class="headerlink".*?</a>', re.DOTALL)
+
+
+def by_night(picture: QImage, palette: Palette) -> QImage:
+    """Return a picture for eyes that are used to the dark: its paper dark, its lines in the palette's ink."""
+    dark = picture.convertToFormat(QImage.Format.Format_Grayscale8)
+    middling = dark.scaled(1, 1, transformMode=Qt.TransformationMode.SmoothTransformation).pixelColor(0, 0)
+    if middling.lightness() > MIDDLE_GREY:  # a picture that was taken by night is dark already
+        dark.invertPixels()
+    dark = dark.convertToFormat(QImage.Format.Format_RGB32)
+    with QPainter(dark) as painter:
+        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Multiply)
+        painter.fillRect(dark.rect(), palette.color("ink"))
+    return dark
 
 
 class _Pages(QTextBrowser):
     """Shows a page; its pictures are those beside it, as wide as there is room."""
 
+    palette_in_use = DAY
+
     def loadResource(self, type: int, name: QUrl) -> object:
         """Return one of the guide's own pictures, and nothing else."""
         path = FOLDER / "_images" / PurePosixPath(name.path()).name
         picture = QImage(str(path)) if path.suffix == ".png" and path.is_file() else QImage()
+        if self.palette_in_use is NIGHT:
+            picture = by_night(picture, NIGHT)
         viewport = self.viewport()
         room = (viewport.width() if viewport is not None else self.width()) - 40
         if picture.width() > room > 0:
@@ -57,6 +76,7 @@ class GuidePage(QWidget):
         self.forward = self._button("Forward", "Alt+→: the page after", self.go_forward)
         self.contents = self._button("Contents", "All pages", lambda: self.show_place(Place(FIRST_PAGE)))
         self.words = QLineEdit()
+        self.words.setMinimumWidth(120)
         self.words.setAccessibleName("Search the guide")
         self.words.setPlaceholderText("Search the guide")
         self.words.setClearButtonEnabled(True)
@@ -67,10 +87,10 @@ class GuidePage(QWidget):
         self.words.textEdited.connect(lambda _text: self._pause.start())
         self.words.returnPressed.connect(self._show_hits)
         self.close_button = self._button("Close", "Esc or F1: back to the sheet", self.left.emit)
-        row = QHBoxLayout()
+        row = FlowRow()
         for widget in (self.back, self.forward, self.contents):
             row.addWidget(widget)
-        row.addWidget(self.words, 1)
+        row.add_stretched(self.words)
         row.addWidget(self.close_button)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 10)
@@ -85,7 +105,7 @@ class GuidePage(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Draw in another palette."""
-        self._palette_in_use = palette
+        self._palette_in_use = self.pages.palette_in_use = palette
         if self.place.page:
             self._draw()
 

@@ -21,6 +21,9 @@ LINE_STYLES = (
     Qt.PenStyle.DashDotLine,
 )
 
+LINES_S = (10.0, 30.0, 60.0, 120.0, 300.0)
+"""The exposures whose lines the map of field rotation shows."""
+
 
 class SamplingPlot(PlotPanel):
     """Sampling over seeing for the binnings in use of every train, with the matched band."""
@@ -164,13 +167,12 @@ class RotationMap(PlotPanel):
         self.plot.setYRange(0, 88, padding=0)
         self.plot.addItem(image)
         line = partial(field_rotation.exposure_line, latitude_deg, radius_px, allowed_px)
-        for seconds in (10, 30, 60, 120, 300):
-            chosen = seconds == planned_s
-            pen = pg.mkPen(palette.fails if chosen else palette.ink, width=2.2 if chosen else 0.8)
-            self._draw_line(levels, seconds, line(seconds), pen, palette)
-        if planned_s is not None and planned_s not in (10, 30, 60, 120, 300):
-            pen = pg.mkPen(palette.fails, width=2.2)
-            self._draw_line(levels, planned_s, line(planned_s), pen, palette)
+        drawn = sorted({*LINES_S, *([planned_s] if planned_s else [])})
+        for index, seconds in enumerate(drawn):
+            strong = seconds == planned_s
+            pen = pg.mkPen(palette.fails if strong else palette.ink, width=2.2 if strong else 0.8)
+            written_at = len(altitudes) * (index + 1) // (len(drawn) + 2)  # each at a height of its own
+            self._draw_line(levels, seconds, line(seconds), written_at, pen, palette)
         share = float((longest[:-1] >= planned_s).mean()) if planned_s else None
         planned = (
             f" In {number(100 * share, 0)} % of it the planned {short(planned_s or 0)} s are short enough (strong "
@@ -187,9 +189,15 @@ class RotationMap(PlotPanel):
         )
 
     def _draw_line(
-        self, levels: np.ndarray, seconds: float, line: tuple[np.ndarray, np.ndarray], pen: object, palette: Palette
+        self,
+        levels: np.ndarray,
+        seconds: float,
+        line: tuple[np.ndarray, np.ndarray],
+        up: int,
+        pen: object,
+        palette: Palette,
     ) -> None:
-        """Draw where the longest exposure is a given one, and write it between east and south."""
+        """Draw where the longest exposure is a given one, and write it between east and south, in a row of the map."""
         level = float(np.log10(seconds))
         if not levels.min() < level < levels.max():
             return
@@ -198,8 +206,8 @@ class RotationMap(PlotPanel):
         across = [[*azimuths, *apart] for azimuths in (quarter, 180 - quarter, 180 + quarter, 360 - quarter)]
         upward = np.tile([*altitudes, *apart], 4)
         self.plot.addItem(pg.PlotCurveItem(np.concatenate(across), upward, pen=pen, connect="finite"))
-        up = 4 + 6 * (round(10 * level) % 5)  # each at a height of its own
         at = 90 + int(np.argmin(np.abs(levels[up, 90:181] - level)))
         text = self.label(f"{short(seconds)} s", palette.ink, (0.5, 0.5), fill=palette.color("field", 200))
         text.setPos(at, 2 * up)
+        text.setZValue(1)
         self.plot.addItem(text)
