@@ -50,7 +50,7 @@ soak: $(READY)
 # The guide, offline: F1 in the window shows it, a browser opens src/wyntaxis/assets/guide/index.html.
 docs: $(GUIDE)
 
-$(GUIDE): $(READY) $(shell find docs/guide -type f -not -path '*/__pycache__/*') docs/rig-file.md
+$(GUIDE): $(READY) $(shell find docs/guide -type f -not -path '*/__pycache__/*') $(wildcard docs/screenshots/*.png) docs/rig-file.md
 	@$(BIN)/python -m sphinx -q -W -b html -d build/doctrees docs/guide src/wyntaxis/assets/guide
 	@touch $@
 
