@@ -1,7 +1,7 @@
 """Start to first paint, as a ratio to an empty PyQt6 window started the same way in the same run; at most 2.5.
 
-Also told: the ratio to the first paint that shows the demo rig, which comes right after. Modules are compiled beforehand,
-as an installed program's are.
+Also told: the ratio to the first paint that shows the demo rig, which comes right after. Modules are compiled
+beforehand, as an installed program's are.
 """
 
 import compileall
