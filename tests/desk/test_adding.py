@@ -61,7 +61,7 @@ def trial(tmp_path, monkeypatch):
     """A module that declares a step, a quantity and a finding, forgotten again after the test."""
     registry.in_order()
     legs._import_all()
-    kept = (registry._declared, legs._functions, quantity_kinds.QUANTITY_KINDS, steps._steps)
+    kept = (registry._declared, legs._functions, quantity_kinds.QUANTITY_KINDS, steps._steps, rows._numbers)
     before, functions = [dict(one) for one in kept], list(rows._functions)
     (tmp_path / "lean_trial.py").write_text(TRIAL, "utf-8")
     monkeypatch.syspath_prepend(str(tmp_path))
