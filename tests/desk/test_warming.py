@@ -28,9 +28,14 @@ def test_all_that_the_desk_shows_is_loaded_and_nothing_of_qt_is_made():
     done = subprocess.run([sys.executable, "-c", LOADS], capture_output=True, text=True, timeout=100, check=True)
     kept, *loaded = done.stdout.split()
     assert kept == "True"
-    assert {"numpy", "pyqtgraph", "scipy.optimize", "wyntaxis.desk.plots_night", "wyntaxis.desk.sheets.travel"} <= set(
-        loaded
-    )
+    assert {
+        "numpy",
+        "pyqtgraph",
+        "scipy.optimize",
+        "astropy.coordinates",
+        "wyntaxis.desk.plots_night",
+        "wyntaxis.desk.sheets.travel",
+    } <= set(loaded)
 
 
 def test_what_fails_to_load_is_left_to_whoever_needs_it(monkeypatch):

@@ -11,7 +11,7 @@ import pkgutil
 import threading
 from collections.abc import Iterator
 
-FIRST = ("numpy", "pyqtgraph", "scipy.optimize", "scipy.special")
+FIRST = ("numpy", "pyqtgraph", "scipy.optimize", "scipy.special", "astropy.coordinates", "astropy.time")
 FOLDERS = ("wyntaxis.desk", "wyntaxis.desk.sheets")
 STOP_WITHIN_S = 5.0
 
