@@ -8,22 +8,14 @@ import gc
 import os
 import random
 import sys
-import tempfile
 from pathlib import Path
 
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
 
+from demo_window import shown_window
 from wyntaxis import demo
 from wyntaxis.core.rig.edit import History
-from wyntaxis.core.rig.store import load
 from wyntaxis.core.steps import steps
-from wyntaxis.desk.app import dress
-from wyntaxis.desk.session import Session
-from wyntaxis.desk.window import MainWindow
-from wyntaxis.desk.window_state import WindowState
 
 EDITS, STEPS, JOBS = (
     int(os.environ.get(name, usual)) for name, usual in (("EDITS", 10000), ("STEPS", 500), ("JOBS", 200))
@@ -39,14 +31,8 @@ def resident_mb() -> float:
 
 
 def main() -> int:
-    app = QApplication([])
-    dress(app)
     chance = random.Random(4)
-    with tempfile.TemporaryDirectory() as state:
-        window = MainWindow(WindowState(Path(state)), Path(state))
-        window.build()
-        window.show()
-        window.attach(Session(load(demo.rig_path("tarnfell-triplet-reduced")).rig))
+    with shown_window() as (app, window):
         keys = [step.key for step in steps()]
 
         def edit() -> None:
@@ -79,7 +65,6 @@ def main() -> int:
             if index % max(EDITS // JOBS, 1) == 0:
                 job()
         after = resident_mb()
-        window.session.history.mark_saved()
     print(f"{EDITS} edits, {STEPS} changes of step, {JOBS} jobs: {before:.0f} MB before, {after:.0f} MB after")
     print(f"ratio {after / before:.3f} (limit {MAX_GROWTH})")
     return 0 if after / before <= MAX_GROWTH else 1

@@ -5,24 +5,14 @@ after an edit that the drawing does not show, with the drawing kept, and drawn a
 """
 
 import json
-import os
 import statistics
 import sys
-import tempfile
 import time
-from pathlib import Path
 
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-
-from PyQt6.QtWidgets import QApplication
-
+from demo_window import shown_window
 from wyntaxis import demo
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.steps import steps
-from wyntaxis.desk.app import dress
-from wyntaxis.desk.session import Session
-from wyntaxis.desk.window import MainWindow
-from wyntaxis.desk.window_state import WindowState
 
 ROUNDS = 60
 LIMIT_MS = 50
@@ -48,15 +38,8 @@ def timed(action, app) -> float:
 
 
 def main() -> int:
-    app = QApplication([])
-    dress(app)
-    with tempfile.TemporaryDirectory() as state:
-        window = MainWindow(WindowState(Path(state)), Path(state))
-        window.build()
-        window.show()
-        session = Session(rig_of_25_parts())
-        window.attach(session)
-        app.processEvents()
+    with shown_window(rig_of_25_parts()) as (app, window):
+        session = window.session
         worst = 0.0
         for step in [step.key for step in steps()]:
             window.show_step(step)
@@ -82,7 +65,6 @@ def main() -> int:
                 times.append(timed(lambda: None, app))
         ratio = statistics.median(anew) / statistics.median(kept)
         print(f"an edit that is not drawn: repaint {statistics.median(kept):.1f} ms; drawn anew {ratio:.1f} times that")
-        session.history.mark_saved()
     return 0 if worst <= LIMIT_MS else 1
 
 

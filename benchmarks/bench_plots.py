@@ -8,9 +8,7 @@ import os
 import statistics
 import subprocess
 import sys
-import tempfile
 import time
-from pathlib import Path
 
 ROUNDS = 3
 LIMIT_MS = 150
@@ -29,24 +27,11 @@ FOLDS = (
 def opening(fold: str, *, warm: bool) -> None:
     """Print what the first opening of a fold took, in ms, in a window on the demo rig."""
     from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QApplication
 
-    from wyntaxis import demo
-    from wyntaxis.core.rig.store import load
-    from wyntaxis.desk.app import dress
-    from wyntaxis.desk.session import Session
+    from demo_window import shown_window
     from wyntaxis.desk.warming import Warming
-    from wyntaxis.desk.window import MainWindow
-    from wyntaxis.desk.window_state import WindowState
 
-    app = QApplication([])
-    dress(app)
-    with tempfile.TemporaryDirectory() as state:
-        window = MainWindow(WindowState(Path(state)), Path(state))
-        window.build()
-        window.show()
-        window.attach(Session(load(demo.rig_path("tarnfell-triplet-reduced")).rig))
-        app.processEvents()
+    with shown_window() as (app, window):
         if warm:
             warming = Warming()
             warming.start()

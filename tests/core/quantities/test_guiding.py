@@ -71,7 +71,7 @@ def test_the_line_of_an_exposure_lies_where_the_map_says_so(exposure_s):
     assert altitudes[0] == pytest.approx(26.94 if exposure_s == 5 else 0.0, abs=0.02)
 
 
-@pytest.mark.parametrize(("latitude", "exposure_s"), [(47.3, 0.0), (90.0, 10.0)])
+@pytest.mark.parametrize(("latitude", "exposure_s"), [(47.3, 0.0), (47.3, -10.0), (90.0, 10.0)])
 def test_no_line_for_no_time_or_where_nothing_turns(latitude, exposure_s):
     azimuths, altitudes = field_rotation.exposure_line(latitude, 3605.55, 1.0, exposure_s)
     assert azimuths.size == altitudes.size == 0

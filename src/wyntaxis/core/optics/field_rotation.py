@@ -97,8 +97,8 @@ def exposure_line(latitude_deg: float, radius_px: float, allowed_px: float, expo
         the other three. Empty for no time at all, and where nearly the whole sky allows longer exposures.
     """
     slowest = float(rotation_exposure(rotation_rate(latitude_deg, 0.0, 0.0), radius_px, allowed_px))
-    lowest = math.degrees(math.acos(min(exposure_s / slowest, 1.0)))
-    if exposure_s <= 0 or lowest >= HIGHEST_DEG:
+    lowest = math.degrees(math.acos(min(max(exposure_s, 0.0) / slowest, 1.0)))
+    if lowest >= HIGHEST_DEG:
         return np.empty(0), np.empty(0)
     altitudes = np.linspace(lowest, HIGHEST_DEG, 120)
     on_meridian = rotation_exposure(rotation_rate(latitude_deg, 0.0, altitudes), radius_px, allowed_px)
