@@ -32,3 +32,5 @@ def shown_window(rig: Rig | None = None) -> Iterator[tuple[QApplication, MainWin
         app.processEvents()
         yield app, window
         window.session.history.mark_saved()
+        window.close()
+        window.journal.wait()

@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -24,6 +24,7 @@ from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.steps import GROUPS, steps
+from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import DAY, NIGHT, contrast
 from wyntaxis.desk.session import Session
 from wyntaxis.stand_ins.usb import make_tree
@@ -259,3 +260,40 @@ def test_a_rig_file_with_everything_opens_saves_and_opens_again(make_window, tmp
     assert window.session.rig.devices[0].number("gain") == 130
     assert window.session.rig.corrections["night/a.fits"].left_out
     assert json.loads((tmp_path / "all.rig.json~").read_text("utf-8"))["devices"][0]["settings"]["gain"]["value"] == 100
+
+
+class _Windows(QObject):
+    """Notes every window that is shown."""
+
+    def __init__(self):
+        super().__init__()
+        self.shown = []
+
+    def eventFilter(self, a0, a1):
+        if a1.type() == QEvent.Type.Show and isinstance(a0, QWidget) and a0.isWindow():
+            self.shown.append(type(a0).__name__)
+        return False
+
+
+@pytest.mark.parametrize("name", ["tarnfell-triplet-reduced", "meadow-newtonian", None])
+def test_no_sheet_flashes_a_window_of_its_own(make_window, name):
+    window = make_window()
+    watch = _Windows()
+    app = QApplication.instance()
+    app.installEventFilter(watch)
+    try:
+        if name is None:
+            window.files.open_new()
+        else:
+            window.files.open_demo(name)
+        for key in KEYS:
+            window.show_step(key)
+            QApplication.processEvents()
+            for fold in window.sheets[key].findChildren(Fold):
+                fold.open()
+        window.change_text(3)
+        window.set_palette_by_name("night")
+        QApplication.processEvents()
+    finally:
+        app.removeEventFilter(watch)
+    assert watch.shown == []

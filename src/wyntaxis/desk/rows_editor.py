@@ -66,8 +66,8 @@ class RowsEditor(GridPanel):
         for at, spec in enumerate(self._columns):
             heading = PlainLabel(f"{spec.label}, {spec.unit}" if spec.unit else spec.label)
             heading.setProperty("role", "faded")
-            heading.setVisible(self._count > 0)
             grid.addWidget(heading, 0, at + 1)
+            heading.setVisible(self._count > 0)
             grid.setColumnStretch(at + 1, 3 if spec.kind == "text" else 2)
         for index in range(self._count):
             self.fields.append(self._row(grid, index))

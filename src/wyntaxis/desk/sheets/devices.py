@@ -189,10 +189,12 @@ class DevicesSheet(StepSheet):
         self.empty.setVisible(not rig.devices)
         self.remove_button.setEnabled(chosen is not None)
         self._show_tiles(chosen[1].id if chosen else "")
-        self.editor.setVisible(chosen is not None)
-        if chosen is not None:
+        if chosen is None:
+            self.editor.hide()
+        else:
             index, device = chosen
             self._place_editor(device.id)
+            self.editor.show()
             self.editor.heading.setText(f"{device.title} ({device.kind.replace('_', ' ')})")
             self.settings.show_device(device, index)
             self.slots.setVisible(device.kind == "filter_wheel")
