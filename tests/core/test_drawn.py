@@ -1,5 +1,7 @@
 """What is drawn of a rig: the branch broken off, the wiring, the part that is still missing."""
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,8 +14,9 @@ from wyntaxis.core.rig.blank import blank_rig
 from wyntaxis.core.rig.parts import Joint, Part
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.rig.store import load, validated
-from wyntaxis.core.section import LEAST_DRAWN_MM, section, shortened, stubbed
+from wyntaxis.core.section import section
 from wyntaxis.core.train.next_part import OpenEnd, fitting, open_end
+from wyntaxis.core.train.section import LEAST_DRAWN_MM, lay_out, shortened, stubbed
 from wyntaxis.core.wiring import COMPUTER, plugging, wiring
 
 DEMO = load(demo.rig_path("tarnfell-triplet-reduced")).rig
@@ -121,3 +124,19 @@ def test_where_a_path_is_open():
     assert (open_end(rig).after, open_end(rig, guide=True)) == ("Telescope", None)
     rig = edit.insert_part(rig, ("train",), 0, {"id": "c", "kind": "corrector", "length_mm": 3})
     assert (open_end(rig).after, open_end(rig).index) == ("c", 1)
+
+
+@pytest.mark.parametrize("name", demo.RIGS)
+def test_a_rig_is_laid_out_alike_before_and_after_it_is_reckoned(name):
+    rig = load(demo.rig_path(name)).rig
+    bare, told = lay_out(rig), section(evaluate(rig))
+    for one, other in zip(bare.all_parts(), told.all_parts(), strict=True):
+        assert one == replace(other, verdict=None, devices=())
+    assert (bare.plane, bare.datum_mm, bare.joints, bare.top_mm) == (
+        told.plane,
+        told.datum_mm,
+        told.joints,
+        told.top_mm,
+    )
+    assert bare.rays == told.rays or rig.measured
+    assert any(shape.verdict is not None for shape in told.all_parts())

@@ -20,13 +20,13 @@ def test_f1_shows_the_step_in_sight_and_puts_the_guide_away(window, qtbot):
     window.show_step("travel")
     sheet = shown(window)
     qtbot.keyClick(window, Qt.Key.Key_F1)
-    assert shown(window) is window.guide
-    assert window.guide.place == Place("steps/travel")
-    assert window.guide.pages.toPlainText().startswith("Travel")
-    qtbot.keyClick(window.guide.pages, Qt.Key.Key_F1)
+    assert shown(window) is window.stack.guide
+    assert window.stack.guide.place == Place("steps/travel")
+    assert window.stack.guide.pages.toPlainText().startswith("Travel")
+    qtbot.keyClick(window.stack.guide.pages, Qt.Key.Key_F1)
     assert shown(window) is sheet
     qtbot.keyClick(window, Qt.Key.Key_F1)
-    qtbot.keyClick(window.guide, Qt.Key.Key_Escape)
+    qtbot.keyClick(window.stack.guide, Qt.Key.Key_Escape)
     assert shown(window) is sheet
 
 
@@ -35,21 +35,20 @@ def test_a_step_of_the_worklist_leaves_the_guide(window):
     window.show_step("scales")
     assert shown(window) is window.sheets["scales"]
     window.toggle_guide()
-    assert window.guide.place == Place("steps/scales")
+    assert window.stack.guide.place == Place("steps/scales")
 
 
 def test_a_finding_is_shown_at_its_place(window, qtbot):
     window.show_step("light_path")
     window.margin.guide_button.click()
-    assert window.guide.place == Place("reference/findings", "finding.spacing.main")
-    assert (
-        window.guide.pages.verticalScrollBar().value() > 0 or "spacing.main" in window.guide.pages.toPlainText()[:400]
-    )
+    assert window.stack.guide.place == Place("reference/findings", "finding.spacing.main")
+    pages = window.stack.guide.pages
+    assert pages.verticalScrollBar().value() > 0 or "spacing.main" in pages.toPlainText()[:400]
 
 
 def test_links_are_followed_within_the_guide_with_a_way_back(window):
     window.show_guide(Place("steps/scales"))
-    page = window.guide
+    page = window.stack.guide
     page._follow(QUrl("../reference/numbers.html#number.focal_ratio"))
     assert page.place == Place("reference/numbers", "number.focal_ratio")
     page._follow(QUrl("#number.star_elongation"))
@@ -68,14 +67,14 @@ def test_links_are_followed_within_the_guide_with_a_way_back(window):
 )
 def test_nothing_outside_the_guide_is_opened(window, link):
     window.show_guide(Place("index"))
-    before = window.guide.place
-    window.guide._follow(QUrl(link))
-    assert window.guide.place == before
+    before = window.stack.guide.place
+    window.stack.guide._follow(QUrl(link))
+    assert window.stack.guide.place == before
 
 
 def test_pictures_are_the_guides_own_and_as_wide_as_the_page(window, tmp_path):
     window.show_guide(Place("steps/scales"))
-    pages = window.guide.pages
+    pages = window.stack.guide.pages
     kind = QTextDocument.ResourceType.ImageResource.value
     own = pages.loadResource(kind, QUrl("../_images/scales.png"))
     assert 0 < own.width() <= pages.viewport().width()
@@ -85,7 +84,7 @@ def test_pictures_are_the_guides_own_and_as_wide_as_the_page(window, tmp_path):
 
 def test_typing_searches_and_a_hit_is_opened(window, qtbot):
     window.search_guide()
-    page = window.guide
+    page = window.stack.guide
     qtbot.keyClicks(page.words, "embossed")
     qtbot.waitUntil(lambda: "Embossed flats" in page.pages.toPlainText(), timeout=2000)
     page._follow(QUrl("/symptoms.html#embossed-flats"))
@@ -110,9 +109,9 @@ def test_a_guide_that_was_not_built_is_told_in_the_strip(window, monkeypatch, tm
 def test_the_guide_follows_palette_and_text_size(window):
     window.show_guide(Place("steps/scales"))
     window.set_palette_by_name("night")
-    assert window.palette_in_use.ink in window.guide.pages.document().defaultStyleSheet()
+    assert window.palette_in_use.ink in window.stack.guide.pages.document().defaultStyleSheet()
     window.change_text(1)
-    assert shown(window) is window.guide
+    assert shown(window) is window.stack.guide
 
 
 @pytest.mark.parametrize("taken", ["#f6f0e2", "#120404"])
@@ -131,5 +130,5 @@ def test_buttons_of_the_guide_stand_whole_in_a_narrow_window(window):
     window.change_text(9)
     window.toggle_guide()
     QApplication.processEvents()
-    for button in window.guide.findChildren(QPushButton):
+    for button in window.stack.guide.findChildren(QPushButton):
         assert button.width() >= button.sizeHint().width()

@@ -216,8 +216,8 @@ def test_variants_are_switched_edited_and_compared(window, tmp_path):
     again.show_variant("Tarnfell triplet, native")
     assert again.rig == session.rig
     window.menus.by_name["Trains side by side"].trigger()
-    table = window._comparison.table
-    assert window.stack.currentWidget() is window._comparison
+    table = window.stack.comparison.table
+    assert window.stack.currentWidget() is window.stack.comparison
     assert table.item(0, 1).text() == "Aldous 0.76x, ring 12.9"
     assert table.item(3, 1).text() == "676.0 mm   (+162.2)"
     session.show_variant(None)

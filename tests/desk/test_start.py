@@ -50,14 +50,16 @@ def program(tmp_path):
 def start(make_window, tmp_path):
     window = make_window()
     window.files.open_new()
-    window.start_page._maps_path = tmp_path / "key-maps.json"
+    window.stack.start_page._maps_path = tmp_path / "key-maps.json"
     return window
 
 
 def drafted(window, qtbot, work):
     before = window.session.document
     work()
-    qtbot.waitUntil(lambda: not window.start_page.job.running and window.session.document is not before, timeout=20000)
+    qtbot.waitUntil(
+        lambda: not window.stack.start_page.job.running and window.session.document is not before, timeout=20000
+    )
 
 
 def fails(window):
@@ -65,7 +67,7 @@ def fails(window):
 
 
 def test_a_rig_is_drafted_and_its_three_missing_numbers_given(start, qtbot, frames, program):
-    page, session = start.start_page, start.session
+    page, session = start.stack.start_page, start.session
     assert start.stack.currentWidget() is page
     assert session.document == blank_rig()
     drafted(start, qtbot, lambda: page.draft_paths([frames]))
@@ -102,7 +104,7 @@ def test_a_rig_is_drafted_and_its_three_missing_numbers_given(start, qtbot, fram
 
 
 def test_a_broken_folder_and_an_edit_meanwhile_are_told(start, qtbot, tmp_path, frames):
-    page = start.start_page
+    page = start.stack.start_page
     page.draft_paths([tmp_path / "nowhere"])
     qtbot.waitUntil(lambda: "is not there" in start.notice.text.text(), timeout=8000)
     page.draft_paths([frames])
@@ -113,7 +115,7 @@ def test_a_broken_folder_and_an_edit_meanwhile_are_told(start, qtbot, tmp_path, 
 
 
 def test_a_rig_is_built_from_the_empty_page_by_keyboard_alone(start, qtbot):
-    page, session = start.start_page, start.session
+    page, session = start.stack.start_page, start.session
     focus = QApplication.focusWidget
     assert focus() is page.frames_button
     for _ in range(8):
@@ -148,7 +150,7 @@ def test_a_rig_is_built_from_the_empty_page_by_keyboard_alone(start, qtbot):
     session.undo()
     # The same value, typed, is given too.
     start.show_start()
-    type_into(start.start_page.not_given.fields["telescope.aperture_mm"], "100")
+    type_into(start.stack.start_page.not_given.fields["telescope.aperture_mm"], "100")
     assert session.rig.assumed == ("telescope.focal_length_mm",)
 
 

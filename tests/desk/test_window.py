@@ -201,7 +201,7 @@ def test_parts_are_added_moved_duplicated_and_taken_out(window):
 
 def test_a_rig_built_from_nothing(window):
     window.files.open_new()
-    assert window.stack.currentWidget() is window.start_page
+    assert window.stack.currentWidget() is window.stack.start_page
     assert "No parts yet" in window.sheets["light_path"]._empty.text()
     for name in ("Corrector", "Off axis guider", "Camera"):
         window.menus.by_name[name].trigger()

@@ -35,6 +35,11 @@ def steps() -> tuple[Step, ...]:
     return tuple(sorted(_steps.values(), key=lambda step: GROUPS.index(step.group)))
 
 
+def step_named(key: str) -> Step:
+    """Return the step of a key; the first of all for a key that names none."""
+    return next((step for step in steps() if step.key == key), steps()[0])
+
+
 def declare_step(key: str, group: str, title: str, purpose: str, caption: str = "") -> Step:
     """Declare a step from elsewhere; it comes last of its group.
 

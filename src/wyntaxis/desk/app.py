@@ -22,6 +22,7 @@ def run(
     file: Path | None, *, demo: bool, screenshots: Path | None, view: str | None = None, debug: bool = False
 ) -> int:
     """Open the window on a rig, the demo, the rig opened last, or the start page; return the exit code."""
+    gc.disable()  # nothing made while starting is garbage
     if screenshots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     elif not has_screen():
@@ -40,13 +41,12 @@ def run(
 
     from wyntaxis.core.files.places import own_shelf_path
     from wyntaxis.desk.background import end_all_jobs
+    from wyntaxis.desk.beginning import Beginning
     from wyntaxis.desk.faults import Faults
     from wyntaxis.desk.warming import Warming
     from wyntaxis.desk.window import MainWindow
 
-    gc.disable()  # nothing made while starting is garbage
-    QApplication.setStyle("Fusion")
-    app = QApplication(sys.argv[:1])
+    app = QApplication([*sys.argv[:1], "-style", "fusion"])
     if screenshots is not None:
         dress(app)
         from wyntaxis.desk.shots import take_all
@@ -59,18 +59,18 @@ def run(
 
     warming = Warming()
 
-    def load() -> None:
-        QTimer.singleShot(WARM_AFTER_MS, warming.start)
-        if file is not None:
-            window.files.open_path(file)
-        elif demo:
-            window.files.open_demo("tarnfell-triplet-reduced")
-        elif not window.settings.recent:
-            window.files.open_new()  # whoever begins sees the start page
-        else:
-            window.files.open_path(window.settings.recent[0])
+    beginning = Beginning(window, file, shows_demo=demo)
 
-    window.start(load, before=lambda: dress(app))
+    def before() -> None:
+        set_typeface(app)
+        beginning.draw()
+
+    def load() -> None:
+        set_icon(app)
+        beginning.open()
+        QTimer.singleShot(WARM_AFTER_MS, warming.start)
+
+    window.start(load, before)
     code = app.exec()
     warming.stop()
     if window.built:
@@ -108,8 +108,14 @@ def has_screen() -> bool:
 
 
 def dress(app: object) -> None:
-    """Give the application its name, icon and typeface, and the interface its turn while jobs work."""
-    from PyQt6.QtGui import QFont, QFontDatabase, QIcon
+    """Give the application its name, typeface and icon, and the interface its turn while jobs work."""
+    set_typeface(app)
+    set_icon(app)
+
+
+def set_typeface(app: object) -> None:
+    """Give the application what its first drawing needs: the name and the typeface."""
+    from PyQt6.QtGui import QFont, QFontDatabase
     from PyQt6.QtWidgets import QApplication
 
     assert isinstance(app, QApplication)
@@ -120,4 +126,12 @@ def dress(app: object) -> None:
     for font in sorted((ASSETS / "fonts").glob("*.otf")):
         QFontDatabase.addApplicationFont(str(font))
     app.setFont(QFont("B612"))
+
+
+def set_icon(app: object) -> None:
+    """Give the application its icon."""
+    from PyQt6.QtGui import QIcon
+    from PyQt6.QtWidgets import QApplication
+
+    assert isinstance(app, QApplication)
     app.setWindowIcon(QIcon(str(ASSETS / "wyntaxis.svg")))

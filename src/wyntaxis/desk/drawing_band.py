@@ -9,12 +9,13 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from wyntaxis.core.quantities.rows import is_judged, step_rows
 from wyntaxis.core.rehearsal.kind import REHEARSAL
-from wyntaxis.core.steps import FIELD, FILTERS, FOOTPRINT, RECORDS, SHELF, Step
+from wyntaxis.core.steps import FIELD, FILTERS, SHELF, Step
 from wyntaxis.core.steps import REHEARSAL as REHEARSAL_STEP
+from wyntaxis.desk.band_shape import NIGHT_PX, BandShape
 from wyntaxis.desk.night_timeline import NightTimeline
 from wyntaxis.desk.section.band import SectionBand
 from wyntaxis.desk.section.drawing import draw_dust, draw_surface
-from wyntaxis.desk.section.strip import STRIP_PX, StripPicture
+from wyntaxis.desk.section.strip import StripPicture
 from wyntaxis.desk.window_state import WindowState
 from wyntaxis.desk.wiring.band import WiringBand
 
@@ -23,19 +24,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.session import Session
 
 OVERLAYS = {FIELD.key: draw_surface, FILTERS.key: draw_dust}
-NIGHT_PX = 150
-"""How high the night's timeline stands in the band."""
 """What is drawn over the section at steps that measure something of it."""
-FOLDING_STEPS = (RECORDS, FOOTPRINT)
-"""Steps whose sheet needs the room: there the drawing folds by itself."""
-BUILD_SHARE, OTHER_SHARE = 0.4, 0.3
-"""How much of the window's height the band takes at the most, where the train is built and elsewhere."""
-DRAWN_PX = {"Build": 344, "Reckon": 240, "Connect": 240, "Measure": 220}
-"""How high each group's drawing is to begin with, in px at the base text size."""
-
-
-EMPTY_PX = 130
-"""How high the drawing of a rig without parts is."""
 
 
 class DrawingBand(QStackedWidget):
@@ -48,7 +37,7 @@ class DrawingBand(QStackedWidget):
 
     def __init__(self, settings: WindowState) -> None:
         super().__init__()
-        self._settings = settings
+        self._shape = BandShape(settings)
         self._session: Session | None = None
         self._palette: Palette | None = None
         self._was_empty = False
@@ -62,16 +51,12 @@ class DrawingBand(QStackedWidget):
 
     @property
     def is_folded(self) -> bool:
-        """Whether the strip is shown: as chosen for the group, else where the step needs the room."""
-        chosen = self._settings.word(f"band_{self.step.group}", "")
-        if self.step.group not in DRAWN_PX:
-            return True
-        return chosen == "folded" if chosen else self.step in FOLDING_STEPS
+        """Whether the strip is shown."""
+        return self._shape.is_folded(self.step)
 
     def toggle_fold(self) -> None:
         """Fold the drawing to a strip, or unfold it; remembered for the group."""
-        if self.step.group in DRAWN_PX:
-            self._settings.put(f"band_{self.step.group}", "open" if self.is_folded else "folded")
+        if self._shape.turn(self.step):
             self._turn()
 
     def show_step(self, step: Step) -> None:
@@ -94,22 +79,15 @@ class DrawingBand(QStackedWidget):
         return self.step is REHEARSAL_STEP and played is not None
 
     def wanted_height(self, window_px: int, text_scale: float) -> int:
-        """Return the height that the band is to have, in px: as it was left for the group, else as it needs."""
-        strip = round(STRIP_PX * max(text_scale, 1.0))
+        """Return the height that the band is to have, in px."""
         if self._shows_night:
             return round(NIGHT_PX * max(text_scale, 1.0))
-        if self.is_folded:
-            return strip
-        group = self.step.group
-        most = round(window_px * (BUILD_SHARE if group == "Build" else OTHER_SHARE))
-        is_empty = self._session is not None and not self._session.rig.train and group != "Connect"
-        usual = min((EMPTY_PX if is_empty else DRAWN_PX[group]) * max(text_scale, 1.0), most)
-        return round(self._settings.number(f"band_height_{group}", usual, strip, 0.7 * window_px))
+        is_empty = self._session is not None and not self._session.rig.train
+        return self._shape.height(self.step, window_px, text_scale, is_empty=is_empty)
 
     def keep_height(self, height: int) -> None:
         """Remember the height that the user gave the band, for the group."""
-        if not self.is_folded:
-            self._settings.put(f"band_height_{self.step.group}", float(height))
+        self._shape.keep_height(self.step, height)
 
     def show_session(self, session: Session) -> None:
         """Show another rig."""

@@ -28,7 +28,7 @@ from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import tip
 
 if TYPE_CHECKING:
-    from wyntaxis.core.section import PartShape
+    from wyntaxis.core.train.section import PartShape
     from wyntaxis.desk.session import Session
 
 

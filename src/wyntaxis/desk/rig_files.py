@@ -15,6 +15,7 @@ from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
     from wyntaxis.core.rig.recovery import Recovered
+    from wyntaxis.core.rig.store import StoredRig
 
 RIG_FILTER = "Rigs (*.rig.json);;Everything in one file (*.zip);;All files (*)"
 SUFFIX = ".rig.json"
@@ -30,15 +31,15 @@ class RigFiles(QObject):
         super().__init__(window)
         self.window = window
 
-    def open_path(self, path: Path) -> bool:
-        """Open a rig file; a notice says why when it cannot be, and what is open stays."""
+    def open_path(self, path: Path, read: StoredRig | None = None) -> bool:
+        """Open a rig file, which may have been read already; a notice says why it cannot be, and what is open stays."""
         from wyntaxis.core.files.errors import InputError
         from wyntaxis.desk.session import Session
 
         if path.suffix.lower() == ".zip":
             return self._ask_unpack(path)
         try:
-            session = Session.opened(path, self.window.stock())
+            session = Session.opened(path, self.window.stock(), read)
         except InputError as error:
             self.window.refuse(str(error))
             self._wait_without_rig()
@@ -90,13 +91,13 @@ class RigFiles(QObject):
         self.window.settings.add_recent(path)
         self.kept.emit()
 
-    def open_demo(self, name: str) -> None:
-        """Open a copy of a demo rig, to be saved elsewhere."""
+    def open_demo(self, name: str, read: StoredRig | None = None) -> None:
+        """Open a copy of a demo rig, which may have been read already, to be saved elsewhere."""
         from wyntaxis import demo
         from wyntaxis.core.rig.store import load
         from wyntaxis.desk.session import Session
 
-        self.window.attach(Session(load(demo.rig_path(name)).rig, stock=self.window.stock()))
+        self.window.attach(Session((read or load(demo.rig_path(name))).rig, stock=self.window.stock()))
 
     def open_new(self) -> None:
         """Begin a new rig."""

@@ -15,6 +15,7 @@ from wyntaxis.core.files.opening import is_there, sha256_of
 from wyntaxis.core.findings.caveats import acceptance, withdrawal
 from wyntaxis.core.findings.finding import Finding, subject_title
 from wyntaxis.core.history import recording
+from wyntaxis.core.ledger import Quantity
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.blank import NEW_PART_LENGTH_MM, blank_rig
@@ -23,8 +24,9 @@ from wyntaxis.core.rig.marks import numbers_below
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.variants import document_path, free_name, new_variant, train_entries, variant_index
-from wyntaxis.core.section import Section, section
+from wyntaxis.core.section import section
 from wyntaxis.core.train.next_part import open_end
+from wyntaxis.core.train.section import Section
 from wyntaxis.core.wiring import plugging
 from wyntaxis.core.wording import utc_stamp
 from wyntaxis.desk.stock import ShelfStock
@@ -70,9 +72,9 @@ class Session(QObject):
         self._compute()
 
     @classmethod
-    def opened(cls, path: Path, stock: ShelfStock | None = None) -> Session:
-        """Return a session on a rig file; :class:`InputError` of one line when it is none."""
-        stored = store.load(path)
+    def opened(cls, path: Path, stock: ShelfStock | None = None, read: store.StoredRig | None = None) -> Session:
+        """Return a session on a rig file, as it was ``read`` already; :class:`InputError` when it is none."""
+        stored = read or store.load(path)
         return cls(stored.rig, path, stored.sha256, stock)
 
     @classmethod
@@ -89,6 +91,11 @@ class Session(QObject):
     def rig(self) -> Rig:
         """The rig shown: the document's own train, or one variant's."""
         return self._shown
+
+    @property
+    def quantities(self) -> dict[str, Quantity]:
+        """The rig's own numbers by id."""
+        return self.evaluation.quantities
 
     @property
     def dirty(self) -> bool:

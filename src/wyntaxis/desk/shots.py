@@ -79,7 +79,7 @@ def _read_catalogue(window: MainWindow) -> None:
 def _draft(window: MainWindow) -> None:
     """Draft a rig from the stand-in's frames and ports."""
     window.files.open_new()
-    page = window.start_page
+    page = window.stack.start_page
     assert page is not None
     for work in (page.draft_stand_in_frames, page.draft_stand_in_ports):
         work()

@@ -14,7 +14,6 @@ from PyQt6.QtCore import QByteArray, QTimer
 from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.files.places import state_folder
 from wyntaxis.desk.palette import PALETTES, Palette, style_sheet
@@ -26,11 +25,8 @@ if TYPE_CHECKING:
     from wyntaxis.core.findings.finding import Finding
     from wyntaxis.core.guide import Place
     from wyntaxis.core.steps import Step
-    from wyntaxis.desk.compare import ComparePage
-    from wyntaxis.desk.guide_page import GuidePage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
-    from wyntaxis.desk.start_page import StartPage
     from wyntaxis.desk.stock import ShelfStock
 
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
@@ -51,16 +47,10 @@ class MainWindow(Workplace):
         self.files = RigFiles(self)
         self.shelf_path = shelf_path
         self._stock: ShelfStock | None = None
-        self._comparison: ComparePage | None = None
-        self.start_page: StartPage | None = None
-        self.guide: GuidePage | None = None
-        self._behind_guide: QWidget | None = None
         self.built = False
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
-        self.sheets: dict[str, StepSheet] = {}
-        """The sheets shown so far, by step; each is made when it is first asked for."""
         self._listed: tuple[Finding, ...] = ()
         self._step_told = False
         self._may_close = False
@@ -74,16 +64,19 @@ class MainWindow(Workplace):
     # Building
 
     def start(self, load: Callable[[], None], before: Callable[[], None]) -> None:
-        """Show the window, let it paint once, then do what comes before building, build, and load the rig."""
+        """Show the window, let it paint once, do what comes before building, then build, and load the rig."""
+
+        def begin() -> None:
+            before()
+            QTimer.singleShot(0, go_on)
 
         def go_on() -> None:
-            before()
             self.build()
             load()
             gc.enable()
             self.files.offer_left_behind()
 
-        self._on_first_paint = go_on
+        self._on_first_paint = begin
         self.show()
 
     def paintEvent(self, a0: QPaintEvent | None) -> None:
@@ -102,15 +95,16 @@ class MainWindow(Workplace):
         """Build everything on the window, once."""
         if self.built:
             return
-        from wyntaxis.core.steps import steps
+        from wyntaxis.core.steps import step_named
         from wyntaxis.desk.journal import Journal
         from wyntaxis.desk.menus import Menus
 
         self.built = True
         self.journal = Journal(self.folder)
         self.journal.failed.connect(self.refuse)
-        self.step: Step = next((s for s in steps() if s.key == self.settings.word("step", "")), steps()[0])
+        self.step: Step = step_named(self.settings.word("step", ""))
         self._build_widgets()
+        self._connect_widgets()
         self.menus = Menus(self, self.files)
         self.files.kept.connect(self.menus.fill_recent)
         state = self.settings.state("below")
@@ -121,11 +115,12 @@ class MainWindow(Workplace):
 
     def _build_widgets(self) -> None:
         from PyQt6.QtCore import Qt
-        from PyQt6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
+        from PyQt6.QtWidgets import QSplitter, QVBoxLayout
 
         from wyntaxis.desk.drawing_band import DrawingBand
         from wyntaxis.desk.margin import Margin
         from wyntaxis.desk.notice import NoticeStrip
+        from wyntaxis.desk.pages import Pages
         from wyntaxis.desk.worklist_view import WorklistView
 
         self.notice = NoticeStrip()
@@ -133,8 +128,7 @@ class MainWindow(Workplace):
         self.band = self.drawing.section
         self.worklist = WorklistView()
         self.margin = Margin()
-        self.stack = QStackedWidget()
-        self.stack.addWidget(QWidget())
+        self.stack = Pages()
         self.below = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.worklist, self.stack, self.margin):
             self.below.addWidget(widget)
@@ -147,8 +141,6 @@ class MainWindow(Workplace):
         self.split.setStretchFactor(1, 1)
         self.split.setCollapsible(0, False)
         self.split.setCollapsible(1, False)
-        self.split.splitterMoved.connect(lambda at, _index: self.drawing.keep_height(at))
-        self.drawing.shared.connect(self._share_height)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -156,6 +148,10 @@ class MainWindow(Workplace):
         column.addWidget(self.notice)
         column.addWidget(self.split, 1)
         self.setCentralWidget(body)
+
+    def _connect_widgets(self) -> None:
+        self.split.splitterMoved.connect(lambda at, _index: self.drawing.keep_height(at))
+        self.drawing.shared.connect(self._share_height)
         self.band.part_chosen.connect(self._part_chosen)
         self.band.length_entered.connect(self._length_entered)
         self.band.refused.connect(self.refuse)
@@ -165,6 +161,10 @@ class MainWindow(Workplace):
         self.band.part_dropped.connect(lambda *drop: self.session and self.session.move_to(*drop))
         self.drawing.wiring.device_chosen.connect(self._device_chosen)
         self.drawing.wiring.plugged.connect(lambda *line: self.session and self.session.plug(*line))
+        self.stack.step_asked.connect(self.show_step)
+        self.stack.parts_asked.connect(self._begin_with_parts)
+        self.stack.demo_asked.connect(lambda name: self.files.guard(lambda: self.files.open_demo(name)))
+        self.stack.refused.connect(self.refuse)
         self.worklist.step_chosen.connect(self.show_step)
         self.margin.finding_chosen.connect(self._finding_chosen)
         self.margin.all_asked.connect(self.refresh)
@@ -197,11 +197,7 @@ class MainWindow(Workplace):
         self._share_height()
         self.worklist.setMinimumWidth(round(170 * self.text_scale))
         self.margin.setMinimumWidth(round(210 * min(self.text_scale, 1.5)))
-        if self.guide is not None:
-            self.guide.set_palette(self.palette_in_use)
-        for sheet in self.sheets.values():
-            sheet.set_palette(self.palette_in_use)
-            sheet.fit_to_font()
+        self.stack.set_palette(self.palette_in_use)
         if self.session is not None:
             self.refresh()
 
@@ -226,15 +222,8 @@ class MainWindow(Workplace):
         from wyntaxis.core.rig.blank import is_blank
 
         self.build()
-        for sheet in self.sheets.values():
-            self.stack.removeWidget(sheet)
-            sheet.deleteLater()
-        if self.start_page is not None:
-            self.stack.removeWidget(self.start_page)
-            self.start_page.deleteLater()
-            self.start_page = None
         self.session = session
-        self.sheets = _Sheets(self._make_sheet)
+        self.stack.attach(session)
         session.changed.connect(self.refresh)
         session.chosen_changed.connect(self.refresh)
         session.saved_changed.connect(self.refresh)
@@ -253,16 +242,10 @@ class MainWindow(Workplace):
         if session.path is None and is_blank(session.document):
             self.show_start()
 
-    def _make_sheet(self, key: str) -> StepSheet:
-        from wyntaxis.core.steps import steps
-        from wyntaxis.desk.sheets.base import make_sheet
-
-        assert self.session is not None
-        sheet = make_sheet(self.session, next(s for s in steps() if s.key == key), self.palette_in_use)
-        self.stack.addWidget(sheet)
-        sheet.step_asked.connect(self.show_step)
-        sheet.fit_to_font()
-        return sheet
+    @property
+    def sheets(self) -> dict[str, StepSheet]:
+        """The sheets shown so far, by step; each is made when it is first asked for."""
+        return self.stack.sheets
 
     def stock(self) -> ShelfStock:
         """Return the shelf that all rigs share, read when it is first asked for."""
@@ -315,12 +298,7 @@ class MainWindow(Workplace):
         if session is None:
             return
         self.drawing.refresh()
-        if self._comparison is not None and self.stack.currentWidget() is self._comparison:
-            self._comparison.show_session(session, self.palette_in_use)
-        if self.start_page is not None and self.stack.currentWidget() is self.start_page:
-            self.start_page.refresh()
-        else:
-            self.sheets[self.step.key].refresh()
+        self.stack.refresh(self.step.key)
         self.worklist.show_tallies(tallies(session.evaluation))
         self._list_findings()
         place = session.path.name if session.path else "not saved yet"
@@ -366,16 +344,14 @@ class MainWindow(Workplace):
 
     def show_step(self, key: str) -> None:
         """Show a step's sheet."""
-        from wyntaxis.core.steps import steps
+        from wyntaxis.core.steps import step_named
 
-        self.step = next(step for step in steps() if step.key == key)
+        self.step = step_named(key)
         self.drawing.show_step(self.step)
         self.worklist.show_current(self.step)
         if self.session is None:
             return
-        sheet = self.sheets[key]
-        sheet.refresh()
-        self.stack.setCurrentWidget(sheet)
+        self.stack.show_sheet(self.step.key)
         self._step_told = False
         self._list_findings()
 
@@ -388,25 +364,17 @@ class MainWindow(Workplace):
     def show_start(self) -> None:
         """Show the start page: drafting from what is in hand, and what nobody gave yet."""
         from wyntaxis.core.steps import LIGHT_PATH
-        from wyntaxis.desk.start_page import StartPage
 
         if self.session is None:
             return
-        if self.start_page is None:
-            self.start_page = StartPage(self.session)
-            self.start_page.parts_asked.connect(self._begin_with_parts)
-            self.start_page.demo_asked.connect(lambda name: self.files.guard(lambda: self.files.open_demo(name)))
-            self.stack.addWidget(self.start_page)
         self.step = LIGHT_PATH
         self.drawing.show_step(self.step)
         self.worklist.show_current(None)
-        self.start_page.refresh()
-        self.stack.setCurrentWidget(self.start_page)
-        self.start_page.first_field().setFocus()
+        self.stack.show_start()
 
     def leave_start(self) -> None:
         """Go from the start page, where it is shown, to the sheet of the step."""
-        if self.start_page is not None and self.stack.currentWidget() is self.start_page:
+        if self.stack.shows_start:
             self.show_step(self.step.key)
 
     def _begin_with_parts(self) -> None:
@@ -428,58 +396,31 @@ class MainWindow(Workplace):
 
     def show_comparison(self) -> None:
         """Show all trains of the rig side by side."""
-        from wyntaxis.desk.compare import ComparePage
-
-        if self.session is None:
-            return
-        if self._comparison is None:
-            self._comparison = ComparePage()
-            self.stack.addWidget(self._comparison)
-        self._comparison.show_session(self.session, self.palette_in_use)
-        self.stack.setCurrentWidget(self._comparison)
+        self.stack.show_comparison()
 
     def show_guide(self, place: Place | None = None) -> None:
         """Show the guide at a place, at the step where none is told."""
         from wyntaxis.core.guide import place_of_step
-        from wyntaxis.desk.guide_page import GuidePage
 
-        if self.guide is None:
-            self.guide = GuidePage()
-            self.guide.left.connect(self.leave_guide)
-            self.stack.addWidget(self.guide)
-        if self.stack.currentWidget() is not self.guide:
-            self._behind_guide = self.stack.currentWidget()
-        self.guide.set_palette(self.palette_in_use)
-        try:
-            self.guide.show_place(place or place_of_step(self.step))
-        except InputError as error:
-            self.refuse(str(error))
-            return
-        self.stack.setCurrentWidget(self.guide)
-        self.guide.pages.setFocus()
+        self.stack.show_guide(place or place_of_step(self.step))
 
     def _show_in_guide(self, finding: Finding) -> None:
         from wyntaxis.core.guide import place_of_finding
 
         self.show_guide(place_of_finding(finding))
 
-    def leave_guide(self) -> None:
-        """Go back from the guide to what was shown before."""
-        if self.guide is not None and self.stack.currentWidget() is self.guide:
-            self.stack.setCurrentWidget(self._behind_guide)
-
     def toggle_guide(self) -> None:
         """Show the guide at the step, or put it away."""
-        if self.guide is not None and self.stack.currentWidget() is self.guide:
-            self.leave_guide()
+        if self.stack.shows_guide:
+            self.stack.leave_guide()
         else:
             self.show_guide()
 
     def search_guide(self) -> None:
         """Show the guide with the cursor in its search field."""
         self.show_guide()
-        if self.guide is not None:
-            self.guide.words.setFocus()
+        if self.stack.guide is not None:
+            self.stack.guide.words.setFocus()
 
     def refuse(self, message: str) -> None:
         """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""
@@ -515,15 +456,3 @@ class MainWindow(Workplace):
         if not belongs(self.step, finding):
             step = next((s for s in steps() if belongs(s, finding)), self.step)
             self.show_step(step.key)
-
-
-class _Sheets(dict[str, "StepSheet"]):
-    """Sheets by step, each made when it is first asked for."""
-
-    def __init__(self, make: Callable[[str], StepSheet]) -> None:
-        super().__init__()
-        self._make = make
-
-    def __missing__(self, key: str) -> StepSheet:
-        sheet = self[key] = self._make(key)
-        return sheet

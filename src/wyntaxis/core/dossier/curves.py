@@ -13,7 +13,7 @@ from wyntaxis.core.evidence.cooling.ramp import design_both, kept_model, ramp_wo
 from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.evidence.sensor.kind import SENSOR
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.section_marks import focus_surface
+from wyntaxis.core.section import focus_surface
 from wyntaxis.core.wording import number, plus_minus, short
 
 KEPT = "Drawn from the numbers that the rig keeps; the single points are not kept with it."

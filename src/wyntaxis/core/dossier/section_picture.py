@@ -9,7 +9,8 @@ from wyntaxis.core.dossier.svg import FAINT, GLASS, INK, LIGHT, PAPER, SHADE, Sv
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part
-from wyntaxis.core.section import PartShape, Section, section, shortened
+from wyntaxis.core.section import section
+from wyntaxis.core.train.section import PartShape, Section, shortened
 from wyntaxis.core.wording import number, short, signed
 
 WIDTH = 1000.0

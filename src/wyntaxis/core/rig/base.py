@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import re
 from typing import Annotated
+
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")  # nothing of others runs while a file is read
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 

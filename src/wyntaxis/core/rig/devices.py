@@ -1,10 +1,8 @@
 """The parts of the rig document that are told to programs: devices, supplies, and the records that programs keep."""
 
-from __future__ import annotations
-
 import re
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
@@ -174,7 +172,7 @@ class Setting(StrictModel):
     measured: MeasuredValue | None = None
 
     @model_validator(mode="after")
-    def _says_something(self) -> Setting:
+    def _says_something(self) -> Self:
         if self.value is None and self.measured is None:
             raise ValueError('needs a "value" or a "measured" leg; take the setting out where there is neither')
         return self
@@ -203,7 +201,7 @@ class Device(StrictModel):
     note: Note | None = None
 
     @model_validator(mode="after")
-    def _keys_fit_the_kind(self) -> Device:
+    def _keys_fit_the_kind(self) -> Self:
         for key, setting in self.settings.items():
             check_setting(self.kind, key, setting.value)
             if setting.measured is not None:

@@ -4,12 +4,10 @@ The models are frozen: an edit makes a new rig (see :mod:`wyntaxis.core.rig.edit
 Lengths are in mm, pixels in µm, masses in g, angles in degrees unless the name says otherwise.
 """
 
-from __future__ import annotations
-
 import json
 import math
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -56,7 +54,7 @@ class Guiding(StrictModel):
     calibration: GuideCalibration | None = None
 
     @model_validator(mode="after")
-    def _keys_fit_the_kind(self) -> Guiding:
+    def _keys_fit_the_kind(self) -> Self:
         if self.kind == "off_axis" and self.taps is None:
             raise ValueError('kind "off_axis" needs "taps", the id of the off_axis_guider in the train')
         if self.kind == "separate" and self.telescope is None:
@@ -160,7 +158,7 @@ class Rig(StrictModel):
     note: Note | None = None
 
     @model_validator(mode="after")
-    def _parts_fit_together(self) -> Rig:
+    def _parts_fit_together(self) -> Self:
         for section in ("stated", "measured"):
             for key, leg in getattr(self, section).items():
                 if key not in QUANTITY_KINDS:

@@ -1,7 +1,5 @@
 """The plan of the night in the document: steps in order, each with its limit and attempts, and who watches over it."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from pydantic import Field

@@ -3,10 +3,8 @@
 Lengths are in mm, pixels in µm, masses in g.
 """
 
-from __future__ import annotations
-
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
@@ -60,7 +58,7 @@ class Glass(StrictModel):
     counted_in: Literal["flange", "back_focus"] | None = None
 
     @model_validator(mode="after")
-    def _counted_in_needs_counted(self) -> Glass:
+    def _counted_in_needs_counted(self) -> Self:
         if self.counted_in is not None and not self.counted:
             raise ValueError('"counted_in" needs "counted": true')
         return self
@@ -74,7 +72,7 @@ class Adjustable(StrictModel):
     set_mm: Annotated[Length, Shown("Set at", "mm")]
 
     @model_validator(mode="after")
-    def _set_inside_range(self) -> Adjustable:
+    def _set_inside_range(self) -> Self:
         if self.min_mm > self.max_mm:
             raise ValueError(f"min_mm {self.min_mm:g} is above max_mm {self.max_mm:g}")
         if not self.min_mm <= self.set_mm <= self.max_mm:
@@ -121,7 +119,7 @@ class TiltScrews(StrictModel):
     at: Annotated[Annotated[tuple[ScrewPlace, ...], Field(strict=False, min_length=3, max_length=8)], Shown("")]
 
     @model_validator(mode="after")
-    def _screws_span_a_plane(self) -> TiltScrews:
+    def _screws_span_a_plane(self) -> Self:
         if len({round(place.azimuth_deg % 360, 3) for place in self.at}) < len(self.at):
             raise ValueError("two screws are at one azimuth")
         return self
@@ -206,7 +204,7 @@ class Part(StrictModel):
         return self.adjustable.set_mm if self.adjustable else self.length_mm
 
     @model_validator(mode="after")
-    def _keys_fit_the_kind(self) -> Part:
+    def _keys_fit_the_kind(self) -> Self:
         if self.kind not in MAGNIFYING_KINDS:
             for key in ("magnification", "required_back_focus_mm", "back_focus_tolerance_mm"):
                 if getattr(self, key) is not None:

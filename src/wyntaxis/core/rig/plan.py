@@ -1,10 +1,8 @@
 """The parts of the rig document around the train: site, mount, plan, framing, guide settings, and the recorded legs."""
 
-from __future__ import annotations
-
 import re
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
@@ -78,7 +76,7 @@ class Site(StrictModel):
     horizon_from: Evidence | None = None
 
     @model_validator(mode="after")
-    def _rises(self) -> Site:
+    def _rises(self) -> Self:
         good, usual, poor = self.seeing_good_arcsec, self.seeing_fwhm_arcsec, self.seeing_poor_arcsec
         stated = [value for value in (good, usual, poor) if value is not None]
         if stated != sorted(stated):

@@ -49,6 +49,7 @@ class SectionBand(SectionPicture):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._session: Session | None = None
         self._dragged_from: QPointF | None = None
         self._editor: QLineEdit | None = None
         self._edited_part = ""
@@ -59,6 +60,11 @@ class SectionBand(SectionPicture):
         self.next_menu: QMenu | None = None
         self.setAccessibleName("Section of the light path")
         self.setToolTipDuration(8000)
+
+    def show_session(self, session: Session) -> None:
+        """Show another rig."""
+        self._session = session
+        self.show_rig(session)
 
     # Choosing and editing
 

@@ -13,7 +13,7 @@ from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.section.drawing import View, branch_box
 
 if TYPE_CHECKING:
-    from wyntaxis.core.section import PartShape, Section
+    from wyntaxis.core.train.section import PartShape, Section
 
 MAX_LEADER_ROWS = 3
 LEFT_OUT = -1

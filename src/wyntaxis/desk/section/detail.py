@@ -14,11 +14,14 @@ from wyntaxis.desk.section.drafting import DOUBLE_CHAIN_DASHES, WIDE_PX, Draftin
 
 if TYPE_CHECKING:
     from wyntaxis.core.ledger import Quantity, Verdict
-    from wyntaxis.core.section import Plane
+    from wyntaxis.core.train.section import Plane
 
 
-def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, verdict: Verdict) -> None:
-    """Draw one detail: the tolerance band, the required plane, the built plane with ±2u, and the error between."""
+def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, verdict: Verdict | None) -> None:
+    """Draw one detail: the tolerance band, the required plane, the built plane with ±2u, and the error between.
+
+    Without a verdict, before the rig is reckoned, the room of its sign is left free.
+    """
     painter = sheet.painter
     painter.setPen(sheet.pen("rule"))
     painter.setBrush(sheet.palette.color("paper"))
@@ -29,12 +32,14 @@ def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, v
     centre = box.center().x()
 
     mark = QRectF(box.left() + 7, box.top() + 6, line * 0.85, line * 0.85)
-    draw_verdict(painter, mark, verdict, sheet.palette.verdict(verdict), sheet.palette.color("paper"))
+    if verdict is not None:
+        draw_verdict(painter, mark, verdict, sheet.palette.verdict(verdict), sheet.palette.color("paper"))
     size = sheet.write(box.right() - 6, mark.center().y(), f"{signed(plane.error_mm, 2)} mm", align="right")
     room = size.left() - mark.right() - 12
-    texts = (f"{title}: {verdict}", f"{title.split(maxsplit=1)[0]}: {verdict}", str(verdict))
+    short_title, color = title.split(maxsplit=1)[0], "ink" if verdict is None else str(verdict)
+    texts = (title, short_title) if verdict is None else (f"{title}: {verdict}", f"{short_title}: {verdict}", color)
     text = next((text for text in texts if sheet.width_of(text) <= room), texts[-1])
-    sheet.write(mark.right() + 5, mark.center().y(), text, align="left", color=str(verdict))
+    sheet.write(mark.right() + 5, mark.center().y(), text, align="left", color=color)
 
     top, bottom = box.top() + 1.75 * line, box.bottom() - 2.3 * sheet.height_of(small=True)
     if plane.allowed_mm is not None:
@@ -47,7 +52,7 @@ def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, v
     painter.fillRect(QRectF(built - spread, top + 3, 2 * spread, bottom - top - 6), sheet.palette.color("ink", 45))
     sheet.line(built, top, built, bottom, sheet.pen("ink", 2.2))
     if abs(built - centre) > 3:
-        sheet.dimension(centre, built, middle, str(verdict))
+        sheet.dimension(centre, built, middle, color)
     _draw_scale(sheet, box, centre, scale, half_mm, bottom)
     text = f"band ±{short(plane.allowed_mm)} mm, " if plane.allowed_mm is not None else ""
     y = box.bottom() - 0.6 * sheet.height_of(small=True)

@@ -18,7 +18,7 @@ from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.section.drafting import CHAIN_DASHES, DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, DraftingPainter
 
 if TYPE_CHECKING:
-    from wyntaxis.core.section import Branch, PartShape, Section
+    from wyntaxis.core.train.section import Branch, PartShape, Section
 
 STUB_MM = 16.0
 CAMERA_BODY_MM = 14.0

@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
-from wyntaxis.core.section import CAMERA_BEHIND_SENSOR_MM, shortened, stubbed
 from wyntaxis.core.train.next_part import open_end
+from wyntaxis.core.train.section import CAMERA_BEHIND_SENSOR_MM, shortened, stubbed
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Picture
@@ -31,8 +31,8 @@ from wyntaxis.desk.section.drawing import (
 
 if TYPE_CHECKING:
     from wyntaxis.core.ledger import Quantity
-    from wyntaxis.core.section import PartShape, Section
-    from wyntaxis.desk.session import Session
+    from wyntaxis.core.train.section import PartShape, Section
+    from wyntaxis.desk.section.drawable import Drawable
 
 ZOOM_RANGE = (0.5, 40.0)
 DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
@@ -64,7 +64,7 @@ class SectionPicture(Picture):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.palette_in_use: Palette = DAY
-        self._session: Session | None = None
+        self._shown: Drawable | None = None
         self._zoom, self._pan = 1.0, QPointF(0, 0)
         self._fitted_for: tuple[Section | None, tuple[int, int, int], View, Section | None] | None = None
         self._dimensions: list[DimensionBox] = []
@@ -87,9 +87,9 @@ class SectionPicture(Picture):
 
     # What is shown
 
-    def show_session(self, session: Session) -> None:
+    def show_rig(self, shown: Drawable) -> None:
         """Show another rig."""
-        self._session = session
+        self._shown = shown
         self.close_editor()
         self.fit()
 
@@ -149,7 +149,7 @@ class SectionPicture(Picture):
         return self.width() - self._detail_width()
 
     def _detail_width(self) -> float:
-        section = self._session.section if self._session else None
+        section = self._shown.section if self._shown else None
         if self._test_rows is not None:
             return self.width() * TEST_SHARE
         if section is None or (section.plane is None and (section.branch is None or section.branch.plane is None)):
@@ -165,7 +165,7 @@ class SectionPicture(Picture):
 
     def _fitted(self) -> View:
         """Return the view that shows the whole train, reckoned once for each rig, size and font."""
-        section = self._session.section if self._session else None
+        section = self._shown.section if self._shown else None
         key = (self.width(), self.height(), self.fontInfo().pixelSize())
         known = self._fitted_for
         if known is None or known[0] is not section or known[1] != key:
@@ -202,7 +202,7 @@ class SectionPicture(Picture):
         if section.branch is not None and section.branch.turned:
             labels = max(sheet.width_of(length_text(s), small=True) for s in section.branch.parts)
         ghost = 0.0
-        if self._session is not None and open_end(self._session.rig) is not None:
+        if self._shown is not None and open_end(self._shown.rig) is not None:
             ghost = GHOST_EM * self.fontInfo().pixelSize()
         along = max(width - 2 * margin - ghost, 60.0) / (section.length_mm + left_mm + right_mm)
         across = (axis_y - 10) / (shortened(section, 0.0).top_mm + 2)
@@ -243,17 +243,17 @@ class SectionPicture(Picture):
 
     def _shows(self) -> tuple[object, ...] | None:
         """Return all that the picture is drawn from: while it stays the same, the picture does; None is drawn anew."""
-        session = self._session
+        shown = self._shown
         if self._overlay is not None or self._test_rows is not None:
             return None
         look = (self.size(), self.devicePixelRatioF(), self.palette_in_use.name, self.font(), self.waiting_text)
-        if session is None:
+        if shown is None:
             return look
-        rows, view = session.evaluation.quantities, self.view()
-        told = [rows[key] for key in TOLD_ROWS]
-        titles = (session.rig.name, session.rig.telescope.title)
-        chosen = self._lit or session.chosen_part
-        return (*look, self.drawn, view, told, titles, chosen, open_end(session.rig), self._drop)
+        rows, view = shown.quantities, self.view()
+        told = [rows.get(key) for key in TOLD_ROWS]
+        titles = (shown.rig.name, shown.rig.telescope.title)
+        chosen = self._lit or shown.chosen_part
+        return (*look, self.drawn, view, told, titles, chosen, open_end(shown.rig), self._drop)
 
     def _draw(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -263,7 +263,7 @@ class SectionPicture(Picture):
         if section is None or not section.parts:
             self._paint_empty(sheet, no_parts=section is not None)
         else:
-            chosen = self._lit or (self._session.chosen_part if self._session else None)
+            chosen = self._lit or (self._shown.chosen_part if self._shown else None)
             width = self._drawing_width()
             painter.setClipRect(QRectF(0, 0, width, self.height()))
             view = self.view()
@@ -283,8 +283,8 @@ class SectionPicture(Picture):
 
     def ghost_box(self) -> QRectF | None:
         """Return where the part that is still missing is drawn; None where the train ends in its camera."""
-        session, section = self._session, self.drawn
-        if session is None or section is None or open_end(session.rig) is None:
+        shown, section = self._shown, self.drawn
+        if shown is None or section is None or open_end(shown.rig) is None:
             return None
         height = 4.5 * self.fontInfo().pixelSize()
         width = GHOST_EM * self.fontInfo().pixelSize()
@@ -297,9 +297,9 @@ class SectionPicture(Picture):
     def _paint_ghost(self, sheet: DraftingPainter) -> None:
         """Draw the part that is still missing, dashed: what comes next?"""
         box = self.ghost_box()
-        if box is None or self._session is None:
+        if box is None or self._shown is None:
             return
-        end = open_end(self._session.rig)
+        end = open_end(self._shown.rig)
         sheet.painter.setPen(sheet.pen("faded", 1.6, DASHES))
         sheet.painter.setBrush(sheet.palette.color("paper"))
         sheet.painter.drawRect(box)
@@ -333,12 +333,13 @@ class SectionPicture(Picture):
 
     def _paint_title(self, sheet: DraftingPainter, view: View) -> None:
         """Write the rig's name and its main numbers into the upper left corner, as in a drawing's title block."""
-        if self._session is None:
+        if self._shown is None:
             return
-        rows, y, line = self._session.evaluation.quantities, 8 + sheet.height_of() / 2, sheet.height_of() * 1.15
-        texts = [self._session.rig.name, self._session.rig.telescope.title]
+        rows, y, line = self._shown.quantities, 8 + sheet.height_of() / 2, sheet.height_of() * 1.15
+        texts = [self._shown.rig.name, self._shown.rig.telescope.title]
         focal, ratio, scale = (
-            rows[key].computed for key in ("effective_focal_length_mm", "focal_ratio", "pixel_scale_arcsec_px")
+            rows[key].computed if key in rows else None
+            for key in ("effective_focal_length_mm", "focal_ratio", "pixel_scale_arcsec_px")
         )
         if focal is not None and ratio is not None:
             words = f"{number(focal.value, 1)} mm, f/{number(ratio.value, 2)}"
@@ -358,28 +359,28 @@ class SectionPicture(Picture):
             sheet.write(10, y + index * line, elided, align="left", color=color, ground="paper")
 
     def _paint_details(self, sheet: DraftingPainter) -> None:
-        session = self._session
-        if session is None or self._detail_width() == 0:
+        shown = self._shown
+        if shown is None or self._detail_width() == 0:
             return
         if self._test_rows is not None:
             box = QRectF(self._drawing_width() + 2, 6, self._detail_width() - 10, self.height() - 12)
             draw_measured(sheet, box, self._test_rows)
             return
-        section, rows = session.section, session.evaluation.quantities
+        section, rows = shown.section, shown.quantities
         found = []
         if section.plane is not None:
-            found.append(("Main sensor", section.plane, rows["back_focus_error_mm"].verdict))
+            found.append(("Main sensor", section.plane, rows.get("back_focus_error_mm")))
         if section.branch is not None and section.branch.plane is not None:
-            found.append(("Guide sensor", section.branch.plane, rows["guide_path_error_mm"].verdict))
+            found.append(("Guide sensor", section.branch.plane, rows.get("guide_path_error_mm")))
         left, gap = self._drawing_width() + 2, 6.0
         height = (self.height() - gap * (len(found) + 1)) / len(found)
         height = min(height, 15 * sheet.height_of())
-        for index, (title, plane, verdict) in enumerate(found):
+        for index, (title, plane, row) in enumerate(found):
             box = QRectF(left, gap + index * (height + gap), self._detail_width() - 10, height)
-            draw_detail(sheet, box, title, plane, verdict)
+            draw_detail(sheet, box, title, plane, row.verdict if row is not None else None)
 
     def _shape_at(self, point: QPointF) -> PartShape | None:
-        if self._session is None or point.x() > self._drawing_width():
+        if self._shown is None or point.x() > self._drawing_width():
             return None
         dimension = next((d for d in self._dimensions if d.box.contains(point)), None)
         section, view = self.drawn, self.view()
@@ -399,10 +400,10 @@ class SectionPicture(Picture):
         return None
 
     def _chosen_shape(self) -> PartShape | None:
-        if self._session is None:
+        if self._shown is None:
             return None
-        chosen = self._session.chosen_part
-        return next((s for s in self._session.section.all_parts() if s.part.id == chosen), None)
+        chosen = self._shown.chosen_part
+        return next((s for s in self._shown.section.all_parts() if s.part.id == chosen), None)
 
     def drop_place(self, point: QPointF) -> tuple[str, int]:
         """Return the path ("train" or "guide") and the index before which a part dropped there would stand."""

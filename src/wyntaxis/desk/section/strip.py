@@ -9,17 +9,16 @@ from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.wording import signed
+from wyntaxis.desk.band_shape import STRIP_PX
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Picture
 from wyntaxis.desk.section.drafting import DASHES, DraftingPainter
 
 if TYPE_CHECKING:
-    from wyntaxis.core.section import PartShape
+    from wyntaxis.core.train.section import PartShape
     from wyntaxis.desk.session import Session
 
-STRIP_PX = 56
-"""The strip's height at the base text size, in px."""
 ERRORS = (("back_focus_error_mm", "Main sensor"), ("guide_path_error_mm", "Guide sensor"))
 
 

@@ -1,0 +1,165 @@
+"""What can stand in the middle of the window: a sheet a step, the start page, the trains side by side, the guide."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.steps import step_named
+from wyntaxis.desk.palette import DAY, Palette
+
+if TYPE_CHECKING:
+    from wyntaxis.core.guide import Place
+    from wyntaxis.desk.compare import ComparePage
+    from wyntaxis.desk.guide_page import GuidePage
+    from wyntaxis.desk.session import Session
+    from wyntaxis.desk.sheets.base import StepSheet
+    from wyntaxis.desk.start_page import StartPage
+
+
+class Pages(QStackedWidget):
+    """Shows one page at a time; each is imported and made when it is first asked for."""
+
+    step_asked = pyqtSignal(str)
+    parts_asked = pyqtSignal()
+    demo_asked = pyqtSignal(str)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.addWidget(QWidget())
+        self._session: Session | None = None
+        self._palette: Palette = DAY
+        self.sheets: dict[str, StepSheet] = {}
+        """The sheets shown so far, by step."""
+        self.start_page: StartPage | None = None
+        self.comparison: ComparePage | None = None
+        self.guide: GuidePage | None = None
+        self._behind_guide: QWidget | None = None
+
+    def attach(self, session: Session) -> None:
+        """Begin anew with another session: the pages of the one before go."""
+        for sheet in self.sheets.values():
+            self.removeWidget(sheet)
+            sheet.deleteLater()
+        if self.start_page is not None:
+            self.removeWidget(self.start_page)
+            self.start_page.deleteLater()
+            self.start_page = None
+        self._session = session
+        self.sheets = _Sheets(self._make_sheet)
+
+    def _make_sheet(self, key: str) -> StepSheet:
+        from wyntaxis.desk.sheets.base import make_sheet
+
+        assert self._session is not None
+        sheet = make_sheet(self._session, step_named(key), self._palette)
+        self.addWidget(sheet)
+        sheet.step_asked.connect(self.step_asked)
+        sheet.fit_to_font()
+        return sheet
+
+    def set_palette(self, palette: Palette) -> None:
+        """Show every page in another palette, and at the text size that its font has now."""
+        self._palette = palette
+        if self.guide is not None:
+            self.guide.set_palette(palette)
+        for sheet in self.sheets.values():
+            sheet.set_palette(palette)
+            sheet.fit_to_font()
+
+    def refresh(self, step_key: str) -> None:
+        """Draw the page that is shown anew, and where it is none of its own, the step's sheet behind it."""
+        if self._session is None:
+            return
+        shown = self.currentWidget()
+        if self.comparison is not None and shown is self.comparison:
+            self.comparison.show_session(self._session, self._palette)
+        if self.shows_start:
+            assert self.start_page is not None
+            self.start_page.refresh()
+        else:
+            self.sheets[step_key].refresh()
+
+    def show_sheet(self, key: str) -> None:
+        """Show a step's sheet as the rig stands now."""
+        sheet = self.sheets[key]
+        sheet.refresh()
+        self.setCurrentWidget(sheet)
+
+    @property
+    def shows_start(self) -> bool:
+        """Whether the start page is what is shown."""
+        return self.start_page is not None and self.currentWidget() is self.start_page
+
+    def show_start(self) -> None:
+        """Show the start page, with the cursor in its first field."""
+        from wyntaxis.desk.start_page import StartPage
+
+        if self._session is None:
+            return
+        if self.start_page is None:
+            self.start_page = StartPage(self._session)
+            self.start_page.parts_asked.connect(self.parts_asked)
+            self.start_page.demo_asked.connect(self.demo_asked)
+            self.addWidget(self.start_page)
+        self.start_page.refresh()
+        self.setCurrentWidget(self.start_page)
+        self.start_page.first_field().setFocus()
+
+    def show_comparison(self) -> None:
+        """Show all trains of the rig side by side."""
+        from wyntaxis.desk.compare import ComparePage
+
+        if self._session is None:
+            return
+        if self.comparison is None:
+            self.comparison = ComparePage()
+            self.addWidget(self.comparison)
+        self.comparison.show_session(self._session, self._palette)
+        self.setCurrentWidget(self.comparison)
+
+    @property
+    def shows_guide(self) -> bool:
+        """Whether the guide is what is shown."""
+        return self.guide is not None and self.currentWidget() is self.guide
+
+    def show_guide(self, place: Place) -> None:
+        """Show the guide at a place; what was shown before comes back when it is left."""
+        from wyntaxis.desk.guide_page import GuidePage
+
+        if self.guide is None:
+            self.guide = GuidePage()
+            self.guide.left.connect(self.leave_guide)
+            self.addWidget(self.guide)
+        if not self.shows_guide:
+            self._behind_guide = self.currentWidget()
+        self.guide.set_palette(self._palette)
+        try:
+            self.guide.show_place(place)
+        except InputError as error:
+            self.refused.emit(str(error))
+            return
+        self.setCurrentWidget(self.guide)
+        self.guide.pages.setFocus()
+
+    def leave_guide(self) -> None:
+        """Go back from the guide to what was shown before."""
+        if self.shows_guide:
+            self.setCurrentWidget(self._behind_guide)
+
+
+class _Sheets(dict[str, "StepSheet"]):
+    """Sheets by step, each made when it is first asked for."""
+
+    def __init__(self, make: Callable[[str], StepSheet]) -> None:
+        super().__init__()
+        self._make = make
+
+    def __missing__(self, key: str) -> StepSheet:
+        sheet = self[key] = self._make(key)
+        return sheet
