@@ -6,7 +6,7 @@ import contextlib
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtCore import QRect
 from PyQt6.QtWidgets import QMenuBar
 
 from wyntaxis import demo
@@ -61,7 +61,6 @@ class Beginning:
         window = self._window
         window.setStyleSheet(style_sheet(window.palette_in_use, window.text_scale))
         picture = self._picture = SectionPicture(window)
-        picture.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         picture.set_palette(window.palette_in_use)
         picture.setGeometry(self._place(is_empty=not rig.train))
         picture.show_rig(BareRig(rig, lay_out(rig)))

@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetrics, QIcon, QPainter, QResizeEvent
-from PyQt6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QListWidget,
+    QListWidgetItem,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+)
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.ledger import Verdict
@@ -113,6 +121,7 @@ class FindingsList(QListWidget):
         self.blockSignals(True)
         self.setIconSize(QSize(size, size))
         entries = self._entries()
+        anew, changed = self.count() != len(entries), []
         while self.count() > len(entries):
             self.takeItem(self.count() - 1)
         look = (palette.name, size)
@@ -121,7 +130,8 @@ class FindingsList(QListWidget):
             if item is None:
                 item = list_item()
                 self.addItem(item)
-            if (item.toolTip(), item.data(SUBJECT), self._drawn_with) != (tip(told), subject, look):
+            if (item.toolTip(), item.data(SUBJECT), self._drawn_with) != (tip(told), plain(subject), look):
+                changed.append(self.indexFromItem(item))
                 verdict = Verdict.HOLDS if place is None else self._given[place].verdict
                 item.setIcon(self._icon_of(verdict, palette, size))
                 item.setText(plain(text))
@@ -132,7 +142,12 @@ class FindingsList(QListWidget):
         at = self._given.index(chosen) if chosen in self._given else None
         self.setCurrentRow(self._rows.index(at) if at in self._rows and at is not None else -1)
         self.blockSignals(False)
-        self._fit()
+        if anew or any(self.visualRect(index).height() != self.sizeHintForIndex(index).height() for index in changed):
+            self._fit()
+
+    def dataChanged(self, a0: QModelIndex, a1: QModelIndex, a2: Iterable[int] = ()) -> None:
+        """Paint an entry anew; a list would lay all of them out, and only some change their height by it."""
+        QAbstractItemView.dataChanged(self, a0, a1, a2)
 
     def _entries(self) -> list[tuple[int | None, str, str, str]]:
         """Return the rows: place among the findings (None for the line that folds), text, subject, and all of it."""

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtGui import QFocusEvent, QFont, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import allowed_width
@@ -19,16 +21,19 @@ from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel, Pressed, tip
 from wyntaxis.desk.section.drafting import DraftingPainter
+from wyntaxis.desk.section.pieces import Pieces
 from wyntaxis.desk.value_field import ValueField
 
 if TYPE_CHECKING:
-    from wyntaxis.core.ledger import Leg, Quantity
+    from wyntaxis.core.ledger import Leg, Quantity, Verdict
 
 Mapper = Callable[[float], float]
 
 LEGEND = "▽ stated   △ computed   ● measured, each with ±2u;   shaded: allowed"
 MAX_DISPUTED, FIGURES = 2, "figures"
 PAD_SHARE = 0.12
+RULER_PX = 8.0
+"""How far below the top of its room the scale's line lies."""
 
 
 class LedgerScale(QWidget):
@@ -40,6 +45,8 @@ class LedgerScale(QWidget):
         self.palette_in_use = palette
         self.chosen = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._pieces = Pieces()
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing beneath need be painted
 
     def _fonts(self) -> tuple[QFont, QFont]:
         small = QFont(self.font())
@@ -55,35 +62,34 @@ class LedgerScale(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         text, small = self._fonts()
-        sheet = DraftingPainter(painter, self.palette_in_use, text, small)
+        sheet = DraftingPainter(painter, self.palette_in_use, text, small, self._pieces)
         painter.fillRect(self.rect(), sheet.palette.color("chosen" if self.chosen else "paper"))
         line = sheet.height_of()
         self._paint_words(sheet, line)
         self._paint_scale(sheet, QRectF(10, line + 6, self.width() - 20, self.height() - line - 8))
         sheet.line(0, self.height() - 0.5, self.width(), self.height() - 0.5, sheet.pen("rule"))
+        self._pieces.finish()
 
     def _paint_words(self, sheet: DraftingPainter, line: float) -> None:
         row, y = self.quantity, line / 2 + 3
-        verdict = row.verdict
-        color = sheet.palette.verdict(verdict)
         right = self.width() - 6.0
         if is_judged(row):  # a number that claims nothing stands without a verdict
-            box = sheet.write(right, y, str(verdict), align="right", color=str(verdict))
-            mark = QRectF(box.left() - line * 1.05, y - line * 0.4, line * 0.8, line * 0.8)
-            draw_verdict(sheet.painter, mark, verdict, color, sheet.palette.color("paper"))
+            verdict = row.verdict
+            extent = QRectF(
+                -sheet.width_of(verdict) - 1.2 * line, -line, sheet.width_of(verdict) + 1.3 * line, 2 * line
+            )
+            sheet.piece(verdict, right, y, extent, partial(_draw_verdict, verdict, line))
         verdict_left = right - sheet.width_of("unproven") - line * 1.5
         best = row.best
         value = "–" if best is None else value_text(row, best.value, row.kind.decimals)
         value += f" {row.kind.unit}" if row.kind.unit and best is not None else ""
-        bold = QFont(sheet.text)
-        bold.setBold(True)
-        box = DraftingPainter(sheet.painter, sheet.palette, bold, sheet.small).write(
-            verdict_left, y, value, align="right"
-        )
-        room = box.left() - 16
-        sheet.painter.setFont(sheet.text)
-        label = sheet.painter.fontMetrics().elidedText(row.kind.label, Qt.TextElideMode.ElideRight, round(room))
-        sheet.write(8, y, label, align="left")
+        box = sheet.write(verdict_left, y, value, bold=True, align="right")
+        label = row.kind.label
+        if sheet.width_of(label) > box.left() - 16:
+            room = round(box.left() - 16)
+            label = QFontMetrics(sheet.text).elidedText(label, Qt.TextElideMode.ElideRight, room)
+        extent = QRectF(-2, -line, sheet.width_of(label) + 4, 2 * line)
+        sheet.piece(("label", label), 8, y, extent, lambda on: on.write(0, 0, label, align="left"))
 
     def _paint_scale(self, sheet: DraftingPainter, box: QRectF) -> None:
         row = self.quantity
@@ -91,36 +97,67 @@ class LedgerScale(QWidget):
             sheet.write(box.left(), box.center().y(), "no leg yet: parts or values are missing", align="left",
                         small=True, color="faded")  # fmt: skip
             return
-        low, high = scale_range(row)
-        y = box.top() + 8
-
-        def at(value: float) -> float:
-            return box.left() + (min(max(value, low), high) - low) / (high - low) * box.width()
-
-        self._paint_band(sheet, at, y)
-        sheet.line(box.left(), y, box.right(), y, sheet.pen("faded"))
+        ruler = _Ruler.of(row, box.width(), box.height())
+        extent = QRectF(-4, -2, box.width() + 8, box.height() + 4)
+        sheet.piece(ruler, box.left(), box.top(), extent, ruler.draw)
         for name, leg in row.legs.items():
-            _mark(sheet, name, leg, at, y)
-        self._paint_labels(sheet, box, low, high, at)
+            _mark(sheet, name, leg, lambda value: box.left() + ruler.at(value), box.top() + RULER_PX)
+        left, right = (sheet.width_of(text, small=True) for text in ruler.ends)
+        self._paint_legs(sheet, box.adjusted(left + 8, 0, -right - 8, 0))
 
-    def _paint_band(self, sheet: DraftingPainter, at: Mapper, y: float) -> None:
-        for low, high, alpha in bands_of(self.quantity):
-            left, right = at(low), at(high)
-            sheet.painter.fillRect(QRectF(left, y - 7, max(right - left, 1.0), 14), sheet.palette.color("holds", alpha))
-
-    def _paint_labels(self, sheet: DraftingPainter, box: QRectF, low: float, high: float, at: Mapper) -> None:
-        row = self.quantity
-        y = box.bottom() - sheet.height_of(small=True) / 2 - 1
-        decimals = max(row.kind.decimals - 1, 0) if high - low > 1 else row.kind.decimals
-        left = sheet.write(box.left(), y, number(low, decimals), small=True, color="faded", align="left")
-        right = sheet.write(box.right(), y, number(high, decimals), small=True, color="faded", align="right")
-        room = right.left() - left.right() - 16
-        text = leg_text(row, whole=False)
-        if sheet.width_of(text, small=True) > room:  # what is allowed goes before what others give
+    def _paint_legs(self, sheet: DraftingPainter, box: QRectF) -> None:
+        """Write the legs below the scale, as much of them as there is room for."""
+        text = leg_text(self.quantity, whole=False)
+        if sheet.width_of(text, small=True) > box.width():  # what is allowed goes before what others give
             text = "   ".join(part for part in text.split("   ") if not part.startswith(FIGURES))
-        while text and sheet.width_of(text, small=True) > room:
+        while text and sheet.width_of(text, small=True) > box.width():
             text = text.rpartition("   ")[0]
-        sheet.write((left.right() + right.left()) / 2, y, text, small=True)
+        sheet.write(box.center().x(), _below(sheet, box.bottom()), text, small=True)
+
+
+@dataclass(frozen=True)
+class _Ruler:
+    """A row's scale without its marks: from where to where, what is shaded on it, and its size in px."""
+
+    low: float
+    high: float
+    ends: tuple[str, str]
+    bands: tuple[tuple[float, float, int], ...]
+    width: float
+    height: float
+
+    @classmethod
+    def of(cls, row: Quantity, width: float, height: float) -> _Ruler:
+        low, high = scale_range(row)
+        decimals = max(row.kind.decimals - 1, 0) if high - low > 1 else row.kind.decimals
+        return cls(low, high, (number(low, decimals), number(high, decimals)), tuple(bands_of(row)), width, height)
+
+    def at(self, value: float) -> float:
+        """Return where a value lies, in px from the left; one beyond the scale lies at its end."""
+        return (min(max(value, self.low), self.high) - self.low) / (self.high - self.low) * self.width
+
+    def draw(self, sheet: DraftingPainter) -> None:
+        """Draw it with its upper left corner at the origin."""
+        for low, high, alpha in self.bands:
+            left, right = self.at(low), self.at(high)
+            band = QRectF(left, RULER_PX - 7, max(right - left, 1.0), 14)
+            sheet.painter.fillRect(band, sheet.palette.color("holds", alpha))
+        sheet.line(0, RULER_PX, self.width, RULER_PX, sheet.pen("faded"))
+        y = _below(sheet, self.height)
+        for x, text, align in zip((0.0, self.width), self.ends, ("left", "right"), strict=True):
+            sheet.write(x, y, text, small=True, color="faded", align=align)
+
+
+def _below(sheet: DraftingPainter, bottom: float) -> float:
+    """Return the middle of the line of text that ends at a height."""
+    return bottom - sheet.height_of(small=True) / 2 - 1
+
+
+def _draw_verdict(verdict: Verdict, line: float, sheet: DraftingPainter) -> None:
+    """Write a verdict that ends at the origin, with its mark before it."""
+    box = sheet.write(0, 0, verdict, align="right", color=verdict)
+    mark = QRectF(box.left() - line * 1.05, -line * 0.4, line * 0.8, line * 0.8)
+    draw_verdict(sheet.painter, mark, verdict, sheet.palette.verdict(verdict), sheet.palette.color("paper"))
 
 
 def bands_of(row: Quantity) -> list[tuple[float, float, int]]:

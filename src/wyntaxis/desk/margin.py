@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
+from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -24,6 +24,7 @@ from wyntaxis.desk.findings_list import FindingsList
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
+from wyntaxis.desk.paragraphs import Paragraphs
 from wyntaxis.desk.plain_widgets import PlainLabel
 
 if TYPE_CHECKING:
@@ -68,6 +69,11 @@ class _Text(PlainLabel):
         """Return the size at the width it has: it fills its column, and need not try out which width would suit it."""
         width = max(self.width(), NARROWEST_EM * self.fontMetrics().height())
         return QSize(width, self.heightForWidth(width))
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        if a0 is not None and a0.oldSize().width() != a0.size().width():
+            self.updateGeometry()  # or a layout goes on measuring it at the width it had
 
     def minimumSizeHint(self) -> QSize:
         return QSize(NARROWEST_EM * self.fontMetrics().height(), self.fontMetrics().height())
@@ -123,7 +129,6 @@ class Margin(QWidget):
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 4, 4, 4)
         column.setSpacing(6)
-        self.verdict = _Text("heading")
         self.title = _Text("heading")
         self._mark = PlainLabel()
         top = QHBoxLayout()
@@ -137,8 +142,7 @@ class Margin(QWidget):
         top.addWidget(self.guide_button, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(top)
         self.remedy = _Text()
-        self.arithmetic = _Text()
-        self.arithmetic.setTextFormat(Qt.TextFormat.RichText)
+        self.arithmetic = Paragraphs("Arithmetic")
         self.source = _Text("faded")
         self._remedy_heading, self._arithmetic_heading = self._heading("Remedy"), self._heading("Arithmetic")
         for widget in (self._remedy_heading, self.remedy):
@@ -153,8 +157,8 @@ class Margin(QWidget):
         column.addWidget(self.reason)
         self.accepted = _Text()
         column.addWidget(self.accepted)
-        for widget in (self._arithmetic_heading, self.arithmetic, self._heading("Source"), self.source):
-            column.addWidget(widget)
+        for below in (self._arithmetic_heading, self.arithmetic, self._heading("Source"), self.source):
+            column.addWidget(below)
         column.addStretch(1)
         area.setWidget(body)
         return area
@@ -208,7 +212,7 @@ class Margin(QWidget):
         if finding is not None:
             self._mark.setAccessibleName(str(finding.verdict))
             self._mark.setPixmap(verdict_icon(finding.verdict, self._palette_in_use, size).pixmap(size, size))
-        self.arithmetic.set_paragraphs(finding.arithmetic if finding else ())
+        self.arithmetic.show_lines(finding.arithmetic if finding else ())
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)
@@ -222,9 +226,12 @@ class Margin(QWidget):
         if finding is None or (finding.id, finding.subject) != self._asked_of:
             self._asked_of = (finding.id, finding.subject) if finding is not None else ("", "")
             self.reason.hide()
-        for heading, text in ((self._remedy_heading, self.remedy), (self._arithmetic_heading, self.arithmetic)):
-            heading.setVisible(bool(text.text()))
-            text.setVisible(bool(text.text()))
+        for widgets, told in (
+            ((self._remedy_heading, self.remedy), bool(self.remedy.text())),
+            ((self._arithmetic_heading, self.arithmetic), bool(self.arithmetic.lines)),
+        ):
+            for one in widgets:
+                one.setVisible(told)
 
     def eventFilter(self, a0: QObject | None, a1: QEvent | None) -> bool:
         if a0 is self.reason and isinstance(a1, QKeyEvent) and a1.key() == Qt.Key.Key_Escape:

@@ -38,6 +38,10 @@ class Palette:
         """Return one of the palette's colours, ``alpha`` from 0 to 255."""
         return _color(getattr(self, name), alpha)
 
+    def over(self, name: str, alpha: int, ground: QColor) -> QColor:
+        """Return what a transparent colour looks like on a ground: an opaque one is drawn several times as fast."""
+        return _over(self.color(name).rgb(), alpha, ground.rgb())
+
     def verdict(self, verdict: Verdict) -> QColor:
         """Return the colour of a verdict; its shape and its word go with it everywhere."""
         return self.color(str(verdict))
@@ -48,6 +52,13 @@ def _color(code: str, alpha: int) -> QColor:
     color = QColor(code)
     color.setAlpha(alpha)
     return color
+
+
+@lru_cache(maxsize=64)
+def _over(above: int, alpha: int, below: int) -> QColor:
+    own, ground, share = QColor(above), QColor(below), alpha / 255
+    pairs = zip(own.getRgb()[:3], ground.getRgb()[:3], strict=True)
+    return QColor(*(round(share * (one or 0) + (1 - share) * (other or 0)) for one, other in pairs))
 
 
 DAY = Palette(
@@ -117,6 +128,8 @@ QMenu::separator {{ height: 1px; background: {rule}; margin: 4px 8px; }}
 QSplitter::handle {{ background: {rule}; }}
 QSplitter::handle:hover {{ background: {accent}; }}
 QScrollArea {{ border: none; }}
+QTextEdit[role="paragraphs"] {{ background: {paper}; border: none; selection-background-color: {accent};
+    selection-color: {paper}; }}
 QLineEdit, QComboBox, QPlainTextEdit {{
     background: {field}; border: 1px solid {rule}; border-radius: 2px; padding: 1px 4px;
     selection-background-color: {accent}; selection-color: {paper};

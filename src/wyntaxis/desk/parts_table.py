@@ -106,10 +106,15 @@ class PartsModel(QAbstractTableModel):
             self.beginResetModel()
             self.endResetModel()
             return
-        # Styled cells are slow to paint: only the rows that read differently are painted anew.
+        # Styled cells are slow to paint: only those that read differently are painted anew, told one by one, since
+        # a view paints all of itself for two that are told at once.
         for row, (old, new) in enumerate(zip(before, self._shapes, strict=True)):
-            if (old.part is not new.part and old.part != new.part) or old.verdict is not new.verdict:
-                self.dataChanged.emit(self.index(row, 0), self.index(row, len(COLUMNS) - 1))
+            if old.verdict is not new.verdict:
+                self.dataChanged.emit(self.index(row, 0), self.index(row, 0))
+            if (old.part is not new.part and old.part != new.part) or old.assumed != new.assumed:
+                for number, column in enumerate(COLUMNS):
+                    if self._reads(old, column) != self._reads(new, column):
+                        self.dataChanged.emit(self.index(row, number), self.index(row, number))
 
     def any_adjustable(self) -> bool:
         return any(shape.part.adjustable for shape in self._shapes)
@@ -139,8 +144,7 @@ class PartsModel(QAbstractTableModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             if role == Qt.ItemDataRole.EditRole:
                 return column.text(shape)
-            text = plain(column.text(shape))
-            return f"{text} ?" if text and self._is_assumed(shape, column.path) else text
+            return self._reads(shape, column)
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() > 2:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
@@ -150,6 +154,11 @@ class PartsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return f"{column.title.replace(chr(10), ' ')} {column.text(shape)}"
         return None
+
+    def _reads(self, shape: PartShape, column: Column) -> str:
+        """Return what stands in a part's cell."""
+        text = plain(column.text(shape))
+        return f"{text} ?" if text and self._is_assumed(shape, column.path) else text
 
     @staticmethod
     def _is_assumed(shape: PartShape, path: DocumentPath) -> bool:

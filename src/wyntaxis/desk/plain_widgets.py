@@ -33,15 +33,7 @@ class PlainLabel(QLabel):
 
     def setText(self, a0: str | None) -> None:
         """Show a text; of several lines, if it has them."""
-        self._show(plain(a0 or "", keep="\n"))
-
-    def set_paragraphs(self, lines: tuple[str, ...]) -> None:
-        """Show lines as paragraphs with a hanging indent; nothing of their text is read as markup."""
-        style = "margin: 0 0 3px 14px; text-indent: -14px;"
-        self.setTextFormat(Qt.TextFormat.RichText)
-        self._show("".join(f'<p style="{style}">{html.escape(plain(line))}</p>' for line in lines))
-
-    def _show(self, text: str) -> None:
+        text = plain(a0 or "", keep="\n")
         if text != self.text():  # setting a text lays it out anew, also the same one
             super().setText(text)
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from types import MappingProxyType
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
+from PyQt6.QtGui import QIcon, QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget
 
 from wyntaxis.core.ledger import Verdict
@@ -20,6 +21,18 @@ WIDEST_SHARE = 0.42
 """Of a table that wraps its texts, what one column may take."""
 MIN_STRETCHED_EM = 13
 """What a column that takes the room left over has at least, before the table scrolls sideways."""
+
+
+@dataclass(frozen=True)
+class _Shown:
+    """What stands in a table: its texts, the verdicts by cell, and how it looks."""
+
+    rows: list[tuple[str, ...]]
+    verdicts: dict[tuple[int, int], Verdict]
+    look: tuple[object, ...]
+
+    def cell(self, row: int, column: int) -> tuple[str, Verdict | None]:
+        return self.rows[row][column], self.verdicts.get((row, column))
 
 
 class TextTable(QTableWidget):
@@ -58,7 +71,7 @@ class TextTable(QTableWidget):
         top.sectionResized.connect(lambda *_sizes: self._wrap_soon.start(0) if self.wraps else None)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.most_rows = MAX_ROWS_SHOWN
-        self._shown: object = None
+        self._shown: _Shown | None = None
         side = self.verticalHeader()
         assert side is not None
         side.hide()
@@ -74,31 +87,46 @@ class TextTable(QTableWidget):
     ) -> None:
         """Fill the table; ``verdicts`` puts each row's mark before its first text, ``cell_verdicts`` a cell's."""
         self.ensurePolished()
-        look = (palette, tuple(bold), self.font().key())
-        shown = ([tuple(row) for row in rows], tuple(verdicts), dict(cell_verdicts), look)
-        if shown == self._shown:
-            return
-        self._shown = shown
         size = max(10, round(self.fontInfo().pixelSize() * 1.05))
-        self.setIconSize(QSize(size, size))
-        self.setRowCount(len(rows))
-        for row, texts in enumerate(rows):
-            for column, text in enumerate(texts):
-                item = table_item(text)
-                if column not in self._left:
-                    item.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
-                if row in bold:
-                    font = item.font()
-                    font.setBold(True)
-                    item.setFont(font)
-                self.setItem(row, column, item)
         marks = {(row, 0): verdict for row, verdict in enumerate(verdicts) if verdict is not None}
-        for (row, column), verdict in (marks | dict(cell_verdicts)).items():
-            marked = self.item(row, column)
-            if palette is not None and marked is not None:
-                marked.setIcon(verdict_icon(verdict, palette, size))
-                marked.setData(Qt.ItemDataRole.AccessibleTextRole, f"{verdict}: {marked.text()}")
-        self.fit()
+        look = (palette, tuple(bold), self.font().key())
+        told = [tuple(row) for row in rows]
+        shown = _Shown(told, marks | dict(cell_verdicts), look)
+        before, self._shown = self._shown, shown
+        if shown == before:
+            return
+        anew = before is None or before.look != look or len(before.rows) != len(told)
+        if anew:
+            self.setIconSize(QSize(size, size))
+            self.setRowCount(len(told))
+        changed: set[tuple[int, int]] = set()
+        for row, texts in enumerate(told):
+            for column, text in enumerate(texts):
+                verdict = shown.verdicts.get((row, column))
+                if before is None or anew or before.cell(row, column) != (text, verdict):
+                    changed.add((row, column))
+                    mark = verdict_icon(verdict, palette, size) if verdict is not None and palette is not None else None
+                    self._put(row, column, text, bold=row in bold, verdict=verdict, mark=mark)
+        resized = anew or any(column != self._stretch for _, column in changed)
+        if resized:
+            self.fit()
+        if self.wraps:
+            self.wrap_rows(None if resized else {row for row, _ in changed})
+
+    def _put(
+        self, row: int, column: int, text: str, *, bold: bool, verdict: Verdict | None, mark: QIcon | None
+    ) -> None:
+        item = table_item(text)
+        if column not in self._left:
+            item.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+        if bold:
+            font = item.font()
+            font.setBold(True)
+            item.setFont(font)
+        if mark is not None:
+            item.setIcon(mark)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{verdict}: {item.text()}")
+        self.setItem(row, column, item)
 
     def fit(self) -> None:
         """Size columns to their texts, and the table to its rows."""
@@ -154,9 +182,12 @@ class TextTable(QTableWidget):
         """Let the next rows be written in any case, as after something was typed over them."""
         self._shown = None
 
-    def wrap_rows(self) -> None:
-        """Let rows be as high as their wrapped texts, and the table as high as its rows."""
-        self.resizeRowsToContents()
+    def wrap_rows(self, rows: Collection[int] | None = None) -> None:
+        """Let rows, all of them by default, be as high as their wrapped texts, and the table as high as its rows."""
+        if rows is None:
+            self.resizeRowsToContents()
+        for row in rows or ():
+            self.resizeRowToContents(row)
         header = self.horizontalHeader()
         height = sum(self.rowHeight(row) for row in range(min(self.rowCount(), self.most_rows)))
         self.setFixedHeight(height + (header.height() if header is not None else 0) + 2 * self.frameWidth() + 2)

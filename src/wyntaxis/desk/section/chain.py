@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -117,22 +118,39 @@ def draw_chain(sheet: DraftingPainter, section: Section, view: View, chosen: str
     for label in labels:
         shape = label.shape
         is_chosen = shape.part.id == chosen
-        color = "accent" if is_chosen else "ink"
-        sheet.dimension(view.x(shape.start_mm), view.x(shape.end_mm), y, color)
-        if label.row == LEFT_OUT:
+        start, length = view.x(shape.start_mm), round(shape.length_mm * view.scale, 2)
+        text = "" if label.row == LEFT_OUT else label.text
+        down, wide = label.row * step if text else 0.0, sheet.width_of(text, small=True)
+        low, high = min(0.0, (length - wide) / 2), max(length, (length + wide) / 2)
+        sheet.piece(
+            ("length", text, length, down, is_chosen),
+            start,
+            y,
+            QRectF(low - 8, -step, high - low + 16, down + 2 * step),
+            partial(_draw_length, length, text, down, chosen=is_chosen),
+        )
+        if not text:
             continue
-        middle = view.x((shape.start_mm + shape.end_mm) / 2)
-        place = y + label.row * step
-        box = sheet.write(middle, place, label.text, small=True, color=color, ground="paper")
-        if is_chosen:
-            sheet.painter.setPen(sheet.pen("accent"))
-            sheet.painter.setBrush(Qt.BrushStyle.NoBrush)
-            sheet.painter.drawRect(box.adjusted(-3, 0, 3, 0))
+        height = sheet.height_of(small=True)
+        box = QRectF(start + (length - wide) / 2, y + down - height / 2, wide, height)
         boxes.append(DimensionBox(shape.part.id, box.adjusted(-5, -2, 5, 2)))
     rows = max((label.row for label in labels), default=0)
     _draw_totals(sheet, section, view, y + (rows + 1.05) * step)
     boxes += _draw_branch_lengths(sheet, section, view, chosen)
     return boxes
+
+
+def _draw_length(length: float, text: str, down: float, sheet: DraftingPainter, *, chosen: bool) -> None:
+    """Draw a dimension from the origin to the right, its text on it or on a leader below, boxed where it is chosen."""
+    color = "accent" if chosen else "ink"
+    sheet.dimension(0, length, 0, color)
+    if not text:
+        return
+    box = sheet.write(length / 2, down, text, small=True, color=color, ground="paper")
+    if chosen:
+        sheet.painter.setPen(sheet.pen("accent"))
+        sheet.painter.setBrush(Qt.BrushStyle.NoBrush)
+        sheet.painter.drawRect(box.adjusted(-3, 0, 3, 0))
 
 
 def _draw_totals(sheet: DraftingPainter, section: Section, view: View, y: float) -> None:
@@ -177,15 +195,28 @@ def _draw_branch_lengths(
         color = "accent" if shape.part.id == chosen else "ink"
         text = length_text(shape)
         if branch.turned:
-            x = area.center().x() - side
-            sheet.line(x + 4, area.top(), x + 4, area.bottom(), sheet.pen(color))
-            sheet.arrow(x + 4, area.top(), -90, color)
-            sheet.arrow(x + 4, area.bottom(), 90, color)
             # What stands inside the main parts is labelled above them.
             y = min(area.center().y(), lowest)
-            box = sheet.write(x, y, text, small=True, color=color, align="right", ground="paper")
+            box = _piece_of_rise(sheet, area.center().x() - side, y, area, text, color)
             lowest = y - sheet.height_of(small=True) * 1.1
         else:
             box = sheet.write(area.center().x(), area.bottom() + 8, text, small=True, color=color, ground="paper")
         boxes.append(DimensionBox(shape.part.id, box.adjusted(-5, -2, 5, 2)))
     return boxes
+
+
+def _piece_of_rise(sheet: DraftingPainter, x: float, y: float, area: QRectF, text: str, color: str) -> QRectF:
+    """Draw an upright dimension beside an area, its text at its left, and return where that stands."""
+    wide, height = sheet.width_of(text, small=True), sheet.height_of(small=True)
+    top, bottom = area.top() - y, area.bottom() - y
+
+    def draw(on: DraftingPainter) -> None:
+        on.line(4, top, 4, bottom, on.pen(color))
+        on.arrow(4, top, -90, color)
+        on.arrow(4, bottom, 90, color)
+        on.write(0, 0, text, small=True, color=color, align="right", ground="paper")
+
+    above, below = min(top, -height), max(bottom, height)
+    extent = QRectF(-wide - 4, above - 2, wide + 14, below - above + 4)
+    sheet.piece(("rise", text, color, round(top, 2), round(bottom, 2)), x, y, extent, draw)
+    return QRectF(x - wide, y - height / 2, wide, height)

@@ -22,45 +22,76 @@ def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, v
 
     Without a verdict, before the rig is reckoned, the room of its sign is left free.
     """
-    painter = sheet.painter
-    painter.setPen(sheet.pen("rule"))
-    painter.setBrush(sheet.palette.color("paper"))
-    painter.drawRect(box)
-    line = sheet.height_of()
-    half_mm = _half_width(plane)
+    line, half_mm = sheet.height_of(), _half_width(plane)
+    own = QRectF(0, 0, box.width(), box.height())
     scale = (box.width() / 2 - 14) / half_mm
-    centre = box.center().x()
-
-    mark = QRectF(box.left() + 7, box.top() + 6, line * 0.85, line * 0.85)
-    if verdict is not None:
-        draw_verdict(painter, mark, verdict, sheet.palette.verdict(verdict), sheet.palette.color("paper"))
-    size = sheet.write(box.right() - 6, mark.center().y(), f"{signed(plane.error_mm, 2)} mm", align="right")
-    room = size.left() - mark.right() - 12
-    short_title, color = title.split(maxsplit=1)[0], "ink" if verdict is None else str(verdict)
-    texts = (title, short_title) if verdict is None else (f"{title}: {verdict}", f"{short_title}: {verdict}", color)
-    text = next((text for text in texts if sheet.width_of(text) <= room), texts[-1])
-    sheet.write(mark.right() + 5, mark.center().y(), text, align="left", color=color)
-
-    top, bottom = box.top() + 1.75 * line, box.bottom() - 2.3 * sheet.height_of(small=True)
-    if plane.allowed_mm is not None:
-        width = max(plane.allowed_mm * scale, 1.0)
-        painter.fillRect(QRectF(centre - width, top, 2 * width, bottom - top), sheet.palette.color("holds", 55))
-    sheet.line(centre, top, centre, bottom, sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES))
+    middle = QRectF(0, 1.75 * line, box.width(), box.height() - 1.75 * line - 2.3 * sheet.height_of(small=True))
+    sheet.piece(
+        ("detail", box.width(), box.height(), half_mm, plane.allowed_mm),
+        box.left(),
+        box.top(),
+        own.adjusted(-2, -2, 2, 2),
+        lambda on: _draw_ground(on, own, middle, plane.allowed_mm, half_mm, scale),
+        ground="paper",
+    )
+    y = box.top() + 6 + line * 0.425
+    size = sheet.write(box.right() - 6, y, f"{signed(plane.error_mm, 2)} mm", align="right")
+    _write_title(sheet, box.left() + 7, y, size.left() - box.left() - 19 - line * 0.85, title, verdict)
+    centre, middle = box.center().x(), middle.translated(box.topLeft())
     built = centre + plane.error_mm * scale
     spread = 2 * plane.standard_mm * scale
-    middle = (top + bottom) / 2
-    painter.fillRect(QRectF(built - spread, top + 3, 2 * spread, bottom - top - 6), sheet.palette.color("ink", 45))
-    sheet.line(built, top, built, bottom, sheet.pen("ink", 2.2))
+    shade = QRectF(built - spread, middle.top() + 3, 2 * spread, middle.height() - 6)
+    sheet.painter.fillRect(shade, sheet.palette.color("ink", 45))
+    sheet.line(built, middle.top(), built, middle.bottom(), sheet.pen("ink", 2.2))
     if abs(built - centre) > 3:
-        sheet.dimension(centre, built, middle, color)
-    _draw_scale(sheet, box, centre, scale, half_mm, bottom)
+        sheet.dimension(centre, built, middle.center().y(), "ink" if verdict is None else str(verdict))
     text = f"band ±{short(plane.allowed_mm)} mm, " if plane.allowed_mm is not None else ""
-    y = box.bottom() - 0.6 * sheet.height_of(small=True)
     caption = f"{text}shade ±2u = ±{number(2 * plane.standard_mm, 2)} mm"
     for shorter in (caption.replace("shade ", ""), text.rstrip(", ")):
         if sheet.width_of(caption, small=True) > box.width() - 10:
             caption = shorter
-    sheet.write(centre, y, caption, small=True, color="faded")
+    _write_piece(sheet, centre, box.bottom() - 0.6 * sheet.height_of(small=True), caption)
+
+
+def _write_title(sheet: DraftingPainter, x: float, y: float, room: float, title: str, verdict: Verdict | None) -> None:
+    """Write which sensor it is and how it stands, as much as there is room for, behind the verdict's mark."""
+    size = sheet.height_of() * 0.85
+    short_title = title.split(maxsplit=1)[0]
+    texts = (title, short_title) if verdict is None else (f"{title}: {verdict}", f"{short_title}: {verdict}", verdict)
+    text = next((text for text in texts if sheet.width_of(text) <= room), texts[-1])
+
+    def draw(on: DraftingPainter) -> None:
+        if verdict is not None:
+            mark, colors = QRectF(0, -size / 2, size, size), on.palette
+            draw_verdict(on.painter, mark, verdict, colors.verdict(verdict), colors.color("paper"))
+        on.write(size + 5, 0, text, align="left", color="ink" if verdict is None else str(verdict))
+
+    extent = QRectF(-2, -size, size + sheet.width_of(text) + 12, 2 * size)
+    sheet.piece(("title", text, verdict), x, y, extent, draw)
+
+
+def _write_piece(sheet: DraftingPainter, x: float, y: float, text: str) -> None:
+    """Write a small, faded line about its middle, which most edits leave as it is."""
+    width, height = sheet.width_of(text, small=True), sheet.height_of(small=True)
+    extent = QRectF(-width / 2 - 2, -height, width + 4, 2 * height)
+    sheet.piece(("line", text), x, y, extent, lambda on: on.write(0, 0, text, small=True, color="faded"))
+
+
+def _draw_ground(
+    sheet: DraftingPainter, box: QRectF, middle: QRectF, allowed_mm: float | None, half_mm: float, scale: float
+) -> None:
+    """Draw a detail's frame, what is allowed, the required plane and the axis."""
+    painter, centre = sheet.painter, box.center().x()
+    painter.setPen(sheet.pen("rule"))
+    painter.setBrush(sheet.palette.color("paper"))
+    painter.drawRect(box)
+    if allowed_mm is not None:
+        width = max(allowed_mm * scale, 1.0)
+        allowed = QRectF(centre - width, middle.top(), 2 * width, middle.height())
+        painter.fillRect(allowed.intersected(box), sheet.palette.color("holds", 55))
+    pen = sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES)
+    sheet.line(centre, middle.top(), centre, middle.bottom(), pen)
+    _draw_scale(sheet, box, centre, scale, half_mm, middle.bottom())
 
 
 def draw_measured(sheet: DraftingPainter, box: QRectF, rows: list[Quantity]) -> None:

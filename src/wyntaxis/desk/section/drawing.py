@@ -6,6 +6,7 @@ Symmetrical parts are drawn as the half above the axis, which is marked at both 
 from __future__ import annotations
 
 import itertools
+from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -18,7 +19,7 @@ from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.section.drafting import CHAIN_DASHES, DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, DraftingPainter
 
 if TYPE_CHECKING:
-    from wyntaxis.core.train.section import Branch, PartShape, Section
+    from wyntaxis.core.train.section import Branch, DeviceMark, PartShape, Section
 
 STUB_MM = 16.0
 CAMERA_BODY_MM = 14.0
@@ -50,7 +51,7 @@ def draw_section(sheet: DraftingPainter, section: Section, view: View, chosen: s
     _draw_light(sheet, section, view)
     _draw_telescope(sheet, section, view)
     for index, shape in enumerate(section.parts):
-        _draw_part(sheet, shape, view, forward=index % 2 == 0, chosen=shape.part.id == chosen)
+        _piece_of_part(sheet, shape, view, forward=index % 2 == 0, chosen=shape.part.id == chosen)
     _draw_axis(sheet, section, view)
     if section.branch is not None:
         draw_branch(sheet, section.branch, view, chosen)
@@ -60,17 +61,26 @@ def draw_section(sheet: DraftingPainter, section: Section, view: View, chosen: s
 def _draw_light(sheet: DraftingPainter, section: Section, view: View) -> None:
     if not section.rays:
         return
-    first = section.rays[0]
-    for name, color, alpha in (("corner_mm", "light", 150), ("axial_mm", "light_core", 150)):
+    first, ground = section.rays[0], sheet.palette.color("paper")
+    sheet.painter.setPen(Qt.PenStyle.NoPen)
+    for name, color in (("corner_mm", "light"), ("axial_mm", "light_core")):
         top = [QPointF(view.x(-STUB_MM), view.y(getattr(first, name)))]
         top += [QPointF(view.x(ray.at_mm), view.y(getattr(ray, name))) for ray in section.rays]
         end = QPointF(view.x(section.length_mm), view.y(0))
-        sheet.tint(QPolygonF([*top, end, QPointF(view.x(-STUB_MM), view.y(0))]), color, alpha)
+        ground = sheet.palette.over(color, 150, ground)
+        sheet.painter.setBrush(ground)
+        sheet.painter.drawPolygon(QPolygonF([*top, end, QPointF(view.x(-STUB_MM), view.y(0))]))
 
 
 def _draw_telescope(sheet: DraftingPainter, section: Section, view: View) -> None:
     """Draw the telescope's rear as a stub that ends in a break line."""
     radius = section.telescope_radius_mm
+    own = View(view.scale, 0.0, 0.0)
+    room = own.box(-STUB_MM, 0, radius, radius + 4).adjusted(-10, -4, 4, 4)
+    sheet.piece((radius, view.scale), view.x(0), view.y(0), room, lambda on: _draw_stub(on, radius, own))
+
+
+def _draw_stub(sheet: DraftingPainter, radius: float, view: View) -> None:
     box = view.box(-STUB_MM, 0, radius, radius + 4)
     path = QPainterPath(QPointF(box.right(), box.top()))
     path.lineTo(box.right(), box.bottom())
@@ -78,6 +88,37 @@ def _draw_telescope(sheet: DraftingPainter, section: Section, view: View) -> Non
     path.cubicTo(box.left() - 4, box.center().y() + 3, box.left() + 8, box.center().y() - 3, box.left(), box.top())
     path.closeSubpath()
     sheet.hatched(path, forward=False)
+
+
+def _piece_of_part(sheet: DraftingPainter, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
+    """Draw a part about the place where it begins on the axis, as it was drawn before if it looks the same."""
+    own = View(view.scale, -shape.start_mm * view.scale, 0.0)
+    reach = CAMERA_BODY_MM if shape.part.kind == "camera" else 0.0
+    room = QRectF(own.box(shape.start_mm, shape.end_mm + reach, 0, shape.outer_radius_mm + 2)).adjusted(-14, -4, 14, 4)
+    sheet.piece(
+        (_look(shape), view.scale, forward, chosen),
+        view.x(shape.start_mm),
+        view.y(0),
+        room,
+        lambda on: _draw_part(on, shape, own, forward=forward, chosen=chosen),
+    )
+
+
+def _look(shape: PartShape) -> Hashable:
+    """Return all that a part's drawing shows of it, wherever it stands: lengths to a tenth of a micrometre."""
+    part, prism = shape.part, shape.part.prism
+    return (
+        part.kind,
+        round(shape.length_mm, 4),
+        shape.opening_radius_mm,
+        shape.outer_radius_mm,
+        tuple((round(plate.centre_mm - shape.start_mm, 4), plate.thickness_mm) for plate in shape.plates),
+        part.magnification,
+        prism and (prism.from_front_mm, prism.edge_from_axis_mm, prism.height_mm),
+        shape.sensor_half_mm,
+        "length_mm" in shape.assumed,
+        shape.break_mm and round(shape.break_mm - shape.start_mm, 4),
+    )
 
 
 def _draw_part(sheet: DraftingPainter, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
@@ -217,21 +258,33 @@ def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
 
 def draw_branch(sheet: DraftingPainter, branch: Branch, view: View, chosen: str | None) -> None:
     """Draw the guide path: turned up at its prism, or as a train of its own above the main one."""
-    painter = sheet.painter
-    painter.save()
-    painter.translate(view.x(branch.at_mm), view.y(branch.height_mm))
-    if branch.turned:
-        painter.rotate(-90)
+    x, y = view.x(branch.at_mm), view.y(branch.height_mm)
     own = View(view.scale, 0.0, 0.0)
-    length = branch.length_mm
-    painter.setPen(sheet.pen(dashes=CHAIN_DASHES))
-    painter.drawLine(QPointF(0, 0), QPointF(own.x(length + CAMERA_BODY_MM * 0.64) + 4, 0))
-    for index, shape in enumerate(branch.parts):
-        _draw_tube(sheet, shape, own, forward=index % 2 == 1, chosen=shape.part.id == chosen)
+    length = own.x(branch.length_mm + CAMERA_BODY_MM * 0.64) + 4
+    half = max(shape.outer_radius_mm for shape in branch.parts) * view.scale + 8
+    room = QRectF(-half, -length, 2 * half, length) if branch.turned else QRectF(0, -half, length, 2 * half)
+    looks = tuple((_look(shape), shape.part.id == chosen) for shape in branch.parts)
+    key = (looks, round(branch.parts[0].start_mm, 4), branch.turned, view.scale)
+    sheet.piece(key, x, y, room.adjusted(-6, -6, 6, 6), lambda on: _draw_tubes(on, branch, own, length, chosen))
     if branch.plane is not None:
+        painter = sheet.painter
+        painter.save()
+        painter.translate(x, y)
+        if branch.turned:
+            painter.rotate(-90)
         x, half = own.x(branch.plane.required_mm), branch.parts[-1].outer_radius_mm + 3
         sheet.line(x, own.y(half), x, own.y(-half), sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES))
-    painter.restore()
+        painter.restore()
+
+
+def _draw_tubes(sheet: DraftingPainter, branch: Branch, view: View, length_px: float, chosen: str | None) -> None:
+    """Draw the parts of the guide path along their axis."""
+    if branch.turned:
+        sheet.painter.rotate(-90)
+    sheet.painter.setPen(sheet.pen(dashes=CHAIN_DASHES))
+    sheet.painter.drawLine(QPointF(0, 0), QPointF(length_px, 0))
+    for index, shape in enumerate(branch.parts):
+        _draw_tube(sheet, shape, view, forward=index % 2 == 1, chosen=shape.part.id == chosen)
 
 
 def _draw_tube(sheet: DraftingPainter, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
@@ -299,10 +352,7 @@ def draw_balloons(sheet: DraftingPainter, section: Section, view: View, chosen: 
         y = (view.y(shape.opening_radius_mm) + view.y(shape.outer_radius_mm)) / 2 - row * step
         if row:
             sheet.line(x, y, x, y + row * step, sheet.pen("faded"))
-        radius = sheet.balloon(x, y, _numbered(shape), chosen=is_chosen)
-        _mark(sheet, shape, x, y - radius - MARK_PX / 2 - 2)
-        if not row:
-            _plugs(sheet, shape, x, y + radius + 2)
+        _piece_of_balloon(sheet, shape, x, y, is_chosen, beside=False, plugs=not row)
     if section.branch is not None and not section.branch.is_stub:
         # A part of the branch that stands inside the main parts has its number above them.
         lowest = view.y(max((s.outer_radius_mm for s in section.parts), default=0.0)) - sheet.height_of(small=True)
@@ -314,9 +364,32 @@ def draw_balloons(sheet: DraftingPainter, section: Section, view: View, chosen: 
             if y < sheet.height_of(small=True):  # no room above: beside the one before it
                 y += 2.3 * sheet.height_of(small=True)
                 x += 3.2 * MARK_PX + 2.3 * sheet.height_of(small=True)
-            radius = sheet.balloon(x, y, _numbered(shape), chosen=shape.part.id == chosen)
-            _mark(sheet, shape, x + radius + MARK_PX / 2 + 2, y)
-            _plugs(sheet, shape, x + radius + 1.5 * MARK_PX + 4, y - PLUG_PX / 2)
+            _piece_of_balloon(sheet, shape, x, y, shape.part.id == chosen, beside=True, plugs=True)
+
+
+def _piece_of_balloon(
+    sheet: DraftingPainter, shape: PartShape, x: float, y: float, chosen: bool, *, beside: bool, plugs: bool
+) -> None:
+    """Draw a part's number with its mark and its plugs: above and below it, or beside."""
+    devices = shape.devices if plugs else ()
+    key = (_numbered(shape), shape.verdict, tuple(device.verdict for device in devices), chosen, beside)
+    size, row = sheet.balloon_radius(_numbered(shape)) + 3, len(devices) * PLUG_PX
+    if beside:
+        room = QRectF(-size, -size, 2 * size + 2 * MARK_PX + row, 2 * size)
+    else:
+        wide = max(size, row)
+        room = QRectF(-wide, -size - MARK_PX - 4, 2 * wide, 2 * size + MARK_PX + PLUG_PX + 8)
+
+    def draw(on: DraftingPainter) -> None:
+        radius = on.balloon(0, 0, _numbered(shape), chosen=chosen)
+        if beside:
+            _mark(on, shape, radius + MARK_PX / 2 + 2, 0)
+            _plugs(on, devices, radius + 1.5 * MARK_PX + 4, -PLUG_PX / 2)
+        else:
+            _mark(on, shape, 0, -radius - MARK_PX / 2 - 2)
+            _plugs(on, devices, 0, radius + 2)
+
+    sheet.piece(key, round(x), round(y), room, draw)
 
 
 def _numbered(shape: PartShape) -> str:
@@ -324,11 +397,11 @@ def _numbered(shape: PartShape) -> str:
     return f"{shape.number}?" if shape.assumed else shape.number
 
 
-def _plugs(sheet: DraftingPainter, shape: PartShape, x: float, top: float) -> None:
+def _plugs(sheet: DraftingPainter, devices: tuple[DeviceMark, ...], x: float, top: float) -> None:
     """Draw a plug for each device at a part: filled when it is connected, hollow when unproven, struck out when not."""
     width = PLUG_PX * 0.8
-    left = x - (len(shape.devices) * (width + 2) - 2) / 2
-    for index, device in enumerate(shape.devices):
+    left = x - (len(devices) * (width + 2) - 2) / 2
+    for index, device in enumerate(devices):
         at = left + index * (width + 2)
         color = "fails" if device.verdict is Verdict.FAILS else "ink"
         body = QRectF(at, top + PLUG_PX * 0.4, width, PLUG_PX * 0.6)

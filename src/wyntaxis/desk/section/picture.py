@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -28,6 +30,7 @@ from wyntaxis.desk.section.drawing import (
     draw_joints,
     draw_section,
 )
+from wyntaxis.desk.section.pieces import Pieces
 
 if TYPE_CHECKING:
     from wyntaxis.core.ledger import Quantity
@@ -49,13 +52,34 @@ TEST_SHARE = 0.55
 LARGEST_SCALE_PX_MM = 14.0
 STUB_BELOW_EM = 19.0
 """In a band that is lower, in sizes of the text, the guide branch is drawn as a stub, or the train would be small."""
+SCALE_STEP, ORIGIN_STEP_PX = 1.02, 8.0
+"""In what steps the scale, as a ratio, and the drawing's place, in px, follow the train's length."""
 GHOST_EM = 11.0
 """How wide the part that is still missing is drawn, in sizes of the text."""
+
+
+def stepped(scale: float) -> float:
+    """Return the next lower of the scales that are drawn at: small edits keep it, and leave all else where it is."""
+    return float(SCALE_STEP ** math.floor(math.log(scale, SCALE_STEP)))
 
 
 def _doubt(row: Quantity) -> str:
     """Return the question mark behind a number that rests on what nobody gave."""
     return " ?" if row.assumed else ""
+
+
+def _draw_scale_bar(width: float, text: str, sheet: DraftingPainter) -> None:
+    """Draw a bar that ends at the origin, with its length below."""
+    sheet.line(-width, 0, 0, 0, sheet.pen(width=1.4))
+    for x in (-width, 0):
+        sheet.line(x, -4, x, 4, sheet.pen(width=1.4))
+    sheet.write(-width / 2, 5 + sheet.height_of(small=True) / 2, text, small=True, color="faded")
+
+
+def _draw_title(texts: tuple[str, ...], line: float, sheet: DraftingPainter) -> None:
+    """Write lines below each other, the first one in ink."""
+    for index, text in enumerate(texts):
+        sheet.write(0, index * line, text, align="left", color="faded" if index else "ink", ground="paper")
 
 
 class SectionPicture(Picture):
@@ -68,6 +92,7 @@ class SectionPicture(Picture):
         self._zoom, self._pan = 1.0, QPointF(0, 0)
         self._fitted_for: tuple[Section | None, tuple[int, int, int], View, Section | None] | None = None
         self._dimensions: list[DimensionBox] = []
+        self._pieces = Pieces()
         self._kept: tuple[tuple[object, ...] | None, QPixmap] | None = None
         self._drop: tuple[str, int] | None = None
         self._lit: str | None = None
@@ -75,6 +100,7 @@ class SectionPicture(Picture):
         self._overlay: Callable[[DraftingPainter, Section, View], None] | None = None
         self.waiting_text = ""
         self.setMinimumHeight(150)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing beneath need be painted
 
     def close_editor(self) -> None:
         """Put away what is laid over the picture: another rig, or another zoom, is to be shown."""
@@ -143,7 +169,7 @@ class SectionPicture(Picture):
         return font
 
     def _sheet(self, painter: QPainter) -> DraftingPainter:
-        return DraftingPainter(painter, self.palette_in_use, self.font(), self._small_font())
+        return DraftingPainter(painter, self.palette_in_use, self.font(), self._small_font(), self._pieces)
 
     def _drawing_width(self) -> float:
         return self.width() - self._detail_width()
@@ -206,14 +232,14 @@ class SectionPicture(Picture):
             ghost = GHOST_EM * self.fontInfo().pixelSize()
         along = max(width - 2 * margin - ghost, 60.0) / (section.length_mm + left_mm + right_mm)
         across = (axis_y - 10) / (shortened(section, 0.0).top_mm + 2)
-        scale = max(min(across, along, LARGEST_SCALE_PX_MM), 0.2)
+        scale = stepped(max(min(across, along, LARGEST_SCALE_PX_MM), 0.2))
         branch, drawn_section = section.branch, section
         if branch is not None and branch.turned:
             ends = CAMERA_BEHIND_SENSOR_MM if branch.parts[-1].part.kind == "camera" else 0.0
             most = (axis_y - 10) / scale - 2 - branch.height_mm - ends - 2
             drawn_section = shortened(section, most)
         drawn = scale * (section.length_mm + left_mm + right_mm)
-        origin = (width - ghost - drawn) / 2 + left_mm * scale
+        origin = (width - ghost - drawn) / 2 // ORIGIN_STEP_PX * ORIGIN_STEP_PX + left_mm * scale
         if branch is not None and branch.turned:
             origin = max(origin, labels + 24 + 20 * scale - branch.at_mm * scale)
         return View(scale, origin, axis_y), drawn_section
@@ -223,11 +249,10 @@ class SectionPicture(Picture):
     def paintEvent(self, a0: QPaintEvent | None) -> None:
         shows = self._shows()
         if self._kept is None or shows is None or self._kept[0] != shows:
-            ratio = self.devicePixelRatioF()
-            drawn = QPixmap(self.size() * ratio)
-            drawn.setDevicePixelRatio(ratio)
+            drawn = self._empty_picture()
             with QPainter(drawn) as onto:
                 self._draw(onto)
+            self._pieces.finish()
             self._kept = (shows, drawn)
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._kept[1])
@@ -237,9 +262,19 @@ class SectionPicture(Picture):
             painter.setPen(QPen(self.palette_in_use.color("accent"), 1.5))
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
+    def _empty_picture(self) -> QPixmap:
+        """Return what is drawn onto: the picture of before, where it has the size, for memory is dear to get anew."""
+        ratio = self.devicePixelRatioF()
+        size = self.size() * ratio
+        if self._kept is not None and self._kept[1].size() == size:
+            return self._kept[1]
+        picture = QPixmap(size)
+        picture.setDevicePixelRatio(ratio)
+        return picture
+
     def forget_picture(self) -> None:
         """Draw anew at the next repaint, also what has not changed."""
-        self._kept = None
+        self._kept, self._pieces = None, Pieces()
 
     def _shows(self) -> tuple[object, ...] | None:
         """Return all that the picture is drawn from: while it stays the same, the picture does; None is drawn anew."""
@@ -322,14 +357,10 @@ class SectionPicture(Picture):
         """Draw a scale bar of a round length, and say that only the half above the axis is drawn."""
         steps = (1, 2, 5, 10, 20, 50, 100, 200)
         length = next((mm for mm in steps if mm * view.scale >= 46), steps[-1])
-        right, y = self._drawing_width() - 12, 14.0
-        left = right - length * view.scale
-        sheet.line(left, y, right, y, sheet.pen(width=1.4))
-        for x in (left, right):
-            sheet.line(x, y - 4, x, y + 4, sheet.pen(width=1.4))
-        sheet.write(
-            (left + right) / 2, y + 5 + sheet.height_of(small=True) / 2, f"{length} mm", small=True, color="faded"
-        )
+        width, text = length * view.scale, f"{length} mm"
+        extent = QRectF(-width - 2, -6, width + 4, 14 + sheet.height_of(small=True))
+        draw = partial(_draw_scale_bar, width, text)
+        sheet.piece(("scale", text, width), self._drawing_width() - 12, 14, extent, draw)
 
     def _paint_title(self, sheet: DraftingPainter, view: View) -> None:
         """Write the rig's name and its main numbers into the upper left corner, as in a drawing's title block."""
@@ -353,10 +384,10 @@ class SectionPicture(Picture):
         if section.branch is not None and section.branch.turned:
             left_end = min([left_end] + [d.box.left() for d in self._dimensions])
         room = max(left_end - 20, 6 * sheet.height_of())
-        for index, text in enumerate(texts):
-            elided = metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
-            color = "ink" if index == 0 else "faded"
-            sheet.write(10, y + index * line, elided, align="left", color=color, ground="paper")
+        told = tuple(metrics.elidedText(text, Qt.TextElideMode.ElideRight, room) for text in texts)
+        wide = max(sheet.width_of(text) for text in told)
+        extent = QRectF(-2, -line, wide + 4, (len(told) + 1) * line)
+        sheet.piece(("title", told), 10, y, extent, partial(_draw_title, told, line))
 
     def _paint_details(self, sheet: DraftingPainter) -> None:
         shown = self._shown

@@ -77,7 +77,6 @@ class ReadySheet(StepSheet):
         rows = [[item.condition.title, str(item.verdict), item.why] for item in self.found]
         self.table.blockSignals(True)
         self.table.show_rows(rows, verdicts=[entry.verdict for entry in self.found], palette=self._palette)
-        self.table.wrap_rows()
         self.table.blockSignals(False)
 
     def _selected(self) -> None:

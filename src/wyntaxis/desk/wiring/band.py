@@ -62,6 +62,7 @@ class WiringBand(Picture):
 
     def refresh(self) -> None:
         """Draw the rig anew."""
+        before = self._wiring, self.accessibleDescription()
         if self._session is not None and self.isVisible():
             self._wiring = wiring(self._session.evaluation)
             block = next((b for b in self._wiring.blocks if b.id == self._chosen), None)
@@ -69,7 +70,8 @@ class WiringBand(Picture):
                 wire.story for wire in self._wiring.wires if block is not None and block.id in (wire.start, wire.end)
             ]
             self.setAccessibleDescription(f"Chosen: {block.title}. {'; '.join(told)}" if block else "None chosen")
-        self.update()
+        if before != (self._wiring, self.accessibleDescription()):
+            self.update()
 
     def set_palette(self, palette: Palette) -> None:
         """Draw in another palette."""

@@ -1,0 +1,221 @@
+"""Only what an edit changes is drawn, and what is kept is what would be drawn anew."""
+
+import random
+
+import pytest
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF
+from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtWidgets import QApplication
+
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.desk.findings_list import FindingsList
+from wyntaxis.desk.ledger_row import LedgerScale
+from wyntaxis.desk.palette import DAY, NIGHT
+from wyntaxis.desk.paragraphs import Paragraphs
+from wyntaxis.desk.section import pieces
+from wyntaxis.desk.section.picture import SectionPicture, stepped
+from wyntaxis.desk.section.pieces import PHASES, Pieces
+from wyntaxis.desk.tables import TextTable
+
+
+class Painted(QObject):
+    """Notes which widgets are painted, and how much of each."""
+
+    def __init__(self, app):
+        super().__init__()
+        self.seen = []
+        app.installEventFilter(self)
+
+    def eventFilter(self, a0, a1):
+        if a1.type() == QEvent.Type.Paint:
+            self.seen.append((a0, a1.rect()))
+        return False
+
+    def of(self, kind):
+        return [widget for widget, _ in self.seen if isinstance(widget, kind)]
+
+
+@pytest.fixture
+def painted(qapp):
+    watch = Painted(qapp)
+    yield watch
+    qapp.removeEventFilter(watch)
+
+
+def settled():
+    for _ in range(3):
+        QApplication.processEvents()
+
+
+def drawn_anew(window):
+    """Return what a band that has kept nothing draws of the open rig."""
+    band = SectionPicture(window)
+    band.setFont(window.band.font())
+    band.set_palette(window.palette_in_use)
+    band.resize(window.band.size())
+    band.show_rig(window.session)
+    band._zoom, band._pan = window.band._zoom, QPointF(window.band._pan)
+    image = band.grab().toImage()
+    band.deleteLater()
+    return image
+
+
+def an_edit(window, chance):
+    session = window.session
+    part = chance.choice([part.id for part in (*session.rig.train, *session.rig.guiding.path)])
+    place = (*session.rig.find(part)[0], "clear_aperture_mm")
+    return chance.choice(
+        [
+            lambda: session.set_length(part, round(chance.uniform(3, 40), 2)),
+            lambda: session.set_length(part, session.rig.find(part)[1].optical_length_mm + 0.01),
+            lambda: session.choose_part(part),
+            lambda: session.set_value(place, chance.choice([20, 36]), "Opening"),
+            lambda: session.set_value(("assumed",), [f"train[{chance.randrange(4)}].length_mm"], "Assumed"),
+            lambda: session.move_part(part, chance.choice([-1, 1])),
+            session.undo,
+            lambda: window.band.zoom(chance.choice([1.25, 0.8])),
+            lambda: window.resize(chance.choice([1280, 1100]), chance.choice([800, 700])),
+            lambda: window.set_palette_by_name(chance.choice(["day", "night"])),
+        ]
+    )
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_whatever_is_done_the_drawing_is_what_it_would_be_drawn_anew(window, seed):
+    chance = random.Random(seed)
+    for _ in range(30):
+        an_edit(window, chance)()
+        settled()
+        assert window.band._kept[1].toImage() == drawn_anew(window)
+
+
+def test_an_edit_of_one_length_draws_only_what_stands_differently(window, monkeypatch):
+    made = []
+    settled()
+    draw = pieces._picture
+    monkeypatch.setattr(pieces, "_picture", lambda *given: made.append(1) or draw(*given))
+    window.session.set_length("ring", 12.91)
+    settled()
+    band_and_rows = len(window.band._pieces._kept)
+    assert 0 < len(made) < band_and_rows / 2
+
+
+def test_an_edit_paints_only_the_rows_and_cells_that_read_differently(window, painted):
+    settled()
+    painted.seen.clear()
+    before = {scale: scale.quantity for scale in window.findChildren(LedgerScale)}
+    window.session.set_length("ring", 12.91)
+    settled()
+    rows = set(painted.of(LedgerScale))
+    assert rows
+    assert all(before[scale] != scale.quantity for scale in rows)
+    viewport = window.sheets["light_path"].table.viewport()
+    cells = [rect for widget, rect in painted.seen if widget is viewport]
+    assert all(rect.width() < viewport.width() / 4 for rect in cells)
+    painted.seen.clear()
+    kept = window.band._kept
+    window.session.set_value(("note",), "nothing of this is drawn", "Note")
+    settled()
+    assert not painted.of((LedgerScale, FindingsList))
+    assert window.band._kept is kept
+
+
+def test_the_wiring_is_not_drawn_anew_for_what_it_does_not_show(window, painted):
+    window.show_step("devices")
+    settled()
+    wiring = window.drawing.wiring
+    painted.seen.clear()
+    window.session.set_length("ring", 12.91)
+    settled()
+    assert wiring not in painted.of(type(wiring))
+    window.session.set_value(("devices", 0, "name"), "Another name", "Name")
+    settled()
+    assert wiring in painted.of(type(wiring))
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.25, 2.0])
+def test_a_piece_is_drawn_once_for_each_key_and_place_within_a_pixel(qapp, ratio):
+    kept, drawn, box = Pieces(), [], QRectF(0, 0, 8, 8)
+    image = QImage(round(100 * ratio), round(100 * ratio), QImage.Format.Format_RGB32)
+    image.setDevicePixelRatio(ratio)
+    image.fill(QColor("white"))
+
+    def draw(key, x, y):
+        with QPainter(image) as painter:
+            kept.draw(painter, key, x, y, box, lambda on: drawn.append(key) or on.fillRect(box, QColor("black")))
+
+    step, further = 1 / PHASES / ratio, 10 + 36 / ratio
+    draw("a", 10, 10)
+    draw("a", 10 + 7 / ratio, 10 - 3 / ratio)  # whole device pixels away
+    draw("a", 10 + 0.4 * step, 10)
+    assert drawn == ["a"]
+    draw("b", 10, 10)
+    draw("a", 10 + step, 10)
+    assert drawn == ["a", "b", "a"]
+    kept.finish()
+    draw("b", further, 10)
+    assert drawn == ["a", "b", "a"]
+    kept.finish()
+    draw("b", further, 10)  # was drawn in the last round
+    draw("a", further, 10)  # was not
+    assert drawn == ["a", "b", "a", "a"]
+    inside, outside = QPointF(further + 4, 14) * ratio, QPointF(further + 11, 14) * ratio
+    assert image.pixelColor(inside.toPoint()) == QColor("black")
+    assert image.pixelColor(outside.toPoint()) == QColor("white")
+
+
+@pytest.mark.parametrize("scale", [0.2, 1.0, 3.3333, 14.0])
+def test_a_scale_is_stepped_down_by_two_percent_at_the_most(scale):
+    assert scale / 1.02 < stepped(scale) <= scale * (1 + 1e-9)
+    assert stepped(stepped(scale) * 1.0001) == stepped(scale)
+
+
+@pytest.mark.parametrize("palette", [DAY, NIGHT])
+def test_an_opaque_colour_stands_for_a_transparent_one(palette):
+    image = QImage(1, 1, QImage.Format.Format_RGB32)
+    image.fill(palette.color("paper"))
+    with QPainter(image) as painter:
+        painter.fillRect(0, 0, 1, 1, palette.color("light", 150))
+    blended, mixed = image.pixelColor(0, 0), palette.over("light", 150, palette.color("paper"))
+    for own in ("red", "green", "blue"):
+        assert abs(getattr(blended, own)() - getattr(mixed, own)()) <= 1
+    assert mixed.alpha() == 255
+
+
+def test_a_tables_cell_is_set_anew_only_where_it_reads_differently(qtbot):
+    table = TextTable("Table", ("One", "Two"), stretch=1)
+    qtbot.addWidget(table)
+    table.show_rows([["a", "b"], ["c", "d"]], verdicts=[Verdict.HOLDS, Verdict.FAILS], palette=DAY)
+    items = [table.item(row, column) for row in range(2) for column in range(2)]
+    changed = []
+    table.model().dataChanged.connect(lambda first, *_: changed.append((first.row(), first.column())))
+    table.show_rows([["a", "b"], ["c", "e"]], verdicts=[Verdict.HOLDS, Verdict.FAILS], palette=DAY)
+    assert [table.item(0, 0), table.item(0, 1), table.item(1, 0)] == items[:3]
+    assert (set(changed), table.item(1, 1).text()) == ({(1, 1)}, "e")
+    table.show_rows([["a", "b"], ["c", "e"]], verdicts=[Verdict.TIGHT, Verdict.FAILS], palette=DAY)
+    assert "tight" in table.item(0, 0).data(11)
+    table.show_rows([["a", "b"]], verdicts=[Verdict.TIGHT], palette=NIGHT)
+    assert table.rowCount() == 1
+
+
+def test_paragraphs_are_set_one_by_one_and_never_read_as_markup(qtbot):
+    text = Paragraphs("Arithmetic")
+    qtbot.addWidget(text)
+    text.resize(200, 10)
+    text.show()
+    text.show_lines(["<b>one</b>", "two", "three"])
+    three = text.height()
+    blocks = [text.document().findBlockByNumber(number) for number in range(3)]
+    assert [block.text() for block in blocks] == ["<b>one</b>", "two", "three"]
+    changes = []
+    text.document().contentsChange.connect(lambda at, gone, come: changes.append((at, gone, come)))
+    text.show_lines(["<b>one</b>", "2", "three"])
+    assert changes == [(blocks[1].position(), 3, 1)]
+    assert (text.toPlainText(), text.lines) == ("<b>one</b>\n2\nthree", ("<b>one</b>", "2", "three"))
+    assert text.height() == three
+    text.show_lines(["a word and another " * 12])
+    assert text.height() > three
+    assert text.document().blockCount() == 1
+    text.show_lines(())
+    assert text.toPlainText() == ""
+    assert blocks[0].blockFormat().textIndent() <= 0
