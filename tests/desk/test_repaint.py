@@ -13,7 +13,8 @@ from wyntaxis.desk.ledger_row import LedgerScale
 from wyntaxis.desk.palette import DAY, NIGHT
 from wyntaxis.desk.paragraphs import Paragraphs
 from wyntaxis.desk.section import pieces
-from wyntaxis.desk.section.picture import SectionPicture, stepped
+from wyntaxis.desk.section.fitting import stepped
+from wyntaxis.desk.section.picture import SectionPicture
 from wyntaxis.desk.section.pieces import PHASES, Pieces
 from wyntaxis.desk.tables import TextTable
 

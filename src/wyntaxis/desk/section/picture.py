@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
@@ -13,11 +12,10 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixm
 from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.train.next_part import open_end
-from wyntaxis.core.train.section import CAMERA_BEHIND_SENSOR_MM, shortened, stubbed
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Picture
-from wyntaxis.desk.section.chain import DimensionBox, chain_height, draw_chain, leader_rows_needed, length_text
+from wyntaxis.desk.section.chain import DimensionBox, draw_chain, length_text
 from wyntaxis.desk.section.detail import draw_detail, draw_measured
 from wyntaxis.desk.section.drafting import DASHES, DraftingPainter
 from wyntaxis.desk.section.drawing import (
@@ -30,6 +28,7 @@ from wyntaxis.desk.section.drawing import (
     draw_joints,
     draw_section,
 )
+from wyntaxis.desk.section.fitting import Room, fitted
 from wyntaxis.desk.section.pieces import Pieces
 
 if TYPE_CHECKING:
@@ -49,18 +48,8 @@ TOLD_ROWS = (
 """The numbers that are written into the picture."""
 TEST_SHARE = 0.55
 """How much of the band the numbers of what is measured take."""
-LARGEST_SCALE_PX_MM = 14.0
-STUB_BELOW_EM = 19.0
-"""In a band that is lower, in sizes of the text, the guide branch is drawn as a stub, or the train would be small."""
-SCALE_STEP, ORIGIN_STEP_PX = 1.02, 8.0
-"""In what steps the scale, as a ratio, and the drawing's place, in px, follow the train's length."""
 GHOST_EM = 11.0
 """How wide the part that is still missing is drawn, in sizes of the text."""
-
-
-def stepped(scale: float) -> float:
-    """Return the next lower of the scales that are drawn at: small edits keep it, and leave all else where it is."""
-    return float(SCALE_STEP ** math.floor(math.log(scale, SCALE_STEP)))
 
 
 def _doubt(row: Quantity) -> str:
@@ -200,49 +189,12 @@ class SectionPicture(Picture):
         return known[2]
 
     def _fit_anew(self, section: Section | None) -> tuple[View, Section | None]:
-        sheet = self._sheet(QPainter())
-        width = self._drawing_width()
-        if section is None or not section.parts:
-            return View(3.0, width / 3, self.height() - chain_height(sheet, section, 0)), section
-        if self._test_rows is not None and any(shape.part.id == self._lit for shape in section.parts):
+        em, behind = self.fontInfo().pixelSize(), 0.0
+        if self._shown is not None and section is not None and section.parts and open_end(self._shown.rig) is not None:
+            behind = GHOST_EM * em
+        if section is not None and self._test_rows is not None and any(s.part.id == self._lit for s in section.parts):
             section = replace(section, branch=None, joints=tuple(mark for mark in section.joints if not mark.on_branch))
-        elif self.height() < STUB_BELOW_EM * self.fontInfo().pixelSize():
-            section = stubbed(section)
-        rows = 0
-        view, drawn = self._fitted_with(sheet, section, width, rows)
-        # Rows under the chain cost height, a lower scale may cost more rows: until no more are needed.
-        while (needed := leader_rows_needed(sheet, drawn, view)) > rows:
-            rows = needed
-            view, drawn = self._fitted_with(sheet, section, width, rows)
-        return view, drawn
-
-    def _fitted_with(
-        self, sheet: DraftingPainter, section: Section, width: float, leader_rows: int
-    ) -> tuple[View, Section]:
-        axis_y = self.height() - chain_height(sheet, section, leader_rows)
-        margin = 34.0
-        left_mm, right_mm = STUB_MM + 2, CAMERA_BODY_MM + 2
-        labels = 0.0
-        if section.branch is not None and not section.branch.turned:
-            left_mm = max(left_mm, -section.branch.at_mm)
-        if section.branch is not None and section.branch.turned:
-            labels = max(sheet.width_of(length_text(s), small=True) for s in section.branch.parts)
-        ghost = 0.0
-        if self._shown is not None and open_end(self._shown.rig) is not None:
-            ghost = GHOST_EM * self.fontInfo().pixelSize()
-        along = max(width - 2 * margin - ghost, 60.0) / (section.length_mm + left_mm + right_mm)
-        across = (axis_y - 10) / (shortened(section, 0.0).top_mm + 2)
-        scale = stepped(max(min(across, along, LARGEST_SCALE_PX_MM), 0.2))
-        branch, drawn_section = section.branch, section
-        if branch is not None and branch.turned:
-            ends = CAMERA_BEHIND_SENSOR_MM if branch.parts[-1].part.kind == "camera" else 0.0
-            most = (axis_y - 10) / scale - 2 - branch.height_mm - ends - 2
-            drawn_section = shortened(section, most)
-        drawn = scale * (section.length_mm + left_mm + right_mm)
-        origin = (width - ghost - drawn) / 2 // ORIGIN_STEP_PX * ORIGIN_STEP_PX + left_mm * scale
-        if branch is not None and branch.turned:
-            origin = max(origin, labels + 24 + 20 * scale - branch.at_mm * scale)
-        return View(scale, origin, axis_y), drawn_section
+        return fitted(self._sheet(QPainter()), section, Room(self._drawing_width(), self.height(), em, behind))
 
     # Painting
 
