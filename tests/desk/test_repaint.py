@@ -2,21 +2,27 @@
 
 import random
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication
 
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.train.section import lay_out
 from wyntaxis.desk.findings_list import FindingsList
 from wyntaxis.desk.ledger_row import LedgerScale
 from wyntaxis.desk.palette import DAY, NIGHT
 from wyntaxis.desk.paragraphs import Paragraphs
 from wyntaxis.desk.section import pieces
+from wyntaxis.desk.section.drawable import BareRig
 from wyntaxis.desk.section.fitting import stepped
 from wyntaxis.desk.section.picture import SectionPicture
 from wyntaxis.desk.section.pieces import PHASES, Pieces
 from wyntaxis.desk.tables import TextTable
+
+CUT = 100
+"""What is cut off differs by more, from faded text to paper; hatching, which begins anew in each piece, by less."""
 
 
 class Painted(QObject):
@@ -48,17 +54,56 @@ def settled():
         QApplication.processEvents()
 
 
-def drawn_anew(window):
+def at_once(_kept, onto, _key, x, y, _extent, how, _ground=None):
+    """Draw a piece where it stands, and keep nothing."""
+    onto.save()
+    onto.translate(x, y)
+    how(onto)
+    onto.restore()
+
+
+def drawn_anew(window, shown=None):
     """Return what a band that has kept nothing draws of the open rig."""
     band = SectionPicture(window)
     band.setFont(window.band.font())
     band.set_palette(window.palette_in_use)
     band.resize(window.band.size())
-    band.show_rig(window.session)
+    band.show_rig(shown or window.session)
     band._zoom, band._pan = window.band._zoom, QPointF(window.band._pan)
     image = band.grab().toImage()
     band.deleteLater()
     return image
+
+
+def difference(one, other):
+    """Return by how much two pictures differ at the most in a pixel and channel, over all pixels."""
+    arrays = []
+    for image in (one, other):
+        own = image.convertToFormat(QImage.Format.Format_RGB32)
+        arrays.append(np.frombuffer(own.constBits().asarray(own.sizeInBytes()), np.uint8).astype(int))
+    return abs(arrays[0] - arrays[1]).max()
+
+
+@pytest.mark.parametrize("scale", [1.0, 2.0])
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 700), (1920, 1080)])
+@pytest.mark.parametrize("demo", ["tarnfell-triplet-reduced", "meadow-newtonian"])
+def test_pieces_cut_nothing_off(window, monkeypatch, demo, size, scale):
+    monkeypatch.setattr(pieces, "PHASES", 256)  # where a piece stands is then no matter
+    window.files.open_demo(demo)
+    window.resize(*size)
+    window.text_scale = scale
+    window.apply_look()
+    settled()
+    bare = BareRig(window.session.rig, lay_out(window.session.rig))
+    rows = window.findChildren(LedgerScale)
+
+    def drawn():
+        return [drawn_anew(window), drawn_anew(window, bare), *(row.grab().toImage() for row in rows)]
+
+    of_pieces = drawn()
+    monkeypatch.setattr(Pieces, "draw", at_once)
+    for one, other in zip(of_pieces, drawn(), strict=True):
+        assert difference(one, other) < CUT
 
 
 def an_edit(window, chance):

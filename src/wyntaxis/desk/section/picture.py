@@ -310,7 +310,8 @@ class SectionPicture(Picture):
         steps = (1, 2, 5, 10, 20, 50, 100, 200)
         length = next((mm for mm in steps if mm * view.scale >= 46), steps[-1])
         width, text = length * view.scale, f"{length} mm"
-        extent = QRectF(-width - 2, -6, width + 4, 14 + sheet.height_of(small=True))
+        half = max(width, sheet.width_of(text, small=True)) / 2 + 2
+        extent = QRectF(-width / 2 - half, -6, 2 * half, 14 + sheet.height_of(small=True))
         draw = partial(_draw_scale_bar, width, text)
         sheet.piece(("scale", text, width), self._drawing_width() - 12, 14, extent, draw)
 
