@@ -96,6 +96,7 @@ class FindingsList(QListWidget):
         self._icon_of = icon_of
         self._given: tuple[Finding, ...] = ()
         self._rows: list[int | None] = []
+        self._heights: list[int] = []
         self._drawn_with: tuple[str, int] = ("", 0)
         self._unfolded = False
         self._named: Callable[[Finding], str] = lambda _finding: ""
@@ -142,7 +143,7 @@ class FindingsList(QListWidget):
         at = self._given.index(chosen) if chosen in self._given else None
         self.setCurrentRow(self._rows.index(at) if at in self._rows and at is not None else -1)
         self.blockSignals(False)
-        if anew or any(self.visualRect(index).height() != self.sizeHintForIndex(index).height() for index in changed):
+        if anew or any(self._heights[index.row()] != self.sizeHintForIndex(index).height() for index in changed):
             self._fit()
 
     def dataChanged(self, a0: QModelIndex, a1: QModelIndex, a2: Iterable[int] = ()) -> None:
@@ -175,13 +176,13 @@ class FindingsList(QListWidget):
         self.doItemsLayout()  # type: ignore[attr-defined]
         model = self.model()
         rows = range(self.count()) if model is not None else ()
-        height = sum(self.visualRect(model.index(row, 0)).height() for row in rows if model is not None)
-        self.setFixedHeight(min(height + 6, round(self.fontInfo().pixelSize() * MAX_EM)))
+        self._heights = [self.visualRect(model.index(row, 0)).height() for row in rows if model is not None]
+        self.setFixedHeight(min(sum(self._heights) + 6, round(self.fontInfo().pixelSize() * MAX_EM)))
 
     def resizeEvent(self, e: QResizeEvent | None) -> None:
         super().resizeEvent(e)
         if e is not None and e.oldSize().width() != e.size().width():
-            self.scheduleDelayedItemsLayout()
+            self._fit()
 
     def _row_changed(self, row: int) -> None:
         place = self._rows[row] if 0 <= row < len(self._rows) else None
