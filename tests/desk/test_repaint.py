@@ -4,8 +4,9 @@ import random
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter, QWheelEvent
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from wyntaxis.core.ledger import Verdict
@@ -281,3 +282,18 @@ def test_the_list_of_findings_is_as_high_as_its_entries_whatever_they_become(win
                 entries = sum(found.sizeHintForRow(row) for row in range(found.count()))
                 most = round(found.fontInfo().pixelSize() * MAX_EM)
                 assert found.height() == min(entries + 6, most), step
+
+
+def test_paragraphs_leave_the_wheel_and_tab_to_what_they_stand_in(window):
+    text, at = window.margin.arithmetic, QPointF(20, 10)
+    settled()
+    size = text.document().size()
+    for keys in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier):
+        none, phase = Qt.MouseButton.NoButton, Qt.ScrollPhase.NoScrollPhase
+        turn = QWheelEvent(at, text.mapToGlobal(at), QPoint(), QPoint(0, -240), none, keys, phase, False)
+        QApplication.sendEvent(text.viewport(), turn)
+        assert not turn.isAccepted()
+    assert (text.document().size(), text.verticalScrollBar().value()) == (size, 0)
+    text.setFocus()
+    QTest.keyClick(text, Qt.Key.Key_Tab)
+    assert QApplication.focusWidget() is not text

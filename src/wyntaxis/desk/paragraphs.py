@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QSizeF, Qt
-from PyQt6.QtGui import QTextBlockFormat, QTextCursor
+from PyQt6.QtGui import QTextBlockFormat, QTextCursor, QWheelEvent
 from PyQt6.QtWidgets import QFrame, QTextEdit
 
 from wyntaxis.core.files.foreign_text import plain
@@ -62,6 +62,10 @@ class Paragraphs(QTextEdit):
                     cursor.insertText(new)
         cursor.endEditBlock()
         self._lines = shown
+
+    def wheelEvent(self, e: QWheelEvent | None) -> None:
+        if e is not None:
+            e.ignore()  # what stands around them scrolls, and nothing here grows by Ctrl and the wheel
 
     def _fit(self, size: QSizeF) -> None:
         self.setFixedHeight(math.ceil(size.height()))
