@@ -9,8 +9,10 @@ from hypothesis import strategies as st
 from tests.conftest import EXAMPLE
 from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.blank import blank_rig
+from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.parts import Joint, Part
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.rig.store import load, validated
@@ -140,3 +142,33 @@ def test_a_rig_is_laid_out_alike_before_and_after_it_is_reckoned(name):
     )
     assert bare.rays == told.rays or rig.measured
     assert any(shape.verdict is not None for shape in told.all_parts())
+
+
+def test_the_light_is_drawn_at_the_focal_ratio_that_was_measured():
+    measured = {"effective_focal_length_mm": {"value": 520.0, "standard_uncertainty": 0.5}}
+    rig = edit.apply(DEMO, Change.of("Measure", ("measured",), measured))
+    told, bare = section(evaluate(rig)), lay_out(rig)
+    end, before = told.rays[-1], told.rays[-2]  # back from the sensor the light widens by one over twice the ratio
+    assert (before.axial_mm - end.axial_mm) / (end.at_mm - before.at_mm) == pytest.approx(104 / (2 * 520.0))
+    assert bare.rays[0].axial_mm != pytest.approx(told.rays[0].axial_mm)
+
+
+def test_what_only_a_reckoned_rig_tells_is_left_open_before():
+    told = evaluate(DEMO)
+    assert section(told).branch.plane.allowed_mm == told.quantities["guide_path_error_mm"].target.high
+    assert lay_out(DEMO).branch.plane.allowed_mm is None
+
+
+@pytest.mark.parametrize("order", [(Verdict.FAILS, Verdict.TIGHT), (Verdict.TIGHT, Verdict.FAILS)])
+def test_a_part_has_the_mark_of_the_gravest_of_its_findings(order):
+    told = evaluate(DEMO)
+    own = next(finding for finding in told.findings if "ring" in finding.parts(DEMO))
+    both = told.with_told(findings=tuple(replace(own, verdict=verdict) for verdict in order))
+    assert {s.part.id: s.verdict for s in section(both).parts}["ring"] is Verdict.FAILS
+
+
+def test_a_part_tells_all_devices_that_it_carries():
+    places = [at for at, device in enumerate(DEMO.devices) if device.part is not None][:2]
+    rig = edit.apply(DEMO, Change("Move", tuple((("devices", at, "part"), "wheel") for at in places)))
+    carried = {s.part.id: s.devices for s in section(evaluate(rig)).parts}["wheel"]
+    assert len(carried) >= 2

@@ -7,6 +7,8 @@ from PyQt6.QtCore import QRect
 
 from wyntaxis import demo
 from wyntaxis.core.rig import store
+from wyntaxis.core.steps import step_named
+from wyntaxis.desk.band_shape import BandShape
 from wyntaxis.desk.beginning import Beginning
 from wyntaxis.desk.section.picture import SectionPicture
 from wyntaxis.desk.window import MainWindow
@@ -90,3 +92,45 @@ def test_whoever_begins_sees_the_start_page(begin):
     window, seen, read = begin(None)
     assert (seen, read) == ([], [])
     assert window.stack.currentWidget() is window.stack.start_page
+
+
+SHAPES = [
+    # step, window, text, remembered, empty: height in px
+    ("light_path", 800, 1.0, {}, False, 320),  # 0.4 of the window, less than 344
+    ("light_path", 1080, 1.0, {}, False, 344),
+    ("light_path", 1080, 1.5, {}, False, 432),  # 0.4 of the window, less than 516
+    ("light_path", 1080, 0.8, {}, False, 344),
+    ("light_path", 800, 1.0, {}, True, 130),
+    ("scales", 800, 1.0, {}, False, 240),  # just 0.3 of the window
+    ("scales", 700, 1.0, {}, False, 210),
+    ("devices", 800, 1.0, {}, True, 240),  # the wiring has its blocks without a train
+    ("field", 1080, 1.0, {}, False, 220),
+    ("records", 800, 1.0, {}, False, 56),
+    ("records", 800, 1.5, {"band_Connect": "open"}, False, 240),
+    ("light_path", 800, 1.5, {"band_Build": "folded"}, False, 84),
+    ("ready", 800, 1.0, {"band_Vouch": "open"}, False, 56),
+    ("light_path", 800, 1.0, {"band_height_Build": 500.0}, False, 500),
+    ("light_path", 800, 1.0, {"band_height_Build": 900.0}, False, 560),  # 0.7 of the window
+    ("light_path", 800, 1.0, {"band_height_Build": 5.0}, False, 56),
+]
+
+
+@pytest.mark.parametrize("key, window_px, scale, remembered, is_empty, height_px", SHAPES)
+def test_the_bands_height(tmp_path, key, window_px, scale, remembered, is_empty, height_px):
+    settings = WindowState(tmp_path)
+    for name, value in remembered.items():
+        settings.put(name, value)
+    assert BandShape(settings).height(step_named(key), window_px, scale, is_empty=is_empty) == height_px
+
+
+def test_a_band_folds_and_keeps_its_height_by_group(tmp_path):
+    settings = WindowState(tmp_path)
+    shape, shelf, scales, ready = BandShape(settings), *(step_named(key) for key in ("shelf", "scales", "ready"))
+    shape.keep_height(shelf, 300)
+    assert [shape.height(step, 1080, 1.0) for step in (shelf, scales)] == [300, 240]
+    assert shape.turn(shelf)
+    shape.keep_height(shelf, 56)  # the strip's own height is none to be kept
+    assert [shape.is_folded(step) for step in (shelf, scales)] == [True, False]
+    assert shape.turn(shelf)
+    assert shape.height(shelf, 1080, 1.0) == 300
+    assert not shape.turn(ready)

@@ -138,6 +138,52 @@ def test_whatever_is_done_the_drawing_is_what_it_would_be_drawn_anew(window, see
         assert window.band._kept[1].toImage() == drawn_anew(window)
 
 
+SEEN = {
+    "opening": (("train", 3, "clear_aperture_mm"), 30.0, 33.0),
+    "length": (("train", 3, "length_mm"), 12.9, 12.8),
+    "nobody gave it": (("assumed",), [], ["train[3].length_mm"]),
+    "glass": (("train", 2, "glass", 0, "thickness_mm"), 2.0, 3.0),
+    "prism": (("train", 1, "prism", "height_mm"), 8.0, 9.0),
+    "spreads or collects": (("train", 0, "magnification"), 0.76, 1.2),
+    "sensor": (("train", 4, "sensor", "height_px"), 3000, 4000),
+    "allowed": (("train", 0, "back_focus_tolerance_mm"), 0.4, 0.5),
+    "name": (("name",), "One", "Another"),
+    "guide part": (("guiding", "path", 0, "length_mm"), 16.0, 17.0),
+    "connected": (("devices", 0, "connected"), True, False),
+}
+
+
+@pytest.mark.parametrize("path, first, then", SEEN.values(), ids=SEEN)
+def test_what_is_seen_of_the_rig_is_drawn_anew_when_it_changes(window, path, first, then):
+    pictures = []
+    for value in (first, then):
+        assert window.session.set_value(path, value, "Change")
+        settled()
+        pictures.append(window.band._kept[1].toImage())
+        assert pictures[-1] == drawn_anew(window)
+    assert pictures[0] != pictures[1]
+
+
+def test_a_small_edit_leaves_the_drawing_where_it_is(window):
+    views = set()
+    for length in (12.90, 12.91, 12.93, 12.96):
+        window.session.set_length("ring", length)
+        settled()
+        views.add(window.band.view())
+    assert len(views) == 1
+
+
+def test_a_mark_of_what_nobody_gave_goes_from_its_cell(window, painted):
+    window.session.set_value(("assumed",), ["train[3].length_mm"], "Assumed")
+    settled()
+    table = window.sheets["light_path"].table
+    model, changed = table.model(), []
+    model.dataChanged.connect(lambda first, _last: changed.append(model.data(first)))
+    assert model.data(model.index(3, 3)) == "12.9 ?"
+    window.session.set_length("ring", 12.9)
+    assert "12.9" in changed
+
+
 def test_an_edit_of_one_length_draws_only_what_stands_differently(window, monkeypatch):
     made = []
     settled()
@@ -270,18 +316,23 @@ def test_paragraphs_are_set_one_by_one_and_never_read_as_markup(qtbot):
     assert blocks[0].blockFormat().textIndent() <= 0
 
 
+def as_high_as_its_entries(found):
+    entries = sum(found.sizeHintForRow(row) for row in range(found.count()))
+    return min(entries + 6, round(found.fontInfo().pixelSize() * MAX_EM))
+
+
 def test_the_list_of_findings_is_as_high_as_its_entries_whatever_they_become(window):
     found = window.margin.list
     for width in (1280, 900):
         window.resize(width, 800)
+        settled()
+        assert found.height() == as_high_as_its_entries(found)
         for step in ("light_path", "cooling", "scales", "travel", "ready", "field", "guide_log"):
             window.show_step(step)
             for length in (12.9, 12.2):
                 window.session.set_length("ring", length)
                 settled()
-                entries = sum(found.sizeHintForRow(row) for row in range(found.count()))
-                most = round(found.fontInfo().pixelSize() * MAX_EM)
-                assert found.height() == min(entries + 6, most), step
+                assert found.height() == as_high_as_its_entries(found), step
 
 
 def test_paragraphs_leave_the_wheel_and_tab_to_what_they_stand_in(window):
