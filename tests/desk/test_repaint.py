@@ -321,12 +321,21 @@ def as_high_as_its_entries(found):
     return min(entries + 6, round(found.fontInfo().pixelSize() * MAX_EM))
 
 
+def test_the_list_of_findings_follows_its_width(window):
+    window.show_step("cooling")
+    found, heights = window.margin.list, set()
+    for width in (260, 700):
+        window.below.setSizes([170, 1100 - width, width])
+        settled()
+        heights.add(found.height())
+        assert found.height() == as_high_as_its_entries(found)
+    assert len(heights) == 2
+
+
 def test_the_list_of_findings_is_as_high_as_its_entries_whatever_they_become(window):
     found = window.margin.list
     for width in (1280, 900):
         window.resize(width, 800)
-        settled()
-        assert found.height() == as_high_as_its_entries(found)
         for step in ("light_path", "cooling", "scales", "travel", "ready", "field", "guide_log"):
             window.show_step(step)
             for length in (12.9, 12.2):
