@@ -190,7 +190,7 @@ MUTANTS = (
     Mutant("findings/caveats.py", "return round(row.best.value, row.kind.decimals)", "return row.best.value", "core/findings/test_caveats.py"),
     Mutant("drafting/frames.py", "(size or 0) * least, f", "(size or 0), f", "core/test_drafting.py"),
     Mutant("findings/conditions.py", "open_ones = [f for f in findings if not f.accepted]", "open_ones = list(findings)", "core/findings/test_caveats.py"),
-    Mutant("train/section.py", "share = min(1.0, surplus / sum(spare))", "share = min(1.0, 0.5 * surplus / sum(spare))", "core/test_drawn.py"),
+    Mutant("train/broken_section.py", "share = min(1.0, surplus / sum(spare))", "share = min(1.0, 0.5 * surplus / sum(spare))", "core/test_drawn.py"),
     Mutant("findings/conditions.py", "*([Verdict.UNPROVEN] if missing else [])", "", "core/findings/test_connect.py"),
     Mutant("evidence/foreign/units.py", '"S": -1', '"S": 1', "core/records/test_records.py"),
     Mutant("evidence/foreign/units.py", "self.value if first <= second else self.other", "self.value", "core/records/test_records.py"),

@@ -17,8 +17,9 @@ from wyntaxis.core.rig.parts import Joint, Part
 from wyntaxis.core.rig.shelf import ShelfPart
 from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.section import section
+from wyntaxis.core.train.broken_section import LEAST_DRAWN_MM, shortened, stubbed
 from wyntaxis.core.train.next_part import OpenEnd, fitting, open_end
-from wyntaxis.core.train.section import LEAST_DRAWN_MM, lay_out, shortened, stubbed
+from wyntaxis.core.train.section import lay_out
 from wyntaxis.core.wiring import COMPUTER, plugging, wiring
 
 DEMO = load(demo.rig_path("tarnfell-triplet-reduced")).rig

@@ -10,7 +10,8 @@ from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.section import section
-from wyntaxis.core.train.section import PartShape, Section, shortened
+from wyntaxis.core.train.broken_section import shortened
+from wyntaxis.core.train.section import PartShape, Section
 from wyntaxis.core.wording import number, short, signed
 
 WIDTH = 1000.0

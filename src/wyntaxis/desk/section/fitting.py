@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from wyntaxis.core.train.section import CAMERA_BEHIND_SENSOR_MM, Section, shortened, stubbed
+from wyntaxis.core.train.broken_section import shortened, stubbed
+from wyntaxis.core.train.section import CAMERA_BEHIND_SENSOR_MM, Section
 from wyntaxis.desk.section.chain import chain_height, leader_rows_needed, length_text
 from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.section.drawing import CAMERA_BODY_MM, STUB_MM, View
