@@ -164,6 +164,28 @@ def test_what_is_seen_of_the_rig_is_drawn_anew_when_it_changes(window, path, fir
     assert pictures[0] != pictures[1]
 
 
+def test_zoomed_in_what_is_large_is_not_kept(window):
+    for factor in (1.0, 3.0, 10.0, 40.0):
+        window.band.fit()
+        window.band.zoom(factor)
+        settled()
+        kept = window.band._pieces._kept.values()
+        assert all(own.width() * own.height() <= 1.05 * pieces.LARGEST_PX for own in kept)
+        assert sum(own.width() * own.height() for own in kept) < 2e6
+        assert window.band._kept[1].toImage() == drawn_anew(window)
+
+
+def test_a_part_of_a_hundred_metres_is_drawn_too(window):
+    window.session.set_length("ring", 100_000)
+    for factor in (1.0, 40.0):
+        window.band.zoom(factor)
+        settled()
+        assert all(
+            max(own.width(), own.height()) <= pieces.LONGEST_PX + 2 for own in window.band._pieces._kept.values()
+        )
+        assert window.band._kept[1].toImage() == drawn_anew(window)
+
+
 def test_a_small_edit_leaves_the_drawing_where_it_is(window):
     views = set()
     for length in (12.90, 12.91, 12.93, 12.96):

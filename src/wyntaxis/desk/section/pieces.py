@@ -9,6 +9,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QColor, QPainter, QPixmap
 
 CLEAR = QColor(0, 0, 0, 0)
+LARGEST_PX, LONGEST_PX = 600_000, 4096
+"""In device pixels, in all and along a side: what is larger is drawn each time. Zoomed in, one piece would fill the
+memory, most of it unseen.
+"""
 PHASES = 4
 """Into how many steps a pixel is parted: what moved by less is drawn as before."""
 
@@ -59,6 +63,13 @@ class Pieces:
             What it is drawn on; on an opaque one it is drawn much faster.
         """
         ratio = self._ratio or self._ratio_of(onto)
+        wide, high = extent.width() * ratio, extent.height() * ratio
+        if wide * high > LARGEST_PX or max(wide, high) > LONGEST_PX:
+            onto.save()
+            onto.translate(x, y)
+            how(onto)
+            onto.restore()
+            return
         # In device pixels throughout: at a broken ratio, whole px would fall between them and blur the picture.
         across, down = round(x * ratio * PHASES), round(y * ratio * PHASES)
         left, top = math.floor(extent.left() * ratio), math.floor(extent.top() * ratio)
@@ -66,7 +77,7 @@ class Pieces:
         found = self._used.get(whole) or self._kept.get(whole)
         if found is None:
             origin = QPointF(across % PHASES / PHASES - left, down % PHASES / PHASES - top) / ratio
-            size = QSize(math.ceil(extent.width() * ratio) + 2, math.ceil(extent.height() * ratio) + 2)
+            size = QSize(math.ceil(wide) + 2, math.ceil(high) + 2)
             found = _picture(size, ratio, origin, how, ground)
         self._used[whole] = found
         onto.drawPixmap(QPointF((across // PHASES + left) / ratio, (down // PHASES + top) / ratio), found)
