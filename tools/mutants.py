@@ -201,7 +201,7 @@ MUTANTS = (
     Mutant("../desk/section/pieces.py", "self._kept, self._used, self._ratio = self._used, {}, 0.0", "self._kept, self._used, self._ratio = self._kept | self._used, {}, 0.0", "desk/test_repaint.py"),
     Mutant("../desk/section/drawing.py", "        shape.opening_radius_mm,\n        shape.outer_radius_mm,\n", "        shape.outer_radius_mm,\n", "desk/test_repaint.py"),
     Mutant("../desk/section/drawing.py", '        "length_mm" in shape.assumed,\n', "", "desk/test_repaint.py"),
-    Mutant("../desk/section/drawing.py", "key = (_numbered(shape), shape.verdict, tuple", "key = (_numbered(shape), tuple", "desk/test_repaint.py"),
+    Mutant("../desk/section/drawing.py", "_numbered(shape), shape.verdict, tuple", "_numbered(shape), tuple", "desk/test_repaint.py"),
     Mutant("../desk/section/detail.py", '("detail", box.width(), box.height(), half_mm, plane.allowed_mm)', '("detail", box.width(), box.height(), half_mm)', "desk/test_repaint.py"),
     Mutant("../desk/section/chain.py", '("length", text, length, down, is_chosen)', '("length", text, length, down)', "desk/test_repaint.py"),
     Mutant("../desk/section/drafting.py", "(key, self.look),", "key,", "desk/test_repaint.py"),

@@ -77,7 +77,7 @@ def _draw_telescope(sheet: DraftingPainter, section: Section, view: View) -> Non
     radius = section.telescope_radius_mm
     own = View(view.scale, 0.0, 0.0)
     room = own.box(-STUB_MM, 0, radius, radius + 4).adjusted(-10, -4, 4, 4)
-    sheet.piece((radius, view.scale), view.x(0), view.y(0), room, lambda on: _draw_stub(on, radius, own))
+    sheet.piece(("telescope", radius, view.scale), view.x(0), view.y(0), room, lambda on: _draw_stub(on, radius, own))
 
 
 def _draw_stub(sheet: DraftingPainter, radius: float, view: View) -> None:
@@ -96,7 +96,7 @@ def _piece_of_part(sheet: DraftingPainter, shape: PartShape, view: View, *, forw
     reach = CAMERA_BODY_MM if shape.part.kind == "camera" else 0.0
     room = QRectF(own.box(shape.start_mm, shape.end_mm + reach, 0, shape.outer_radius_mm + 2)).adjusted(-14, -4, 14, 4)
     sheet.piece(
-        (_look(shape), view.scale, forward, chosen),
+        ("part", _look(shape), view.scale, forward, chosen),
         view.x(shape.start_mm),
         view.y(0),
         room,
@@ -264,7 +264,7 @@ def draw_branch(sheet: DraftingPainter, branch: Branch, view: View, chosen: str 
     half = max(shape.outer_radius_mm for shape in branch.parts) * view.scale + 8
     room = QRectF(-half, -length, 2 * half, length) if branch.turned else QRectF(0, -half, length, 2 * half)
     looks = tuple((_look(shape), shape.part.id == chosen) for shape in branch.parts)
-    key = (looks, round(branch.parts[0].start_mm, 4), branch.turned, view.scale)
+    key = ("branch", looks, round(branch.parts[0].start_mm, 4), branch.turned, view.scale)
     sheet.piece(key, x, y, room.adjusted(-6, -6, 6, 6), lambda on: _draw_tubes(on, branch, own, length, chosen))
     if branch.plane is not None:
         painter = sheet.painter
@@ -372,7 +372,7 @@ def _piece_of_balloon(
 ) -> None:
     """Draw a part's number with its mark and its plugs: above and below it, or beside."""
     devices = shape.devices if plugs else ()
-    key = (_numbered(shape), shape.verdict, tuple(device.verdict for device in devices), chosen, beside)
+    key = ("balloon", _numbered(shape), shape.verdict, tuple(device.verdict for device in devices), chosen, beside)
     size, row = sheet.balloon_radius(_numbered(shape)) + 3, len(devices) * PLUG_PX
     if beside:
         room = QRectF(-size, -size, 2 * size + 2 * MARK_PX + row, 2 * size)

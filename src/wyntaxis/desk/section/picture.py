@@ -201,7 +201,7 @@ class SectionPicture(Picture):
     def paintEvent(self, a0: QPaintEvent | None) -> None:
         shows = self._shows()
         if self._kept is None or shows is None or self._kept[0] != shows:
-            drawn = self._empty_picture()
+            drawn, self._kept = self._empty_picture(), None
             with QPainter(drawn) as onto:
                 self._draw(onto)
             self._pieces.finish()
