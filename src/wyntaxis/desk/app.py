@@ -40,7 +40,6 @@ def run(
         qInstallMessageHandler(_keep_quiet)
 
     from wyntaxis.core.files.places import own_shelf_path
-    from wyntaxis.desk.background import end_all_jobs
     from wyntaxis.desk.beginning import Beginning
     from wyntaxis.desk.faults import Faults
     from wyntaxis.desk.warming import Warming
@@ -57,9 +56,7 @@ def run(
     faults.met.connect(window.tell_fault)
     faults.watch()
 
-    warming = Warming()
-
-    beginning = Beginning(window, file, shows_demo=demo)
+    warming, beginning = Warming(), Beginning(window, file, shows_demo=demo)
 
     def before() -> None:
         set_typeface(app)
@@ -73,6 +70,9 @@ def run(
     window.start(load, before)
     code = app.exec()
     warming.stop()
+
+    from wyntaxis.desk.background import end_all_jobs
+
     if window.built:
         window.journal.wait()
     if not end_all_jobs():

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import html
-
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPaintEvent, QPixmap
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QListWidgetItem, QTableWidgetItem, QWidget
@@ -74,12 +72,16 @@ def tip(text: str) -> str:
     shown = plain(text, keep="\n")
     if "<" not in shown:
         return shown
-    return f"<p>{html.escape(shown).replace(chr(10), '<br>')}</p>"
+    from html import escape
+
+    return f"<p>{escape(shown).replace(chr(10), '<br>')}</p>"
 
 
 def plot_text(text: str) -> str:
     """Return a name as a plot's legend or axis takes it, which are written in HTML."""
-    return html.escape(plain(text))
+    from html import escape
+
+    return escape(plain(text))
 
 
 def table_item(text: str) -> QTableWidgetItem:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import difflib
 import json
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
@@ -152,6 +151,8 @@ def _sentence(fault: Any, model: type[BaseModel]) -> str:
 
 
 def _suggestion(key: str, path: Sequence[str | int], model: type[BaseModel]) -> str:
+    import difflib
+
     known = _keys_at(path, model)
     near = difflib.get_close_matches(key, known, n=1, cutoff=0.6)
     return f"; did you mean {near[0]}?" if near else "; take it out, or see wyntaxis schema for the known keys"

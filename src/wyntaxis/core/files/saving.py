@@ -8,7 +8,6 @@ import hashlib
 import json
 import os
 import stat
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -76,6 +75,8 @@ def write_atomically(data: bytes, path: Path, *, keep_previous: bool, protected:
     target = Path(os.path.realpath(path))
     if not protected and is_protected(target):
         raise ProtectedError("is write-protected, so it is not overwritten; save under another name", path)
+    import tempfile
+
     temporary: str | None = None
     try:
         _clear_leftovers(target)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from dataclasses import dataclass
 from typing import Literal
 
@@ -166,6 +165,8 @@ def check_setting(device_kind: str, key: str, value: SettingValue | None) -> Non
     kind = SETTINGS.get(key)
     if kind is None or device_kind not in kind.kinds:
         known = [known.key for known in settings_of(device_kind)]
+        import difflib
+
         near = difflib.get_close_matches(key, known, n=1)
         hint = f"did you mean {near[0]}?" if near else f"it has: {', '.join(known) or 'none'}"
         raise ValueError(f"settings.{key[:60]}: is no setting of kind {device_kind}; {hint}")
