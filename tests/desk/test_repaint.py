@@ -281,6 +281,31 @@ def test_a_piece_is_drawn_once_for_each_key_and_place_within_a_pixel(qapp, ratio
     assert image.pixelColor(outside.toPoint()) == QColor("white")
 
 
+@pytest.mark.parametrize("wide, high", [(-5, 8), (8, -5), (0, 8), (float("nan"), 8), (5000, 8), (900, 900)])
+def test_a_piece_without_room_or_too_large_is_drawn_at_once(qapp, wide, high):
+    kept, drawn, image = Pieces(), [], QImage(20, 20, QImage.Format.Format_RGB32)
+    for _ in range(2):
+        with QPainter(image) as painter:
+            kept.draw(painter, "key", 5, 5, QRectF(0, 0, wide, high), lambda _on: drawn.append(1))
+    assert drawn == [1, 1]
+
+
+@pytest.mark.parametrize("size", [(40, 200), (200, 20), (10, 10), (1, 1), (300, 60)])
+def test_a_band_with_hardly_any_room_is_drawn(window, size):
+    for scale in (1.0, 2.0):
+        window.text_scale = scale
+        window.apply_look()
+        band = SectionPicture(window)
+        band.setMinimumHeight(0)
+        band.show_rig(window.session)
+        band.resize(*size)
+        assert band.grab().width() == size[0]
+        row = next(iter(window.findChildren(LedgerScale)))
+        row.resize(*size)
+        row.grab()
+        band.deleteLater()
+
+
 @pytest.mark.parametrize("scale", [0.2, 1.0, 3.3333, 14.0])
 def test_a_scale_is_stepped_down_by_two_percent_at_the_most(scale):
     assert scale / 1.02 < stepped(scale) <= scale * (1 + 1e-9)

@@ -64,7 +64,8 @@ class Pieces:
         """
         ratio = self._ratio or self._ratio_of(onto)
         wide, high = extent.width() * ratio, extent.height() * ratio
-        if wide * high > LARGEST_PX or max(wide, high) > LONGEST_PX:
+        keeps = 0 < wide <= LONGEST_PX and 0 < high <= LONGEST_PX and wide * high <= LARGEST_PX
+        if not keeps:  # a window with no room for it asks for less than nothing
             onto.save()
             onto.translate(x, y)
             how(onto)
