@@ -243,6 +243,7 @@ def take_all(folder: Path, view: str | None = None) -> int:
             window.show_step(step)
             if name in PREPARE:
                 PREPARE[name](window)
+            settle()
             focus = QApplication.focusWidget()
             if focus is not None:  # whether a window without a screen is the active one is chance
                 focus.clearFocus()
