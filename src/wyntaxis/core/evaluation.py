@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from wyntaxis.core.evidence.kinds import Evidence
-from wyntaxis.core.findings.caveats import with_caveats
+from wyntaxis.core.files.errors import path_text
+from wyntaxis.core.findings.caveats import doubts, with_caveats
 from wyntaxis.core.findings.conditions import judge_conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.registry import all_findings, in_order
@@ -13,6 +14,7 @@ from wyntaxis.core.records.audit import audit_of
 from wyntaxis.core.rig.figures import disputed_paths
 from wyntaxis.core.rig.marks import marked_leaves
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.resting import stale_legs
 from wyntaxis.core.rig.shelf import ShelfPart
 
 __all__ = ["Evaluation", "Evidence", "evaluate"]
@@ -32,10 +34,13 @@ def evaluate(
     traced
         Whether ``legs.reads`` is to know of everything what rests on it; of what nobody gave it always does.
     """
-    marked = marked_leaves(rig, (*rig.assumed, *disputed_paths(rig)))
+    paths = [path_text(entry.path) for entry in stale_legs(rig)]
+    marked = marked_leaves(rig, (*rig.assumed, *disputed_paths(rig), *(f"{path}.value" for path in paths)))
     numbers = numbers_of(rig, evidence, shelf, traced=traced or marked)
-    bare = Evaluation(**vars(numbers), rows=rows_of(numbers), frames=audit_of(numbers))
-    told = with_caveats(bare.with_told(findings=tuple(all_findings(bare))))
+    tracked = numbers.tracked()
+    bare = Evaluation(**vars(numbers), rows=rows_of(tracked), frames=audit_of(tracked))
+    found = list(all_findings(bare))
+    told = with_caveats(bare, found)
     ranked = sorted(in_order(), key=lambda entry: entry.rank)
     conditions = {item.id: (item.condition, item.needed) for item in ranked if item.condition is not None}
-    return told.with_told(conditions=judge_conditions(told.findings, conditions, rig))
+    return told.with_told(conditions=judge_conditions(told.findings, conditions, rig, doubts(bare, found)))

@@ -51,7 +51,7 @@ def test_a_finding_says_what_it_rests_on_and_offers_no_edit(example):
     found = evaluate(validated(example | {"assumed": ["train[3].length_mm"]})).finding("spacing.main")
     assert (found.verdict, found.remedy.change) == (Verdict.UNPROVEN, None)
     assert found.title.endswith("if ring 12.9: length 12.9 mm is as assumed")
-    assert "give ring 12.9: length 12.9 mm" in found.remedy.text
+    assert "enter ring 12.9: length 12.9 mm" in found.remedy.text
     assert found.as_json()["assumed"] == ["train[3].length_mm"]
     tally = next(
         one

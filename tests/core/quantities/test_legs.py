@@ -1,73 +1,12 @@
 """Laws of the legs: what a number rests on is known, and nothing is worked out twice."""
 
-import copy
-import json
-
 import pytest
 
-from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.quantities import legs as declared
-from wyntaxis.core.quantities.legs import Legs, reads_of_value, rests_on
+from wyntaxis.core.quantities.legs import Legs
+from wyntaxis.core.quantities.read_tracking import reads_of_value, rests_on
 from wyntaxis.core.rig.store import validated
-
-SECTIONS = (
-    "site",
-    "telescope",
-    "train",
-    "guiding",
-    "mount",
-    "plan",
-    "framing",
-    "stated",
-    "measured",
-    "devices",
-    "supplies",
-)
-MEASURED = {"pixel_scale_arcsec_px": {"value": 1.4, "standard_uncertainty": 0.001, "source": "solved"}}
-
-
-def numbers_in(node, path=()):
-    """Every number of a document with its path."""
-    if isinstance(node, dict | list):
-        for key, value in node.items() if isinstance(node, dict) else enumerate(node):
-            yield from numbers_in(value, (*path, key))
-    elif isinstance(node, int | float) and not isinstance(node, bool):
-        yield path, node
-
-
-def changed(document, path, value):
-    copied = copy.deepcopy(document)
-    node = copied
-    for step in path[:-1]:
-        node = node[step]
-    node[path[-1]] = value
-    return copied
-
-
-@pytest.mark.slow
-@pytest.mark.parametrize("name", ["tarnfell-triplet-reduced", "meadow-newtonian"])
-def test_a_number_changes_with_what_it_rests_on_and_with_nothing_else(name):
-    """Each number of the document is moved by 3 %: whatever row of the ledger moves had named its place."""
-    document = json.loads(demo.rig_path(name).read_text("utf-8"))
-    document["measured"] = document.get("measured", {}) | MEASURED
-    bare = evaluate(validated(document), traced=True)
-    read_by = {key: bare.legs.reads(key) for key in bare.rows}
-    moved = 0
-    for path, value in numbers_in({key: document[key] for key in SECTIONS if key in document}):
-        if path[:2] == ("plan", "steps"):
-            continue  # no row rests on them before the night is played
-        try:
-            after = evaluate(validated(changed(document, path, round(value * 1.03, 4) if value % 1 else value + 1)))
-        except InputError:
-            continue
-        place = path_text(path)
-        for key, row in after.rows.items():
-            if key in bare.rows and row != bare.rows[key]:
-                moved += 1
-                assert any(rests_on(read, place) for read in read_by[key]), (key, place)
-    assert moved > 100
 
 
 def test_what_a_number_rests_on(example):
@@ -84,7 +23,7 @@ def test_what_a_number_rests_on(example):
         *(f"train[{index}].kind" for index in range(5)),
     }
     assert "site.seeing_fwhm_arcsec" in reads("sampling_px_per_fwhm")
-    assert "measured.pixel_scale_arcsec_px" in reads("dither_guide_px")
+    assert "measured.pixel_scale_arcsec_px!" in reads("dither_guide_px")
     with pytest.raises(RuntimeError, match="told to trace"):
         evaluate(validated(example)).legs.reads("dither_guide_px")
 

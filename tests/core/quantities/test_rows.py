@@ -167,7 +167,7 @@ def test_each_step_shows_the_numbers_that_its_findings_word(evaluated):
 
 def test_what_a_things_number_rests_on(evaluated):
     reads = evaluated.legs.reads
-    assert {"devices", "supplies"} <= reads("battery.peak_a")
+    assert {"devices!", "supplies!", "devices[0].power.peak_a"} <= reads("battery.peak_a")
     assert not any(path.startswith("train") for path in reads("battery.peak_a"))
-    assert {"devices", "train[0].magnification"} <= reads("glide.steps_in_focus")  # so goes the depth of focus
+    assert {"devices!", "train[0].magnification"} <= reads("glide.steps_in_focus")  # so goes the depth of focus
     assert any(path.startswith("plan") for path in reads("plan.night_used_percent"))

@@ -65,7 +65,7 @@ def typing_pages(evaluation: Evaluation) -> tuple[TypingPage, ...]:
     return tuple(TypingPage(record, tuple(_lines(evaluation, record, found.rows))) for record in found.records)
 
 
-def _lines(evaluation: Evaluation, record: Record, rows: tuple[Row, ...]) -> Iterator[TypedLine]:
+def _lines(evaluation: Evaluation, record: Record, rows: Sequence[Row]) -> Iterator[TypedLine]:
     for row in rows:
         cell = next((cell for cell in row.cells if cell.record == record.id), None)
         form = record.forms.get(row.item.id, TypedForm())

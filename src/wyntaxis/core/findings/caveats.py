@@ -5,43 +5,51 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import Finding, Remedy
+from wyntaxis.core.findings.registry import Found
 from wyntaxis.core.ledger import Disputed, Quantity, Stale, Verdict
-from wyntaxis.core.quantities.legs import reads_of_value
+from wyntaxis.core.quantities.read_tracking import Reads, reads_of_value
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.figures import dispute_words, disputed_paths, spread_of
 from wyntaxis.core.rig.marks import mark_label, marked_field, marked_leaves
 from wyntaxis.core.rig.model import Accepted, Rig
-from wyntaxis.core.rig.resting import SCALES, stale_legs
+from wyntaxis.core.rig.resting import SPACING_ERROR, stale_legs
 
 MAX_TOLD = 4
 """How many assumed values a finding names."""
 
 
-def with_caveats(bare: Evaluation) -> Evaluation:
-    """Return an evaluation whose rows and findings know what they rest on that nobody gave, and what is accepted.
+def with_caveats(bare: Evaluation, found: Sequence[Found]) -> Evaluation:
+    """Return an evaluation whose rows and findings know which assumed and out-of-date values they depend on.
 
     Parameters
     ----------
     bare
-        The evaluation, with its findings.
+        The evaluation, with its rows.
+    found
+        Its findings, each with what was read for it.
 
     Returns
     -------
     Evaluation
-        Whatever rests on an assumed value is unproven, with that reason; verdicts of what is accepted stay.
+        Whatever depends on an assumed or out-of-date value is unproven, with that reason; verdicts of what is accepted
+        stay.
     """
-    stale = {entry.row_id: entry for entry in stale_legs(bare.rig)}
+    stale = stale_legs(bare.rig)
+    marks = _Marks(bare, stale)
+    findings = [(finding, reads) for entry in found for finding, reads in entry.findings]
+    rows = bare.rows
     if stale:
-        bare = _with_stale(bare, stale)
+        rows = {key: _outdated(row, marks.stale_of(row)) for key, row in rows.items()}
+        findings = [(_by_stale(f, marks.stale_of_finding(f, reads, rows)), reads) for f, reads in findings]
     if bare.rig.assumed:
-        by_row = _rests_on(bare, bare.rig.assumed)
-        rows = {key: replace(row, assumed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
-        own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
-        labels = {path: mark_label(bare.rig, path) for path in bare.rig.assumed}
-        found = tuple(_unproven(finding, by_row, labels) for finding in bare.findings)
-        bare = bare.with_told(rows=rows, quantities=own, findings=found)
+        by_row = {key: paths for key in rows if (paths := marks.assumed_in(bare.legs.reads(key)))}
+        rows = {key: replace(row, assumed=by_row[key]) if key in by_row else row for key, row in rows.items()}
+        findings = [(_unproven(f, marks.assumed_of_finding(f, reads, by_row), marks), reads) for f, reads in findings]
+    own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
+    bare = bare.with_told(rows=rows, quantities=own, findings=tuple(finding for finding, _ in findings))
     if disputed_paths(bare.rig):
         bare = _with_disputed(bare)
     if bare.rig.accepted:
@@ -49,31 +57,92 @@ def with_caveats(bare: Evaluation) -> Evaluation:
     return bare
 
 
-def _with_stale(bare: Evaluation, stale: dict[str, Stale]) -> Evaluation:
-    """Return an evaluation whose rows and findings know which measurements are stale; what follows from one is too."""
-    scale = next((entry for key, entry in stale.items() if key in SCALES), None)
-    derived = dict.fromkeys(bare.derived, scale) if scale is not None else {}
-    by_row = {key: entry for key, entry in {**derived, **stale}.items() if entry is not None}
-    rows = {
-        key: replace(row, stale=by_row[key]) if key in by_row and row.measured is not None else row
-        for key, row in bare.rows.items()
-    }
-    own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
-    found = tuple(_by_stale(finding, rows) for finding in bare.findings)
-    return bare.with_told(rows=rows, quantities=own, findings=found)
+def doubts(bare: Evaluation, found: Sequence[Found]) -> dict[str, str]:
+    """Return by finding id why a matter in which nothing is wrong is not proven, where assumed values were read for it.
+
+    Parameters
+    ----------
+    bare, found
+        The evaluation, and its findings with what was read for them.
+
+    Returns
+    -------
+    dict of str to str
+        A few words each. With another value there might be one more finding, and it might fail.
+    """
+    if not bare.rig.assumed:
+        return {}
+    marks = _Marks(bare, ())
+    told = {entry.declared.id: marks.assumed_in(entry.reads) for entry in found}
+    return {key: f"assumed: {in_short([marks.labels[path] for path in paths])}" for key, paths in told.items() if paths}
 
 
-def _by_stale(finding: Finding, rows: Mapping[str, Quantity]) -> Finding:
-    entries = [rows[key].stale for key in finding.quantities if key in rows and rows[key].stale is not None]
-    told = next((entry for entry in entries if entry is not None), None)
-    if told is None:
+class _Marks:
+    """What is assumed and out of date in a rig, against what was read."""
+
+    def __init__(self, evaluation: Evaluation, stale: Sequence[Stale]) -> None:
+        self._evaluation = evaluation
+        self._assumed = _keys_of(evaluation.rig, evaluation.rig.assumed)
+        self.labels = {path: mark_label(evaluation.rig, path) for path in evaluation.rig.assumed}
+        self._by_row = {entry.row_id: entry for entry in stale}
+        # One that is judged for another row's sake, such as the spacing's error by a solved scale, is no mark itself.
+        own = {entry.row_id: entry for entry in stale if entry.row_id != SPACING_ERROR}
+        self._by_path = [(reads_of_value(f"{path_text(entry.path)}.value"), entry) for entry in own.values()]
+        self._known: dict[Reads, tuple[str, ...]] = {}
+
+    def assumed_in(self, reads: Reads) -> tuple[str, ...]:
+        """Return which assumed values are among what was read."""
+        if reads not in self._known:  # what comes of one piece of work shares what it read
+            self._known[reads] = tuple(path for path, keys in self._assumed.items() if not keys.isdisjoint(reads))
+        return self._known[reads]
+
+    def assumed_of_finding(
+        self, finding: Finding, reads: Reads, by_row: Mapping[str, tuple[str, ...]]
+    ) -> tuple[str, ...]:
+        """Return which assumed values a finding depends on.
+
+        One that fails by its number fails by that number's values alone: what else was read served the remedy.
+        """
+        of_rows = tuple(dict.fromkeys(path for key in finding.quantities for path in by_row.get(key, ())))
+        if of_rows or (finding.quantities and finding.verdict is Verdict.FAILS):
+            return of_rows
+        return self.assumed_in(reads)
+
+    def stale_of(self, row: Quantity) -> Stale | None:
+        """Return the out-of-date measurement that a row shows, or was worked out with."""
+        if row.id in self._by_row:
+            return self._by_row[row.id] if row.measured is not None else None
+        return self._stale_in(self._evaluation.legs.reads(row.id))
+
+    def stale_of_finding(self, finding: Finding, reads: Reads, rows: Mapping[str, Quantity]) -> Stale | None:
+        """Return the out-of-date measurement that a finding depends on."""
+        of_rows = [rows[key].stale for key in finding.quantities if key in rows and rows[key].stale is not None]
+        if of_rows or (finding.quantities and finding.verdict is Verdict.FAILS):
+            return of_rows[0] if of_rows else None
+        return self._stale_in(reads)
+
+    def _stale_in(self, reads: Reads) -> Stale | None:
+        return next((entry for keys, entry in self._by_path if not keys.isdisjoint(reads)), None)
+
+
+def _keys_of(rig: Rig, texts: Sequence[str]) -> dict[str, Reads]:
+    """Return by marked path every read that changes with one of its values."""
+    return {text: frozenset().union(*(reads_of_value(path) for path in marked_leaves(rig, [text]))) for text in texts}
+
+
+def _outdated(row: Quantity, entry: Stale | None) -> Quantity:
+    return row if entry is None else replace(row, stale=entry)
+
+
+def _by_stale(finding: Finding, entry: Stale | None) -> Finding:
+    if entry is None:
         return finding
     return replace(
         finding,
         verdict=Verdict.UNPROVEN,
         title=f"{finding.title} – measured before a change",
-        arithmetic=(*finding.arithmetic, stale_words(told)),
-        remedy=Remedy("measure it anew, or confirm on the Proofs sheet that it still counts, with the reason"),
+        arithmetic=(*finding.arithmetic, stale_words(entry)),
+        remedy=Remedy("measure it again, or confirm on the Proofs sheet that it still counts, with the reason"),
     )
 
 
@@ -91,42 +160,34 @@ def _with_disputed(bare: Evaluation) -> Evaluation:
         text: Disputed(dispute_words(bare.rig, text), *spread_of(bare.rig, text), marked_field(bare.rig, text).unit)
         for text in paths
     }
-    by_row = {key: tuple(told[text] for text in own) for key, own in _rests_on(bare, paths).items()}
+    keys_of = _keys_of(bare.rig, paths)
+    by_row = {}
+    for key in bare.rows:
+        reads = bare.legs.reads(key)
+        own = tuple(told[text] for text, keys in keys_of.items() if not keys.isdisjoint(reads))
+        if own:
+            by_row[key] = own
     rows = {key: replace(row, disputed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
-    own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
-    return bare.with_told(rows=rows, quantities=own)
+    quantities = {key: rows.get(key, row) for key, row in bare.quantities.items()}
+    return bare.with_told(rows=rows, quantities=quantities)
 
 
-def _rests_on(evaluation: Evaluation, texts: Sequence[str]) -> dict[str, tuple[str, ...]]:
-    """Return by row which of some paths' values it rests on."""
-    rig = evaluation.rig
-    known = {text: frozenset().union(*(reads_of_value(path) for path in marked_leaves(rig, [text]))) for text in texts}
-    found, told = {}, dict[frozenset[str], tuple[str, ...]]()
-    for key in evaluation.rows:
-        reads = evaluation.legs.reads(key)
-        if reads not in told:  # rows that come of one piece of work share what they read
-            told[reads] = tuple(path for path, keys in known.items() if not keys.isdisjoint(reads))
-        if told[reads]:
-            found[key] = told[reads]
-    return found
-
-
-def _unproven(finding: Finding, by_row: Mapping[str, tuple[str, ...]], labels: Mapping[str, str]) -> Finding:
-    paths = tuple(dict.fromkeys(path for key in finding.quantities for path in by_row.get(key, ())))
+def _unproven(finding: Finding, paths: tuple[str, ...], marks: _Marks) -> Finding:
     if not paths:
         return finding
-    words = _in_short([labels[path] for path in paths])
+    labels = marks.labels
+    words = in_short([labels[path] for path in paths])
     return replace(
         finding,
         verdict=Verdict.UNPROVEN,
         title=f"{finding.title} – if {words} {'is' if len(paths) == 1 else 'are'} as assumed",
         arithmetic=(*finding.arithmetic, *(f"assumed, not given: {labels[path]}" for path in paths)),
-        remedy=Remedy(f"give {words}; until then nothing is proven"),
+        remedy=Remedy(f"enter {words} to get a verdict"),
         assumed=paths,
     )
 
 
-def _in_short(labels: Sequence[str]) -> str:
+def in_short(labels: Sequence[str]) -> str:
     """Return assumed values in a few words: ``ring: length 10 mm``, with how many more there are."""
     more = f" and {len(labels) - MAX_TOLD} more" if len(labels) > MAX_TOLD else ""
     return ", ".join(labels[:MAX_TOLD]) + more

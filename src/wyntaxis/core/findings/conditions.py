@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Verdict, worst
@@ -263,7 +264,10 @@ class ConditionVerdict:
 
 
 def judge_conditions(
-    findings: Iterable[Finding], declared: Mapping[str, tuple[Condition, str]], rig: Rig
+    findings: Iterable[Finding],
+    declared: Mapping[str, tuple[Condition, str]],
+    rig: Rig,
+    doubts: Mapping[str, str] = MappingProxyType({}),
 ) -> tuple[ConditionVerdict, ...]:
     """Return every condition, in the order of the evening; those that do not apply to the rig say so.
 
@@ -275,6 +279,8 @@ def judge_conditions(
     declared
         By finding id: the condition that it belongs to, and what is missing without it (empty where it is not needed).
         In this order a condition's findings stand.
+    doubts
+        By finding id: why its matter is not proven even where every finding holds.
     """
     place = {finding_id: index for index, finding_id in enumerate(declared)}
     told: dict[str, list[Finding]] = {}
@@ -293,7 +299,11 @@ def judge_conditions(
             for finding_id, (own, needed) in declared.items()
             if own is condition and needed and finding_id not in had and _asked(rig, finding_id)
         ]
-        found.append(_judge(condition, own_findings, missing))
+        judged = _judge(condition, own_findings, missing)
+        doubt = next((doubts[key] for key, (own, _) in declared.items() if own is condition and key in doubts), "")
+        if doubt and judged.verdict is Verdict.HOLDS:
+            judged = ConditionVerdict(condition, Verdict.UNPROVEN, doubt, own_findings)
+        found.append(judged)
     return tuple(found)
 
 

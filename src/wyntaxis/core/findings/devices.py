@@ -13,6 +13,7 @@ from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict
 from wyntaxis.core.quantities.cooling import Reached, reached
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.settling import GUIDING, SETTLE
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
@@ -198,7 +199,7 @@ def _reached_in_frames(one: Reached, row: Quantity) -> Finding:
 def cooler_on(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the cooler on where a temperature is set?"""
     cooled = [device for device in evaluation.rig.devices if device.number("set_temperature_c") is not None]
-    for device in cooled:
+    for device in apart(cooled):
         on = device.truth("cooler_on")
         verdict = Verdict.UNPROVEN if on is None else Verdict.HOLDS if on else Verdict.FAILS
         words = {None: "nobody has said whether its cooler is on", True: "the cooler is on", False: "the cooler is off"}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, Self
 
 from wyntaxis.core.findings.conditions import ConditionVerdict
 from wyntaxis.core.findings.finding import Finding
@@ -31,10 +31,16 @@ class Evaluation(Numbers):
         """Every record against the rig."""
         return matrix(self)
 
-    @cached_property
-    def entry_faults(self) -> list[tuple[str, list[EntryFault]]]:
+    @property
+    def entry_faults(self) -> Sequence[tuple[str, list[EntryFault]]]:
         """What the lists of devices, the rig's own and the programs', say against themselves and the rig."""
-        return faults_of_lists(self.rig)
+        return self.legs.each_once("entry faults", lambda: faults_of_lists(self.rig))
+
+    def tracked(self) -> Self:
+        """Return the same evaluation, which notes what is read of the document and which rows are asked for."""
+        if not self.legs.traced or self.rig is self.legs.rig:
+            return self
+        return replace(super().tracked(), rows=self.legs.tracked_rows(self.rows))
 
     def with_told(self, **told: Any) -> Evaluation:
         """Return the evaluation with more told of it; what was worked out on the way is kept, not reckoned anew."""

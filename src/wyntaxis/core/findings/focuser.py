@@ -26,6 +26,7 @@ from wyntaxis.core.quantities.focuser import (
     focusers,
     travel_of,
 )
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import DEVICES
@@ -44,7 +45,7 @@ _STEP_SOURCE = "A focuser step should be at most a third of the depth of focus"
 )
 def focuser_travel(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the working position lie away from the ends of the travel?"""
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         low, high, at = (device.number(key) for key in ("lowest_position", "highest_position", "position"))
         row = evaluation.rows.get(TRAVEL.id_of(device.id))
         if row is None or row.computed is None or low is None or high is None or at is None:
@@ -94,7 +95,7 @@ def focuser_travel(evaluation: Evaluation) -> Iterator[Finding]:
 def focuser_step(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the focuser's step fine enough for the depth of focus?"""
     zone = depth_of_focus_um(evaluation)
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         step, row = device.number("step_um"), evaluation.rows.get(STEPS.id_of(device.id))
         if row is None or row.computed is None or step is None or zone is None:
             continue
@@ -116,7 +117,7 @@ def focuser_step(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("focuser.backlash", step=DEVICES, after="focuser.step")
 def focuser_backlash(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the backlash one that a focuser can have?"""
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         backlash, travel = device.best("backlash_steps"), travel_of(device)
         row = evaluation.rows.get(BACKLASH.id_of(device.id))
         if row is None or row.computed is None or backlash is None or travel is None:
@@ -172,7 +173,7 @@ def _not_compensated(evaluation: Evaluation, device: Device, over: Quantity) -> 
 @finding("focuser.triggers", step=DEVICES, after="focuser.backlash")
 def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
     """Would the focuser be refocused in time?"""
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         celsius, minutes = device.number("refocus_temperature_c"), device.number("refocus_after_min")
         keys = [f"{device.id}.{key}" for key in ("refocus_temperature_c", "refocus_after_min")]
         judged = [evaluation.rows[key] for key in keys if key in evaluation.rows]

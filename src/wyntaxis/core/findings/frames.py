@@ -9,7 +9,9 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.records.audit import Check
+from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.steps import RECORDS
 from wyntaxis.core.wording import number, short
 
@@ -27,7 +29,9 @@ def header(evaluation: Evaluation) -> Iterator[Finding]:
     found = evaluation.frames
     if found is None:
         return
-    for check in found.checks:
+    known = comparables(evaluation)
+    for check in apart(found.checks):
+        _ = known[check.quantity]  # the audit is kept from edit to edit: what it compared is noted here
         if check.verdict is not Verdict.HOLDS:
             yield _difference(check)
     if found.checks and all(check.verdict is Verdict.HOLDS for check in found.checks):
@@ -62,9 +66,10 @@ def _difference(check: Check) -> Finding:
 @finding("frames.exposure", step=RECORDS, condition=conditions.CALIBRATION, after="frames.partners")
 def exposure(evaluation: Evaluation) -> Iterator[Finding]:
     """Tell where the actual exposure is not the asked one."""
-    found = evaluation.frames
+    found, plan = evaluation.frames, evaluation.rig.plan
     if found is None:
         return
+    _ = plan.exposure_s if plan is not None else None  # the audit's own, where a header does not say what was asked
     for off in found.exposures:
         yield Finding(
             "frames.exposure",

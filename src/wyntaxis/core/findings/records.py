@@ -10,6 +10,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantities.read_tracking import chosen
 from wyntaxis.core.records.compare import Cell, Matrix, Row, value_text
 from wyntaxis.core.records.likely_causes import is_placeholder, likely_cause_of_list
 from wyntaxis.core.rig.devices import Device
@@ -44,7 +45,7 @@ def _record_name(found: Matrix, record_id: str) -> str:
 def _topic(evaluation: Evaluation, finding_id: str) -> Iterator[Finding]:
     topic, name = _TOPICS[finding_id]
     found = evaluation.matrix
-    rows = [row for row in found.rows if row.item.topic == topic]
+    rows = chosen(found.rows, lambda row: row.item.topic == topic)
     told = [cell for row in rows for cell in row.cells if cell.state in ("agrees", "differs")]
     for row in rows:
         for cell in row.differing:
@@ -102,11 +103,10 @@ _declare("setting", conditions.SETTINGS, "records.site", rank=-1)
 
 def _slot_lists(evaluation: Evaluation) -> Iterator[tuple[str, Row, Cell]]:
     found = evaluation.matrix
-    for row in found.rows:
-        if row.item.topic == "slots":
-            for cell in row.cells:
-                if isinstance(cell.value, tuple):
-                    yield _record_name(found, cell.record), row, cell
+    for row in chosen(found.rows, lambda row: row.item.topic == "slots"):
+        for cell in row.cells:
+            if isinstance(cell.value, tuple):
+                yield _record_name(found, cell.record), row, cell
 
 
 @finding(
@@ -199,7 +199,8 @@ def sides(evaluation: Evaluation) -> Iterator[Finding]:
                 continue
             common = [key for key in record.values if key in other.values]
             off = [key for key in common if record.values[key] != other.values[key]]
-            labels = {row.item.id: row.item for row in found.rows}
+            differing = chosen(found.rows, lambda row, keys=frozenset(off): row.item.id in keys)  # type: ignore[misc]
+            labels = {row.item.id: row.item for row in differing}
             lines = tuple(
                 f"{labels[key].label}: {record.name} {value_text(record.values[key], labels[key])}, "
                 f"{other.name} {value_text(other.values[key], labels[key])}"

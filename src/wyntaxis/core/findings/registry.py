@@ -6,12 +6,13 @@ import importlib
 import pkgutil
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from wyntaxis.core import findings
 from wyntaxis.core.findings.conditions import Condition
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import Finding
+from wyntaxis.core.quantities.read_tracking import Reads
 from wyntaxis.core.steps import Step
 
 FindingFunction = Callable[[Evaluation], Iterable[Finding]]
@@ -120,7 +121,24 @@ def declared(finding_id: str) -> Declared:
     return _declared[finding_id]
 
 
-def all_findings(evaluation: Evaluation) -> Iterator[Finding]:
-    """Yield every finding on an evaluation, in order."""
+@dataclass(frozen=True)
+class Found:
+    """What the findings of one id are, each with what was read for it, and all that was read for them."""
+
+    declared: Declared
+    findings: tuple[tuple[Finding, Reads], ...]
+    reads: Reads
+
+
+def all_findings(evaluation: Evaluation) -> Iterator[Found]:
+    """Yield every declared finding of an evaluation, in order.
+
+    Parameters
+    ----------
+    evaluation
+        The evaluation as it is; it is read through its own tracking where that is on.
+    """
+    tracked = evaluation.tracked()
     for entry in in_order():
-        yield from entry.function(evaluation)
+        found, reads = evaluation.legs.collect_each(partial(entry.function, tracked))
+        yield Found(entry, tuple(found), reads)

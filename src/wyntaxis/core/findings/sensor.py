@@ -12,6 +12,7 @@ from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.sensor import (
     BIAS_MARGIN,
     DARK_SIGNAL,
@@ -45,7 +46,7 @@ _COMPARED = {
 def _compared(evaluation: Evaluation, finding_id: str) -> Iterator[Finding]:
     key, name = _COMPARED[finding_id]
     source = _DARK_SOURCE if finding_id == "camera.dark_current" else _TRANSFER_SOURCE
-    for index, device in cameras(evaluation):
+    for index, device in apart(cameras(evaluation)):
         row = evaluation.rows.get(f"{device.id}.{key}")
         if row is None:
             continue
@@ -107,7 +108,7 @@ _declare("dark_current", "camera.linearity")
 @finding("camera.linearity", step=SENSOR, after="camera.full_well")
 def linearity(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the signal follow the light?"""
-    for _, device in cameras(evaluation):
+    for _, device in apart(cameras(evaluation)):
         found = device.measured("linearity_percent")
         if found is None:
             continue
@@ -226,7 +227,7 @@ def glow(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the sensor's glow drown the read noise in the longest exposure?"""
 
     longest = longest_exposure_s(evaluation)
-    for _, device in cameras(evaluation):
+    for _, device in apart(cameras(evaluation)):
         found, noise = device.measured("glow_e_s"), device.best("read_noise_e")
         if found is None:
             continue
@@ -257,7 +258,7 @@ def glow(evaluation: Evaluation) -> Iterator[Finding]:
 
 def bench_flats_level(evaluation: Evaluation) -> Iterator[Finding]:
     """Yield whether the flats of bench frames are bright enough, and not too bright; see ``flats.level``."""
-    for _, device in cameras(evaluation):
+    for _, device in apart(cameras(evaluation)):
         level = device.measured("flat_level_percent")
         if level is None:
             continue

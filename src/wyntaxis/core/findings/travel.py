@@ -26,6 +26,7 @@ from wyntaxis.core.quantities.focus_runs import (
     travels,
 )
 from wyntaxis.core.quantities.focuser import focusers
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import TRAVEL
 from wyntaxis.core.train.lightpath import magnifications
@@ -65,7 +66,7 @@ def _set_to_measured(evaluation: Evaluation, device_id: str, key: str, what: str
 @finding("focuser.best", step=TRAVEL, after="focuser.triggers")
 def best_position(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the working position agree with the best one that focus runs found?"""
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         row = evaluation.rows.get(f"{device.id}.position")
         if row is None or row.measured is None:
             continue
@@ -89,7 +90,7 @@ def best_position(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("focuser.step_size", step=TRAVEL, after="focuser.best")
 def step_size(evaluation: Evaluation) -> Iterator[Finding]:
     """Is a step as long as the focuser's maker says?"""
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         row = evaluation.rows.get(f"{device.id}.step_um")
         if row is None or row.measured is None:
             continue
@@ -121,7 +122,7 @@ def step_size(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("focuser.temperature", step=TRAVEL, after="focuser.step_size")
 def temperature_law(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the slope over temperature one that a tube can have?"""
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         row, slope = evaluation.rows.get(EXPANSION.id_of(device.id)), device.measured("temperature_slope_steps_c")
         if row is None or row.measured is None or slope is None:
             continue
@@ -196,7 +197,7 @@ def filter_offsets(evaluation: Evaluation) -> Iterator[Finding]:
 def travel_range(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the travel hold what temperature and filters move focus by, and what of the drawtube does it cover?"""
     by_device = {travel.device.id: travel for travel in travels(evaluation)}
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         left, covered = (evaluation.rows.get(kind.id_of(device.id)) for kind in (LEFT, COVERED))
         judged = [row for row in (left, covered) if row is not None and row.computed is not None]
         if not judged:
@@ -279,7 +280,7 @@ def sampling(evaluation: Evaluation) -> Iterator[Finding]:
         return
     from wyntaxis.core.evidence.focus.advice import run_step
 
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         row = evaluation.rows.get(REACH_ROW.id_of(device.id))
         if row is None or row.measured is None:
             continue
@@ -309,7 +310,7 @@ def sampling(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("focuser.saturated", step=TRAVEL, after="focuser.sampling")
 def saturated(evaluation: Evaluation) -> Iterator[Finding]:
     """Are the stars of focus runs unsaturated?"""
-    for device in focusers(evaluation):
+    for device in apart(focusers(evaluation)):
         row = evaluation.rows.get(SATURATED.id_of(device.id))
         if row is None or row.measured is None:
             continue

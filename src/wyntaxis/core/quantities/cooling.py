@@ -16,6 +16,7 @@ from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.limits import MAX_REST_POWER, TOLERANCE_C
 from wyntaxis.core.quantities.devices import REACHED_WITHIN_C
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
@@ -211,7 +212,7 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
     """
     headers = numbers.evidence.of(HEADERS)
     cameras = [device for device in numbers.rig.devices if device.kind in CAMERAS]
-    for device in cameras:
+    for device in apart(cameras):
         set_c = device.number("set_temperature_c")
         if set_c is None:
             continue

@@ -11,6 +11,7 @@ from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.optics.focus import plate_focus_shift
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers, travel_of
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows
 from wyntaxis.core.rig.devices import Device, Slot
 from wyntaxis.core.steps import TRAVEL
@@ -118,7 +119,7 @@ def travels(numbers: Numbers) -> Iterator[Travel]:
     """
     offsets = [offset for slot in measured_slots(numbers) if (offset := slot[1].focus_offset_measured) is not None]
     filters = [entry.value for entry in offsets]
-    for device in focusers(numbers):
+    for device in apart(focusers(numbers)):
         ends, at = travel_of(device), device.best("position")
         if ends is None or at is None:
             continue
@@ -142,7 +143,7 @@ def measured_slots(numbers: Numbers) -> list[tuple[Device, Slot, int]]:
 def travel_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield of each focuser what its runs measured: expansion, compensation, travel left, and what the motor covers."""
     focal = numbers.value("effective_focal_length_mm")
-    for device in focusers(numbers):
+    for device in apart(focusers(numbers)):
         slope, step = device.measured("temperature_slope_steps_c"), device.best("step_um")
         if slope is not None and step is not None and focal:
             ppm = 1000 * step / focal

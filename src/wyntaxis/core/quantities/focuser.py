@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from wyntaxis.core.ledger import Leg, Quantity, Target
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import DEVICES
@@ -78,7 +79,7 @@ def depth_of_focus_um(numbers: Numbers) -> float | None:
 @rows
 def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield travel used, backlash as a share of the travel, and steps in the depth of focus."""
-    for device in focusers(numbers):
+    for device in apart(focusers(numbers)):
         travel, at = travel_of(device), device.number("position")
         if travel is not None and at is not None:
             used = Leg(100 * (at - travel[0]) / (travel[1] - travel[0]))
@@ -90,7 +91,7 @@ def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
             small = Target(high=MAX_BACKLASH_PERCENT, inner_high=DOUBTFUL_BACKLASH_PERCENT)
             yield BACKLASH.row(device.id, device.title, computed=share, target=small)
     zone = depth_of_focus_um(numbers)
-    for device in focusers(numbers):
+    for device in apart(focusers(numbers)):
         step = device.number("step_um")
         if step is not None and zone is not None:
             fine = Target(low=MIN_STEPS, inner_low=WANTED_STEPS)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Self
 
 from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.evidence.ports.kind import PORTS
@@ -29,20 +29,43 @@ class Numbers:
     """Every number of one rig, with the geometry that they come from."""
 
     rig: Rig
-    back_focus: BackFocus | None
-    guide_path: GuidePath | None
-    guide_optics: GuideOptics | None
     quantities: dict[str, Quantity]
     legs: Legs = field(repr=False, compare=False)
     """How they were worked out, and what each rests on."""
-    guide_focal_length: Leg | None = None
-    """What the guide camera works at: as measured where the scale is, else as computed."""
-    search: PlateSolvingHints | None = None
-    thin_lens_mm: float | None = None
     derived: frozenset[str] = frozenset()
     """Quantities whose measured leg follows from the measured image scale, and says nothing of its own."""
     shelf: tuple[ShelfPart, ...] = ()
     evidence: Evidence = field(default_factory=Evidence)
+
+    @property
+    def back_focus(self) -> BackFocus | None:
+        """The main sensor's spacing; None where nothing asks for one."""
+        return back_focus_of(self.legs)
+
+    @property
+    def guide_path(self) -> GuidePath | None:
+        """The guide branch's geometry behind a prism."""
+        return guide_path_of(self.legs)
+
+    @property
+    def guide_optics(self) -> GuideOptics | None:
+        """What the guide camera looks through."""
+        return guide_optics_of(self.legs)
+
+    @property
+    def guide_focal_length(self) -> Leg | None:
+        """What the guide camera works at: as measured where the scale is, else as computed."""
+        return guide_focal_length(self.legs)
+
+    @property
+    def search(self) -> PlateSolvingHints | None:
+        """Settings for the plate solver."""
+        return plate_solving_hints(self.legs)
+
+    @property
+    def thin_lens_mm(self) -> float | None:
+        """The corrector's focal length as a thin lens, in mm."""
+        return corrector_lens_mm(self.legs)
 
     @property
     def ports(self) -> PortTree | None:
@@ -53,6 +76,12 @@ class Numbers:
     def slots(self) -> list[SlotCase]:
         """The train through each filter whose thickness is stated."""
         return self.legs.once("slots", lambda: slot_cases(self.legs.rig))
+
+    def tracked(self) -> Self:
+        """Return the same numbers, which note what is read of the document and which numbers are asked for."""
+        if not self.legs.traced or self.rig is self.legs.rig:
+            return self
+        return replace(self, rig=self.legs.rig, quantities=self.legs.tracked_rows(self.quantities))
 
     def value(self, quantity_id: str) -> float | None:
         """Return the best leg's value of a quantity, or None where there is none."""
@@ -86,22 +115,11 @@ def numbers_of(
     """
     legs = Legs(rig, traced=traced)
     basis = scale_basis(legs)
-    return Numbers(
-        rig=rig,
-        back_focus=back_focus_of(legs),
-        guide_path=guide_path_of(legs),
-        guide_optics=guide_optics_of(legs),
-        quantities={key: _row(rig, kind, legs, basis) for key, kind in QUANTITY_KINDS.items()},
-        guide_focal_length=guide_focal_length(legs),
-        search=plate_solving_hints(legs),
-        thin_lens_mm=corrector_lens_mm(legs),
-        derived=frozenset(
-            key for key in QUANTITY_KINDS if legs.measured(key) and not (key in rig.measured and key != basis)
-        ),
-        legs=legs,
-        shelf=shelf,
-        evidence=evidence or Evidence(),
+    rows = {key: _row(rig, kind, legs, basis) for key, kind in QUANTITY_KINDS.items()}
+    derived = frozenset(
+        key for key in QUANTITY_KINDS if legs.measured(key) and not (key in rig.measured and key != basis)
     )
+    return Numbers(rig, rows, legs, derived, shelf, evidence or Evidence())
 
 
 def _row(rig: Rig, kind: QuantityKind, legs: Legs, basis: str | None) -> Quantity:

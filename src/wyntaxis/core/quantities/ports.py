@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.ledger import Leg, Quantity, Target
@@ -48,25 +47,12 @@ class Bus:
 
     rig: Rig
     tree: PortTree
-
-    @cached_property
-    def matches(self) -> list[Match]:
-        """What of the rig is on the bus."""
-        from wyntaxis.core.evidence.ports.match import match_devices
-
-        return match_devices(self.rig, self.tree)
-
-    @cached_property
-    def cameras(self) -> list[tuple[Match, UsbDevice]]:
-        """The cameras that are on the bus."""
-        from wyntaxis.core.evidence.ports.match import is_camera
-
-        return [(match, match.usb) for match in self.matches if match.usb is not None and is_camera(match.device)]
-
-    @cached_property
-    def ours(self) -> dict[str, Device]:
-        """The rig's devices by their name on the bus."""
-        return {match.usb.name: match.device for match in self.matches if match.usb is not None}
+    matches: list[Match]
+    """What of the rig is on the bus."""
+    cameras: list[tuple[Match, UsbDevice]]
+    """The cameras that are on the bus."""
+    ours: dict[str, Device]
+    """The rig's devices by their name on the bus."""
 
 
 @once
@@ -83,7 +69,14 @@ def bus_of(numbers: Numbers) -> Bus | None:
     Bus or None
         The two together.
     """
-    return None if numbers.ports is None else Bus(numbers.rig, numbers.ports)
+    if numbers.ports is None:
+        return None
+    from wyntaxis.core.evidence.ports.match import is_camera, match_devices
+
+    matches = match_devices(numbers.rig, numbers.ports)
+    cameras = [(match, match.usb) for match in matches if match.usb is not None and is_camera(match.device)]
+    ours = {match.usb.name: match.device for match in matches if match.usb is not None}
+    return Bus(numbers.rig, numbers.ports, matches, cameras, ours)
 
 
 # The link of each camera

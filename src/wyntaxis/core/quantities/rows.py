@@ -6,7 +6,7 @@ own quantities, named ``thing.number``.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import wraps
 from itertools import chain
@@ -110,8 +110,8 @@ def once(function: Callable[[Numbers], W]) -> Callable[[Numbers], W]:
     return known
 
 
-def once_each(function: Callable[[Numbers], Iterator[W]]) -> Callable[[Numbers], tuple[W, ...]]:
-    """Let a generator's work be done once; see :func:`once`.
+def once_each(function: Callable[[Numbers], Iterator[W]]) -> Callable[[Numbers], Sequence[W]]:
+    """Let a generator's work be done once; see :func:`once`. Each result depends on what was read for it alone.
 
     Parameters
     ----------
@@ -121,14 +121,16 @@ def once_each(function: Callable[[Numbers], Iterator[W]]) -> Callable[[Numbers],
     Returns
     -------
     callable
-        What was yielded, as a tuple.
+        What was yielded, in its order.
     """
 
-    @wraps(function)
-    def collected(numbers: Numbers) -> tuple[W, ...]:
-        return tuple(function(numbers))
+    name = f"{function.__module__}.{function.__name__}"
 
-    return once(collected)
+    @wraps(function)
+    def collected(numbers: Numbers) -> Sequence[W]:
+        return numbers.legs.each_once(name, lambda: function(numbers))
+
+    return collected
 
 
 def wanted(*keys: str) -> Callable[[T], T]:
@@ -173,7 +175,7 @@ def rows_of(numbers: Numbers) -> dict[str, Quantity]:
     dict of str to Quantity
         In the order in which they are told.
     """
-    watched = replace(numbers, rig=numbers.legs.rig)
+    watched = numbers.tracked()
     found = dict(numbers.quantities)
     for function in (_settings, *_functions):
         name = f"rows {function.__module__}.{function.__name__}"

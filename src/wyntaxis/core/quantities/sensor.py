@@ -15,6 +15,7 @@ from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.cooling import Cooler, coolers
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
@@ -95,7 +96,7 @@ def offsets(numbers: Numbers) -> Iterator[Offset]:
     Offset
         Bias in ADU.
     """
-    for index, device in cameras(numbers):
+    for index, device in apart(cameras(numbers)):
         mean, noise = device.measured("bias_mean_adu"), device.measured("bias_noise_adu")
         if mean is None or noise is None or noise.value <= 0:
             continue
@@ -153,7 +154,7 @@ def dark_signals(numbers: Numbers) -> Iterator[DarkSignal]:
         Signals in e⁻.
     """
     longest, cooled = longest_exposure_s(numbers), {cooler.index: cooler for cooler in coolers(numbers)}
-    for index, device in cameras(numbers):
+    for index, device in apart(cameras(numbers)):
         set_c, dark, noise = device.number("set_temperature_c"), dark_current_at(device), device.best("read_noise_e")
         if set_c is None or dark is None or noise is None or longest is None or dark <= 0:
             continue
@@ -193,7 +194,7 @@ def camera_rows(numbers: Numbers) -> Iterator[Quantity]:
         wish = Target(high=DARK_FAILS * dark.allowed_e, inner_high=dark.allowed_e)
         yield DARK_SIGNAL.row(dark.device.id, dark.device.title, computed=Leg(dark.signal_e), target=wish)
     longest = longest_exposure_s(numbers)
-    for _, device in cameras(numbers):
+    for _, device in apart(cameras(numbers)):
         glow, noise = device.measured("glow_e_s"), device.best("read_noise_e")
         if glow is None or noise is None or longest is None:
             continue

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.read_tracking import untracked
 from wyntaxis.core.records.compare import compare_value
 from wyntaxis.core.records.quantities import Comparable, Value, comparables
 from wyntaxis.core.rig.devices import Device
@@ -198,7 +199,7 @@ def audit_of(numbers: Numbers) -> HeaderAudit | None:
     if headers is None:
         return None
     devices = [(d.id, d.kind, d.title) for d in numbers.rig.devices]
-    key = (id(headers), comparables(numbers), numbers.rig.plan, devices)
+    key = (id(headers), dict(comparables(numbers)), untracked(numbers.rig.plan), devices)
     known: tuple[object, HeaderAudit] | None = memo.get("audit")
     if known is None or known[0] != key:
         known = memo["audit"] = (key, audit(numbers, headers))
@@ -272,7 +273,7 @@ def _checks(
 
 
 def _values(
-    numbers: Numbers, known: dict[str, Comparable], frame: FrameHeader
+    numbers: Numbers, known: Mapping[str, Comparable], frame: FrameHeader
 ) -> Iterator[tuple[str, str, float | str]]:
     for key, keyword, kinds, read in _SIMPLE:
         value = read(frame)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.read_tracking import apart, untracked
 from wyntaxis.core.records.likely_causes import likely_cause_of_list, likely_cause_of_number, likely_cause_of_text
 from wyntaxis.core.records.quantities import Comparable, Value, comparables, label_of
 from wyntaxis.core.rig.devices import Record
@@ -58,7 +59,7 @@ class Matrix:
     """Every quantity that at least one record speaks of; columns are the records in the rig's order."""
 
     records: tuple[Record, ...]
-    rows: tuple[Row, ...]
+    rows: Sequence[Row]
 
     def as_json(self) -> dict[str, object]:
         """Return the matrix as ``wyntaxis records --json`` prints it."""
@@ -105,16 +106,19 @@ def value_text(value: Value | None, item: Comparable) -> str:
 
 def matrix(numbers: Numbers) -> Matrix:
     """Compare every record that is for this train with what the rig says."""
+    rows = numbers.legs.each_once("matrix", lambda: _rows(numbers))
+    return Matrix(untracked(numbers.rig.own_records), rows)
+
+
+def _rows(numbers: Numbers) -> Iterator[Row]:
     rig, known = numbers.rig, comparables(numbers)
     records = rig.own_records
     spoken = dict.fromkeys(key for record in records for key in record.values)
     order = [key for key in known if key in spoken] + [key for key in spoken if key not in known]
-    rows = []
-    for key in order:
-        item = known.get(key) or Comparable(key, label_of(key, known), "", "text", None)
+    for key in apart(order):
+        item = known[key] if key in known else Comparable(key, label_of(key, known), "", "text", None)
         cells = tuple(compare_value(rig, item, record.id, record.values.get(key)) for record in records)
-        rows.append(Row(item, value_text(item.value, item), cells))
-    return Matrix(records, tuple(rows))
+        yield Row(item, value_text(item.value, item), cells)
 
 
 def compare_value(rig: Rig, item: Comparable, record: str, value: Value | None) -> Cell:

@@ -99,16 +99,13 @@ def faults_within(entries: tuple[RecordEntry, ...] | list[RecordEntry]) -> Itera
                 yield EntryFault("port", names, f"“{entry.name}” and “{other.name}” share the port {entry.port}")
 
 
-def faults_of_lists(rig: Rig) -> list[tuple[str, list[EntryFault]]]:
-    """Return, for the rig's own list and every record's, its name and its faults; lists of nothing are left out."""
-    lists: list[tuple[str, list[EntryFault]]] = []
+def faults_of_lists(rig: Rig) -> Iterator[tuple[str, list[EntryFault]]]:
+    """Yield, for the rig's own list and every record's, its name and its faults; lists of nothing are left out."""
     if len(rig.devices) > 1:
-        lists.append(("the rig's own list", list(faults_within(entries_of_rig(rig.devices)))))
+        yield "the rig's own list", list(faults_within(entries_of_rig(rig.devices)))
     for record in rig.own_records:
         if record.entries:
-            faults = [*faults_within(record.entries), *faults_against_rig(record, rig.devices)]
-            lists.append((record.name, faults))
-    return lists
+            yield record.name, [*faults_within(record.entries), *faults_against_rig(record, rig.devices)]
 
 
 def faults_against_rig(record: Record, devices: tuple[Device, ...]) -> Iterator[EntryFault]:

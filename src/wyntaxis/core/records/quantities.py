@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
@@ -10,6 +10,7 @@ from pydantic import BaseModel
 
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
@@ -41,7 +42,13 @@ class Comparable:
 
 def comparables(numbers: Numbers) -> dict[str, Comparable]:
     """Return everything comparable of a rig by id, in the order in which the matrix lists it."""
-    return {item.id: item for item in (*_optics(numbers), *_site(numbers), *_guiding(numbers), *_all(numbers))}
+    return numbers.legs.by_key_once("comparables", lambda: _comparables(numbers.tracked()))
+
+
+def _comparables(numbers: Numbers) -> Iterator[tuple[str, Comparable]]:
+    for work in apart((_scales, _telescope, _sensor, _site, _guide_optics, _guide_settings, _devices)):
+        for item in work(numbers):
+            yield item.id, item
 
 
 def _number(
@@ -59,22 +66,29 @@ def _number(
     return Comparable(key, label, unit, "number", value, width, decimals, topic, device)
 
 
-def _optics(numbers: Numbers) -> Iterator[Comparable]:
-    rig, sensor = numbers.rig, numbers.rig.sensor
-    for key, topic in (("effective_focal_length_mm", "focal_length"), ("pixel_scale_arcsec_px", "focal_length")):
+def _scales(numbers: Numbers) -> Iterator[Comparable]:
+    scales = ("effective_focal_length_mm", "focal_length"), ("pixel_scale_arcsec_px", "focal_length")
+    for key, topic in apart(scales):
         kind = QUANTITY_KINDS[key]
         yield _number(key, kind.label, kind.unit, numbers.value(key), topic=topic, decimals=kind.decimals)
+
+
+def _telescope(numbers: Numbers) -> Iterator[Comparable]:
+    rig = numbers.rig
     yield Comparable("telescope.name", "Telescope's name", "", "text", rig.telescope.name)
     yield Comparable("observer", "Observer", "", "text", rig.observer)
     yield from _declared(Telescope, rig.telescope, "", "")
-    yield from _declared(Sensor, sensor, "", "")
+
+
+def _sensor(numbers: Numbers) -> Iterator[Comparable]:
+    yield from _declared(Sensor, numbers.rig.sensor, "", "")
 
 
 def _declared(
     model: type[BaseModel], held: BaseModel | None, prefix: str, title: str, device: str | None = None
 ) -> Iterator[Comparable]:
     """Yield the fields of a model that declare a topic, as what is held of it says; None for what is not."""
-    for field, shown in compared_fields(model):
+    for field, shown in apart(compared_fields(model)):
         value = _value_at(held, field.path)
         label = f"{title}: {_inside(field.label)}" if title else field.label
         kind: Literal["number", "text"] = "number" if field.kind in ("number", "whole") else "text"
@@ -96,15 +110,19 @@ def _inside(label: str) -> str:
     return label[:1].lower() + label[1:] if label[1:2].islower() else label
 
 
-def _guiding(numbers: Numbers) -> Iterator[Comparable]:
-    guiding, optics = numbers.rig.guiding, numbers.guide_optics
-    if guiding.kind == "none":
+def _guide_optics(numbers: Numbers) -> Iterator[Comparable]:
+    if numbers.rig.guiding.kind == "none":
         return
     focal = numbers.guide_focal_length.value if numbers.guide_focal_length else None
+    optics = numbers.guide_optics
     pixel = optics.sensor.pixel_um if optics else None
     yield _number("guide_focal_length_mm", "Guide focal length", "mm", focal, topic="focal_length", decimals=1)
     yield _number("guide_pixel_um", "Guide pixel", "µm", pixel, topic="pixel")
-    yield from _declared(GuideSettings, guiding.settings, "guiding.", "")
+
+
+def _guide_settings(numbers: Numbers) -> Iterator[Comparable]:
+    if numbers.rig.guiding.kind != "none":
+        yield from _declared(GuideSettings, numbers.rig.guiding.settings, "guiding.", "")
 
 
 def _site(numbers: Numbers) -> Iterator[Comparable]:
@@ -117,7 +135,7 @@ def _site(numbers: Numbers) -> Iterator[Comparable]:
             yield item
 
 
-def _all(numbers: Numbers) -> Iterator[Comparable]:
+def _devices(numbers: Numbers) -> Iterator[Comparable]:
     for device in numbers.rig.devices:
         yield from _device(device)
 
@@ -127,7 +145,7 @@ def _device(device: Device) -> Iterator[Comparable]:
     if device.kind == "filter_wheel":
         names = device.slot_names if device.slots else None
         yield Comparable(f"{device.id}.slots", f"{title}: filters", "", "list", names, topic="slots", device=device.id)
-    for kind in settings_of(device.kind, "devices"):
+    for kind in apart(settings_of(device.kind, "devices")):
         setting = device.settings.get(kind.key)
         value = setting.value if setting else None
         stated = setting.tolerance if setting else None
@@ -146,7 +164,7 @@ def _device(device: Device) -> Iterator[Comparable]:
     yield from _declared(Device, device, f"{device.id}.", title, device.id)
 
 
-def label_of(key: str, known: dict[str, Comparable]) -> str:
+def label_of(key: str, known: Mapping[str, Comparable]) -> str:
     """Return what a quantity of a record is called, also one that the rig no longer knows."""
     if key in known:
         return known[key].label
