@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -56,7 +57,6 @@ def _dossier(options: argparse.Namespace) -> int:
 
 def _given(options: argparse.Namespace) -> Given:
     """Return what the dossier is made from; a history that cannot be read is told, and left out."""
-    import sys
 
     from wyntaxis.core.dossier.given import Given
     from wyntaxis.core.files.errors import InputError
@@ -93,10 +93,11 @@ def _measured(options: argparse.Namespace, rig: Rig) -> Evidence:
 
 
 def _zipped(options: argparse.Namespace, given: Given) -> bytes:
-    from wyntaxis.core.dossier.bundle import bundle_bytes
+    from wyntaxis.core.dossier.bundle import bundle_bytes, left_out_photos
     from wyntaxis.core.dossier.dossier import dossier_of
     from wyntaxis.core.dossier.printing import dossier_html
     from wyntaxis.core.evidence.foreign.keymap import load_maps
+    from wyntaxis.core.files.foreign_text import one_line
     from wyntaxis.core.files.places import own_maps_path
     from wyntaxis.core.rig.shelf import Shelf
     from wyntaxis.core.rig.store import SUFFIX, load
@@ -104,6 +105,11 @@ def _zipped(options: argparse.Namespace, given: Given) -> bytes:
     html = dossier_html(dossier_of(given), options.paper)
     name = options.file.name.removesuffix(SUFFIX)
     document, shelf = load(options.file).rig, Shelf(parts=given.shelf)
+    left_out = left_out_photos(document, options.file)
+    if left_out:
+        names = one_line(", ".join(left_out[:5]))
+        words = "JPEG, PNG, WebP and TIFF files with plain names go in"
+        print(f"wyntaxis: photographs left out of the ZIP: {names} ({words})", file=sys.stderr)
     return bundle_bytes(given.evaluation, document, name, shelf, load_maps(own_maps_path()), html, options.file)
 
 

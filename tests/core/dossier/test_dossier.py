@@ -1,11 +1,14 @@
 """The rig on paper: chapters, what is drawn, printed and left out; and everything in one file, there and back."""
 
+import hashlib
 import io
 import json
+import os
 import re
 import socket
 import zipfile
 from html.parser import HTMLParser
+from pathlib import Path
 
 import pypdf
 import pytest
@@ -17,18 +20,20 @@ from tinyhtml5.parser import HTMLParser as HTMLTree
 from tests.rigs import clean_document
 from wyntaxis import demo
 from wyntaxis.cli import main
+from wyntaxis.core.dossier import bundle
 from wyntaxis.core.dossier.blocks import Lines, Photo, Picture, Table, Words
-from wyntaxis.core.dossier.bundle import bundle_bytes, read_bundle, take_in, unpack
+from wyntaxis.core.dossier.bundle import bundle_bytes, left_out_photos, read_bundle, take_in, unpack
 from wyntaxis.core.dossier.card import card_of
 from wyntaxis.core.dossier.charts import Chart, Series, chart_svg, ticks
 from wyntaxis.core.dossier.dossier import CHAPTERS, as_csv, chosen, dossier_of
 from wyntaxis.core.dossier.given import Given
 from wyntaxis.core.dossier.printing import card_html, card_pdf, dossier_html, pdf_of
-from wyntaxis.core.dossier.private import without_private
+from wyntaxis.core.dossier.private import scrubbed, without_private
 from wyntaxis.core.dossier.section_picture import differing_svg, section_svg
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, load_maps
 from wyntaxis.core.files.errors import CancelledError, InputError
+from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.history.recording import save
 from wyntaxis.core.history.states import read_history
 from wyntaxis.core.rig import edit
@@ -325,6 +330,76 @@ def test_private_texts_that_are_also_kinds_or_ids_leave_the_rig_whole():
     assert "the (left out)&#39;s ring" in page
 
 
+PRIVATE_TEXTS = [
+    ("/dev/serial/by-id/usb-Glide_500-if00", "/dev/serial/by-id/(left out)"),
+    ("/dev/serial/by-path/pci-0000:00:14.0", "/dev/serial/by-path/(left out)"),
+    ("pictures/jo-eldridge_front.jpg", "pictures/(left out)_front.jpg"),
+    ("pictures/JoEldridge.png", "pictures/(left out).png"),
+    ("by J. Eldridge", "by J. (left out)"),
+    ("/mnt/hut-box/lights", "/mnt/(left out)/lights"),
+    ("hut-box.lan:7624", "(left out):7624"),
+    ("//pier/share/x.fits", "//(left out)/share/x.fits"),
+    ("tcp://elsewhere:11", "tcp://(left out)"),
+    ("pilot@pier.example wrote it", "(left out) wrote it"),
+    ("at 192.168.1.20", "at (left out)"),
+    ("usb-PG-1-if00", "usb-(left out)-if00"),
+    ("PG-12 and PG-1", "PG-12 and (left out)"),
+    ("serial number 500", "serial number (left out)"),
+    # Numbers, versions and other words stay as they are.
+    ("5000 Mbit/s", "5000 Mbit/s"),
+    ("500 Mbit/s, full well 50000 e⁻", "500 Mbit/s, full well 50000 e⁻"),
+    ("serial 5000", "serial 5000"),
+    ("version 2.1.0.4", "version 2.1.0.4"),
+    ("Tarnfells", "Tarnfells"),
+    ("61.5 + 0.68 = 62.18 mm // 2", "61.5 + 0.68 = 62.18 mm // 2"),
+]
+
+
+@pytest.mark.parametrize(("text", "shown"), PRIVATE_TEXTS)
+def test_private_texts_are_found_as_whole_words_and_numbers_are_never_touched(text, shown):
+    document = private_document()
+    document["devices"][1]["identity"]["serial_number"] = "500"
+    _, secrets = without_private(validated(document))
+    assert scrubbed(text, secrets) == shown
+
+
+def test_nothing_private_in_ports_records_and_photographs_of_a_private_dossier(tmp_path):
+    document = private_document()
+    document["devices"][1]["identity"]["serial_number"] = "500"
+    document["devices"][1]["connection"] = {"kind": "usb", "port": "/dev/serial/by-id/usb-Maker_500-if00"}
+    document["devices"][1]["settings"] = {"full_well_e": {"value": 50000}}
+    document["records"][0]["values"] |= {"focuser.port": "/dev/serial/by-id/usb-Maker_500-if00"}
+    document["photos"] = [{"file": "Jo_Eldridge-at-hut-box.png", "caption": "the pier of Jo Eldridge, 20231234"}]
+    document["devices"][2]["identity"]["serial_number"] = "20231234"
+    document["note"] = "bought with 20231234, 500 mm away"
+    for suffix in (".html", ".csv", ".pdf"):
+        path, out = tmp_path / "a.rig.json", tmp_path / f"out{suffix}"
+        path.write_text(json.dumps(document), "utf-8")
+        assert main(["dossier", str(path), "--out", str(out), "--private"]) == 0
+        if suffix == ".pdf":
+            told = "".join(page.extract_text() for page in pypdf.PdfReader(out).pages)
+        else:
+            told = re.sub(r"base64,[A-Za-z0-9+/=]+", "", out.read_text("utf-8"))
+        for secret in ("usb-Maker", "Eldridge", "hut-box", "20231234"):
+            assert secret.lower() not in told.lower(), (suffix, secret)
+        assert "(left out)0" not in told
+
+
+def test_nothing_turns_a_line_round_on_paper(tmp_path):
+    document = clean_document() | {"name": "evil\u202egnp.rig", "note": "a\u2066b"}
+    path = tmp_path / "a.rig.json"
+    path.write_text(json.dumps(document), "utf-8")
+    for name in ("a.html", "a.csv", "card.html", "a.pdf"):
+        arguments = ["dossier", str(path), "--out", str(tmp_path / name)]
+        assert main([*arguments, "--card"] if name == "card.html" else arguments) == 0
+        data = (tmp_path / name).read_bytes()
+        assert "\u202e".encode() not in data
+        if name == "a.pdf":
+            title = pypdf.PdfReader(tmp_path / name).metadata.title
+            assert "\u202e" not in title
+            assert "\\u202e" in title
+
+
 # Drawings
 
 
@@ -432,12 +507,46 @@ def rezipped(data, change):
     return out.getvalue()
 
 
+PNG = b"\x89PNG\r\n\x1a\n" + bytes(20)
+
+
+def listed(files, name, data, *more):
+    """Add files to a ZIP and to its list, as somebody who means harm would."""
+    contents = json.loads(files["contents.json"])
+    for own in (name, *more):
+        files[own] = data
+        contents["files"][own] = hashlib.sha256(data).hexdigest()
+    files["contents.json"] = json.dumps(contents).encode()
+
+
 HOSTILE = [
     (lambda files: files.update({"../evil.rig.json": b"{}"}), "which is no file of a rig"),
     (lambda files: files.update({"/etc/x": b"{}"}), "which is no file of a rig"),
     (lambda files: files.update({"photographs/../../x.png": b""}), "which is no file of a rig"),
     (lambda files: files.update({"a\\b.rig.json": b"{}"}), "which is no file of a rig"),
     (lambda files: files.update({"run.py": b"import os"}), "which is no file of a rig"),
+    *(
+        (lambda files, name=f"photographs/{name}": listed(files, name, b"x"), "which is no file of a rig")
+        for name in (
+            ".config/autostart/x.desktop",
+            ".bashrc",
+            ".hidden/a.png",
+            "shelf.json",
+            "a.png.sh",
+            "a\u202egnp.png",
+            "a\nb.png",
+            "a:b.png",
+            " a.png",
+            "x/.png",
+            "nul\0.png",
+            "photograph",
+        )
+    ),
+    (lambda files: listed(files, "photographs/A.png", PNG, "photographs/a.png"), "two files that would both be"),
+    (lambda files: listed(files, "photographs/a.png", PNG, "photographs/a.png/b.png"), "two files that would both be"),
+    (lambda files: listed(files, "photographs/a.png", b"#!/bin/sh"), "which is no picture"),
+    (lambda files: listed(files, "photographs/a.jpg", PNG), "which is no picture"),
+    (lambda files: listed(files, ".x.rig.json", b"{}"), "which is no file of a rig"),
     (lambda files: files.update({"shelf.json": b"{}"}), "is not as it was packed"),
     (lambda files: files.update({"second.rig.json": b"{}"}), "is not as it was packed"),
     (lambda files: files.pop("shelf.json"), "is missing in it"),
@@ -455,6 +564,82 @@ def test_a_hostile_zip_writes_nothing(tmp_path, change, words):
     with pytest.raises(InputError, match=words):
         unpack(place, out)
     assert list(out.iterdir()) == []
+
+
+def test_a_zip_is_unpacked_whole_or_not_at_all(tmp_path, monkeypatch):
+    data, rig = packed(tmp_path / "here")
+    place, out = tmp_path / "all.zip", tmp_path / "out"
+    place.write_bytes(data)
+    written = []
+
+    def full(content, path, **more):
+        written.append(path)
+        if len(written) > 3:
+            raise InputError("cannot be saved: no space left on device", path)
+        return write_atomically(content, path, **more)
+
+    for folder in (out, tmp_path / "there"):
+        if folder.name == "there":
+            folder.mkdir()
+            (folder / "mine.txt").write_text("mine", "utf-8")
+        with monkeypatch.context() as patched:
+            patched.setattr(bundle, "write_atomically", full)
+            with pytest.raises(InputError, match="no space left on device; nothing was left there"):
+                unpack(place, folder)
+        left = [one.name for one in folder.rglob("*")] if folder.exists() else []
+        assert left == (["mine.txt"] if folder.name == "there" else [])
+        assert load(unpack(place, folder).rig).rig == rig
+        written.clear()
+    assert not [one for one in tmp_path.rglob(".*") if "unpacking" in one.name]
+    # What fails while all is moved goes back.
+    real, third = os.rename, tmp_path / "third"
+    third.mkdir()
+    (third / "mine.txt").write_text("mine", "utf-8")
+
+    def broken(source, target):
+        if Path(target).name == "shelf.json" and Path(target).parent == third:
+            raise OSError(28, "No space left on device")
+        real(source, target)
+
+    monkeypatch.setattr(bundle.os, "rename", broken)
+    with pytest.raises(InputError, match="no space left on device"):
+        unpack(place, third)
+    assert [one.name for one in third.iterdir()] == ["mine.txt"]
+
+
+def test_padding_is_not_unpacked_and_a_long_history_is(tmp_path):
+    data, _ = packed(tmp_path / "here")
+    place = tmp_path / "a.zip"
+    line = json.dumps({"sequence": 1, "edits": [{"op": "replace", "path": "/train/3/length_mm", "value": 0}]})
+    for content, is_taken in ((PNG + bytes(90 * 1024 * 1024), False), ("\n".join(line.replace("0", str(n)) for n in range(20000)).encode(), True)):
+        out = io.BytesIO()
+        with zipfile.ZipFile(io.BytesIO(data)) as old:
+            files = {name: old.read(name) for name in old.namelist()}
+        name = "my rig.history.jsonl" if is_taken else "photographs/a.png"
+        listed(files, name, content)
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
+            for own, content_of in files.items():
+                new.writestr(own, content_of)
+        place.write_bytes(out.getvalue())
+        if is_taken:
+            assert read_bundle(place)[name] == content
+        else:
+            with pytest.raises(InputError, match="which is padding"):
+                read_bundle(place)
+
+
+def test_photographs_that_a_zip_may_not_hold_are_left_out_of_it(tmp_path):
+    document = clean_document()
+    document["photos"] = [{"file": "notes.txt"}, {"file": ".hidden.png"}, {"file": "front.png"}, {"file": "gone.png"}]
+    for own in ("notes.txt", ".hidden.png", "front.png"):
+        (tmp_path / own).write_bytes(PNG)
+    path = tmp_path / "a.rig.json"
+    save(validated(document), path)
+    rig = load(path).rig
+    assert left_out_photos(rig, path) == ["notes.txt", ".hidden.png"]
+    place = tmp_path / "all.zip"
+    place.write_bytes(bundle_bytes(evaluate(rig), rig, "a", Shelf(parts=()), KeyMaps(maps=()), "", path))
+    assert [name for name in read_bundle(place) if name.startswith("photographs/")] == ["photographs/front.png"]
 
 
 def test_a_zip_bomb_and_what_is_no_zip_are_refused(tmp_path):

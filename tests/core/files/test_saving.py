@@ -120,6 +120,25 @@ def test_names_up_to_the_longest(tmp_path, rig, length):
         save(rig, tmp_path / ("n" * 256))
 
 
+def test_a_folder_in_the_place_of_the_version_before_is_told_and_nothing_is_left(tmp_path, rig):
+    path = tmp_path / "x.rig.json"
+    save(rig, path)
+    (tmp_path / "x.rig.json~").mkdir()
+    assert save(rig, path).notes == ("the version before is not kept: x.rig.json~ is a folder",)
+    assert sorted(one.name for one in tmp_path.iterdir()) == ["x.rig.json", "x.rig.json~"]
+
+
+def test_a_new_file_has_what_the_mask_allows_and_the_mask_is_never_touched(tmp_path, monkeypatch):
+    before = os.umask(0o027)
+    try:
+        with monkeypatch.context() as patched:
+            patched.setattr(os, "umask", lambda _mask: pytest.fail("other threads may write just now"))
+            write_atomically(b"x", tmp_path / "new", keep_previous=False)
+    finally:
+        os.umask(before)
+    assert (tmp_path / "new").stat().st_mode & 0o777 == 0o640
+
+
 def test_a_full_disk_destroys_nothing(tmp_path, monkeypatch):
     path = tmp_path / "export.csv"
     path.write_text("an older export", "utf-8")

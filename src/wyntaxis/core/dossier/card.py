@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wyntaxis.core.dossier.given import Given
-from wyntaxis.core.dossier.private import scrubbed, without_private
+from wyntaxis.core.dossier.private import Secrets, scrubbed, without_private
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.model import Rig
@@ -55,7 +55,7 @@ class Card:
 
 def card_of(given: Given) -> Card:
     """Return the field card of a rig; a private one without site, serial numbers and hosts."""
-    secrets: tuple[str, ...] = ()
+    secrets = Secrets()
     evaluation = given.evaluation
     if given.private:
         rig, secrets = without_private(evaluation.rig)

@@ -10,9 +10,10 @@ from dataclasses import dataclass, replace
 from wyntaxis.core.dossier import rig_chapters, state_chapters, work_chapters
 from wyntaxis.core.dossier.blocks import Block, Chapter, Lines, Photo, Picture, Table, Words
 from wyntaxis.core.dossier.given import Given
-from wyntaxis.core.dossier.private import scrubbed, scrubbed_markup, without_private
+from wyntaxis.core.dossier.private import Secrets, scrubbed, scrubbed_markup, without_private
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.history.states import RigHistory
 
 
@@ -96,7 +97,7 @@ def dossier_of(
     Dossier
         A chapter that has nothing to tell is left out.
     """
-    secrets: tuple[str, ...] = ()
+    secrets = Secrets()
     if given.private:
         rig, secrets = without_private(given.evaluation.rig)
         # Neither the history nor what was looked at besides is known to hold nothing private.
@@ -119,7 +120,7 @@ def _tells(block: Block) -> bool:
     return bool(block.lines) if isinstance(block, Lines) else True
 
 
-def _scrubbed(found: Dossier, secrets: tuple[str, ...]) -> Dossier:
+def _scrubbed(found: Dossier, secrets: Secrets) -> Dossier:
     """Return a dossier in which no text holds a private one."""
 
     def text(words: str) -> str:
@@ -161,5 +162,6 @@ def as_csv(found: Dossier) -> str:
 
 
 def _cell(text: str) -> str:
-    """Return a cell that no spreadsheet takes for a formula."""
+    """Return a cell that no spreadsheet takes for a formula, with nothing in it that turns a line round."""
+    text = plain(text, keep="\n")
     return f"'{text}" if text[:1] in ("=", "+", "@", "\t") else text

@@ -16,6 +16,7 @@ from wyntaxis.core.dossier.blocks import Block
 from wyntaxis.core.dossier.card import Card
 from wyntaxis.core.dossier.dossier import Dossier
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import plain
 
 Paper = Literal["A4", "Letter"]
 PAPERS: tuple[Paper, ...] = ("A4", "Letter")
@@ -45,8 +46,11 @@ def _environment() -> Any:
 
 
 def _in_our_face(value: Any) -> Any:
-    """Return a text with the signs that our typeface has: one sign of another would bring all of that along."""
-    return type(value)(value.translate(SIGNS)) if isinstance(value, str) else value
+    """Return a text with the signs that our typeface has, and with nothing in it that turns a line round.
+
+    One sign of another typeface would bring all of that along; what cannot be shown is shown escaped.
+    """
+    return type(value)(plain(value.translate(SIGNS), keep="\n\t")) if isinstance(value, str) else value
 
 
 @cache
@@ -65,8 +69,8 @@ def _font_rules(where: Callable[[str], str]) -> str:
 
 def _css_text(text: str) -> str:
     """Return a text as it may stand between quotes in a style sheet."""
-    plain = "".join(char for char in text if char >= " ")
-    return plain.replace("\\", "\\\\").replace('"', '\\"').replace("<", "\\3c ")
+    shown = plain("".join(char for char in text if char >= " "))
+    return shown.replace("\\", "\\\\").replace('"', '\\"').replace("<", "\\3c ")
 
 
 def dossier_html(found: Dossier, paper: Paper = "A4") -> str:

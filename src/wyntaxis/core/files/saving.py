@@ -7,6 +7,7 @@ import fcntl
 import hashlib
 import json
 import os
+import secrets
 import stat
 from collections.abc import Iterator
 from pathlib import Path
@@ -75,19 +76,17 @@ def write_atomically(data: bytes, path: Path, *, keep_previous: bool, protected:
     target = Path(os.path.realpath(path))
     if not protected and is_protected(target):
         raise ProtectedError("is write-protected, so it is not overwritten; save under another name", path)
-    import tempfile
-
-    temporary: str | None = None
+    temporary: Path | None = None
     try:
         _clear_leftovers(target)
-        descriptor, temporary = tempfile.mkstemp(prefix=f"{_leftover_prefix(target)}{os.getpid()}-", dir=target.parent)
+        descriptor, temporary = _new_beside(target)
         with os.fdopen(descriptor, "wb") as file:
             notes = _take_over(target, file.fileno())
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        if keep_previous and target.exists() and not _keep_previous(target):
-            notes += ("its name is too long for the version before to be kept beside it",)
+        if keep_previous and target.exists():
+            notes += _keep_previous(target)
         os.replace(temporary, target)
         temporary = None
         _sync_folder(target.parent)
@@ -98,6 +97,19 @@ def write_atomically(data: bytes, path: Path, *, keep_previous: bool, protected:
             with contextlib.suppress(OSError):
                 os.unlink(temporary)
     return notes
+
+
+def _new_beside(target: Path) -> tuple[int, Path]:
+    """Return a new file beside another, open for writing: readable by the owner alone where it takes over a mode.
+
+    A file that replaces none gets what the process's mask allows, from the system itself: to ask for the mask one would
+    have to change it for a moment, while other threads may write.
+    """
+    mode = 0o600 if os.path.lexists(target) else 0o666
+    while True:
+        place = target.with_name(f"{_leftover_prefix(target)}{os.getpid()}-{secrets.token_hex(4)}")
+        with contextlib.suppress(FileExistsError):
+            return os.open(place, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC | os.O_NOFOLLOW, mode), place
 
 
 def is_protected(path: Path) -> bool:
@@ -131,9 +143,6 @@ def _take_over(target: Path, descriptor: int) -> tuple[str, ...]:
     try:
         info = target.stat()
     except OSError:
-        mask = os.umask(0)
-        os.umask(mask)
-        os.fchmod(descriptor, 0o666 & ~mask)
         return ()
     notes = []
     if info.st_nlink > 1:
@@ -155,21 +164,25 @@ def _take_over(target: Path, descriptor: int) -> tuple[str, ...]:
     return tuple(notes)
 
 
-def _keep_previous(target: Path) -> bool:
-    """Give the present version a second name, unless it were too long; the old name is never without a file."""
+def _keep_previous(target: Path) -> tuple[str, ...]:
+    """Give the present version a second name; return why it could not. The old name is never without a file."""
     previous = target.with_name(target.name + PREVIOUS_MARK)
     if len(os.fsencode(previous.name)) > LONGEST_NAME_BYTES:
-        return False
+        return ("its name is too long for the version before to be kept beside it",)
+    if previous.is_dir():
+        return (f"the version before is not kept: {previous.name} is a folder",)
     spare = target.with_name(f"{_leftover_prefix(target)}{os.getpid()}-{PREVIOUS_MARK}")
     spare.unlink(missing_ok=True)
     try:
-        os.link(target, spare)
-    except OSError:  # a file system without hard links
-        spare.write_bytes(target.read_bytes())
-    os.replace(spare, previous)
-    # rename() does nothing where both names are already the same file, as after two saves cut short.
-    spare.unlink(missing_ok=True)
-    return True
+        try:
+            os.link(target, spare)
+        except OSError:  # a file system without hard links
+            spare.write_bytes(target.read_bytes())
+        os.replace(spare, previous)
+    finally:
+        # rename() does nothing where both names are already the same file, as after two saves cut short.
+        spare.unlink(missing_ok=True)
+    return ()
 
 
 def _leftover_prefix(target: Path) -> str:
@@ -184,6 +197,11 @@ def _clear_leftovers(target: Path) -> None:
     for leftover in target.parent.iterdir():
         if leftover.name.startswith(prefix) and not _runs(leftover.name.removeprefix(prefix).partition("-")[0]):
             leftover.unlink(missing_ok=True)
+
+
+def is_left_over(process_id: str) -> bool:
+    """Return whether what a process left under its number can be removed: it runs no more, and is not this one."""
+    return is_number(process_id) and process_id != str(os.getpid()) and not _runs(process_id)
 
 
 def _runs(process_id: str) -> bool:
