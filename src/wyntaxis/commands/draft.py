@@ -13,6 +13,7 @@ from wyntaxis.commands.shared import (
     print_json,
     print_table,
     read_tree,
+    tell_notes,
     work_progress,
 )
 
@@ -33,7 +34,7 @@ def _draft(options: argparse.Namespace) -> int:
         raise InputError("name a folder of frames, a program's file, or --ports to draft a rig from")
     tree = read_tree(options) if looks else None
     drafted = draft(read_sources(options.paths, tree, load_maps(own_maps_path()), work_progress("headers")))
-    save(drafted.rig, options.out)
+    tell_notes(save(drafted.rig, options.out).notes)
     if options.json:
         print_json({"out": str(options.out), **drafted.as_json()})
         return OK

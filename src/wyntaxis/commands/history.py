@@ -8,7 +8,16 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from wyntaxis.commands.shared import OK, SOME_FAIL, Command, print_json, print_table, shelf_of
+from wyntaxis.commands.shared import (
+    OK,
+    SOME_FAIL,
+    Command,
+    print_json,
+    print_table,
+    shelf_of,
+    tell_notes,
+    work_progress,
+)
 
 if TYPE_CHECKING:
     from wyntaxis.core.differences.differences import Differences
@@ -30,7 +39,7 @@ def _history(options: argparse.Namespace) -> int:
         print(f"{join(options.file, options.join)} saves came in")
         return OK
     if options.compact is not None:
-        before, after = compact(options.file, utc_stamp(), days=options.compact)
+        before, after = compact(options.file, utc_stamp(), days=options.compact, watch=work_progress("saves"))
         print(f"{before} saves taken together into {after}; the file before stays beside it, with ~")
         return OK
     history = read_history(options.file)
@@ -85,7 +94,7 @@ def _at(options: argparse.Namespace) -> int:
         return OK
     if is_there(options.out):
         raise InputError("is there already, and is not written over: name another file after --out", options.out)
-    store.save(rig, options.out)
+    tell_notes(store.save(rig, options.out).notes)
     print(f"{options.out}: the rig as saved on {history.entries[index].date}")
     return OK
 

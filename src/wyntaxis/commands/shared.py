@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.evidence.ports.tree import PortTree
     from wyntaxis.core.files.errors import Progress
     from wyntaxis.core.findings.finding import Finding
+    from wyntaxis.core.rig.base import DocumentPath
     from wyntaxis.core.rig.edit import Change
     from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.shelf import ShelfPart
@@ -42,9 +43,9 @@ def rig_of(options: argparse.Namespace) -> Rig:
     from wyntaxis.core.rig.model import variant_rig
     from wyntaxis.core.rig.store import load
 
-    rig = load(options.file).rig
+    options.document = load(options.file).rig
     try:
-        return variant_rig(rig, options.variant)
+        return variant_rig(options.document, options.variant)
     except ValueError as error:
         raise InputError(str(error), options.file) from None
 
@@ -135,14 +136,33 @@ def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
 
 def keep_change(options: argparse.Namespace, change: Change) -> None:
     """Write an edit of the train that a command looks at into its rig file, atomically."""
-    from wyntaxis.core.history.recording import save
+    from wyntaxis.core.history.recording import edit_file
     from wyntaxis.core.rig import edit
     from wyntaxis.core.rig.store import load
     from wyntaxis.core.rig.variants import document_path
 
-    document = load(options.file).rig
-    values = tuple((document_path(document, options.variant, path), value) for path, value in change.values)
-    save(edit.apply(document, edit.Change(change.label, values)), options.file, (change.label,))
+    made_for = getattr(options, "document", None)
+    if made_for is None:
+        made_for = load(options.file).rig
+
+    def place(path: DocumentPath) -> DocumentPath:
+        return document_path(made_for, options.variant, path)
+
+    values = tuple((place(path), value) for path, value in change.values)
+    own = edit.Change(change.label, values, tuple(map(place, change.assumes)))
+
+    def changed(document: Rig) -> Rig:
+        # Another program may have saved the file since it was read: each value goes where its thing stands now.
+        return edit.apply(document, own.for_version(made_for, document))
+
+    _, saved = edit_file(options.file, changed, (change.label,))
+    tell_notes(saved.notes)
+
+
+def tell_notes(notes: Sequence[str]) -> None:
+    """Print what a save could not keep, a line each."""
+    for note in notes:
+        print(f"wyntaxis: {note}", file=sys.stderr)
 
 
 def keep_arguments(parser: argparse.ArgumentParser) -> None:

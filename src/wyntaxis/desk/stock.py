@@ -36,7 +36,8 @@ class ShelfStock(QObject):
     def __init__(self, path: Path | None) -> None:
         super().__init__()
         self._path = path
-        self._before: list[Shelf] = []
+        self._edits: list[tuple[Shelf, Shelf]] = []
+        """The shelf before and after each of one's own edits, without what another window changed meanwhile."""
         self.shelf = Shelf()
         self.broken = ""
         self._sha256: str | None = None
@@ -54,7 +55,7 @@ class ShelfStock(QObject):
 
     @property
     def can_undo(self) -> bool:
-        return bool(self._before)
+        return bool(self._edits)
 
     def take(self, shelf: Shelf) -> bool:
         """Make this the shelf and save it; False, with ``refused``, when it cannot be saved."""
@@ -63,23 +64,28 @@ class ShelfStock(QObject):
         if self.broken:
             self.refused.emit(f"the shelf is not changed while its file cannot be read: {self.broken}")
             return False
-        if self._path is not None:
-            taken = self._saved_with(shelf)
-            if taken is None:
-                return False
-            shelf = taken
-        self._before = [*self._before, self.shelf][-UNDO_LIMIT:]
-        self.shelf = shelf
+        taken = self._saved_with(shelf) if self._path is not None else shelf
+        if taken is None:
+            return False
+        self._edits = [*self._edits, (self.shelf, shelf)][-UNDO_LIMIT:]
+        self.shelf = taken
         self.changed.emit()
         return True
 
     def undo(self) -> None:
-        """Go back one edit of the shelf."""
-        if not self._before:
+        """Go back one edit of the shelf; what another window has changed since stays."""
+        if not self._edits:
             return
-        shelf = self._saved_with(self._before[-1]) if self._path is not None else self._before[-1]
+        before, after = self._edits[-1]
+        try:
+            shelf: Shelf | None = merged(after, before, self.shelf)
+        except InputError as error:  # together they would be no shelf
+            self.refused.emit(str(error))
+            return
+        assert shelf is not None
+        shelf = self._saved_with(shelf) if self._path is not None else shelf
         if shelf is not None:
-            self._before.pop()
+            self._edits.pop()
             self.shelf = shelf
             self.changed.emit()
 

@@ -611,7 +611,8 @@ def test_padding_is_not_unpacked_and_a_long_history_is(tmp_path):
     data, _ = packed(tmp_path / "here")
     place = tmp_path / "a.zip"
     line = json.dumps({"sequence": 1, "edits": [{"op": "replace", "path": "/train/3/length_mm", "value": 0}]})
-    for content, is_taken in ((PNG + bytes(90 * 1024 * 1024), False), ("\n".join(line.replace("0", str(n)) for n in range(20000)).encode(), True)):
+    history = "\n".join(line.replace("0", str(number)) for number in range(20000)).encode()
+    for content, is_taken in ((PNG + bytes(90 * 1024 * 1024), False), (history, True)):
         out = io.BytesIO()
         with zipfile.ZipFile(io.BytesIO(data)) as old:
             files = {name: old.read(name) for name in old.namelist()}

@@ -4,6 +4,7 @@ import contextlib
 import copy
 import itertools
 import json
+import multiprocessing
 import random
 import time
 
@@ -12,12 +13,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.rigs import clean_document
+from wyntaxis.cli import main
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.history import recording
+from wyntaxis.core.history import entries, recording, states
 from wyntaxis.core.history.entries import Entry, digest, history_path, read_lines
-from wyntaxis.core.history.recording import CHECKPOINT, OUTSIDE, compact, join, record, save
+from wyntaxis.core.history.recording import CHECKPOINT, OUTSIDE, compact, edit_file, join, record, save
 from wyntaxis.core.history.states import RigHistory, moment_of, patch_between, patched, read_history
 from wyntaxis.core.rig import edit, store
+from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.store import document_of, load, validated
 
 
@@ -307,6 +310,140 @@ def test_unsaved_edits_are_told_in_words():
     assert history.unsaved_labels == ("Undo: Gain 120",)
     history.push(rig_with(130), "Gain 130")
     assert history.unsaved_labels == ("Gain 110", "Gain 130"), "what was saved is no version any more"
+
+
+@pytest.mark.parametrize("at", [0, 1, 3, 9, 10, 11, 30, 59])
+@pytest.mark.parametrize("how", ["cut", "tampered"])
+def test_after_a_damaged_line_every_later_save_can_be_shown_again_and_it_is_said(path, at, how):
+    """Sixty saves, a line of them damaged: the next save says so, and all that follow can be rebuilt."""
+    saved(path, *range(100, 160))
+    place = history_path(path)
+    lines = place.read_bytes().split(b"\n")
+    lines[at] = lines[at][:40] if how == "cut" else lines[at].replace(b'"value":', b'"value":7')
+    if lines[at].count(b'"value":') == 0 and how == "tampered":
+        lines[at] = lines[at].replace(b"true", b"false", 1)
+    place.write_bytes(b"\n".join(lines))
+    was_lost = not read_history(path).is_whole_at(len(read_history(path).entries) - 1)
+    notes = save(rig_with(200), path, ("Gain 200",)).notes
+    assert bool(notes) == was_lost
+    if was_lost:
+        assert "cannot be shown again; this one is written whole" in notes[0]
+    for gain in range(201, 241):
+        assert save(rig_with(gain), path, (f"Gain {gain}",)).notes == ()
+    history = read_history(path)
+    told = [
+        entry for entry in history.entries if entry.labels and entry.labels[0] in {f"Gain {g}" for g in range(200, 241)}
+    ]
+    rebuilt = [gain_of(history.rig_at(history.entries.index(entry))) for entry in told]
+    assert rebuilt == list(range(200, 241))
+
+
+def test_saves_count_in_their_order_where_a_clock_goes_back(path, clock):
+    clock["day"] = "2026-05-01"
+    saved(path, 100)
+    clock["day"] = "2027-01-01"  # a clock that ran ahead
+    saved(path, 110)
+    clock["day"] = "2026-05-02"
+    saved(path, 120)
+    history = read_history(path)
+    assert gain_of(history.rig_at(history.index_at("2026-05-01"))) == 100
+    assert gain_of(history.rig_at(history.index_at("2026-05-02"))) == 120
+    assert gain_of(history.rig_at(history.index_at("2027-06-01"))) == 120, "the last save is the last"
+
+
+def test_joining_keeps_the_order_of_each_side(path, tmp_path, clock):
+    saved(path, 100)
+    there = tmp_path / "there"
+    there.mkdir()
+    other = there / path.name
+    other.write_bytes(path.read_bytes())
+    history_path(other).write_bytes(history_path(path).read_bytes())
+    for place, gains in ((path, (110, 111, 112)), (other, (210, 211))):
+        for day, gain in zip(("2026-06-09", "2026-06-01", "2026-06-05"), gains, strict=False):
+            clock["day"] = day
+            save(rig_with(gain), place, (f"Gain {gain}",))
+    own, theirs = ([e.key for e in read_history(one).entries] for one in (path, other))
+    assert join(path, history_path(other)) == 2
+    merged = [entry.key for entry in read_history(path).entries]
+    assert [key for key in merged if key in own] == own
+    assert [key for key in merged if key in theirs] == theirs
+    assert merged[-1] == own[-1]
+
+
+def test_a_history_larger_than_one_reads_is_still_written_and_compacted(path, monkeypatch, clock):
+    for day in ("2026-01-01", "2026-01-02", "2026-03-01"):
+        clock["day"] = day
+        saved(path, 100, 110, 120)
+    size = history_path(path).stat().st_size
+    monkeypatch.setattr(entries, "END_BYTES", size - 1000)
+    for module in (entries, states):
+        monkeypatch.setattr(module, "SIZE_LIMIT_BYTES", size - 1)
+    monkeypatch.setattr(entries.read_lines, "__defaults__", (None, size - 1))
+    monkeypatch.setattr(states.read_history, "__defaults__", (size - 1,))
+    with pytest.raises(InputError, match="compacted first"):
+        read_history(path)
+    assert save(rig_with(130), path, ("Gain 130",)).notes == ()
+    assert b"Gain 130" in history_path(path).read_bytes()
+    seen = []
+    before, after = compact(path, "2026-03-02T00:00:00Z", watch=lambda done, of: seen.append((done, of)))
+    assert (before, after) == (10, 7)
+    assert seen[-1] == (10, 10)
+    monkeypatch.undo()
+    history = read_history(path)
+    assert [gain_of(history.rig_at(index)) for index in range(7)] == [100, 120, 120, 100, 110, 120, 130]
+
+
+def _save_often(path, key, start):
+    """Another process: it sets its own value again and again."""
+    for count in range(12):
+        edit_file(path, lambda rig, value=start + count: edit.apply(rig, Change.of("x", ("measured", key), leg(value))))
+
+
+def leg(value):
+    return {"value": value, "standard_uncertainty": 0.1}
+
+
+def test_processes_that_save_at_the_same_time_keep_each_others_values(path):
+    saved(path, 100)
+    keys = {"star_fwhm_arcsec": 1, "polar_error_arcmin": 101}
+    processes = [
+        multiprocessing.get_context("spawn").Process(target=_save_often, args=(path, key, start))
+        for key, start in keys.items()
+    ]
+    for process in processes:
+        process.start()
+    for process in processes:
+        process.join(60)
+        assert process.exitcode == 0
+    rig = load(path).rig
+    assert {key: rig.measured[key].value for key in keys} == {key: start + 11 for key, start in keys.items()}
+    history = read_history(path)
+    for key in keys:
+        found = [history.rig_at(i).measured.get(key) for i in range(len(history.entries))]
+        values = [one.value for one in found if one is not None]
+        assert values == sorted(values), "no save set the other's value back"
+    assert len(history.entries) == 1 + 24
+
+
+def test_what_a_command_keeps_goes_where_its_device_stands_now(path, capsys):
+    """Between reading and saving another program puts a device ahead of the one that was measured."""
+    rig = rig_with(100)
+    save(rig, path)
+    change = Change.of("x", ("devices", 0, "settings", "gain", "value"), 111)
+    moved = document_of(rig)
+    moved["devices"].insert(0, {"id": "newcomer", "kind": "other"})
+    now = validated(moved)
+    assert gain_of(edit.apply(now, change.for_version(rig, now))) == 111
+    moved["devices"] = moved["devices"][:1]
+    with pytest.raises(InputError, match="is no longer in this rig; nothing was changed"):
+        change.for_version(rig, validated(moved))
+
+
+def test_a_command_that_keeps_says_what_of_the_history_is_lost(path, capsys):
+    saved(path, 100, 110)
+    history_path(path).write_bytes(b"notes of mine\n")
+    assert main(["scale", str(path), "--typed", "1.5", "--u", "0.01", "--keep"]) in (0, 1)
+    assert "its history was not written" in capsys.readouterr().err
 
 
 def test_an_empty_history_and_a_broken_chain(path):

@@ -9,6 +9,8 @@ import json
 import os
 import secrets
 import stat
+import threading
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -23,6 +25,8 @@ LONGEST_NAME_BYTES = 255
 LONGEST_PLAIN_BYTES = 200
 """Names up to this long are told in the names of their temporary files; longer ones by a digest."""
 LOCK_NAME = ".wyntaxis-lock"
+LOCK_WITHIN_S = 30.0
+"""How long one waits for another process that is saving; a save on a slow disk takes a few seconds."""
 
 
 class ProtectedError(InputError):
@@ -119,6 +123,65 @@ def is_protected(path: Path) -> bool:
     except (OSError, ValueError):
         return False
     return stat.S_ISREG(info.st_mode) and (not info.st_mode & 0o222 or not os.access(path, os.W_OK))
+
+
+class _Held(threading.local):
+    """Which folders this thread has locked, and how often."""
+
+    def __init__(self) -> None:
+        self.folders: dict[str, int] = {}
+
+
+_held = _Held()
+
+
+@contextlib.contextmanager
+def alone_with(path: Path) -> Iterator[None]:
+    """Keep other processes from saving beside a file, from before it is read until it is written again.
+
+    The folder itself is locked, so nothing is left in it. One that cannot be locked, as some on a network, is used
+    without.
+
+    Raises
+    ------
+    InputError
+        Where another process keeps it for longer than :data:`LOCK_WITHIN_S`.
+    """
+    folder = str(Path(os.path.realpath(path)).parent)
+    if _held.folders.get(folder):
+        _held.folders[folder] += 1
+        try:
+            yield
+        finally:
+            _held.folders[folder] -= 1
+        return
+    descriptor = None
+    with contextlib.suppress(OSError):
+        descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        if descriptor is not None:
+            _lock(descriptor, path)
+        _held.folders[folder] = 1
+        yield
+    finally:
+        _held.folders.pop(folder, None)
+        if descriptor is not None:
+            os.close(descriptor)
+
+
+def _lock(descriptor: int, path: Path) -> None:
+    until = time.monotonic() + LOCK_WITHIN_S
+    while True:
+        try:
+            fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            if time.monotonic() > until:
+                raise InputError("another program is saving in this folder and does not end; try again", path) from None
+            time.sleep(0.005)
+        except OSError:
+            return  # no locks here
+        else:
+            return
 
 
 @contextlib.contextmanager

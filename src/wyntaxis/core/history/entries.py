@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,10 @@ from wyntaxis.core.rig.store import SUFFIX
 FORMAT, VERSION = "wyntaxis-history", 1
 HISTORY_SUFFIX = ".history.jsonl"
 SIZE_LIMIT_BYTES = 128 * 1024 * 1024
+END_BYTES = 32 * 1024 * 1024
+"""How much is read of the end of a larger file: more than the lines between two whole documents can have."""
+COMPACT_LIMIT_BYTES = 4 * 1024 * 1024 * 1024
+"""How large a history is still compacted."""
 HINT = "a history of that size is compacted first: wyntaxis history FILE --compact DAYS"
 _OPENING = f'{{"format":"{FORMAT}"'
 MAX_LABELS, MAX_TEXT = 40, 500
@@ -69,11 +74,12 @@ class Damaged:
 
 @dataclass(frozen=True)
 class Lines:
-    """What a history file holds; ``torn`` tells that its last line is not whole."""
+    """What a history file holds; ``torn`` tells that its last line is not whole, ``is_end`` that it is a part alone."""
 
     entries: tuple[Entry, ...] = ()
     damaged: tuple[Damaged, ...] = ()
     torn: bool = False
+    is_end: bool = False
 
 
 def history_path(path: Path) -> Path:
@@ -87,8 +93,17 @@ def digest(document: Any) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 
-def read_lines(path: Path, last: int | None = None) -> Lines:
+def read_lines(path: Path, last: int | None = None, limit: int = SIZE_LIMIT_BYTES) -> Lines:
     """Read a history file, or only so many lines at its end; nothing where there is none.
+
+    Parameters
+    ----------
+    path
+        The history file.
+    last
+        How many lines at its end; of a file larger than the limit the end is read all the same.
+    limit
+        How large a file is read as a whole, in bytes.
 
     Raises
     ------
@@ -97,11 +112,33 @@ def read_lines(path: Path, last: int | None = None) -> Lines:
     """
     if not is_there(path):
         return Lines()
-    data = read_bytes(path, SIZE_LIMIT_BYTES, HINT)
+    if last is not None and path.is_file() and path.stat().st_size > limit:
+        return _read_end(path, last)
+    data = read_bytes(path, limit, HINT)
     if not data.strip():
         return Lines()
     if not _is_ours(data):
         raise InputError("is no history of a rig; rename it: nothing is written over it", path)
+    return _parsed(data, last)
+
+
+def _read_end(path: Path, last: int) -> Lines:
+    """Read the end of a file that is larger than one is read as a whole; its lines are not numbered."""
+    with path.open("rb") as file:
+        if not _is_ours(file.read(END_BYTES).rpartition(b"\n")[0]):
+            raise InputError("is no history of a rig; rename it: nothing is written over it", path)
+        file.seek(-END_BYTES, os.SEEK_END)
+        data = file.read(END_BYTES).partition(b"\n")[2]
+    found = _parsed(data, last)
+    return Lines(
+        tuple(replace(entry, line=0) for entry in found.entries),
+        tuple(replace(damaged, line=0) for damaged in found.damaged),
+        found.torn,
+        is_end=True,
+    )
+
+
+def _parsed(data: bytes, last: int | None) -> Lines:
     whole = data.endswith(b"\n")
     raw = data.split(b"\n")
     entries, damaged = [], []

@@ -7,14 +7,15 @@ import fcntl
 import os
 import platform
 import shutil
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, reason_of
-from wyntaxis.core.files.saving import write_atomically
+from wyntaxis.core.files.saving import alone_with, write_atomically
 from wyntaxis.core.history.entries import (
+    COMPACT_LIMIT_BYTES,
     HISTORY_SUFFIX,
     MAX_LABELS,
     Entry,
@@ -61,13 +62,43 @@ def save(
         With one line when the rig cannot be saved.
     """
     target = Path(os.path.realpath(path))
-    before = _document_there(target)
-    saved = store.save(rig, path, protected=protected)
-    try:
-        record(target, before, document_of(rig), labels, reason)
-    except InputError as error:
-        return Saved(saved.sha256, (*saved.notes, f"its history was not written: {error}"))
-    return saved
+    with alone_with(target):
+        before = _document_there(target)
+        saved = store.save(rig, path, protected=protected)
+        try:
+            notes = record(target, before, document_of(rig), labels, reason)
+        except InputError as error:
+            notes = (f"its history was not written: {error}",)
+    return Saved(saved.sha256, (*saved.notes, *notes))
+
+
+def edit_file(
+    path: Path, change: Callable[[Rig], Rig], labels: Sequence[str] = (), reason: str | None = None
+) -> tuple[Rig, Saved]:
+    """Edit a rig file: no other process saves it between its being read and being written again.
+
+    Parameters
+    ----------
+    path
+        The rig file.
+    change
+        Returns the rig as it is to be, from the rig as the file holds it.
+    labels, reason
+        For the history; see :func:`save`.
+
+    Returns
+    -------
+    tuple
+        The rig, and what :func:`save` returns.
+
+    Raises
+    ------
+    InputError
+        With one line when the file cannot be read or saved, or ``change`` raises one.
+    """
+    with alone_with(path):
+        rig = change(store.load(path).rig)
+        return rig, save(rig, path, labels, reason)
 
 
 def record(
@@ -76,8 +107,13 @@ def record(
     after: dict[str, Any],
     labels: Sequence[str] = (),
     reason: str | None = None,
-) -> None:
+) -> tuple[str, ...]:
     """Add a line to the history of a rig file: from what was there before to what is there now.
+
+    Returns
+    -------
+    tuple of str
+        What of the history is lost, in words: then the line holds the whole document.
 
     Raises
     ------
@@ -96,10 +132,13 @@ def record(
     try:
         with contextlib.suppress(OSError):  # a folder on a network may have no locks
             fcntl.flock(descriptor, fcntl.LOCK_EX)
-        lines = read_lines(place, last=CHECKPOINT)
+        # Two spans between whole documents: a line that is damaged may be the whole one.
+        lines = read_lines(place, last=2 * CHECKPOINT)
         if not lines.entries:
             lines = read_lines(place)
-        told = _entries(RigHistory.of(lines, place), before, after, tuple(labels), reason)
+        history = RigHistory.of(lines, place)
+        is_lost = bool(history.entries) and not history.is_whole_at(len(history.entries) - 1)
+        told = _entries(history, before, after, tuple(labels), reason, is_lost=is_lost)
         data = b"".join(entry.as_line() for entry in told)
         if data:
             _append(descriptor, (b"\n" if lines.torn else b"") + data)
@@ -107,6 +146,17 @@ def record(
         raise InputError(f"cannot be written: {reason_of(error)}", place) from None
     finally:
         os.close(descriptor)
+    return _lost(history, place) if is_lost and told and not lines.is_end else ()
+
+
+def _lost(history: RigHistory, place: Path) -> tuple[str, ...]:
+    """Return in words from where a history cannot be rebuilt up to now."""
+    last = len(history.entries) - 1
+    first = next((at for at in range(last, 0, -1) if history.is_whole_at(at - 1)), 0)
+    damaged = next((f"line {own.line} is damaged" for own in history.damaged if own.line), "a line is damaged")
+    count = last - first + 1
+    saves = "1 save" if count == 1 else f"{count} saves"
+    return (f"{place.name}: {damaged}, so {saves} before this one cannot be shown again; this one is written whole",)
 
 
 def _append(descriptor: int, data: bytes) -> None:
@@ -122,8 +172,13 @@ def _entries(
     after: dict[str, Any],
     labels: tuple[str, ...],
     reason: str | None,
+    *,
+    is_lost: bool,
 ) -> list[Entry]:
-    """Return the lines that a save adds: what happened outside of this program first."""
+    """Return the lines that a save adds: what happened outside of this program first.
+
+    Where the last state cannot be rebuilt (``is_lost``), nothing can go on from it, and the document is written whole.
+    """
     now, computer = utc_stamp(), platform.node() or None
     found: list[Entry] = []
     last = history.entries[-1] if history.entries else None
@@ -135,12 +190,12 @@ def _entries(
         state, at = before, digest(before)
     elif before is not None:
         state = before
-    if state is None and last is not None:
-        with contextlib.suppress(InputError):  # what cannot be rebuilt is written whole
-            state = history.document_at(len(history.entries) - 1)
-    if digest(after) == at and not (reason or "").strip():
+    if state is None and last is not None and not is_lost:
+        state = history.document_at(len(history.entries) - 1)
+    if digest(after) == at and not is_lost and not (reason or "").strip():
         return found
-    whole = state is None or _since_whole([*history.entries, *found]) + 1 >= CHECKPOINT
+    lacks_ground = is_lost and not found  # a line that was added above holds a whole document
+    whole = state is None or lacks_ground or _since_whole([*history.entries, *found]) + 1 >= CHECKPOINT
     patch = None if state is None else patch_between(state, after)
     found.append(
         Entry(
@@ -195,7 +250,9 @@ def _take_over_renamed(path: Path, document: dict[str, Any]) -> None:
             return
 
 
-def compact(rig_path: Path, now: str, *, days: int = 30) -> tuple[int, int]:
+def compact(
+    rig_path: Path, now: str, *, days: int = 30, watch: Callable[[int, int], None] = lambda _done, _of: None
+) -> tuple[int, int]:
     """Take together what was saved longer ago than some days: one line a day, and each with a reason.
 
     Parameters
@@ -206,6 +263,8 @@ def compact(rig_path: Path, now: str, *, days: int = 30) -> tuple[int, int]:
         The present moment as the history writes it.
     days
         How far back each save stays by itself.
+    watch
+        Told how many saves are done, and of how many; may cancel.
 
     Returns
     -------
@@ -219,34 +278,33 @@ def compact(rig_path: Path, now: str, *, days: int = 30) -> tuple[int, int]:
     """
     import datetime
 
-    history = read_history(rig_path)
-    if not history.entries:
-        raise InputError("there is no history to compact", history_path(rig_path))
-    since = datetime.datetime.fromisoformat(now) - datetime.timedelta(days=days)
-    edge = since.astimezone(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-    kept: list[Entry] = []
-    state: dict[str, Any] | None = None
-    waiting: list[str] = []
-    for index, entry in enumerate(history.entries):
-        following = history.entries[index + 1] if index + 1 < len(history.entries) else None
-        ends_day = following is None or following.date[:10] != entry.date[:10]
-        waiting += entry.labels
-        if entry.date < edge and not entry.reason and not ends_day and index > 0:
-            continue
-        try:
-            document = history.document_at(index)
-        except InputError:
-            continue  # a state that is lost already
-        whole = state is None or _since_whole(kept) + 1 >= CHECKPOINT
-        patch = None if state is None else patch_between(state, document)
-        labels = tuple(dict.fromkeys(waiting))[:MAX_LABELS]
-        before = kept[-1].after if kept else None
-        computer = entry.computer
-        kept.append(
-            Entry(entry.date, labels, entry.after, before, entry.reason, computer, patch, document if whole else None)
-        )
-        state, waiting = document, []
-    write_atomically(b"".join(entry.as_line() for entry in kept), history_path(rig_path), keep_previous=True)
+    with alone_with(rig_path):
+        history = read_history(rig_path, COMPACT_LIMIT_BYTES)
+        if not history.entries:
+            raise InputError("there is no history to compact", history_path(rig_path))
+        since = datetime.datetime.fromisoformat(now) - datetime.timedelta(days=days)
+        edge = since.astimezone(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+        kept: list[Entry] = []
+        state: dict[str, Any] | None = None
+        waiting: list[str] = []
+        for index, (entry, document) in enumerate(history.walked()):
+            watch(index, len(history.entries))
+            following = history.entries[index + 1] if index + 1 < len(history.entries) else None
+            ends_day = following is None or following.date[:10] != entry.date[:10]
+            waiting += entry.labels
+            if entry.date < edge and not entry.reason and not ends_day and index > 0:
+                continue
+            if document is None:
+                continue  # a state that is lost already
+            whole = state is None or _since_whole(kept) + 1 >= CHECKPOINT
+            patch = None if state is None else patch_between(state, document)
+            labels = tuple(dict.fromkeys(waiting))[:MAX_LABELS]
+            before = kept[-1].after if kept else None
+            held = document if whole else None
+            kept.append(Entry(entry.date, labels, entry.after, before, entry.reason, entry.computer, patch, held))
+            state, waiting = document, []
+        watch(len(history.entries), len(history.entries))
+        write_atomically(b"".join(entry.as_line() for entry in kept), history_path(rig_path), keep_previous=True)
     return len(history.entries), len(kept)
 
 
@@ -266,7 +324,21 @@ def join(rig_path: Path, other: Path) -> int:
         raise InputError("is the history of another rig: they share no state", other)
     held = {entry.key for entry in own.entries}
     new = [entry for entry in foreign.entries if entry.key not in held]
-    # In the order of time, with this computer's last state at the end: it is what the rig file holds.
-    merged = sorted((*own.entries[:-1], *new), key=lambda entry: entry.date) + list(own.entries[-1:])
+    # Each in its own order, with this computer's last state at the end: it is what the rig file holds.
+    merged = [*_in_turn(own.entries[:-1], new), *own.entries[-1:]]
     write_atomically(b"".join(entry.as_line() for entry in merged), history_path(rig_path), keep_previous=True)
     return len(new)
+
+
+def _in_turn(own: Sequence[Entry], others: Sequence[Entry]) -> list[Entry]:
+    """Return the saves of two computers in one order, which keeps that of each: by date, where no clock went back."""
+    found: list[Entry] = []
+    waiting = list(reversed(others))
+    latest, latest_there = "", ""
+    for entry in own:
+        latest = max(latest, entry.date)
+        while waiting and max(latest_there, waiting[-1].date) < latest:
+            latest_there = max(latest_there, waiting[-1].date)
+            found.append(waiting.pop())
+        found.append(entry)
+    return found + waiting[::-1]

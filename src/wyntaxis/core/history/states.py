@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import datetime
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -13,7 +14,16 @@ import jsonpatch
 import jsonpointer
 
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.history.entries import Damaged, Entry, Lines, digest, history_path, read_lines, unrepeated
+from wyntaxis.core.history.entries import (
+    SIZE_LIMIT_BYTES,
+    Damaged,
+    Entry,
+    Lines,
+    digest,
+    history_path,
+    read_lines,
+    unrepeated,
+)
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import validated
 
@@ -70,12 +80,42 @@ class RigHistory:
         assert isinstance(document, dict)
         return document
 
+    def is_whole_at(self, index: int) -> bool:
+        """Return whether the document can be rebuilt as an entry left it."""
+        try:
+            self.document_at(index)
+        except InputError:
+            return False
+        return True
+
+    def walked(self) -> Iterator[tuple[Entry, dict[str, Any] | None]]:
+        """Yield every entry with the document as it left it, None where that cannot be rebuilt.
+
+        Each goes on from the one before where it can, so that a long history takes no longer than its length.
+        """
+        document: dict[str, Any] | None = None
+        for index, entry in enumerate(self.entries):
+            goes_on = document is not None and index > 0 and entry.before == self.entries[index - 1].after
+            try:
+                if goes_on and entry.rig is None:
+                    document = patched(copy.deepcopy(document), entry.patch or [], entry.line, self.path)
+                    if digest(document) != entry.after:
+                        document = None
+                else:
+                    document = self.document_at(index)
+            except InputError:
+                document = None
+            yield entry, document
+
     def rig_at(self, index: int) -> Rig:
         """Return the rig as an entry left it; :class:`InputError` where it cannot be rebuilt."""
         return validated(self.document_at(index))
 
     def index_at(self, when: str) -> int:
-        """Return the last entry up to a date (its whole day, UTC) or a moment.
+        """Return the last entry of a date (its whole day, UTC) or a moment, or of one before it.
+
+        Entries count in the order in which they were saved: where a clock was put back, a later save has an earlier
+        date.
 
         Raises
         ------
@@ -83,13 +123,13 @@ class RigHistory:
             For a text that is no date, or one before the history begins.
         """
         until = moment_of(when)
-        found = [(entry.date, index) for index, entry in enumerate(self.entries) if entry.date <= until]
+        found = [index for index, entry in enumerate(self.entries) if entry.date <= until]
         if not found:
             begins = min((entry.date for entry in self.entries), default=None)
             raise InputError(
                 f"the history begins on {begins[:10]}, after {when}" if begins else "nothing has been saved yet"
             )
-        return max(found)[1]
+        return found[-1]
 
 
 def moment_of(text: str) -> str:
@@ -126,8 +166,15 @@ def patch_between(before: Any, after: Any) -> list[dict[str, Any]]:
     return [{"op": "replace", "path": "", "value": after}]
 
 
-def read_history(rig_path: Path) -> RigHistory:
+def read_history(rig_path: Path, limit: int = SIZE_LIMIT_BYTES) -> RigHistory:
     """Read the history beside a rig file; an empty one where there is none.
+
+    Parameters
+    ----------
+    rig_path
+        The rig file.
+    limit
+        How large a file is read, in bytes.
 
     Raises
     ------
@@ -135,4 +182,4 @@ def read_history(rig_path: Path) -> RigHistory:
         For a file that is no history, or cannot be read.
     """
     path = history_path(rig_path)
-    return RigHistory.of(read_lines(path), path)
+    return RigHistory.of(read_lines(path, limit=limit), path)

@@ -27,6 +27,51 @@ class Change:
     def of(cls, label: str, path: Sequence[str | int], value: Any) -> Change:
         return cls(label, ((tuple(path), value),))
 
+    def for_version(self, made_for: Rig, now: Rig) -> Change:
+        """Return the change for another version of the document: what has an id is found by it, wherever it stands.
+
+        Parameters
+        ----------
+        made_for, now
+            The version that the change's paths are of, and the one that it is to be made in.
+
+        Raises
+        ------
+        InputError
+            Where something that it changes is no longer there.
+        """
+        if made_for is now:
+            return self
+        before, after = _document(made_for), _document(now)
+        values = tuple((place_in(before, after, path), value) for path, value in self.values)
+        return Change(self.label, values, tuple(place_in(before, after, path) for path in self.assumes))
+
+
+def place_in(before: Any, after: Any, path: DocumentPath) -> DocumentPath:
+    """Return where a place of one version of a document lies in another, by the ids on the way.
+
+    Raises
+    ------
+    InputError
+        Where what it lies in is no longer there.
+    """
+    (named,) = named_paths(before, [path])
+    found: list[str | int] = []
+    node = after
+    for step in named:
+        at: Any = step
+        if isinstance(step, tuple):
+            entries = node if isinstance(node, list) else []
+            at = next((i for i, e in enumerate(entries) if isinstance(e, dict) and e.get("id") == step[1]), None)
+            if at is None:
+                raise InputError(f'{path_text(path)}: "{step[1]}" is no longer in this rig; nothing was changed')
+        found.append(at)
+        try:
+            node = node[at]
+        except (LookupError, TypeError):
+            node = None
+    return tuple(found)
+
 
 def apply(rig: Rig, change: Change) -> Rig:
     """Return the rig with the change made.

@@ -14,6 +14,7 @@ from wyntaxis.core.files.opening import is_there, parse_json, read_bytes
 from wyntaxis.core.files.saving import document_bytes, write_atomically
 from wyntaxis.core.files.tables import separator_of
 from wyntaxis.core.rig.base import StrictModel
+from wyntaxis.core.rig.merging import merged_documents
 from wyntaxis.core.rig.parts import Part
 
 FORMAT = "wyntaxis-shelf"
@@ -122,14 +123,11 @@ def merged(before: Shelf, now: Shelf, other: Shelf) -> Shelf:
     Returns
     -------
     Shelf
-        ``other``, with the parts changed or added that differ between ``before`` and ``now``, and those taken out that
-        are no longer in ``now``.
+        Both changes, field by field: one's name of a part and the other's mass of it both stay.
     """
-    was, is_now = ({entry.part.id: entry for entry in shelf.parts} for shelf in (before, now))
-    changed = {key: entry for key, entry in is_now.items() if was.get(key) != entry}
-    gone = was.keys() - is_now.keys()
-    kept = {entry.part.id: entry for entry in other.parts if entry.part.id not in gone}
-    return Shelf(parts=tuple((kept | changed).values()))
+    plain = [shelf.model_dump(mode="json", exclude_unset=True) for shelf in (before, now, other)]
+    found = merged_documents(*plain)
+    return validated_shelf({"format": FORMAT, "version": 1} | found.document)
 
 
 def to_csv(shelf: Shelf) -> bytes:
