@@ -92,7 +92,15 @@ def test_a_question_is_not_pushed_away_by_a_mere_message(window):
     assert window.notice.text.text() == "Sure?"
     window.notice.tell("It broke", error=True)
     assert window.notice.text.text() == "It broke"
-    assert not window.notice.asking
+    assert window.notice.asking, "an error stands above the question"
+    window.notice.button("Close").click()
+    assert window.notice.text.text() == "Sure?"
+    answered = []
+    window.notice.ask("And that?", [("No", lambda: answered.append("no"))])
+    window.notice.button("No").click()
+    assert (answered, window.notice.text.text()) == (["no"], "Sure?"), "the one before waits its turn"
+    window.notice.button("Yes").click()
+    assert not window.notice.isVisible()
 
 
 def test_recent_rigs_are_listed_and_opened(window, tmp_path):

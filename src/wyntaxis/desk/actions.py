@@ -52,7 +52,8 @@ class Action:
 
     ``menu`` names the menu, with its submenu after a slash; ``new_group`` sets a rule before it. ``can`` says whether
     it can be done now, ``text`` what it is called now, and ``ticked`` whether it shows a tick. One with ``entries`` is
-    a submenu whose entries change: the recent rigs, or the variants of the rig.
+    a submenu whose entries change: the recent rigs, or the variants of the rig. Keys that change a text are the text's
+    while one is edited: then they do not ask for an action that says ``spares_text``.
     """
 
     menu: str
@@ -64,6 +65,7 @@ class Action:
     ticked: Callable[[Workplace], bool] | None = None
     new_group: bool = False
     entries: Literal["recent", "variants"] | None = None
+    spares_text: bool = False
 
 
 def step_key(number: int) -> str:
@@ -263,14 +265,23 @@ def declared_actions() -> tuple[Action, ...]:
         Action(edit, "Add a site", _add_site, can=lambda session: session.rig.site is None, new_group=True),
         *(Action(adding, kind.replace("_", " ").capitalize(), partial(_add_part, kind=kind)) for kind in PART_KINDS),
         Action(part, "What comes next? …", lambda desk: desk.window.band.ask_next(), "Ctrl+Return"),
-        Action(part, "Duplicate", _on_chosen(Session.duplicate_part), "Ctrl+D", can=_some_part, new_group=True),
-        Action(part, "Take out", _on_chosen(Session.take_out), "Ctrl+Del", can=_some_part),
+        Action(
+            part,
+            "Duplicate",
+            _on_chosen(Session.duplicate_part),
+            "Ctrl+D",
+            can=_some_part,
+            new_group=True,
+            spares_text=True,
+        ),
+        Action(part, "Take out", _on_chosen(Session.take_out), "Ctrl+Del", can=_some_part, spares_text=True),
         Action(
             part,
             "Move toward the telescope",
             _on_chosen(lambda session, chosen: session.move_part(chosen, -1)),
             "Ctrl+Left",
             can=_some_part,
+            spares_text=True,
         ),
         Action(
             part,
@@ -278,6 +289,7 @@ def declared_actions() -> tuple[Action, ...]:
             _on_chosen(lambda session, chosen: session.move_part(chosen, 1)),
             "Ctrl+Right",
             can=_some_part,
+            spares_text=True,
         ),
         Action(
             part,

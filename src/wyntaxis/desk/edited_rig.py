@@ -28,8 +28,14 @@ R = TypeVar("R")
 
 
 class EditedRig(QObject):
-    """Edits go in as changes: ``changed`` tells that all is to be drawn anew, ``refused`` why one was not made."""
+    """Edits go in as changes: ``changed`` tells that all is to be drawn anew, ``refused`` why one was not made.
 
+    ``about_to_edit`` comes before the document changes, so that what is typed in a field is taken first: afterwards its
+    place in the document may be another's. ``asked`` carries a question and its answers.
+    """
+
+    about_to_edit = pyqtSignal()
+    asked = pyqtSignal(str, list)
     changed = pyqtSignal()
     chosen_changed = pyqtSignal()
     refused = pyqtSignal(str)
@@ -42,6 +48,7 @@ class EditedRig(QObject):
         self.history = History([rig])
         self.chosen_part: str | None = None
         self.evidence = Evidence()
+        self._beginning = False
         self._compute()
 
     @property
@@ -72,6 +79,7 @@ class EditedRig(QObject):
 
     def apply(self, change: Change) -> bool:
         """Make a change; False, with ``refused`` saying why, when the result would not be a rig."""
+        self._begin_edit()
         values = tuple((document_path(self.document, self.variant, path), value) for path, value in change.values)
         try:
             assumes = tuple(document_path(self.document, self.variant, path) for path in change.assumes)
@@ -94,11 +102,13 @@ class EditedRig(QObject):
 
     def take_draft(self, drafted: Draft, label: str) -> None:
         """Go on from a drafted rig; undo takes the whole of it back."""
+        self._begin_edit()
         self.variant = None
         self._push(drafted.rig, label)
 
     def take_back(self, rig: Rig, label: str) -> bool:
         """Make the document what it was at another time, as one edit that can be undone."""
+        self._begin_edit()
         if rig == self.document:
             return False
         self._push(rig, label)
@@ -106,15 +116,26 @@ class EditedRig(QObject):
 
     def undo(self) -> None:
         """Go back one edit."""
+        self._begin_edit()
         if self.history.undo():
             self._compute()
             self.changed.emit()
 
     def redo(self) -> None:
         """Go forward one edit."""
+        self._begin_edit()
         if self.history.redo():
             self._compute()
             self.changed.emit()
+
+    def _begin_edit(self) -> None:
+        """Let what is being typed be taken first, once."""
+        if not self._beginning:
+            self._beginning = True
+            try:
+                self.about_to_edit.emit()
+            finally:
+                self._beginning = False
 
     def _push(self, rig: Rig, label: str) -> None:
         if self.history.push(rig, label):
@@ -144,6 +165,7 @@ class EditedRig(QObject):
 
     def show_variant(self, name: str | None) -> None:
         """Show a variant, or the rig's own train."""
+        self._begin_edit()
         if name != self.variant:
             self.variant = name
             self._compute()
@@ -151,6 +173,7 @@ class EditedRig(QObject):
 
     def add_variant(self) -> bool:
         """Add a variant that begins as a copy of the train shown, and show it."""
+        self._begin_edit()
         name = free_name(self.document, f"{self.rig.name}, variant")
         variant = new_variant(self.document, self.rig, name)
         path = ("variants", len(self.document.variants))
@@ -165,6 +188,7 @@ class EditedRig(QObject):
 
     def remove_variant(self) -> bool:
         """Take the variant shown out of the document, and show the rig's own train."""
+        self._begin_edit()
         index = variant_index(self.document, self.variant)
         if index is None:
             return False

@@ -109,7 +109,7 @@ class EditedTrain(EditedRig):
         return self._insert(tuple(where), index + 1, copy, f"Duplicate {part.title}")
 
     def take_out(self, part_id: str) -> bool:
-        """Take a part out and choose its neighbour."""
+        """Take a part out and choose its neighbour; where variants use it too, ask whether it goes out of them."""
         found = self.rig.find(part_id)
         if found is None:
             return False
@@ -118,6 +118,28 @@ class EditedTrain(EditedRig):
         neighbours = self.rig.train if where == ["train"] else self.rig.guiding.path
         rest = [other.id for other in neighbours if other.id != part_id]
         choose = rest[min(index, len(rest) - 1)] if rest else None
+        users = [own.name for own in self.document.variants if part_id in own.train] if where == ["train"] else []
+        if users and self._place(tuple(where)) == ("train",):
+            try:
+                edit.remove_shared_part(self.document, part_id)
+            except InputError as error:  # the guide branch is at it, say
+                self.refused.emit(str(error))
+                return False
+            label = f"Take out {part.title}, of the variants too"
+            names = ", ".join(f"“{name}”" for name in users)
+            self.asked.emit(
+                f"{part.title} is also in {names}.",
+                [
+                    (
+                        "Take it out there too",
+                        lambda: self._restructure(
+                            lambda: edit.remove_shared_part(self.document, part_id), label, choose
+                        ),
+                    ),
+                    ("Leave it in", lambda: None),
+                ],
+            )
+            return False
         return self._restructure(
             lambda: edit.remove_part(self.document, self._place(tuple(where)), index), f"Take out {part.title}", choose
         )
@@ -158,6 +180,7 @@ class EditedTrain(EditedRig):
         return self._restructure(lambda: edit.move_part(self.document, place, index, to), f"Move {part.title}", part_id)
 
     def _restructure(self, make: Any, label: str, choose: str | None) -> bool:
+        self._begin_edit()
         try:
             rig = make()
         except InputError as error:
@@ -172,6 +195,7 @@ class EditedTrain(EditedRig):
         """Put a set of spacers in, in place of what stood in their places."""
         from wyntaxis.core.train.spacers import apply_set
 
+        self._begin_edit()
         train = train_entries(self.document, self.variant, apply_set(self.rig, result, chosen))
         where = ("variants", variant_index(self.document, self.variant), "train") if self.variant else ("train",)
         try:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from wyntaxis.desk.plain_widgets import ToolButton
 
 
 class Fold(QWidget):
@@ -16,7 +18,7 @@ class Fold(QWidget):
         self._build, self._refresh = build, refresh
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        self.heading = QToolButton()
+        self.heading = ToolButton()
         self.heading.setText(title)
         self.heading.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.heading.setArrowType(Qt.ArrowType.RightArrow)

@@ -16,6 +16,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.guide import FIRST_PAGE, FOLDER, Place, page_html, search
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import DAY, NIGHT, Palette
+from wyntaxis.desk.plain_widgets import PushButton
 
 SEARCH_PAUSE_MS = 150
 MIDDLE_GREY = 127
@@ -98,7 +99,7 @@ class GuidePage(QWidget):
         column.addWidget(self.pages, 1)
 
     def _button(self, text: str, tip: str, do: Callable[[], object]) -> QPushButton:
-        button = QPushButton(text)
+        button = PushButton(text)
         button.setToolTip(tip)
         button.clicked.connect(lambda _on: do())
         return button

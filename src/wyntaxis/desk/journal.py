@@ -40,7 +40,7 @@ class Journal(QObject):
         self.finish()
         self._session = session
         session.changed.connect(self._begin)
-        session.saved_changed.connect(self.finish)
+        session.saved_changed.connect(self.write_now)  # takes it away where all is saved
 
     def _begin(self) -> None:
         if not self._timer.isActive():  # a timer begun anew with each edit would never end while one types

@@ -13,9 +13,7 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
     QLineEdit,
-    QPushButton,
     QScrollArea,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -25,7 +23,7 @@ from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.paragraphs import Paragraphs
-from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.plain_widgets import PlainLabel, PushButton, ToolButton
 
 if TYPE_CHECKING:
     from wyntaxis.core.findings.finding import Finding
@@ -134,7 +132,7 @@ class Margin(QWidget):
         top = QHBoxLayout()
         top.addWidget(self._mark, 0, Qt.AlignmentFlag.AlignTop)
         top.addWidget(self.title, 1)
-        self.guide_button = QToolButton()
+        self.guide_button = ToolButton()
         self.guide_button.setText("?")
         self.guide_button.setAccessibleName("This finding in the guide")
         self.guide_button.setToolTip("What the guide says of this finding: why, and what to do")
@@ -164,13 +162,13 @@ class Margin(QWidget):
         return area
 
     def _build_buttons(self) -> FlowRow:
-        self.apply_button = QPushButton("Apply")
+        self.apply_button = PushButton("Apply")
         self.apply_button.setToolTip("Make this change; undo takes it back")
         self.apply_button.clicked.connect(self._ask)
-        self.copy_button = QPushButton("Copy")
+        self.copy_button = PushButton("Copy")
         self.copy_button.setToolTip("Copy the finding as text")
         self.copy_button.clicked.connect(self._copy)
-        self.accept_button = QPushButton("Accept …")
+        self.accept_button = PushButton("Accept …")
         self.accept_button.setToolTip("Live with it, and say why; it stays visible, and lapses when its number changes")
         self.accept_button.clicked.connect(self._accept_or_withdraw)
         row = FlowRow()

@@ -48,19 +48,28 @@ class Menus:
         if action.keys is not None:
             item.setShortcut(QKeySequence(action.keys))
         item.setCheckable(action.ticked is not None)
-        item.triggered.connect(lambda _checked: action.do(desk))
+        item.triggered.connect(lambda _checked: self._do(action, desk))
         if action.new_group:
             menu.addSeparator()
         menu.addAction(item)
         self._shown.append((action, item))
         self.by_name[action.title] = item
 
+    def _do(self, action: Action, desk: Desk) -> None:
+        """Take what is being typed as entered, then do an action: all of them read the rig."""
+        if self._window.finish_typing():
+            action.do(desk)
+
+    def spares_text(self, keys: QKeySequence) -> bool:
+        """Return whether keys ask for an action that leaves them to a text that is being edited."""
+        return any(action.spares_text and item.shortcut() == keys for action, item in self._shown)
+
     def _add_to_list(self, menu: QMenu, text: str, do: Callable[[], object], *, ticked: bool | None = None) -> None:
         item = QAction(plain(text).replace("&", "&&"), menu)  # a menu takes its own entries with it when cleared
         if ticked is not None:
             item.setCheckable(True)
             item.setChecked(ticked)
-        item.triggered.connect(lambda _checked: do())
+        item.triggered.connect(lambda _checked: do() if self._window.finish_typing() else None)
         menu.addAction(item)
 
     def fill_recent(self) -> None:

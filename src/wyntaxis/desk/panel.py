@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wyntaxis.desk.background import Job
-from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.plain_widgets import PlainLabel, PushButton
 
 
 class Panel(QFrame):
@@ -49,7 +49,7 @@ class Panel(QFrame):
 
 def push_button(text: str, tip: str, action: Callable[[], object], row: QLayout | None = None) -> QPushButton:
     """Return a button that acts, put into a row where one is given."""
-    button = QPushButton(text)
+    button = PushButton(text)
     button.setToolTip(tip)
     button.setAccessibleDescription(tip)
     button.clicked.connect(lambda _checked: action())

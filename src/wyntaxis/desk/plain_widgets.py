@@ -3,8 +3,16 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QPaintEvent, QPixmap
-from PyQt6.QtWidgets import QAbstractButton, QLabel, QListWidgetItem, QTableWidgetItem, QWidget
+from PyQt6.QtGui import QKeyEvent, QPaintEvent, QPixmap
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QLabel,
+    QListWidgetItem,
+    QPushButton,
+    QTableWidgetItem,
+    QToolButton,
+    QWidget,
+)
 
 from wyntaxis.core.files.foreign_text import plain
 
@@ -34,6 +42,30 @@ class PlainLabel(QLabel):
         text = plain(a0 or "", keep="\n")
         if text != self.text():  # setting a text lays it out anew, also the same one
             super().setText(text)
+
+
+def _is_enter(event: QKeyEvent | None) -> bool:
+    return event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
+class PushButton(QPushButton):
+    """A button that Enter presses, as the space bar does; outside of dialogs Qt leaves Enter alone."""
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        if _is_enter(a0):
+            self.click()
+        else:
+            super().keyPressEvent(a0)
+
+
+class ToolButton(QToolButton):
+    """A small button that Enter presses, as the space bar does."""
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        if _is_enter(a0):
+            self.click()
+        else:
+            super().keyPressEvent(a0)
 
 
 class Picture(QLabel):

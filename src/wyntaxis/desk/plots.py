@@ -14,14 +14,14 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QBuffer, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.places import home
 from wyntaxis.core.train.illumination import Falloff
 from wyntaxis.core.train.stackup import StackUp
 from wyntaxis.core.wording import MINUS, number, short, signed
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.plain_widgets import PlainLabel, PushButton
 from wyntaxis.desk.saving import save_by_suffix
 
 HISTOGRAM_BINS = 80
@@ -91,7 +91,7 @@ class PlotPanel(QWidget):
         column.addLayout(row)
 
     def _button(self, text: str, action: Callable[[], object], row: QHBoxLayout) -> None:
-        button = QPushButton(text)
+        button = PushButton(text)
         button.setAccessibleName(f"{text} of {self.name}")
         button.clicked.connect(lambda _checked: action())
         row.addWidget(button)

@@ -11,11 +11,13 @@ from PyQt6.QtWidgets import QFileDialog
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.files.places import home
+from wyntaxis.desk.saving_thread import SavingThread
 from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
+    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.rig.recovery import Recovered
-    from wyntaxis.core.rig.store import StoredRig
+    from wyntaxis.core.rig.store import Saved, StoredRig
 
 RIG_FILTER = "Rigs (*.rig.json);;Everything in one file (*.zip);;All files (*)"
 SUFFIX = ".rig.json"
@@ -30,6 +32,7 @@ class RigFiles(QObject):
     def __init__(self, window: Workplace) -> None:
         super().__init__(window)
         self.window = window
+        self.saving = SavingThread(self)
 
     def open_path(self, path: Path, read: StoredRig | None = None) -> bool:
         """Open a rig file, which may have been read already; a notice says why it cannot be, and what is open stays."""
@@ -118,7 +121,7 @@ class RigFiles(QObject):
         if found:
             self._offer(found[0])
 
-    def _offer(self, left: Recovered) -> None:
+    def _offer(self, left: Recovered, *, said: str = "") -> None:
         from wyntaxis.core.rig.recovery import remove_journal
 
         def discard() -> None:
@@ -127,64 +130,100 @@ class RigFiles(QObject):
 
         place = f" ({left.rig_path})" if left.rig_path else ", never saved"
         self.window.notice.ask(
-            f"Wyntaxis ended without saving “{left.rig.name}”{place}.",
-            [("Restore", lambda: self.guard(lambda: self._restore(left))), ("Discard", discard)],
+            f"{said}Wyntaxis ended without saving “{left.rig.name}”{place}.",
+            [("Restore", lambda: self._restore_after_asking(left)), ("Discard", discard)],
+            outlives_rig=True,
         )
 
+    def _restore_after_asking(self, left: Recovered) -> None:
+        """Restore, after asking where the open rig has unsaved edits; the offer waits until that is answered."""
+        session = self.window.session
+        if session is not None and session.dirty:
+            self._offer(left)
+        self.guard(lambda: self._restore(left))
+
     def _restore(self, left: Recovered) -> None:
-        from wyntaxis.core.rig.recovery import remove_journal
+        from wyntaxis.core.rig.recovery import find_left_behind, remove_journal
         from wyntaxis.desk.session import Session
 
         session = Session(left.rig, left.rig_path, left.sha256, self.window.stock())
         session.history.saved_at = None
+        self.window.notice.take_back(f"ended without saving “{left.rig.name}”")
         self.window.attach(session)
-        if self.window.journal.write_and_wait():
-            remove_journal(left.journal)
+        if not self.window.journal.write_and_wait():
+            return
+        remove_journal(left.journal)
+        others = [own for own in find_left_behind(self.window.folder) if own.journal != left.journal]
+        if others:
+            self._offer(others[0], said="Restored; save to keep it. ")
+        else:
             self.window.notice.tell("Restored. Save to keep it.")
 
-    def save(self) -> bool:
-        """Save in place, or ask where; False when nothing was saved."""
-        if self.window.session is None:
+    # Saving
+
+    def save(self, then: Callable[[], object] = lambda: None) -> bool:
+        """Save in place, or ask where; False when nothing is saved yet. ``then`` is done once it is."""
+        session = self.window.session
+        if session is None or not self.window.finish_typing():
             return False
-        if self.window.session.path is None:
-            return self.save_as()
-        if self.window.session.changed_on_disk():
-            name = self.window.session.path.name
-            self.window.notice.ask(
-                f"{name} was changed by another program since it was opened here.",
-                [("Save as", lambda: self._unit(self.save_as())), ("Overwrite", self._overwrite)],
-            )
-            return False
-        return self._save_or_ask(self.window.session.path)
+        if session.path is None:
+            return self.save_as(then)
+        return self._save_or_ask(session.path, then, only_as_opened=True)
 
-    @staticmethod
-    def _unit(_value: object) -> None:
-        return None
+    def _ask_about_other_change(self, path: Path, then: Callable[[], object]) -> None:
+        self.window.notice.ask(
+            f"{path.name} was changed by another program since it was opened here.",
+            [
+                ("Save as", lambda: self.save_as(then)),
+                ("Bring both together", lambda: self._bring_together(path, then)),
+                ("Overwrite", lambda: self._save_or_ask(path, then)),
+            ],
+        )
 
-    def _overwrite(self) -> None:
-        if self.window.session is not None and self.window.session.path is not None:
-            self._save_or_ask(self.window.session.path)
+    def _bring_together(self, path: Path, then: Callable[[], object]) -> None:
+        """Take the other program's change in, value by value, save, and say what came and what stayed."""
+        from wyntaxis.core.files.errors import InputError
 
-    def _save_or_ask(self, path: Path) -> bool:
+        session = self.window.session
+        if session is None:
+            return
+        try:
+            found = session.bring_together()
+        except InputError as error:
+            self.window.refuse(str(error))
+            return
+        if found is None:
+            return
+
+        def tell() -> None:
+            taken = f"{len(found.taken)} changes came from the file: {', '.join(found.taken[:4])}"
+            stays = f". Yours stay at {', '.join(found.disputed[:4])}" if found.disputed else ""
+            self.window.notice.tell(f"Saved {path.name} with both changes. {taken}{stays}.")
+            then()
+
+        self._save_or_ask(path, tell, only_as_opened=True)
+
+    def _save_or_ask(self, path: Path, then: Callable[[], object], *, only_as_opened: bool = False) -> bool:
         """Save to a file; ask before one is overwritten that is write-protected."""
         from wyntaxis.core.files.saving import is_protected
 
         if not is_protected(path):
-            return self._save_to(path)
+            return self._save_to(path, then, only_as_opened=only_as_opened)
         self.window.notice.ask(
             f"{path.name} is write-protected.",
             [
-                ("Save as", lambda: self._unit(self.save_as())),
-                ("Overwrite", lambda: self._unit(self._save_to(path, protected=True))),
+                ("Save as", lambda: self.save_as(then)),
+                ("Overwrite", lambda: self._save_to(path, then, protected=True)),
             ],
         )
         return False
 
-    def save_as(self) -> bool:
+    def save_as(self, then: Callable[[], object] = lambda: None) -> bool:
         """Ask where to save, and save there."""
-        if self.window.session is None:
+        session = self.window.session
+        if session is None or not self.window.finish_typing():
             return False
-        start = self.window.session.path or home() / f"{_file_stem(self.window.session.rig.name)}{SUFFIX}"
+        start = session.path or home() / f"{_file_stem(session.rig.name)}{SUFFIX}"
         # The strip asks before a file is replaced, also one whose name gets its ending only here.
         chosen, _ = QFileDialog.getSaveFileName(
             self.window,
@@ -201,34 +240,55 @@ class RigFiles(QObject):
             path = path.with_name(path.name + SUFFIX)
         from wyntaxis.core.files.opening import is_there
 
-        own = self.window.session.path
-        if not is_there(path) or (own is not None and is_there(own) and path.samefile(own)):
-            return self._save_or_ask(path)
+        own = session.path
+        if own is not None and is_there(path) and is_there(own) and path.samefile(own):
+            return self._save_or_ask(path, then, only_as_opened=True)
+        if not is_there(path):
+            return self._save_or_ask(path, then)
         self.window.notice.ask(
             f"{path.name} is there already, in {path.parent}.",
             [
-                ("Choose another", lambda: self._unit(self.save_as())),
-                ("Replace it", lambda: self._unit(self._save_or_ask(path))),
+                ("Choose another", lambda: self.save_as(then)),
+                ("Replace it", lambda: self._save_or_ask(path, then)),
             ],
         )
         return False
 
-    def _save_to(self, path: Path, *, protected: bool = False) -> bool:
+    def _save_to(
+        self, path: Path, then: Callable[[], object], *, protected: bool = False, only_as_opened: bool = False
+    ) -> bool:
+        """Save to a file in another thread; return whether it is done already."""
         from wyntaxis.core.files.errors import InputError
+        from wyntaxis.core.history.recording import ChangedOnDiskError
 
-        assert self.window.session is not None
-        try:
-            notes = self.window.session.save(path, protected=protected)
-        except InputError as error:
-            self.window.refuse(str(error))
-            return False
-        self._remember(path)
+        session = self.window.session
+        assert session is not None
+        work = session.save_work(path, protected=protected, only_as_opened=only_as_opened)
+        taken: list[bool] = []
+
+        def finish(outcome: Saved | InputError) -> None:
+            if isinstance(outcome, ChangedOnDiskError):
+                self._ask_about_other_change(path, then)
+            elif isinstance(outcome, InputError):
+                self.window.refuse(str(outcome))
+            else:
+                notes = session.take_saved(path, work.version, outcome)
+                taken.append(True)
+                self._remember(path)
+                self._say(f"Saved {path}", 6000)
+                if notes:
+                    self.window.notice.tell(f"Saved {path.name}; {'; '.join(notes)}.")
+                then()
+
+        is_done = self.saving.start(work.do, finish)
+        if not is_done:
+            self._say(f"Saving {path} …", 0)
+        return bool(taken)
+
+    def _say(self, text: str, milliseconds: int) -> None:
         status = self.window.statusBar()
         if status is not None:
-            status.showMessage(plain(f"Saved {path}"), 6000)
-        if notes:
-            self.window.notice.tell(f"Saved {path.name}; {'; '.join(notes)}.")
-        return True
+            status.showMessage(plain(text), milliseconds)
 
     def ask_open(self) -> None:
         """Ask for a rig file and open it."""
@@ -239,18 +299,17 @@ class RigFiles(QObject):
 
     def guard(self, action: Callable[[], object]) -> None:
         """Do something that leaves the open rig: at once when all is saved, else after asking in the strip."""
-        self.window.finish_typing()
+        if not self.window.finish_typing():
+            return
+        if self.saving.running:
+            self.saving.after(lambda: self.guard(action))
+            return
         if self.window.session is None or not self.window.session.dirty:
             action()
             return
-
-        def save_first() -> None:
-            if self.save():
-                action()
-
         self.window.notice.ask(
             f"“{self.window.session.rig.name}” has edits that are not saved.",
-            [("Save", save_first), ("Do not save", lambda: self._unit(action())), ("Keep editing", lambda: None)],
+            [("Save", lambda: self.save(action)), ("Do not save", action), ("Keep editing", lambda: None)],
         )
 
 

@@ -7,13 +7,13 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout
 
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.shown import ShownField
 from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.panel import GridPanel
-from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.plain_widgets import PlainLabel, PushButton
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
@@ -39,7 +39,7 @@ class RowsEditor(GridPanel):
         self._beside = 0
         self.fields: list[list[Field]] = []
         row = QHBoxLayout()
-        self.add_button = QPushButton(f"Add {word}")
+        self.add_button = PushButton(f"Add {word}")
         self.add_button.clicked.connect(lambda _checked: self.add())
         row.addWidget(self.add_button)
         row.addStretch(1)
@@ -109,10 +109,10 @@ class RowsEditor(GridPanel):
         field.entered.connect(lambda path, value, spec=spec: self._enter(path, value, spec))
         return field
 
-    def _buttons(self, index: int) -> list[QPushButton]:
+    def _buttons(self, index: int) -> list[PushButton]:
         found = []
         for step, text, tip in ((-1, "↑", "Move up"), (1, "↓", "Move down"), (0, "×", "Remove")):
-            button = QPushButton(text)
+            button = PushButton(text)
             button.setFixedWidth(button.fontMetrics().horizontalAdvance("×××") + 8)
             button.setToolTip(f"{tip}: {self._word} {index + 1}")
             button.setAccessibleName(f"{tip}: {self._word} {index + 1}")

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, sha256_of
 from wyntaxis.core.findings.caveats import acceptance, withdrawal
 from wyntaxis.core.findings.finding import Finding, subject_title
 from wyntaxis.core.history import recording
 from wyntaxis.core.rig import store
 from wyntaxis.core.rig.blank import blank_rig
+from wyntaxis.core.rig.merging import Merged, merged_documents
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wiring import plugging
 from wyntaxis.core.wording import utc_stamp
@@ -21,6 +25,14 @@ from wyntaxis.desk.stock import ShelfStock
 
 if TYPE_CHECKING:  # the night's machinery is loaded when a night is played
     from wyntaxis.core.rehearsal.outcome import NightOutcome
+
+
+@dataclass(frozen=True)
+class SaveWork:
+    """A save to be done: of which version of the document, and what does it."""
+
+    version: Rig
+    do: Callable[[], store.Saved]
 
 
 class Session(EditedTrain):
@@ -36,6 +48,8 @@ class Session(EditedTrain):
         super().__init__(rig, stock)
         self.path = path
         self.sha256 = sha256
+        self.stored: Rig | None = rig if path is not None else None
+        """The document as the file held it when it was opened or saved here last."""
         self._chosen_finding: tuple[str, str] | None = None
         self.night: NightOutcome | None = None
         self.next_reason = ""
@@ -67,13 +81,65 @@ class Session(EditedTrain):
         InputError
             In one line, when the place cannot be written.
         """
-        labels, reason = self.history.unsaved_labels, reason or self.next_reason
-        saved = recording.save(self.document, path, labels, reason, protected=protected)
+        work = self.save_work(path, protected=protected, reason=reason)
+        return self.take_saved(path, work.version, work.do())
+
+    def save_work(
+        self, path: Path, *, protected: bool = False, reason: str | None = None, only_as_opened: bool = False
+    ) -> SaveWork:
+        """Return what saves the rig as it is now, to be done in any thread; :meth:`take_saved` takes what it returns.
+
+        Parameters
+        ----------
+        path
+            Where.
+        protected
+            Whether a write-protected file may be replaced.
+        reason
+            Why the edits since the last save were made.
+        only_as_opened
+            Whether nothing is to be saved where another program has changed the file.
+        """
+        version, labels, reason = self.document, self.history.unsaved_labels, reason or self.next_reason
+        expected = self.sha256 if only_as_opened else None
+        return SaveWork(
+            version,
+            lambda: recording.save(version, path, labels, reason, protected=protected, expected=expected),
+        )
+
+    def take_saved(self, path: Path, version: Rig, saved: store.Saved) -> tuple[str, ...]:
+        """Note that a version of the document was saved; return what could not be kept of the file that was there."""
         self.next_reason = ""
-        self.sha256, self.path = saved.sha256, path
-        self.history.mark_saved()
+        self.sha256, self.path, self.stored = saved.sha256, path, version
+        self.history.mark_saved(version)
         self.saved_changed.emit()
         return saved.notes
+
+    def bring_together(self) -> Merged | None:
+        """Take in what another program has saved into the file since it was opened, as one edit.
+
+        Returns
+        -------
+        Merged or None
+            What was taken; None where the two make no rig, which ``refused`` says.
+
+        Raises
+        ------
+        InputError
+            Where the file cannot be read.
+        """
+        assert self.path is not None
+        theirs = store.load(self.path)
+        base = store.document_of(self.stored or theirs.rig)
+        found = merged_documents(base, store.document_of(self.document), store.document_of(theirs.rig))
+        try:
+            rig = store.validated(found.document)
+        except InputError as error:
+            self.refused.emit(f"the two cannot be brought together: {error}")
+            return None
+        self.take_back(rig, f"Take in what another program changed in {self.path.name}")
+        self.sha256, self.stored = theirs.sha256, theirs.rig
+        return found
 
     def changed_on_disk(self) -> bool:
         """Return whether the file is no longer the one that was opened or saved here."""

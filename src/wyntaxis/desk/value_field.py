@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+from typing import ClassVar
+
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
+    QCheckBox,
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QTextEdit,
+    QWidget,
+)
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath
@@ -17,15 +27,41 @@ WIDEST_CHOICE = 13
 """How many letters of a choice a box shows at the least, where its choices have so many."""
 
 
+class Entering:
+    """Which field is handing its value over just now, so that it can be told when the value is refused."""
+
+    now: ClassVar[Field | None] = None
+
+    @classmethod
+    def hand_over(cls, field: Field, value: object) -> bool:
+        """Let a field's value be entered; return whether it was taken."""
+        before, cls.now, field.is_refused = cls.now, field, False
+        try:
+            field.entered.emit(field.path, value)
+        finally:
+            cls.now = before
+        return not field.is_refused
+
+    @classmethod
+    def refuse(cls) -> None:
+        """Tell the field that is handing its value over that it was not taken."""
+        if cls.now is not None:
+            cls.now.is_refused = True
+            cls.now.show_refused()
+
+
 class ValueField(QLineEdit):
     """A number with a unit, a whole number, or a text. ``entered`` carries the path and the value, None for empty.
 
-    What cannot be read stays in the field, marked, and ``refused`` says why; Esc brings the document's value back.
+    What cannot be read, or is refused, stays in the field, marked, and ``refused`` says why; Esc brings the document's
+    value back.
     """
 
     entered = pyqtSignal(tuple, object)
     refused = pyqtSignal(str)
     _pressed_enter = False
+    _finishing = False
+    is_refused = False
 
     def __init__(self, path: DocumentPath, name: str, unit: str = "", kind: str = "number") -> None:
         super().__init__()
@@ -36,7 +72,7 @@ class ValueField(QLineEdit):
         self.setAccessibleName(f"{name} in {unit}" if unit else name)
         if kind not in ("text", "list"):
             self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.editingFinished.connect(self._finish)
+        self.editingFinished.connect(self.finish)
 
     def show_value(self, value: object) -> None:
         """Show the document's value, unless another is being typed or stands there refused."""
@@ -74,20 +110,43 @@ class ValueField(QLineEdit):
             if style is not None:
                 style.polish(self)
 
-    def _finish(self) -> None:
+    def show_refused(self) -> None:
+        """Show that the value was not taken: it stays to be corrected."""
+        self.mark(True)
+
+    def finish(self) -> bool:
+        """Take what is typed as entered; return whether it was, or nothing was typed."""
+        if self._finishing:
+            return True
         is_meant = self._assumed and bool(self._shown) and (self._pressed_enter or self.isModified())
         self._pressed_enter = False
         if self.text() == self._shown and not is_meant:
             self.mark(False)
-            return
+            return True
         try:
             value = self._value()
         except ValueError as error:
             self.mark(True)
             self.refused.emit(str(error))
-            return
+            return False
         self.mark(False)
-        self.entered.emit(self.path, value)
+        self._finishing = True
+        try:
+            return Entering.hand_over(self, value)
+        finally:
+            self._finishing = False
+
+    def event(self, a0: QEvent | None) -> bool:
+        """Leave undo and redo to the document while nothing is typed here."""
+        if (
+            isinstance(a0, QKeyEvent)
+            and a0.type() == QEvent.Type.ShortcutOverride
+            and self.text() == self._shown
+            and (a0.matches(QKeySequence.StandardKey.Undo) or a0.matches(QKeySequence.StandardKey.Redo))
+        ):
+            a0.ignore()
+            return False
+        return super().event(a0)
 
     def _value(self) -> float | int | str | list[str] | None:
         if self.kind == "text":
@@ -115,6 +174,8 @@ class ChoiceField(QComboBox):
     """One of a few words; ``entered`` carries the path and the word."""
 
     entered = pyqtSignal(tuple, object)
+    is_refused = False
+    _shown: object = None
 
     def __init__(self, path: DocumentPath, name: str, choices: tuple[str, ...], *, optional: bool = False) -> None:
         super().__init__()
@@ -124,14 +185,19 @@ class ChoiceField(QComboBox):
             self.addItem("–", None)
         for choice in choices:
             self.addItem(plain(choice.replace("_", " ")), choice)
-        self.activated.connect(lambda _: self.entered.emit(self.path, self.currentData()))
+        self.activated.connect(lambda _: Entering.hand_over(self, self.currentData()))
         widest = max((len(choice) for choice in choices), default=4)
         self.setMinimumContentsLength(min(max(widest, 4), WIDEST_CHOICE))
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
 
     def show_value(self, value: object) -> None:
         """Show the document's value."""
+        self._shown = value
         self.setCurrentIndex(max(self.findData(value), 0))
+
+    def show_refused(self) -> None:
+        """Show the document's value again: the choice was not taken."""
+        self.show_value(self._shown)
 
 
 class TruthField(ChoiceField):
@@ -144,6 +210,7 @@ class TruthField(ChoiceField):
 
     def show_value(self, value: object) -> None:
         """Show the document's value."""
+        self._shown = value
         self.setCurrentIndex(0 if value is None else 1 if value else 2)
 
 
@@ -151,16 +218,23 @@ class TickField(QCheckBox):
     """Yes or no; ``entered`` carries the path and the truth value."""
 
     entered = pyqtSignal(tuple, object)
+    is_refused = False
+    _shown: object = None
 
     def __init__(self, path: DocumentPath, name: str) -> None:
         super().__init__()
         self.path = path
         self.setAccessibleName(name)
-        self.clicked.connect(lambda on: self.entered.emit(self.path, on))
+        self.clicked.connect(lambda on: Entering.hand_over(self, on))
 
     def show_value(self, value: object) -> None:
         """Show the document's value."""
+        self._shown = value
         self.setChecked(bool(value))
+
+    def show_refused(self) -> None:
+        """Show the document's value again: the tick was not taken."""
+        self.show_value(self._shown)
 
 
 Field = ValueField | ChoiceField | TickField
@@ -169,3 +243,10 @@ Field = ValueField | ChoiceField | TickField
 def is_text_input(widget: QWidget | None) -> bool:
     """Return whether a widget takes typed text, so that single keys belong to it."""
     return isinstance(widget, (QLineEdit, QComboBox))
+
+
+def is_edited_text(widget: QWidget | None) -> bool:
+    """Return whether keys that change a text, such as Ctrl+Del, belong to a widget."""
+    return isinstance(widget, (QLineEdit, QTextEdit, QPlainTextEdit, QAbstractSpinBox)) or (
+        isinstance(widget, QComboBox) and widget.isEditable()
+    )

@@ -10,8 +10,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, QTimer
-from PyQt6.QtGui import QCloseEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QByteArray, QEvent, QTimer
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from wyntaxis.core.files.foreign_text import plain
@@ -37,6 +37,8 @@ MAX_PX = 16777215
 class MainWindow(Workplace):
     """Shows one session at a time."""
 
+    built = False
+
     def __init__(
         self, settings: WindowState | None = None, folder: Path | None = None, shelf_path: Path | None = None
     ) -> None:
@@ -47,7 +49,6 @@ class MainWindow(Workplace):
         self.files = RigFiles(self)
         self.shelf_path = shelf_path
         self._stock: ShelfStock | None = None
-        self.built = False
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
@@ -228,8 +229,10 @@ class MainWindow(Workplace):
         session.chosen_changed.connect(self.refresh)
         session.saved_changed.connect(self.refresh)
         session.refused.connect(self.refuse)
+        session.asked.connect(self.notice.ask)
+        session.about_to_edit.connect(self._finish_field)
         self.journal.follow(session)
-        self.notice.put_away()
+        self.notice.put_away_for_another_rig()
         if session.chosen_part is None and session.rig.train:
             finding = session.chosen_finding
             about = finding.parts(session.rig) - {finding.subject} if finding else set()
@@ -258,22 +261,52 @@ class MainWindow(Workplace):
                 self.refuse(self._stock.broken)
         return self._stock
 
-    def finish_typing(self) -> None:
-        """Take what is being typed in a field as entered."""
-        from wyntaxis.desk.value_field import is_text_input
+    def finish_typing(self) -> bool:
+        """Take what is being typed in a field as entered; return False where it is refused: it stays there, marked."""
+        from wyntaxis.desk.value_field import ValueField, is_text_input
 
         focus = QApplication.focusWidget()
-        if focus is not None and is_text_input(focus):
+        if isinstance(focus, ValueField):
+            return focus.finish()
+        if focus is not None and is_text_input(focus) and self.isAncestorOf(focus):
             focus.clearFocus()
+            return not bool(focus.property("invalid"))
+        return True
+
+    def _finish_field(self) -> None:
+        """Take what is typed in a field as entered before the document changes: its place is still as shown."""
+        from wyntaxis.desk.value_field import ValueField
+
+        focus = QApplication.focusWidget()
+        if isinstance(focus, ValueField) and self.isAncestorOf(focus):
+            focus.finish()
+
+    def event(self, a0: QEvent | None) -> bool:
+        """Leave keys that change a text to the text that is being edited."""
+        from wyntaxis.desk.value_field import is_edited_text
+
+        if (
+            self.built
+            and isinstance(a0, QKeyEvent)
+            and a0.type() == QEvent.Type.ShortcutOverride
+            and is_edited_text(QApplication.focusWidget())
+            and self.menus.spares_text(QKeySequence(a0.keyCombination()))
+        ):
+            a0.accept()
+            return True
+        return super().event(a0)
 
     def closeEvent(self, a0: QCloseEvent | None) -> None:
         if a0 is None:
             return
-        self.finish_typing()
+        if not self._may_close and not self.finish_typing():
+            a0.ignore()  # what was typed is refused, and stays to be corrected
+            return
         if not self._may_close and self.session is not None and self.session.dirty:
             a0.ignore()
             self.files.guard(self._close_now)
             return
+        self.files.saving.wait()
         if not self.built:
             a0.accept()
             return
@@ -424,6 +457,9 @@ class MainWindow(Workplace):
 
     def refuse(self, message: str) -> None:
         """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""
+        from wyntaxis.desk.value_field import Entering
+
+        Entering.refuse()
         self.band.mark_refused()
         self.notice.tell(message, error=True)
 

@@ -43,8 +43,8 @@ class Workplace(QMainWindow):
         """Say why something was not taken."""
         raise NotImplementedError
 
-    def finish_typing(self) -> None:
-        """Take what is being typed in a field as entered."""
+    def finish_typing(self) -> bool:
+        """Take what is being typed in a field as entered; return False where it is refused."""
         raise NotImplementedError
 
     def show_step(self, key: str) -> None:

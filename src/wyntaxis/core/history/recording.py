@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.files.opening import is_there, reason_of
+from wyntaxis.core.files.opening import is_there, reason_of, sha256_of
 from wyntaxis.core.files.saving import alone_with, write_atomically
 from wyntaxis.core.history.entries import (
     COMPACT_LIMIT_BYTES,
@@ -35,8 +35,18 @@ MOST_SIBLINGS = 300
 OUTSIDE, BEGUN, RENAMED = "changed outside of this program", "the history begins", "renamed"
 
 
+class ChangedOnDiskError(InputError):
+    """The file is another than the one that was opened: somebody else has saved it meanwhile."""
+
+
 def save(
-    rig: Rig, path: Path, labels: Sequence[str] = (), reason: str | None = None, *, protected: bool = False
+    rig: Rig,
+    path: Path,
+    labels: Sequence[str] = (),
+    reason: str | None = None,
+    *,
+    protected: bool = False,
+    expected: str | None = None,
 ) -> Saved:
     """Write a rig file atomically, and add a line to its history.
 
@@ -50,6 +60,8 @@ def save(
         Why, if somebody says so.
     protected
         Whether a write-protected file may be replaced.
+    expected
+        SHA-256 of the file as it was opened: where another program has changed it since, nothing is saved.
 
     Returns
     -------
@@ -63,6 +75,8 @@ def save(
     """
     target = Path(os.path.realpath(path))
     with alone_with(target):
+        if expected is not None and is_there(target) and sha256_of(target) != expected:
+            raise ChangedOnDiskError("was changed by another program since it was opened here", path)
         before = _document_there(target)
         saved = store.save(rig, path, protected=protected)
         try:

@@ -126,6 +126,23 @@ def remove_part(rig: Rig, list_path: DocumentPath, index: int) -> Rig:
     return _with_list(rig, list_path, lambda parts: [*parts[:index], *parts[index + 1 :]])
 
 
+def remove_shared_part(rig: Rig, part_id: str) -> Rig:
+    """Return the rig without a part of its own train, which is taken out of every variant that uses it too.
+
+    Raises
+    ------
+    InputError
+        Where the result would be no rig, such as a variant without its guider.
+    """
+    document = _document(rig)
+    marks = Carried(document)
+    document["train"] = [part for part in document["train"] if part["id"] != part_id]
+    for variant in document.get("variants", []):
+        variant["train"] = [entry for entry in variant["train"] if entry != part_id]
+    marks.into(document)
+    return stamped(rig, validated(document))
+
+
 def move_part(rig: Rig, list_path: DocumentPath, index: int, to: int) -> Rig:
     """Return the rig with one part moved so that it has index ``to``."""
 
@@ -259,5 +276,9 @@ class History:
         self.at += 1
         return True
 
-    def mark_saved(self) -> None:
-        self.saved_at = self.at
+    def mark_saved(self, version: Rig | None = None) -> None:
+        """Note that a version was saved: the present one, or one from before that is still known."""
+        if version is None or version is self.rig:
+            self.saved_at = self.at
+        else:
+            self.saved_at = next((at for at, own in enumerate(self.versions) if own is version), None)

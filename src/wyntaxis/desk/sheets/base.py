@@ -73,8 +73,10 @@ class LedgerList(QWidget):
 
     def _change_rows(self, shown: dict[str, Quantity]) -> None:
         for key in [key for key in self.rows if key not in shown]:
-            self._grid.removeWidget(self.rows[key])
-            self.rows.pop(key).deleteLater()
+            row = self.rows.pop(key)
+            self._grid.removeWidget(row)
+            row.hide()
+            row.deleteLater()
             self._chosen = None if key == self._chosen else self._chosen
         self.rows = {key: self.rows.get(key) or self._new_row(quantity) for key, quantity in shown.items()}
         self._lay_out()
@@ -93,8 +95,10 @@ class LedgerList(QWidget):
             row.scale.palette_in_use = palette
 
     def _row_chosen(self, quantity_id: str) -> None:
+        if quantity_id not in self.rows:
+            return  # it went while its sheet was out of sight, and had the keyboard
         if self._chosen != quantity_id:
-            if self._chosen is not None:
+            if self._chosen in self.rows:
                 self.rows[self._chosen].set_chosen(False, {})
             self.rows[quantity_id].set_chosen(True, self._values(quantity_id))
             self._chosen = quantity_id

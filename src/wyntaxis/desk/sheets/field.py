@@ -15,7 +15,6 @@ from wyntaxis.core.evidence.field.result import RELATIONS, FieldResult, Measured
 from wyntaxis.core.evidence.field.shape import corner_spots
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.quantities.field_surface import field_optics
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.shown import shown_at
 from wyntaxis.core.steps import FIELD, Step
 from wyntaxis.core.wording import short
@@ -188,10 +187,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
             return
         at = [{"azimuth_deg": 90.0 + 360 / count * k} for k in range(count)]
         screws = {"radius_mm": 40.0, "pitch_mm": 0.5, "at": at}
-        base = f"train[{place}].screws"
-        marks = [f"{base}.radius_mm", f"{base}.pitch_mm", *(f"{base}.at[{k}].azimuth_deg" for k in range(count))]
-        values = ((("train", place, "screws"), screws), (("assumed",), (*self.session.rig.assumed, *marks)))
-        self.session.apply(Change(f"Describe {count} screws", values))
+        self.session.fill_in(("train", place, "screws"), screws, f"Describe {count} screws")
 
     # Showing
 

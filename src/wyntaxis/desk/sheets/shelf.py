@@ -28,7 +28,7 @@ from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.plain_widgets import PlainLabel
+from wyntaxis.desk.plain_widgets import PlainLabel, PushButton
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.shelf_tables import FoundSets, ShelfModel, ShelfTable
@@ -101,7 +101,7 @@ class ShelfSheet(StepSheet):
             self._show_card()
 
     def _button(self, name: str, tip: str, action: Callable[[], object], row: QLayout) -> QPushButton:
-        button = QPushButton(name)
+        button = PushButton(name)
         button.setToolTip(tip)
         button.clicked.connect(lambda _checked: action())
         row.addWidget(button)
