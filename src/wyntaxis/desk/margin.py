@@ -214,6 +214,7 @@ class Margin(QWidget):
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)
+        self.apply_button.setText((finding.remedy.button if finding is not None else "") or "Apply")
         self.guide_button.setVisible(finding is not None)
         lived_with = finding is not None and bool(finding.accepted)
         since = f" since {finding.accepted_on[:10]}" if finding is not None and finding.accepted_on else ""

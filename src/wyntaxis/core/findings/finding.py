@@ -17,6 +17,8 @@ class Remedy:
 
     text: str
     change: Change | None = None
+    button: str = ""
+    """What the button that makes the change says, where it is more than that it is applied."""
 
 
 NO_REMEDY = Remedy("")

@@ -11,14 +11,15 @@ from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Target, Verdict
 from wyntaxis.core.quantities.filters import GUIDE_SPREAD, worst_filter
+from wyntaxis.core.quantities.spacing import possible_shift_mm, unknown_behind
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.model import Rig, bare_train
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
-from wyntaxis.core.train.guidepath import GuidePath, guide_path
-from wyntaxis.core.train.lightpath import BackFocus, Plate
-from wyntaxis.core.train.slots import SlotCase
+from wyntaxis.core.train.guidepath import GuidePath, guide_path, tap_index
+from wyntaxis.core.train.lightpath import BackFocus, Plate, datum_index
+from wyntaxis.core.train.slots import FILTER_THICKNESS_RANGE_MM, SlotCase, UnknownFilter
 from wyntaxis.core.wording import MINUS, number, short, signed, terms
 
 SHOP_DECIMALS = 2
@@ -41,6 +42,13 @@ def main_spacing(evaluation: Evaluation) -> Iterator[Finding]:
         return
     row = evaluation.quantities["back_focus_error_mm"]
     verdict = row.verdict
+    unknown = unknown_behind(evaluation.legs, datum_index(evaluation.rig.train))
+    if unknown and verdict is Verdict.UNPROVEN:
+        yield _unknown_filter(
+            "spacing.main", path.corrector.id, unknown, "The back focus", path.error_mm, -1, _main_arithmetic(path),
+            ("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
+        )  # fmt: skip
+        return
     remedy = NO_REMEDY if verdict is Verdict.HOLDS else _main_remedy(evaluation.rig, path, verdict)
     title = _main_title(path, verdict)
     cases = [(case, case.back_focus) for case in evaluation.slots if case.back_focus is not None]
@@ -60,6 +68,46 @@ def main_spacing(evaluation: Evaluation) -> Iterator[Finding]:
         remedy=remedy,
         source=_SPACING_SOURCE,
         quantities=("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
+    )
+
+
+def _unknown_filter(
+    finding_id: str,
+    subject: str,
+    unknown: tuple[UnknownFilter, ...],
+    what: str,
+    error_mm: float,
+    sign: int,
+    arithmetic: Iterator[str],
+    rows: tuple[str, ...],
+) -> Finding:
+    """Return that a spacing is not verified while a filter's thickness is not known, and between what it lies."""
+    names = " and ".join(own.part.title for own in unknown)
+    low, high = possible_shift_mm(unknown)
+    ends = sorted(error_mm + sign * shift for shift in (low, high))
+    thin, thick = (short(own) for own in FILTER_THICKNESS_RANGE_MM)
+    none = "" if all(own.is_named for own in unknown) else "none, or "
+    lines = (
+        *arithmetic,
+        f"a filter in {names} is not described: {none}{thin} to {thick} mm of glass would shift the focus by "
+        f"{number(low, 2)} to {number(high, 2)} mm",
+        f"so the error lies between {signed(ends[0], 2)} and {signed(ends[1], 2)} mm",
+    )
+    place = unknown[0].place
+    return Finding(
+        finding_id,
+        Verdict.UNPROVEN,
+        subject,
+        f"{what} is not verified: the thickness of the filter in {names} is not entered",
+        lines,
+        Remedy(
+            f"Enter the filter's thickness and glass: at {names} (Part → Add glass), or by slot on the Devices sheet. "
+            "If no filter is in the beam, say so.",
+            Change.of(f"No filter in {unknown[0].part.title}", ("train", place, "no_filter"), True),
+            "No filter in the beam",
+        ),
+        _PLATE_SOURCE,
+        rows,
     )
 
 
@@ -231,6 +279,14 @@ def guide_spacing(evaluation: Evaluation) -> Iterator[Finding]:
         yield _no_guide_path(evaluation.rig)
         return
     row = evaluation.quantities["guide_path_error_mm"]
+    unknown = unknown_behind(evaluation.legs, tap_index(evaluation.rig))
+    if unknown and row.verdict is Verdict.UNPROVEN:
+        yield _unknown_filter(
+            "spacing.guide", path.tap.id, unknown, "The guide camera's focus", path.error_mm, 1,
+            _guide_arithmetic(evaluation, path),
+            ("guide_path_error_mm", "guide_path_built_mm", "guide_path_required_mm"),
+        )  # fmt: skip
+        return
     verdict, title = row.verdict, _guide_title(path, row.verdict)
     remedy = NO_REMEDY if verdict is Verdict.HOLDS else _guide_remedy(evaluation, path, verdict)
     cases = [(case, case.guide_path) for case in evaluation.slots if case.guide_path is not None]

@@ -13,9 +13,10 @@ from wyntaxis.core.ledger import Leg, Target, Verdict
 from wyntaxis.core.optics import guiding, imaging
 from wyntaxis.core.quantities.imaging import focal_length
 from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
+from wyntaxis.core.quantities.spacing import filtered_rig, possible_shift_mm, unknown_behind
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import GuideSettings
-from wyntaxis.core.train.guidepath import GuideOptics, GuidePath, guide_optics, guide_path
+from wyntaxis.core.train.guidepath import GuideOptics, GuidePath, guide_optics, guide_path, tap_index
 
 CALIBRATION_TIGHT, CALIBRATION_FAILS = 4 / 3, 2.0
 """A calibration pulse this many times too long or short makes the calibration doubtful, or wrong."""
@@ -54,7 +55,7 @@ def guide_path_of(legs: Legs) -> GuidePath | None:
     GuidePath or None
         Lengths in mm; see :mod:`wyntaxis.core.train.guidepath`.
     """
-    return legs.once("guide path", lambda: guide_path(legs.rig))
+    return legs.once("guide path", lambda: guide_path(filtered_rig(legs)))
 
 
 @dataclass(frozen=True)
@@ -238,9 +239,20 @@ def _wanted_built(legs: Legs) -> Target | None:
 @declares("verdict", "guide_path_error_mm")
 @declares("verdict", "guide_path_built_mm")
 def _within_reach(legs: Legs) -> Verdict | None:
-    """Return that it holds where the guide focuser takes up what the tolerances leave open."""
+    """Return that it holds where the guide focuser takes up what the tolerances leave open.
+
+    A filter behind the prism of which nothing is known moves the main focus alone: then nothing is verified, unless the
+    guide camera is out of focus with any filter.
+    """
     path = guide_path_of(legs)
-    if path is None or path.reach is None:
+    if path is None:
+        return None
+    unknown = unknown_behind(legs, tap_index(legs.rig))
+    if unknown:
+        (low, high), width = possible_shift_mm(unknown), guide_focus_half_width_mm(legs)
+        out = path.error_mm + low > width or path.error_mm + high < -width
+        return Verdict.FAILS if out else Verdict.UNPROVEN
+    if path.reach is None:
         return None
     inside = abs(path.error_mm) <= guide_focus_half_width_mm(legs)
     return Verdict.HOLDS if inside and path.reach.margin_mm >= 2 * path.standard_mm else None

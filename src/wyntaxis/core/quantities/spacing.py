@@ -4,11 +4,20 @@ from __future__ import annotations
 
 import math
 
-from wyntaxis.core.ledger import Leg, Target, rectangular
+from wyntaxis.core.ledger import Leg, Target, Verdict, rectangular
 from wyntaxis.core.optics import thinlens
 from wyntaxis.core.quantities.imaging import focal_length
-from wyntaxis.core.quantities.legs import Legs, computed, measured, target
-from wyntaxis.core.train.lightpath import BackFocus, back_focus, main_plates, shift_standard, total_shift
+from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.train.lightpath import (
+    BackFocus,
+    back_focus,
+    datum_index,
+    main_plates,
+    shift_standard,
+    total_shift,
+)
+from wyntaxis.core.train.slots import UnknownFilter, unknown_filters, with_known_filter
 
 
 def back_focus_of(legs: Legs) -> BackFocus | None:
@@ -24,12 +33,63 @@ def back_focus_of(legs: Legs) -> BackFocus | None:
     BackFocus or None
         Lengths in mm; see :mod:`wyntaxis.core.train.lightpath`.
     """
-    return legs.once("back focus", lambda: back_focus(legs.rig))
+    return legs.once("back focus", lambda: back_focus(filtered_rig(legs)))
+
+
+def filtered_rig(legs: Legs) -> Rig:
+    """Return the rig with the glass of its wheel's first filter, where only the wheel's slots state any.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+
+    Returns
+    -------
+    Rig
+        The same where the train states its glass.
+    """
+    return legs.once("filtered rig", lambda: with_known_filter(legs.rig))
+
+
+def unknown_behind(legs: Legs, first: int | None) -> tuple[UnknownFilter, ...]:
+    """Return the wheels and drawers behind a place of the train whose filters are not known.
+
+    Parameters
+    ----------
+    legs
+        The legs of the rig.
+    first
+        The place of the datum, or of the prism; all of the train where it is None.
+
+    Returns
+    -------
+    tuple of UnknownFilter
+        See :func:`wyntaxis.core.train.slots.unknown_filters`.
+    """
+    found = legs.once("unknown filters", lambda: tuple(unknown_filters(legs.rig)))
+    return tuple(own for own in found if first is None or own.place > first)
+
+
+def possible_shift_mm(found: tuple[UnknownFilter, ...]) -> tuple[float, float]:
+    """Return the least and the greatest shift that filters of which nothing is known may make, in mm.
+
+    Parameters
+    ----------
+    found
+        Wheels and drawers.
+
+    Returns
+    -------
+    tuple of float
+        In mm.
+    """
+    return math.fsum(own.shift_mm[0] for own in found), math.fsum(own.shift_mm[1] for own in found)
 
 
 @computed("glass_shift_mm")
 def _glass_shift(legs: Legs) -> Leg:
-    plates = main_plates(legs.rig)
+    plates = main_plates(filtered_rig(legs))
     return Leg(total_shift(plates), shift_standard(plates))
 
 
@@ -67,6 +127,21 @@ def _wanted_built(legs: Legs) -> Target | None:
     if path is None or path.tolerance_mm is None:
         return None
     return Target(path.required_mm - path.tolerance_mm, path.required_mm + path.tolerance_mm)
+
+
+@declares("verdict", "back_focus_error_mm")
+@declares("verdict", "back_focus_built_mm")
+def _with_unknown_filter(legs: Legs) -> Verdict | None:
+    """Return that nothing is verified where a filter is not known, unless no filter could bring the sensor in place."""
+    path = back_focus_of(legs)
+    unknown = unknown_behind(legs, datum_index(legs.rig.train))
+    if path is None or not unknown:
+        return None
+    low, high = possible_shift_mm(unknown)
+    out = path.tolerance_mm is not None and (
+        path.error_mm - high > path.tolerance_mm or path.error_mm - low < -path.tolerance_mm
+    )
+    return Verdict.FAILS if out else Verdict.UNPROVEN
 
 
 # The corrector as a thin lens, and what a measured image scale says of it

@@ -27,6 +27,7 @@ PartKind = Literal[
 ]
 PART_KINDS: tuple[PartKind, ...] = PartKind.__args__  # type: ignore[attr-defined]
 MAGNIFYING_KINDS: frozenset[str] = frozenset({"corrector", "extender"})
+FILTER_KINDS: frozenset[str] = frozenset({"filter_wheel", "filter_drawer"})
 PINNABLE_KINDS: frozenset[str] = frozenset({"spacer", "adapter"})
 
 
@@ -189,6 +190,8 @@ class Part(StrictModel):
     front: Annotated[Joint | None, Shown("Front")] = None
     rear: Annotated[Joint | None, Shown("Rear")] = None
     pinned: Annotated[bool, Shown("Pinned in the search", kinds=PINNABLE_KINDS)] = False
+    no_filter: Annotated[bool, Shown("No filter in the beam", kinds=FILTER_KINDS)] = False
+    """Of a wheel or drawer that states no glass: none is in the beam, so that nothing is missing."""
     keep_with_next: Annotated[bool, Shown("Keep with the next")] = False
     mark: Annotated[Text | None, Shown("Index mark")] = None
     note: Note | None = None
@@ -209,6 +212,8 @@ class Part(StrictModel):
             for key in ("magnification", "required_back_focus_mm", "back_focus_tolerance_mm"):
                 if getattr(self, key) is not None:
                     raise ValueError(f'"{key}" belongs to a corrector or an extender, not to kind "{self.kind}"')
+        if self.no_filter and self.kind not in FILTER_KINDS:
+            raise ValueError(f'"no_filter" belongs to a filter_wheel or filter_drawer, not to kind "{self.kind}"')
         if self.prism is not None and self.kind != "off_axis_guider":
             raise ValueError(f'"prism" belongs to an off_axis_guider, not to kind "{self.kind}"')
         if self.prism is not None and self.prism.from_front_mm > self.optical_length_mm:
