@@ -18,6 +18,8 @@ from wyntaxis.core.quantities.plan import (
     PLAN,
     SPACE_RESERVE,
     SUPPLY_RESERVE,
+    Draw,
+    draw_of,
     fed,
     imaging_hours,
     rooms,
@@ -321,7 +323,8 @@ def power_supply(evaluation: Evaluation) -> Iterator[Finding]:
         if row is None or supply.rated_a is None or entry.allowed_a is None:
             continue
         rated, peak, allowed = short(supply.rated_a), entry.peak_a, entry.allowed_a
-        lines = [f"{draw.device.title}: {short(draw.peak_a)} A" for draw in entry.draws]
+        lines = [_draw_line(draw, evaluation.rig) for draw in entry.draws]
+        lines += [f"{device.title}: not stated" for device in entry.unknown]
         lines.append(
             f"{terms([draw.peak_a for draw in entry.draws], 2)} = {number(peak, 2)} A at the most, rated {rated} A, "
             f"with {number(100 * SUPPLY_RESERVE, 0)} % in reserve {number(allowed, 2)} A"
@@ -334,10 +337,22 @@ def power_supply(evaluation: Evaluation) -> Iterator[Finding]:
             tuple(lines),
             NO_REMEDY
             if row.verdict is Verdict.HOLDS
+            else Remedy(f"state what {entry.unknown[0].title} draws, on the Devices sheet")
+            if row.verdict is Verdict.UNPROVEN
             else Remedy(f"move {number(peak - allowed, 1)} A to another supply, such as the dew heaters"),
             _POWER_SOURCE,
             (row.id,),
         )
+
+
+def _draw_line(draw: Draw, rig: Rig) -> str:
+    """Return what a device takes from a supply, with what it draws itself where a converter lies between."""
+    own = draw_of(draw.device)
+    line = f"{draw.device.title}: {short(draw.peak_a, 3)} A"
+    if own is None or own.peak_a == draw.peak_a or draw.device.power is None:
+        return line
+    at = next((supply for supply in rig.supplies if supply.id == draw.device.power.supply), None)
+    return line if at is None else f"{line} for {short(own.peak_a)} A at {short(at.voltage_v or 0.0)} V"
 
 
 @finding("power.battery", step=DEVICES, condition=conditions.POWER, after="power.supply")
@@ -362,6 +377,8 @@ def power_battery(evaluation: Evaluation) -> Iterator[Finding]:
             if row.verdict is Verdict.HOLDS
             else Remedy("state the hours of the night in the plan")
             if wanted is None
+            else Remedy(f"state what {entry.unknown[0].title} draws, on the Devices sheet")
+            if row.verdict is Verdict.UNPROVEN and entry.unknown
             else Remedy("take a larger battery, a warmer set temperature, or less dew heating"),
             "Hours = capacity × usable share / usual current",
             (row.id,),

@@ -10,6 +10,7 @@ from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.optics.electrics import cable_resistance
+from wyntaxis.core.quantities.plan import draw_of
 from wyntaxis.core.quantities.wiring import (
     AT_MOST,
     AT_REST,
@@ -25,6 +26,7 @@ from wyntaxis.core.quantities.wiring import (
     link_speed_mbit,
     outlet_loads,
     payload_of,
+    resistance,
     warmed_c,
 )
 from wyntaxis.core.rig.device_settings import SHUTTERS, WATCHERS
@@ -43,6 +45,7 @@ MAX_NAMED = 4
 @finding("power.drop", step=DEVICES, condition=conditions.POWER, after="power.battery")
 def power_drop(evaluation: Evaluation) -> Iterator[Finding]:
     """Does enough voltage arrive at each device, with all at their most?"""
+    yield from _undescribed_cables(evaluation)
     for way in arrivals(evaluation):
         device, source = way.device, way.source
         rows = [evaluation.rows.get(kind.id_of(device.id)) for kind in (AT_REST, AT_MOST, NEAR_END)]
@@ -64,6 +67,9 @@ def power_drop(evaluation: Evaluation) -> Iterator[Finding]:
             continue
         lines.append(f"needed: {short(least)} V")
         verdict = worst(row.verdict for row in told)
+        if verdict is Verdict.UNPROVEN and way.is_at_best:
+            yield _at_the_best(way, most, tuple(lines), tuple(row.id for row in told))
+            continue
         short_of = " – too little" if verdict is Verdict.FAILS else ""
         late = ", too little near the battery's end" if verdict is Verdict.TIGHT else ""
         yield Finding(
@@ -78,11 +84,41 @@ def power_drop(evaluation: Evaluation) -> Iterator[Finding]:
         )
 
 
+def _at_the_best(way: Arrival, most_v: float, lines: tuple[str, ...], rows: tuple[str, ...]) -> Finding:
+    """Return that what arrives is not verified, as a cable or a current on the way is not stated."""
+    device = way.device
+    if way.undescribed:
+        names = ", ".join(supply.title for supply in way.undescribed)
+        title = f"At most {number(most_v, 2)} V arrive at {device.title}: the cable that feeds {names} is not described"
+        text = f"Enter length and cross-section of the cable of {names} on the Devices sheet; length 0 if it has none."
+    else:
+        names = ", ".join(own.title for own in way.unknown[:MAX_NAMED])
+        title = f"At most {number(most_v, 2)} V arrive at {device.title}: what {names} draws is not stated"
+        text = f"Enter what {names} draws on the Devices sheet."
+    return Finding("power.drop", Verdict.UNPROVEN, device.id, title, lines, Remedy(text), _DROP_SOURCE, rows)
+
+
+def _undescribed_cables(evaluation: Evaluation) -> Iterator[Finding]:
+    """Yield each device that states what voltage it needs, and not by which cable it is fed."""
+    supplies = {supply.id: supply for supply in evaluation.rig.supplies}
+    for device in evaluation.rig.devices:
+        power = device.power
+        if power is None or power.least_v is None or power.supply not in supplies or draw_of(device) is None:
+            continue
+        if resistance(power.cable, evaluation.rig) is None:
+            title = f"What arrives at {device.title} is not known: its supply cable is not described"
+            text = "Enter length and cross-section of its supply cable on the Devices sheet."
+            yield Finding("power.drop", Verdict.UNPROVEN, device.id, title, (), Remedy(text), _DROP_SOURCE)
+
+
 def _sum_of(way: Arrival, start_v: float) -> Iterator[str]:
     for stretch in way.stretches:
+        if stretch.ohm is None:
+            yield f"from {stretch.before.title}: cable not described × {short(stretch.peak_a, 3)} A"
+            continue
         yield (
-            f"from {stretch.before.title}: {number(stretch.ohm, 4)} Ω × {short(stretch.peak_a)} A = "
-            f"{number(stretch.ohm * stretch.peak_a, 3)} V"
+            f"from {stretch.before.title}: {number(stretch.ohm, 4)} Ω × {short(stretch.peak_a, 3)} A = "
+            f"{number(stretch.drop_v(at_most=True), 3)} V"
         )
     drop = start_v - way.volts(start_v, at_most=True)
     yield (
@@ -99,7 +135,7 @@ def _thicker(evaluation: Evaluation, way: Arrival, least_v: float) -> Remedy:
     if cable is None or not cable.length_m or start is None:
         return Remedy("feed it by a shorter cable, or a thicker one")
     own = way.stretches[0]
-    others = start - least_v - sum(s.ohm * s.peak_a for s in way.stretches[1:])
+    others = start - least_v - sum(stretch.drop_v(at_most=True) for stretch in way.stretches[1:])
     may_be = others / own.peak_a - (cable.contact_mohm or 0.0) / 1000 if own.peak_a else 0.0
     if may_be <= 0:
         return Remedy("no cable mends it: raise the voltage, or feed the supply before it by a thicker cable")

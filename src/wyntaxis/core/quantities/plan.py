@@ -143,10 +143,14 @@ class Draw:
 
 @dataclass(frozen=True)
 class Fed:
-    """A supply and what hangs on it."""
+    """A supply and what hangs on it, also by supplies that it feeds; ``unknown`` are the devices that state no current.
+
+    Currents are those that flow from this supply, in A.
+    """
 
     supply: Supply
     draws: tuple[Draw, ...]
+    unknown: tuple[Device, ...] = ()
 
     @property
     def usual_a(self) -> float:
@@ -190,7 +194,10 @@ def fed(numbers: Numbers) -> list[Fed]:
     list[Fed]
         Currents in A.
     """
-    return [Fed(supply, tuple(draws_on(numbers.rig, supply.id))) for supply in numbers.rig.supplies]
+    return [
+        Fed(supply, tuple(draws_on(numbers.rig, supply.id)), tuple(unknown_on(numbers.rig, supply.id)))
+        for supply in numbers.rig.supplies
+    ]
 
 
 def draw_of(device: Device) -> Draw | None:
@@ -223,15 +230,41 @@ def draws_on(rig: Rig, supply_id: str) -> Iterator[Draw]:
     Yields
     ------
     Draw
-        Currents in A.
+        Currents in A, as they flow from this supply: behind a converter as many as take the same watts.
     """
+    from wyntaxis.core.rehearsal.power import taken_from_above
+
+    own = next((supply for supply in rig.supplies if supply.id == supply_id), None)
     for device in rig.devices:
         draw = draw_of(device)
         if draw is not None and device.power is not None and device.power.supply == supply_id:
             yield draw
     for supply in rig.supplies:  # the document has no ring of them
+        if supply.fed_by == supply_id and own is not None:
+            factor = taken_from_above(supply, own)
+            for draw in draws_on(rig, supply.id):
+                yield Draw(draw.device, draw.usual_a * factor, draw.peak_a * factor)
+
+
+def unknown_on(rig: Rig, supply_id: str) -> Iterator[Device]:
+    """Yield the devices on a supply, and on those that it feeds, that state no current.
+
+    Parameters
+    ----------
+    rig, supply_id
+        The rig, and one of its supplies.
+
+    Yields
+    ------
+    Device
+        In their order.
+    """
+    for device in rig.devices:
+        if device.power is not None and device.power.supply == supply_id and draw_of(device) is None:
+            yield device
+    for supply in rig.supplies:
         if supply.fed_by == supply_id:
-            yield from draws_on(rig, supply.id)
+            yield from unknown_on(rig, supply.id)
 
 
 @rows
@@ -242,7 +275,17 @@ def supply_rows(numbers: Numbers) -> Iterator[Quantity]:
         supply = entry.supply
         if supply.rated_a is not None and entry.draws:
             wish = Target(high=supply.rated_a, inner_high=entry.allowed_a or 0.0)
-            yield CURRENT.row(supply.id, supply.title, computed=Leg(entry.peak_a), target=wish)
+            flows = Leg(entry.peak_a)
+            yield CURRENT.row(
+                supply.id, supply.title, computed=flows, target=wish, verdict=_at_best(entry, wish, flows)
+            )
         if entry.hours is not None:
             lasts = Target(low=night, inner_low=BATTERY_RESERVE * night) if night is not None else None
-            yield BATTERY.row(supply.id, supply.title, computed=Leg(entry.hours), target=lasts)
+            hours = Leg(entry.hours)
+            verdict = _at_best(entry, lasts, hours) if lasts is not None else None
+            yield BATTERY.row(supply.id, supply.title, computed=hours, target=lasts, verdict=verdict)
+
+
+def _at_best(entry: Fed, wish: Target, leg: Leg) -> Verdict | None:
+    """Return that nothing is verified where a device states no current, unless what is known fails already."""
+    return Verdict.UNPROVEN if entry.unknown and wish.judge(leg) is not Verdict.FAILS else None

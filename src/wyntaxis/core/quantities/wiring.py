@@ -10,9 +10,10 @@ from math import fsum
 from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, rectangular
 from wyntaxis.core.optics.electrics import cable_resistance, dew_point
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.plan import draw_of, draws_on
+from wyntaxis.core.quantities.plan import draw_of, draws_on, unknown_on
 from wyntaxis.core.quantities.ports import HIGH_SPEED_MBIT, bus_of
 from wyntaxis.core.quantities.rows import NumberOf, once_each, rows
+from wyntaxis.core.rehearsal.power import is_converter
 from wyntaxis.core.rig.devices import Cable, Device, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part, Telescope
@@ -46,6 +47,8 @@ HUMIDITY_HALF_WIDTH_PERCENT, AIR_HALF_WIDTH_C = 3.0, 0.5
 def resistance(cable: Cable | None, rig: Rig) -> float | None:
     """Return what a cable and its contacts resist, in Ω; None where its length or its cross-section is not stated.
 
+    Of no length, only its contacts do.
+
     Parameters
     ----------
     cable, rig
@@ -56,6 +59,8 @@ def resistance(cable: Cable | None, rig: Rig) -> float | None:
     float or None
         In Ω, there and back.
     """
+    if cable is not None and cable.length_m == 0:
+        return (cable.contact_mohm or 0.0) / 1000
     if cable is None or cable.length_m is None or cable.cross_section_mm2 is None:
         return None
     warm = rig.plan.ambient_c if rig.plan is not None and rig.plan.ambient_c is not None else 20.0
@@ -64,25 +69,43 @@ def resistance(cable: Cable | None, rig: Rig) -> float | None:
 
 @dataclass(frozen=True)
 class Stretch:
-    """A cable on the way to a device: what is before it, what flows through it as a rule and at the most, in A."""
+    """A cable on the way to a device: what is before it, what flows through it as a rule and at the most, in A.
+
+    ``ohm`` is None where the cable is not described.
+    """
 
     before: Supply
-    ohm: float
+    ohm: float | None
     usual_a: float
     peak_a: float
+
+    def drop_v(self, *, at_most: bool) -> float:
+        """Return what the cable loses, in V; nothing while it is not described."""
+        return (self.ohm or 0.0) * (self.peak_a if at_most else self.usual_a)
 
 
 @dataclass(frozen=True)
 class Arrival:
-    """What arrives at a device, and by which cables. Volts."""
+    """What arrives at a device, and by which cables, from the source or the converter next to it. Volts.
+
+    ``undescribed`` are the supplies on the way whose own cable is not described: what arrives is at the best as much.
+    """
 
     device: Device
     source: Supply
     stretches: tuple[Stretch, ...]
+    undescribed: tuple[Supply, ...] = ()
+    unknown: tuple[Device, ...] = ()
+    """Devices on the same cables that state no current."""
 
     def volts(self, start_v: float, *, at_most: bool) -> float:
         """Return the voltage at the device from that of the source."""
-        return start_v - fsum(s.ohm * (s.peak_a if at_most else s.usual_a) for s in self.stretches)
+        return start_v - fsum(stretch.drop_v(at_most=at_most) for stretch in self.stretches)
+
+    @property
+    def is_at_best(self) -> bool:
+        """Whether less may arrive than is counted."""
+        return bool(self.undescribed or self.unknown)
 
 
 @once_each
@@ -110,13 +133,20 @@ def arrivals(numbers: Numbers) -> Iterator[Arrival]:
         if ohm is None or draw is None:
             continue
         stretches, source = [Stretch(supply, ohm, draw.usual_a, draw.peak_a)], supply
-        while (fed_by := supplies.get(source.fed_by or "")) is not None:
+        undescribed: list[Supply] = []
+        unknown: list[Device] = []
+        while (fed_by := supplies.get(source.fed_by or "")) is not None and not is_converter(source, fed_by):
             own = resistance(source.cable, rig)
+            if own is None:
+                undescribed.append(source)
             through = list(draws_on(rig, source.id))
+            unknown += unknown_on(rig, source.id)
             usual, peak = fsum(d.usual_a for d in through), fsum(d.peak_a for d in through)
-            stretches.append(Stretch(fed_by, own or 0.0, usual, peak))
+            stretches.append(Stretch(fed_by, own, usual, peak))
             source = fed_by
-        yield Arrival(device, source, tuple(stretches))
+        yield Arrival(
+            device, source, tuple(stretches), tuple(undescribed), tuple({own.id: own for own in unknown}.values())
+        )
 
 
 @rows
@@ -128,14 +158,18 @@ def arrival_rows(numbers: Numbers) -> Iterator[Quantity]:
             continue
         least = device.power.least_v if device.power is not None else None
         wish = Target(low=least) if least is not None else None
-        rest, most = (Leg(way.volts(source.voltage_v, at_most=at_most)) for at_most in (False, True))
-        yield AT_REST.row(device.id, device.title, computed=rest, target=wish)
-        yield AT_MOST.row(device.id, device.title, computed=most, target=wish)
+        for number_of, at_most in ((AT_REST, False), (AT_MOST, True)):
+            leg = Leg(way.volts(source.voltage_v, at_most=at_most))
+            unsure = way.is_at_best and wish is not None and wish.judge(leg) is not Verdict.FAILS
+            verdict = Verdict.UNPROVEN if unsure else None
+            yield number_of.row(device.id, device.title, computed=leg, target=wish, verdict=verdict)
         if source.end_v is not None:
             low = Leg(way.volts(source.end_v, at_most=True))
             # Near its end a battery is still within its hours: what falls short there is doubtful, and said.
             end_wish = Target(inner_low=least) if least is not None else None
-            yield NEAR_END.row(device.id, device.title, computed=low, target=end_wish)
+            unsure = way.is_at_best and end_wish is not None and end_wish.judge(low) is Verdict.HOLDS
+            verdict = Verdict.UNPROVEN if unsure else None
+            yield NEAR_END.row(device.id, device.title, computed=low, target=end_wish, verdict=verdict)
 
 
 @dataclass(frozen=True)

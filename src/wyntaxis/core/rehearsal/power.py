@@ -1,4 +1,9 @@
-"""Power through the night: what flows from each supply while devices rest and work, and when a battery is empty."""
+"""Power: what flows from each supply while devices rest and work, and when a battery is empty.
+
+Wiring, findings, plan and rehearsal count by this one model. A device draws its amperes at the voltage of the supply
+that it hangs on. A converter, a supply of another voltage than the one that feeds it, takes the same watts from that
+one; what has nearly the same voltage is taken as passed through, and takes the same amperes.
+"""
 
 from __future__ import annotations
 
@@ -11,6 +16,9 @@ from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
 
 HOUR_S = 3600.0
+CONVERTER_RATIO = 1.2
+"""A supply whose voltage differs from the feeding one's by more than this factor converts it; 13.8 V on a box of 12 V
+is passed through."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +80,44 @@ def currents_of(device: Device) -> tuple[float, float] | None:
     return usual, usual if peak is None else peak
 
 
+def is_converter(supply: Supply, above: Supply | None) -> bool:
+    """Return whether a supply converts the voltage of the one that feeds it, and so keeps its own.
+
+    Parameters
+    ----------
+    supply, above
+        The supply, and the one that feeds it; None where nothing does.
+
+    Returns
+    -------
+    bool
+        False where one of the voltages is not stated.
+    """
+    if above is None or supply.voltage_v is None or above.voltage_v is None:
+        return False
+    ratio = supply.voltage_v / above.voltage_v
+    return max(ratio, 1 / ratio) > CONVERTER_RATIO
+
+
+def taken_from_above(supply: Supply, above: Supply) -> float:
+    """Return how many amperes a supply takes from the one that feeds it, for each that it gives.
+
+    Parameters
+    ----------
+    supply, above
+        The supply, and the one that feeds it.
+
+    Returns
+    -------
+    float
+        ``V / (V_above · efficiency)`` for a converter, 1 where the current is passed through. An efficiency that is not
+        stated is counted as 1.
+    """
+    if not is_converter(supply, above) or supply.voltage_v is None or above.voltage_v is None:
+        return 1.0
+    return supply.voltage_v / above.voltage_v / (supply.efficiency or 1.0)
+
+
 def loads_of(rig: Rig) -> tuple[SupplyLoad, ...]:
     """Return every supply with what hangs on it, also by supplies that it feeds.
 
@@ -96,13 +142,12 @@ def loads_of(rig: Rig) -> tuple[SupplyLoad, ...]:
         usual, peak = currents
         if device.kind == "computer" or at.kind != "power_box":
             stays.add(device.id)
-        factor, voltage = 1.0, at.voltage_v
+        factor = 1.0
         while True:
             draws[at.id][device.id] = (usual * factor, peak * factor)
             above = supplies.get(at.fed_by or "")
             if above is None:
                 break
-            if voltage is not None and above.voltage_v is not None:
-                factor *= voltage / above.voltage_v
-            at, voltage = above, above.voltage_v or voltage
+            factor *= taken_from_above(at, above)
+            at = above
     return tuple(SupplyLoad(supply, draws[supply.id], frozenset(stays)) for supply in rig.supplies if draws[supply.id])

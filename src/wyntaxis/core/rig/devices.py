@@ -252,7 +252,8 @@ class Device(StrictModel):
 
 class Supply(StrictModel):
     """What feeds devices. ``usable_share`` is how much of a battery's capacity may be drawn, ``end_v`` what it gives
-    then. One that another supply feeds (``fed_by``) hangs on it by its ``cable``.
+    then. One that another supply feeds (``fed_by``) hangs on it by its ``cable``; of another voltage it is a converter,
+    and ``efficiency`` the share of the watts that it takes in which it gives out.
     """
 
     id: Id
@@ -265,6 +266,7 @@ class Supply(StrictModel):
     end_v: Annotated[Above | None, Shown("Voltage near its end", "V")] = None
     fed_by: Annotated[Id | None, Shown("Fed by")] = None
     cable: Annotated[Cable | None, Shown("Its cable", always=True)] = None
+    efficiency: Annotated[Annotated[float, Field(ge=0.1, le=1)] | None, Shown("Efficiency")] = None
     outlets: Annotated[tuple[Outlet, ...], Field(strict=False, max_length=64)] = ()
 
     @property

@@ -274,6 +274,13 @@ def _devices_stand(rig: Rig) -> None:
         hub = device.connection.hub if device.connection else None
         if hub is not None and (hub not in devices or hub == device.id):
             raise ValueError(f'devices[{index}].connection.hub names "{hub}", which is no other device of the rig')
+    into = {device.id: device.connection.hub if device.connection else None for device in rig.devices}
+    for index, device in enumerate(rig.devices):
+        ring = _ring_from(device.id, into)
+        if ring:
+            raise ValueError(
+                f"devices[{index}].connection.hub: {' → '.join(ring)} are plugged into each other in a ring"
+            )
     feeds = {own.id: own.fed_by for own in rig.supplies}
     for index, own in enumerate(rig.supplies):
         if own.fed_by is not None and own.fed_by not in supplies:
@@ -284,6 +291,16 @@ def _devices_stand(rig: Rig) -> None:
                 raise ValueError(f"supplies[{index}].fed_by: the supplies feed each other in a ring")
             seen.add(at)
             at = feeds.get(at)
+
+
+def _ring_from(start: str, into: dict[str, str | None]) -> list[str]:
+    """Return the way from a device back to itself by what each is plugged into; empty where it leads elsewhere."""
+    way = [start]
+    at = into.get(start)
+    while at is not None and at not in way:
+        way.append(at)
+        at = into.get(at)
+    return [*way, start] if at == start else []
 
 
 def variant_rig(rig: Rig, name: str | None) -> Rig:
