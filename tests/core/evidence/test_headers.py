@@ -151,6 +151,61 @@ def test_lights_lack_what_does_not_match(changes, lacks, words):
     assert all(words in lack.reason for lack in found)
 
 
+def temperatures(lights, darks, asked=(-10.0, -10.0)):
+    """What lights lack whose sensor had some temperatures, beside darks with others; the bias and flat fit."""
+    frames = [header(SET_TEMP=asked[0], CCD_TEMP=one) for one in lights]
+    frames += [header(IMAGETYP="DARK", SET_TEMP=asked[1], CCD_TEMP=one) for one in darks]
+    frames += [header(IMAGETYP=kind) for kind in ("FLAT", "BIAS")]
+    return missing_calibration(group_frames(frame_header(one, str(i)) for i, one in enumerate(frames)))
+
+
+@pytest.mark.parametrize(
+    ("lights", "darks", "asked", "words"),
+    [
+        ([-10.0, -9.9], [-10.1], (-10, -10), ""),
+        ([16.0, 16.2], [-10.0], (-10, -10), "the sensor at −10.0 °C, not 16.1 °C"),  # the cooler was off
+        ([-10.0], [16.0], (-10, -10), "the sensor at 16.0 °C, not −10.0 °C"),
+        ([16.0], [16.5], (-10, -10), ""),  # darks taken likewise serve
+        ([-8.0], [-8.1], (-10, -8), ""),  # what the sensor had decides, whatever was set
+        ([-10.0], [-9.0], (-10, -10), ""),
+        ([-10.0], [-8.99], (-10, -10), "the sensor at −9.0 °C"),
+        ([-10.0, -10.0, -10.0, -7.9], [-10.0], (-10, -10), "1 of 4 lights are more than 2 °C away"),
+        ([None], [-10.0], (-10, -10), ""),
+        ([None], [-10.0], (-12, -10), "−10 °C, not −12 °C"),
+    ],
+)
+def test_darks_go_by_what_the_sensor_had(lights, darks, asked, words):
+    """The odd one first, in the middle or last: the order of frames changes nothing."""
+    for order in (lights, lights[::-1], [*lights[1:], *lights[:1]]):
+        found = temperatures(order, darks, asked)
+        assert [lack.kind for lack in found] == (["dark"] if words else [])
+        assert all(words in lack.reason for lack in found)
+
+
+@pytest.mark.parametrize("order", [1, -1])
+def test_lights_far_warmer_than_was_set_say_that_the_cooler_was_off(rig, order):
+    lights = [header(CCD_TEMP=16.0), header(CCD_TEMP=15.5), header(CCD_TEMP=-9.9)][::order]
+    evaluation = evaluate(rig, Evidence().having(HEADERS, told(*lights)))
+    assert evaluation.finding("cooling.on").verdict == "fails"
+    assert "the lights are up to 26 °C warmer than was set" in evaluation.finding("cooling.on").title
+    assert evaluation.finding("cooling.setpoint").remedy.text.startswith("the cooler was off: switch it on")
+    alone = evaluate(rig, Evidence().having(HEADERS, told(header(SET_TEMP=None, CCD_TEMP=16.0))))
+    assert alone.finding("cooling.on").verdict == "fails", "against the rig's set temperature where none is told"
+
+
+def test_the_order_of_the_cameras_does_not_matter_to_whose_frames_they_are(rig):
+    document = rig.model_dump(mode="json", exclude_unset=True)
+    camera = next(own for own in document["devices"] if own["kind"] == "camera")
+    camera = {key: camera[key] for key in ("id", "kind", "name", "settings")}
+    guide = {"id": "guide", "kind": "guide_camera", "settings": {"set_temperature_c": {"value": -2}}}
+    told_ = []
+    for devices in ([guide, camera], [camera, guide]):
+        own = validated(document | {"devices": devices, "records": []})
+        found = evaluate(own, Evidence().having(HEADERS, told(header(CCD_TEMP=-10.0)))).findings
+        told_.append({(f.subject, f.verdict) for f in found if f.id == "cooling.setpoint"})
+    assert told_[0] == told_[1] == {(camera["id"], "holds"), ("guide", "unproven")}
+
+
 def test_without_calibration_frames_all_are_lacking():
     groups = group_frames([frame_header(header(), "a"), frame_header(header(), "b")])
     assert [(lack.lights.count, lack.kind) for lack in missing_calibration(groups)] == [

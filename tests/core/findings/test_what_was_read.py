@@ -218,3 +218,27 @@ def test_things_apart():
     finally:
         leave(before)
     assert list(apart("ab")) == ["a", "b"]
+
+
+def dark_camera(**settings):
+    told = {"read_noise_e": 2.0, "set_temperature_c": -8.0, "dark_current_e_s": 0.001} | settings
+    camera = {"id": "main", "kind": "camera", "settings": {key: {"value": value} for key, value in told.items()}}
+    return validated(EXAMPLE | {"devices": [camera], "plan": {"exposure_s": 240}})
+
+
+@pytest.mark.parametrize(
+    ("settings", "now_c", "verdict"),
+    [
+        ({}, -8.0, Verdict.HOLDS),  # of the set temperature
+        ({}, 5.0, Verdict.UNPROVEN),  # nobody knows what it is there
+        ({}, -15.0, Verdict.UNPROVEN),
+        ({"dark_at_c": -8.0}, -15.0, Verdict.HOLDS),  # no more than where it was measured
+        ({"dark_at_c": -8.0}, 5.0, Verdict.UNPROVEN),
+        ({"dark_at_c": -8.0, "dark_doubling_c": 6.5}, -1.5, Verdict.TIGHT),  # 0.002 e⁻/s × 240 s = 0.48 e⁻ of 0.4
+        ({"dark_at_c": -8.0, "dark_doubling_c": 6.5}, -8.0, Verdict.HOLDS),
+    ],
+)
+def test_a_dark_current_without_its_temperature_after_a_change_of_set_point(settings, now_c, verdict):
+    place = ("devices", 0, "settings", "set_temperature_c", "value")
+    after = edit.apply(dark_camera(**settings), Change.of("Set", place, now_c))
+    assert evaluate(after).finding("camera.setpoint").verdict is verdict

@@ -13,7 +13,6 @@ from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.ledger import Quantity, Verdict
 from wyntaxis.core.quantities.cooling import Reached, reached
-from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.settling import GUIDING, SETTLE
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
@@ -23,6 +22,9 @@ from wyntaxis.core.wording import number, plus_minus, short, signed
 TOLD_ELSEWHERE = frozenset({"set_temperature_c", "sensor_temperature_c"})
 MAX_FRAMES_TOLD = 8
 SIMULATED_WORDS = ("simulat", "dummy", "virtual", "emulat", "stand-in", "stand in")
+_COOLER_WAS_OFF = Remedy(
+    "the cooler was off: switch it on, wait until the temperature is reached, and take these again"
+)
 _SETPOINT_SOURCE = "A set temperature is a wish; CCD-TEMP is what the sensor had"
 _DRIVER_SOURCE = "udev rules and firmware are applied when a device is plugged in"
 
@@ -147,7 +149,9 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
                 f"{actual} − ({number(wanted, 1)}) = {signed(off, 1)} °C, allowed ±{short(entry.within_c)} °C",
                 entry.source,
             ),
-            Remedy(
+            _COOLER_WAS_OFF
+            if fails and off > 0 and entry.was_off
+            else Remedy(
                 f"choose a set temperature that the cooler holds tonight, such as {number(entry.actual_c + 3, 0)} °C"
             )
             if fails and off > 0
@@ -176,7 +180,9 @@ def _reached_in_frames(one: Reached, row: Quantity) -> Finding:
         more = [f"and {len(off) - len(listed)} more"] if len(off) > len(listed) else []
         files = (*listed, *more)
         warm = statistics.median(a - s for s, a, _ in off)
-        if 2 * len(off) > len(told) and warm > 0:
+        if one.was_off and warm > 0:
+            text = _COOLER_WAS_OFF.text
+        elif 2 * len(off) > len(told) and warm > 0:
             holds = math.ceil(statistics.median(a for _, a, _ in off))
             text = f"choose a set temperature that the cooler holds, such as {number(holds, 0)} °C or warmer"
         else:
@@ -198,9 +204,11 @@ def _reached_in_frames(one: Reached, row: Quantity) -> Finding:
 )
 def cooler_on(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the cooler on where a temperature is set?"""
-    cooled = [device for device in evaluation.rig.devices if device.number("set_temperature_c") is not None]
-    for device in apart(cooled):
-        on = device.truth("cooler_on")
+    for entry in reached(evaluation):
+        device, on = entry.device, entry.device.truth("cooler_on")
+        if on is not False and entry.frames_show_it_off:
+            yield _off_by_frames(entry)
+            continue
         verdict = Verdict.UNPROVEN if on is None else Verdict.HOLDS if on else Verdict.FAILS
         words = {None: "nobody has said whether its cooler is on", True: "the cooler is on", False: "the cooler is off"}
         yield Finding(
@@ -212,6 +220,21 @@ def cooler_on(evaluation: Evaluation) -> Iterator[Finding]:
             NO_REMEDY if on else Remedy("switch the cooler on, and state it in the rig"),
             "A set temperature does nothing while the cooler is off",
         )
+
+
+def _off_by_frames(entry: Reached) -> Finding:
+    """Return that the frames show the cooler off, whatever the rig says."""
+    device, lights = entry.device, [own for own in entry.frames if own[2].kind == "light"]
+    asked, actual, frame = max(lights, key=lambda own: own[1] - own[0])
+    return Finding(
+        "cooling.on",
+        Verdict.FAILS,
+        device.id,
+        f"{device.title}: the cooler was off: the lights are up to {number(actual - asked, 0)} °C warmer than was set",
+        (f"{frame.path}: {number(actual, 1)} °C, set {number(asked, 1)} °C",),
+        _COOLER_WAS_OFF,
+        "A set temperature does nothing while the cooler is off",
+    )
 
 
 @finding("devices.simulated", step=DEVICES, after="rotator.range")

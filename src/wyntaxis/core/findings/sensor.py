@@ -10,13 +10,14 @@ from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.sensor import (
     BIAS_MARGIN,
     DARK_SIGNAL,
     GLOW_SIGNAL,
+    DarkSignal,
     cameras,
     dark_signals,
     glow_allowed_e,
@@ -195,6 +196,9 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
             lines.append(f"power at rest at {short(wanted)} °C: {number(100 * entry.cooler.share, 0)} %")
             if warmest is not None and warmest > wanted:
                 lines.append(f"at {number(warmest, 1)} °C: {number(100 * entry.cooler.power_at(warmest), 0)} %")
+        if not entry.is_placed:
+            yield _dark_without_temperature(entry, row, tuple(lines))
+            continue
         holds = row.verdict is Verdict.HOLDS
         change = None
         if warmest is not None and not holds:
@@ -220,6 +224,23 @@ def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
             _DARK_SOURCE,
             (f"{device.id}.dark_current_e_s", row.id),
         )
+
+
+def _dark_without_temperature(entry: DarkSignal, row: Quantity, lines: tuple[str, ...]) -> Finding:
+    """Return that the dark current is not verified at the set temperature: it was measured at a colder one."""
+    title, at = entry.device.title, entry.device.best("dark_at_c")
+    return Finding(
+        "camera.setpoint",
+        Verdict.UNPROVEN,
+        entry.device.id,
+        f"{title}: dark current at {short(entry.set_c)} °C is not verified: it was measured at {short(at or 0.0)} °C",
+        lines,
+        Remedy(
+            "Measure darks at the set temperature on the Sensor sheet, or enter the temperature of the dark current."
+        ),
+        _DARK_SOURCE,
+        (f"{entry.device.id}.dark_current_e_s", row.id),
+    )
 
 
 @finding("camera.glow", step=SENSOR, after="camera.setpoint")

@@ -7,6 +7,7 @@ the share ``(T_ambient − T)/(a·τ)`` of it.
 from __future__ import annotations
 
 import math
+import statistics
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -31,6 +32,8 @@ RATE_SLACK, RATE_FAILS = 1.1, 1.5
 
 COLDEST = NumberOf("coldest_c", "Coldest reach", "°C", 1, COOLING)
 POWER_NEEDED = NumberOf("power_needed_percent", "Power at the set temperature", "%", 1, COOLING)
+COOLER_OFF_C = 8.0
+"""Lights that are this much warmer than was set were taken without the cooler: one at work falls short by a few °C."""
 REACHED = NumberOf("reached_c", "Temperature reached", "°C", 1, DEVICES)
 
 
@@ -174,6 +177,17 @@ class Reached:
     frames: tuple[tuple[float, float, FrameHeader], ...] = ()
 
     @property
+    def was_off(self) -> bool:
+        """Whether the cooler was off: the rig says so, or most lights are far warmer than was asked."""
+        return self.device.truth("cooler_on") is False or self.frames_show_it_off
+
+    @property
+    def frames_show_it_off(self) -> bool:
+        """Whether most lights are so much warmer than was asked that no cooler was at work."""
+        over = [actual - asked for asked, actual, frame in self.frames if frame.kind == "light"]
+        return bool(over) and statistics.median(over) >= COOLER_OFF_C
+
+    @property
     def is_own_leg(self) -> bool:
         """Whether it is the measured leg of the set temperature itself that tells it."""
         return self.device.measured("set_temperature_c") is not None and not self.frames
@@ -189,10 +203,20 @@ class Reached:
         return [told for told in self.frames if abs(told[1] - told[0]) > self.within_c]
 
 
-def _told_by(headers: FolderHeaders) -> list[tuple[float, float, FrameHeader]]:
+def _told_by(
+    headers: FolderHeaders, device: Device, cameras: list[Device], set_c: float
+) -> list[tuple[float, float, FrameHeader]]:
+    """Return what the frames of a camera tell: those that name it, and of the main camera those that name none."""
     from wyntaxis.core.evidence.headers.headers import measured_temperatures
+    from wyntaxis.core.evidence.headers.names import same_device_name
 
-    return measured_temperatures(headers.frames)
+    main = next((own for own in cameras if own.kind == "camera"), cameras[0])
+
+    def is_own(frame: FrameHeader) -> bool:
+        named = [own for own in cameras if frame.camera and same_device_name(frame.camera, own.title)]
+        return (named[0] if named else main) is device
+
+    return [own for own in measured_temperatures(headers.frames, set_c) if is_own(own[2])]
 
 
 @once_each
@@ -202,8 +226,8 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
     Parameters
     ----------
     numbers
-        The rig's numbers; where frames' headers were read, those of the first camera tell it: the farthest frame,
-        each against its own set temperature. Else the rig's own word does.
+        The rig's numbers; where frames' headers were read, the camera's own frames tell it: the farthest one, each
+        against its own set temperature. Else the rig's own word does.
 
     Yields
     ------
@@ -217,7 +241,7 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
         if set_c is None:
             continue
         within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
-        told = _told_by(headers) if headers is not None and device is cameras[0] else []
+        told = _told_by(headers, device, cameras, set_c) if headers is not None else []
         if told:
             own, actual, frame = max(told, key=lambda entry: abs(entry[1] - entry[0]))
             yield Reached(device, own, within, actual, frame.path, tuple(told))

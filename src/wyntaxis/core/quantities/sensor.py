@@ -10,8 +10,8 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from wyntaxis.core.evidence.sensor.told import dark_current_at
-from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target
+from wyntaxis.core.evidence.sensor.told import dark_current_at, has_dark_temperature
+from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target, Verdict
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.cooling import Cooler, coolers
 from wyntaxis.core.quantities.numbers import Numbers
@@ -119,6 +119,8 @@ class DarkSignal:
     read_noise_e: float
     doubling_c: float | None
     cooler: Cooler | None
+    is_placed: bool = True
+    """Whether it is known at which temperature the current was."""
 
     @property
     def signal_e(self) -> float:
@@ -159,7 +161,8 @@ def dark_signals(numbers: Numbers) -> Iterator[DarkSignal]:
         if set_c is None or dark is None or noise is None or longest is None or dark <= 0:
             continue
         doubling = device.best("dark_doubling_c")
-        yield DarkSignal(index, device, set_c, dark, longest, noise, doubling, cooled.get(index))
+        placed = has_dark_temperature(device, set_c)
+        yield DarkSignal(index, device, set_c, dark, longest, noise, doubling, cooled.get(index), placed)
 
 
 def glow_allowed_e(read_noise_e: float) -> float:
@@ -192,7 +195,9 @@ def camera_rows(numbers: Numbers) -> Iterator[Quantity]:
         )
     for dark in dark_signals(numbers):
         wish = Target(high=DARK_FAILS * dark.allowed_e, inner_high=dark.allowed_e)
-        yield DARK_SIGNAL.row(dark.device.id, dark.device.title, computed=Leg(dark.signal_e), target=wish)
+        verdict = None if dark.is_placed else Verdict.UNPROVEN
+        leg = Leg(dark.signal_e)
+        yield DARK_SIGNAL.row(dark.device.id, dark.device.title, computed=leg, target=wish, verdict=verdict)
     longest = longest_exposure_s(numbers)
     for _, device in apart(cameras(numbers)):
         glow, noise = device.measured("glow_e_s"), device.best("read_noise_e")

@@ -86,10 +86,33 @@ def apply(rig: Rig, change: Change) -> Rig:
     for path, value in change.values:
         _set(document, path, value)
     touched = {path[0] for path, _ in change.values}
+    placed = _place_dark_currents(rig, document)
     if "assumed" not in touched:
-        marks.into(document, typed, change.assumes, carries_sources="sources" not in touched)
+        marks.into(document, typed, (*change.assumes, *placed), carries_sources="sources" not in touched)
     _rename_in_records(rig, document)
     return stamped(rig, validated(document))
+
+
+def _place_dark_currents(rig: Rig, document: Any) -> list[DocumentPath]:
+    """Let a stated dark current stay that of the set temperature that is being changed; return what is assumed so.
+
+    One without a temperature of its own is taken as that of the set temperature. When that is changed nobody knows what
+    the current is at the new one, and so it is not verified until somebody says.
+    """
+    before = {device.id: device.number("set_temperature_c") for device in rig.devices}
+    found: list[DocumentPath] = []
+    devices = document.get("devices") or []
+    for place, device in enumerate(devices if isinstance(devices, list) else []):
+        settings = device.get("settings") if isinstance(device, dict) else None
+        if not isinstance(settings, dict):
+            continue
+        told = {key: settings.get(key) or {} for key in ("set_temperature_c", "dark_current_e_s")}
+        was, now = before.get(str(device.get("id"))), told["set_temperature_c"].get("value")
+        is_stated = told["dark_current_e_s"].get("value") is not None
+        if was is not None and now is not None and was != now and is_stated and "dark_at_c" not in settings:
+            settings["dark_at_c"] = {"value": was}
+            found.append(("devices", place, "settings", "dark_at_c", "value"))
+    return found
 
 
 def _rename_in_records(rig: Rig, document: Any) -> None:

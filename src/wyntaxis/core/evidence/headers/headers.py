@@ -449,21 +449,28 @@ def _scale(header: Header) -> float | None:
     return scale if 1e-3 < scale < 3600 else None
 
 
-def measured_temperatures(frames: tuple[FrameHeader, ...]) -> list[tuple[float, float, FrameHeader]]:
-    """Return set and actual sensor temperature in °C of every light and dark that tells both.
+def measured_temperatures(
+    frames: tuple[FrameHeader, ...], wanted_c: float | None = None
+) -> list[tuple[float, float, FrameHeader]]:
+    """Return set and actual sensor temperature in °C of every light and dark that tells them.
 
     Parameters
     ----------
     frames
         Headers of frames.
+    wanted_c
+        The set temperature of lights that tell none, in °C; without it they are left out.
 
     Returns
     -------
     list[tuple[float, float, FrameHeader]]
         Set and actual temperature in °C, and the header.
     """
-    return [
-        (frame.set_temperature_c, frame.temperature_c, frame)
-        for frame in frames
-        if frame.kind in ("light", "dark") and frame.set_temperature_c is not None and frame.temperature_c is not None
-    ]
+    found = []
+    for frame in frames:
+        asked = frame.set_temperature_c
+        if asked is None and frame.kind == "light":
+            asked = wanted_c
+        if frame.kind in ("light", "dark") and asked is not None and frame.temperature_c is not None:
+            found.append((asked, frame.temperature_c, frame))
+    return found

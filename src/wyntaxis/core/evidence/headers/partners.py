@@ -14,8 +14,9 @@ from wyntaxis.core.wording import number, short
 EXPOSURE_SHARE = 0.02
 """Darks go with lights whose actual exposure is this close: dark current is then off by no more."""
 TEMPERATURE_WITHIN_C = 1.0
-UNCOOLED_WITHIN_C = 2.0
-"""Without a cooler a dark is taken when the sensor was this close: dark current is then off by a quarter at most."""
+"""How far the middle of a cooled camera's lights may be from that of their darks; regulation scatters by less."""
+MEASURED_WITHIN_C = 2.0
+"""A dark serves a light when the sensor was this close: dark current is then off by a quarter at most."""
 ROTATION_WITHIN_DEG = 2.0
 TURN_BINS = round(360 / ROTATION_WITHIN_DEG)
 
@@ -31,8 +32,8 @@ _WANTED: dict[FrameKind, tuple[str, ...]] = {
 class FrameGroup:
     """Frames alike in all that matters for calibration.
 
-    ``temperature_c`` is the set one, or else the middle of the actual ones; ``measured_c`` are the actual ones of
-    frames without a set temperature, in order.
+    ``temperature_c`` is the set one, or else the middle of the actual ones; ``measured_c`` are the actual ones, in
+    order, and ``is_cooled`` says whether a temperature was set.
     """
 
     kind: FrameKind
@@ -47,10 +48,16 @@ class FrameGroup:
     rotation_deg: float | None
     frames: tuple[FrameHeader, ...]
     measured_c: tuple[float, ...] = ()
+    is_cooled: bool = False
 
     @property
     def count(self) -> int:
         return len(self.frames)
+
+    @property
+    def middle_c(self) -> float:
+        """The middle of the actual temperatures, in °C; there must be some."""
+        return statistics.median(self.measured_c)
 
     @property
     def title(self) -> str:
@@ -66,6 +73,8 @@ class FrameGroup:
             parts.append(f"offset {short(self.offset)}")
         if self.temperature_c is not None:
             parts.append(f"{number(self.temperature_c, 0)} °C")
+        if self.is_cooled and self.measured_c and abs(self.middle_c - (self.temperature_c or 0.0)) > MEASURED_WITHIN_C:
+            parts.append(f"sensor at {number(self.middle_c, 0)} °C")
         if self.binning not in (None, 1):
             parts.append(f"bin {self.binning}")
         return ", ".join(parts)
@@ -160,7 +169,8 @@ def _group(frames: list[FrameHeader]) -> FrameGroup:
         statistics.median(measured) if uncooled and measured else first.set_temperature_c,
         first.rotation_deg,
         tuple(frames),
-        measured if uncooled else (),
+        measured,
+        not uncooled,
     )
 
 
@@ -203,15 +213,29 @@ def missing_calibration(
 
 
 def _far_from_any(lights: FrameGroup, group: FrameGroup) -> str:
-    """Return in words how many lights of an uncooled camera have no dark near their own temperature."""
+    """Return in words how the sensor's temperatures of lights and darks differ; empty where the darks serve.
+
+    What the sensor had decides where both tell it, whatever was set: a cooler that was off leaves the setting as it is.
+    """
     there = group.measured_c or ((group.temperature_c,) if group.temperature_c is not None else ())
     if not there:
         return ""
-    far = [t for t in lights.measured_c if min(abs(t - dark) for dark in there) > UNCOOLED_WITHIN_C + 1e-9]
+    span = f"{number(there[0], 1)} to {number(there[-1], 1)} °C" if len(there) > 1 else f"{number(there[0], 1)} °C"
+    if lights.is_cooled and group.is_cooled:
+        middle = statistics.median(there)
+        if abs(lights.middle_c - middle) > TEMPERATURE_WITHIN_C + 1e-9:
+            return f"the sensor at {span}, not {number(lights.middle_c, 1)} °C"
+    far = [t for t in lights.measured_c if min(abs(t - dark) for dark in there) > MEASURED_WITHIN_C + 1e-9]
     if not far:
         return ""
-    span = f"{number(there[0], 1)} to {number(there[-1], 1)} °C" if len(there) > 1 else f"{number(there[0], 1)} °C"
-    return f"{span}, {len(far)} of {len(lights.measured_c)} lights are more than {short(UNCOOLED_WITHIN_C)} °C away"
+    return f"{span}, {len(far)} of {len(lights.measured_c)} lights are more than {short(MEASURED_WITHIN_C)} °C away"
+
+
+def _tells(group: FrameGroup) -> bool:
+    """Return whether the sensor's temperature can be believed: no cooler makes it much colder than it was set."""
+    if not group.measured_c:
+        return False
+    return not group.is_cooled or group.middle_c >= (group.temperature_c or 0.0) - MEASURED_WITHIN_C
 
 
 def _mismatches(lights: FrameGroup, group: FrameGroup, keys: tuple[str, ...], names: FilterNames) -> list[str]:
@@ -232,7 +256,7 @@ def _mismatches(lights: FrameGroup, group: FrameGroup, keys: tuple[str, ...], na
             if None not in lights.size and None not in group.size and lights.size != group.size:
                 found.append(f"{group.size[0]} × {group.size[1]} px, not {lights.size[0]} × {lights.size[1]}")
             continue
-        if key == "temperature" and lights.measured_c:
+        if key == "temperature" and lights.measured_c and ((_tells(group) and _tells(lights)) or not lights.is_cooled):
             far = _far_from_any(lights, group)
             found += [far] if far else []
             continue

@@ -23,6 +23,28 @@ def at_temperature(current_e_s: float, told_at_c: float, wanted_c: float, doubli
     return current_e_s * 2 ** ((wanted_c - told_at_c) / doubling_c) if doubling_c else current_e_s
 
 
+def has_dark_temperature(device: Device, temperature_c: float) -> bool:
+    """Return whether a camera's dark current on record can be told at a temperature, or is more than there.
+
+    Parameters
+    ----------
+    device
+        A device of the rig.
+    temperature_c
+        Where it is wanted, in °C.
+
+    Returns
+    -------
+    bool
+        False where it is wanted warmer than it was measured, and not known by how much it grows. A current without a
+        temperature of its own is that of the set temperature; see :func:`wyntaxis.core.rig.edit.apply`.
+    """
+    found = device.measured("dark_current_e_s")
+    at = device.measured("dark_at_c") if found is not None else None
+    told_at = at.value if at is not None else device.number("dark_at_c")
+    return told_at is None or bool(device.best("dark_doubling_c")) or temperature_c <= told_at
+
+
 def dark_current_at(device: Device, temperature_c: float | None = None) -> float | None:
     """Return a camera's dark current in e⁻/s/px at a temperature, or at its set one: as measured, else as stated.
 
