@@ -261,7 +261,7 @@ def unpack(path: Path, folder: Path) -> Unpacked:
     except InputError as error:
         raise InputError(f"the rig in it cannot be read: {error.reason}", path) from None
     wanted = {own.removeprefix(PHOTOS): data for own, data in files.items() if own != LIST}
-    folder = Path(os.path.realpath(folder))
+    asked, folder = folder, Path(os.path.realpath(folder))
     for own in dict.fromkeys(own.partition("/")[0] for own in wanted):
         if os.path.lexists(folder / own):
             raise InputError(f"{own} is there already, and is not written over: choose an empty folder", folder)
@@ -288,9 +288,7 @@ def unpack(path: Path, folder: Path) -> Unpacked:
         raise InputError(f"cannot be unpacked into: {error.reason}; nothing was left there", folder) from None
     finally:
         shutil.rmtree(beside, ignore_errors=True)
-    return Unpacked(
-        folder / name, folder / SHELF if SHELF in wanted else None, folder / MAPS if MAPS in wanted else None
-    )
+    return Unpacked(asked / name, asked / SHELF if SHELF in wanted else None, asked / MAPS if MAPS in wanted else None)
 
 
 def _unpacking(folder: Path) -> str:

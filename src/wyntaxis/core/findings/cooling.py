@@ -19,6 +19,7 @@ from wyntaxis.core.quantities.cooling import (
     scatter_limit_c,
 )
 from wyntaxis.core.rig.device_settings import CAMERAS
+from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import COOLING
 from wyntaxis.core.wording import MINUS, number, plus_minus, short
@@ -90,6 +91,8 @@ def rate(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the sensor cool no faster than the ramp says?"""
     for device in evaluation.rig.devices:
         steepest = device.measured("steepest_c_min") if device.kind in CAMERAS else None
+        if device.kind in CAMERAS and steepest is None:
+            yield from _ramp_without_run(device)
         if steepest is None:
             continue
         ramp = device.number("ramp_c_min")
@@ -112,6 +115,35 @@ def rate(evaluation: Evaluation) -> Iterator[Finding]:
             _RUN_SOURCE,
             (row.id,),
         )
+
+
+def _ramp_without_run(device: Device) -> Iterator[Finding]:
+    """Yield how a stated ramp stands where no run shows it: one that the cooler cannot follow fails."""
+    ramp, most = device.number("ramp_c_min"), device.best("cooler_pull_c_min")
+    if not ramp:
+        return
+    told = f"{device.title}: a ramp of {short(ramp)} °C/min"
+    if most is not None and ramp > most:
+        title = f"{told} is more than the cooler can do, {number(most, 1)} °C/min"
+        yield Finding(
+            "cooling.rate",
+            Verdict.FAILS,
+            device.id,
+            title,
+            (f"at full power the sensor falls by {number(most, 2)} °C/min at first, and slower as it gets colder",),
+            Remedy("Design a ramp on the Cooling sheet, or set a slower one."),
+            _RUN_SOURCE,
+        )
+        return
+    yield Finding(
+        "cooling.rate",
+        Verdict.UNPROVEN,
+        device.id,
+        f"{told} is not verified: no cooling run was measured",
+        (),
+        Remedy("Read a log of a cooling run on the Cooling sheet."),
+        _RUN_SOURCE,
+    )
 
 
 @finding("cooling.stability", step=COOLING, after="cooling.rate")

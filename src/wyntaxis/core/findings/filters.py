@@ -37,6 +37,8 @@ MAX_NAMED = 4
 def repeatability(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the wheel stop where it did?"""
     result = evaluation.evidence.of(FILTERS)
+    if result is None or not result.repeats:
+        yield from _not_measured(evaluation)
     for repeat in {repeat.filter: repeat for repeat in result.repeats}.values() if result is not None else ():
         row, pair = evaluation.rows[EXCESS.id_of(f"flats.{repeat.filter}")], repeat.pair
         shift = pair.shift_px
@@ -73,6 +75,23 @@ def repeatability(evaluation: Evaluation) -> Iterator[Finding]:
             _repeat_remedy(evaluation, repeat, verdict),
             _RATIO_SOURCE,
             (row.id,),
+        )
+
+
+def _not_measured(evaluation: Evaluation) -> Iterator[Finding]:
+    """Yield each wheel that states which way it turns, and of which no flats show that it stops where it did."""
+    for device in evaluation.rig.devices:
+        if device.kind != "filter_wheel" or device.truth("one_way") is None or device.measured("stop_error_um"):
+            continue
+        way = "one way only" if device.truth("one_way") else "both ways"
+        yield Finding(
+            "wheel.repeat",
+            Verdict.UNPROVEN,
+            device.id,
+            f"{device.title} turns {way}: whether it stops where it did is not verified",
+            (),
+            Remedy("Take flats of one filter, turn the wheel, take them again, and read both on the Filters sheet."),
+            _RATIO_SOURCE,
         )
 
 

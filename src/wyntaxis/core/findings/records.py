@@ -17,6 +17,7 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import RECORDS
 from wyntaxis.core.wording import number, short
 
+MAX_NAMED = 4
 _SOURCE = "A program's record is compared with the rig, quantity by quantity"
 _SLOTS_SOURCE = "Slots named in order, none blank or unused, no name twice, the same order in every record"
 _ENTRIES_SOURCE = "One device, one entry, one role, one port: identity is vendor:product and serial number"
@@ -243,8 +244,66 @@ def _declare_entries(fault: str, after: str, remedy: str) -> None:
     declare(partial(_entry_findings, finding_id=finding_id, fault=fault, remedy=remedy))
 
 
+@finding("records.unknown", step=RECORDS, after="records.sides")
+def not_compared(evaluation: Evaluation) -> Iterator[Finding]:
+    """Tell what programs hold that nothing in the rig can be held against."""
+    found = evaluation.matrix
+    for record in found.records:
+        cells = [
+            (row, cell)
+            for row in found.rows
+            for cell in row.cells
+            if cell.record == record.id and cell.state == "unknown"
+        ]
+        if cells:
+            labels = [row.item.label for row, _ in cells]
+            more = f" and {len(labels) - MAX_NAMED} more" if len(labels) > MAX_NAMED else ""
+            yield Finding(
+                "records.unknown",
+                Verdict.UNPROVEN,
+                record.id,
+                f"{record.name} holds what the rig does not state: {', '.join(labels[:MAX_NAMED])}{more}",
+                tuple(f"{row.item.label}: {_with_unit(cell.text, row)}" for row, cell in cells),
+                Remedy(f"State it in the rig, or take it out of the record of {record.name}."),
+                _SOURCE,
+            )
+
+
+@finding("records.version", step=RECORDS, after="records.unknown")
+def versions(evaluation: Evaluation) -> Iterator[Finding]:
+    """Are the two ends of a program of one version? One that has no other end is not compared with anything."""
+    records = evaluation.matrix.records
+    for record in records:
+        if record.version is None:
+            continue
+        others = [own for own in records if own is not record and record.pair is not None and own.pair == record.pair]
+        told = [own for own in others if own.version is not None]
+        off = [own for own in told if own.version != record.version]
+        if told and records.index(told[0]) < records.index(record):
+            continue  # said with the first of the two
+        # Two ends may differ by a version and still understand each other: doubtful, not wrong.
+        verdict = Verdict.TIGHT if off else Verdict.HOLDS if told else Verdict.UNPROVEN
+        title = (
+            f"{record.name} is of version {record.version}, {off[0].name} of {off[0].version}"
+            if off
+            else f"{record.name} and {told[0].name} are of one version, {record.version}"
+            if told
+            else f"{record.name} is of version {record.version}: nothing says whether that is the right one"
+        )
+        remedy = (
+            Remedy("Update the older of the two.")
+            if off
+            else NO_REMEDY
+            if told
+            else Remedy(
+                "Bring in its record again after each update: a change of version is shown beside what it affects."
+            )
+        )
+        yield Finding("records.version", verdict, record.id, title, (), remedy, _SOURCE)
+
+
 _declare_entries(
-    "duplicate", "records.sides", "remove one of the two entries, and choose the other wherever it was chosen"
+    "duplicate", "records.version", "remove one of the two entries, and choose the other wherever it was chosen"
 )
 _declare_entries("role", "records.duplicate", "choose the right device for each role, by its serial number")
 _declare_entries("port", "records.role", "give each device its own stable port, from dev/serial/by-id")

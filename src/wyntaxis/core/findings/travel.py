@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator
 
 from wyntaxis.core.evidence.focus.kind import FOCUS
+from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
@@ -21,12 +22,14 @@ from wyntaxis.core.quantities.focus_runs import (
     SATURATED,
     SATURATED_PERCENT,
     SEASON_SPAN_C,
+    STATED_REACH,
     WANTED_LEFT_PERCENT,
     measured_slots,
+    stated_runs,
     travels,
 )
 from wyntaxis.core.quantities.focuser import focusers
-from wyntaxis.core.quantities.read_tracking import apart
+from wyntaxis.core.quantities.read_tracking import apart, chosen
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import TRAVEL
 from wyntaxis.core.train.lightpath import magnifications
@@ -34,6 +37,7 @@ from wyntaxis.core.wording import number, plus_minus, short, signed
 
 _CURVE_SOURCE = "HFD = √(a² + b²(x − x₀)²) over the counter's position; stars out of focus as a blurred annulus"
 _MATERIAL_SOURCE = "Expansion: aluminium 23, steel 12, carbon 1 to 3 ppm/K, and the glass's own"
+_SAMPLING_SOURCE = "The outermost point of a focus run at 2.5 to 3 times the sharpest size, 7 to 11 points"
 _GLASS_SOURCE = "A plane plate moves focus by t (1 − 1/n)"
 SURE = 2.0
 """So many standard uncertainties make a sign certain."""
@@ -232,7 +236,7 @@ def travel_range(evaluation: Evaluation) -> Iterator[Finding]:
         )
 
 
-@finding("focuser.direction", step=TRAVEL, after="focuser.range")
+@finding("focuser.direction", step=TRAVEL, condition=conditions.FOCUSER, after="focuser.range")
 def counting_direction(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the counter rise outward, as the filters' glass tells?"""
     pairs = [
@@ -245,11 +249,13 @@ def counting_direction(evaluation: Evaluation) -> Iterator[Finding]:
     squares = sum(glass**2 for glass, _ in pairs)
     devices = focusers(evaluation)
     if not squares or not devices:
+        yield from _direction_not_verified(evaluation)
         return
     device = devices[0]
     sign = sum(glass * found.value for glass, found in pairs) / squares
     standard = math.sqrt(sum((glass * found.uncertainty) ** 2 for glass, found in pairs)) / squares
     if abs(sign) <= SURE * standard:
+        yield from _direction_not_verified(evaluation)
         return
     outward = sign > 0
     place = _place(evaluation, device.id)
@@ -272,7 +278,68 @@ def counting_direction(evaluation: Evaluation) -> Iterator[Finding]:
     )
 
 
-@finding("focuser.sampling", step=TRAVEL, after="focuser.direction")
+def _direction_not_verified(evaluation: Evaluation) -> Iterator[Finding]:
+    """Yield the focusers of which nothing says which way they count: neither filters' glass nor a program's record."""
+    spoken = chosen(evaluation.matrix.rows, lambda row: row.item.topic == "direction")
+    held = {row.item.device for row in spoken if any(cell.state in ("agrees", "differs") for cell in row.cells)}
+    for device in evaluation.rig.devices:
+        if device.kind == "focuser" and device.id not in held:
+            yield Finding(
+                "focuser.direction",
+                Verdict.UNPROVEN,
+                device.id,
+                f"{device.title}: the direction of its counter is not verified",
+                (),
+                Remedy(
+                    "Measure the focus offsets of two filters of different thickness on the Travel sheet, or bring in "
+                    "what a program holds of the focuser's direction."
+                ),
+                _GLASS_SOURCE,
+            )
+
+
+@finding("focuser.run", step=TRAVEL, after="focuser.direction")
+def stated_run(evaluation: Evaluation) -> Iterator[Finding]:
+    """Does the focus run that is set leave the noise, and not leave the stars?"""
+    for run in stated_runs(evaluation):
+        device, row = run.device, evaluation.rows.get(STATED_REACH.id_of(run.device.id))
+        told = f"{short(run.points)} points {short(run.step)} steps apart"
+        if row is None or run.reach is None or run.sharpest_px is None or run.slope_px_step is None:
+            title = f"{device.title}: {told} are not verified without a step in µm and the seeing"
+            text = "Read a focus run on the Travel sheet, or enter the focuser's step in µm and the site's seeing."
+            yield Finding("focuser.run", Verdict.UNPROVEN, device.id, title, (), Remedy(text), _SAMPLING_SOURCE)
+            continue
+        good = row.verdict is Verdict.HOLDS
+        half = run.sharpest_px * math.sqrt(REACH**2 - 1) / run.slope_px_step
+        wanted = max(round(half / ((run.points - 1) / 2)), 1) if run.points > 1 else None
+        remedy = NO_REMEDY
+        if not good and wanted is not None:
+            path = ("devices", _place(evaluation, device.id), "settings", "run_step", "value")
+            change = Change.of("Set the step of a focus run", path, float(wanted))
+            remedy = Remedy(
+                f"Take steps of {wanted}, so that the outermost stars are 2.5 to 3 times the sharpest.", change
+            )
+        elif not good:
+            remedy = Remedy("Take 7 to 11 points.")
+        yield Finding(
+            "focuser.run",
+            row.verdict,
+            device.id,
+            f"{device.title}: {told} reach {number(run.reach, 1)} times the sharpest star"
+            + ("" if good else " – too little" if run.reach < REACH else " – too far"),
+            (
+                f"{number(run.slope_px_step, 4)} px/step × {number(run.half_steps, 0)} steps = "
+                f"{number(run.slope_px_step * run.half_steps, 2)} px; seeing leaves {number(run.sharpest_px, 2)} px",
+                f"√(1 + ({number(run.slope_px_step * run.half_steps, 2)} / {number(run.sharpest_px, 2)})²) = "
+                f"{number(run.reach, 2)}, wanted 2.5 to 3",
+            ),
+            remedy,
+            _SAMPLING_SOURCE,
+            (row.id,),
+        )
+
+
+@finding("focuser.sampling", step=TRAVEL, after="focuser.run")
 def sampling(evaluation: Evaluation) -> Iterator[Finding]:
     """Do focus runs take steps that leave the noise, and do not leave the stars?"""
     result = evaluation.evidence.of(FOCUS)
@@ -302,7 +369,7 @@ def sampling(evaluation: Evaluation) -> Iterator[Finding]:
             else f"{device.title}: {what}",
             (f"outermost {number(reach, 2)} times the sharpest, wanted 2.5 to 3",),
             NO_REMEDY if good else remedy,
-            "The outermost point of a focus run at 2.5 to 3 times the sharpest size, 7 to 11 points",
+            _SAMPLING_SOURCE,
             (row.id,),
         )
 

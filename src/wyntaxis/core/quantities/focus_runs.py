@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -35,6 +36,7 @@ LEFT = NumberOf("travel_left_percent", "Left at nearer end", "%", 1, TRAVEL)
 COVERED = NumberOf("covered_percent", "Covered by motor", "%", 1, TRAVEL)
 OFFSET = NumberOf("focus_offset_steps", "Focus offset", "steps", 1, TRAVEL)
 REACH_ROW = NumberOf("run_reach", "Run reaches", "× sharpest", 2, TRAVEL)
+STATED_REACH = NumberOf("stated_run_reach", "Stated run reaches", "× sharpest", 2, TRAVEL)
 SATURATED = NumberOf("run_saturated_percent", "Saturated in runs", "%", 0, TRAVEL)
 
 
@@ -198,6 +200,71 @@ def _glass_steps(slot: Slot, reference: Slot | None, step_um: float | None) -> f
         if entry.thickness_mm is not None and entry.index is not None
     ]
     return (shifts[0] - shifts[1]) * 1000 / step_um if len(shifts) == 2 else None
+
+
+@dataclass(frozen=True)
+class StatedRun:
+    """A focus run as it is set: its step and points, and how far its outermost stars are out of focus.
+
+    ``sharpest_px`` is the FWHM that seeing and optics leave, ``slope_px_step`` how fast a defocused star grows.
+    """
+
+    device: Device
+    step: float
+    points: float
+    sharpest_px: float | None
+    slope_px_step: float | None
+
+    @property
+    def half_steps(self) -> float:
+        """How far the outermost point lies from the middle, in steps."""
+        return self.step * (self.points - 1) / 2
+
+    @property
+    def reach(self) -> float | None:
+        """How large the outermost stars are, in sharpest ones: ``√(1 + (b·x/a)²)``; None where too little is known."""
+        if not self.sharpest_px or not self.slope_px_step:
+            return None
+        return math.hypot(1.0, self.slope_px_step * self.half_steps / self.sharpest_px)
+
+
+@once_each
+def stated_runs(numbers: Numbers) -> Iterator[StatedRun]:
+    """Yield the focus run of each focuser that states its step.
+
+    Parameters
+    ----------
+    numbers
+        The rig's numbers.
+
+    Yields
+    ------
+    StatedRun
+        Sizes in px of the main camera, binned; of :data:`RUN_POINTS` points where none are stated. Source: a star out
+        of focus is a ring of diameter z/N, so that HFD = (z/N)·√((1 + ε²)/2).
+    """
+    from wyntaxis.core.evidence.focus.advice import RUN_POINTS
+
+    rig, ratio = numbers.rig, numbers.value("focal_ratio")
+    sharpest = numbers.value("sampling_px_per_fwhm")
+    for device in apart(focusers(numbers)):
+        step, points, step_um = device.number("run_step"), device.number("run_points"), device.best("step_um")
+        if step is None:
+            continue
+        slope = None
+        if step_um is not None and ratio and rig.sensor is not None:
+            pixel = rig.sensor.pixel_um * rig.sensor.binning
+            slope = step_um / ratio / pixel * math.sqrt((1 + rig.telescope.obstruction_ratio**2) / 2)
+        yield StatedRun(device, step, points or float(RUN_POINTS), sharpest, slope)
+
+
+@rows
+def stated_run_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield how far the stated focus run of each focuser reaches."""
+    for run in stated_runs(numbers):
+        if run.reach is not None:
+            wish = Target(*REACH_FAILS, *REACH_HOLDS)
+            yield STATED_REACH.row(run.device.id, run.device.title, computed=Leg(run.reach), target=wish)
 
 
 @rows

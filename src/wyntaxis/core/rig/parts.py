@@ -250,7 +250,9 @@ class Telescope(StrictModel):
     focal_length_mm: Annotated[PositiveLength, Shown("Focal length", "mm")]
     focal_length_tolerance_mm: Annotated[Length | None, Shown("Tolerance ±", "mm")] = None
     aperture_mm: Annotated[PositiveLength, Shown("Aperture", "mm", "focal_length", decimals=1)]
-    obstruction_ratio: Annotated[Annotated[float, Field(ge=0, lt=1)], Shown("Obstruction ratio")] = 0.0
+    obstruction_ratio: Annotated[
+        Annotated[float, Field(ge=0, lt=1)], Shown("Obstruction ratio", "", "setting", tolerance=0.01)
+    ] = 0.0
     image_circle_mm: Annotated[PositiveLength | None, Shown("Image circle", "mm")] = None
     exit_pupil_distance_mm: Annotated[PositiveLength | None, Shown("Exit pupil before image", "mm")] = None
     rear: Annotated[Joint | None, Shown("Rear")] = None
