@@ -89,6 +89,15 @@ _KINDS = (
     QuantityKind(
         "guide_autocorrelation", "Neighbouring errors alike", "", 2, may_be_zero=True, step=GUIDE_LOG, place=7
     ),
+    QuantityKind(
+        "guide_autocorrelation_dec",
+        "Lag-1 autocorrelation, declination",
+        "",
+        2,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=7,
+    ),
     QuantityKind("guide_settle_s", "Settling, 95 % of dithers", "s", 1, may_be_zero=True, step=GUIDE_LOG, place=8),
     QuantityKind(
         "guide_over_limit_percent", "Beyond the stop limit", "%", 2, may_be_zero=True, step=GUIDE_LOG, place=9

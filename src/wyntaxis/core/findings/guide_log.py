@@ -11,10 +11,11 @@ from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Quantity, Verdict, compare, worst
+from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, compare, worst
 from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.quantities.guide_log import drift_allowed_arcsec_min
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_use
+from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings
 from wyntaxis.core.steps import GUIDE_LOG as STEP
 from wyntaxis.core.wording import number, plus_minus, short
@@ -39,6 +40,8 @@ MAX_DECLINATION_APART, DOUBTFUL_DECLINATION_APART = 60.0, 30.0
 ANGLE_FAILS_DEG, ANGLE_TIGHT_DEG = 20.0, 5.0
 """A calibration turned by this sends a third of a correction along the other axis, or a twelfth."""
 NOT_SQUARE_DEG = 10.0
+SCALES_AGREE = 0.05
+"""A program that goes by another scale than this corrects too much or too little, and dithers wrongly."""
 
 
 def _measured(row: Quantity, decimals: int) -> str:
@@ -175,25 +178,61 @@ def period(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("guiding.aggression", step=STEP, after="guiding.period")
 def aggression(evaluation: Evaluation) -> Iterator[Finding]:
     """Are the corrections too eager, or too weak?"""
-    row = evaluation.quantities[kind.ALIKE]
-    if row.measured is None or row.target is None:
-        return
-    value, verdict = row.measured.value, row.verdict
-    lines = (_measured(row, 2), f"wanted: {number(row.target.low, 1)} to {number(row.target.high, 1)}")
-    eager = value < (row.target.low + row.target.high) / 2
-    title = "Corrections follow the star as they should"
+    for key, axis in apart(((kind.ALIKE, ""), (kind.ALIKE_DEC, " in declination"))):
+        row = evaluation.quantities[key]
+        if row.measured is not None and row.target is not None:
+            yield _eagerness(row, row.measured, row.target, axis)
+
+
+def _eagerness(row: Quantity, found: Leg, wanted: Target, axis: str) -> Finding:
+    """Return whether corrections on one axis are too eager, or too weak."""
+    value, verdict = found.value, row.verdict
+    lines = (_measured(row, 2), f"wanted: {number(wanted.low, 1)} to {number(wanted.high, 1)}")
+    eager = value < (wanted.low + wanted.high) / 2
+    title = f"Corrections{axis} follow the star as they should"
     remedy = NO_REMEDY
     if verdict is not Verdict.HOLDS:
-        title = "Corrections are too eager: they overshoot" if eager else "Corrections are too weak: errors linger"
+        what = "too eager: they overshoot" if eager else "too weak: errors linger"
+        title = f"Corrections{axis} are {what}"
         remedy = Remedy(
             "correct a smaller share of each error, or expose longer: seeing is being chased"
             if eager
             else "correct a larger share of each error, or lower the least move that is corrected"
         )
-    yield Finding("guiding.aggression", verdict, row.id, title, lines, remedy, _EAGER_SOURCE, (row.id,))
+    return Finding("guiding.aggression", verdict, row.id, title, lines, remedy, _EAGER_SOURCE, (row.id,))
 
 
-@finding("guiding.settling", step=STEP, after="guiding.aggression")
+@finding("guiding.log_scale", step=STEP, after="guiding.aggression")
+def log_scale(evaluation: Evaluation) -> Iterator[Finding]:
+    """Does the guiding program go by the scale that the rig makes?"""
+    result = evaluation.evidence.of(GUIDE_LOG)
+    if result is None:
+        return
+    row = evaluation.quantities[kind.SCALE]
+    own = row.best
+    told = {run.run.file: run.run.facts.scale_arcsec_px for run in result.runs}
+    for file, scale in told.items():
+        if scale is None or own is None:
+            continue
+        off = scale / own.value - 1
+        holds = abs(off) <= SCALES_AGREE
+        yield Finding(
+            "guiding.log_scale",
+            Verdict.HOLDS if holds else Verdict.FAILS,
+            file,
+            f"{file} goes by {number(scale, 3)} ″/px, the rig makes {number(own.value, 3)}",
+            (
+                f"{number(scale, 4)} / {number(own.value, 4)} = {number(1 + off, 3)}, "
+                f"allowed ±{number(100 * SCALES_AGREE, 0)} %",
+            ),
+            NO_REMEDY
+            if holds
+            else Remedy("Correct the focal length, pixel size or binning in the guiding program, or in the rig."),
+            _SCALE_SOURCE,
+        )
+
+
+@finding("guiding.settling", step=STEP, after="guiding.log_scale")
 def settling(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the guider settle after a dither in the time that it is given?"""
     row, own = evaluation.quantities[kind.SETTLE], _last(evaluation)

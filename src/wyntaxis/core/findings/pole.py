@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wyntaxis.core.evidence.guide_log import kind
+from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
@@ -29,6 +30,7 @@ def polar(evaluation: Evaluation) -> Iterator[Finding]:
     error, smear = evaluation.quantities[kind.POLAR_ERROR], evaluation.quantities[POLAR_SMEAR]
     best = error.measured or error.computed
     if best is None:
+        yield from _not_told(evaluation)
         return
     drifts = evaluation.quantities[kind.POLAR_DRIFT].measured
     lines = []
@@ -68,6 +70,27 @@ def polar(evaluation: Evaluation) -> Iterator[Finding]:
         NO_REMEDY if good else Remedy(f"better the polar alignment to {number(wanted, 1)}′, or expose shorter"),
         _POLAR_SOURCE,
         (kind.POLAR_ERROR, POLAR_SMEAR),
+    )
+
+
+def _not_told(evaluation: Evaluation) -> Iterator[Finding]:
+    """Yield that the polar error is not verified where a log holds a guided star, and not what was corrected."""
+    result = evaluation.evidence.of(GUIDE_LOG)
+    own = result.last if result is not None else None
+    if own is None or own.drift_dec is None or own.drift_dec.is_free:
+        return
+    yield Finding(
+        "mount.polar",
+        Verdict.UNPROVEN,
+        kind.POLAR_ERROR,
+        "The polar error is not verified: the log does not say what was corrected in declination",
+        (
+            f"the star stays in place, within {number(abs(own.drift_dec.own.value), 3)} ″/min: it is held there",
+            *own.run.notes,
+        ),
+        Remedy("Log the corrections with their sign or direction, or let the mount run unguided for ten minutes."),
+        _POLAR_SOURCE,
+        (kind.POLAR_ERROR,),
     )
 
 

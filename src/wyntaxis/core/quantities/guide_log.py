@@ -82,7 +82,7 @@ def _declare_recorded(key: str) -> None:
 
 for _key in (
     kind.RMS, kind.RMS_RA, kind.RMS_DEC, kind.DRIFT_RA, kind.DRIFT_DEC, kind.PERIOD, kind.ALIKE, kind.SETTLE,
-    kind.OVER, kind.LOST, kind.POLAR_DRIFT, kind.POLAR_ERROR,
+    kind.ALIKE_DEC, kind.OVER, kind.LOST, kind.POLAR_DRIFT, kind.POLAR_ERROR,
 ):  # fmt: skip
     _declare_recorded(_key)
 
@@ -170,9 +170,12 @@ def _worm(legs: Legs) -> Leg | None:
     return Leg(mount.worm_period_s, tolerance=WORM_WIDTH * mount.worm_period_s)
 
 
-@target(kind.ALIKE)
-def _wanted_alike(legs: Legs) -> Target | None:
-    return Target(EAGER, WEAK, *COMFORTABLE_ALIKE) if legs.measured(kind.ALIKE) is not None else None
+def _wanted_alike(key: str, legs: Legs) -> Target | None:
+    return Target(EAGER, WEAK, *COMFORTABLE_ALIKE) if legs.measured(key) is not None else None
+
+
+target(kind.ALIKE)(lambda legs: _wanted_alike(kind.ALIKE, legs))
+target(kind.ALIKE_DEC)(lambda legs: _wanted_alike(kind.ALIKE_DEC, legs))
 
 
 @target(kind.SETTLE)

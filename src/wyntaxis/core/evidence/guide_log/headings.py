@@ -8,14 +8,21 @@ from collections.abc import Sequence
 from wyntaxis.core.evidence.foreign.columns import Place, TableColumn
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 
-LENGTHS, TIMES, PULSES = ("″", "px"), ("s", "ms", "min"), ("ms", "s", "″", "px")
+ANGLES = ("″", "′", "°", "mas", "rad", "mrad", "µrad")
+LENGTHS, TIMES = (*ANGLES, "px"), ("s", "ms", "min", "h", "d")
+PULSES = ("ms", "s", *ANGLES, "px")
+ARCSEC_PER = {
+    "″": 1.0, "′": 60.0, "°": 3600.0, "mas": 1e-3,
+    "rad": 206264.806, "mrad": 206.264806, "µrad": 0.206264806,
+}  # fmt: skip
+SECONDS_PER = {"s": 1.0, "ms": 1e-3, "min": 60.0, "h": 3600.0, "d": 86400.0}
 COLUMNS = {
     "guide.time": TableColumn("Time", "s", (), choices=TIMES),
     "guide.frame": TableColumn("Frame number", "", ()),
     "guide.ra": TableColumn("Error in right ascension", "″", (), choices=LENGTHS),
     "guide.dec": TableColumn("Error in declination", "″", (), choices=LENGTHS),
-    "guide.x": TableColumn("Error along x", "px", (), choices=("px", "″")),
-    "guide.y": TableColumn("Error along y", "px", (), choices=("px", "″")),
+    "guide.x": TableColumn("Error along x", "px", (), choices=LENGTHS),
+    "guide.y": TableColumn("Error along y", "px", (), choices=LENGTHS),
     "guide.ra_pulse": TableColumn("Correction in right ascension", "ms", (), choices=PULSES),
     "guide.dec_pulse": TableColumn("Correction in declination", "ms", (), choices=PULSES),
     "guide.ra_way": TableColumn("Which way in right ascension", "", ()),
@@ -30,13 +37,20 @@ COLUMNS = {
 }
 """What a log's columns may hold; a unit that no heading tells is taken to be px for errors and ms for pulses."""
 
-_WORD = re.compile(r"[A-ZΑ-Ω]+(?=[A-Z][a-z])|[A-ZΑ-Ωa-zα-ω]?[a-zα-ω]+|[A-ZΑ-Ω]+|[0-9]+|″|\"|''|#|Δ")
+_WORD = re.compile(r"Δ|[A-ZΑ-Ω]+(?=[A-Z][a-z])|[A-ZΑ-Ωa-zα-ωµ]?[a-zα-ω]+|[A-ZΑ-Ω]+|[0-9]+|″|′|\"|''|'|°|#")
 _UNIT_WORDS = {
     "px": "px", "pix": "px", "pixel": "px", "pixels": "px",
     "arcsec": "″", "arcsecs": "″", "arcsecond": "″", "arcseconds": "″", "asec": "″", "as": "″", "″": "″", '"': "″",
     "''": "″",
+    "arcmin": "′", "arcmins": "′", "arcminute": "′", "arcminutes": "′", "amin": "′", "′": "′", "'": "′",
+    "mas": "mas", "milliarcsec": "mas", "milliarcseconds": "mas", "deg": "°", "degs": "°", "degree": "°",
+    "degrees": "°", "°": "°", "rad": "rad", "radian": "rad", "radians": "rad", "mrad": "mrad", "µrad": "µrad",
+    "urad": "µrad",
+    "h": "h", "hr": "h", "hrs": "h", "hour": "h", "hours": "h", "d": "d", "day": "d", "days": "d", "jd": "d",
+    "mjd": "d",
     "ms": "ms", "msec": "ms", "millisecond": "ms", "milliseconds": "ms",
-    "s": "s", "sec": "s", "secs": "s", "second": "s", "seconds": "s", "min": "min", "minutes": "min",
+    "s": "s", "sec": "s", "secs": "s", "second": "s", "seconds": "s", "min": "min", "mins": "min", "minute": "min",
+    "minutes": "min",
 }  # fmt: skip
 _CORRECTION = frozenset(
     [
@@ -56,7 +70,12 @@ _CORRECTION = frozenset(
 )
 _WAY = frozenset(["direction", "dir", "way", "side"])
 _ERROR = frozenset(["raw", "err", "error", "errors", "offset", "distance", "dist", "dev", "deviation", "residual"])
-_TIME = frozenset(["time", "t", "elapsed", "timestamp", "date", "utc", "clock", "seconds", "sec", "moment"])
+_TIME = frozenset(
+    ["time", "t", "elapsed", "timestamp", "date", "utc", "clock", "seconds", "sec", "moment", "hours", "jd", "mjd"]
+)
+_FOREIGN_UNIT = re.compile(r"[\[(]\s*(µm|μm|um|micron|microns|mm|cm|nm|steps|counts|adu|v|%)\s*[\])]", re.IGNORECASE)
+"""Units behind a heading that no error of a guide star can be told in."""
+_NO_UNIT = frozenset({"", "-", "–", "none", "n/a", "1", "[]", "()"})
 _FRAME = frozenset(["frame", "index", "no", "nr", "number", "#", "count"])
 _STRENGTH = frozenset(["snr", "mass", "flux", "strength", "signal", "peak", "brightness"])
 _MARK = frozenset(
@@ -67,8 +86,43 @@ _RA, _DEC = frozenset(["ra", "α", "alpha", "ascension"]), frozenset(["dec", "de
 
 
 def words_of(heading: str) -> tuple[str, ...]:
-    """Return the words of a heading in small letters: of ``RARawError_px`` ra, raw, error, px."""
-    return tuple(word.lower() for word in _WORD.findall(heading))
+    """Return the words of a heading in small letters: of ``RARawError_px`` ra, raw, error, px.
+
+    A Δ before an axis is a word of its own, and no δ.
+    """
+    return tuple("delta" if word == "Δ" else word.lower() for word in _WORD.findall(heading.replace("μ", "µ")))
+
+
+def units_of_row(cells: Sequence[str]) -> tuple[str, ...] | None:
+    """Return the units that the cells of a row below the headings are, empty for none; None for a row of another kind.
+
+    Parameters
+    ----------
+    cells
+        Of a row.
+
+    Returns
+    -------
+    tuple of str or None
+        As the columns take them.
+    """
+    found = []
+    for cell in cells:
+        plain = cell.strip().strip('[]()"').strip()
+        if plain.lower() in _NO_UNIT:
+            found.append("")
+            continue
+        unit = _UNIT_WORDS.get(plain.replace("μ", "µ").lower())
+        if unit is None:
+            return None
+        found.append(unit)
+    return tuple(found) if any(found) else None
+
+
+def unknown_unit(headings: Sequence[str], places: dict[str, Place]) -> str:
+    """Return the heading of an error or pulse whose unit cannot be turned into arcsec or time; empty for none."""
+    keys = [key for key in places if COLUMNS[key].choices]
+    return next((headings[places[key].index] for key in keys if _FOREIGN_UNIT.search(headings[places[key].index])), "")
 
 
 def unit_of(words: Sequence[str], among: Sequence[str]) -> str | None:

@@ -29,6 +29,7 @@ RMS_RA, RMS_DEC, RMS = "guide_rms_ra_arcsec", "guide_rms_dec_arcsec", "guide_rms
 DRIFT_RA, DRIFT_DEC = "guide_drift_ra_arcsec_min", "guide_drift_dec_arcsec_min"
 PERIOD, ALIKE, SETTLE = "guide_period_s", "guide_autocorrelation", "guide_settle_s"
 POLAR_DRIFT, POLAR_ERROR = "polar_drift_arcsec_min", "polar_error_arcmin"
+ALIKE_DEC = "guide_autocorrelation_dec"
 LOST, SCALE, OVER = "guide_lost_percent", "guide_scale_arcsec_px", "guide_over_limit_percent"
 
 
@@ -180,9 +181,13 @@ def measures(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
         found |= {RMS_RA: own.rms_ra, RMS_DEC: own.rms_dec, RMS: own.rms, PERIOD: own.period_s}
         found |= {DRIFT_RA: own.drift_ra.own if own.drift_ra is not None else None}
         if own.drift_dec is not None:
-            found |= {DRIFT_DEC: own.drift_dec.own, POLAR_DRIFT: own.drift_dec.rate}
+            found |= {DRIFT_DEC: own.drift_dec.own}
+            if own.drift_dec.is_free:  # a star that is held, nobody says by how much, tells nothing of the pole
+                found |= {POLAR_DRIFT: own.drift_dec.rate}
         found[POLAR_ERROR] = result.polar.error_arcmin if result.polar is not None else None
         found[ALIKE] = own.alike_ra
+        if own.run.dec_moved is not None:
+            found[ALIKE_DEC] = own.alike_dec
         if own.settling is not None:
             found[SETTLE] = own.settling.p95_s
         rows = len(own.run.lost)
@@ -190,8 +195,30 @@ def measures(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
         if own.over_limit_share is not None:
             found[OVER] = share_percent(own.over_limit_share, int(own.used.sum()))
     if result.calibration is not None and rig.guiding.kind != "none":
-        found[SCALE] = result.calibration.guide_scale_arcsec_px
+        found[SCALE] = scale_for_rig(rig, result.calibration)
     return {key: estimate for key, estimate in found.items() if estimate is not None}
+
+
+def scale_for_rig(rig: Rig, calibration: Calibration) -> Estimate | None:
+    """Return the guide scale that a calibration measured, for the binning that the rig guides with.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    calibration
+        Measured, perhaps at another binning.
+
+    Returns
+    -------
+    Estimate or None
+        In arcsec/px.
+    """
+    scale, camera = calibration.guide_scale_arcsec_px, rig.guiding.camera
+    if scale is None or calibration.facts.binning is None or camera is None or camera.sensor is None:
+        return scale
+    factor = camera.sensor.binning / calibration.facts.binning
+    return Estimate(scale.value * factor, scale.standard * factor)
 
 
 def share_percent(share: float, of: int) -> Estimate:

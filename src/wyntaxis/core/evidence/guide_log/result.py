@@ -28,6 +28,8 @@ from wyntaxis.core.optics.guiding import polar_error_of
 DEFAULT_SETTLE_MAIN_PX = 1.0
 """Settled is taken to be who stays within a main pixel, where the rig states nothing."""
 DEFAULT_SETTLE_ARCSEC = 1.5
+MIN_SETTLED_SHARE, SKIPPED_S = 0.5, 60.0
+"""Where dithers leave less than this share of the frames settled, frames count from so long after each on."""
 MIN_HOURS_APART = 2.0
 """Hour angles nearer than this tell one component of the polar error only."""
 
@@ -47,6 +49,7 @@ class MeasuredRun:
     periodogram: Periodogram | None
     alike_ra: Estimate | None
     alike_dec: Estimate | None
+    """Errors one frame apart, in declination."""
     settling: Settling | None
     lost_share: float
     elongation: float | None
@@ -101,7 +104,7 @@ class GuideResult:
         told = [
             (own.drift_dec.rate, own.run.facts.hour_angle_h)
             for own in self.runs
-            if own.drift_dec is not None and own.run.facts.hour_angle_h is not None
+            if own.drift_dec is not None and own.drift_dec.is_free and own.run.facts.hour_angle_h is not None
         ]
         hours = [hour for _, hour in told]
         if len(told) < 2 or max(hours) - min(hours) < MIN_HOURS_APART:
@@ -146,9 +149,9 @@ def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
     """
     limit, stated = settle_limit(optics)
     settling = settling_of(run, limit, optics.settle_s, by_marks=not stated)
-    used = ~run.lost & ~while_settling(run, settling)
-    if used.sum() < 3:
-        used = ~run.lost
+    used, note = _settled_frames(run, settling, limit)
+    if note:
+        run = replace(run, notes=(*run.notes, note))
     time, stretch = run.time_s[used], run.stretch[used]
     rests = {
         axis: about_running_line(time, values[used], stretch) if np.isfinite(values[used]).all() else None
@@ -184,6 +187,28 @@ def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
         rest["ra"],
         rest["dec"],
         used,
+    )
+
+
+def _settled_frames(run: GuideRun, settling: Settling | None, limit_arcsec: float) -> tuple[Any, str]:
+    """Return which frames count, (n,), and what is to be said of it: those of the star, settled after a dither.
+
+    Where dithers that never settle would leave few frames, those count that come a while after each dither.
+    """
+    seen = ~run.lost
+    used = seen & ~while_settling(run, settling)
+    if settling is None or not settling.never or used.sum() >= MIN_SETTLED_SHARE * seen.sum():
+        return (used, "") if used.sum() >= 3 else (seen, "")
+    later = seen.copy()
+    for entry in settling.dithers:
+        until = int(np.searchsorted(run.time_s, entry.at_s + SKIPPED_S))
+        later[entry.row : min(max(until, entry.row + 1), entry.until_row)] = False
+    if later.sum() < 3:
+        later = seen
+    count, of = settling.never, len(settling.dithers)
+    return later, (
+        f"{count} of {of} dithers never settled within {limit_arcsec:.2g}″: {int(later.sum())} frames from "
+        f"{SKIPPED_S:.0f} s after each on are counted"
     )
 
 

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from wyntaxis.core.evidence.guide_log.headings import ARCSEC_PER
 from wyntaxis.core.evidence.guide_log.table import DAY_S, DITHER, LOST, SETTLED, STOPPED, Section
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
@@ -20,6 +21,10 @@ BREAK_INTERVALS, BREAK_S = 12.0, 60.0
 """A pause of more usual intervals, and of more seconds, breaks a run into stretches."""
 NEW_RUN_S = 6 * 3600.0
 """A longer pause begins another run."""
+ONE_SIDED_SHARE = 0.15
+"""Who corrects one way only answers hardly any errors of the other sign: seeing makes a few."""
+SCALES_AGREE = 0.05
+"""The log's scale and the rig's may differ by this share before it is said."""
 _FIGURE = re.compile(r"[+-]?[0-9]+(?:[.,][0-9]+)?")
 
 
@@ -36,6 +41,8 @@ class LogFacts:
     focal_length_mm: float | None = None
     pulse_ms: float | None = None
     date: str | None = None
+    unguided: bool = False
+    """Whether it is said that nothing was corrected."""
 
 
 @dataclass(frozen=True)
@@ -63,6 +70,11 @@ class GuideRun:
     """When it began, in s since 1970, where the log tells a date."""
     facts: LogFacts = field(default_factory=LogFacts)
     notes: tuple[str, ...] = ()
+
+    @property
+    def has_corrections(self) -> bool:
+        """Whether the log tells what was corrected in declination."""
+        return self.dec_moved is not None
 
     @property
     def seconds(self) -> float:
@@ -99,6 +111,14 @@ class GuideOptics:
     one_axis: bool = False
 
 
+_SEXAGESIMAL = re.compile(r"([+-]?)([0-9]{1,3})[:°hd\s]+([0-9]{1,2})(?:[:′'m\s]+([0-9]{1,2}(?:[.,][0-9]+)?))?")
+_AXIS_WORDS = frozenset({"declination", "dec"})
+_PLAIN_WORDS = frozenset(
+    ["target", "star", "object", "mount", "scope", "telescope", "current", "jnow", "j", "deg", "degrees", "position"]
+)
+"""Words beside "dec" that leave it a declination; of a guider's settings, such as its aggressiveness, others stand."""
+
+
 def facts_of(told: dict[str, str]) -> LogFacts:
     """Return what lines beside the rows tell, by their words."""
     values: dict[str, Any] = {}
@@ -106,26 +126,50 @@ def facts_of(told: dict[str, str]) -> LogFacts:
         words = set(re.findall(r"[a-z]+", key))
         figure = _FIGURE.search(text)
         value = float(figure[0].replace(",", ".")) if figure else None
-        if "scale" in words and value is not None and 0 < value < 1000:
-            values.setdefault("scale_arcsec_px", value)
+        own = text.lower()
+        if "scale" in words and not words & {"full", "max", "min"} and value is not None:
+            scale = value * (0.001 if "mas" in own else 60.0 if "arcmin" in own else 1.0)
+            if 0 < scale < 1000:
+                values.setdefault("scale_arcsec_px", scale)
         elif "exposure" in words and value is not None and value > 0:
-            values.setdefault("exposure_s", value / 1000 if "ms" in text.lower() else value)
-        elif words & {"declination", "dec"} and value is not None and abs(value) <= 90:
-            values.setdefault("declination_deg", value)
-        elif "hour" in words and "angle" in words and value is not None and abs(value) <= 24:
-            values.setdefault("hour_angle_h", value)
+            values.setdefault("exposure_s", value / 1000 if "ms" in own else value)
+        elif words & _AXIS_WORDS:
+            declination = _angle(text) if words <= _AXIS_WORDS | _PLAIN_WORDS else None
+            if declination is not None and abs(declination) <= 90:
+                values.setdefault("declination_deg", declination)
+        elif "hour" in words and "angle" in words:
+            hours = _angle(text)
+            if hours is not None and abs(hours) <= 24:
+                values.setdefault("hour_angle_h", hours / 15 if "°" in text or "deg" in own else hours)
         elif "pier" in words:
-            side = next((side for side in ("west", "east") if side in text.lower()), text.strip()[:20])
+            side = next((side for side in ("west", "east") if side in own), text.strip()[:20])
             values.setdefault("pier_side", side)
         elif words & {"binning", "bin"} and value is not None and 1 <= value <= 64:
             values.setdefault("binning", round(value))
         elif "focal" in words and value is not None and value > 0:
             values.setdefault("focal_length_mm", value)
-        elif "pulse" in words and value is not None and value > 0:
-            values.setdefault("pulse_ms", value if "ms" in text.lower() or value > 20 else value * 1000)
+        elif "pulse" in words and not words & _LIMIT_WORDS and value is not None and value > 0:
+            values.setdefault("pulse_ms", value if "ms" in own or value > 20 else value * 1000)
+        elif words & {"guiding", "guided", "corrections", "output"} and own.strip() in _OFF_WORDS:
+            values.setdefault("unguided", True)
         elif "date" in words:
             values.setdefault("date", text[:40])
     return LogFacts(**values)
+
+
+_LIMIT_WORDS = frozenset({"max", "maximum", "min", "minimum", "limit", "least", "ra", "backlash", "compensation"})
+_OFF_WORDS = frozenset({"off", "no", "false", "disabled", "none", "unguided"})
+
+
+def _angle(text: str) -> float | None:
+    """Return an angle in degrees or a time in hours, also with minutes and seconds; None for what has another unit."""
+    parts = _SEXAGESIMAL.search(text)
+    if parts is not None:
+        minus, whole, minutes, seconds = parts.groups()
+        size = float(whole) + float(minutes) / 60 + float((seconds or "0").replace(",", ".")) / 3600
+        return -size if minus == "-" else size
+    plain = re.fullmatch(r"\s*([+-]?[0-9]+(?:[.,][0-9]+)?)\s*(?:°|deg|degs|degrees?|h|hours?)?\s*", text.lower())
+    return float(plain[1].replace(",", ".")) if plain else None
 
 
 def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics) -> list[GuideRun]:
@@ -163,9 +207,13 @@ def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics)
             lost = ~np.isfinite(one)
     rows = [row for row, event in section.events if event == LOST and row < len(lost)]
     lost[rows] = True
+    strength = section.values.get("guide.strength")
+    if strength is not None and np.nanmax(strength, initial=-np.inf) > 0:
+        lost |= strength[: len(lost)] <= 0  # no light is no star, whatever the errors say
     if (~lost)[good].sum() < MIN_ROWS:
         raise InputError(f"holds fewer than {MIN_ROWS} frames of the star, so nothing is told of its guiding")
-    moved = [_moved(section, axis, facts, optics, len(time)) for axis in ("ra", "dec")]
+    moved = [_moved(section, axis, facts, optics, own, notes) for axis, own in (("ra", ra), ("dec", dec))]
+    _hold_scales(facts, optics, notes)
     breaks = broken | np.isin(np.arange(len(time)), [row for row, event in section.events if event == STOPPED])
     stretch = np.cumsum(breaks)
     ra, dec = np.where(lost, np.nan, ra), np.where(lost, np.nan, dec)
@@ -286,10 +334,20 @@ def _other(keys: Sequence[str], key: str) -> str:
     return keys[1] if key == keys[0] else keys[0]
 
 
+def _hold_scales(facts: LogFacts, optics: GuideOptics, notes: list[str]) -> None:
+    """Note where the log goes by another scale than the rig makes."""
+    told, own = facts.scale_arcsec_px, optics.scale_arcsec_px
+    if told is None or own is None or abs(told / own - 1) <= SCALES_AGREE:
+        return
+    notes.append(
+        f"the log goes by {told:.4g} ″/px, the rig makes {own:.4g}: {told / own:.3g} times; binning or reducer?"
+    )
+
+
 def _arcsec(unit: str, headings: Sequence[str], facts: LogFacts, optics: GuideOptics, notes: list[str]) -> float:
     """Return what one of a column's unit is in arcsec."""
-    if unit == "″":
-        return 1.0
+    if unit in ARCSEC_PER:
+        return ARCSEC_PER[unit]
     scale = optics.scale_arcsec_px or facts.scale_arcsec_px
     if scale is None:
         raise InputError("its errors are in px, and no scale is known: give the rig a guide camera, or write the scale")
@@ -300,8 +358,10 @@ def _arcsec(unit: str, headings: Sequence[str], facts: LogFacts, optics: GuideOp
     return scale
 
 
-def _moved(section: Section, axis: str, facts: LogFacts, optics: GuideOptics, rows: int) -> Any | None:
-    """Return what was corrected after each frame in arcsec; with the sign of its direction where there is one."""
+def _moved(
+    section: Section, axis: str, facts: LogFacts, optics: GuideOptics, errors: Any, notes: list[str]
+) -> Any | None:
+    """Return what was corrected after each frame in arcsec, by its sign or direction; None where neither is told."""
     values = section.values.get(f"guide.{axis}_pulse")
     if values is None:
         return None
@@ -316,9 +376,24 @@ def _moved(section: Section, axis: str, facts: LogFacts, optics: GuideOptics, ro
             return None
         factor = scale
     else:
-        factor = 1.0
+        factor = ARCSEC_PER[unit]
     moved = np.nan_to_num(values) * factor
     ways = section.values.get(f"guide.{axis}_way")
     if ways is not None and np.isfinite(ways).any():
         moved = np.abs(moved) * np.nan_to_num(ways)
-    return moved[:rows] if np.any(moved) else None
+    elif _lacks_sign(moved, errors):
+        name = "right ascension" if axis == "ra" else "declination"
+        notes.append(f"corrections in {name} have neither sign nor direction: they are not counted")
+        return None
+    return moved[: len(errors)] if np.any(moved) else None
+
+
+def _lacks_sign(moved: Any, errors: Any) -> bool:
+    """Return whether corrections are told by their size alone: all of one sign, though they answer errors of both."""
+    if not (np.all(moved >= 0) or np.all(moved <= 0)):
+        return False
+    answered = errors[(moved[: len(errors)] != 0) & np.isfinite(errors)]
+    if len(answered) < MIN_ROWS:
+        return False
+    above = float(np.mean(answered > 0))
+    return min(above, 1 - above) > ONE_SIDED_SHARE

@@ -23,7 +23,12 @@ OWN_DRIFT_SCATTERS = 2.0
 """An error that goes by more than so many scatters is not guided out: then its own drift is told."""
 PERIODS_TRIED, SURE_TURN = 240, 15.0
 """So many periods are tried; one counts where it explains so many times what the rest of the fit leaves."""
-PLAY_TRIED, PLAY_ROWS, ROUGH_FRAMES = 16, 20_000, 20
+PLAY_TRIED, PLAY_ROWS, ROUGH_FRAMES = 14, 20_000, 20
+MAX_SLACK_STEPS = 15.0
+"""The most backlash that is tried, in corrections of the larger kind."""
+SURE_SIGN = 5.0
+"""Errors and corrections tell which way these count where their products add up to so many times their scatter."""
+ROBUST_TURNS = 8
 _T95 = {5: 2.571, 6: 2.447, 7: 2.365, 8: 2.306, 9: 2.262, 10: 2.228, 12: 2.179, 15: 2.131, 20: 2.086, 30: 2.042}
 
 
@@ -134,11 +139,16 @@ def neighbours_alike(rest: Any, stretch: Any) -> Estimate | None:
 
 @dataclass(frozen=True)
 class Drift:
-    """How fast the star went in arcsec/min, with corrections where ``guided``; ``own`` is the errors' own."""
+    """How fast the star went in arcsec/min, with corrections where ``guided``; ``own`` is the errors' own.
+
+    ``is_free`` says whether the rate is that of a star which nothing holds: corrections are counted back in, or it
+    visibly ran away. Else the log does not say what was corrected, and the rate says nothing of the mount.
+    """
 
     rate: Estimate
     guided: bool
     own: Estimate
+    is_free: bool = True
 
 
 def drift_of(
@@ -157,13 +167,14 @@ def drift_of(
     turning
         What turns on that axis, which a line must not be taken for.
     play
-        Whether the axis has play, which corrections that turn round are lost in.
+        Whether the axis has backlash, which corrections that turn round are lost in.
 
     Returns
     -------
     Drift or None
         By robust least squares with an offset for each stretch; None for too few frames. A star that is held still
-        drifts all the same: what was corrected is counted back in, where the errors themselves stay in place.
+        drifts all the same: what was corrected is counted back in, where the errors themselves stay in place. The
+        uncertainty holds that of the backlash that was found.
     """
     time, stretch = run.time_s[used], run.stretch[used]
     if len(time) < 8 or float(np.ptp(time)) <= 0:
@@ -177,12 +188,58 @@ def drift_of(
     long = float(np.ptp(time)) / 60
     goes = abs(own.value) * long > OWN_DRIFT_SCATTERS * (scatter.value if scatter is not None else 0.0)
     if moved is None or goes:
-        return Drift(own, guided=False, own=own)
-    whole = unguided(values, moved, play=play)
+        return Drift(own, guided=False, own=own, is_free=goes or run.facts.unguided)
     # A dither moves the lock: what brings the star there is no drift.
     parts = stretch + np.searchsorted(np.array(run.dithers), np.flatnonzero(used), "right") if run.dithers else stretch
-    told = _line(time, whole[used], parts, period, turns=not play)
-    return Drift(own, guided=False, own=own) if told is None else Drift(told, guided=True, own=own)
+    steps = _towards(values, moved, run.stretch)
+    whole = run.stretch + np.searchsorted(np.array(run.dithers, dtype=int), np.arange(len(run.time_s)), "right")
+    slacks = _likely_slacks(run.time_s, values, steps, whole) if play else (0.0,)
+    told = [
+        _line(time, (values + _before(with_play(steps, slack)))[used], parts, period, turns=not play)
+        for slack in slacks
+    ]
+    rates = [one for one in told if one is not None]
+    if told[0] is None:
+        return Drift(own, guided=False, own=own, is_free=False)
+    # The backlash is known between the least and the greatest that make the star go about as smoothly.
+    apart = max(abs(one.value - told[0].value) for one in rates)
+    rate = Estimate(told[0].value, math.hypot(told[0].standard, apart))
+    return Drift(rate, guided=True, own=own)
+
+
+def _towards(values: Any, moved: Any, stretch: Any) -> Any:
+    """Return corrections with the sign that moves the star, (n,): which way they count, errors tell.
+
+    A correction opposes the error that it answers. After a flip north and south may be exchanged: each stretch tells
+    for itself, and one in which the sign turns round is taken in two.
+    """
+    errors, applied = np.nan_to_num(values), np.nan_to_num(moved)
+    products = errors * applied
+    whole = 1.0 if float(products.sum()) >= 0 else -1.0
+    signs = np.full(len(errors), whole)
+    for number in np.unique(stretch):
+        rows = np.flatnonzero(stretch == number)
+        for part in _parts_of_one_sign(products[rows]):
+            own = products[rows[part]]
+            total, noise = float(own.sum()), math.sqrt(float(own @ own))
+            if abs(total) > SURE_SIGN * noise:
+                signs[rows[part]] = math.copysign(1.0, total)
+    return signs * applied
+
+
+def _parts_of_one_sign(products: Any) -> list[slice]:
+    """Return the parts of a stretch in which corrections count one way: two where they turn round in between."""
+    whole = [slice(0, len(products))]
+    if len(products) < 4 * ROUGH_FRAMES:
+        return whole
+    running = np.cumsum(products)
+    total = float(running[-1])
+    best = int(np.argmax(np.abs(running) + np.abs(total - running)))
+    before, after = float(running[best]), total - float(running[best])
+    noise = [math.sqrt(float(own @ own)) for own in (products[: best + 1], products[best + 1 :])]
+    if before * after >= 0 or abs(before) <= SURE_SIGN * noise[0] or abs(after) <= SURE_SIGN * noise[1]:
+        return whole
+    return [slice(0, best + 1), slice(best + 1, len(products))]
 
 
 def unguided(values: Any, moved: Any, *, play: bool = False) -> Any:
@@ -193,24 +250,56 @@ def unguided(values: Any, moved: Any, *, play: bool = False) -> Any:
     values, moved
         Errors in arcsec, and what was corrected after each frame; (n,) each.
     play
-        Whether the axis has play: then so much of it is taken as makes the star go most smoothly.
+        Whether the axis has backlash: then so much of it is taken as makes the star go most smoothly.
 
     Returns
     -------
     array
         (n,) in arcsec.
     """
-    errors, applied = np.nan_to_num(values), np.nan_to_num(moved)
-    # A correction opposes the error that it answers.
-    towards = 1.0 if float(errors @ applied) >= 0 else -1.0
-    steps = towards * applied
-    if play and np.any(steps > 0) and np.any(steps < 0):
-        most = 4 * float(np.quantile(np.abs(steps[steps != 0]), 0.9))
-        tried = [most * (place / PLAY_TRIED) ** 2 for place in range(PLAY_TRIED + 1)]
-        some = slice(0, PLAY_ROWS)
-        roughest = [_roughness(values[some] + _before(with_play(steps[some], slack))) for slack in tried]
-        steps = with_play(steps, tried[int(np.argmin(roughest))])
-    return values + _before(steps)
+    count = len(values)
+    steps = _towards(values, moved, np.zeros(count))
+    slack = _likely_slacks(np.arange(count, dtype=float), values, steps, np.zeros(count))[0] if play else 0.0
+    return values + _before(with_play(steps, slack))
+
+
+def _likely_slacks(time: Any, values: Any, steps: Any, parts: Any) -> tuple[float, ...]:
+    """Return the backlash with which the star goes most evenly, and the least and greatest with which it does as well.
+
+    In arcsec of the steps. With the right one the star goes along one line, but for an offset at each dither: wrong
+    steps add up, noise does not. How well it is known follows from how the squares of its blocks scatter.
+    """
+    if not (np.any(steps > 0) and np.any(steps < 0)):
+        return (0.0,)
+    some = slice(0, PLAY_ROWS)
+    most = MAX_SLACK_STEPS * float(np.quantile(np.abs(steps[steps != 0]), 0.9))
+
+    def strays(slack: float) -> Any:
+        return _strays(time[some], values[some] + _before(with_play(steps[some], slack)), parts[some])
+
+    tried = [most * (place / PLAY_TRIED) ** 2 for place in range(PLAY_TRIED + 1)]
+    rough = [strays(slack) for slack in tried]
+    means = np.array([float(own.mean()) if len(own) else 0.0 for own in rough])
+    best = int(np.argmin(means))
+    # Finer between the neighbours of the best.
+    low, high = tried[max(best - 1, 0)], tried[min(best + 1, PLAY_TRIED)]
+    fine = np.linspace(low, high, 9)
+    finer = [strays(float(slack)) for slack in fine]
+    where = int(np.argmin([float(own.mean()) if len(own) else 0.0 for own in finer]))
+    chosen, own = float(fine[where]), finer[where]
+    if not len(own):
+        return (chosen,)
+    known = [(slack, one) for slack, one in (*zip(tried, rough, strict=True), *zip(fine.tolist(), finer, strict=True))]
+    near = [slack for slack, one in known if len(one) == len(own) and _about_as_smooth(one, own)]
+    return (chosen, *(edge for edge in (min(near, default=chosen), max(near, default=chosen)) if edge != chosen))
+
+
+def _about_as_smooth(one: Any, best: Any) -> bool:
+    """Return whether one path strays no more than the smoothest, by the scatter of blocks of their difference."""
+    more = one - best
+    blocks = max(len(more) // (2 * ROUGH_FRAMES), 2)
+    means = np.array([part.mean() for part in np.array_split(more, blocks)])
+    return float(more.mean()) <= float(means.std(ddof=1)) / math.sqrt(blocks) * widened(blocks)
 
 
 def _before(steps: Any) -> Any:
@@ -218,14 +307,20 @@ def _before(steps: Any) -> Any:
     return np.concatenate([[0.0], np.cumsum(steps)[:-1]])
 
 
-def _roughness(path: Any) -> float:
-    """Return how far a path strays within some frames, but for its usual way: wrong steps add up, noise does not."""
-    good = path[np.isfinite(path)]
-    if len(good) < 3 * ROUGH_FRAMES:
-        return 0.0
-    strays = good[ROUGH_FRAMES:] - good[:-ROUGH_FRAMES]
-    strays = strays - np.median(strays)
-    return float(np.mean(np.minimum(strays**2, 9 * np.median(strays**2))))
+def _strays(time: Any, path: Any, parts: Any) -> Any:
+    """Return by how much a path strays from one line with an offset for each part, squared; far ones are cut short.
+
+    Frames without the star are left out, the same ones for all paths of one run.
+    """
+    good = np.isfinite(path)
+    if good.sum() < 3 * ROUGH_FRAMES:
+        return np.zeros(0)
+    _, group = np.unique(parts[good], return_inverse=True)
+    ones = np.ones(int(good.sum()))
+    along, own = (_without_offsets(array[good], ones, group) for array in (time, path))
+    slope = float(along @ own) / max(float(along @ along), 1e-30)
+    squares = (own - slope * along) ** 2
+    return np.minimum(squares, 9 * np.median(squares))
 
 
 def with_play(steps: Any, slack: float) -> Any:
@@ -243,49 +338,57 @@ def with_play(steps: Any, slack: float) -> Any:
     array
         (n,).
     """
-    if slack <= 0:
+    if slack <= 0 or not np.any(steps):
         return steps
-    left, last, found = 0.0, 0.0, []
-    for step in steps.tolist():
-        if step * last < 0:
-            left = slack - left
-        if step:
-            last = step
-        taken = min(abs(step), left)
-        left -= taken
-        found.append(math.copysign(abs(step) - taken, step))
-    return np.array(found)
+    # The motor goes freely within the gap, whose ends take the axis along.
+    first = float(steps[np.flatnonzero(steps)[0]])
+    axis = start = 0.0 if first > 0 else slack
+    places = []
+    for motor in np.cumsum(steps).tolist():
+        if axis < motor:
+            axis = motor
+        elif axis > motor + slack:
+            axis = motor + slack
+        places.append(axis)
+    return np.diff(np.array(places), prepend=start)
 
 
 def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns: bool = False) -> Estimate | None:
     """Return the slope in arcsec/min of values with an offset for each stretch, and a turn beside it.
 
-    The turn is of the period that is given; else, where the axis ``turns``, of that which is seen, if one is.
+    The turn is of the period that is given; else, where the axis ``turns``, of that which is seen, if one is. Offsets
+    are taken out by the weighted means of their stretches, which gives the same slope as a column for each would
+    (Frisch and Waugh), however many there are.
     """
     good = np.isfinite(values)
     time, values, stretch = time[good], values[good], stretch[good]
     if len(time) < 8:
         return None
     bins = _bins(time, stretch)
-    t, v, s, weight = (_averaged(bins, array) for array in (time, values, stretch, np.ones(len(time))))
-    weight = np.bincount(bins).astype(float)[np.bincount(bins) > 0]
-    columns = [(t - t.mean()) / 60] + [(s == number).astype(float) for number in np.unique(s)]
-    if turns and len(t) > len(columns) + 8:
-        period_s = _seen_period(t, v, weight, columns) or period_s
-    if period_s is not None and len(t) > len(columns) + 4:
+    weight = np.bincount(bins).astype(float)
+    t, v, s = (np.bincount(bins, array) / weight for array in (time, values, stretch))
+    _, group = np.unique(np.rint(s), return_inverse=True)
+    offsets = int(group.max()) + 1
+    columns = [(t - t.mean()) / 60]
+    if turns and len(t) > offsets + 9:
+        period_s = _seen_period(t, v, weight, columns, group) or period_s
+    if period_s is not None and len(t) > offsets + 5:
         phase = 2 * math.pi * t / period_s
         columns += [np.cos(phase), np.sin(phase)]
-    design = np.column_stack(columns)
-    if len(t) <= design.shape[1] + 1:
+    known = offsets + len(columns)
+    if len(t) <= known + 1:
         return None
     factor = np.ones(len(t))
-    for _ in range(8):
-        root = np.sqrt(weight * factor)
-        told, *_ = np.linalg.lstsq(design * root[:, None], v * root, rcond=None)
-        left = (v - design @ told) * np.sqrt(weight)
+    for _ in range(ROBUST_TURNS):
+        own = weight * factor
+        design = np.column_stack([_without_offsets(column, own, group) for column in columns])
+        target = _without_offsets(v, own, group)
+        root = np.sqrt(own)
+        told, *_ = np.linalg.lstsq(design * root[:, None], target * root, rcond=None)
+        left = (target - design @ told) * np.sqrt(weight)
         scale = max(1.4826 * float(np.median(np.abs(left))), 1e-12)
         factor = np.minimum(1.0, 2.0 * scale / np.maximum(np.abs(left), 1e-12))
-    free = len(t) - design.shape[1]
+    free = len(t) - known
     spread = float((factor * left**2).sum()) / free
     covariance = np.linalg.pinv(design.T @ (design * (weight * factor)[:, None])) * spread
     after = float((left[1:] @ left[:-1]) / max(left @ left, 1e-30))
@@ -295,21 +398,29 @@ def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns
     return Estimate(float(told[0]), WANDERING * standard)
 
 
-def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any]) -> float | None:
+def _without_offsets(values: Any, weight: Any, group: Any) -> Any:
+    """Return values less the weighted mean of their group, (n,)."""
+    total = np.bincount(group, weight)
+    return values - (np.bincount(group, weight * values) / np.maximum(total, 1e-30))[group]
+
+
+def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any], group: Any) -> float | None:
     """Return the period in s that explains most of what a line and offsets leave; None where none explains enough."""
     root, long = np.sqrt(weight), float(np.ptp(time))
+    target = _without_offsets(values, weight, group) * root
+    fixed = [_without_offsets(column, weight, group) * root for column in columns]
 
     def left(more: list[Any]) -> float:
-        design = np.column_stack([*columns, *more]) * root[:, None]
-        told, *_ = np.linalg.lstsq(design, values * root, rcond=None)
-        rest = values * root - design @ told
+        design = np.column_stack([*fixed, *(_without_offsets(column, weight, group) * root for column in more)])
+        told, *_ = np.linalg.lstsq(design, target, rcond=None)
+        rest = target - design @ told
         return float(rest @ rest)
 
     shortest, longest = 4 * long / len(time), long / MIN_TURNS
     periods = 1 / np.linspace(1 / longest, 1 / shortest, PERIODS_TRIED)
     phases = [2 * math.pi * time / period for period in periods]
     rests = [left([np.cos(phase), np.sin(phase)]) for phase in phases]
-    best, free = int(np.argmin(rests)), len(time) - len(columns) - 3
+    best, free = int(np.argmin(rests)), len(time) - len(columns) - int(group.max()) - 4
     explained = (left([]) - rests[best]) / 3 / max(rests[best] / max(free, 1), 1e-30)
     return float(periods[best]) if free > 3 and explained > SURE_TURN else None
 
@@ -317,11 +428,7 @@ def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any]) -> flo
 def _bins(time: Any, stretch: Any) -> Any:
     """Return the number of the bin of each value: some sixty over the run, none over two stretches."""
     width = max(float(np.ptp(time)) / DRIFT_BINS, 1e-9)
-    numbers = np.minimum(((time - time[0]) / width).astype(int), DRIFT_BINS - 1)
-    _, own = np.unique(np.stack([stretch, numbers]), axis=1, return_inverse=True)
-    return own.reshape(-1)
-
-
-def _averaged(bins: Any, values: Any) -> Any:
-    counts = np.bincount(bins)
-    return np.bincount(bins, values)[counts > 0] / counts[counts > 0]
+    numbers = np.minimum(((time - time[0]) / width).astype(np.int64), DRIFT_BINS - 1)
+    # Rows are in the order of time: a bin ends where the number or the stretch is another.
+    ends = (np.diff(numbers) != 0) | (np.diff(stretch) != 0)
+    return np.concatenate([[0], np.cumsum(ends)])

@@ -14,8 +14,15 @@ import numpy as np
 
 from wyntaxis.core.evidence.foreign.columns import Place, moment_seconds
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
-from wyntaxis.core.evidence.foreign.units import convert
-from wyntaxis.core.evidence.guide_log.headings import columns_of, is_calibration, is_guiding
+from wyntaxis.core.evidence.guide_log.headings import (
+    COLUMNS,
+    SECONDS_PER,
+    columns_of,
+    is_calibration,
+    is_guiding,
+    units_of_row,
+    unknown_unit,
+)
 from wyntaxis.core.evidence.guide_log.rows import ByteRows, ListRows, list_rows, number_in
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import read_bytes
@@ -36,14 +43,21 @@ _BEGINS_ROW = np.isin(np.arange(256), list(b"0123456789+-.\"' \t"))
 _AXES = ("guide.ra", "guide.dec", "guide.x", "guide.y")
 _FACT = re.compile(r"([A-Za-zα-ω][A-Za-zα-ω /_.()\-]{0,40}?)\s*[=:]\s*([^,;=\t]{1,80})")
 _DECIMAL_COMMA = re.compile(r"[+-]?[0-9]+,[0-9]+")
+_PLAIN_NUMBER = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[:T-][0-9:.T-]+)?Z?")
+MAX_LONGER_SHARE = 0.2
+"""So many rows may hold more numbers than there are headings, such as notes that hold commas."""
 _CLOCK = re.compile(r"[0-9]{1,2}:[0-9]{2}(:[0-9]{2})?")
 LOST, DITHER, SETTLED, STOPPED = "lost", "dither", "settled", "stopped"
-_EVENTS = (
-    (DITHER, ("dither",)),
-    (SETTLED, ("settled", "settling done", "settle done", "settling complete", "settling end", "settle end")),
-    (LOST, ("lost", "no star", "star missing", "too faint", "low snr", "star fail")),
-    (STOPPED, ("paused", "guiding stop", "guiding end", "stopped", "resumed", "guiding start", "guiding begin")),
+_EVENTS = tuple(
+    (event, re.compile(rf"(?<![a-z])(?<!not )(?<!not yet )(?<!never )(?<!no )(?:{'|'.join(words)})"))
+    for event, words in (
+        (DITHER, ("dither",)),
+        (SETTLED, ("settled", "settling done", "settle done", "settling complete", "settling end", "settle end")),
+        (LOST, ("lost", "no star", "star missing", "too faint", "low snr", "star fail")),
+        (STOPPED, ("paused", "guiding stop", "guiding end", "stopped", "resumed", "guiding start", "guiding begin")),
+    )
 )
+"""Words that tell an event: whole ones, and not where they are denied; who is unsettled has not settled."""
 _TRUE = frozenset({"1", "true", "yes", "y", "x", "lost", "dither", "on"})
 _SIGNS = {"w": 1.0, "west": 1.0, "n": 1.0, "north": 1.0, "+": 1.0, "e": -1.0, "east": -1.0, "s": -1.0, "south": -1.0}
 _SIGNS["-"] = -1.0
@@ -195,6 +209,8 @@ class _Reader:
             text, self._line = _text(piece, own_starts[odd], own_ends[odd]), first + line + odd + 1
             if self._is_row(text):
                 plain[odd] = True
+            elif not plain[:odd].any() and self._take_units(text):
+                continue
             elif self._begins_section(text):
                 self._work(piece, codes, own_starts[:odd][plain[:odd]], own_ends[:odd][plain[:odd]])
                 self._other(text)
@@ -213,6 +229,20 @@ class _Reader:
         keys = [key for key in (*_AXES, "guide.time", "guide.frame") if key in places]
         numbers = sum(places[key].index < len(cells) and is_number(cells[places[key].index]) for key in keys)
         return len(cells) > self._need and numbers >= min(2, len(keys))
+
+    def _take_units(self, text: str) -> bool:
+        """Take the first line below the headings as their units, where it is one."""
+        section = self._sections[-1]
+        if section.rows or self._parts or text[:1] in "#%":
+            return False
+        units = units_of_row(_cells(text, self._separator))
+        if units is None:
+            return False
+        for key, place in section.places.items():
+            choices = COLUMNS[key].choices
+            if choices and place.index < len(units) and units[place.index] in choices:
+                section.places[key] = Place(place.index, units[place.index])
+        return True
 
     def _begins_section(self, text: str) -> bool:
         cells = cells_of(text)
@@ -245,6 +275,11 @@ class _Reader:
         if len(self._sections) >= MAX_SECTIONS:
             raise InputError(f"has more than {MAX_SECTIONS} sections; give its nights one by one")
         places = columns_of(cells, self._rules)
+        foreign = unknown_unit(cells, places)
+        if foreign:
+            raise InputError(
+                f"its column “{foreign[:40]}” is in a unit that cannot be told in arcsec or px; convert it"
+            )
         facts = dict(self._facts)
         self._sections.append(Section(self._line, tuple(cells), places, facts=facts))
         self._separator, self._comma = separator, False
@@ -272,7 +307,7 @@ class _Reader:
         if section.rows + len(rows) > MAX_ROWS:
             raise InputError(f"has more than {MAX_ROWS:,} rows; give its nights one by one")
         if not self._parts:
-            self._comma = _has_decimal_commas(rows.head(50), section.places, self._separator)
+            self._comma = _has_decimal_commas(rows.head(50), section, self._separator)
         rows = replace(rows, comma=self._comma)
         start = section.rows
         section.rows += len(rows)
@@ -310,7 +345,7 @@ class _Reader:
         """Return times in s: numbers, times of day, or ISO 8601."""
         first = next((cells[place.index] for cells in rows.head(20) if place.index < len(cells)), "").strip(' "')
         if is_number(first):
-            return rows.numbers(place.index) * convert(1.0, place.unit or "s", "s")
+            return rows.numbers(place.index) * SECONDS_PER[place.unit or "s"]
         if _CLOCK.match(first):
             section.clock = True
         texts = [cell.strip().strip('"').removesuffix("Z").replace(",", ".") for cell in rows.texts(place.index)]
@@ -361,7 +396,7 @@ class _Reader:
 def event_of(text: str) -> str | None:
     """Return which event some words tell: a dither, the star lost, settled, a stop; None for none."""
     plain = text.lower()
-    return next((event for event, words in _EVENTS if any(word in plain for word in words)), None)
+    return next((event for event, words in _EVENTS if words.search(plain)), None)
 
 
 def _separator_of(line: str) -> str | None:
@@ -395,7 +430,7 @@ def _text(piece: bytes, start: int, end: int) -> str:
     return piece[start : min(end, start + MAX_LINE)].decode("utf-8", "replace").strip()
 
 
-def _has_decimal_commas(rows: list[list[str]], places: dict[str, Place], separator: str | None) -> bool:
+def _has_decimal_commas(rows: list[list[str]], section: Section, separator: str | None) -> bool:
     """Return whether numbers are written with a decimal comma.
 
     Raises
@@ -403,13 +438,21 @@ def _has_decimal_commas(rows: list[list[str]], places: dict[str, Place], separat
     InputError
         Where the comma separates cells too, so that nobody can tell them apart.
     """
+    places = section.places
     keys = [key for key in places if key in _NUMBERS]
     cells = [row[places[key].index].strip() for row in rows for key in keys if places[key].index < len(row)]
     found = any(_DECIMAL_COMMA.fullmatch(cell) for cell in cells)
-    most = max((place.index for place in places.values()), default=0) + 1
-    if separator == "," and not found and rows and min(len(row) for row in rows) >= 2 * most - 1 > 3:
-        raise InputError(
-            "its rows hold twice as many cells as it has headings: is the comma both decimal point and separator? "
-            "Write it with semicolons"
-        )
+    if separator == "," and not found:
+        bare = [list(row) if row[-1].strip() else row[:-1] for row in rows if row]
+        # More numbers in a row than there are headings: some of them are the decimals of others.
+        longer = [row for row in bare if len(row) > len(section.headings) and all(_is_plain(cell) for cell in row)]
+        if len(longer) > MAX_LONGER_SHARE * len(rows):
+            raise InputError(
+                "its rows hold more cells than it has headings: is the comma both decimal point and separator? "
+                "Write it with semicolons"
+            )
     return found
+
+
+def _is_plain(cell: str) -> bool:
+    return not cell.strip() or bool(_PLAIN_NUMBER.fullmatch(cell.strip()))
