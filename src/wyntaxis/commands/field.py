@@ -31,21 +31,18 @@ def _field(options: argparse.Namespace) -> int:
 
     from wyntaxis.core.evidence.field.kind import FIELD, keep, read
     from wyntaxis.core.evidence.field.report import field_json
-    from wyntaxis.core.evidence.headers.names import load_filter_names
     from wyntaxis.core.evidence.kinds import Evidence
     from wyntaxis.core.files.errors import InputError
-    from wyntaxis.core.files.places import own_filter_names_path
     from wyntaxis.core.quantities.field_surface import field_optics
     from wyntaxis.core.quantities.numbers import numbers_of
 
     rig = rig_of(options)
-    names = load_filter_names(own_filter_names_path())
     optics = field_optics(numbers_of(rig))
     paths, spacings = list(options.paths), dict(options.at or ())
     paths += [path for path in spacings if path not in paths]
     if not paths:
         raise InputError("name a folder of frames taken at many positions of the focuser")
-    result = read(paths, optics, work_progress("frames"), names=names, spacings=spacings)
+    result = read(paths, optics, work_progress("frames"), spacings=spacings)
     result = replace(result, relation=options.relation)
     notes, change = [], None
     try:

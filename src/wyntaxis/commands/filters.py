@@ -27,16 +27,13 @@ if TYPE_CHECKING:
 def _filters(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.filters.kind import FILTERS, keep, read
     from wyntaxis.core.evidence.filters.report import filters_json
-    from wyntaxis.core.evidence.headers.names import load_filter_names
     from wyntaxis.core.evidence.kinds import Evidence
-    from wyntaxis.core.files.places import own_filter_names_path
     from wyntaxis.core.quantities.flats import flat_optics
     from wyntaxis.core.quantities.numbers import numbers_of
 
     rig = rig_of(options)
-    names = load_filter_names(own_filter_names_path())
     one_way = frozenset(options.one_way or ())
-    result = read(options.paths, flat_optics(numbers_of(rig)), work_progress("flats"), names, one_way)
+    result = read(options.paths, flat_optics(numbers_of(rig)), work_progress("flats"), one_way=one_way)
     notes, change = [], None
     try:
         change = keep(rig, result)

@@ -27,16 +27,13 @@ if TYPE_CHECKING:
 def _focus(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.focus.kind import FOCUS, keep, read
     from wyntaxis.core.evidence.focus.report import focus_json
-    from wyntaxis.core.evidence.headers.names import load_filter_names
     from wyntaxis.core.evidence.kinds import Evidence
-    from wyntaxis.core.files.places import own_filter_names_path
     from wyntaxis.core.quantities.focus_runs import focus_optics
     from wyntaxis.core.quantities.numbers import numbers_of
 
     rig, rules = rig_of(options), key_map_rules(options)
-    names = load_filter_names(own_filter_names_path())
     optics = focus_optics(numbers_of(rig))
-    result = read(options.paths, optics, work_progress("frames"), lambda _path: rules, names=names)
+    result = read(options.paths, optics, work_progress("frames"), lambda _path: rules)
     notes, change = [], None
     try:
         change = keep(rig, result)

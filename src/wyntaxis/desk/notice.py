@@ -182,7 +182,7 @@ class NoticeStrip(QFrame):
             )
             lines.append((asked.text, answers, asked.field))
         self._second.setVisible(len(lines) > 1)
-        for row, line in zip((self._first, self._second), lines, strict=False):
+        for row, line in zip((self._first, self._second)[: len(lines)], lines, strict=True):
             row.show_line(*line)
         self.setVisible(bool(lines))
         if not lines:

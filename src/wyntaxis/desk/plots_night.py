@@ -41,7 +41,7 @@ class ManyNightsPlot(BenchPlot):
             brush = pg.mkColor(color)
             brush.setAlpha(70)
             self.plot.addItem(pg.LinearRegionItem(region, movable=False, brush=brush, pen=pg.mkPen(None)))
-            self.data.rows += [[float(index), float(a), float(n)] for a, n in zip(edges, counts, strict=False)]
+            self.data.rows += [[float(index), float(a), float(n)] for a, n in zip(edges[:-1], counts, strict=True)]
         self.answer.setText(" ".join(words_of_nights(name, own) for name, own in plans))
 
 

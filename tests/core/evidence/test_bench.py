@@ -434,3 +434,30 @@ def test_a_hot_pixel_has_five_times_the_typical_signal(tmp_path, above, hot):
     bias = BiasLevel(np.full(stats.mean.shape, 100.0), 100.0, 1.0, 1e6, 1)
     found = dark_picture(path, stats, bias, 15.0, 300.0)
     assert found.hot_share.value * 64 * 64 == pytest.approx(hot)
+
+
+@pytest.mark.parametrize("order", ["rlggg", "glrgg", "gggrl", "lgrgg"])
+def test_frames_left_out_are_named_wherever_they_stand_in_their_set(tmp_path, order):
+    """A dark that cannot be read (r) and one with a light leak (l) among good ones (g)."""
+    camera = StandInCamera(width=96, height=96, hot_share=1e-3)
+    session = BenchSession(camera, tmp_path)
+    session.add("bias", 4)
+    for exposure in (0.5, 1.0, 1.5, 2.0):
+        session.add("flat", 2, exposure_s=exposure, light_e_s=9000.0)
+    wrong = {}
+    for letter in order:
+        session.add("dark", 1, exposure_s=60.0, temperature_c=-10.0, **({"light_e_s": 40.0} if letter == "l" else {}))
+        path = tmp_path / f"dark_{session.made:03}.fits"
+        if letter == "r":
+            with fits.open(path) as opened:
+                data, header = opened[0].data.astype(np.float32) + 0.5, opened[0].header.copy()
+            for key in ("BSCALE", "BZERO"):
+                header.remove(key, ignore_missing=True)
+            fits.PrimaryHDU(data, header).writeto(path, overwrite=True)
+        if letter != "g":
+            wrong[letter] = path.name
+    result = measure_bench(read_folder(tmp_path), {})
+    why = {frame.path: frame.why for frame in result.rejected}
+    assert set(why) == set(wrong.values()), result.notes
+    assert "light leak" in why[wrong["l"]]
+    assert result.picture.hot_share.value < 0.02

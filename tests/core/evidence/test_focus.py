@@ -22,6 +22,7 @@ from wyntaxis.core.evidence.focus.runs import runs_of
 from wyntaxis.core.evidence.focus.table import read_focus_table
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.places import own_filter_names_path
 from wyntaxis.core.optics.blurred_disc import MAX_DIAMETER, annulus_hfd_share, blurred_annulus_hfd
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
@@ -334,3 +335,50 @@ def test_without_a_focuser_nothing_is_kept(tmp_path):
         device = next(device for device in kept.devices if device.id == device_id)
         assert device.measured(setting).value == pytest.approx(estimate.value, rel=1e-5)
     assert "glide.step_um" in measures(rig, result)
+
+
+@pytest.mark.parametrize("at", [0, 4, 8])
+def test_a_frame_of_another_binning_changes_no_step_wherever_it_stands(at):
+    """Binned 2, stars are half as large in px; the step is 0.2 px · 4 µm · 5 = 4 µm all the same."""
+    points = run_points()
+    points[at] = replace(points[at], hfd_px=points[at].hfd_px / 2, binning=2)
+    runs, _ = runs_of(points, in_order=True)
+    result = measured(runs, OPTICS)
+    assert result.step_um.value == pytest.approx(4.0, abs=2 * result.step_um.standard)
+    assert [point.why for point in result.curves[0].points if not point.used] == ["binned 2, the run's frames 1"]
+    again = result.with_point(points[at].file, used=True)
+    assert all(point.used for point in again.curves[0].points)
+    assert again.step_um.value == pytest.approx(4.0, abs=2 * again.step_um.standard)
+
+
+def test_runs_of_binned_frames_tell_the_same_step():
+    points = [replace(point, hfd_px=point.hfd_px / 2, binning=2) for point in run_points()]
+    result = measured(runs_of(points, in_order=True)[0], OPTICS)
+    assert result.step_um.value == pytest.approx(4.0, abs=2 * result.step_um.standard)
+
+
+@pytest.mark.parametrize("through", ["kind", "command"])
+def test_the_imagers_own_filter_names_stay_whatever_is_left_out(tmp_path, capsys, through):
+    """Luminance is also "Klar" here: two runs of L, two of Klar, three of Ha. L is the reference."""
+    names = {"format": "wyntaxis-filter-names", "version": 1, "names": {"L": ["Klar"]}}
+    path = own_filter_names_path()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(json.dumps(names), "utf-8")
+    table = tmp_path / "runs.csv"
+    rows = ["position,hfd_px,filter,run"]
+    for number, name in enumerate(["L", "Klar", "Ha", "Ha", "Klar", "L", "Ha"]):
+        off = 20 if name == "Ha" else 0
+        rows += [f"{p.position + off},{p.hfd_px:.4f},{name},{number}" for p in run_points(seed=number)]
+    table.write_text("\n".join(rows) + "\n", "utf-8")
+    result = read([table], OPTICS)
+    assert result.law.reference == "L"
+    if through == "command":
+        rig = tmp_path / "a.rig.json"
+        rig.write_text(json.dumps(clean_document()), "utf-8")
+        main(["focus", str(rig), str(table), "--json"])
+        assert [entry["filter"] for entry in json.loads(capsys.readouterr().out)["filters"]] == ["Ha"]
+        return
+    first = result.runs[0].points[0].file
+    for again in (result.with_point(first, used=False), result.without_run(3)):
+        assert again.law.reference == "L"
+        assert [entry.name for entry in again.offsets] == ["Ha"]

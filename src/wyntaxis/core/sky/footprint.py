@@ -272,6 +272,7 @@ def corners_csv(footprints: Iterable[Footprint]) -> str:
     for frame in footprints:
         angle = f"{frame.position_angle_deg:.3f}"
         points = [("centre", frame.center), *zip(CORNERS, frame.corners(), strict=True)]
-        points += [(f"guide {name}", corner) for name, corner in zip(CORNERS, frame.guide_corners(), strict=False)]
+        guide = frame.guide_corners()
+        points += [(f"guide {name}", corner) for name, corner in zip(CORNERS[: len(guide)], guide, strict=True)]
         writer.writerows([frame.optics.name, name, f"{ra:.6f}", f"{dec:.6f}", angle] for name, (ra, dec) in points)
     return text.getvalue()

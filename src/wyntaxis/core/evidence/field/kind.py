@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
+from wyntaxis.core.evidence.headers.names import FilterNames, own_filter_names
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
@@ -30,7 +30,7 @@ def read(
     optics: FieldOptics,
     progress: Progress = lambda _done, _of: None,
     before: FieldResult | None = None,
-    names: FilterNames = DEFAULT_FILTER_NAMES,
+    names: FilterNames | None = None,
     spacings: Mapping[Path, float] | None = None,
 ) -> FieldResult:
     """Read sweeps from frames, put them with those that are there, and measure them.
@@ -46,7 +46,7 @@ def read(
     before
         Sweeps that stay, but for those that hold a frame that is read anew.
     names
-        When two filters are one.
+        When two filters are one; None for the usual aliases with the imager's own.
     spacings
         The distance behind the corrector in mm at which a path's frames were taken; else the folder's name may tell.
 
@@ -62,6 +62,7 @@ def read(
     """
     from wyntaxis.core.evidence.field.result import measured
 
+    names = names or own_filter_names()
     told = {path.resolve(): value for path, value in (spacings or {}).items()}
     sweeps: list[FieldSweep] = []
     singles: list[FrameStars] = []

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
+from wyntaxis.core.evidence.headers.names import FilterNames, own_filter_names
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate, device_index, measured_legs
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
@@ -26,7 +26,7 @@ def read(
     paths: Sequence[Path],
     optics: FlatOptics,
     progress: Progress = lambda _done, _of: None,
-    names: FilterNames = DEFAULT_FILTER_NAMES,
+    names: FilterNames | None = None,
     one_way: frozenset[str] = frozenset(),
 ) -> FilterResult:
     """Read flats and measure them.
@@ -40,7 +40,7 @@ def read(
     progress
         Told of frames read, then of sets measured; may cancel.
     names
-        When two filters are one.
+        When two filters are one; None for the usual aliases with the imager's own.
     one_way
         Names of the folders taken with the wheel turning one way only.
 
@@ -57,6 +57,7 @@ def read(
     from wyntaxis.core.evidence.filters.flats import read_flats, sets_of
     from wyntaxis.core.evidence.filters.result import measured
 
+    names = names or own_filter_names()
     flats, left = read_flats(paths, optics.bias_adu, optics.bits, progress)
     if len(flats) > MAX_FLATS:
         raise InputError(f"holds {len(flats)} flats; name {MAX_FLATS} at most", paths[0] if len(paths) == 1 else None)
@@ -127,7 +128,7 @@ def without(result: FilterResult, place: int) -> FilterResult | None:
     from wyntaxis.core.evidence.filters.result import measured
 
     rest = [entry for at, entry in enumerate(result.sets) if at != place]
-    again = measured(rest, result.optics, result.not_used, one_way=result.one_way) if rest else None
+    again = measured(rest, result.optics, result.not_used, names=result.names, one_way=result.one_way) if rest else None
     return replace(again, not_used=result.not_used) if again is not None else None
 
 

@@ -119,6 +119,7 @@ class FilterResult:
     not_used: tuple[BrokenFrame, ...] = ()
     one_way: frozenset[str] = field(default_factory=frozenset)
     shadows: tuple[tuple[Shadow, ...], ...] = ()
+    names: FilterNames = DEFAULT_FILTER_NAMES
 
     def one_way_shift_px(self, *, one_way: bool) -> Estimate | None:
         """Return the mean shift in px of pairs taken with the wheel turning one way only, or both; None for none."""
@@ -175,7 +176,7 @@ def measured(
         shadows[index] = shadows_of(entry.mean(), entry.binned, optics.obstruction)
     watch(len(sets), len(sets))
     found = tuple(shadows[index] for index in range(len(sets)))
-    result = FilterResult(tuple(sets), optics, not_used=tuple(not_used), one_way=one_way, shadows=found)
+    result = FilterResult(tuple(sets), optics, not_used=tuple(not_used), one_way=one_way, shadows=found, names=names)
     repeats = [
         repeat
         for key in dict.fromkeys(names.key(entry.filter) for entry in sets)

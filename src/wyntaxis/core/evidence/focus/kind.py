@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
+from wyntaxis.core.evidence.headers.names import own_filter_names
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate, device_index, measured_legs
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
@@ -33,7 +33,7 @@ def read(
     progress: Progress = lambda _done, _of: None,
     rules: Callable[[Path], Sequence[KeyRule]] = lambda _path: (),
     before: FocusResult | None = None,
-    names: FilterNames = DEFAULT_FILTER_NAMES,
+    names: FilterNames | None = None,
 ) -> FocusResult:
     """Read focus runs from frames and tables, put them with those that are there, and measure them.
 
@@ -50,7 +50,7 @@ def read(
     before
         Runs that stay, but for those that hold a frame that is read anew.
     names
-        When two filters are one.
+        When two filters are one; None for the usual aliases with the imager's own.
 
     Returns
     -------
@@ -65,11 +65,12 @@ def read(
     from wyntaxis.core.evidence.focus.result import measured
     from wyntaxis.core.evidence.focus.table import read_focus_table
 
+    names = names or own_filter_names()
     runs: list[FocusRun] = []
     not_used: list[BrokenFrame] = []
     tables = [path for path in paths if not is_folder(path) and path.name.lower().endswith(TABLES)]
     for path in tables:
-        found, left = read_focus_table(path, rules(path))
+        found, left = read_focus_table(path, rules(path), names)
         runs += found
         not_used += left
     frames = [path for path in paths if path not in tables]
@@ -283,7 +284,7 @@ def _slot_legs(rig: Rig, result: FocusResult) -> Sequence[tuple[tuple[str | int,
     wheel = device_index(rig, "filter_wheel")
     if wheel is None:
         return []
-    names, found = DEFAULT_FILTER_NAMES, []
+    names, found = result.names, []
     told = {names.key(entry.name): entry.offset for entry in result.offsets if entry.offset is not None}
     if result.law.reference is not None and told:
         told[names.key(result.law.reference)] = Estimate(0.0)

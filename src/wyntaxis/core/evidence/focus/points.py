@@ -43,6 +43,14 @@ class FocusPoint:
         """Return the point left out for a reason."""
         return replace(self, why=why)
 
+    def at_binning(self, binning: int) -> FocusPoint:
+        """Return the point as one that counts, its size and standard error in px of another binning."""
+        assert self.hfd_px is not None
+        factor = self.binning / binning
+        return replace(
+            self, why="", hfd_px=factor * self.hfd_px, standard_px=factor * self.standard_px, binning=binning
+        )
+
 
 @dataclass(frozen=True)
 class FocusRun:
@@ -59,6 +67,12 @@ class FocusRun:
     def filter(self) -> str | None:
         """The filter of the first point that names one."""
         return next((point.filter for point in self.points if point.filter), None)
+
+    @property
+    def binning(self) -> int:
+        """The binning of the frames that count, in whose px the sizes are: the usual one, the lower of two alike."""
+        told = [point.binning for point in self.points if point.used] or [point.binning for point in self.points]
+        return max(told, key=lambda own: (told.count(own), -own), default=1)
 
     @property
     def temperature_c(self) -> float | None:

@@ -73,6 +73,7 @@ class FocusResult:
     not_used: tuple[BrokenFrame, ...] = ()
     left_out: frozenset[str] = field(default_factory=frozenset)
     restored: frozenset[str] = field(default_factory=frozenset)
+    names: FilterNames = DEFAULT_FILTER_NAMES
 
     @property
     def depth_steps(self) -> float | None:
@@ -84,12 +85,18 @@ class FocusResult:
         """Return the result measured anew with a point left out by hand, or restored whatever was said against it."""
         left_out = self.left_out - {file} if used else self.left_out | {file}
         restored = self.restored | {file} if used else self.restored - {file}
-        return measured(self.runs, self.optics, self.not_used, left_out=left_out, restored=restored)
+        return replace(self, left_out=left_out, restored=restored)._anew(self.runs)
 
     def without_run(self, place: int) -> FocusResult:
         """Return the result measured anew without one run."""
         runs = [run for at, run in enumerate(self.runs) if at != place]
-        return measured(runs, self.optics, self.not_used, left_out=self.left_out, restored=self.restored)
+        return self._anew(runs)
+
+    def _anew(self, runs: Sequence[FocusRun]) -> FocusResult:
+        """Return what other runs tell, by the same names and choices."""
+        return measured(
+            runs, self.optics, self.not_used, names=self.names, left_out=self.left_out, restored=self.restored
+        )
 
 
 def measured(
@@ -130,7 +137,7 @@ def measured(
         points = tuple(
             point.without(BY_HAND)
             if point.file in left_out
-            else replace(point, why="")
+            else point.at_binning(run.binning)
             if point.file in restored and point.hfd_px is not None
             else point
             for point in run.points
@@ -138,7 +145,9 @@ def measured(
         curves.append(fit_curve(points, optics.obstruction, restored))
     law = law_of(list(zip(runs, curves, strict=True)), [entry.name for entry in optics.filters], names)
     step, why = _step(list(zip(runs, curves, strict=True)), optics)
-    result = FocusResult(tuple(runs), tuple(curves), law, optics, step, why, (), tuple(not_used), left_out, restored)
+    result = FocusResult(
+        tuple(runs), tuple(curves), law, optics, step, why, (), tuple(not_used), left_out, restored, names
+    )
     return replace(result, offsets=tuple(_offsets(result, names)))
 
 
@@ -147,11 +156,7 @@ def _step(runs: Sequence[tuple[FocusRun, FocusCurve]], optics: FocusOptics) -> t
     if optics.pixel_um is None or optics.focal_ratio is None:
         return None, "the rig tells no pixel or no focal ratio"
     factor = optics.pixel_um * optics.focal_ratio
-    told = [
-        curve.disc_px_step.times(factor * run.points[0].binning)
-        for run, curve in runs
-        if curve.disc_px_step is not None
-    ]
+    told = [curve.disc_px_step.times(factor * run.binning) for run, curve in runs if curve.disc_px_step is not None]
     if not told:
         return None, "no run tells a slope"
     weights = [1 / max(entry.standard, 1e-6 * entry.value) ** 2 for entry in told]

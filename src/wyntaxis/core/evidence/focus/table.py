@@ -22,6 +22,7 @@ from wyntaxis.core.evidence.foreign.columns import (
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
 from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.files.errors import InputError
 
 MAX_ROWS = 20_000
@@ -45,7 +46,9 @@ START = datetime.datetime(1900, 1, 1, tzinfo=datetime.UTC)
 """What moments count from that are told without a date."""
 
 
-def read_focus_table(path: Path, rules: Sequence[KeyRule] = ()) -> tuple[list[FocusRun], list[BrokenFrame]]:
+def read_focus_table(
+    path: Path, rules: Sequence[KeyRule] = (), names: FilterNames = DEFAULT_FILTER_NAMES
+) -> tuple[list[FocusRun], list[BrokenFrame]]:
     """Return the runs of a table, and which rows were not used.
 
     Parameters
@@ -67,7 +70,7 @@ def read_focus_table(path: Path, rules: Sequence[KeyRule] = ()) -> tuple[list[Fo
     """
     try:
         rows = read_table(path, "a table of focus runs", MAX_ROWS)
-        return _parsed(rows, path.stem, path.name, rules)
+        return _parsed(rows, path.stem, path.name, rules, names)
     except InputError as error:
         raise InputError(error.reason, path) from None
     except (ValueError, csv.Error) as error:
@@ -75,7 +78,7 @@ def read_focus_table(path: Path, rules: Sequence[KeyRule] = ()) -> tuple[list[Fo
 
 
 def _parsed(
-    rows: list[list[str]], stem: str, file: str, rules: Sequence[KeyRule]
+    rows: list[list[str]], stem: str, file: str, rules: Sequence[KeyRule], names: FilterNames
 ) -> tuple[list[FocusRun], list[BrokenFrame]]:
     if len(rows) > MAX_ROWS:
         raise InputError(f"has more than {MAX_ROWS:,} rows; give the focus runs alone")
@@ -102,7 +105,7 @@ def _parsed(
     timed = "focus.time" in places
     runs: list[FocusRun] = []
     for run, points in by_run.items():
-        found, left = runs_of(points, run or stem, in_order=falls and not timed)
+        found, left = runs_of(points, run or stem, names, in_order=falls and not timed)
         runs += found
         not_used += left
     return runs, not_used

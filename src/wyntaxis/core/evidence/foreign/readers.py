@@ -270,6 +270,7 @@ def _csv(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
         return
     headings = [cell.strip() or f"column {index + 1}" for index, cell in enumerate(rows[0])]
     for number, row in enumerate(rows[1:]):
+        # A row may be shorter than the headings; what is longer stands under none of them.
         for heading, cell in zip(headings, row, strict=False):
             yield (heading, number), cell.strip()
 

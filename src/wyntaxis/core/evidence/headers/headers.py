@@ -15,12 +15,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from wyntaxis.core.evidence.foreign.units import parse_foreign_number
-from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, load_filter_names
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, own_filter_names
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.fits import card_value, check_regular, data_bytes, first_line, headers_of, raw_header
 from wyntaxis.core.files.opening import is_folder, is_there
-from wyntaxis.core.files.places import own_filter_names_path
 
 if TYPE_CHECKING:
     from astropy.io.fits import Header
@@ -183,7 +182,7 @@ def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> F
         The headers, the files that are broken and why, and what was left out.
     """
     paths, raw, unread = _walked(folder)
-    names = load_filter_names(own_filter_names_path())
+    names = own_filter_names()
     chunks = [paths[start : start + CHUNK] for start in range(0, len(paths), CHUNK)]
     results: list[list[FrameHeader | BrokenFrame]] = []
     if len(paths) < PARALLEL_FROM:

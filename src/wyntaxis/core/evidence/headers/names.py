@@ -16,6 +16,7 @@ from pydantic import Field, ValidationError
 
 from wyntaxis.core.files.errors import InputError, describe
 from wyntaxis.core.files.opening import is_there, parse_json, read_bytes
+from wyntaxis.core.files.places import own_filter_names_path
 from wyntaxis.core.rig.base import StrictModel, Text
 
 FORMAT = "wyntaxis-filter-names"
@@ -74,6 +75,22 @@ class FilterNames:
 
 
 DEFAULT_FILTER_NAMES = FilterNames.of({})
+
+
+def own_filter_names() -> FilterNames:
+    """Return the filters' names with the imager's own, from where the file of them stands.
+
+    Returns
+    -------
+    FilterNames
+        Names and aliases.
+
+    Raises
+    ------
+    InputError
+        With one line, when the file cannot be read.
+    """
+    return load_filter_names(own_filter_names_path())
 
 
 def load_filter_names(path: Path) -> FilterNames:

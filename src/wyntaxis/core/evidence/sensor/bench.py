@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -18,12 +18,22 @@ from wyntaxis.core.evidence.sensor.flats import converter_end, falloff
 from wyntaxis.core.evidence.sensor.offset import OffsetLine, bias_histogram, offset_line
 from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name, whole_sensor
 from wyntaxis.core.evidence.sensor.reading import Reading
-from wyntaxis.core.evidence.sensor.sorting import BenchSet, RejectedFrame, Sorted, number_told, sort_frames
+from wyntaxis.core.evidence.sensor.sorting import (
+    BenchSet,
+    RejectedFrame,
+    Sorted,
+    in_pairs,
+    number_told,
+    sort_frames,
+)
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.evidence.sensor.tiles import TileStats, frame_stats, pair_stats
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.rig.plan import FrameCorrection
+
+N = TypeVar("N", str, tuple[str, str])
+"""A frame by its name, or a pair of them."""
 
 SATURATED_ADU = 0.5 * HIGHEST_CODE
 """A bias or dark frame this bright is no bias or dark frame."""
@@ -145,14 +155,16 @@ class _Bench:
             return None
         return offset_line(levels, max(clean), piled)
 
-    def _usable(self, results: Sequence[Any], names: Sequence[str]) -> list[Any]:
-        """Return what could be read; what could not is named."""
+    def _usable(self, results: Sequence[Any], files: Sequence[N]) -> list[tuple[N, Any]]:
+        """Return what could be read with the frame or pair that it is of; what could not is named."""
         kept = []
-        for result, name in zip(results, names, strict=True):
+        for result, own in zip(results, files, strict=True):
             if isinstance(result, InputError):
-                self.rejected.append(RejectedFrame(name, str(result).removeprefix(f"{self._path(name)}: ")))
+                names = (own,) if isinstance(own, str) else own
+                at_fault = next((name for name in names if self._path(name) == result.path), names[0])
+                self.rejected.append(RejectedFrame(at_fault, result.reason))
             else:
-                kept.append(result)
+                kept.append((own, result))
         return kept
 
     def _pair_jobs(self, pairs: Sequence[tuple[str, str]]) -> list[Callable[[], TileStats]]:
@@ -166,17 +178,16 @@ class _Bench:
     def _frame_jobs(self, one: BenchSet) -> list[Callable[[], TileStats]]:
         return [partial(frame_stats, self._path(name), self.work.watch, self.planes[0]) for name in one.paths]
 
-    def _unsaturated(self, stats: Sequence[TileStats], names: Sequence[str] | None) -> list[TileStats]:
-        """Leave out frames that are full of light; they are named where names are given."""
+    def _unsaturated(self, told: Sequence[tuple[N, TileStats]]) -> list[tuple[N, TileStats]]:
+        """Leave out frames or pairs that are full of light, and name them."""
         kept = []
-        for index, each in enumerate(stats):
+        for own, each in told:
             level = float(np.median(each.mean))
             if level <= SATURATED_ADU:
-                kept.append(each)
-            elif names is not None and index < len(names):
-                self.rejected.append(
-                    RejectedFrame(names[index], f"saturated: {level:.0f} ADU in the middle; was the cap on?")
-                )
+                kept.append((own, each))
+                continue
+            name = own if isinstance(own, str) else ", ".join(own)
+            self.rejected.append(RejectedFrame(name, f"saturated: {level:.0f} ADU in the middle; was the cap on?"))
         return kept
 
     # Bias
@@ -193,17 +204,19 @@ class _Bench:
                 pairs = kept
                 found = self.work.run(self._pair_jobs(pairs)) if pairs else []
             by_plane: dict[Plane | None, BiasLevel] = {}
+            usable: list[tuple[str, str]] = []
             for index, plane in enumerate(self.planes):
                 own = found[index * len(pairs) : (index + 1) * len(pairs)]
-                names = [f"{a}, {b}" for a, b in pairs]
-                stats = self._usable(own, [a for a, _ in pairs]) if plane is self.planes[0] else _read(own)
-                stats = self._unsaturated(stats, names if plane is self.planes[0] else None)
+                if index == 0:
+                    usable = [pair for pair, _ in self._unsaturated(self._usable(own, pairs))]
+                stats = [each for pair, each in zip(pairs, own, strict=True) if pair in usable and _is_read(each)]
                 if stats:
                     by_plane[plane] = bias_level(stats)
             if not by_plane:
                 continue
             first = by_plane[self.planes[0]]
             stray = {frame.path for frame in self.rejected}
+            stray |= {name for pair in pairs if pair not in usable for name in pair}
             paths = [self._path(name) for name in entry.paths if name not in stray]
             histogram = self.work.run([partial(bias_histogram, paths, first.step, self.work.watch)])[0]
             if isinstance(histogram, InputError):
@@ -241,7 +254,7 @@ class _Bench:
                 RejectedFrame(name, f"its level is {off:+.1f} ADU{times} off the other bias frames': left out")
             )
         rest = [name for name in one.paths if name not in stray]
-        return list(zip(rest[0::2], rest[1::2], strict=False))
+        return in_pairs(rest)
 
     def _bias_for(self, one: BenchSet) -> dict[Plane | None, BiasLevel] | None:
         exact = self._biases.get((one.gain, one.offset))
@@ -274,8 +287,9 @@ class _Bench:
                 found = self.work.run(self._pair_jobs(pairs))
                 for index, plane in enumerate(self.planes):
                     own = found[index * len(pairs) : (index + 1) * len(pairs)]
-                    stats = self._usable(own, [a for a, _ in pairs]) if plane is self.planes[0] else _read(own)
-                    by_plane[plane] += [(element, each) for each in stats]
+                    if index == 0:
+                        self._usable(own, pairs)
+                    by_plane[plane] += [(element, each) for each in own if _is_read(each)]
             self._transfer(gain, offset, by_plane, levels)
 
     def _pairs_by_level(self, one: BenchSet) -> list[tuple[str, str]]:
@@ -370,18 +384,18 @@ class _Bench:
                 )
                 continue
             bias, plane = levels[self.planes[0]], self.planes[0]
-            stats = self._usable(self.work.run(self._frame_jobs(entry)), entry.paths)
-            stats = self._without_leaks(entry, self._unsaturated(stats, entry.paths), bias)
-            if not stats:
+            told = self._usable(self.work.run(self._frame_jobs(entry)), entry.paths)
+            told = self._without_leaks(self._unsaturated(told), bias)
+            if not told:
                 continue
+            stats = [each for _, each in told]
             gain = found.transfer.conversion_gain
             points.append(dark_point(stats, bias, gain, entry.exposure_s, entry.temperature_c))
             used, dark_gain = gain, found.gain
             if plane is None and (entry.exposure_s, entry.temperature_c) > longest:
                 longest = (entry.exposure_s, entry.temperature_c)
-                picture = dark_picture(
-                    self._path(entry.paths[0]), stats[0], bias, gain.value, entry.exposure_s, self.work.watch
-                )
+                name, first = told[0]
+                picture = dark_picture(self._path(name), first, bias, gain.value, entry.exposure_s, self.work.watch)
         law = None
         if used is not None and points:
             try:
@@ -390,27 +404,27 @@ class _Bench:
                 self.notes.append(str(error))
         return dark_gain, points, law, picture
 
-    def _without_leaks(self, one: BenchSet, stats: Sequence[TileStats], bias: BiasLevel) -> list[TileStats]:
+    def _without_leaks(self, told: Sequence[tuple[str, TileStats]], bias: BiasLevel) -> list[tuple[str, TileStats]]:
         """Leave out darks that are brighter than the faintest of their set by more than the set's own noise."""
-        levels = np.array([float(np.median(s.mean - bias.tiles)) for s in stats])
+        levels = np.array([float(np.median(s.mean - bias.tiles)) for _, s in told])
         if len(levels) < 2:
-            return list(stats)
+            return list(told)
         noise = np.array(
             [
                 1.4826 * float(np.median(np.abs(s.mean - bias.tiles - level)))
-                for s, level in zip(stats, levels, strict=True)
+                for (_, s), level in zip(told, levels, strict=True)
             ]
         )
         limit = levels.min() + np.maximum(LEAK_ADU, LEAK_TIMES * noise.min())
         kept = []
-        for each, level, path in zip(stats, levels, one.paths, strict=False):
+        for (path, each), level in zip(told, levels, strict=True):
             if level > limit:
                 above = level - levels.min()
                 self.rejected.append(
                     RejectedFrame(path, f"light leak: {above:.0f} ADU above the faintest dark of its set")
                 )
             else:
-                kept.append(each)
+                kept.append((path, each))
         return kept
 
     def _gain_for(self, one: BenchSet) -> GainResult | None:
@@ -426,7 +440,7 @@ class _Bench:
             bias = levels[self.planes[0]]
             dark = law.current(entry.temperature_c).value if law and entry.temperature_c is not None else 0.0
             factor = gain.transfer.conversion_gain
-            for stats in self._usable(self.work.run(self._frame_jobs(entry)), entry.paths):
+            for _, stats in self._usable(self.work.run(self._frame_jobs(entry)), entry.paths):
                 # Stars lift the mean of a tile, not its neighbours': the median over tiles is the sky.
                 signal = float(np.median(stats.mean - bias.tiles))
                 rate = signal * factor.value / entry.exposure_s - dark
@@ -440,8 +454,8 @@ class _Bench:
         ]
 
 
-def _read(results: Iterable[Any]) -> list[Any]:
-    return [result for result in results if not isinstance(result, InputError)]
+def _is_read(result: Any) -> bool:
+    return not isinstance(result, InputError)
 
 
 def _first_of_each(found: Sequence[tuple[float, Estimate]]) -> list[tuple[float, Estimate]]:

@@ -38,6 +38,11 @@ def number_told(value: float | None) -> str:
     return "not told" if value is None else f"{value:g}"
 
 
+def in_pairs(names: Sequence[str]) -> list[tuple[str, str]]:
+    """Return names two by two; an odd one at the end has no partner."""
+    return list(zip(names[0 : len(names) - 1 : 2], names[1::2], strict=True))
+
+
 @dataclass(frozen=True)
 class BenchSet:
     """Frames taken alike: kind, gain, offset, exposure in s, temperature in °C, filter; paths in the order taken."""
@@ -56,7 +61,7 @@ class BenchSet:
 
     def pairs(self) -> list[tuple[str, str]]:
         """Return the frames two by two; an odd one at the end has no partner."""
-        return list(zip(self.paths[0::2], self.paths[1::2], strict=False))
+        return in_pairs(self.paths)
 
     @property
     def setting_text(self) -> str:
