@@ -16,6 +16,7 @@ from wyntaxis.core.evidence.ports.tree import read_ports
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.marks import parse_path, value_at
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.stand_ins.camera import StandInCamera
 from wyntaxis.stand_ins.usb import make_tree
@@ -237,3 +238,103 @@ def test_the_command_writes_a_rig_and_no_other(tmp_path, capsys, monkeypatch):
     assert main(["draft", str(frames / "a.fits"), "--out", str(tmp_path / "y.rig.json")]) == 0
     assert "not given yet" in capsys.readouterr().out
     assert read_sources([frames / "a.fits"], None, KeyMaps(format="wyntaxis-key-maps", version=1)).headers[0].frames
+
+
+SOLVED = {"CTYPE1": "RA---TAN", "CTYPE2": "DEC--TAN", "CD1_1": -1.565654 / 3600, "CD2_2": 1.565654 / 3600}
+"""What 3.9 µm behind 513.8 mm make."""
+
+
+def solved(**cards):
+    found = frame(**{key: value for key, value in cards.items() if key not in SOLVED})
+    found.update({key: value for key, value in cards.items() if key in SOLVED})
+    return found
+
+
+@pytest.mark.parametrize(
+    ("cards", "path", "value", "question"),
+    [
+        ({"FOCALLEN": 0.676}, "telescope.focal_length_mm", 676, "676 mm is assumed, as if it were in m"),
+        ({"FOCALLEN": 67.6}, "telescope.focal_length_mm", 67.6, "67.6 mm is assumed, or 676 mm if it is in cm"),
+        ({"FOCALLEN": 67.6, "APTDIA": 104}, "telescope.focal_length_mm", 676, "as if it were in cm"),
+        ({"FOCALLEN": 51.38, **SOLVED}, "telescope.focal_length_mm", 513.8, "513.8 mm is assumed, as if it were in cm"),
+        ({"XPIXSZ": 0.0039}, "train[0].sensor.pixel_um", 3.9, "3.9 µm is assumed, as if it were in mm"),
+        ({"XPIXSZ": 3900}, "train[0].sensor.pixel_um", 3.9, "3.9 µm is assumed, as if it were in nm"),
+    ],
+)
+def test_a_value_in_another_unit_is_assumed_and_asked(cards, path, value, question):
+    found = drafted(solved(**cards), solved(**cards)) if "CD1_1" in cards else drafted(frame(**cards), frame(**cards))
+    assert path in found.rig.assumed
+    assert path not in found.rig.origin
+    assert value_at(found.rig, parse_path(path)) == pytest.approx(value)
+    assert [entry.path for entry in found.questions if question in entry.text] == [path]
+    assert held(found.rig, "pixel_scale_arcsec_px").verdict is Verdict.UNPROVEN
+
+
+@pytest.mark.parametrize(("focal", "told"), [(513.8, False), (520.0, False), (530.0, True), (676.0, True)])
+def test_solved_frames_of_another_scale_than_their_focal_length_are_asked(focal, told):
+    found = drafted(solved(FOCALLEN=focal, **SOLVED), solved(FOCALLEN=focal, **SOLVED))
+    assert any("the solved frames’ scale makes 513.8 mm" in question.text for question in found.questions) is told
+    assert any(record.id == "frames" for record in found.rig.records) is told
+
+
+def test_a_short_lens_that_solved_frames_bear_out_is_taken():
+    scale = 206.264806 * 3.9 / 50 / 3600
+    cards = SOLVED | {"CD1_1": -scale, "CD2_2": scale, "FOCALLEN": 50.0}
+    found = drafted(solved(**cards))
+    assert found.rig.origin["telescope.focal_length_mm"] == "FOCALLEN of 0.fits"
+
+
+@pytest.mark.parametrize("first", [True, False])
+def test_guide_frames_that_are_called_lights_are_no_main_camera(first):
+    lights = [frame(EXPTIME=240.0) for _ in range(8)]
+    guides = [frame(INSTRUME="Pellucid Mite", FILTER=None, EXPTIME=2.0, XPIXSZ=2.9) for _ in range(60)]
+    found = drafted(*(guides + lights if first else lights + guides))
+    assert found.rig.devices[0].name == "Pellucid Grand"
+    assert [(d.name, d.kind) for d in found.rig.devices if d.kind == "guide_camera"] == [
+        ("Pellucid Mite", "guide_camera")
+    ]
+    assert found.rig.devices[0].number("gain") == 100
+    assert not found.rig.variants
+    assert any("60 frames such as" in question.text for question in found.questions)
+
+
+def test_frames_of_a_guide_camera_alone_are_a_rig_of_its_own():
+    found = drafted(*(frame(FILTER=None, EXPTIME=2.0) for _ in range(5)))
+    assert found.rig.devices[0].kind == "camera"
+
+
+def test_filters_by_two_of_their_names_are_one_slot():
+    found = drafted(*(frame(FILTER=name) for name in ("Lum", "H-alpha", "L", "Ha", "Lum", "ha", "OIII")))
+    wheel = next(device for device in found.rig.devices if device.kind == "filter_wheel")
+    assert [slot.name for slot in wheel.slots] == ["Lum", "H-alpha", "OIII"]
+
+
+@pytest.mark.parametrize("suffix", [" (mode 1)", " [Readout 2]", " (16 bit)"])
+def test_a_cameras_mode_makes_no_variant(suffix):
+    found = drafted(frame(), frame(INSTRUME=f"Pellucid Grand{suffix}"), frame())
+    assert not found.rig.variants
+    assert found.rig.sensor.pixel_um == 3.9
+
+
+@pytest.mark.parametrize(("place", "told"), [((0.0, 0.0), False), ((0.0, 11.1), True), ((47.3, 0.0), True)])
+def test_a_site_that_was_never_set_is_left_out(place, told):
+    found = drafted(frame(SITELAT=place[0], SITELONG=place[1]))
+    assert (found.rig.site is not None) is told
+    assert any("both 0" in question.text for question in found.questions) is not told
+
+
+@pytest.mark.parametrize(
+    ("cards", "gain"),
+    [
+        ({"GAIN": 0.25, "EGAIN": 0.25}, None),
+        ({"GAIN": (1, "[e-/ADU] conversion")}, None),
+        ({"GAIN": (120, "electrons per ADU x 100")}, None),
+        ({"GAIN": 0.775}, None),
+        ({"GAIN": 12.5}, 12.5),
+        ({"GAIN": (120, "setting of the sensor")}, 120),
+    ],
+)
+def test_a_gain_in_electrons_is_no_setting(cards, gain):
+    found = drafted(frame(**cards), frame(**cards))
+    setting = found.rig.devices[0].settings.get("gain")
+    assert (setting.value if setting else None) == gain

@@ -27,6 +27,7 @@ def document():
     told["devices"].append(
         {"id": "turner", "kind": "rotator", "name": "Turner", "settings": {"position_deg": {"value": 10}}}
     )
+    told["records"][0]["version"] = "2.1"
     return told
 
 
@@ -45,7 +46,7 @@ def changed(*edits):
     return validated(document()), validated(told)
 
 
-ALL = {rule.what for rule in RULES}
+ALL = {rule.what for rule in RULES} | {"plug_ins"}
 FOCUSING = {"filter_offsets", "best_focus"}
 SETTING = ("devices", "main", "settings")
 DEATHS = [
@@ -55,14 +56,23 @@ DEATHS = [
     ([((*SETTING, "set_temperature_c", "value"), -5)], {"darks", "bias"}),
     ([((*SETTING, "readout_mode"), {"value": "fast"})], {"darks", "bias"}),
     ([(("plan", "exposure_s"), 120)], {"darks"}),
-    ([(("devices", "main", "identity", "serial_number"), "PG-2")], {"darks", "bias"}),
+    ([(("plan", "steps"), [{"do": "sequence", "exposure_s": 60, "frames": 5}])], {"darks"}),
+    ([(("plan", "steps"), [{"do": "sequence", "exposure_s": 300, "frames": 5}])], set()),
+    ([(("guiding", "settings", "rate_sidereal"), 0.9)], {"guide_calibration"}),
+    ([(("guiding", "settings", "pulse_route"), "guide_port")], {"guide_calibration"}),
+    ([(("train", "oag", "prism", "beside"), "short_side")], {"guide_calibration"}),
+    # 0.3 px at the corner, 3606 px away, is 8.3e-5 of the scale; f_r = 61.5 / 0.24 = 256.25 mm, m = 0.76: 0.0162 mm.
+    ([(("train", "ring", "length_mm"), 12.199)], {"flats", *FOCUSING}),
+    ([(("train", "ring", "length_mm"), 12.202)], {"flats", *FOCUSING, "solved_scale"}),
+    ([(("records", 0, "version"), "2.2")], {"plug_ins"}),
+    ([(("devices", "main", "identity", "serial_number"), "PG-2")], {"darks", "bias", "flats", "best_focus"}),
     ([(("train", "camera", "sensor", "binning"), 2)], {"darks", "bias", "flats", "solved_scale"}),
     (
         [(("train", "camera", "sensor", "pixel_um"), 3.0)],
         {"darks", "bias", "flats", "best_focus", "solved_scale"},
     ),
     ([(("train", "camera", "name"), "Another")], {"darks", "bias", "flats", "best_focus"}),
-    ([(("train", "ring", "length_mm"), 12.3)], {"flats", *FOCUSING}),
+    ([(("train", "ring", "length_mm"), 12.3)], {"flats", *FOCUSING, "solved_scale"}),
     ([(("devices", "rondel", "slots", 1, "name"), "Red")], {"flats", *FOCUSING}),
     ([(("devices", "rondel", "slots", 1, "thickness_mm"), 3.0)], {"flats", *FOCUSING}),
     ([(("devices", "turner", "settings", "position_deg", "value"), 95)], {"flats"}),

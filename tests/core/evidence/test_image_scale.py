@@ -9,6 +9,7 @@ from astropy.io import fits
 from astropy.wcs import WCS
 
 from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evidence.headers.headers import frame_header
 from wyntaxis.core.evidence.scale.image_scale import (
     keep_reading,
     read_solved_frame,
@@ -111,6 +112,8 @@ def test_angle_mirror_and_distortion_are_told():
         (lambda h: h.pop("NAXIS1"), "does not give the frame's size"),
         (without_cd, "neither a CD matrix nor CDELT"),
         (lambda h: h.update({f"CD{i}_{j}": 0.0 for i in (1, 2) for j in (1, 2)}), "a scale of 0"),
+        (lambda h: h.update(PC1_1=1.0, PC2_2=1.0), "a PC matrix beside it that disagree"),
+        (lambda h: h.update(PC1_2=1.0, CDELT1=SCALE / 3600, CDELT2=SCALE / 3600), "a PC matrix beside it"),
         (
             lambda h: without_cd(h).update(CDELT1=0.0, CDELT2=0.0),
             "a scale of 0",
@@ -122,6 +125,15 @@ def test_what_is_no_solution_is_refused(change, words):
     change(found)
     with pytest.raises(ValueError, match=words):
         scale_of_header(found)
+
+
+def test_matrices_side_by_side_that_tell_one_scale_are_taken():
+    both = header(angle=37)
+    both.update({key: value for key, value in header(angle=37, form="PC").items() if key.startswith(("PC", "CDELT"))})
+    assert scale_of_header(both).scale_arcsec_px == pytest.approx(SCALE)
+    assert frame_header(both, "a").scale_arcsec_px == pytest.approx(SCALE)
+    both["PC1_1"] *= 1.01
+    assert frame_header(both, "a").scale_arcsec_px is None
 
 
 def test_a_frame_on_disk_is_kept_with_its_evidence(tmp_path, example):

@@ -1,17 +1,22 @@
 """What a change kills: calibration frames, offsets, focus, guiding, scales and programs' records, each by its rule.
 
 Camera, gain, offset, set temperature, mode: darks and bias; filter, rotation, spacing, dust: flats; filter or spacing:
-focus offsets and best position; guide camera, its angle, guide telescope: guide calibration; focal length, pixel: the
-solved scale and every program's record.
+focus offsets and best position; guide camera, its angle, guide telescope, guide rate: guide calibration; focal length,
+pixel, spacing behind a reducer: the solved scale; a program's version: its plug-ins; and every program's record.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from wyntaxis.core.evidence.scale.image_scale import SOLVING_ERROR_PX
 from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.optics.thinlens import magnification_at
+from wyntaxis.core.quantities.numbers import numbers_of
+from wyntaxis.core.quantities.spacing import corrector_lens_mm
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.resting import (
@@ -27,6 +32,7 @@ from wyntaxis.core.rig.resting import (
     stale_legs,
     telescope_facts,
 )
+from wyntaxis.core.wording import number
 
 
 @dataclass(frozen=True)
@@ -52,6 +58,8 @@ class DeathRule:
     rule: str
     facts: Callable[[Rig], Resting]
     applies: Callable[[Rig], bool] = lambda _rig: True
+    more: Callable[[Rig, Rig], tuple[str, ...]] = lambda _before, _after: ()
+    """What else kills it, in words, by how much it changed."""
 
 
 def _device(rig: Rig, kind: str) -> Device | None:
@@ -69,7 +77,13 @@ def _exposing(rig: Rig) -> Resting:
 
 
 def _dark(rig: Rig) -> Resting:
-    return _exposing(rig) | {"exposure": rig.plan.exposure_s if rig.plan is not None else None}
+    found = _exposing(rig)
+    if rig.plan is None:
+        return found | {"exposure": None}
+    own = {"exposure": rig.plan.exposure_s}
+    steps = {step.exposure_s for step in rig.plan.steps if step.exposure_s is not None} - {rig.plan.exposure_s}
+    more = ", ".join(f"{seconds:g} s" for seconds in sorted(steps))
+    return found | own | {"exposures of the night's steps": more[:1000] or None}
 
 
 def _filters(rig: Rig) -> Resting:
@@ -94,8 +108,16 @@ def _dust(rig: Rig) -> Resting:
     return {"train: parts": ", ".join(part.id for part in rig.train)[:1000]}
 
 
+def _copies(rig: Rig, *kinds: str) -> Resting:
+    """Return which copies of some devices they are: another one of the same name has other dust and another depth."""
+    found: Resting = {}
+    for kind in kinds:
+        found |= identity_facts(_device(rig, kind))
+    return found
+
+
 def _flat(rig: Rig) -> Resting:
-    own = telescope_facts(rig) | camera_facts(rig) | _binning(rig)
+    own = telescope_facts(rig) | camera_facts(rig) | _binning(rig) | _copies(rig, "camera", "filter_wheel")
     return own | _filters(rig) | _rotation(rig) | spacing_facts(rig) | _dust(rig)
 
 
@@ -105,7 +127,8 @@ def _focuser(rig: Rig) -> Resting:
 
 
 def _focus(rig: Rig) -> Resting:
-    return telescope_facts(rig) | camera_facts(rig) | _filters(rig) | spacing_facts(rig) | _focuser(rig)
+    own = telescope_facts(rig) | camera_facts(rig) | _copies(rig, "camera")
+    return own | _filters(rig) | spacing_facts(rig) | _focuser(rig)
 
 
 def _offsets(rig: Rig) -> Resting:
@@ -113,11 +136,16 @@ def _offsets(rig: Rig) -> Resting:
 
 
 def _guide(rig: Rig) -> Resting:
-    found = guide_facts(rig) | mount_facts(rig)
+    found = guide_facts(rig) | mount_facts(rig) | _copies(rig, "guide_camera")
+    found |= setting_facts(_device(rig, "mount"), "guide_rate_sidereal")
+    settings = rig.guiding.settings
+    found["guiding: rate"] = settings.rate_sidereal if settings is not None else None
+    found["guiding: pulses go by"] = settings.pulse_route if settings is not None else None
     places = [place for place, part in enumerate(rig.train) if part.id == rig.guiding.taps]
     if places:
         prism = rig.train[places[0]].prism
         found["guide prism: angle"] = prism.angle_deg if prism is not None else None
+        found["guide prism: beside the sensor's"] = prism.beside if prism is not None else None
         if any(part.kind == "rotator" for part in rig.train[: places[0]]):
             # The rotator turns the guide camera with everything behind it.
             found |= setting_facts(_device(rig, "rotator"), "position_deg")
@@ -126,6 +154,33 @@ def _guide(rig: Rig) -> Resting:
 
 def _scale(rig: Rig) -> Resting:
     return telescope_facts(rig) | pixel_facts(rig) | _binning(rig)
+
+
+def _scale_by_spacing(before: Rig, after: Rig) -> tuple[str, ...]:
+    """Return by how much another spacing behind a reducer changes the scale, where that is more than the scale's u.
+
+    ``Δm = Δd / f_r``. The solved scale's own u counts, else what the usual solving error makes at the sensor's corner.
+    """
+    then, now = numbers_of(before), numbers_of(after)
+    old, new, lens = then.back_focus, now.back_focus, corrector_lens_mm(then.legs)
+    if old is None or new is None or lens is None or old.corrector.magnification != new.corrector.magnification:
+        return ()
+    change = (new.stated_mm + new.error_mm) - (old.stated_mm + old.error_mm)
+    share = abs(change / lens) / magnification_at(old.stated_mm + old.error_mm, lens)
+    solved = then.legs.measured("pixel_scale_arcsec_px")
+    if solved is not None and solved.uncertainty > 0:
+        allowed = solved.uncertainty / solved.value
+    elif before.sensor is not None:
+        allowed = SOLVING_ERROR_PX / (math.hypot(before.sensor.width_px, before.sensor.height_px) / 2)
+    else:
+        return ()
+    if share <= allowed:
+        return ()
+    built = [f"{number(own.stated_mm + own.error_mm, 2)} mm" for own in (old, new)]
+    return (
+        f"distance behind the reducer {built[0]} → {built[1]}: {number(100 * share, 3)} % of the scale, its "
+        f"uncertainty {number(100 * allowed, 3)} %",
+    )
 
 
 def _has_filters(rig: Rig) -> bool:
@@ -172,16 +227,18 @@ RULES: tuple[DeathRule, ...] = (
     DeathRule(
         "guide_calibration",
         "Guide calibration",
-        "a calibration serves one guide camera, its angle, one guide telescope and one mount",
+        "a calibration serves one guide camera, its angle, one guide telescope, one mount, its guide rate and the way "
+        "that its pulses go",
         _guide,
         lambda rig: rig.guiding.kind != "none",
     ),
     DeathRule(
         "solved_scale",
         "Solved scale",
-        "a solved scale rests on focal length, pixel and binning",
+        "a solved scale rests on focal length, pixel, binning and the spacing behind a reducer",
         _scale,
         lambda rig: rig.camera is not None,
+        _scale_by_spacing,
     ),
 )
 """Every rule, in the order in which they are told."""
@@ -203,12 +260,22 @@ def deaths(before: Rig, after: Rig) -> tuple[Died, ...]:
     found = []
     for rule in RULES:
         if rule.applies(before):
-            because = differences(rule.facts(before), rule.facts(after))
+            because = (*differences(rule.facts(before), rule.facts(after)), *rule.more(before, after))
             if because:
                 found.append(Died(rule.what, rule.title, rule.rule, because))
-    return tuple(found)
+    return (*found, *_plug_ins(before, after))
 
 
+def _plug_ins(before: Rig, after: Rig) -> Iterator[Died]:
+    """Yield the plug-ins of each program whose version changed."""
+    then = {record.id: record.version for record in before.records}
+    for record in after.records:
+        was = then.get(record.id)
+        if was and record.version and was != record.version:
+            yield Died("plug_ins", f"Plug-ins of {record.name}", PLUG_IN_RULE, (f"version {was} → {record.version}",))
+
+
+PLUG_IN_RULE = "plug-ins are made for one version of their program: after an update each is to be tried before a night"
 RECORD_RULE = "a program goes on with what it has on file until somebody types it anew"
 STALE_RULE = "a measurement is stale when what it rests on has changed"
 

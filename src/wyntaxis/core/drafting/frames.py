@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
+from statistics import median
 from typing import Any
 
 from wyntaxis.core.drafting.book import DraftBook, commonest
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
+from wyntaxis.core.evidence.headers.names import FilterNames
+from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
 
@@ -16,6 +22,18 @@ Setup = tuple[str, str]
 """The telescope and the camera that a frame names; empty where it names none."""
 CHANGING = 2
 """What changes from frame to frame by itself is told with its commonest values, at most this many beside."""
+LIKELY_FOCAL_MM, LIKELY_PIXEL_UM = (100.0, 10_000.0), (1.0, 30.0)
+"""A focal length in mm and a pixel in µm outside these are more likely told in another unit; a lens may be shorter."""
+SHORTEST_LENS_MM = 10.0
+LIKELY_RATIO = 0.9
+"""No telescope is faster: a focal length that makes it so is not in mm."""
+SCALES_AGREE = 0.02
+"""A solved frame and the header's own numbers agree to this share."""
+LONGEST_GUIDE_S, SHORTEST_LIGHT_S = 10.0, 20.0
+"""Lights no longer than this, beside others of this length at least and by another camera, look like guide frames."""
+_MODE = re.compile(r"\s*[(\[][^)\]]*\b(?:mode|readout|bits?|gain|bin(?:ning)?)\b[^)\]]*[)\]]\s*$", re.IGNORECASE)
+"""What drivers write behind a camera's name; the camera is the same."""
+_GUIDE = re.compile(r"(?<![a-z])guid(?:e|er|ing)(?![a-z])", re.IGNORECASE)
 
 
 def draft_frames(book: DraftBook, headers: FolderHeaders) -> None:
@@ -34,9 +52,10 @@ def draft_frames(book: DraftBook, headers: FolderHeaders) -> None:
     by_setup: dict[Setup, list[FrameHeader]] = {}
     for frame in headers.frames:
         if frame.camera or frame.telescope:
-            by_setup.setdefault((frame.telescope or "", frame.camera or ""), []).append(frame)
+            by_setup.setdefault((frame.telescope or "", _MODE.sub("", frame.camera or "")), []).append(frame)
         else:
             book.leave_out(frame.path, "its header names neither telescope nor camera")
+    guides = _guide_frames(by_setup)
     # Darks and flats may be taken off the telescope: frames without one are of whichever has their camera.
     for setup in [key for key in by_setup if not key[0]]:
         home = next((key for key in by_setup if key[0] and key[1] == setup[1]), None)
@@ -46,9 +65,52 @@ def draft_frames(book: DraftBook, headers: FolderHeaders) -> None:
     if not ranked:
         return
     setup, frames = ranked[0]
-    _own_train(book, setup, frames)
+    _own_train(book, setup, frames, headers.names)
     for other, taken in ranked[1:]:
         _variant(book, setup, other, taken)
+    for camera, taken in guides.items():
+        _guide_camera(book, camera, taken)
+
+
+def _guide_frames(by_setup: dict[Setup, list[FrameHeader]]) -> dict[str, list[FrameHeader]]:
+    """Take out the frames that look like a guide camera's, by camera: by their path or name, or short beside long."""
+    found: dict[str, list[FrameHeader]] = {}
+
+    def lights(frames: Sequence[FrameHeader]) -> list[float]:
+        return [frame.exposure_s for frame in frames if frame.kind == "light" and frame.exposure_s is not None]
+
+    long = {setup[1] for setup, frames in by_setup.items() if median(lights(frames) or [0.0]) >= SHORTEST_LIGHT_S}
+    for setup, frames in list(by_setup.items()):
+        own = lights(frames)
+        short_ones = bool(own) and max(own) <= LONGEST_GUIDE_S and not any(frame.filter for frame in frames)
+        if _GUIDE.search(setup[1]) or (short_ones and long - {setup[1]}):
+            taken = frames
+        else:
+            taken = [frame for frame in frames if _GUIDE.search(frame.path)]
+        if not taken or (len(taken) == len(frames) and len(by_setup) == 1):
+            continue
+        found.setdefault(setup[1], []).extend(taken)
+        names = {frame.path for frame in taken}
+        by_setup[setup] = [frame for frame in frames if frame.path not in names]
+        if not by_setup[setup]:
+            del by_setup[setup]
+    return found
+
+
+def _guide_camera(book: DraftBook, camera: str, frames: Sequence[FrameHeader]) -> None:
+    """Take a camera whose frames look like guide frames as the guide camera, and ask."""
+    first = frames[0].path
+    book.ask(f"{len(frames)} frames such as {first} look like guide frames: they tell nothing of the main camera")
+    if camera and not any(device["kind"] == "guide_camera" for device in book.list_of("devices")):
+        known = any(_goes_by(book, at, camera) for at, _ in enumerate(book.list_of("devices")))
+        if not known:
+            at = book.add_device("guide_camera", "guide_camera", f"INSTRUME of {first}", name=camera)
+            book.mark(("devices", at, "kind"))
+
+
+def _goes_by(book: DraftBook, at: int, name: str) -> bool:
+    title = str(book.held(("devices", at, "name")) or "").casefold()
+    return bool(title) and (title in name.casefold() or name.casefold() in title)
 
 
 def _weight(frames: Sequence[FrameHeader]) -> int:
@@ -100,7 +162,7 @@ def _text(value: Any) -> str:
     return short(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else str(value)
 
 
-def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None:
+def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader], names: FilterNames) -> None:
     told = _Told(book, frames)
     telescope, camera = setup
     place = ("telescope",)
@@ -108,13 +170,13 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None
     if telescope and book.document["telescope"].get("name") in (None, "Telescope"):
         book.document["telescope"].pop("name", None)
         book.give(("telescope", "name"), telescope, f"TELESCOP of {first}")
-    _optics(told, place)
     train = book.list_of("train")
     at = next((i for i, part in enumerate(train) if part["kind"] == "camera"), None)
     if at is None:
         at = int(book.add_part(("train",), len(train), "camera", "camera")[-1])
     book.give(("train", at, "name"), camera or "camera", f"INSTRUME of {first}")
     _sensor(told, ("train", at), frames)
+    _optics(told, place, ("train", at, "sensor", "pixel_um"))
     part_id = train[at]["id"]
     device = next((i for i, d in enumerate(book.list_of("devices")) if d["kind"] == "camera"), None)
     if device is None and camera:  # the ports may have told of it before, without knowing what it is
@@ -125,10 +187,18 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None
     if device is None:
         device = book.add_device("main_camera", "camera", f"INSTRUME of {first}", name=camera or None, part=part_id)
     lights = [frame for frame in frames if frame.kind == "light"] or frames
-    told.setting(device, "gain", "GAIN", lambda frame: frame.gain, lights)
+    gains = [frame for frame in lights if frame.gain is None or not _may_be_per_adu(frame.gain)]
+    told.setting(device, "gain", "GAIN", lambda frame: frame.gain, gains)
+    odd = next((frame for frame in lights if frame.gain is not None and _may_be_per_adu(frame.gain)), None)
+    if odd is not None:
+        book.ask(
+            f"GAIN {_text(odd.gain)} of {odd.path} is left out: it may be the conversion gain in e⁻/ADU; which gain "
+            "was set?",
+            ("devices", device),
+        )
     told.setting(device, "offset", "OFFSET", lambda frame: frame.offset, lights)
     told.setting(device, "set_temperature_c", "SET-TEMP", lambda frame: frame.set_temperature_c, lights)
-    _filters(book, told)
+    _filters(book, told, names)
     _focuser_and_rotator(book, told)
     _site(told)
     if book.document["name"] == "New rig":
@@ -137,16 +207,75 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader]) -> None
 
 def _is_unknown(book: DraftBook, at: int, name: str) -> bool:
     """Return whether a device's kind is open, and it goes by a name that frames tell."""
-    title = str(book.held(("devices", at, "name")) or "").casefold()
-    return (
-        book.is_open(("devices", at, "kind")) and bool(title) and (title in name.casefold() or name.casefold() in title)
-    )
+    return book.is_open(("devices", at, "kind")) and _goes_by(book, at, name)
 
 
-def _optics(told: _Told, place: DocumentPath) -> None:
-    focal = told.of(lambda frame: frame.focal_length_mm or None)
-    told.fixed((*place, "focal_length_mm"), "FOCALLEN", focal, "effective_focal_length_mm")
+def _may_be_per_adu(gain: float) -> bool:
+    """Return whether a GAIN may be e⁻/ADU: a small broken number, where settings are whole ones or tenths of dB."""
+    return 0 < gain < 20 and abs(10 * gain - round(10 * gain)) > 1e-6
+
+
+def _optics(told: _Told, place: DocumentPath, pixel: DocumentPath) -> None:
+    """Give the telescope: what is no likely length in mm, or stands against solved frames, is told as a question."""
     told.fixed((*place, "aperture_mm"), "APTDIA", told.of(lambda frame: frame.aperture_mm or None), "aperture_mm")
+    focal = told.of(lambda frame: frame.focal_length_mm or None)
+    solved = _solved_focal_mm(told, pixel)
+    path, book = (*place, "focal_length_mm"), told.book
+    if focal and focal[0][0] > 0:
+        value, _, file = focal[0]
+        agrees = solved is not None and abs(value / solved - 1) <= SCALES_AGREE
+        aperture = 0.0 if book.is_open((*place, "aperture_mm")) else book.held((*place, "aperture_mm"))
+        likely = LIKELY_FOCAL_MM[0] <= value <= LIKELY_FOCAL_MM[1] and value >= LIKELY_RATIO * aperture
+        if not likely and not agrees:
+            readings = {unit: factor * value for unit, factor in (("cm", 10.0), ("m", 1000.0))}
+            fit = {unit: own for unit, own in readings.items() if LIKELY_FOCAL_MM[0] <= own <= LIKELY_FOCAL_MM[1]}
+            if value >= max(SHORTEST_LENS_MM, LIKELY_RATIO * aperture):
+                fit = {"mm": value} | fit
+            if solved is not None:
+                fit = {unit: own for unit, own in fit.items() if abs(own / solved - 1) <= SCALES_AGREE} or fit
+            _suppose(book, path, f"FOCALLEN {_text(value)} of {file}", "mm", fit)
+            focal = []
+        elif solved is not None and not agrees:
+            book.differs(*RECORD, "effective_focal_length_mm", round(solved, 2))
+            by_scale = _text(round(solved, 1))
+            book.ask(
+                f"FOCALLEN of {file} is {_text(value)} mm, and the solved frames’ scale makes {by_scale} mm with these "
+                "pixels: is there a reducer, or is one of them wrong?",
+                path,
+            )
+    told.fixed(path, "FOCALLEN", focal, "effective_focal_length_mm")
+
+
+def _solved_focal_mm(told: _Told, pixel: DocumentPath) -> float | None:
+    """Return the focal length in mm that solved frames make with the pixel that the draft holds; None without either.
+
+    ``206.264806 · p [µm] · binning / scale [arcsec/px]``.
+    """
+    own = told.book.held(pixel)
+    if not own:
+        return None
+    found = [
+        ARCSEC_PER_RADIAN * own * (frame.binning or 1) / 1000 / frame.scale_arcsec_px
+        for frame in told.frames
+        if frame.scale_arcsec_px is not None
+    ]
+    return median(found) if found else None
+
+
+def _suppose(book: DraftBook, path: DocumentPath, told: str, unit: str, readings: dict[str, float]) -> None:
+    """Ask about a value that is no likely one, and assume the first of its readings, by the unit it would be in."""
+    if not readings:
+        book.ask(f"{told} is left out: it is no likely value in {unit} or any other unit", path)
+        return
+    (name, own), *others = readings.items()
+    value = float(f"{own:.6g}")
+    if book.is_open(path):
+        book.give(path, value, told)
+        book.origin.pop(path_text(path), None)
+        book.mark(path)
+    as_if = f"{_text(value)} {unit} is assumed" + ("" if name == unit else f", as if it were in {name}")
+    or_else = "".join(f", or {_text(float(f'{other:.6g}'))} {unit} if it is in {more}" for more, other in others)
+    book.ask(f"{told} is no likely value in {unit}: {as_if}{or_else}; which is right?", path)
 
 
 def _sensor(told: _Told, place: DocumentPath, frames: list[FrameHeader]) -> None:
@@ -167,7 +296,12 @@ def _sensor(told: _Told, place: DocumentPath, frames: list[FrameHeader]) -> None
                 book.ask(f"{axis}: frames are {size} px, not {book.held(path)}", path)
         pixels = told.of(lambda frame: frame.pixel_um or None, plain)
         path = (*place, "sensor", "pixel_um")
-        if pixels and least == 1:
+        if pixels and pixels[0][0] > 0 and not LIKELY_PIXEL_UM[0] <= pixels[0][0] / least <= LIKELY_PIXEL_UM[1]:
+            value, _, file = pixels[0]
+            readings = {unit: factor * value / least for unit, factor in (("mm", 1e3), ("m", 1e6), ("nm", 1e-3))}
+            fit = {unit: own for unit, own in readings.items() if LIKELY_PIXEL_UM[0] <= own <= LIKELY_PIXEL_UM[1]}
+            _suppose(book, path, f"XPIXSZ {_text(value)} of {file}", "µm", fit)
+        elif pixels and least == 1:
             told.fixed(path, "XPIXSZ", pixels, "pixel_um")
         elif pixels:
             # The standard's XPIXSZ is the binned size, but programs also write the sensor's own: nobody can tell.
@@ -183,8 +317,13 @@ def _sensor(told: _Told, place: DocumentPath, frames: list[FrameHeader]) -> None
             book.assume((*place, "sensor", key), value)
 
 
-def _filters(book: DraftBook, told: _Told) -> None:
-    seen = [value for value, _, _ in told.of(lambda frame: frame.filter)]
+def _filters(book: DraftBook, told: _Told, names: FilterNames) -> None:
+    """Give the wheel's slots: filters by any of their names are one, called as most frames do."""
+    counts = Counter(frame.filter for frame in told.frames if frame.filter)
+    by_key: dict[str, str] = {}
+    for name, _ in counts.most_common():
+        by_key.setdefault(names.key(name), name)
+    seen = list(by_key.values())
     if not seen:
         return
     if len(seen) == 1:
@@ -203,9 +342,12 @@ def _filters(book: DraftBook, told: _Told) -> None:
             "wheel_device", "filter_wheel", f"FILTER of {first}", name="filter wheel", part=part_id
         )
     slots = [slot.get("name", "") for slot in book.held(("devices", device, "slots")) or ()]
-    missing = [name[:60] for name in seen if name.casefold() not in {slot.casefold() for slot in slots}]
+    missing = [name[:60] for name in seen if names.key(name) not in {names.key(slot) for slot in slots}]
     if not slots:
-        in_order = sorted(seen, key=lambda name: next(i for i, f in enumerate(told.frames) if f.filter == name))
+        places: dict[str, int] = {}
+        for place, frame in enumerate(told.frames):
+            places.setdefault(names.key(frame.filter or ""), place)
+        in_order = sorted(seen, key=lambda name: places[names.key(name)])
         for index, name in enumerate(in_order[:32]):
             book.give(("devices", device, "slots", index), {"name": plain(name)[:60]}, f"FILTER of {first}")
         book.ask(
@@ -233,11 +375,21 @@ def _site(told: _Told) -> None:
     faults = [
         told.book.fault_of(path, found[0][0]) for path, found in zip(place, (latitude, longitude), strict=True) if found
     ]
-    if latitude and longitude and not any(faults):
+    if latitude and longitude and latitude[0][0] == 0 and longitude[0][0] == 0:
+        file = latitude[0][2]
+        told.book.ask(f"SITELAT and SITELONG of {file} are both 0, as where no site was set: they are left out")
+    elif latitude and longitude and not any(faults):
         told.fixed(("site", "latitude_deg"), "SITELAT", latitude, "site.latitude_deg")
         told.fixed(("site", "longitude_deg"), "SITELONG", longitude, "site.longitude_deg")
         told.fixed(("site", "elevation_m"), "SITEELEV", told.of(lambda frame: frame.elevation_m), "site.elevation_m")
         told.fixed(("site", "name"), "SITENAME", told.of(lambda frame: frame.site))
+
+
+def _pixel_of(book: DraftBook) -> DocumentPath:
+    """Return where the pixel of the train's own camera stands."""
+    train = book.list_of("train")
+    at = next((index for index, part in enumerate(train) if part["kind"] == "camera"), len(train))
+    return "train", at, "sensor", "pixel_um"
 
 
 def _variant(book: DraftBook, own: Setup, other: Setup, frames: list[FrameHeader]) -> None:
@@ -250,7 +402,7 @@ def _variant(book: DraftBook, own: Setup, other: Setup, frames: list[FrameHeader
     known = next((at for at, variant in enumerate(variants) if variant["name"] == name), None)
     if known is not None:
         if variants[known].get("telescope") is not None:
-            _optics(told, ("variants", known, "telescope"))
+            _optics(told, ("variants", known, "telescope"), _pixel_of(book))
         return
     place: DocumentPath = ("variants", len(variants))
     parts = [part["id"] for part in book.list_of("train")]
@@ -265,7 +417,8 @@ def _variant(book: DraftBook, own: Setup, other: Setup, frames: list[FrameHeader
         scope = (*place, "telescope")
         variants[-1]["telescope"] = {"id": book.document["telescope"]["id"]}
         book.give((*scope, "name"), other[0] or "Telescope", f"TELESCOP of {frames[0].path}")
-        _optics(told, scope)
+        own_sensor = (*place, "train", len(parts) - 1, "sensor", "pixel_um")
+        _optics(told, scope, own_sensor if other[1] != own[1] else _pixel_of(book))
         book.assume((*scope, "focal_length_mm"), 500.0)
         book.assume((*scope, "aperture_mm"), 100.0)
     book.ask(f"{len(frames)} frames are by {name}: that is a variant here; take it out if it is another rig")

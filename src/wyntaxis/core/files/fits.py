@@ -10,7 +10,7 @@ import re
 import stat
 import warnings
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
@@ -187,6 +187,41 @@ def card_value(header: Header, key: str, default: object = None) -> object:
     except Exception:  # a broken card raises on being read
         return default
     return default if isinstance(value, Undefined) else value
+
+
+CD_MATRIX = ("CD1_1", "CD1_2", "CD2_1", "CD2_2")
+_PC_MATRIX = {"PC1_1": 1.0, "PC1_2": 0.0, "PC2_1": 0.0, "PC2_2": 1.0}
+"""The cards of the matrix that goes with CDELT, with what each is where its card is absent."""
+_MATRICES_AGREE = 1e-3
+"""CD and CDELT times PC that are this close, as a share of the largest, tell one scale."""
+MATRIX_CARDS = (*CD_MATRIX, *_PC_MATRIX, "CDELT1", "CDELT2")
+"""All cards that tell how pixels lie on the sky."""
+
+
+def tells_two_matrices(cards: Mapping[str, object]) -> bool:
+    """Return whether cards tell a CD matrix and a PC matrix of another scale or angle beside it.
+
+    Parameters
+    ----------
+    cards
+        Values by keyword, in °/px for CD and CDELT; CDELT is 1 where it is absent, as the standard has it.
+
+    Returns
+    -------
+    bool
+        Whether they do. A reader that takes one of them for granted would be wrong (FITS Standard 4.0, 8.1.2).
+    """
+
+    def of(key: str, absent: float) -> float:
+        value = cards.get(key)
+        return float(value) if isinstance(value, (int, float)) else absent
+
+    if not all(any(isinstance(cards.get(key), (int, float)) for key in keys) for keys in (CD_MATRIX, _PC_MATRIX)):
+        return False
+    cd = [of(key, 0.0) for key in CD_MATRIX]
+    own = [of(f"CDELT{key[2]}", 1.0) * of(key, absent) for key, absent in _PC_MATRIX.items()]
+    limit = _MATRICES_AGREE * max(map(abs, cd + own))
+    return any(abs(one - other) > limit for one, other in zip(cd, own, strict=True))
 
 
 def first_line(error: BaseException) -> str:

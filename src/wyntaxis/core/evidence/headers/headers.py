@@ -18,7 +18,16 @@ from wyntaxis.core.evidence.foreign.units import parse_foreign_number
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, own_filter_names
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress, shown
-from wyntaxis.core.files.fits import card_value, check_regular, data_bytes, first_line, headers_of, raw_header
+from wyntaxis.core.files.fits import (
+    MATRIX_CARDS,
+    card_value,
+    check_regular,
+    data_bytes,
+    first_line,
+    headers_of,
+    raw_header,
+    tells_two_matrices,
+)
 from wyntaxis.core.files.opening import is_folder, is_there
 
 if TYPE_CHECKING:
@@ -358,7 +367,7 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         filter=_text(header, "FILTER"),
         exposure_s=exposure,
         asked_s=asked,
-        gain=_number(header, "GAIN"),
+        gain=_gain(header),
         offset=_number(header, "OFFSET", "BLKLEVEL"),
         set_temperature_c=_number(header, "SET-TEMP", "SETTEMP"),
         temperature_c=_number(header, "CCD-TEMP", "CCDTEMP", "DET-TEMP"),
@@ -420,6 +429,19 @@ def _exposures(header: Header) -> tuple[float | None, float | None]:
     return (found[0], None) if found else (None, None)
 
 
+def _gain(header: Header) -> float | None:
+    """Return the camera's gain setting; None where GAIN holds the conversion gain in e⁻/ADU, by comment or EGAIN."""
+    gain = _number(header, "GAIN")
+    if gain is None:
+        return None
+    if gain == _number(header, "EGAIN") or _PER_ADU.search(str(header.comments["GAIN"])):
+        return None
+    return gain
+
+
+_PER_ADU = re.compile(r"\be(?:lectrons?)?\s*[-⁻]?\s*(?:/|per)\s*(?:adu|dn|count)", re.IGNORECASE)
+
+
 def _kind(word: str | None) -> FrameKind:
     plain = (word or "").lower()
     for part, kind in _KINDS:
@@ -432,6 +454,8 @@ def _scale(header: Header) -> float | None:
     """Return the scale at the reference pixel, ``√|det CD| · 3600`` arcsec/px; None where the frame is not solved."""
     axes = (_text(header, "CTYPE1") or "") + (_text(header, "CTYPE2") or "")
     if "RA---" not in axes and "GLON-" not in axes:
+        return None
+    if tells_two_matrices({key: _number(header, key) for key in MATRIX_CARDS}):
         return None
     if _number(header, "CD1_1") is not None or _number(header, "CD1_2") is not None:
         cd = [_number(header, key) or 0.0 for key in ("CD1_1", "CD1_2", "CD2_1", "CD2_2")]

@@ -11,7 +11,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from wyntaxis.core.files.errors import InputError, shown
-from wyntaxis.core.files.fits import card_value, first_line, headers_of, quiet_library, sha256_of_file
+from wyntaxis.core.files.fits import (
+    CD_MATRIX,
+    MATRIX_CARDS,
+    card_value,
+    first_line,
+    headers_of,
+    quiet_library,
+    sha256_of_file,
+    tells_two_matrices,
+)
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -150,12 +159,9 @@ def scale_of_header(header: Header, sensor: Sensor | None = None) -> ScaleReadin
     )
 
 
-_MATRIX = ("CD1_1", "CD1_2", "CD2_1", "CD2_2")
-
-
 def _check_matrix(header: Header) -> None:
     """Raise ValueError where no matrix gives the scale: absent or zero, a WCS reader would take 1 degree a pixel."""
-    cd = [card_value(header, key) for key in _MATRIX]
+    cd = [card_value(header, key) for key in CD_MATRIX]
     steps = [card_value(header, key) for key in ("CDELT1", "CDELT2")]
     told = [value for value in (*cd, *steps) if isinstance(value, (int, float))]
     if not told:
@@ -165,6 +171,11 @@ def _check_matrix(header: Header) -> None:
     in_steps = all(isinstance(step, (int, float)) and step != 0 for step in steps)
     if not in_cd and not in_steps:
         raise ValueError("its WCS gives a scale of 0 (CD or CDELT are zero): solve the frame anew")
+    if tells_two_matrices({key: card_value(header, key) for key in MATRIX_CARDS}):
+        raise ValueError(
+            "its WCS tells a CD matrix and a PC matrix beside it that disagree, and the FITS standard allows one of "
+            "them: solve the frame anew"
+        )
 
 
 def _on_sky(wcs: Any, points: Any) -> Any:
