@@ -101,4 +101,19 @@ def test_to_a_programs_unit_and_back(unit):
     for wanted in units_for(unit):
         for value in (0.0, 1.0, -12.5, 513.76):
             assert convert(to_unit(value, unit, wanted), wanted, unit) == pytest.approx(value, abs=1e-9)
-    assert to_unit(3.0, unit, "furlongs") == 3.0
+    with pytest.raises(ValueError, match="furlongs cannot be told in"):
+        to_unit(3.0, unit, "furlongs")
+
+
+@pytest.mark.parametrize("unit", ["mm", "s", "furlongs"])
+def test_a_unit_without_a_way_to_it_is_refused(unit):
+    """12,900 steps are no 12,900 mm, whatever the record's form says."""
+    document = clean_document()
+    key = "glide.position"
+    document["records"] = [{"id": "p", "name": "P", "values": {key: 12_900}, "forms": {key: {"unit": unit}}}]
+    focuser = next(device for device in document["devices"] if device["id"] == "glide")
+    focuser.setdefault("settings", {})["position"] = {"value": 12_900}
+    (page,) = typing_pages(evaluate(validated(document)))
+    (line,) = page.lines
+    assert (line.type_this, line.there_now, line.mark) == ("–", "–", "unknown")
+    assert line.note == f"a number in steps cannot be told in {unit}: correct the form’s unit"

@@ -18,7 +18,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.records.bring_in import record_of
 from wyntaxis.core.records.likely_causes import is_placeholder, likely_cause_of_list, likely_cause_of_number
 from wyntaxis.core.records.mapping import Suggestions, apply_map
-from wyntaxis.core.records.quantities import comparables
+from wyntaxis.core.records.quantities import Comparable, comparables
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.store import validated
@@ -427,6 +427,21 @@ def test_one_entry_alone_and_a_name_that_is_gone(tmp_path, known):
 )
 def test_a_wrong_size_is_no_binned_pixel(evaluation, known, key, factor, words):
     assert likely_cause_of_number(evaluation.rig, known[key], known[key].value * factor, known[key].value) == words
+
+
+@pytest.mark.parametrize(
+    ("has", "wanted", "words"),
+    [
+        (2000.0, 2.0, "unit: ms for s"),
+        (0.002, 2.0, "unit: s for ms"),
+        (1 / 30, 2.0, "unit: min for s"),
+        (120.0, 2.0, "unit: s for min"),
+        (7200.0, 2.0, "unit: s for h"),
+    ],
+)
+def test_a_time_in_another_unit_is_recognised(evaluation, has, wanted, words):
+    item = Comparable("guide_exposure_s", "Guide exposure", "s", "number", wanted)
+    assert likely_cause_of_number(evaluation.rig, item, has, wanted) == words
 
 
 def test_a_record_belongs_to_the_train_it_was_made_for():

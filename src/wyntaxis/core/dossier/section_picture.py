@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from wyntaxis.core.dossier.svg import FAINT, GLASS, INK, LIGHT, PAPER, SHADE, Svg
 from wyntaxis.core.evaluation import Evaluation
+from wyntaxis.core.quantities.mechanics import POSITION
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.section import section
@@ -223,7 +224,7 @@ def _notes(evaluation: Evaluation) -> list[str]:
     scales = [f"{part.title} {short(part.optical_length_mm, 2)} mm" for _, part in rig.parts() if part.adjustable]
     if scales:
         lines.append(f"Drawtubes and helical focusers stand at: {', '.join(scales)}")
-    row = evaluation.rows.get(f"{rig.telescope.id}.focuser_at_focus_mm")
+    row = evaluation.rows.get(POSITION.id_of(rig.telescope.id))
     if row is not None and row.best is not None:
         lines.append(f"The telescope's drawtube is at focus at {number(row.best.value, 1)} mm")
     angle = camera_angle(rig)

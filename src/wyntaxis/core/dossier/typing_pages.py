@@ -72,6 +72,10 @@ def _lines(evaluation: Evaluation, record: Record, rows: Sequence[Row]) -> Itera
         if cell is None or (cell.value is None and row.item.id not in record.forms):
             continue
         unit = form.unit or row.item.unit
+        if form.unit is not None and row.item.type == "number" and not has_way(row.item.unit, form.unit):
+            told = f"a number in {row.item.unit or 'no unit'} cannot be told in {form.unit}: correct the form’s unit"
+            yield TypedLine(row.item.id, row.item.label, unit, "–", "–", "unknown", told)
+            continue
         wanted, note = in_form(evaluation, row.item, row.item.value, form)
         there, _ = in_form(evaluation, row.item, cell.value, TypedForm(unit=form.unit))
         told = f"{note}; {cell.story}" if note and cell.story else note or cell.story
@@ -139,13 +143,16 @@ def _of_guide(item: Comparable) -> bool:
     return item.id.startswith("guide")
 
 
+def has_way(unit: str, wanted: str) -> bool:
+    """Return whether a number of ours can be told in a program's unit."""
+    return wanted == unit or wanted in units_for(unit)
+
+
 def to_unit(value: float, unit: str, wanted: str) -> float:
-    """Return a number of ours in a program's unit; as it is where there is no way from one to the other.
+    """Return a number of ours in a program's unit; ValueError where there is no way from one to the other.
 
     ``convert`` leads from theirs to ours by ``(x − zero) · factor``: this is its inverse.
     """
-    if wanted not in units_for(unit):
-        return value
     zero, one = convert(0.0, wanted, unit), convert(1.0, wanted, unit)
     return (value - zero) / (one - zero)
 

@@ -17,7 +17,7 @@ _UNIT_FACTORS: dict[str, tuple[tuple[float, str, str], ...]] = {
     "mm": _LENGTH_FACTORS,
     "µm": ((1000.0, "mm", "µm"), (0.001, "nm", "µm")),
     "°": ((15.0, "hours", "degrees"), (57.29578, "radians", "degrees")),
-    "s": ((1000.0, "ks", "s"), (0.001, "ms", "s"), (60.0, "min", "s")),
+    "s": ((0.001, "ms", "s"), (60.0, "min", "s"), (3600.0, "h", "s")),
     "ms": ((1000.0, "s", "ms"),),
     "m": ((0.3048, "feet", "m"), (1000.0, "km", "m")),
     "°C": (),
