@@ -3,6 +3,7 @@
 import itertools
 import json
 import random
+from dataclasses import replace
 
 import pytest
 from hypothesis import assume, given, settings
@@ -150,6 +151,36 @@ def test_the_search_equals_brute_force(rings, loose, wanted, rear, front, two_pl
     if not result.sets and result.buy_length_mm:
         bought = brute_force(rig, [ring("b", result.buy_length_mm, opposite(rear), opposite(front))], 0.4)
         assert two_places or bought
+
+
+few_lengths = st.builds(
+    lambda length, front, rear, tol: ring("x", length, front, rear, 1, tol),
+    st.sampled_from([1.0, 2.0, 2.5, 4.0, 5.0, 7.5]),
+    threads,
+    threads,
+    st.sampled_from([None, 0.0, 0.011, 0.05, 0.1]),
+)
+
+
+@pytest.mark.slow
+@settings(max_examples=150)
+@given(st.lists(few_lengths, min_size=2, max_size=5), st.sampled_from([7.7, 9.7, 12.2, 15.2]), threads, threads)
+def test_the_nearest_set_is_the_best_of_all_where_nothing_fits(rings, wanted, rear, front):
+    """Few lengths make many ties: of equal error and count, the smaller worst case comes first there too."""
+    shelf = numbered(rings)
+    rig = rig_for(wanted, rear, front, tolerance=0.001)
+    result = find_spacers(rig, shelf)
+    assume(not result.sets)
+    best = brute_force(rig, shelf, 100.0)[:1]
+    assert keys(replace(result, sets=(result.nearest,) if result.nearest else ())) == best
+
+
+def test_of_two_nearest_sets_the_surer_one_is_taken():
+    """Two rings of 5 mm where 7.2 mm are wanted: the one of ±0.011 mm is listed before the exact one."""
+    ends = ("M42x0.75", "male"), ("M42x0.75", "female")
+    shelf = numbered([ring("x", 5.0, *ends, 1, 0.011), ring("x", 5.0, *ends, 1, 0.0)])
+    found = find_spacers(rig_for(7.2, ("M42x0.75", "female"), ("M42x0.75", "male"), tolerance=0.001), shelf).nearest
+    assert (found.error_mm, found.worst_case_mm) == (pytest.approx(-2.2), 0.0)
 
 
 @pytest.mark.parametrize(

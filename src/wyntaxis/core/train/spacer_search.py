@@ -113,7 +113,7 @@ class Search:
         best: list[Found] = []
         for level in self._levels(limit_mm):
             room = kept - len(best)
-            found = list(itertools.islice(self._sets_of(level, ends, fine=kept > 1), room))
+            found = list(itertools.islice(self._sets_of(level, ends, fine=True), room))
             if self._given_up and len(found) < room:
                 # Which worst case is least cannot be told in time; which sets there are, with the fewest pieces, can.
                 self.proven = False
