@@ -473,6 +473,36 @@ def test_a_filter_in_no_slot_hangs_or_is_skipped(whole):
         assert any("no slot holds" in event.what for event in outcome.events)
 
 
+def tried_three_times(whole):
+    """The plan without its darks, a filter asked for, each step tried three times and connected anew between."""
+    told = {"attempts": 3, "limit_s": 1000.0, "pause_s": 1.0, "reconnect": True}
+    steps = [step.model_copy(update=told) for step in whole.steps if step.do not in ("darks", "flats")]
+    return tuple(step.model_copy(update={"filter": "R"}) if step.do == "sequence" else step for step in steps)
+
+
+@pytest.mark.parametrize("name", ["wheel.between", "camera.asleep", "mount.gone"])
+def test_what_does_not_answer_is_connected_anew_and_nothing_else(whole, name):
+    """Each device's fault, tried three times: the device named is the one that hung, in the step that hung."""
+    steps = tried_three_times(whole)
+    title = {
+        kind: next(d.title for d in whole.rig.devices if d.kind == kind) for kind in ("filter_wheel", "camera", "mount")
+    }[FAULTS[name].devices[0]]
+    outcome = played(replace(whole, steps=steps), [struck(whole, FAULTS[name])])
+    anew = {event.device for event in outcome.events if event.what == "connected anew"}
+    assert anew == {title}
+
+
+def test_a_wheel_connected_anew_wakes_no_camera(whole):
+    """Wheel and camera both fail: the wheel's attempts leave the camera asleep, its own wake it."""
+    steps = tried_three_times(whole)
+    both = played(
+        replace(whole, steps=steps), [struck(whole, FAULTS[own]) for own in ("wheel.between", "camera.asleep")]
+    )
+    titles = {kind: next(d.title for d in whole.rig.devices if d.kind == kind) for kind in ("filter_wheel", "camera")}
+    anew = [event.device for event in both.events if event.what == "connected anew"]
+    assert anew == [titles["filter_wheel"], titles["camera"]]
+
+
 # Of 120 planned frames 24 ask for a filter in no slot; half of the 96 are taken when something strikes in the middle.
 DEMO_FAULTS: dict[str, tuple[str, int] | None] = {
     "camera.asleep": ("unsafe", 0),

@@ -21,7 +21,7 @@ from wyntaxis.core.rehearsal.setting import (
     SOLVE_S,
     UNPARK_S,
 )
-from wyntaxis.core.rehearsal.world import NightWorld
+from wyntaxis.core.rehearsal.world import NightWorld, device_kind
 from wyntaxis.core.rig.night_plan import NightStep
 
 Work = Generator[simpy.Event, Any, str]
@@ -128,14 +128,16 @@ class NightDevices(NightWorld):
             if entry.over and do in (entry.fault.cure, *entry.fault.does):
                 self.spoils.pop(entry.fault.id, None)
 
-    def _reconnect(self, step: NightStep) -> Work:
-        """Connect anew: what clears by that is over."""
+    def _reconnect(self, do: str) -> Work:
+        """Connect the device of an action anew, or everything for ``connect``: what clears by that is over."""
         yield self.env.timeout(2 * CONNECT_S)
         self.state.connected = self.state.electricity
         for entry in self.struck:
-            if entry.told and entry.fault.clears == "reconnect":
+            fault = entry.fault
+            touched = do == "connect" or do in fault.does or device_kind(do) in fault.devices
+            if entry.told and touched and fault.clears == "reconnect":
                 entry.over = True
-        self.note(self._title(step.do), "connected anew", "retry")
+        self.note(self._title(do), "connected anew", "retry")
         return ""
 
     def _attempts(self, do: str, step: NightStep) -> Work:
@@ -146,7 +148,7 @@ class NightDevices(NightWorld):
                 began = self.env.now
                 yield self.env.timeout(step.pause_s)
                 if step.reconnect:
-                    yield from self._reconnect(step)
+                    yield from self._reconnect(do)
                 self._span(do, began, "retrying")
                 self.note(self._title(do), f"attempt {attempt + 1} of {step.attempts}", "retry")
             began = self.env.now

@@ -71,7 +71,7 @@ class NightRun(NightDevices):
                         return False
                     self.note("program", f"{why}: it starts anew and ends safely", "branch")
                     yield self.env.timeout(RESTART_S)
-                    yield from self._reconnect(NightStep(do="connect"))
+                    yield from self._reconnect("connect")
                     yield from self._end_safely(why)
                     return False
                 if why == "the power is gone":

@@ -35,6 +35,11 @@ _SPAN_OF: dict[str, SpanKind] = {
 }  # fmt: skip
 
 
+def device_kind(do: str) -> str:
+    """Return the kind of device that does an action."""
+    return _DEVICE_OF.get(do, do)
+
+
 @dataclass
 class Struck:
     """A fault in a night: when it strikes in s, whether it has, and whether it is over."""
@@ -121,7 +126,7 @@ class NightWorld:
     # Telling
 
     def _title(self, do: str) -> str:
-        kind = _DEVICE_OF.get(do, do)
+        kind = device_kind(do)
         for own in (kind, "dome" if kind == "roof" else kind, "relay_switch" if kind == "power_box" else kind):
             device = self.setting.devices.get(own)
             if device is not None:
