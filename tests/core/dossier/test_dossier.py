@@ -116,7 +116,7 @@ def test_every_chapter_tells_what_the_rig_holds(made, rig):
     assert parts.rows[2][3] == "17.5 ± 0.1"
     devices = table_of(made, "wiring", "Devices")
     camera = next(row for row in devices.rows if row[1] == "camera")
-    assert camera[3] == rig.devices[0].identity.serial_number
+    assert camera[3] == "PG-00417, 3f2a:0261"
     typed = table_of(made, "typing", "capture program")
     focal = next(row for row in typed.rows if row[0] == "Effective focal length")
     assert focal[1:5] == ("513.76", "mm", "676", "✕ differs")

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import csv
+import datetime
 import io
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from wyntaxis.core.dossier import rig_chapters, state_chapters, work_chapters
+from wyntaxis.core.dossier import rest_chapter, rig_chapters, state_chapters, work_chapters
 from wyntaxis.core.dossier.blocks import Block, Chapter, Lines, Photo, Picture, Table, Words
 from wyntaxis.core.dossier.given import Given
 from wyntaxis.core.dossier.private import Secrets, scrubbed, scrubbed_markup, without_private
@@ -15,6 +16,7 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.history.states import RigHistory
+from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal, rehearse
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,7 @@ CHAPTERS: tuple[ChapterKind, ...] = (
     ChapterKind("typing", "What to type where", work_chapters.typing, pages=True),
     ChapterKind("rebuild", "Building anew from nothing", work_chapters.rebuild),
     ChapterKind("packing", "Packing and reassembly", work_chapters.packing),
+    ChapterKind("rest", "Everything else on file", rest_chapter.rest),
     ChapterKind("history", "History", state_chapters.history),
     ChapterKind("photographs", "Photographs", work_chapters.photographs),
 )
@@ -102,6 +105,8 @@ def dossier_of(
         rig, secrets = without_private(given.evaluation.rig)
         # Neither the history nor what was looked at besides is known to hold nothing private.
         given = replace(given, evaluation=evaluate(rig), history=RigHistory(), folder=None, photos="named")
+    if any(kind.key in ("findings", "conditions") for kind in chosen(keys)):
+        given = _with_the_night(given, watch)
     made, kinds = [], [kind for kind in chosen(keys) if not (given.private and kind.key in ("site", "history"))]
     for place, kind in enumerate(kinds):
         watch(place, len(kinds))
@@ -111,6 +116,26 @@ def dossier_of(
     watch(len(kinds), len(kinds))
     found = Dossier(given.evaluation.rig.name, given.today.isoformat(), tuple(made), given.private)
     return _scrubbed(found, secrets) if given.private else found
+
+
+_nights: dict[tuple[str, datetime.date], Rehearsal] = {}
+"""The night played last, by the rig's document and the day: one prints more than once."""
+
+
+def _with_the_night(given: Given, watch: Callable[[int, int], None]) -> Given:
+    """Return the same with the night played, where there is a plan and nobody played it yet: findings rest on it."""
+    evaluation = given.evaluation
+    plan = evaluation.rig.plan
+    if plan is None or not plan.steps or evaluation.evidence.of(REHEARSAL) is not None:
+        return given
+    key = (evaluation.rig.model_dump_json(), given.today)
+    night = _nights.get(key)
+    if night is None:
+        night = rehearse(evaluation.rig, watch=watch)
+        _nights.clear()
+        _nights[key] = night
+    evidence = evaluation.evidence.having(REHEARSAL, night)
+    return replace(given, evaluation=evaluate(evaluation.rig, evidence, given.shelf))
 
 
 def _tells(block: Block) -> bool:

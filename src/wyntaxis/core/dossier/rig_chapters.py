@@ -14,7 +14,9 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device, Setting
 from wyntaxis.core.rig.figures import dispute_words, disputed_paths
-from wyntaxis.core.rig.parts import Joint, Part
+from wyntaxis.core.rig.model import Variant
+from wyntaxis.core.rig.parts import Focuser, Joint, Part
+from wyntaxis.core.rig.plan import Framing, Mount
 from wyntaxis.core.wording import number, plus_minus, short
 
 GLANCE = (
@@ -31,13 +33,17 @@ def glance(given: Given) -> Iterator[Block]:
     evaluation, rig = given.evaluation, given.evaluation.rig
     telescope, camera = rig.telescope, rig.camera
     yield Words(overall(evaluation.conditions))
+    if rig.note:
+        yield Words(rig.note, "Note")
     rows: list[list[object]] = [
         ["Telescope", f"{telescope.title}, {short(telescope.aperture_mm)} mm, {short(telescope.focal_length_mm)} mm"],
         ["Train", ", ".join(part.title for part in rig.train)],
         ["Camera", camera.title if camera is not None else "none"],
         ["Guiding", GUIDED.get(rig.guiding.kind, "none")],
-        ["Mount", (rig.mount.name or rig.mount.kind.replace("_", " ")) if rig.mount is not None else "none stated"],
+        ["Mount", _mount(rig.mount)],
     ]
+    if rig.framing is not None:
+        rows.append(["Target", _target(rig.framing)])
     if camera_angle(rig):
         rows.append(["Camera stands", camera_angle(rig)])
     yield table("what | which", rows, title="What it is made of", wide=1)
@@ -53,6 +59,35 @@ def glance(given: Given) -> Iterator[Block]:
     counts = {verdict: sum(f.verdict is verdict and f.is_open for f in evaluation.findings) for verdict in Verdict}
     told = [f"{counts[v]} {v}" for v in (Verdict.FAILS, Verdict.TIGHT, Verdict.UNPROVEN) if counts[v]]
     yield Words(f"Findings open: {', '.join(told) or 'none'}.")
+
+
+def _mount(mount: Mount | None) -> str:
+    if mount is None:
+        return "none stated"
+    told = [mount.name, mount.kind.replace("_", " ")]
+    told.append(f"worm turns in {short(mount.worm_period_s)} s" if mount.worm_period_s is not None else None)
+    told.append(f"carries {short(mount.payload_rating_kg)} kg" if mount.payload_rating_kg is not None else None)
+    return ", ".join(text for text in told if text)
+
+
+def _target(framing: Framing) -> str:
+    name = f"{framing.name}, " if framing.name else ""
+    overlap = f", panels overlap by {short(100 * framing.overlap)} %" if framing.overlap is not None else ""
+    return (
+        f"{name}RA {short(framing.ra_deg, 4)}°, Dec {short(framing.dec_deg, 4)}°, position angle "
+        f"{short(framing.position_angle_deg, 1)}°{overlap}"
+    )
+
+
+def _focuser(focuser: Focuser) -> str:
+    """Return what the telescope's drawtube is, in words."""
+    told = [
+        f"focal plane {short(focuser.focal_plane_mm, 2)} mm behind it" if focuser.focal_plane_mm is not None else "",
+        f"travel {short(focuser.travel_mm, 2)} mm" if focuser.travel_mm is not None else "",
+        f"rated for {short(focuser.load_rating_g)} g" if focuser.load_rating_g is not None else "",
+        f"and {short(focuser.moment_rating_n_m)} N·m" if focuser.moment_rating_n_m is not None else "",
+    ]
+    return ", ".join(text for text in told if text)
 
 
 def _joint(joint: Joint | None) -> str:
@@ -88,6 +123,12 @@ def light_path(given: Given) -> Iterator[Block]:
         unknown = sum(part.mass_g is None for part in rig.train)
         more = f"; {unknown} parts state none" if unknown else ""
         yield Words(f"The train weighs {short(total, 0)} g without the telescope{more}.")
+    focuser = rig.telescope.focuser
+    if focuser is not None and _focuser(focuser):
+        yield Words(f"The telescope’s focuser: {_focuser(focuser)}.")
+    if rig.variants:
+        trains = [[own.name, own.telescope.title if own.telescope else None, _parts_of(own)] for own in rig.variants]
+        yield table("variant | telescope, if another | train", trains, title="Other trains of this rig", wide=2)
     for name in ("spacing.main", "spacing.guide"):
         finding = evaluation.finding(name)
         if finding is not None:
@@ -95,6 +136,10 @@ def light_path(given: Given) -> Iterator[Block]:
     words = [dispute_words(rig, path) for path in disputed_paths(rig)]
     if words:
         yield Lines(tuple(words), "Makers’ figures that differ")
+
+
+def _parts_of(variant: Variant) -> str:
+    return ", ".join(part if isinstance(part, str) else part.title for part in variant.train)
 
 
 def _mass(mass_g: float | None) -> str:
@@ -122,7 +167,7 @@ def wiring(given: Given) -> Iterator[Block]:
                 device.title,
                 device.kind.replace("_", " "),
                 own.model if own is not None else None,
-                own.serial_number if own is not None else None,
+                ", ".join(mark for mark in (own.serial_number, own.usb_id) if mark) if own is not None else None,
                 own.firmware if own is not None else None,
                 f"{driver.name or ''} {driver.version or ''}".strip() if driver is not None else None,
                 _linked(device),
@@ -131,7 +176,9 @@ def wiring(given: Given) -> Iterator[Block]:
             ]
         )
     yield table(
-        "device | kind | model | serial | firmware | driver | reached by | switch | outlet", rows, title="Devices"
+        "device | kind | model | serial, USB id | firmware | driver | reached by | switch | outlet",
+        rows,
+        title="Devices",
     )
     fed = []
     for supply in rig.supplies:
@@ -229,13 +276,16 @@ def night_plan(given: Given) -> Iterator[Block]:
                 step.do.replace("_", " "),
                 step.filter,
                 step.frames,
+                short(step.exposure_s) if step.exposure_s is not None else None,
                 short(step.limit_s) if step.limit_s is not None else "none",
                 step.attempts,
+                short(step.pause_s),
+                "yes" if step.reconnect else "no",
                 step.then.replace("_", " "),
             ]
             for place, step in enumerate(plan.steps, start=1)
         ]
-        heads = "no. | step | filter | frames | limit, s | attempts | then"
-        yield table(heads, rows, title="Steps", numbers=(0, 3, 4, 5), wide=1)
+        heads = "no. | step | filter | frames | exposure, s | limit, s | attempts | pause, s | reconnects | then"
+        yield table(heads, rows, title="Steps", numbers=(0, 3, 4, 5, 6, 7), wide=1)
     if plan.file_names:
         yield Words(f"Frames are named {plan.file_names}")
