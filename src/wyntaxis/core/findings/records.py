@@ -272,7 +272,8 @@ def not_compared(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("records.version", step=RECORDS, after="records.unknown")
 def versions(evaluation: Evaluation) -> Iterator[Finding]:
     """Are the two ends of a program of one version? One that has no other end is not compared with anything."""
-    records = evaluation.matrix.records
+    # By their ids: it is one question of the two, in whatever order they are listed.
+    records = sorted(evaluation.matrix.records, key=lambda own: own.id)
     for record in records:
         if record.version is None:
             continue
