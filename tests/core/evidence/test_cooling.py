@@ -359,3 +359,24 @@ def test_what_the_log_rounds_away_is_in_the_uncertainty():
         near += abs(model.tau.value - camera.tau_min) <= 2 * model.tau.standard
         assert 0.0006 < model.tau.standard / model.tau.value < 0.002
     assert near >= 11
+
+
+SECONDS = {"s": 1, "ms": 1e-3, "min": 60, "minutes": 60, "h": 3600, "hours": 3600, "days": 86_400}
+CELSIUS = {
+    "°C": lambda c: c, "C": lambda c: c, "degC": lambda c: c, "K": lambda c: c + 273.15, "kelvin": lambda c: c + 273.15,
+    "°F": lambda c: 32 + 1.8 * c, "fahrenheit": lambda c: 32 + 1.8 * c,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("where", ["heading", "row below"])
+@pytest.mark.parametrize(("clock", "degrees"), [*zip(SECONDS, CELSIUS, strict=True)])
+def test_a_log_reads_alike_in_any_unit(clock, degrees, where):
+    """30 rows 10 s apart, a degree each: whatever they are written in, the same cooling."""
+    rows = [f"{10 * n / SECONDS[clock]:.9f},{CELSIUS[degrees](20 - n):.6f},50" for n in range(30)]
+    head = f"elapsed ({clock}),sensor ({degrees}),power (%)"
+    if where == "row below":
+        head = f"elapsed,sensor,power\n{clock},[{degrees}],%"
+    log = parse_cooling_log("\n".join([head, *rows]).encode(), "x")
+    assert log.time_s[-1] == pytest.approx(290, abs=0.01)
+    assert (log.sensor_c[0], log.sensor_c[-1]) == (pytest.approx(20), pytest.approx(-9))
+    assert log.power[0] == pytest.approx(0.5)

@@ -382,3 +382,31 @@ def test_the_imagers_own_filter_names_stay_whatever_is_left_out(tmp_path, capsys
     for again in (result.with_point(first, used=False), result.without_run(3)):
         assert again.law.reference == "L"
         assert [entry.name for entry in again.offsets] == ["Ha"]
+
+
+@pytest.mark.parametrize("where", ["heading", "row below"])
+@pytest.mark.parametrize(
+    ("clock", "seconds", "degrees", "written"),
+    [
+        ("s", 1, "°C", lambda c: c),
+        ("ms", 1e-3, "K", lambda c: c + 273.15),
+        ("minutes", 60, "°F", lambda c: 32 + 1.8 * c),
+        ("hours", 3600, "celsius", lambda c: c),
+    ],
+)
+def test_a_table_reads_alike_in_any_unit(tmp_path, clock, seconds, degrees, written, where):
+    """Two runs half an hour apart, 10 °C and 4 °C: one table would be one run if hours were taken as seconds."""
+    rows = []
+    for number, celsius in enumerate((10, 4)):
+        for n, point in enumerate(run_points(seed=number)):
+            at = (1800 * number + 10 * n) / seconds
+            rows.append(f"{at:.9f},{point.position},{point.hfd_px:.4f},{written(celsius):.6f}")
+    head = f"elapsed time ({clock}),position,hfd,temperature ({degrees})"
+    if where == "row below":
+        head = f"elapsed time,position,hfd,temperature\n{clock},steps,px,{degrees}"
+    path = tmp_path / "runs.csv"
+    path.write_text("\n".join([head, *rows]) + "\n", "utf-8")
+    runs, left = read_focus_table(path)
+    assert left == []
+    assert [round(run.temperature_c, 6) for run in runs] == [10, 4]
+    assert (runs[1].time - runs[0].time).total_seconds() == pytest.approx(1800, abs=0.01)

@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.foreign.columns import (
     find_columns,
     moment_seconds,
     rows_of_bytes,
+    with_units_row,
 )
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
@@ -90,13 +91,13 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
         raise ValueError(f"has more than {MAX_ROWS} rows; keep one of some seconds each")
     if len(rows) <= MIN_SAMPLES:
         raise ValueError(f"holds {max(len(rows) - 1, 0)} rows; a cooling log needs {MIN_SAMPLES} or more")
-    headings = [cell.strip() for cell in rows[0]]
+    headings, values_below = with_units_row(rows)
     places = find_columns(headings, COLUMNS, rules)
     check_found(places, ("cooling.time", "cooling.sensor"), COLUMNS, headings)
     values: dict[str, list[float]] = {key: [] for key in COLUMNS}
-    times = [places["cooling.time"].text(row) for row in rows[1:]]
+    times = [places["cooling.time"].text(row) for row in values_below]
     clock_times = sum(clock_seconds(text) is not None for text in times) > len(times) / 2
-    for row in rows[1:]:
+    for row in values_below:
         numbers = {key: _cell(row, place, key) for key, place in places.items()}
         if math.isfinite(numbers["cooling.time"]) and math.isfinite(numbers["cooling.sensor"]):
             for key in COLUMNS:

@@ -18,6 +18,7 @@ from wyntaxis.core.evidence.foreign.columns import (
     find_columns,
     moment_seconds,
     read_table,
+    with_units_row,
 )
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
@@ -84,13 +85,14 @@ def _parsed(
         raise InputError(f"has more than {MAX_ROWS:,} rows; give the focus runs alone")
     if len(rows) < 2:
         raise InputError("holds no row under its headings")
-    headings = [cell.strip() for cell in rows[0]]
+    headings, below = with_units_row(rows)
+    first = len(rows) - len(below) + 1
     places = find_columns(headings, COLUMNS, rules)
     check_found(places, ("focus.position", "focus.hfd"), COLUMNS, headings)
     factor = 2.0 if any(word in headings[places["focus.hfd"].index].lower() for word in RADIUS_WORDS) else 1.0
     by_run: dict[str, list[FocusPoint]] = {}
     not_used: list[BrokenFrame] = []
-    for number, row in enumerate(rows[1:], 2):
+    for number, row in enumerate(below, first):
         point, why = _point(row, places, f"{file} row {number}", factor)
         if point is None:
             not_used.append(BrokenFrame(f"{file} row {number}", why))
@@ -125,7 +127,7 @@ def _point(row: Sequence[str], places: dict[str, Place], name: str, factor: floa
         hfd_px=hfd * factor,
         filter=(_text(row, places, "focus.filter") or None),
         temperature_c=temperature if temperature is None or abs(temperature) < 100 else None,
-        time=_time(_text(row, places, "focus.time")),
+        time=_time(_text(row, places, "focus.time"), places["focus.time"].unit if "focus.time" in places else "s"),
         stars=None if stars is None else round(stars),
         saturated=None if saturated is None else round(saturated),
     )
@@ -157,8 +159,8 @@ def _number(row: Sequence[str], places: dict[str, Place], key: str) -> float | N
     return number if math.isfinite(number) else None
 
 
-def _time(text: str) -> datetime.datetime | None:
-    """Return a moment: ISO 8601 as it stands, else a number or a time of day counted from a day of no meaning."""
+def _time(text: str, unit: str) -> datetime.datetime | None:
+    """Return a moment: ISO 8601 as it stands, else a number in a unit or a time of day, from a day of no meaning."""
     if not text:
         return None
     try:
@@ -166,5 +168,5 @@ def _time(text: str) -> datetime.datetime | None:
         return moment if moment.tzinfo is not None else moment.replace(tzinfo=datetime.UTC)
     except ValueError:
         seconds = clock_seconds(text)
-        seconds = moment_seconds(text) if seconds is None else seconds
+        seconds = moment_seconds(text, unit) if seconds is None else seconds
     return START + datetime.timedelta(seconds=seconds) if math.isfinite(seconds) and abs(seconds) < 1e9 else None

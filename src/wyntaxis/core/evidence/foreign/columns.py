@@ -18,9 +18,16 @@ from wyntaxis.core.files.tables import table_rows
 MAX_BYTES = 32 << 20
 MAX_CELLS = 4_000_000
 MAX_HEADINGS_TOLD = 12
-_UNIT = re.compile(r"(?:[\[(_ ,])(s|sec|seconds|ms|min|minutes|h|c|°c|k|f|°f|%|percent|share|fraction)[\])]?$", re.I)
-_UNITS = {"sec": "s", "seconds": "s", "minutes": "min", "c": "°C", "°c": "°C", "k": "K", "f": "°F", "°f": "°F"}
-_UNITS |= {"percent": "%", "fraction": "share"}
+_UNITS = {
+    "s": "s", "sec": "s", "secs": "s", "second": "s", "seconds": "s", "ms": "ms", "msec": "ms", "milliseconds": "ms",
+    "min": "min", "mins": "min", "minute": "min", "minutes": "min", "h": "h", "hr": "h", "hrs": "h", "hour": "h",
+    "hours": "h", "d": "d", "day": "d", "days": "d", "c": "°C", "°c": "°C", "degc": "°C", "celsius": "°C", "k": "K",
+    "kelvin": "K", "f": "°F", "°f": "°F", "degf": "°F", "fahrenheit": "°F", "%": "%", "percent": "%", "share": "share",
+    "fraction": "share",
+}  # fmt: skip
+_UNIT = re.compile(rf"(?:[\[(_ ,])({'|'.join(map(re.escape, _UNITS))})[\])]?$", re.IGNORECASE)
+_NO_UNIT = frozenset({"", "-", "–", "n/a", "none", "1", "steps", "step", "px", "pixel", "pixels", "count"})
+"""What a row of units holds under columns that have none, or none that is converted."""
 _CLOCK = re.compile(r"\s*([0-9]{1,2}):([0-5]?[0-9])(?::([0-5]?[0-9](?:[.,][0-9]+)?))?\s*", re.ASCII)
 """A time of day: HH:MM or HH:MM:SS."""
 
@@ -132,6 +139,30 @@ def find_columns(
                 taken.add(index)
                 break
     return found
+
+
+def with_units_row(rows: Sequence[list[str]]) -> tuple[list[str], Sequence[list[str]]]:
+    """Return the headings and the rows below; a row of units under the headings is written behind them.
+
+    Parameters
+    ----------
+    rows
+        A table's rows, headings first.
+
+    Returns
+    -------
+    tuple
+        Headings without blanks around, and the rows of values.
+    """
+    headings = [cell.strip() for cell in rows[0]]
+    if len(rows) < 2:
+        return headings, rows[1:]
+    told = [cell.strip().strip("[]()").strip().lower() for cell in rows[1]]
+    if not any(word in _UNITS for word in told) or not all(word in _UNITS or word in _NO_UNIT for word in told):
+        return headings, rows[1:]
+    told += [""] * (len(headings) - len(told))
+    named = [f"{name} ({word})" if word in _UNITS else name for name, word in zip(headings, told, strict=False)]
+    return named, rows[2:]
 
 
 def check_found(
