@@ -91,7 +91,7 @@ _KINDS = (
     ),
     QuantityKind(
         "guide_autocorrelation_dec",
-        "Lag-1 autocorrelation, declination",
+        "Neighbouring errors alike, declination",
         "",
         2,
         may_be_zero=True,

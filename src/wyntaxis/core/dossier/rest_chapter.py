@@ -110,7 +110,7 @@ def _row(rig: Rig, path: DocumentPath, value: Any) -> list[object]:
     text, unit = path_text(path), ""
     try:
         field = marked_field(rig, text)
-        title, unit = field.title, field.unit if isinstance(value, int | float) else ""
+        title, unit = field.title, "" if isinstance(value, str | bool) else field.unit
     except (LookupError, ValueError):
         title = text
     return [title, text, f"{_shown(value)} {unit}".rstrip()]
