@@ -12,8 +12,10 @@ from wyntaxis.core.evidence.guide_log.run import GuideRun
 from wyntaxis.core.evidence.guide_log.statistics import widened
 from wyntaxis.core.evidence.measured import Estimate
 
-P95_SIGMAS, P95_SPREAD = 1.645, 2.11
-"""The 95 % point of a normal distribution in σ, and its standard error as an order statistic in σ/√n."""
+P95_SIGMAS, P95_SPREAD = 1.645, 4.36
+"""The 95 % point of a normal distribution in σ; and the standard error of that point as an order statistic, in σ/√n, of
+waiting times, whose tail is exponential: √(0.95 · 0.05) / 0.05. A normal distribution's, 2.11, is too small for them.
+"""
 UNSEEN_SHARE, TAIL = 1.3, 2.6
 """Slow dithers are slower than a normal distribution has them: settling starts anew with every stray frame."""
 FEW = 20
@@ -84,6 +86,10 @@ def settling_of(run: GuideRun, limit_arcsec: float, for_s: float, *, by_marks: b
             found.append(_by_distance(run, away, row, end, limit_arcsec, for_s))
     whole = [entry.settled_s for entry in found if entry.settled_s is not None]
     inside = [entry.inside_s for entry in found if entry.inside_s is not None]
+    # One that never settled took longer than it was watched: left out, the slow ones would be missing.
+    middle = float(np.median(whole)) if whole else math.inf
+    watched = [float(run.time_s[own.until_row - 1]) - own.at_s for own in found if own.settled_s is None]
+    whole += [seconds for seconds in watched if seconds > middle]
     return Settling(
         tuple(found),
         *_spread(whole, run.interval_s),
@@ -130,14 +136,16 @@ def _spread(values: list[float], interval_s: float) -> tuple[Estimate | None, Es
     """Return the median and the 95 % point of some times in s; frames tell them no closer than from one to the next."""
     if not values:
         return None, None
-    array, coarse, count = np.array(values), interval_s / math.sqrt(12), len(values)
+    array, count = np.array(values), len(values)
+    # All times are whole intervals: a point of theirs may lie one to either side.
+    coarse = interval_s / math.sqrt(3)
     scatter = float(array.std(ddof=1)) if count > 1 else 0.0
     one = scatter / math.sqrt(count) * widened(count)
     middle = Estimate(float(np.median(array)), math.hypot(MEDIAN_SPREAD * one, coarse))
-    if count >= FEW:
-        return middle, Estimate(float(np.quantile(array, 0.95)), math.hypot(P95_SPREAD * one, coarse))
     # The slowest dither in twenty is hardly ever among so few: how much longer it takes is not seen.
     unseen = UNSEEN_SHARE * middle.value / math.sqrt(count)
+    if count >= FEW:
+        return middle, Estimate(float(np.quantile(array, 0.95)), math.hypot(P95_SPREAD * one, unseen, coarse))
     spread = math.hypot(TAIL * one * math.sqrt(1 + P95_SIGMAS**2 / 2), unseen, coarse)
     return middle, Estimate(float(array.mean()) + P95_SIGMAS * scatter, spread)
 
