@@ -114,6 +114,16 @@ def test_a_rotator_ahead_of_the_prism_turns_the_guide_camera_too():
     assert {own.what for own in deaths(validated(told), validated(other))} == {"flats", "guide_calibration"}
 
 
+@pytest.mark.parametrize(("part", "dies"), [("oag", {"flats", "guide_calibration"}), ("camera", {"flats"})])
+def test_a_rotator_turns_the_guide_camera_where_it_turns_the_prism(part, dies):
+    """A rotator built into the guider turns its prism; one behind it turns the main camera alone."""
+    told = document()
+    told["devices"][-1]["part"] = part
+    other = copy.deepcopy(told)
+    other["devices"][-1]["settings"]["position_deg"]["value"] = 100
+    assert {own.what for own in deaths(validated(told), validated(other))} == dies
+
+
 def test_what_is_not_there_cannot_die():
     told = clean_document()
     told["guiding"] = {"kind": "none"}

@@ -146,7 +146,8 @@ def _guide(rig: Rig) -> Resting:
         prism = rig.train[places[0]].prism
         found["guide prism: angle"] = prism.angle_deg if prism is not None else None
         found["guide prism: beside the sensor's"] = prism.beside if prism is not None else None
-        if any(part.kind == "rotator" for part in rig.train[: places[0]]):
+        turning = {device.part for device in rig.devices if device.kind == "rotator"}
+        if any(part.kind == "rotator" or part.id in turning for part in rig.train[: places[0] + 1]):
             # The rotator turns the guide camera with everything behind it.
             found |= setting_facts(_device(rig, "rotator"), "position_deg")
     return found
