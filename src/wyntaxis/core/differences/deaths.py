@@ -59,7 +59,7 @@ class DeathRule:
     facts: Callable[[Rig], Resting]
     applies: Callable[[Rig], bool] = lambda _rig: True
     more: Callable[[Rig, Rig], tuple[str, ...]] = lambda _before, _after: ()
-    """What else kills it, in words, by how much it changed."""
+    """Further changes that invalidate it, in words with their sizes."""
 
 
 def _device(rig: Rig, kind: str) -> Device | None:
@@ -228,15 +228,15 @@ RULES: tuple[DeathRule, ...] = (
     DeathRule(
         "guide_calibration",
         "Guide calibration",
-        "a calibration serves one guide camera, its angle, one guide telescope, one mount, its guide rate and the way "
-        "that its pulses go",
+        "a calibration is valid for one guide camera, its angle, one guide telescope, one mount, its guide rate and "
+        "its pulse route",
         _guide,
         lambda rig: rig.guiding.kind != "none",
     ),
     DeathRule(
         "solved_scale",
         "Solved scale",
-        "a solved scale rests on focal length, pixel, binning and the spacing behind a reducer",
+        "a solved scale depends on focal length, pixel, binning and the spacing behind a reducer",
         _scale,
         lambda rig: rig.camera is not None,
         _scale_by_spacing,
@@ -276,7 +276,7 @@ def _plug_ins(before: Rig, after: Rig) -> Iterator[Died]:
             yield Died("plug_ins", f"Plug-ins of {record.name}", PLUG_IN_RULE, (f"version {was} → {record.version}",))
 
 
-PLUG_IN_RULE = "plug-ins are made for one version of their program: after an update each is to be tried before a night"
+PLUG_IN_RULE = "plug-ins fit one version of their program: test each after an update"
 RECORD_RULE = "a program goes on with what it has on file until somebody types it anew"
 STALE_RULE = "a measurement is stale when what it rests on has changed"
 

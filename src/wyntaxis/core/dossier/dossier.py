@@ -123,7 +123,7 @@ _nights: dict[tuple[str, datetime.date], Rehearsal] = {}
 
 
 def _with_the_night(given: Given, watch: Callable[[int, int], None]) -> Given:
-    """Return the same with the night played, where there is a plan and nobody played it yet: findings rest on it."""
+    """Return the input with a rehearsal of its plan, which the night findings need, unless it has one already."""
     evaluation = given.evaluation
     plan = evaluation.rig.plan
     if plan is None or not plan.steps or evaluation.evidence.of(REHEARSAL) is not None:

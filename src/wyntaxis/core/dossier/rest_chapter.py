@@ -1,4 +1,4 @@
-"""The chapter on everything else that the file holds: whatever no other chapter tells in its place."""
+"""The chapter that lists every value of the file that no other chapter prints."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ TOLD: tuple[str, ...] = (
     "site.elevation_m", "site.seeing_fwhm_arcsec", "variants.*.name", "variants.*.telescope.name", "records.*.name",
     "records.*.version", "photos.*.file", "photos.*.caption",
 )  # fmt: skip
-"""What other chapters tell in its place, by path; a star is a place in a list, a key, or whatever follows."""
+"""Paths of values that other chapters print. A star stands for an index, a key, or the rest of the path."""
 EXCEPTIONS = {
     "format": "says which program's file it is",
     "version": "says which form of the file it is",
@@ -117,7 +117,7 @@ def _row(rig: Rig, path: DocumentPath, value: Any) -> list[object]:
 
 
 def rest(given: Given) -> Iterator[Block]:
-    """Yield every value that no other chapter tells, thing by thing, and what is assumed."""
+    """Yield every value that no other chapter prints, grouped by its top key, and the assumed values."""
     rig = given.evaluation.rig
     document = document_of(rig)
     assumed = document.pop("assumed", [])
@@ -135,11 +135,11 @@ def rest(given: Given) -> Iterator[Block]:
         yield table("what | where in the file | value", rows, title=_TITLES.get(thing, thing.capitalize()), wide=0)
     if assumed:
         rows = [_row(rig, parse_path(path), value_at(rig, parse_path(path))) for path in assumed]
-        yield table("what | where in the file | value", rows, title="Assumed: nobody gave these values", wide=0)
+        yield table("what | where in the file | value", rows, title="Assumed values, not entered yet", wide=0)
 
 
 _TITLES = {
-    "guiding": "Guide branch and guiding", "sources": "Who says it, and why", "origin": "Origin of drafted values",
+    "guiding": "Guide branch and guiding", "sources": "Sources and reasons", "origin": "Origin of drafted values",
     "measured": "Measured", "stated": "Stated by programs or makers", "train": "Parts of the train",
-    "variants": "Other trains", "records": "Programs’ records", "accepted": "Accepted findings", "plan": "Plan",
+    "variants": "Variants", "records": "Programs’ records", "accepted": "Accepted findings", "plan": "Plan",
 }  # fmt: skip

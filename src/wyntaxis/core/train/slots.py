@@ -15,9 +15,9 @@ from wyntaxis.core.train.lightpath import BackFocus, back_focus
 DEFAULT_FILTER_INDEX = 1.52
 """Crown glass, where neither slot nor wheel says."""
 FILTER_INDEX_RANGE = (1.46, 1.58)
-"""Fused silica to dense crown: what filters are made of, where nobody says."""
+"""Range of refractive index assumed for a filter of unknown glass: fused silica to dense crown."""
 FILTER_THICKNESS_RANGE_MM = (1.0, 3.0)
-"""What filters measure, where nobody says."""
+"""Range of thickness in mm assumed for a filter of unknown thickness."""
 
 
 @dataclass(frozen=True)

@@ -182,7 +182,7 @@ def measures(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
         found |= {DRIFT_RA: own.drift_ra.own if own.drift_ra is not None else None}
         if own.drift_dec is not None:
             found |= {DRIFT_DEC: own.drift_dec.own}
-            if own.drift_dec.is_free:  # a star that is held, nobody says by how much, tells nothing of the pole
+            if own.drift_dec.is_free:  # unknown corrections hide the drift
                 found |= {POLAR_DRIFT: own.drift_dec.rate}
         found[POLAR_ERROR] = result.polar.error_arcmin if result.polar is not None else None
         found[ALIKE] = own.alike_ra
