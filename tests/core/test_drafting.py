@@ -18,6 +18,7 @@ from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.marks import parse_path, value_at
 from wyntaxis.core.rig.model import variant_rig
+from wyntaxis.core.rig.store import document_of, validated
 from wyntaxis.stand_ins.camera import StandInCamera
 from wyntaxis.stand_ins.usb import make_tree
 
@@ -338,3 +339,13 @@ def test_a_gain_in_electrons_is_no_setting(cards, gain):
     found = drafted(frame(**cards), frame(**cards))
     setting = found.rig.devices[0].settings.get("gain")
     assert (setting.value if setting else None) == gain
+
+
+def test_what_lacks_something_else_first_keeps_its_own_remedy():
+    """Without a corrector no assumed value settles the spacing: the remedy says what is missing."""
+    rig = drafted(frame(), frame(FILTER="R")).rig
+    marked = validated(document_of(rig) | {"assumed": [*rig.assumed, "devices[0].kind", "devices[1].kind"]})
+    own = next(f for f in evaluate(marked).findings if f.title.startswith("No corrector states a required distance"))
+    assert own.verdict is Verdict.UNPROVEN
+    assert " as assumed" not in own.title
+    assert not own.remedy.text.startswith("enter Pellucid")

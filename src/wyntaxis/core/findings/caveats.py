@@ -176,6 +176,10 @@ def _unproven(finding: Finding, paths: tuple[str, ...], marks: _Marks) -> Findin
     if not paths:
         return finding
     labels = marks.labels
+    if finding.verdict is Verdict.UNPROVEN and not finding.quantities and finding.remedy.text:
+        # It lacks something else first: its own title and remedy say what.
+        arithmetic = (*finding.arithmetic, *(f"assumed, not entered: {labels[path]}" for path in paths))
+        return replace(finding, arithmetic=arithmetic, assumed=paths)
     words = in_short([labels[path] for path in paths])
     return replace(
         finding,
