@@ -9,7 +9,7 @@ import weasyprint
 from wyntaxis import demo
 from wyntaxis.core.dossier.blocks import Table
 from wyntaxis.core.dossier.dossier import dossier_of
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.printing import dossier_html, pdf_of
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.rig.store import document_of, load, validated
@@ -46,7 +46,7 @@ def main() -> int:
     """Print the times; return 1 where the PDF takes too long."""
     rig = large_rig()
     weasyprint.HTML(string="<p>warm</p>").write_pdf()
-    found, made = timed(lambda: dossier_of(Given(evaluate(rig))))
+    found, made = timed(lambda: dossier_of(DossierInput(evaluate(rig))))
     html, written = timed(lambda: dossier_html(found))
     made += written
     pdf, printed = timed(lambda: pdf_of(html))

@@ -22,7 +22,7 @@ from wyntaxis.core.evidence.field.result import FieldOptics, FieldResult, PlateS
 from wyntaxis.core.evidence.field.surface import SURE
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.optics.tilt_plate import tilt_of_turns
-from wyntaxis.stand_ins.telescope import StandInField, StandInTelescope
+from wyntaxis.simulators.telescope import SimulatedFocalSurface, SimulatedTelescope
 
 SEEDS = int(os.environ.get("SEEDS", "100"))
 ONLY = os.environ.get("ONLY", "")
@@ -39,12 +39,12 @@ class Case:
     """What is planted: tilt and bowl from middle to corner in µm, and the telescope."""
 
     tilt_um: float
-    bowl_um: float
-    telescope: StandInTelescope
+    curvature_um: float
+    telescope: SimulatedTelescope
     spacings: tuple[float, ...] = ()
 
 
-SCOPE = StandInTelescope(
+SCOPE = SimulatedTelescope(
     width=700, height=480, stars=70, faintest_adu=8e3, brightest_adu=2e5, seeing_scatter=0.03, noise_adu=6.0
 )
 CASES = {
@@ -53,7 +53,7 @@ CASES = {
     "few stars, restless seeing": Case(60.0, 40.0, replace(SCOPE, stars=24, seeing_scatter=0.06)),
     "flat": Case(0.0, 0.0, SCOPE),
     "coma and astigmatism": Case(
-        60.0, 30.0, replace(SCOPE, over_field=StandInField(coma_px=(0.5, 0.3), astigmatism_um_mm2=6.0))
+        60.0, 30.0, replace(SCOPE, over_field=SimulatedFocalSurface(coma_px=(0.5, 0.3), astigmatism_um_mm2=6.0))
     ),
     "flat at 61.9 mm by three spacings": Case(20.0, 0.0, SCOPE, (61.2, 62.0, 62.9)),
 }
@@ -73,11 +73,11 @@ def one_seed(seed: int, case: Case) -> dict[str, bool]:
     with tempfile.TemporaryDirectory() as place:
         folders = {}
         for k, spacing in enumerate(case.spacings or (0.0,)):
-            bowl = (spacing - FLAT_AT_MM) * UM_A_MM if spacing else case.bowl_um
+            curvature = (spacing - FLAT_AT_MM) * UM_A_MM if spacing else case.curvature_um
             folders[Path(place) / f"sweep {k}"] = spacing
-            _write(Path(place) / f"sweep {k}", replace(case, bowl_um=bowl), turn, rng, 20 * k)
-        told = {folder.resolve(): spacing for folder, spacing in folders.items() if spacing}
-        result = read(list(folders), optics, spacings=told)
+            _write(Path(place) / f"sweep {k}", replace(case, curvature_um=curvature), turn, rng, 20 * k)
+        entries = {folder.resolve(): spacing for folder, spacing in folders.items() if spacing}
+        result = read(list(folders), optics, spacings=entries)
     if case.spacings:
         flat = result.flat.flat_at_mm
         return {"flat spacing": flat is not None and abs(flat.value - FLAT_AT_MM) <= SURE * flat.standard}
@@ -91,7 +91,7 @@ def _write(folder: Path, case: Case, turn: float, rng: np.random.Generator, numb
     over_field = replace(
         scope.over_field,
         tilt_um_mm=(slope * math.cos(turn), slope * math.sin(turn)),
-        bowl_um_mm2=case.bowl_um / half**2,
+        curvature_um_mm2=case.curvature_um / half**2,
     )
     scope = replace(
         scope, over_field=over_field, seed=int(rng.integers(1 << 30)), best_position=7000 + rng.uniform(-9, 9)
@@ -103,15 +103,15 @@ def _write(folder: Path, case: Case, turn: float, rng: np.random.Generator, numb
 
 def _judged(result: FieldResult, case: Case, turn: float) -> dict[str, bool]:
     last = result.last
-    if last is None or last.tilt_um is None or last.bowl_um is None:
+    if last is None or last.tilt_um is None or last.curvature_um is None:
         return {"measured": False}
-    tilt, bowl, azimuth = last.tilt_um, last.bowl_um, last.azimuth_deg
+    tilt, curvature, azimuth = last.tilt_um, last.curvature_um, last.azimuth_deg
     if not case.tilt_um:
-        alarms = (matters(tilt, DEPTH_UM / 2), matters(bowl, DEPTH_UM / 2))
+        alarms = (matters(tilt, DEPTH_UM / 2), matters(curvature, DEPTH_UM / 2))
         return {
             "no false alarm": not any(alarms),
             "no tilt within 2u": tilt.value <= SURE * tilt.standard,
-            "no bowl within 2u": abs(bowl.value) <= SURE * bowl.standard,
+            "no bowl within 2u": abs(curvature.value) <= SURE * curvature.standard,
         }
     off = abs(tilt.value - case.tilt_um)
     away = 180.0 if azimuth is None else abs((azimuth.value - math.degrees(turn) + 180) % 360 - 180)
@@ -130,8 +130,9 @@ def _judged(result: FieldResult, case: Case, turn: float) -> dict[str, bool]:
         "tilt": off <= max(0.1 * case.tilt_um, SURE * tilt.standard),
         "tilt within 2u": off <= SURE * tilt.standard,
         "azimuth": away <= 10,
-        "curvature": abs(bowl.value - case.bowl_um) <= max(0.15 * abs(case.bowl_um), SURE * bowl.standard),
-        "curvature within 2u": abs(bowl.value - case.bowl_um) <= SURE * bowl.standard,
+        "curvature": abs(curvature.value - case.curvature_um)
+        <= max(0.15 * abs(case.curvature_um), SURE * curvature.standard),
+        "curvature within 2u": abs(curvature.value - case.curvature_um) <= SURE * curvature.standard,
         **left,
     }
 
@@ -143,9 +144,9 @@ def main() -> int:
         for name, case in CASES.items():
             if ONLY not in name:
                 continue
-            told = list(pool.map(partial(one_seed, case=case), range(SEEDS)))
-            keys = list(dict.fromkeys(key for entry in told for key in entry))
-            counts = {key: sum(entry.get(key, False) for entry in told) for key in keys}
+            entries = list(pool.map(partial(one_seed, case=case), range(SEEDS)))
+            keys = list(dict.fromkeys(key for entry in entries for key in entry))
+            counts = {key: sum(entry.get(key, False) for entry in entries) for key in keys}
             good = good and all(count >= 0.9 * SEEDS for count in counts.values())
             text = ", ".join(f"{key} {count} of {SEEDS}" for key, count in counts.items())
             print(f"{name}: {text}", flush=True)

@@ -18,7 +18,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.focus.kind import read
 from wyntaxis.core.evidence.focus.result import FocusOptics
-from wyntaxis.stand_ins.telescope import START, StandInTelescope
+from wyntaxis.simulators.telescope import START, SimulatedTelescope
 
 SEEDS = int(os.environ.get("SEEDS", "100"))
 PLAN = (("L", 12.0, 1), ("L", 12.0, -1), ("L", 6.0, 1), ("L", 6.0, -1), ("Ha", 9.0, 1))
@@ -38,10 +38,10 @@ CASES = {
 def one_seed(seed: int, made_of: dict[str, object]) -> dict[str, bool]:
     """Return of each planted number whether it lies within twice the uncertainty told."""
     options = dict(made_of)
-    wild, one_sided = bool(options.pop("wild", False)), bool(options.pop("one_sided", False))
+    outlier, one_sided = bool(options.pop("wild", False)), bool(options.pop("one_sided", False))
     rng = np.random.default_rng(seed)
     scope = replace(
-        StandInTelescope(width=420, height=320, stars=12, faintest_adu=1.2e4, seed=seed),
+        SimulatedTelescope(width=420, height=320, stars=12, faintest_adu=1.2e4, seed=seed),
         best_position=7000 + rng.uniform(-8, 8),
         backlash_steps=rng.uniform(15, 60),
         steps_per_c=rng.uniform(3, 9),
@@ -57,7 +57,7 @@ def one_seed(seed: int, made_of: dict[str, object]) -> dict[str, bool]:
             middle = round(best) + int(rng.integers(-(step // 2), step // 2 + 1))
             middle += way * 5 * step if one_sided and run == 1 else 0
             positions = [middle + way * step * at for at in range(-SIDE, SIDE + 1)]
-            cloud = int(rng.integers(len(positions))) if wild and run == 2 else -1
+            cloud = int(rng.integers(len(positions))) if outlier and run == 2 else -1
             paths = scope.write_run(
                 Path(place), positions, filter_name=name, temperature_c=celsius, start=when, number=number
             )
@@ -73,8 +73,8 @@ def one_seed(seed: int, made_of: dict[str, object]) -> dict[str, bool]:
         result = read([Path(place)], optics)
     inside = {
         "step": within(result.step_um, scope.step_um),
-        "backlash": within(result.law.backlash, scope.backlash_steps),
-        "slope": within(result.law.slope, scope.steps_per_c),
+        "backlash": within(result.model.backlash, scope.backlash_steps),
+        "slope": within(result.model.slope, scope.steps_per_c),
         "offset": within(result.offsets[0].offset, scope.offsets["Ha"]),
     }
     for (name, celsius, way), curve in zip(PLAN, result.curves, strict=True):
@@ -98,8 +98,8 @@ def summed(found: Sequence[dict[str, bool]]) -> dict[str, tuple[int, int]]:
     for seed in found:
         for key, good in seed.items():
             name = key.split(" L ")[0].split(" Ha ")[0]
-            inside, told = counts.get(name, (0, 0))
-            counts[name] = (inside + good, told + 1)
+            inside, entries = counts.get(name, (0, 0))
+            counts[name] = (inside + good, entries + 1)
     return counts
 
 
@@ -108,8 +108,8 @@ def main() -> int:
     with ProcessPoolExecutor() as pool:
         for name, made_of in CASES.items():
             counts = summed(list(pool.map(partial(one_seed, made_of=made_of), range(SEEDS))))
-            told = ", ".join(f"{key} {inside} of {of}" for key, (inside, of) in counts.items())
-            print(f"{name}: within twice u: {told}", flush=True)
+            text = ", ".join(f"{key} {inside} of {of}" for key, (inside, of) in counts.items())
+            print(f"{name}: within twice u: {text}", flush=True)
             good &= all(inside >= 0.9 * of for inside, of in counts.values())
     return 0 if good else 1
 

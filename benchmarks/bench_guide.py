@@ -21,13 +21,13 @@ from wyntaxis.core.evidence.guide_log import result
 from wyntaxis.core.evidence.guide_log.kind import read
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun
 from wyntaxis.core.evidence.guide_log.table import sections_of
-from wyntaxis.stand_ins.guided_mount import StandInMount, write_guide_log
+from wyntaxis.simulators.guided_mount import SimulatedMount, write_guide_log
 
 SEEDS = int(os.environ.get("SEEDS", "100"))
 ONLY = os.environ.get("ONLY", "")
 MEGABYTES = int(os.environ.get("MEGABYTES", "200"))
 LONG = 40
-MOUNT = StandInMount()
+MOUNT = SimulatedMount()
 OPTICS = GuideOptics(
     scale_arcsec_px=MOUNT.scale_arcsec_px,
     pixel_um=4.0,
@@ -51,13 +51,13 @@ CASES = {
 FOCAL_MM = 206.264806 * 4.0 / MOUNT.scale_arcsec_px
 
 
-def measured(mount: StandInMount) -> dict[str, tuple[float, float] | None]:
+def measured(mount: SimulatedMount) -> dict[str, tuple[float, float] | None]:
     """Return what a log of a mount tells: each number with its standard uncertainty."""
     with tempfile.TemporaryDirectory() as place:
         found = read([write_guide_log(Path(place) / "log.csv", mount)], OPTICS)
     own, calibration = found.runs[0], found.calibration
     settling = own.settling
-    told = {
+    entries = {
         "RMS RA": own.rms_ra,
         "RMS Dec": own.rms_dec,
         "drift RA": own.drift_ra.rate if own.drift_ra else None,
@@ -70,15 +70,15 @@ def measured(mount: StandInMount) -> dict[str, tuple[float, float] | None]:
         "axis' angle": calibration.angle_deg if calibration else None,
         "backlash": calibration.backlash_ms if calibration else None,
     }
-    return {key: None if found is None else (found.value, found.standard) for key, found in told.items()}
+    return {key: None if found is None else (found.value, found.standard) for key, found in entries.items()}
 
 
-def one_seed(seed: int, mount: StandInMount) -> dict[str, tuple[float, float] | None]:
+def one_seed(seed: int, mount: SimulatedMount) -> dict[str, tuple[float, float] | None]:
     """Return what the log of one seed tells."""
     return measured(replace(mount, seed=seed))
 
 
-def planted(mount: StandInMount) -> dict[str, float]:
+def planted(mount: SimulatedMount) -> dict[str, float]:
     """Return what is planted, and what a long run makes of it."""
     truth = {"drift RA": mount.drift_ra, "drift Dec": mount.drift_dec, "period": mount.worm_period_s}
     truth |= {"guide focal length": FOCAL_MM, "axis' angle": mount.angle_deg, "backlash": mount.backlash_ms}
@@ -161,10 +161,10 @@ def main() -> int:
             if ONLY not in name:
                 continue
             truth = planted(mount)
-            told = list(pool.map(partial(one_seed, mount=mount), range(SEEDS)))
+            entries = list(pool.map(partial(one_seed, mount=mount), range(SEEDS)))
             words = []
             for key, value in truth.items():
-                found = [entry[key] for entry in told]
+                found = [entry[key] for entry in entries]
                 inside = sum(abs(own[0] - value) <= 2 * own[1] for own in found if own is not None)
                 of = sum(own is not None for own in found)
                 good = good and inside >= 0.9 * SEEDS

@@ -36,12 +36,12 @@ def written(path: Path) -> None:
 
 def median_s(work) -> float:
     """Return the median time of some repeats, in s."""
-    told = []
+    reported = []
     for _ in range(REPEATS):
         start = time.perf_counter()
         work()
-        told.append(time.perf_counter() - start)
-    return statistics.median(told)
+        reported.append(time.perf_counter() - start)
+    return statistics.median(reported)
 
 
 def main() -> int:

@@ -33,12 +33,12 @@ def clock_alone(events: int) -> None:
 
 def median_s(work) -> float:
     """Return the median time of some repeats, in s."""
-    told = []
+    entries = []
     for _ in range(REPEATS):
         start = time.perf_counter()
         work()
-        told.append(time.perf_counter() - start)
-    return sorted(told)[len(told) // 2]
+        entries.append(time.perf_counter() - start)
+    return sorted(entries)[len(entries) // 2]
 
 
 def main() -> int:

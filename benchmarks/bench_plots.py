@@ -29,11 +29,11 @@ def opening(fold: str, *, warm: bool) -> None:
     from PyQt6.QtTest import QTest
 
     from demo_window import shown_window
-    from wyntaxis.desk.warming import Warming
+    from wyntaxis.desk.preload import Preload
 
     with shown_window() as (app, window):
         if warm:
-            warming = Warming()
+            warming = Preload()
             warming.start()
             while not warming.done:
                 app.processEvents()

@@ -18,7 +18,7 @@ from wyntaxis.core.evidence.cooling.cooler import fit_cooler
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log
 from wyntaxis.core.evidence.headers.headers import read_folder
 from wyntaxis.core.evidence.sensor.bench import measure_bench
-from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run, make_bench
+from wyntaxis.simulators.camera import SimulatedCamera, cooling_csv, cooling_run, make_bench
 
 SEEDS = int(os.environ.get("SEEDS", "100"))
 WIDTH, HEIGHT, FRAMES = 9576, 6388, 20
@@ -33,7 +33,7 @@ def coverage(name: str, **made_of: float) -> bool:
     """Print in how many of the seeds each planted number lies within two standard errors."""
     inside: dict[str, int] = {}
     for seed in range(SEEDS):
-        camera = StandInCamera(width=240, height=176, seed=seed, **made_of)
+        camera = SimulatedCamera(width=240, height=176, seed=seed, **made_of)
         with tempfile.TemporaryDirectory() as folder:
             make_bench(camera, Path(folder), (100.0,))
             result = measure_bench(read_folder(Path(folder)), {})
@@ -43,8 +43,8 @@ def coverage(name: str, **made_of: float) -> bool:
             "gain": (found.conversion_gain, camera.gain_at(100)),
             "read noise": (found.read_noise, camera.noise_at(100)),
             "full well": (found.full_well, camera.full_well_e),
-            "dark current at -10 C": (result.law.current(-9.95), camera.dark_current(-10)),
-            "dark energy": (result.law.energy_ev, camera.dark_energy_ev),
+            "dark current at -10 C": (result.model.current(-9.95), camera.dark_current(-10)),
+            "dark energy": (result.model.energy_ev, camera.dark_energy_ev),
         }
         for run, asked in (("full power", {"full_power": True}), ("regulated", {}), ("ramp", {"ramp_c_min": 1.5})):
             rows = cooling_run(camera, ambient_c=18, target_c=-10, number=seed, **asked)

@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 from astropy.io import fits
 
-from wyntaxis.stand_ins.sky_field import StarShape, stamp
+from wyntaxis.simulators.sky_field import StarShape, stamp
 
 WIDTH, HEIGHT, STARS = 9576, 6388, 5000
 ROUNDS = int(os.environ.get("ROUNDS", "3"))
@@ -67,8 +67,8 @@ def draw(path: Path) -> None:
 
 def run(code: str, path: Path) -> list[float]:
     """Return seconds, peak MB, how many stars, and the median half-flux diameter in px."""
-    told = subprocess.run([sys.executable, "-c", PEAK + code, str(path)], check=True, capture_output=True, text=True)
-    return [float(value) for value in told.stdout.split()]
+    entries = subprocess.run([sys.executable, "-c", PEAK + code, str(path)], check=True, capture_output=True, text=True)
+    return [float(value) for value in entries.stdout.split()]
 
 
 def main() -> int:

@@ -38,7 +38,7 @@ WYNTAXIS = """
 import time
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
-from wyntaxis.desk.beginning import Beginning
+from wyntaxis.desk.startup import Beginning
 from wyntaxis.desk.window import MainWindow
 window_paint, build, draw = MainWindow.paintEvent, MainWindow.build, Beginning._draw
 painted = []

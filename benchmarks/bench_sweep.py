@@ -15,7 +15,7 @@ import numpy as np
 from astropy.io import fits
 
 from bench_stars import PEAK
-from wyntaxis.stand_ins.sky_field import StarShape, stamp
+from wyntaxis.simulators.sky_field import StarShape, stamp
 
 WIDTH, HEIGHT, STARS, FRAMES = 9576, 6388, 3000, 11
 ROUNDS = int(os.environ.get("ROUNDS", "1"))
@@ -83,8 +83,10 @@ def draw(folder: Path) -> None:
 
 def run(code: str, folder: Path) -> list[float]:
     """Return seconds, peak MB, and what was found."""
-    told = subprocess.run([sys.executable, "-c", PEAK + code, str(folder)], check=True, capture_output=True, text=True)
-    return [float(value) for value in told.stdout.split()]
+    entries = subprocess.run(
+        [sys.executable, "-c", PEAK + code, str(folder)], check=True, capture_output=True, text=True
+    )
+    return [float(value) for value in entries.stdout.split()]
 
 
 def main() -> int:

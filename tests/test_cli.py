@@ -103,9 +103,9 @@ def test_spacers_and_variants(capsys, tmp_path, monkeypatch):
     (tmp_path / "wyntaxis").mkdir()
     (tmp_path / "wyntaxis" / "shelf.json").write_text("{", "utf-8")
     assert main(["check", demo_rig, "--json"]) == 1
-    told = capsys.readouterr()
-    assert "checked without your shelf" in told.err
-    assert json.loads(told.out)
+    entries = capsys.readouterr()
+    assert "checked without your shelf" in entries.err
+    assert json.loads(entries.out)
     for bad in (["--variant", "x"], ["--shelf", str(tmp_path / "none.json")]):
         assert main(["check", demo_rig, *bad]) == 2
         err = capsys.readouterr().err

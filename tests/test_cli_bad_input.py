@@ -8,8 +8,8 @@ import pytest
 from tests.core.evidence.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.cli import main
-from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.camera import SimulatedCamera, cooling_csv, cooling_run
+from wyntaxis.simulators.usb import make_tree
 
 
 @pytest.fixture
@@ -27,7 +27,7 @@ def place(tmp_path, monkeypatch):
     (tmp_path / "empty").mkdir()
     (tmp_path / "torn").mkdir()
     (tmp_path / "torn" / "a.fits").write_bytes(b"SIMPLE  =")
-    (tmp_path / "log.csv").write_text(cooling_csv(cooling_run(StandInCamera(), ambient_c=18, target_c=-10)), "utf-8")
+    (tmp_path / "log.csv").write_text(cooling_csv(cooling_run(SimulatedCamera(), ambient_c=18, target_c=-10)), "utf-8")
     (tmp_path / "words.csv").write_text("a,b\nc,d\n", "utf-8")
     (tmp_path / "zero.csv").write_bytes(b"\x00" * 100)
     (tmp_path / "profile.json").write_text('{"gain": 1}', "utf-8")

@@ -9,8 +9,8 @@ from tests.core.evidence.test_headers import write
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.cli import main
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, save_maps
-from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, cooling_csv, cooling_run
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.camera import BenchSession, SimulatedCamera, cooling_csv, cooling_run
+from wyntaxis.simulators.usb import make_tree
 
 
 @pytest.fixture
@@ -78,7 +78,7 @@ def test_ports_and_ready(rig_file, capsys, tmp_path):
 
 
 def test_sensor(rig_file, capsys, tmp_path):
-    session = BenchSession(StandInCamera(width=128, height=96), tmp_path / "bench")
+    session = BenchSession(SimulatedCamera(width=128, height=96), tmp_path / "bench")
     session.add("bias", 2, gain=100.0)
     for share in (0.1, 0.25, 0.4, 0.55, 1.2):
         session.add("flat", 2, gain=100.0, exposure_s=10 * share, light_e_s=5000.0)
@@ -97,7 +97,7 @@ def test_cooling(rig_file, capsys, tmp_path):
     paths = []
     for index, run in enumerate(({"full_power": True}, {"ramp_c_min": 2.0})):
         path = tmp_path / f"run{index}.csv"
-        path.write_text(cooling_csv(cooling_run(StandInCamera(), ambient_c=18, target_c=-10, **run)), "utf-8")
+        path.write_text(cooling_csv(cooling_run(SimulatedCamera(), ambient_c=18, target_c=-10, **run)), "utf-8")
         paths.append(str(path))
     assert main(["cooling", rig_file, *paths, "--json"]) == 0
     found = out_json(capsys)

@@ -13,7 +13,7 @@ from wyntaxis.core import guide
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings.registry import in_order
-from wyntaxis.core.quantities import legs
+from wyntaxis.core.quantities import evaluator
 from wyntaxis.core.quantities.rows import declared_numbers
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.device_settings import SETTINGS
@@ -39,7 +39,7 @@ def entries(kind):
 
 
 def declared_keys():
-    legs._import_all()
+    evaluator._import_all()
     return {
         "number": {*QUANTITY_KINDS, *(one.key for one in declared_numbers())},
         "finding": {one.id for one in in_order()},
@@ -49,8 +49,8 @@ def declared_keys():
 
 @pytest.mark.parametrize("kind", ["number", "finding", "setting"])
 def test_everything_that_is_declared_is_told_once(kind):
-    told = entries(kind)
-    assert sorted(told) == sorted(declared_keys()[kind])
+    reported = entries(kind)
+    assert sorted(reported) == sorted(declared_keys()[kind])
 
 
 @pytest.mark.parametrize("kind", ["number", "finding", "setting"])
@@ -110,10 +110,10 @@ def examples():
         yield pytest.param(block, id=f"{number}-{block.split()[2]}")
 
 
-def matches(told, wanted):
+def matches(reported, wanted):
     """Whether text is as an example shows it, … standing for anything."""
     pattern = re.escape(wanted.strip()).replace("…\\\n", "(.*\\n)?").replace("\\\n…", "(\\n.*)?").replace("…", ".*")
-    return re.fullmatch(pattern, told.strip(), re.DOTALL) is not None
+    return re.fullmatch(pattern, reported.strip(), re.DOTALL) is not None
 
 
 @pytest.mark.slow
@@ -129,8 +129,8 @@ def test_examples_print_what_the_guide_shows(block, tmp_path, monkeypatch, capsy
         assert program == "wyntaxis"
         code = cli.main(words)
         printed = capsys.readouterr()
-        told = printed.out + printed.err + (f"{code}\n" if asks or "echo $?" in line else "")
-        assert matches(told, shown), f"$ {command}\n{told[:2000]}"
+        text = printed.out + printed.err + (f"{code}\n" if asks or "echo $?" in line else "")
+        assert matches(text, shown), f"$ {command}\n{text[:2000]}"
 
 
 @pytest.mark.parametrize(
@@ -144,5 +144,5 @@ def test_examples_print_what_the_guide_shows(block, tmp_path, monkeypatch, capsy
         ("b\n", "a\n…\n", False),
     ],
 )
-def test_examples_are_compared_line_by_line(told, wanted, same):
-    assert matches(told, wanted) is same
+def test_examples_are_compared_line_by_line(reported, wanted, same):
+    assert matches(reported, wanted) is same

@@ -18,9 +18,9 @@ from wyntaxis.commands.parsers import commands_by_name
 from wyntaxis.commands.shared import Command
 from wyntaxis.core.sky.earth import steady_rotation
 from wyntaxis.core.steps import steps
-from wyntaxis.stand_ins.bench import make_demo_runs
-from wyntaxis.stand_ins.guided_mount import StandInMount, write_guide_log
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.bench import make_demo_runs
+from wyntaxis.simulators.guided_mount import SimulatedMount, write_guide_log
+from wyntaxis.simulators.usb import make_tree
 
 RIG = str(demo.rig_path("tarnfell-triplet-reduced"))
 
@@ -77,9 +77,9 @@ def test_names_that_are_no_utf_8_are_escaped_in_every_output(tmp_path, capsys):
 def test_a_report_is_one_bounded_line(capsys, arguments):
     with pytest.raises(SystemExit) if arguments == ("--frob",) else contextlib.nullcontext():
         assert main(["check", RIG, *arguments]) == 2
-    told = capsys.readouterr().err
-    assert told.count("\n") == 1
-    assert len(told) <= 401
+    entries = capsys.readouterr().err
+    assert entries.count("\n") == 1
+    assert len(entries) <= 401
 
 
 def test_warnings_and_failures_inside_stay_off_the_terminal(monkeypatch, capsys, tmp_path):
@@ -93,14 +93,14 @@ def test_warnings_and_failures_inside_stay_off_the_terminal(monkeypatch, capsys,
     def exhausted(_options):
         raise MemoryError
 
-    for function, code, told in ((warn, 0, ""), (exhausted, 2, "there is not enough memory")):
+    for function, code, entries in ((warn, 0, ""), (exhausted, 2, "there is not enough memory")):
         monkeypatch.setattr(
             cli, "commands_by_name", lambda function=function: {"trial": Command(function, "a trial", rig=False)}
         )
         assert main(["trial"]) == code
         err = capsys.readouterr().err
         assert "raw and long" not in err
-        assert told in err
+        assert entries in err
 
 
 @pytest.fixture
@@ -148,7 +148,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "field": [str(rig), str(tmp_path / "frames")],
         "filters": [str(rig), str(tmp_path / "frames")],
         "cooling": [str(rig), *runs],
-        "guide": [str(rig), str(write_guide_log(tmp_path / "guide.csv", StandInMount(seconds=120)))],
+        "guide": [str(rig), str(write_guide_log(tmp_path / "guide.csv", SimulatedMount(seconds=120)))],
         "proofs": [str(rig)],
         "history": [str(rig)],
         "differ": [str(rig), str(rig)],
@@ -161,8 +161,8 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
     assert set(arguments) == set(commands_by_name()), "every command is tried"
     for command, given in arguments.items():
         assert main([command, *given]) in (0, 1), command
-        told = capsys.readouterr()
-        assert "failed inside" not in told.err, command
+        entries = capsys.readouterr()
+        assert "failed inside" not in entries.err, command
 
 
 def test_the_window_does_not_reach_for_the_network(offline, qtbot, qapp, tmp_path):

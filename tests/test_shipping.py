@@ -16,7 +16,7 @@ PACKAGING = Path(__file__).parents[1] / "packaging"
 MIME = "application/x-wyntaxis-rig+json"
 
 
-def told(*command):
+def entries(*command):
     """Run a tool where it is there; None where it is not."""
     if shutil.which(command[0]) is None:
         return None
@@ -31,7 +31,7 @@ def test_completions_are_as_the_parsers_tell_them(shell, capsys):
     assert capsys.readouterr().out == text
     for name in ("numbers", "dossier", "rehearse"):
         assert name in text
-    checked = told(shell, "-n", str(PACKAGING / "completions" / f"wyntaxis.{shell}"))
+    checked = entries(shell, "-n", str(PACKAGING / "completions" / f"wyntaxis.{shell}"))
     assert checked is None or (checked.returncode, checked.stderr) == (0, "")
 
 
@@ -63,7 +63,7 @@ def test_the_man_page_tells_every_command_and_option(capsys):
         for action in parser._actions:
             for option in action.option_strings:
                 assert not option.startswith("--") or option.replace("-", "\\-") in page
-    shown = told("man", "--warnings", "-l", str(PACKAGING / "man" / "wyntaxis.1"))
+    shown = entries("man", "--warnings", "-l", str(PACKAGING / "man" / "wyntaxis.1"))
     assert shown is None or (shown.returncode, shown.stderr) == (0, "")
 
 
@@ -82,5 +82,5 @@ def test_the_desktop_entry_and_the_mime_type_name_each_other():
         ("desktop-file-validate", str(PACKAGING / "wyntaxis.desktop")),
         ("appstreamcli", "validate", "--no-net", str(PACKAGING / "org.wyntaxis.Wyntaxis.metainfo.xml")),
     ):
-        checked = told(*command)
+        checked = entries(*command)
         assert checked is None or checked.returncode == 0, checked.stdout + checked.stderr

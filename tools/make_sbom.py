@@ -32,9 +32,9 @@ def locked(lock: str) -> dict[str, tuple[str, list[str]]]:
 def component(name: str, version: str, hashes: list[str], licence: str) -> dict[str, object]:
     """Return one distribution as CycloneDX names it."""
     purl = f"pkg:pypi/{name}@{version}"
-    told: dict[str, object] = {"type": "library", "bom-ref": purl, "name": name, "version": version, "purl": purl}
+    entries: dict[str, object] = {"type": "library", "bom-ref": purl, "name": name, "version": version, "purl": purl}
     if licence:
-        told["licenses"] = [{"license": {"name": licence}}]
+        entries["licenses"] = [{"license": {"name": licence}}]
     files = [
         {
             "type": "distribution",
@@ -44,8 +44,8 @@ def component(name: str, version: str, hashes: list[str], licence: str) -> dict[
         for digest in sorted(hashes)
     ]
     if files:
-        told["externalReferences"] = files
-    return told
+        entries["externalReferences"] = files
+    return entries
 
 
 def main() -> int:

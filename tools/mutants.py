@@ -255,11 +255,11 @@ def main() -> int:
     """Try the mutants whose file holds what ONLY says, all where it is not set."""
     tried = [mutant for mutant in MUTANTS if os.environ.get("ONLY", "") in mutant.file]
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        told = list(pool.map(survives, tried))
-    for mutant, words in zip(tried, told, strict=True):
+        entries = list(pool.map(survives, tried))
+    for mutant, words in zip(tried, entries, strict=True):
         if words:
             print(f"{mutant.file}: “{mutant.old}” → “{mutant.new}” {words}")
-    left = sum(bool(words) for words in told)
+    left = sum(bool(words) for words in entries)
     print(f"{len(tried)} mutants, {left} survive")
     return 1 if left else 0
 

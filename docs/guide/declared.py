@@ -16,7 +16,7 @@ from docutils import nodes
 from sphinx.util.docutils import SphinxDirective
 
 from wyntaxis.core.findings import registry
-from wyntaxis.core.quantities import legs, rows
+from wyntaxis.core.quantities import evaluator, rows
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.device_settings import SETTINGS
 
@@ -24,7 +24,7 @@ from wyntaxis.core.rig.device_settings import SETTINGS
 @lru_cache(maxsize=1)
 def numbers() -> dict[str, tuple[str, str, Any]]:
     """Return label, unit and step of every number: the rig's own by id, those of each of several things by key."""
-    legs._import_all()
+    evaluator._import_all()
     found = {one.key: (one.label, one.unit, one.step) for one in rows.declared_numbers()}
     return found | {kind.id: (kind.label, kind.unit, kind.step) for kind in QUANTITY_KINDS.values()}
 

@@ -34,8 +34,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from wyntaxis.core.files.faults import fault_line, log_path, note_fault
 
         note_fault(error, debug=DEBUG in given)
-        told = "" if DEBUG in given else f"; the details are in {log_path()}, or printed with {DEBUG}"
-        tell(f"failed inside ({fault_line(error)}){told}")
+        text = "" if DEBUG in given else f"; the details are in {log_path()}, or printed with {DEBUG}"
+        tell(f"failed inside ({fault_line(error)}){text}")
         return UNREADABLE
 
 
@@ -57,12 +57,12 @@ def _asks_help(given: Sequence[str]) -> bool:
 
 
 def _run_window(given: Sequence[str]) -> int:
-    told = (
+    text = (
         "; ".join(f"{name}: {command.help}" for name, command in commands_by_name().items())
         if _asks_help(given)
         else ""
     )
-    options = window_parser(f"commands: {told}" if told else "").parse_args(given)
+    options = window_parser(f"commands: {text}" if text else "").parse_args(given)
     from wyntaxis.desk.app import run
 
     return run(options.file, demo=options.demo, screenshots=options.screenshot, view=options.view, debug=options.debug)

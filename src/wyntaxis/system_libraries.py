@@ -42,7 +42,7 @@ def missing(libraries: dict[str, str]) -> dict[str, str]:
 
 def no_window(reason: str, lacking: dict[str, str]) -> str:
     """Return the line for a window that cannot be made: why, and what to install where something is missing."""
-    told = f"the window cannot be made: {reason}"
+    text = f"the window cannot be made: {reason}"
     if lacking:
-        told += f"; missing: {', '.join(lacking)}; install with: sudo apt-get install {' '.join(lacking.values())}"
-    return told
+        text += f"; missing: {', '.join(lacking)}; install with: sudo apt-get install {' '.join(lacking.values())}"
+    return text

@@ -31,7 +31,7 @@ from wyntaxis.core.rig.devices import DEVICE_KINDS, RecordEntry
 from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.rig.variants import new_variant
-from wyntaxis.stand_ins.usb import make_demo_tree, make_tree
+from wyntaxis.simulators.usb import make_demo_tree, make_tree
 
 SERIALS = st.sampled_from([None, "A1", "a1", "B2", "C3"])
 IDS = st.sampled_from([None, "1a2b:0001", "1a2b:0002"])
@@ -85,8 +85,8 @@ def test_a_record_of_the_rig_itself_agrees_in_everything(document):
     assert parse(to_bytes(rig)) == rig
     found = evaluate(rig)
     assert {cell.state for row in found.matrix.rows for cell in row.cells} == {"agrees"}
-    told = [f for f in found.findings if f.id.startswith(("records.", "wheel.order")) and f.verdict != "holds"]
-    assert told == []
+    reported = [f for f in found.findings if f.id.startswith(("records.", "wheel.order")) and f.verdict != "holds"]
+    assert reported == []
 
 
 @given(rigs(), st.sampled_from([2.0, 0.5, 1000.0, -1.0]))
@@ -113,10 +113,10 @@ def test_every_other_order_of_filters_has_its_story(order):
 
 @given(ENTRIES)
 def test_faults_of_a_list_do_not_depend_on_its_order(entries):
-    def told(some):
+    def reported(some):
         return sorted((fault.fault, tuple(sorted(fault.names))) for fault in faults_within(some))
 
-    assert told(entries) == told(entries[::-1])
+    assert reported(entries) == reported(entries[::-1])
     for one, other in itertools.combinations(entries, 2):
         assert same_device(one, other) == same_device(other, one)
         if same_device(one, other):
@@ -143,10 +143,10 @@ def test_which_device_an_entry_is(usb_id, serial, wanted):
 
 
 def test_a_rigs_own_list_has_addresses():
-    told = {entry.name: entry.port for entry in entries_of_rig(validated(clean_document()).devices)}
-    assert told["Cairn Stout"] == "cairn:4030"
-    assert told["Glide motor"] == "/dev/serial/by-id/usb-Glide-if00"
-    assert told["Pellucid Petit"] is None
+    reported = {entry.name: entry.port for entry in entries_of_rig(validated(clean_document()).devices)}
+    assert reported["Cairn Stout"] == "cairn:4030"
+    assert reported["Glide motor"] == "/dev/serial/by-id/usb-Glide-if00"
+    assert reported["Pellucid Petit"] is None
 
 
 PRESENCE = [
@@ -260,8 +260,8 @@ FRAME = st.fixed_dictionaries(
 @pytest.mark.slow
 @given(st.lists(FRAME, max_size=12), st.randoms(use_true_random=False))
 def test_groups_and_lacks_do_not_depend_on_the_order_of_files(frames, chance):
-    told = [frame_header(header(**frame), f"{index:02}.fits") for index, frame in enumerate(frames)]
-    shuffled = told[:]
+    reported = [frame_header(header(**frame), f"{index:02}.fits") for index, frame in enumerate(frames)]
+    shuffled = reported[:]
     random.Random(chance.random()).shuffle(shuffled)
 
     def summary(some):
@@ -269,19 +269,19 @@ def test_groups_and_lacks_do_not_depend_on_the_order_of_files(frames, chance):
         kinds = sorted((g.title, g.count) for g in groups)
         return kinds, sorted((lack.lights.title, lack.kind) for lack in missing_calibration(groups))
 
-    assert summary(told) == summary(shuffled)
-    groups = group_frames(told)
-    assert sum(group.count for group in groups) == len(told)
+    assert summary(reported) == summary(shuffled)
+    groups = group_frames(reported)
+    assert sum(group.count for group in groups) == len(reported)
     # What has a partner keeps it when more frames come in.
-    more = [*told, frame_header(header(IMAGETYP="DARK"), "more.fits")]
+    more = [*reported, frame_header(header(IMAGETYP="DARK"), "more.fits")]
     assert len(missing_calibration(group_frames(more))) <= len(missing_calibration(groups))
 
 
 @pytest.mark.slow
 @given(rigs(), st.integers(0, 3))
-def test_a_condition_is_as_bad_as_its_worst_finding(document, spoil):
-    if spoil:
-        document["records"][0]["values"]["main.gain"] = 7 * spoil
+def test_a_condition_is_as_bad_as_its_worst_finding(document, frame_problem):
+    if frame_problem:
+        document["records"][0]["values"]["main.gain"] = 7 * frame_problem
     found = evaluate(validated(document)).conditions
     for one in found:
         assert one.verdict is (worst(f.verdict for f in one.findings) if one.findings else Verdict.UNPROVEN)
@@ -353,9 +353,9 @@ def test_devices_and_records_are_shared_by_variants():
     shorter = copy.deepcopy(clean_document())
     shorter["variants"] = [{"name": "no wheel", "train": ["reducer", "ring", "camera"]}]
     found = evaluate(variant_rig(validated(shorter), "no wheel"))
-    told = {f.subject: f for f in found.findings if f.id == "devices.parts"}
-    assert told["rondel"].title == "Rondel 7 sits at the part “wheel”, which is not in this train"
-    assert {f.verdict.value for f in told.values()} == {"unproven"}  # another variant has them
+    reported = {f.subject: f for f in found.findings if f.id == "devices.parts"}
+    assert reported["rondel"].title == "Rondel 7 sits at the part “wheel”, which is not in this train"
+    assert {f.verdict.value for f in reported.values()} == {"unproven"}  # another variant has them
 
 
 def test_the_demos_ports_hold_what_its_notes_plant(tmp_path):

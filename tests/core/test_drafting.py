@@ -5,11 +5,11 @@ from dataclasses import replace
 
 import pytest
 
-from tests.core.evidence.test_headers import header, told
+from tests.core.evidence.test_headers import entries, header
 from tests.rigs import clean_tree
 from wyntaxis.cli import main
-from wyntaxis.core.drafting.book import commonest
 from wyntaxis.core.drafting.draft import Sources, draft, read_sources
+from wyntaxis.core.drafting.rig_draft import commonest
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule
 from wyntaxis.core.evidence.ports.tree import read_ports
@@ -19,15 +19,15 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.marks import parse_path, value_at
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.store import document_of, validated
-from wyntaxis.stand_ins.camera import StandInCamera
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.camera import SimulatedCamera
+from wyntaxis.simulators.usb import make_tree
 
 SHORT = {"TELESCOP": "Aldous 104", "SITELAT": 47.3, "SITELONG": 11.1, "APTDIA": None}
 
 
 def sized(frames, width=6000, height=4000):
     """Headers as if read of frames of that size; the tests' headers have no axes."""
-    read = told(*frames)
+    read = entries(*frames)
     sizes = [(width // (frame.binning or 1), height // (frame.binning or 1)) for frame in read.frames]
     found = (replace(f, width_px=w, height_px=h) for f, (w, h) in zip(read.frames, sizes, strict=True))
     return replace(read, frames=tuple(found))
@@ -115,8 +115,8 @@ def test_binned_frames_tell_the_whole_sensor(binnings, size, assumed):
 
 
 def test_values_that_are_one_are_counted_as_one():
-    told_values = [(3.9, "a"), (3.90001, "b"), (3.90001, "c"), (7.8, "d"), ("Lum", "e"), ("lum", "f")]
-    assert commonest(told_values) == [(3.90001, 3, "b"), ("Lum", 2, "e"), (7.8, 1, "d")]
+    reported_values = [(3.9, "a"), (3.90001, "b"), (3.90001, "c"), (7.8, "d"), ("Lum", "e"), ("lum", "f")]
+    assert commonest(reported_values) == [(3.90001, 3, "b"), ("Lum", 2, "e"), (7.8, 1, "d")]
     many = [(float(step), "x") for step in range(20_000)]
     assert len(commonest(many)) > 9_000  # in a moment: positions differ from frame to frame
 
@@ -216,7 +216,7 @@ def test_what_was_given_before_stays_and_the_rest_is_filled():
 
 def test_the_command_writes_a_rig_and_no_other(tmp_path, capsys, monkeypatch):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    camera, frames = StandInCamera(width=60, height=40), tmp_path / "frames"
+    camera, frames = SimulatedCamera(width=60, height=40), tmp_path / "frames"
     camera.write(frames / "a.fits", 1, "light", exposure_s=240.0, gain=125.0, filter="L")
     camera.write(frames / "b.fits", 2, "light", exposure_s=240.0, gain=125.0, filter="R")
     (frames / "broken.fits").write_bytes(b"SIMPLE  =")
@@ -272,10 +272,10 @@ def test_a_value_in_another_unit_is_assumed_and_asked(cards, path, value, questi
 
 
 @pytest.mark.parametrize(("focal", "told"), [(513.8, False), (520.0, False), (530.0, True), (676.0, True)])
-def test_solved_frames_of_another_scale_than_their_focal_length_are_asked(focal, told):
+def test_solved_frames_of_another_scale_than_their_focal_length_are_asked(focal, entries):
     found = drafted(solved(FOCALLEN=focal, **SOLVED), solved(FOCALLEN=focal, **SOLVED))
-    assert any("the solved frames’ scale makes 513.8 mm" in question.text for question in found.questions) is told
-    assert any(record.id == "frames" for record in found.rig.records) is told
+    assert any("the solved frames’ scale makes 513.8 mm" in question.text for question in found.questions) is entries
+    assert any(record.id == "frames" for record in found.rig.records) is entries
 
 
 def test_a_short_lens_that_solved_frames_bear_out_is_taken():
@@ -318,10 +318,10 @@ def test_a_cameras_mode_makes_no_variant(suffix):
 
 
 @pytest.mark.parametrize(("place", "told"), [((0.0, 0.0), False), ((0.0, 11.1), True), ((47.3, 0.0), True)])
-def test_a_site_that_was_never_set_is_left_out(place, told):
+def test_a_site_that_was_never_set_is_left_out(place, entries):
     found = drafted(frame(SITELAT=place[0], SITELONG=place[1]))
-    assert (found.rig.site is not None) is told
-    assert any("both 0" in question.text for question in found.questions) is not told
+    assert (found.rig.site is not None) is entries
+    assert any("both 0" in question.text for question in found.questions) is not entries
 
 
 @pytest.mark.parametrize(

@@ -132,39 +132,42 @@ def test_where_a_path_is_open():
 @pytest.mark.parametrize("name", demo.RIGS)
 def test_a_rig_is_laid_out_alike_before_and_after_it_is_reckoned(name):
     rig = load(demo.rig_path(name)).rig
-    bare, told = lay_out(rig), section(evaluate(rig))
-    for one, other in zip(bare.all_parts(), told.all_parts(), strict=True):
+    bare, entries = lay_out(rig), section(evaluate(rig))
+    for one, other in zip(bare.all_parts(), entries.all_parts(), strict=True):
         assert one == replace(other, verdict=None, devices=())
     assert (bare.plane, bare.datum_mm, bare.joints, bare.top_mm) == (
-        told.plane,
-        told.datum_mm,
-        told.joints,
-        told.top_mm,
+        entries.plane,
+        entries.datum_mm,
+        entries.joints,
+        entries.top_mm,
     )
-    assert bare.rays == told.rays or rig.measured
-    assert any(shape.verdict is not None for shape in told.all_parts())
+    assert bare.rays == entries.rays or rig.measured
+    assert any(shape.verdict is not None for shape in entries.all_parts())
 
 
 def test_the_light_is_drawn_at_the_focal_ratio_that_was_measured():
     measured = {"effective_focal_length_mm": {"value": 520.0, "standard_uncertainty": 0.5}}
     rig = edit.apply(DEMO, Change.of("Measure", ("measured",), measured))
-    told, bare = section(evaluate(rig)), lay_out(rig)
-    end, before = told.rays[-1], told.rays[-2]  # back from the sensor the light widens by one over twice the ratio
+    entries, bare = section(evaluate(rig)), lay_out(rig)
+    end, before = (
+        entries.rays[-1],
+        entries.rays[-2],
+    )  # back from the sensor the light widens by one over twice the ratio
     assert (before.axial_mm - end.axial_mm) / (end.at_mm - before.at_mm) == pytest.approx(104 / (2 * 520.0))
-    assert bare.rays[0].axial_mm != pytest.approx(told.rays[0].axial_mm)
+    assert bare.rays[0].axial_mm != pytest.approx(entries.rays[0].axial_mm)
 
 
 def test_what_only_a_reckoned_rig_tells_is_left_open_before():
-    told = evaluate(DEMO)
-    assert section(told).branch.plane.allowed_mm == told.quantities["guide_path_error_mm"].target.high
+    entries = evaluate(DEMO)
+    assert section(entries).branch.plane.allowed_mm == entries.quantities["guide_path_error_mm"].target.high
     assert lay_out(DEMO).branch.plane.allowed_mm is None
 
 
 @pytest.mark.parametrize("order", [(Verdict.FAILS, Verdict.TIGHT), (Verdict.TIGHT, Verdict.FAILS)])
 def test_a_part_has_the_mark_of_the_gravest_of_its_findings(order):
-    told = evaluate(DEMO)
-    own = next(finding for finding in told.findings if "ring" in finding.parts(DEMO))
-    both = told.with_told(findings=tuple(replace(own, verdict=verdict) for verdict in order))
+    entries = evaluate(DEMO)
+    own = next(finding for finding in entries.findings if "ring" in finding.parts(DEMO))
+    both = entries.with_results(findings=tuple(replace(own, verdict=verdict) for verdict in order))
     assert {s.part.id: s.verdict for s in section(both).parts}["ring"] is Verdict.FAILS
 
 

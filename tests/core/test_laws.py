@@ -145,9 +145,9 @@ def test_paths_as_they_are_told(path, text):
 
 @given(st.text(max_size=300) | st.integers() | st.none() | st.lists(st.integers(), max_size=60))
 def test_foreign_values_are_told_on_one_short_line(value):
-    told = quoted(value)
-    assert len(told) <= 60
-    assert told.isprintable()
+    entries = quoted(value)
+    assert len(entries) <= 60
+    assert entries.isprintable()
 
 
 def test_the_schema_names_every_unit_and_refuses_what_is_unknown():
@@ -251,11 +251,11 @@ def test_numbers_far_from_any_rig_are_refused_or_reckoned_but_never_break(change
         line = str(error)
     else:
         line = ""
-        told_in_full(rig)
+        reported_in_full(rig)
     assert "\n" not in line
 
 
-def told_in_full(rig):
+def reported_in_full(rig):
     evaluation = evaluate(rig)
     json.dumps([row.as_json() for row in evaluation.quantities.values()], allow_nan=False)
     assert all(found.title for found in evaluation.findings)

@@ -1,4 +1,4 @@
-"""Legs, targets and verdicts."""
+"""Values, targets and verdicts."""
 
 import math
 
@@ -7,7 +7,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wyntaxis.core import wording
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, compare, rectangular, rss, stated_leg, worst
+from wyntaxis.core.ledger import (
+    Quantity,
+    QuantityValue,
+    Target,
+    Verdict,
+    compare,
+    rectangular,
+    rss,
+    stated_value,
+    worst,
+)
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 
 V = Verdict
@@ -16,14 +26,14 @@ V = Verdict
 @pytest.mark.parametrize(
     "one, other, verdict",
     [
-        (Leg(10), Leg(10), V.HOLDS),
-        (Leg(10, tolerance=0.5), Leg(10.5), V.HOLDS),
-        (Leg(12.9, tolerance=0.4), Leg(12.5), V.HOLDS),  # 12.9 - 12.5 is a hair over 0.4 in binary
-        (Leg(10, tolerance=0.5), Leg(10.51), V.FAILS),
-        (Leg(10, 0.3), Leg(10.5, 0.0), V.HOLDS),  # within 2u, no tolerance stated
-        (Leg(10, 0.3, tolerance=0.1), Leg(10.5), V.TIGHT),  # only the uncertainty lends agreement
-        (Leg(10, 0.3), Leg(10.9, 0.4), V.HOLDS),  # 2 * 0.5 = 1.0
-        (Leg(10, 0.3), Leg(11.1, 0.4), V.FAILS),
+        (QuantityValue(10), QuantityValue(10), V.HOLDS),
+        (QuantityValue(10, tolerance=0.5), QuantityValue(10.5), V.HOLDS),
+        (QuantityValue(12.9, tolerance=0.4), QuantityValue(12.5), V.HOLDS),  # 12.9 - 12.5 is a hair over 0.4 in binary
+        (QuantityValue(10, tolerance=0.5), QuantityValue(10.51), V.FAILS),
+        (QuantityValue(10, 0.3), QuantityValue(10.5, 0.0), V.HOLDS),  # within 2u, no tolerance stated
+        (QuantityValue(10, 0.3, tolerance=0.1), QuantityValue(10.5), V.TIGHT),  # only the uncertainty lends agreement
+        (QuantityValue(10, 0.3), QuantityValue(10.9, 0.4), V.HOLDS),  # 2 * 0.5 = 1.0
+        (QuantityValue(10, 0.3), QuantityValue(11.1, 0.4), V.FAILS),
     ],
 )
 def test_compare(one, other, verdict):
@@ -33,26 +43,26 @@ def test_compare(one, other, verdict):
 @pytest.mark.parametrize(
     "target, leg, verdict",
     [
-        (Target(-0.4, 0.4), Leg(0.1, 0.05), V.HOLDS),
-        (Target(-0.4, 0.4), Leg(0.35, 0.05), V.TIGHT),  # 0.35 + 0.10 > 0.40
-        (Target(-0.4, 0.4), Leg(0.41, 0.05), V.FAILS),
-        (Target(1.5, 4, 2, 3), Leg(1.66), V.TIGHT),
-        (Target(1.5, 4, 2, 3), Leg(2.5), V.HOLDS),
-        (Target(1.5, 4, 2, 3), Leg(1.49), V.FAILS),
+        (Target(-0.4, 0.4), QuantityValue(0.1, 0.05), V.HOLDS),
+        (Target(-0.4, 0.4), QuantityValue(0.35, 0.05), V.TIGHT),  # 0.35 + 0.10 > 0.40
+        (Target(-0.4, 0.4), QuantityValue(0.41, 0.05), V.FAILS),
+        (Target(1.5, 4, 2, 3), QuantityValue(1.66), V.TIGHT),
+        (Target(1.5, 4, 2, 3), QuantityValue(2.5), V.HOLDS),
+        (Target(1.5, 4, 2, 3), QuantityValue(1.49), V.FAILS),
     ],
 )
-def test_target(target, leg, verdict):
-    assert target.judge(leg) is verdict
+def test_target(target, quantity_value, verdict):
+    assert target.judge(quantity_value) is verdict
 
 
 def test_one_leg_alone_proves_nothing_and_the_gravest_counts():
     kind = QUANTITY_KINDS["focal_ratio"]
     assert Quantity(kind).verdict is V.UNPROVEN
-    assert Quantity(kind, computed=Leg(5)).verdict is V.UNPROVEN
-    assert Quantity(kind, computed=Leg(5), stated=stated_leg(5.01, None)).verdict is V.HOLDS
-    assert Quantity(kind, computed=Leg(5), stated=stated_leg(6, None)).verdict is V.FAILS
-    row = Quantity(kind, computed=Leg(5), measured=Leg(9, 0.1), target=Target(4, 6))
-    assert row.best == Leg(9, 0.1)
+    assert Quantity(kind, computed=QuantityValue(5)).verdict is V.UNPROVEN
+    assert Quantity(kind, computed=QuantityValue(5), stated=stated_value(5.01, None)).verdict is V.HOLDS
+    assert Quantity(kind, computed=QuantityValue(5), stated=stated_value(6, None)).verdict is V.FAILS
+    row = Quantity(kind, computed=QuantityValue(5), measured=QuantityValue(9, 0.1), target=Target(4, 6))
+    assert row.best == QuantityValue(9, 0.1)
     assert row.verdict is V.FAILS
     assert worst([]) is V.UNPROVEN
     assert worst([V.HOLDS, V.UNPROVEN, V.TIGHT]) is V.TIGHT
@@ -91,4 +101,4 @@ def test_numbers_as_written(got, text):
     [(1.0, 0.0, "holds"), (-1.0, 0.0, "holds"), (1.0001, 0.0, "fails"), (0.9, 0.05, "holds"), (0.9, 0.051, "tight")],
 )
 def test_the_limits_of_a_target_are_inside_it(value, u, verdict):
-    assert Target(-1.0, 1.0).judge(Leg(value, u)) == verdict
+    assert Target(-1.0, 1.0).judge(QuantityValue(value, u)) == verdict

@@ -6,14 +6,14 @@ from dataclasses import replace
 
 import pytest
 
-from tests.core.evidence.test_headers import header, told
+from tests.core.evidence.test_headers import entries, header
 from tests.rigs import clean_document
 from wyntaxis import demo
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.focus.result import measured as measured_focus
 from wyntaxis.core.evidence.headers.headers import FolderHeaders
 from wyntaxis.core.evidence.headers.kind import HEADERS
-from wyntaxis.core.rig.marks import Carried
+from wyntaxis.core.rig.marks import MarkTracker
 from wyntaxis.core.rig.store import document_of, load, validated
 
 RIGS = ("meadow-newtonian", "tarnfell-triplet-native", "tarnfell-triplet-reduced")
@@ -26,7 +26,7 @@ def results_of(evaluation):
         (f.id, f.subject, str(f.verdict), sorted(f.title.replace(",", "").split())) for f in evaluation.findings
     )
     numbers = {
-        key: {name: (leg.value, leg.uncertainty) for name, leg in row.legs.items()}
+        key: {name: (quantity_value.value, quantity_value.uncertainty) for name, quantity_value in row.values.items()}
         for key, row in evaluation.rows.items()
     }
     return findings, numbers
@@ -35,7 +35,7 @@ def results_of(evaluation):
 def shuffled(document, key, seed):
     """A document whose list of one kind is in another order, its marks carried along."""
     changed = json.loads(json.dumps(document))
-    marks = Carried(changed)
+    marks = MarkTracker(changed)
     random.Random(seed).shuffle(changed[key])
     marks.into(changed)
     return changed
@@ -53,9 +53,9 @@ def test_the_order_of_a_list_changes_no_result(name, key):
     for seed in range(3):
         after, found = results_of(evaluate(validated(shuffled(document, key, seed))))
         assert after == before
-        for row, legs in numbers.items():
-            for leg, (value, uncertainty) in legs.items():
-                assert found[row][leg] == (pytest.approx(value), pytest.approx(uncertainty)), row
+        for row, values in numbers.items():
+            for quantity_value, (value, uncertainty) in values.items():
+                assert found[row][quantity_value] == (pytest.approx(value), pytest.approx(uncertainty)), row
 
 
 ODD = {
@@ -78,7 +78,7 @@ def test_the_odd_frame_is_told_alike_first_in_the_middle_and_last(odd):
         cards = [header() for _ in range(12)]
         cards.insert(place, header(**ODD[odd]))
         cards.append(header(IMAGETYP="DARK", FILTER=None))
-        frames = told(*cards)
+        frames = entries(*cards)
         # The odd one is called alike wherever it stands.
         names = [*(f"light {n}" for n in range(12)), "dark"]
         names.insert(place, "odd")
@@ -101,10 +101,10 @@ def test_the_order_of_focus_runs_changes_no_number():
         own = list(runs)
         random.Random(seed).shuffle(own)
         result = measured_focus(own, OPTICS)
-        told_of = (
+        reported_of = (
             round(result.step_um.value, 9),
-            result.law.reference,
+            result.model.reference,
             {entry.name: round(entry.offset.value, 6) for entry in result.offsets if entry.offset},
         )
-        wanted = wanted or told_of
-        assert told_of == wanted
+        wanted = wanted or reported_of
+        assert reported_of == wanted

@@ -45,7 +45,7 @@ def window():
     sys.exit("the window has not come")
 
 
-def untold(node):
+def unreported(node):
     """Return what is wrong with a control; None where all is told."""
     states = node.get_state_set()
     if not states.contains(Atspi.StateType.SHOWING):
@@ -68,7 +68,7 @@ def main(steps):
     for step in range(steps):
         for node, around in below(app):
             met += 1
-            wrong = untold(node)
+            wrong = unreported(node)
             if wrong is not None:
                 print(f"step {step + 1}: {wrong}, in {' > '.join(around[-4:])}")
         following.do_action(0)

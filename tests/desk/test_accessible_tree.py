@@ -53,6 +53,6 @@ def test_every_control_in_sight_has_a_name_and_a_role(tmp_path):
             "STEPS": str(len(steps())),
         },
     )
-    told = done.stdout.splitlines()
-    assert [line for line in told if line.startswith("step ")] == []
-    assert [line for line in told if line.startswith("met ")], done.stdout + done.stderr
+    entries = done.stdout.splitlines()
+    assert [line for line in entries if line.startswith("step ")] == []
+    assert [line for line in entries if line.startswith("met ")], done.stdout + done.stderr

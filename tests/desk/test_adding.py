@@ -10,7 +10,7 @@ from wyntaxis import demo
 from wyntaxis.cli import main
 from wyntaxis.core import quantity_kinds, steps
 from wyntaxis.core.findings import registry
-from wyntaxis.core.quantities import legs, rows
+from wyntaxis.core.quantities import evaluator, rows
 from wyntaxis.desk.ledger_row import LedgerRow
 
 TRIAL = '''
@@ -19,24 +19,24 @@ TRIAL = '''
 from wyntaxis.core.findings.conditions import SPACING
 from wyntaxis.core.findings.finding import Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Leg, Target
-from wyntaxis.core.quantities.legs import computed, target
-from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.ledger import QuantityValue, Target
+from wyntaxis.core.quantities.evaluator import computed, target
+from wyntaxis.core.quantities.rows import DeviceQuantity, rows
 from wyntaxis.core.quantity_kinds import QuantityKind, declare_quantity
 from wyntaxis.core.steps import declare_step
 
 LEAN = declare_step("lean", "Measure", "Lean", "Does the sensor stand square to the light?")
-TILT = NumberOf("tilt_um", "Tilt of its chip", "µm", 1, LEAN)
+TILT = DeviceQuantity("tilt_um", "Tilt of its chip", "µm", 1, LEAN)
 declare_quantity(QuantityKind("lean_um", "Lean across the sensor", "µm", 1, step=LEAN))
 
 
 @computed("lean_um")
-def lean(legs):
-    return Leg(legs.rig.telescope.aperture_mm / 4, 0.5)
+def lean(evaluator):
+    return QuantityValue(evaluator.rig.telescope.aperture_mm / 4, 0.5)
 
 
 @target("lean_um")
-def wanted_lean(legs):
+def lean_target(evaluator):
     return Target(0, 5)
 
 
@@ -44,7 +44,7 @@ def wanted_lean(legs):
 def leans(numbers):
     for device in numbers.rig.devices:
         if device.kind == "camera":
-            yield TILT.row(device.id, device.title, computed=Leg(3.0), target=Target(high=2.0))
+            yield TILT.row(device.id, device.title, computed=QuantityValue(3.0), target=Target(high=2.0))
 
 
 @finding("lean.across", step=LEAN, condition=SPACING)
@@ -60,8 +60,8 @@ def across(evaluation):
 def trial(tmp_path, monkeypatch):
     """A module that declares a step, a quantity and a finding, forgotten again after the test."""
     registry.in_order()
-    legs._import_all()
-    kept = (registry._declared, legs._functions, quantity_kinds.QUANTITY_KINDS, steps._steps, rows._numbers)
+    evaluator._import_all()
+    kept = (registry._declared, evaluator._functions, quantity_kinds.QUANTITY_KINDS, steps._steps, rows._numbers)
     before, functions = [dict(one) for one in kept], list(rows._functions)
     (tmp_path / "lean_trial.py").write_text(TRIAL, "utf-8")
     monkeypatch.syspath_prepend(str(tmp_path))
@@ -77,8 +77,8 @@ def trial(tmp_path, monkeypatch):
 def test_one_module_adds_a_number_a_finding_and_a_step(trial, make_window, capsys):
     path = str(demo.rig_path("tarnfell-triplet-reduced"))
     assert main(["check", path, "--json"]) == 1
-    told = next(one for one in json.loads(capsys.readouterr().out) if one["id"] == "lean.across")
-    assert (told["verdict"], told["remedy"]) == ("fails", "shim it")
+    entries = next(one for one in json.loads(capsys.readouterr().out) if one["id"] == "lean.across")
+    assert (entries["verdict"], entries["remedy"]) == ("fails", "shim it")
     assert main(["numbers", path, "--json"]) == 0
     assert "lean_um" in {row["id"] for row in json.loads(capsys.readouterr().out)}
     main(["ready", path, "--json"])
@@ -101,7 +101,7 @@ def test_declaring_twice_is_refused(trial):
     for again in (
         lambda: steps.declare_step("lean", "Measure", "Lean", ""),
         lambda: quantity_kinds.declare_quantity(quantity_kinds.QUANTITY_KINDS["lean_um"]),
-        lambda: legs.computed("lean_um")(lambda _legs: None),
+        lambda: evaluator.computed("lean_um")(lambda _values: None),
         lambda: registry.finding("lean.across", step=trial.LEAN)(lambda _evaluation: ()),
     ):
         with pytest.raises(ValueError, match="declared"):

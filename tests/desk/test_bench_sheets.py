@@ -5,9 +5,9 @@ import pytest
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
 from tests.desk.test_reckon_sheets import type_into
 from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
-from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, cooling_csv, cooling_run
+from wyntaxis.simulators.camera import BenchSession, SimulatedCamera, cooling_csv, cooling_run
 
-SMALL = StandInCamera(width=128, height=96, seed=4)
+SMALL = SimulatedCamera(width=128, height=96, seed=4)
 
 
 @pytest.fixture
@@ -35,8 +35,8 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     assert device.measured("read_noise_e").value == pytest.approx(3, rel=0.1)
     assert session.evaluation.finding("camera.read_noise").verdict == "fails"  # the sheet states 1.6
     assert session.evaluation.finding("camera.gain").verdict == "holds"
-    for fold in sheet.folds:
-        fold.open()
+    for section_box in sheet.sections:
+        section_box.open()
     assert "e⁻/ADU" in sheet.plots["Plot: photon transfer"].answer.text()
     assert len(sheet.plots["Plot: photon transfer"].data.rows) > 20
     assert "σ above no ADU" in sheet.plots["Plot: bias histogram, low end"].answer.text()
@@ -73,11 +73,11 @@ def test_headers_are_corrected_in_the_table_and_measured_anew(window, sheet_of, 
 def test_the_sheet_stays_where_it_is_while_work_runs(window, sheet_of, qtbot):  # noqa: F811
     sheet = sheet_of("sensor")
     window.activateWindow()
-    sheet.stand_in_button.setFocus()
-    qtbot.waitUntil(sheet.stand_in_button.hasFocus, timeout=3000)
-    sheet.stand_in_button.click()
+    sheet.simulate_button.setFocus()
+    qtbot.waitUntil(sheet.simulate_button.hasFocus, timeout=3000)
+    sheet.simulate_button.click()
     qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
-    qtbot.waitUntil(sheet.stand_in_button.hasFocus, timeout=3000)
+    qtbot.waitUntil(sheet.simulate_button.hasFocus, timeout=3000)
     assert sheet.verticalScrollBar().value() == 0
 
 
@@ -108,7 +108,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     sheet, session = sheet_of("cooling"), window.session
     assert "No runs yet" in sheet.state.text()
     assert "gives the model" in sheet.ramp.words.text()
-    sheet.add_stand_in()
+    sheet.add_simulated()
     qtbot.waitUntil(lambda: bool(sheet.logs), timeout=20000)
     assert texts(sheet.table) == ["full power", "in one go", "ramp 2.5 a minute"]
     assert sheet.model.tau_min == pytest.approx(9, rel=0.01)
@@ -122,7 +122,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     type_into(sheet.ramp.fields["step_c"], "")
     assert "“Step” is empty" in sheet.ramp.words.text()
     type_into(sheet.ramp.fields["step_c"], "5")
-    sheet.ramp.fold.open()
+    sheet.ramp.section_box.open()
     assert len(sheet.ramp.plot.data.rows) > 100
     sheet.table.setCurrentCell(1, 0)
     sheet.take_out()

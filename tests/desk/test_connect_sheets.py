@@ -155,7 +155,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     ready, session = sheet_of("ready"), window.session
     assert "the ports have not been read" in ready.seen.text()
     ports = sheet_of("ports")
-    ports.read_stand_in()
+    ports.read_simulated()
     qtbot.waitUntil(lambda: session.evidence.of(PORTS) is not None, timeout=8000)
     assert "Pellucid Petit" in texts(ports.tree, 7)
     row = texts(ports.findings).index("Pellucid Petit may be put to sleep, and drop off")
@@ -204,9 +204,9 @@ def test_the_margin_lists_the_step_or_all(window, qtbot):
     findings = window.session.evaluation.findings
     open_ones = [finding for finding in findings if finding.verdict != "holds"]
     assert window.margin.list.count() == len(open_ones) + 1 > own
-    fold = window.margin.list.item(len(open_ones))
-    assert fold.text() == f"{len(findings) - len(open_ones)} hold  ▸"
-    window.margin.list.itemActivated.emit(fold)
+    section_box = window.margin.list.item(len(open_ones))
+    assert section_box.text() == f"{len(findings) - len(open_ones)} hold  ▸"
+    window.margin.list.itemActivated.emit(section_box)
     assert window.margin.list.count() == len(findings) + 1
     window.margin.list.itemActivated.emit(window.margin.list.item(len(open_ones)))
     assert window.margin.list.count() == len(open_ones) + 1

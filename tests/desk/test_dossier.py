@@ -12,7 +12,7 @@ from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
 from wyntaxis.core.history.states import read_history
 from wyntaxis.core.rig.store import load
-from wyntaxis.desk.ledger_row import leg_text
+from wyntaxis.desk.ledger_row import value_text
 
 
 @pytest.fixture
@@ -72,18 +72,20 @@ def test_exports_by_suffix_and_refusals(sheet, qtbot, tmp_path, monkeypatch):
     sheet.export_card(tmp_path / "card.pdf")
     written(sheet, qtbot)
     assert "red lamp" in pypdf.PdfReader(tmp_path / "card.pdf").pages[0].extract_text()
-    told = []
-    sheet.session.refused.connect(told.append)
+    reported = []
+    sheet.session.refused.connect(reported.append)
     sheet.export(tmp_path / "d.doc")
     sheet.export_card(tmp_path / "d.csv")
     sheet.export(tmp_path / "no" / "such" / "d.html")
     written(sheet, qtbot)
     sheet.private.setChecked(True)
     sheet.export_zip(tmp_path / "all.zip")
-    assert ["no kind of dossier" in told[0], "written as .pdf or .html" in told[1], "cannot be saved" in told[2]] == [
-        True
-    ] * 3
-    assert "holds everything" in told[3]
+    assert [
+        "no kind of dossier" in reported[0],
+        "written as .pdf or .html" in reported[1],
+        "cannot be saved" in reported[2],
+    ] == [True] * 3
+    assert "holds everything" in reported[3]
     monkeypatch.setattr(
         QFileDialog, "getSaveFileName", lambda *_a: (str(tmp_path / "asked"), "HTML in one file (*.html)")
     )
@@ -97,7 +99,7 @@ def test_exports_by_suffix_and_refusals(sheet, qtbot, tmp_path, monkeypatch):
 
 def test_the_history_tells_why_compares_and_takes_back(sheet, qtbot, tmp_path):
     session, path = sheet.session, tmp_path / "a.rig.json"
-    sheet.history_fold.open()
+    sheet.history_section.open()
     panel = sheet.history_panel
     assert "begins with the first save" in panel.state.text()
     session.save(path)
@@ -114,7 +116,7 @@ def test_the_history_tells_why_compares_and_takes_back(sheet, qtbot, tmp_path):
     qtbot.waitUntil(lambda: differ.found is not None and not differ.job.running, timeout=20_000)
     assert texts(differ.values)[0][:3] == ["ring 12.9: length", "12.9", "12.2"]
     assert texts(differ.values)[0][4] == "corners bent"
-    assert "Flats: spacing: ring 12.9 → 12.2" in differ.died_text.text()
+    assert "Flats: spacing: ring 12.9 → 12.2" in differ.invalidated_text.text()
     assert any(row[0].startswith("The sensor is in place") for row in texts(differ.flips))
     panel.back_button.click()
     assert session.document == before
@@ -129,7 +131,7 @@ def test_a_damaged_history_is_told_and_loses_nothing(sheet, tmp_path):
     session.save(path)
     place = tmp_path / "a.history.jsonl"
     place.write_bytes(place.read_bytes() + b'{"format":"wyntaxis-his')
-    sheet.history_fold.open()
+    sheet.history_section.open()
     assert "1 line of the history cannot be used: torn" in sheet.history_panel.state.text()
     place.write_bytes(b"my own notes\n")
     sheet.history_panel.refresh()
@@ -142,7 +144,7 @@ def test_a_damaged_history_is_told_and_loses_nothing(sheet, tmp_path):
 
 def test_a_swap_is_tried_before_it_is_made(sheet, qtbot):
     session = sheet.session
-    sheet.differences_fold.open()
+    sheet.differences_section.open()
     panel, before = sheet.differences_panel, session.rig
     titles = [panel.part.itemText(place) for place in range(panel.part.count())]
     panel.part.setCurrentIndex(titles.index("ring 12.9"))
@@ -152,8 +154,8 @@ def test_a_swap_is_tried_before_it_is_made(sheet, qtbot):
     qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running, timeout=20_000)
     assert session.rig == before, "trying changes nothing"
     assert panel.state.text().startswith("If it were made: ")
-    assert "Flats" in panel.died_text.text()
-    assert "Darks" not in panel.died_text.text()
+    assert "Flats" in panel.invalidated_text.text()
+    assert "Darks" not in panel.invalidated_text.text()
     panel.swap_button.click()
     assert session.rig.train[3].id == "ring"
     assert session.rig.train[3].length_mm == session.stock.shelf.parts[piece].part.length_mm
@@ -163,46 +165,46 @@ def test_a_swap_is_tried_before_it_is_made(sheet, qtbot):
 
 def test_variants_and_files_are_compared(sheet, qtbot, tmp_path):
     session, path = sheet.session, tmp_path / "other.rig.json"
-    sheet.differences_fold.open()
+    sheet.differences_section.open()
     panel = sheet.differences_panel
     place = next(i for i in range(panel.against.count()) if panel.against.itemText(i).startswith("train: "))
     panel.against.setCurrentIndex(place)
     panel.against.activated.emit(place)
     qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running, timeout=20_000)
-    assert "Solved scale" in panel.died_text.text()
+    assert "Solved scale" in panel.invalidated_text.text()
     session.save(path)
     panel.found = None
     panel.compare_with_file(path)
     qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running, timeout=20_000)
     assert panel.state.text() == "Nothing differs."
-    told = []
-    session.refused.connect(told.append)
+    reported = []
+    session.refused.connect(reported.append)
     panel.compare_with_file(tmp_path / "gone.rig.json")
-    qtbot.waitUntil(lambda: bool(told), timeout=20_000)
-    assert "cannot be read" in told[0]
+    qtbot.waitUntil(lambda: bool(reported), timeout=20_000)
+    assert "cannot be read" in reported[0]
 
 
 def test_figures_that_differ_are_noted_taken_and_forgotten(sheet):
     session = sheet.session
     session.set_value(("sources",), None, "Forget what others give")
     before = session.rig
-    sheet.figures_fold.open()
-    panel, told = sheet.figures_panel, []
-    session.refused.connect(told.append)
+    sheet.figures_section.open()
+    panel, reported = sheet.figures_panel, []
+    session.refused.connect(reported.append)
     panel.value.setCurrentIndex(panel._paths.index("train[0].required_back_focus_mm"))
     panel.note()
     panel.figure.setText("61,2 mm")
     panel.note()
-    assert ["type the other figure" in told[0], "say who gives" in told[1]] == [True, True]
+    assert ["type the other figure" in reported[0], "say who gives" in reported[1]] == [True, True]
     panel.source.setText("a dealer")
     panel.note()
     assert texts(panel.table) == [["Aldous 0.76x: required distance", "61.5", "61.2", "mm", "a dealer", ""]]
     row = session.evaluation.rows["back_focus_error_mm"]
-    assert "61.2 mm (a dealer)" in row.disputed[0].words
-    assert "figures 61.2 to 61.5 mm" in leg_text(row, whole=False)
+    assert "61.2 mm (a dealer)" in row.conflicting[0].words
+    assert "figures 61.2 to 61.5 mm" in value_text(row, whole=False)
     panel.table.selectRow(0)
     panel.take()
-    assert "say why" in told[2]
+    assert "say why" in reported[2]
     panel.reason.setText("flat to the corner")
     panel.take()
     assert session.rig.train[0].required_back_focus_mm == 61.2

@@ -24,10 +24,10 @@ from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.steps import GROUPS, steps
-from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.palette import DAY, NIGHT, contrast
 from wyntaxis.desk.session import Session
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.usb import make_tree
 
 KEYS = [step.key for step in steps()]
 CONTROLS = (QLineEdit, QComboBox, QCheckBox, QPushButton, QToolButton, QAbstractItemView)
@@ -219,15 +219,15 @@ def test_remedies_mend_what_they_are_for(make_window, tmp_path):
         "ports.traffic",
     }
     for finding in with_button:
-        told = (finding.id, finding.subject)
-        now = next((f for f in session.evaluation.findings if (f.id, f.subject) == told), None)
+        entries = (finding.id, finding.subject)
+        now = next((f for f in session.evaluation.findings if (f.id, f.subject) == entries), None)
         if now is None or now.remedy.change is None:
             continue  # mended by another's remedy
-        assert session.apply(now.remedy.change), told
-        after = next((f for f in session.evaluation.findings if (f.id, f.subject) == told), None)
+        assert session.apply(now.remedy.change), entries
+        after = next((f for f in session.evaluation.findings if (f.id, f.subject) == entries), None)
         if finding.id == "camera.offset":
             continue  # the bias was measured at the old offset: new frames must prove the new one
-        assert after is None or after.verdict.severity < now.verdict.severity or after.verdict != "fails", told
+        assert after is None or after.verdict.severity < now.verdict.severity or after.verdict != "fails", entries
         session.undo()
     session.history.mark_saved()
 
@@ -289,8 +289,8 @@ def test_no_sheet_flashes_a_window_of_its_own(make_window, name):
         for key in KEYS:
             window.show_step(key)
             QApplication.processEvents()
-            for fold in window.sheets[key].findChildren(Fold):
-                fold.open()
+            for section_box in window.sheets[key].findChildren(CollapsibleSection):
+                section_box.open()
         window.change_text(3)
         window.set_palette_by_name("night")
         QApplication.processEvents()

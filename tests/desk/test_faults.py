@@ -65,20 +65,20 @@ def test_a_failing_thread_is_told_in_the_window(window, watch, state, qtbot):
 
 def test_a_failing_job_names_the_log(qtbot, state):
     job = Job()
-    with qtbot.waitSignal(job.failed) as told:
+    with qtbot.waitSignal(job.failed) as entries:
         job.start(lambda _progress: fail("a fit of ours"))
-    assert "RuntimeError: a fit of ours" in told.args[0]
+    assert "RuntimeError: a fit of ours" in entries.args[0]
     assert "Traceback" in (state / "faults.log").read_text("utf-8")
 
 
 def test_one_failure_again_and_again_is_written_a_few_times_and_told_once(state):
     kind, error, trace = _raised()
-    faults, told = Faults(), []
-    faults.met.connect(lambda line, _trace: told.append(line))
+    faults, entries = Faults(), []
+    faults.met.connect(lambda line, _trace: entries.append(line))
     for _ in range(50):
         faults._caught(kind, error, trace)
-    assert len(told) == 1
-    assert (state / "faults.log").read_text("utf-8").count("Traceback") == logged.MAX_ALIKE
+    assert len(entries) == 1
+    assert (state / "faults.log").read_text("utf-8").count("Traceback") == logged.MAX_AUTOCORRELATION
 
 
 def test_the_log_rotates_and_may_be_read_only(state, monkeypatch, capsys):
@@ -99,9 +99,9 @@ def test_the_log_rotates_and_may_be_read_only(state, monkeypatch, capsys):
 def test_a_command_that_fails_inside_says_so_in_a_line(state, monkeypatch, capsys, debug):
     monkeypatch.setattr(cli, "_run_command", lambda _given, _command: fail("inside"))
     assert cli.main(["check", str(demo.rig_path("meadow-newtonian")), *(["--debug"] if debug else [])]) == 2
-    told = capsys.readouterr().err
-    assert ("Traceback" in told) == debug
-    assert "wyntaxis: failed inside (RuntimeError: inside)" in told
+    entries = capsys.readouterr().err
+    assert ("Traceback" in entries) == debug
+    assert "wyntaxis: failed inside (RuntimeError: inside)" in entries
     assert "in fail" in (state / "faults.log").read_text("utf-8")
 
 

@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from wyntaxis.core.rig.shown import ShownField
+from wyntaxis.core.rig.display import DisplayedField
 from wyntaxis.desk.card import Card, value_at
 from wyntaxis.desk.parts_table import ADJUSTABLE_COLUMNS
 from wyntaxis.desk.plots import PlotData
@@ -99,7 +99,7 @@ def test_choices_and_ticks(qtbot):
 def test_a_card_takes_as_many_columns_as_it_has_room_for(qtbot):
     card = Card(3)
     qtbot.addWidget(card)
-    specs = tuple(ShownField(name, (name,)) for name in "abcdef")
+    specs = tuple(DisplayedField(name, (name,)) for name in "abcdef")
     card.show_object("Six", (), specs, {name: index for index, name in enumerate("abcdef")})
     places = {}
     for width in (2000, 600, 100):

@@ -16,8 +16,8 @@ from wyntaxis.core.rig.store import validated
 from wyntaxis.core.steps import steps
 from wyntaxis.desk.plain_widgets import tip
 from wyntaxis.desk.session import Session
-from wyntaxis.stand_ins.bench import make_demo_runs
-from wyntaxis.stand_ins.usb import make_demo_tree
+from wyntaxis.simulators.bench import make_demo_runs
+from wyntaxis.simulators.usb import make_demo_tree
 
 EVIL = "<img src='/dev/zero'>\u202egnp&<b>"
 ROLES = (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.DisplayRole)
@@ -145,9 +145,9 @@ def test_a_line_is_bounded_and_keeps_its_end():
 
 
 def test_json_is_strict():
-    told = plain_json({"a": float("nan"), "b": [float("inf"), 1.5, "x\udcff"], "c\udc80": (1, None, True)})
-    assert told == {"a": None, "b": [None, 1.5, "x\\xff"], "c\\x80": [1, None, True]}
-    json.dumps(told, allow_nan=False).encode("utf-8")
+    entries = plain_json({"a": float("nan"), "b": [float("inf"), 1.5, "x\udcff"], "c\udc80": (1, None, True)})
+    assert entries == {"a": None, "b": [None, 1.5, "x\\xff"], "c\\x80": [1, None, True]}
+    json.dumps(entries, allow_nan=False).encode("utf-8")
 
 
 def test_a_tooltip_is_left_alone_where_nothing_could_be_markup():

@@ -9,12 +9,12 @@ from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_reckon_sheets import type_into
 from tests.desk.test_sky_sheets import loaded
 from wyntaxis.core.rig.parts import Part
-from wyntaxis.stand_ins.flat_field import FLAT_START, Mote, StandInFlats
-from wyntaxis.stand_ins.telescope import START, StandInField, StandInTelescope
+from wyntaxis.simulators.flat_field import FLAT_START, Mote, SimulatedFlats
+from wyntaxis.simulators.telescope import START, SimulatedFocalSurface, SimulatedTelescope
 
 SIZE = (380, 280)
 HALF_MM = math.hypot(*SIZE) / 2 * 3.9 / 1000
-SCOPE = StandInTelescope(
+SCOPE = SimulatedTelescope(
     width=SIZE[0], height=SIZE[1], stars=36, faintest_adu=9e3, brightest_adu=1.5e5, seeing_scatter=0.02, seed=4
 )
 POSITIONS = [7000 + 11 * k for k in range(-4, 5)]
@@ -33,7 +33,7 @@ def sweeps(tmp_path_factory):
     place, turn = tmp_path_factory.mktemp("sweeps"), math.radians(40)
     slope = (60 / HALF_MM * math.cos(turn), 60 / HALF_MM * math.sin(turn))
     for index, spacing in enumerate((61.6, 62.9)):
-        scope = replace(SCOPE, over_field=StandInField(slope, (spacing - 62.1) * 60 / HALF_MM**2))
+        scope = replace(SCOPE, over_field=SimulatedFocalSurface(slope, (spacing - 62.1) * 60 / HALF_MM**2))
         start = START.replace(hour=20 + index)
         scope.write_run(place / f"{spacing} mm", POSITIONS, number=20 * index, start=start, cards=CARDS)
     return place
@@ -44,7 +44,7 @@ def flats(tmp_path_factory):
     """Flats of October, and of November with a wheel that stops off and a new grain."""
     place = tmp_path_factory.mktemp("flats")
     motes = (Mote(120, 110, 2.6, 0.10, "L"), Mote(300, 80, 1.0, 0.06))
-    made = StandInFlats(width=400, height=300, gain_e_adu=4.0, motes=motes)
+    made = SimulatedFlats(width=400, height=300, gain_e_adu=4.0, motes=motes)
     made.write(place / "October", ["L"], each=2, start=FLAT_START.replace(month=10), number=50)
     now = replace(made, motes=(*motes, Mote(330, 230, 1.0, 0.08)), stops_px=((0, 0), (1.2, 0.8)))
     now.write(place / "November", ["L", "Ha", "L"], each=2)
@@ -141,8 +141,8 @@ def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats): 
     sheet.levels.selectRow(1)
     sheet.one_way_button.click()
     assert sheet.one_way_button.text() == "Not taken one way"
-    told = {row[1]: row[9] for row in texts(sheet.repeats)}
-    assert (told["L, October"], told["L, November"]) == ("no", "yes")
+    entries = {row[1]: row[9] for row in texts(sheet.repeats)}
+    assert (entries["L, October"], entries["L, November"]) == ("no", "yes")
     sheet.keep_button.click()
     row = session.evaluation.rows["wheel_device.stop_error_um"]
     assert row.measured.value == pytest.approx(3.9 * math.hypot(1.2, 0.8), abs=4 * row.measured.uncertainty)
@@ -157,13 +157,13 @@ def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats): 
 
 
 def test_what_is_no_flat_is_told_in_one_line(window, sheet_of, qtbot, tmp_path):  # noqa: F811
-    sheet, told = sheet_of("filters"), []
-    window.session.refused.connect(told.append)
+    sheet, entries = sheet_of("filters"), []
+    window.session.refused.connect(entries.append)
     (tmp_path / "a.fits").write_bytes(b"SIMPLE  = nonsense")
     sheet.read([tmp_path])
-    qtbot.waitUntil(lambda: bool(told) and not sheet.job.running, timeout=10000)
-    assert told[0].startswith("no flat could be used: a.fits: ")
+    qtbot.waitUntil(lambda: bool(entries) and not sheet.job.running, timeout=10000)
+    assert entries[0].startswith("no flat could be used: a.fits: ")
     field = sheet_of("field")
     field.read([tmp_path])
-    qtbot.waitUntil(lambda: len(told) > 1 and not field.job.running, timeout=10000)
-    assert told[1].startswith("there is no sweep in what was given: a.fits: ")
+    qtbot.waitUntil(lambda: len(entries) > 1 and not field.job.running, timeout=10000)
+    assert entries[1].startswith("there is no sweep in what was given: a.fits: ")

@@ -174,15 +174,15 @@ def test_a_job_ends_when_it_is_cancelled(qtbot):
 @pytest.mark.parametrize("error", [MemoryError(), RecursionError("deep"), SystemExit(3), KeyboardInterrupt()])
 def test_an_error_of_any_kind_is_told_and_the_window_stays(qtbot, error, tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
-    job, told = Job(), []
-    job.failed.connect(told.append)
+    job, entries = Job(), []
+    job.failed.connect(entries.append)
 
     def work(_progress):
         raise error
 
     job.start(work)
-    qtbot.waitUntil(lambda: bool(told), timeout=3000)
-    assert told[0]
+    qtbot.waitUntil(lambda: bool(entries), timeout=3000)
+    assert entries[0]
     assert not job.running
 
 

@@ -5,12 +5,12 @@ import math
 import pytest
 
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.section import section
 from wyntaxis.core.worklist import tallies
-from wyntaxis.desk.ledger_row import leg_text, scale_range
+from wyntaxis.desk.ledger_row import scale_range, value_text
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import PALETTES, contrast
 from wyntaxis.desk.window_state import WindowState
@@ -58,12 +58,12 @@ def test_contrast_by_hand():
 
 
 def test_a_rows_scale_holds_every_leg_and_the_target():
-    row = Quantity(QUANTITY_KINDS["back_focus_error_mm"], computed=Leg(0.7, 0.05), target=Target(-0.4, 0.4))
+    row = Quantity(QUANTITY_KINDS["back_focus_error_mm"], computed=QuantityValue(0.7, 0.05), target=Target(-0.4, 0.4))
     low, high = scale_range(row)
     assert low < -0.4
     assert high > 0.8
-    assert leg_text(row) == "computed +0.700 ± 0.050   allowed ±0.400"
-    low, high = scale_range(Quantity(QUANTITY_KINDS["glass_shift_mm"], computed=Leg(0)))
+    assert value_text(row) == "computed +0.700 ± 0.050   allowed ±0.400"
+    low, high = scale_range(Quantity(QUANTITY_KINDS["glass_shift_mm"], computed=QuantityValue(0)))
     assert low < 0 < high
 
 

@@ -65,9 +65,9 @@ def test_the_timeline_tells_devices_and_what_stands_under_the_mouse(night, qtbot
     timeline = sheet.timeline
     assert {"Pellucid Grand", "Hut roof", "Cairn Stout"} <= set(timeline.lanes)
     lane = timeline._lane(timeline.lanes.index("Pellucid Grand"))
-    told = timeline.told_at(QPointF(timeline.x_of(3 * 3600), lane.center().y()))
-    assert told.startswith("Pellucid Grand\nexposing, from ")
-    assert timeline.told_at(QPointF(5, 2)) == ""
+    entries = timeline.reported_at(QPointF(timeline.x_of(3 * 3600), lane.center().y()))
+    assert entries.startswith("Pellucid Grand\nexposing, from ")
+    assert timeline.reported_at(QPointF(5, 2)) == ""
     assert "96 of 120 frames kept" in timeline.accessibleDescription()
     choose(sheet, qtbot, "Rain")
     assert "first nobody handles" in timeline.accessibleDescription()
@@ -78,7 +78,7 @@ def test_the_timeline_tells_devices_and_what_stands_under_the_mouse(night, qtbot
 def test_the_plan_is_drafted_edited_and_undone(night, qtbot):
     sheet, session = night, night.session
     before = session.rig
-    sheet.plan_fold.open()
+    sheet.plan_section.open()
     sheet.plan_table.selectRow(2)
     assert sheet.timeline.step == 2
     steps = session.rig.plan.steps
@@ -106,11 +106,11 @@ def test_a_step_is_edited_where_it_stands_in_the_timeline(night, qtbot):
     qtbot.mouseClick(timeline, Qt.MouseButton.LeftButton, pos=block.center().toPoint())
     assert sheet.step_panel.isVisibleTo(sheet)
     assert "Step 13 of 23: sequence" in {label.text() for label in sheet.step_panel.findChildren(QLabel)}
-    assert "no time limit" in timeline.told_at(block.center())
+    assert "no time limit" in timeline.reported_at(block.center())
     session.set_value(("plan", "steps", 12, "limit_s"), 400.0, "Limit")
     assert session.rig.plan.steps[12].limit_s == 400.0
     done(sheet, qtbot)
-    assert "limit 400 s" in timeline.told_at(dict(timeline._stages())[12].center())
+    assert "limit 400 s" in timeline.reported_at(dict(timeline._stages())[12].center())
     qtbot.keyClick(timeline, Qt.Key.Key_Right)
     assert timeline.step == 13
     before = session.rig.plan.steps
@@ -139,11 +139,11 @@ def test_the_band_draws_the_night_of_the_chosen_fault(night, qtbot):
 
 
 def test_a_date_that_is_none_is_refused(night):
-    told = []
-    night.session.refused.connect(told.append)
+    entries = []
+    night.session.refused.connect(entries.append)
     night.date.setText("tomorrow")
     night.date.editingFinished.emit()
-    assert "is no date" in told[-1]
+    assert "is no date" in entries[-1]
 
 
 def test_many_nights_stand_beside_a_drafted_plan(night, qtbot, monkeypatch):
@@ -152,5 +152,5 @@ def test_many_nights_stand_beside_a_drafted_plan(night, qtbot, monkeypatch):
     qtbot.waitUntil(lambda: bool(night.many), timeout=40_000)
     assert [name for name, _ in night.many] == ["this plan", "a drafted one"]
     assert night.many[0][1].unsafe_share.value >= night.many[1][1].unsafe_share.value
-    assert night.many_fold.isVisibleTo(night)
+    assert night.many_section.isVisibleTo(night)
     assert "of 30 nights" in night.many_plot.answer.text()

@@ -65,7 +65,7 @@ def at_once(_kept, onto, _key, x, y, _extent, how, _ground=None):
     onto.restore()
 
 
-def drawn_anew(window, shown=None):
+def redrawn(window, shown=None):
     """Return what a band that has kept nothing draws of the open rig."""
     band = SectionPicture(window)
     band.setFont(window.band.font())
@@ -101,7 +101,7 @@ def test_pieces_cut_nothing_off(window, monkeypatch, demo, size, scale):
     rows = window.findChildren(LedgerScale)
 
     def drawn():
-        return [drawn_anew(window), drawn_anew(window, bare), *(row.grab().toImage() for row in rows)]
+        return [redrawn(window), redrawn(window, bare), *(row.grab().toImage() for row in rows)]
 
     of_pieces = drawn()
     monkeypatch.setattr(Pieces, "draw", at_once)
@@ -135,7 +135,7 @@ def test_whatever_is_done_the_drawing_is_what_it_would_be_drawn_anew(window, see
     for _ in range(30):
         an_edit(window, chance)()
         settled()
-        assert window.band._kept[1].toImage() == drawn_anew(window)
+        assert window.band._kept[1].toImage() == redrawn(window)
 
 
 SEEN = {
@@ -160,7 +160,7 @@ def test_what_is_seen_of_the_rig_is_drawn_anew_when_it_changes(window, path, fir
         assert window.session.set_value(path, value, "Change")
         settled()
         pictures.append(window.band._kept[1].toImage())
-        assert pictures[-1] == drawn_anew(window)
+        assert pictures[-1] == redrawn(window)
     assert pictures[0] != pictures[1]
 
 
@@ -172,7 +172,7 @@ def test_zoomed_in_what_is_large_is_not_kept(window):
         kept = window.band._pieces._kept.values()
         assert all(own.width() * own.height() <= 1.05 * pieces.LARGEST_PX for own in kept)
         assert sum(own.width() * own.height() for own in kept) < 2e6
-        assert window.band._kept[1].toImage() == drawn_anew(window)
+        assert window.band._kept[1].toImage() == redrawn(window)
 
 
 def test_a_part_of_a_hundred_metres_is_drawn_too(window):
@@ -183,7 +183,7 @@ def test_a_part_of_a_hundred_metres_is_drawn_too(window):
         assert all(
             max(own.width(), own.height()) <= pieces.LONGEST_PX + 2 for own in window.band._pieces._kept.values()
         )
-        assert window.band._kept[1].toImage() == drawn_anew(window)
+        assert window.band._kept[1].toImage() == redrawn(window)
 
 
 def test_a_small_edit_leaves_the_drawing_where_it_is(window):

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QLineEdit
 
 from wyntaxis.core.rig.shelf import load_shelf
 from wyntaxis.core.rig.store import load
-from wyntaxis.desk.section.band import PART_MIME, SHELF_MIME
+from wyntaxis.desk.section.section_view import PART_MIME, SHELF_MIME
 from wyntaxis.desk.session import Session
 
 
@@ -258,19 +258,19 @@ def test_spacers_go_into_the_variant_shown(window, qtbot):
 
 
 def test_plots_open_follow_edits_and_are_saved(window, tmp_path, qtbot):
-    fold = window.sheets["light_path"].plots
-    fold.heading.setChecked(True)
-    assert fold.stack.answer.text().startswith("+0.716 mm, worst case ±0.120 mm")
+    section_box = window.sheets["light_path"].plots
+    section_box.heading.setChecked(True)
+    assert section_box.stack.answer.text().startswith("+0.716 mm, worst case ±0.120 mm")
     window.session.set_length("ring", 12.18)
-    assert "inside ±0.4 mm: 100.0 %" in fold.stack.answer.text()
-    assert "fully lit to the corners" in fold.falloff.answer.text()
+    assert "inside ±0.4 mm: 100.0 %" in section_box.stack.answer.text()
+    assert "fully lit to the corners" in section_box.falloff.answer.text()
     for suffix, head in ((".png", b"\x89PNG"), (".csv", b"error_mm,share_percent"), (".svg", b"<?xml")):
         path = tmp_path / f"plot{suffix}"
-        fold.stack.save(path)
+        section_box.stack.save(path)
         assert path.read_bytes().startswith(head)
-    fold.stack.save(tmp_path / "plot.txt")
+    section_box.stack.save(tmp_path / "plot.txt")
     assert "use .png, .svg or .csv" in window.notice.text.text()
-    fold.falloff.save(tmp_path / "nowhere" / "a.csv")
+    section_box.falloff.save(tmp_path / "nowhere" / "a.csv")
     assert "cannot be saved" in window.notice.text.text()
     window.set_palette_by_name("night")
     window.files.open_new()

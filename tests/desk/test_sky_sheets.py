@@ -4,9 +4,9 @@ import pytest
 
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
 from tests.desk.test_reckon_sheets import type_into
-from wyntaxis.stand_ins.telescope import StandInTelescope
+from wyntaxis.simulators.telescope import SimulatedTelescope
 
-SCOPE = StandInTelescope(best_position=7000, width=200, height=150, stars=8, seed=5)
+SCOPE = SimulatedTelescope(best_position=7000, width=200, height=150, stars=8, seed=5)
 
 
 @pytest.fixture
@@ -31,7 +31,7 @@ def test_a_folder_is_read_a_point_left_out_restored_and_the_result_kept(window, 
     assert len(texts(sheet.table)) == 1
     best = sheet.result.curves[0].best_position
     assert best.value == pytest.approx(7000, abs=2 * best.standard + 0.3)
-    assert sheet.curve_fold.opened
+    assert sheet.curve_section.opened
     assert len(sheet.curves.data.rows) == 9
     sheet.curves.point_chosen.emit(sheet.result.curves[0].points[0].file)
     assert sheet.points.currentRow() == 0
@@ -57,7 +57,7 @@ def test_a_folder_is_read_a_point_left_out_restored_and_the_result_kept(window, 
 
 def test_the_demos_runs_show_its_planted_mistakes_and_advice_is_applied(window, sheet_of, qtbot):  # noqa: F811
     sheet, session = sheet_of("travel"), window.session
-    loaded(sheet, qtbot, sheet.add_stand_in)
+    loaded(sheet, qtbot, sheet.add_simulated)
     sheet.keep()
     failing = {f.id for f in session.evaluation.findings if f.verdict == "fails" and f.id.startswith("focuser.")}
     assert failing == {"focuser.step_size", "focuser.backlash", "focuser.offsets", "focuser.sampling"}
@@ -68,8 +68,8 @@ def test_the_demos_runs_show_its_planted_mistakes_and_advice_is_applied(window, 
     assert sheet.advice.buttons["compensation_steps"].text() == "Is set"
     session.undo()
     assert session.evaluation.finding("focuser.backlash").verdict == "fails"
-    sheet.law_fold.open()
-    assert "steps/°C" in sheet.law_plot.answer.text()
+    sheet.model_section.open()
+    assert "steps/°C" in sheet.model_plot.answer.text()
     sheet.aligned.setChecked(True)
     assert sheet.curves._labels["bottom"] == "position from best, steps"
     window.set_palette_by_name("night")
@@ -100,7 +100,7 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     assert "No frames yet" in sheet.state.text()
     loaded(sheet, qtbot, lambda: sheet.read([folder]))
     assert sheet.table.rowCount() == 9
-    assert sheet.time_fold.opened
+    assert sheet.time_section.opened
     assert len(sheet.time_plot.data.rows) == 9
     sheet.table.selectRow(4)
     qtbot.waitUntil(lambda: sheet._picture is not None and sheet._picture[0].endswith("focus_004.fits"), timeout=10000)
@@ -143,7 +143,7 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
 
 def test_a_drawn_night_is_cancelled_and_an_unreadable_frame_told(window, sheet_of, qtbot, tmp_path):  # noqa: F811
     sheet = sheet_of("stars")
-    sheet.add_stand_in()
+    sheet.add_simulated()
     assert sheet.job.running
     sheet.job.cancel()
     assert not sheet.job.running

@@ -11,10 +11,10 @@ from tests.desk.test_window import type_into
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, save_maps
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.blank import blank_rig
-from wyntaxis.stand_ins.camera import StandInCamera
+from wyntaxis.simulators.camera import SimulatedCamera
 
 Key = Qt.Key
-CAMERA = StandInCamera(width=60, height=40)
+CAMERA = SimulatedCamera(width=60, height=40)
 
 
 @pytest.fixture
@@ -26,9 +26,9 @@ def frames(tmp_path):
     for number, name in enumerate(("L", "R", "G"), start=1):
         path = folder / f"{name}.fits"
         CAMERA.write(path, number, "light", exposure_s=240.0, gain=125.0, offset=36.0, temperature_c=-8.0, filter=name)
-        told = {"TELESCOP": "Aldous 104", "FOCALLEN": 513.8, "XPIXSZ": 3.9, "SITELAT": 47.3, "SITELONG": 11.1}
+        entries = {"TELESCOP": "Aldous 104", "FOCALLEN": 513.8, "XPIXSZ": 3.9, "SITELAT": 47.3, "SITELONG": 11.1}
         with fits.open(path, mode="update") as opened:
-            opened[0].header.update(told)
+            opened[0].header.update(entries)
     return folder
 
 
@@ -71,7 +71,7 @@ def test_a_rig_is_drafted_and_its_three_missing_numbers_given(start, qtbot, fram
     assert start.stack.currentWidget() is page
     assert session.document == blank_rig()
     drafted(start, qtbot, lambda: page.draft_paths([frames]))
-    drafted(start, qtbot, page.draft_stand_in_ports)
+    drafted(start, qtbot, page.draft_simulated_ports)
     drafted(start, qtbot, lambda: page.draft_paths([program]))
     assert session.rig.devices[0].identity.serial_number == "PG-00417"
     assert "GAIN of G.fits" in {page.table.item(r, 2).text() for r in range(page.table.rowCount())} | set(
@@ -84,15 +84,15 @@ def test_a_rig_is_drafted_and_its_three_missing_numbers_given(start, qtbot, fram
     assert sorted(set(session.rig.assumed) - set(kinds)) == missing
     assert session.evaluation.rows["focal_ratio"].verdict is Verdict.UNPROVEN
     for path, value in zip(missing, ("104", "20", "12.5"), strict=True):
-        type_into(page.not_given.fields[path], value)
+        type_into(page.not_entered.fields[path], value)
     # What the ports do not tell is which device each is; the guide camera is guessed, and kept open.
-    told = dict(zip(kinds, ("guide_camera", "other", "focuser"), strict=True))
-    for path, kind in told.items():
-        field = page.not_given.fields[path]
+    entries = dict(zip(kinds, ("guide_camera", "other", "focuser"), strict=True))
+    for path, kind in entries.items():
+        field = page.not_entered.fields[path]
         field.setCurrentIndex(field.findData(kind))
         field.activated.emit(field.currentIndex())
     assert session.rig.assumed == ()
-    assert "Every value of this rig was given" in page.not_given.words.text()
+    assert "Every value of this rig was given" in page.not_entered.words.text()
     # What fails is what is wrong: the program's focal length, and one camera for two in its ports.
     assert fails(start) == {"records.focal_length"}
     for _ in range(6):
@@ -150,7 +150,7 @@ def test_a_rig_is_built_from_the_empty_page_by_keyboard_alone(start, qtbot):
     session.undo()
     # The same value, typed, is given too.
     start.show_start()
-    type_into(start.stack.start_page.not_given.fields["telescope.aperture_mm"], "100")
+    type_into(start.stack.start_page.not_entered.fields["telescope.aperture_mm"], "100")
     assert session.rig.assumed == ("telescope.focal_length_mm",)
 
 
@@ -160,11 +160,11 @@ def test_the_band_folds_and_remembers_it_for_its_group(window):
     assert window.drawing.currentWidget() is window.drawing.strip
     assert window.drawing.height() <= 60
     window.show_step("guide_branch")
-    assert window.drawing.is_folded
+    assert window.drawing.is_collapsed
     window.show_step("scales")
-    assert not window.drawing.is_folded
+    assert not window.drawing.is_collapsed
     window.show_step("footprint")
-    assert window.drawing.is_folded, "where the sheet needs the room it folds by itself"
+    assert window.drawing.is_collapsed, "where the sheet needs the room it folds by itself"
     window.show_step("ready")
     assert window.drawing.currentWidget() is window.drawing.strip
     window.show_step("light_path")
@@ -173,7 +173,7 @@ def test_the_band_folds_and_remembers_it_for_its_group(window):
     QTest.mouseClick(window.drawing.strip, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert window.session.chosen_part == part_id == "wheel"
     QTest.keyClick(window.drawing.strip, Key.Key_Return)
-    assert not window.drawing.is_folded
+    assert not window.drawing.is_collapsed
     window.split.splitterMoved.emit(300, 1)
     window.show_step("sensor")
     window.show_step("shelf")

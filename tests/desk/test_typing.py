@@ -240,13 +240,13 @@ def test_a_slow_disk_keeps_nobody_waiting_and_nothing_is_lost(window, tmp_path, 
 
 
 def test_a_save_that_fails_in_its_thread_is_told(window, tmp_path, qtbot):
-    told = []
+    entries = []
 
     def broken():
         raise RuntimeError("seven is odd")
 
-    assert window.files.saving.start(broken, told.append)
-    assert "could not be saved (RuntimeError: seven is odd" in str(told[0])
+    assert window.files.saving.start(broken, entries.append)
+    assert "could not be saved (RuntimeError: seven is odd" in str(entries[0])
     assert saving_thread.AT_ONCE_S < 0.1
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
 from tests.conftest import EXAMPLE
-from wyntaxis.core.ledger import Leg, Quantity, worst
+from wyntaxis.core.ledger import Quantity, QuantityValue, worst
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.store import load, save, validated
 from wyntaxis.core.steps import steps
@@ -389,15 +389,15 @@ def test_every_step_has_a_key_of_its_own(window):
 @pytest.mark.parametrize(
     "legs, width",
     [
-        ({"stated": (10.0, 0.1, 0.3), "computed": (10.5, 0.0, 0.6)}, 0.6),  # the computed leg's own tolerance
+        ({"stated": (10.0, 0.1, 0.3), "computed": (10.5, 0.0, 0.6)}, 0.6),  # the computed value's own tolerance
         ({"stated": (10.0, 0.0, 0.3), "computed": (10.5, 0.0, 0.0)}, 0.3),
         ({"stated": (10.0, 0.3, 0.1), "computed": (10.5, 0.4, 0.0)}, 1.0),
         ({"computed": (10.5, 0.4, 0.2), "measured": (10.0, 0.3, 0.0)}, 1.0),
         ({"computed": (10.5, 0.4, 0.2)}, None),
     ],
 )
-def test_the_band_drawn_is_the_one_that_is_judged_by(legs, width):
-    made = {name: Leg(value, u, tolerance) for name, (value, u, tolerance) in legs.items()}
+def test_the_band_drawn_is_the_one_that_is_judged_by(values, width):
+    made = {name: QuantityValue(value, u, tolerance) for name, (value, u, tolerance) in values.items()}
     row = Quantity(QUANTITY_KINDS["back_focus_built_mm"], **made)
     bands = bands_of(row)
     assert bands == ([] if width is None else [(pytest.approx(10.5 - width), pytest.approx(10.5 + width), 60)])

@@ -123,12 +123,12 @@ def _kill_a_window(folder: Path, random: Random, done: Killed) -> None:
     process = _started(TYPIST, str(state), str(rig))
     time.sleep(1.2 + random.random())
     process.kill()
-    told = [line for line in process.communicate()[0].split() if line]
-    killed_at = float(told[-1]) if told else 0.0
+    entries = [line for line in process.communicate()[0].split() if line]
+    killed_at = float(entries[-1]) if entries else 0.0
     found = find_left_behind(state)
     done.windows += 1
     kept = float(found[0].rig.note or 0) if found else 0.0
     if not found:
-        done.failures.append(f"nothing to restore after {len(told)} edits")
+        done.failures.append(f"nothing to restore after {len(entries)} edits")
     elif killed_at - kept > LOST_SECONDS:
         done.failures.append(f"{killed_at - kept:.2f} s of edits were lost")

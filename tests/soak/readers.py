@@ -31,10 +31,10 @@ from wyntaxis.core.rig.recovery import find_left_behind
 from wyntaxis.core.rig.shelf import STARTER, load_shelf, to_csv
 from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.sky.horizon import read_horizon
-from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
-from wyntaxis.stand_ins.guided_mount import StandInMount, log_text, simulated
-from wyntaxis.stand_ins.raw_frames import write_dng
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.camera import SimulatedCamera, cooling_csv, cooling_run
+from wyntaxis.simulators.guided_mount import SimulatedMount, log_text, simulated
+from wyntaxis.simulators.raw_frames import write_dng
+from wyntaxis.simulators.usb import make_tree
 
 LONGEST_LINE = 400
 MARKS = {
@@ -92,17 +92,17 @@ def run_command(*arguments: str) -> None:
         code = left.code
     finally:
         sys.stdout, sys.stderr = before
-    told = err.getvalue()
+    reported = err.getvalue()
     if code not in (0, 1, 2):
         raise BrokenPromiseError(f"exit code {code}")
-    if "failed inside" in told or "Traceback" in told:
-        raise BrokenPromiseError(told)
-    lines = told.splitlines()
+    if "failed inside" in reported or "Traceback" in reported:
+        raise BrokenPromiseError(reported)
+    lines = reported.splitlines()
     if code == 2 and not lines:
         raise BrokenPromiseError("exit code 2 without a word")
     if any(len(line) > LONGEST_LINE for line in lines):
         raise BrokenPromiseError(f"a line of {max(map(len, lines))} characters")
-    if any(not _is_visible(char) for char in told + out.getvalue()):
+    if any(not _is_visible(char) for char in reported + out.getvalue()):
         raise BrokenPromiseError("what cannot be shown was printed raw")
     if code != 2 and "--json" in arguments:
         json.loads(out.getvalue(), parse_constant=_no_constant)
@@ -240,7 +240,7 @@ def _lit_frames(folder: Path, random: Random) -> Path:
     return place
 
 
-_MOUNT = StandInMount(seconds=400, dither_every_s=90)
+_MOUNT = SimulatedMount(seconds=400, dither_every_s=90)
 GUIDE_LOG = log_text(_MOUNT, simulated(_MOUNT)).encode()
 """A short guided run with its calibration, to be changed."""
 
@@ -271,7 +271,7 @@ def _tree(folder: Path, random: Random) -> Path:
 
 
 def _log(random: Random) -> bytes:
-    log = cooling_csv(cooling_run(StandInCamera(), ambient_c=18, target_c=-10))
+    log = cooling_csv(cooling_run(SimulatedCamera(), ambient_c=18, target_c=-10))
     return changed_text("\n".join(log.split("\n")[:200]).encode(), random)
 
 

@@ -49,8 +49,8 @@ def _sensor(options: argparse.Namespace) -> int:
         notes.append(str(error))
     findings = findings_with(rig, change, _SENSOR)
     if options.json:
-        told = bench_json(result) | {"notes": notes}
-        print_json(told | {"findings": [finding.as_json() for finding in findings]})
+        entries = bench_json(result) | {"notes": notes}
+        print_json(entries | {"findings": [finding.as_json() for finding in findings]})
     else:
         _print_bench(result, notes)
         print_findings(findings)

@@ -11,6 +11,7 @@ from wyntaxis.commands.shared import (
     OK,
     SOME_FAIL,
     Command,
+    computed_now,
     evaluated,
     evidence_arguments,
     exit_code,
@@ -20,7 +21,6 @@ from wyntaxis.commands.shared import (
     print_table,
     read_headers,
     read_tree,
-    reckoned,
     rig_of,
 )
 
@@ -150,7 +150,7 @@ def _ports(options: argparse.Namespace) -> int:
 def _ready(options: argparse.Namespace) -> int:
     from wyntaxis.core.findings.conditions import overall
 
-    found = reckoned(options).conditions
+    found = computed_now(options).conditions
     if options.json:
         print_json([entry.as_json() for entry in found])
     else:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from wyntaxis.commands.shared import OK, Command, evaluated, print_json, rig_of, shelf_of, work_progress
 
 if TYPE_CHECKING:
-    from wyntaxis.core.dossier.given import Given, PhotoForm
+    from wyntaxis.core.dossier.dossier_input import DossierInput, PhotoForm
     from wyntaxis.core.evidence.kinds import Evidence
     from wyntaxis.core.rig.model import Rig
 
@@ -55,10 +55,10 @@ def _dossier(options: argparse.Namespace) -> int:
     return OK
 
 
-def _given(options: argparse.Namespace) -> Given:
+def _given(options: argparse.Namespace) -> DossierInput:
     """Return what the dossier is made from; a history that cannot be read is told, and left out."""
 
-    from wyntaxis.core.dossier.given import Given
+    from wyntaxis.core.dossier.dossier_input import DossierInput
     from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.history.states import RigHistory, read_history
 
@@ -71,7 +71,7 @@ def _given(options: argparse.Namespace) -> Given:
         print(f"wyntaxis: made without the history: {error}", file=sys.stderr)
     evaluation = evaluated(rig, shelf=shelf, more=_measured(options, rig))
     photos: PhotoForm = "named" if options.name_photographs else "embedded"
-    return Given(evaluation, history, shelf, options.file.resolve().parent, options.private, photos)
+    return DossierInput(evaluation, history, shelf, options.file.resolve().parent, options.private, photos)
 
 
 def _measured(options: argparse.Namespace, rig: Rig) -> Evidence:
@@ -92,7 +92,7 @@ def _measured(options: argparse.Namespace, rig: Rig) -> Evidence:
     return found
 
 
-def _zipped(options: argparse.Namespace, given: Given) -> bytes:
+def _zipped(options: argparse.Namespace, given: DossierInput) -> bytes:
     from wyntaxis.core.dossier.bundle import bundle_bytes, left_out_photos
     from wyntaxis.core.dossier.dossier import dossier_of
     from wyntaxis.core.dossier.printing import dossier_html

@@ -38,9 +38,9 @@ def _draft(options: argparse.Namespace) -> int:
     if options.json:
         print_json({"out": str(options.out), **drafted.as_json()})
         return OK
-    told = drafted.as_json()["taken"]
-    assert isinstance(told, list)
-    print_table([["value", "is", "from"], *([e["path"], str(e["value"]), e["origin"]] for e in told)], right=set())
+    entries = drafted.as_json()["taken"]
+    assert isinstance(entries, list)
+    print_table([["value", "is", "from"], *([e["path"], str(e["value"]), e["origin"]] for e in entries)], right=set())
     print(f"not given yet, {len(drafted.rig.assumed)}:")
     for path in drafted.rig.assumed:
         print(f"  {path}: {mark_label(drafted.rig, path)}")

@@ -52,9 +52,9 @@ def _field(options: argparse.Namespace) -> int:
     findings = findings_with(rig, change, ("field.", "spacing.flat"), Evidence().having(FIELD, result))
     shelf = _from_shelf(options, rig, result)
     if options.json:
-        told = field_json(result)
-        told["spacing"]["from_shelf"] = shelf
-        print_json(told | {"notes": notes, "findings": [finding.as_json() for finding in findings]})
+        entries = field_json(result)
+        entries["spacing"]["from_shelf"] = shelf
+        print_json(entries | {"notes": notes, "findings": [finding.as_json() for finding in findings]})
     else:
         _print(result, shelf, notes)
         print_findings(findings)

@@ -39,9 +39,9 @@ def _filters(options: argparse.Namespace) -> int:
         change = keep(rig, result)
     except ValueError as error:
         notes.append(str(error))
-    told = findings_with(rig, change, ("wheel.repeat", "wheel.dust", "flats."), Evidence().having(FILTERS, result))
+    entries = findings_with(rig, change, ("wheel.repeat", "wheel.dust", "flats."), Evidence().having(FILTERS, result))
     # What the bench once kept of a camera's flats is not about these.
-    findings = [entry for entry in told if entry.id != "flats.level" or entry.subject.startswith("flats.")]
+    findings = [entry for entry in entries if entry.id != "flats.level" or entry.subject.startswith("flats.")]
     if options.json:
         shown = filters_json(result) | {"notes": notes}
         print_json(shown | {"findings": [finding.as_json() for finding in findings]})

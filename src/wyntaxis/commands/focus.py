@@ -41,8 +41,8 @@ def _focus(options: argparse.Namespace) -> int:
         notes.append(str(error))
     findings = findings_with(rig, change, ("focuser.",), Evidence().having(FOCUS, result))
     if options.json:
-        told = focus_json(result) | {"notes": notes}
-        print_json(told | {"findings": [finding.as_json() for finding in findings]})
+        entries = focus_json(result) | {"notes": notes}
+        print_json(entries | {"findings": [finding.as_json() for finding in findings]})
     else:
         _print(result, notes)
         print_findings(findings)

@@ -75,8 +75,8 @@ def _tell_damaged(history: RigHistory) -> None:
     if history.damaged:
         first, count = history.damaged[0], len(history.damaged)
         lines = "1 line" if count == 1 else f"{count} lines"
-        told = f"{lines} of the history cannot be used, the first (line {first.line}): {first.why}"
-        print(f"wyntaxis: {told}", file=sys.stderr)
+        text = f"{lines} of the history cannot be used, the first (line {first.line}): {first.why}"
+        print(f"wyntaxis: {text}", file=sys.stderr)
 
 
 def _at(options: argparse.Namespace) -> int:
@@ -113,12 +113,12 @@ def _days(text: str) -> int:
 
 
 def _differ(options: argparse.Namespace) -> int:
-    told = _differences(options)
+    reported = _differences(options)
     if options.json:
-        print_json(told.as_json())
+        print_json(reported.as_json())
     else:
-        print_differences(told)
-    return SOME_FAIL if any(flip.after == "fails" for flip in told.flips) else OK
+        print_differences(reported)
+    return SOME_FAIL if any(flip.after == "fails" for flip in reported.flips) else OK
 
 
 def _differences(options: argparse.Namespace) -> Differences:
@@ -185,35 +185,35 @@ def _typed(text: str) -> Any:
     if not sign:
         raise InputError(f"--set: {text[:60]} gives no value: write PATH=VALUE")
     try:
-        told = json.loads(value)
+        reported = json.loads(value)
     except ValueError:
-        told = value
-    return Change.of(f"Set {path.strip()}", place, told)
+        reported = value
+    return Change.of(f"Set {path.strip()}", place, reported)
 
 
-def print_differences(told: Differences) -> None:
+def print_differences(reported: Differences) -> None:
     """Print what differs, in words."""
     from wyntaxis.core.wording import number
 
-    if told.nothing:
+    if reported.nothing:
         print("nothing differs")
         return
-    for value in told.values:
+    for value in reported.values:
         print(f"{value.change.text}: {_short(value.change.before)} → {_short(value.change.after)}")
         if value.by is not None:
             why = f": {value.by.reason}" if value.by.reason else ""
             print(f"    {value.by.date[:10]}, {value.by.words}{why}")
-    if told.numbers:
+    if reported.numbers:
         rows = []
-        for change in told.numbers:
+        for change in reported.numbers:
             kind = change.row.kind
             cells = ["–" if own is None else number(own, kind.decimals + 1) for own in (change.before, change.after)]
             rows.append([kind.label, *cells, kind.unit])
         print_table([["number", "before", "after", "unit"], *rows], right={1, 2})
-    for flip in told.flips:
+    for flip in reported.flips:
         before, after = (str(own) if own is not None else "–" for own in (flip.before, flip.after))
         print(f"{flip.finding.id}: {before} → {after}: {flip.finding.title}")
-    for own in told.died:
+    for own in reported.invalidated:
         print(f"died: {own.title}: {own.rule}")
         for line in own.because:
             print(f"    {line}")

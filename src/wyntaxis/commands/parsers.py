@@ -26,10 +26,10 @@ def tell(text: str) -> None:
     if sys.stderr is not None:
         with contextlib.suppress(OSError, ValueError):
             code = sys.stderr.encoding or "utf-8"
-            told = one_line(text).encode(code, "backslashreplace").decode(code)
-            if len(told) > LINE_CHARACTERS:  # what this terminal cannot show takes more room
-                told = f"{told[: LINE_CHARACTERS // 2]} ... {told[-LINE_CHARACTERS // 3 :]}"
-            print(f"wyntaxis: {told}", file=sys.stderr)
+            entries = one_line(text).encode(code, "backslashreplace").decode(code)
+            if len(entries) > LINE_CHARACTERS:  # what this terminal cannot show takes more room
+                entries = f"{entries[: LINE_CHARACTERS // 2]} ... {entries[-LINE_CHARACTERS // 3 :]}"
+            print(f"wyntaxis: {entries}", file=sys.stderr)
 
 
 class OneLineParser(argparse.ArgumentParser):

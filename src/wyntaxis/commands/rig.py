@@ -10,12 +10,12 @@ from wyntaxis.commands.shared import (
     OK,
     SOME_FAIL,
     Command,
+    computed_now,
     evidence_arguments,
     exit_code,
     print_findings,
     print_json,
     print_table,
-    reckoned,
     rig_of,
     shelf_of,
 )
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 def _numbers(options: argparse.Namespace) -> int:
     from wyntaxis.core.wording import number
 
-    evaluation = reckoned(options)
+    evaluation = computed_now(options)
     rows = evaluation.rows.values()
     if options.json:
         print_json([row.as_json() for row in rows])
@@ -35,7 +35,10 @@ def _numbers(options: argparse.Namespace) -> int:
     table = [["quantity", "stated", "computed", "±u", "measured", "unit", "verdict"]]
     for row in rows:
         decimals = row.kind.decimals + 1
-        cells = [number(leg.value, decimals) if leg else "–" for leg in (row.stated, row.computed, row.measured)]
+        cells = [
+            number(quantity_value.value, decimals) if quantity_value else "–"
+            for quantity_value in (row.stated, row.computed, row.measured)
+        ]
         spread = number(row.computed.uncertainty, decimals) if row.computed and row.computed.uncertainty else "–"
         table.append([row.kind.label, cells[0], cells[1], spread, cells[2], row.kind.unit, str(row.verdict)])
     print_table(table, right={1, 2, 3, 4})
@@ -43,7 +46,7 @@ def _numbers(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    findings = reckoned(options).findings
+    findings = computed_now(options).findings
     if options.json:
         print_json([finding.as_json() for finding in findings])
     else:

@@ -63,7 +63,7 @@ PLAYING = frozenset({"check", "ready"})
 """Commands that play the night of a plan in steps."""
 
 
-def reckoned(options: argparse.Namespace) -> Evaluation:
+def computed_now(options: argparse.Namespace) -> Evaluation:
     """Return everything computed of the rig."""
     rig, shelf = rig_of(options), _shelf_for_remedies(options) if options.command == "check" else ()
     looks = getattr(options, "ports", None) is not None
@@ -187,7 +187,7 @@ def key_map_rules(options: argparse.Namespace) -> tuple[KeyRule, ...]:
 def findings_with(
     rig: Rig, change: Change | None, prefixes: tuple[str, ...], evidence: Evidence | None = None
 ) -> list[Finding]:
-    """Return the findings of a rig with measured legs kept in it; the file stays as it is."""
+    """Return the findings of a rig with measured values kept in it; the file stays as it is."""
     from wyntaxis.core.evaluation import evaluate
     from wyntaxis.core.rig import edit
 

@@ -61,8 +61,8 @@ def _bash(parsers: Parsers) -> str:
         for action in _options(parser):
             if name and action.choices:
                 words = " ".join(map(str, action.choices))
-                told = f'COMPREPLY=($(compgen -W "{words}" -- "$cur")); return ;;'
-                lines.append(f'        "{name} {_long(action)}") {told}')
+                text = f'COMPREPLY=($(compgen -W "{words}" -- "$cur")); return ;;'
+                lines.append(f'        "{name} {_long(action)}") {text}')
     lines += ["    esac", '    case "${COMP_WORDS[1]}" in']
     for name in commands:
         words = " ".join(_long(action) for action in _options(parsers[name]))
@@ -106,23 +106,23 @@ def _zsh(parsers: Parsers) -> str:
 
 
 def _zsh_options(parser: argparse.ArgumentParser) -> str:
-    told = []
+    entries = []
     for action in _options(parser):
         text = f"{_long(action)}[{_quoted(_help(action))[1:-1]}]"
         if action.choices:
             text += f":value:({' '.join(map(str, action.choices))})"
         elif action.nargs != 0:
             text += ":value:_files"
-        told.append(f"'{text}'")
-    return " ".join(told)
+        entries.append(f"'{text}'")
+    return " ".join(entries)
 
 
 def _fish(parsers: Parsers) -> str:
     lines = ["# fish completion of wyntaxis; made by wyntaxis completion fish"]
     for name, parser in parsers.items():
         if name:
-            told = _quoted(parser.description or "")
-            lines.append(f"complete -c wyntaxis -n __fish_use_subcommand -a {name} -d {told}")
+            entries = _quoted(parser.description or "")
+            lines.append(f"complete -c wyntaxis -n __fish_use_subcommand -a {name} -d {entries}")
         where = f"'__fish_seen_subcommand_from {name}'" if name else "__fish_use_subcommand"
         for action in _options(parser):
             parts = ["complete -c wyntaxis -n", where, "-l", _long(action).lstrip("-")]
@@ -195,5 +195,5 @@ def _man_options(parser: argparse.ArgumentParser) -> Iterator[str]:
 
 def _roff(text: str) -> str:
     """Return a text as roff takes it: backslashes and hyphens escaped, no line that looks like a request."""
-    told = text.replace("\\", "\\e").replace("-", "\\-")
-    return f"\\&{told}" if told.startswith((".", "'")) else told
+    words = text.replace("\\", "\\e").replace("-", "\\-")
+    return f"\\&{words}" if words.startswith((".", "'")) else words

@@ -10,12 +10,12 @@ from typing import TYPE_CHECKING
 from wyntaxis.commands.shared import (
     OK,
     Command,
+    computed_now,
     exit_code,
     keep_change,
     print_findings,
     print_json,
     print_table,
-    reckoned,
     rig_of,
 )
 
@@ -33,7 +33,7 @@ def _footprint(options: argparse.Namespace) -> int:
     from wyntaxis.core.sky.footprint import angle_caveat, corners_csv, stc_s
     from wyntaxis.core.wording import number
 
-    evaluation = reckoned(options)
+    evaluation = computed_now(options)
     framing = evaluation.rig.framing
     angle = options.angle
     if angle is None:
@@ -144,7 +144,7 @@ def _scale(options: argparse.Namespace) -> int:
     findings = [f for f in evaluation.findings if f.id in ("scale.measured", "legs.agree")]
     if options.keep:
         keep_change(options, change)
-    legs = {
+    values = {
         key: evaluation.quantities[quantity].measured
         for key, quantity in (
             ("focal_length_mm", "effective_focal_length_mm"),
@@ -154,11 +154,14 @@ def _scale(options: argparse.Namespace) -> int:
         )
     }
     if options.json:
-        told = {key: None if leg is None else {"value": leg.value, "u": leg.uncertainty} for key, leg in legs.items()}
-        missing = None if legs["magnification"] else "no corrector states magnification and distance"
+        entries = {
+            key: None if quantity_value is None else {"value": quantity_value.value, "u": quantity_value.uncertainty}
+            for key, quantity_value in values.items()
+        }
+        missing = None if values["magnification"] else "no corrector states magnification and distance"
         print_json(
             {"scale_arcsec_px": {"value": reading.scale_arcsec_px, "u": reading.standard_arcsec_px}}
-            | told
+            | entries
             | {
                 "why": missing,
                 "binning": reading.binning,
@@ -176,10 +179,14 @@ def _scale(options: argparse.Namespace) -> int:
         rows = [["scale", plus_minus(reading.scale_arcsec_px, reading.standard_arcsec_px, 4), "″/px"]]
         units = {"focal_length_mm": "mm", "magnification": "×", "spacing_error_mm": "mm"}
         for key, unit in units.items():
-            leg = legs[key]
-            if leg is not None:
+            quantity_value = values[key]
+            if quantity_value is not None:
                 rows.append(
-                    [key.removesuffix("_mm").replace("_", " "), plus_minus(leg.value, leg.uncertainty, 3), unit]
+                    [
+                        key.removesuffix("_mm").replace("_", " "),
+                        plus_minus(quantity_value.value, quantity_value.uncertainty, 3),
+                        unit,
+                    ]
                 )
         print_table(rows, right={1})
         for note in reading.notes:

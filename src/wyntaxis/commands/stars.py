@@ -65,7 +65,7 @@ def _stars(options: argparse.Namespace) -> int:
 def _print(result: StarsResult, notes: list[str]) -> None:
     from wyntaxis.core.evidence.stars.report import FRAME_HEADINGS, frame_row
 
-    table = [list(FRAME_HEADINGS), *(frame_row(entry) for entry in result.worth)]
+    table = [list(FRAME_HEADINGS), *(frame_row(entry) for entry in result.grades)]
     print_table(table, right={2, 3, 4, 5, 6, 8, 9, 10})
     for entry in result.not_used:
         print(f"not used: {entry.path}: {entry.why}", file=sys.stderr)

@@ -11,10 +11,10 @@ from wyntaxis.core.findings.registry import all_findings, in_order
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.rows import rows_of
 from wyntaxis.core.records.audit import audit_of
-from wyntaxis.core.rig.figures import disputed_paths
+from wyntaxis.core.rig.dependencies import out_of_date_measurements
+from wyntaxis.core.rig.figures import conflicting_paths
 from wyntaxis.core.rig.marks import marked_leaves
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.resting import stale_legs
 from wyntaxis.core.rig.shelf import ShelfPart
 
 __all__ = ["Evaluation", "Evidence", "evaluate"]
@@ -32,15 +32,15 @@ def evaluate(
     shelf
         Parts that remedies may name.
     traced
-        Whether ``legs.reads`` is to know of everything what rests on it; of what nobody gave it always does.
+        Whether ``values.reads`` is to know of everything what rests on it; of what nobody gave it always does.
     """
-    paths = [path_text(entry.path) for entry in stale_legs(rig)]
-    marked = marked_leaves(rig, (*rig.assumed, *disputed_paths(rig), *(f"{path}.value" for path in paths)))
+    paths = [path_text(entry.path) for entry in out_of_date_measurements(rig)]
+    marked = marked_leaves(rig, (*rig.assumed, *conflicting_paths(rig), *(f"{path}.value" for path in paths)))
     numbers = numbers_of(rig, evidence, shelf, traced=traced or marked)
     tracked = numbers.tracked()
     bare = Evaluation(**vars(numbers), rows=rows_of(tracked), frames=audit_of(tracked))
     found = list(all_findings(bare))
-    told = with_caveats(bare, found)
+    entries = with_caveats(bare, found)
     ranked = sorted(in_order(), key=lambda entry: entry.rank)
     conditions = {item.id: (item.condition, item.needed) for item in ranked if item.condition is not None}
-    return told.with_told(conditions=judge_conditions(told.findings, conditions, rig, doubts(bare, found)))
+    return entries.with_results(conditions=judge_conditions(entries.findings, conditions, rig, doubts(bare, found)))

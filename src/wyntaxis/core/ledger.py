@@ -1,7 +1,7 @@
-"""Quantities on three legs, what is wanted of them, and the verdict.
+"""Quantities on three values, what is wanted of them, and the verdict.
 
-A leg is a value with a standard uncertainty (JCGM 100:2008). Two legs agree when they differ by no more than the
-tolerance or twice their combined uncertainty, whichever is larger; a leg that does not exist proves nothing.
+A value is a value with a standard uncertainty (JCGM 100:2008). Two values agree when they differ by no more than the
+tolerance or twice their combined uncertainty, whichever is larger; a value that does not exist proves nothing.
 """
 
 from __future__ import annotations
@@ -53,7 +53,7 @@ def rss(uncertainties: Iterable[float]) -> float:
 
 
 @dataclass(frozen=True)
-class Leg:
+class QuantityValue:
     """A value and its standard uncertainty, in the quantity's unit; ``tolerance`` is a stated half-width."""
 
     value: float
@@ -74,23 +74,23 @@ class Target:
     inner_low: float = -math.inf
     inner_high: float = math.inf
 
-    def judge(self, leg: Leg) -> Verdict:
+    def judge(self, quantity_value: QuantityValue) -> Verdict:
         """Return fails outside the limits, holds when ±2u lies within them and the value in the inner pair."""
-        if not self.low <= leg.value <= self.high:
+        if not self.low <= quantity_value.value <= self.high:
             return Verdict.FAILS
-        spread = COVERAGE_FACTOR * leg.uncertainty
-        sure = self.low <= leg.value - spread and leg.value + spread <= self.high
-        comfortable = self.inner_low <= leg.value <= self.inner_high
+        spread = COVERAGE_FACTOR * quantity_value.uncertainty
+        sure = self.low <= quantity_value.value - spread and quantity_value.value + spread <= self.high
+        comfortable = self.inner_low <= quantity_value.value <= self.inner_high
         return Verdict.HOLDS if sure and comfortable else Verdict.TIGHT
 
 
-def allowed_width(one: Leg, other: Leg) -> float:
-    """Return by how much two legs may differ and still agree: ``max(tolerance, 2 sqrt(u_a² + u_b²))``."""
+def allowed_width(one: QuantityValue, other: QuantityValue) -> float:
+    """Return by how much two values may differ and still agree: ``max(tolerance, 2 sqrt(u_a² + u_b²))``."""
     return max(one.tolerance, other.tolerance, COVERAGE_FACTOR * math.hypot(one.uncertainty, other.uncertainty))
 
 
-def compare(one: Leg, other: Leg) -> Verdict:
-    """Return whether two legs agree: ``|a - b| <= max(tolerance, 2 sqrt(u_a² + u_b²))``.
+def compare(one: QuantityValue, other: QuantityValue) -> Verdict:
+    """Return whether two values agree: ``|a - b| <= max(tolerance, 2 sqrt(u_a² + u_b²))``.
 
     Agreement that only the uncertainty lends, beyond a tolerance that was stated, is tight.
     """
@@ -106,8 +106,8 @@ def compare(one: Leg, other: Leg) -> Verdict:
 
 
 @dataclass(frozen=True)
-class Stale:
-    """A measured leg whose ground has changed: when it was measured, since when, and what is another now."""
+class OutOfDate:
+    """A measured value whose ground has changed: when it was measured, since when, and what is another now."""
 
     row_id: str
     path: tuple[str | int, ...]
@@ -126,7 +126,7 @@ class Stale:
 
 
 @dataclass(frozen=True)
-class Disputed:
+class ConflictingFigures:
     """A value for which makers give several figures: all of it in words, the lowest and the highest, and their unit."""
 
     words: str
@@ -137,59 +137,63 @@ class Disputed:
 
 @dataclass(frozen=True)
 class Quantity:
-    """One row of the ledger: a quantity, its legs, and what is wanted of it."""
+    """One row of the ledger: a quantity, its values, and what is wanted of it."""
 
     kind: QuantityKind
-    stated: Leg | None = None
-    computed: Leg | None = None
-    measured: Leg | None = None
+    stated: QuantityValue | None = None
+    computed: QuantityValue | None = None
+    measured: QuantityValue | None = None
     target: Target | None = None
     verdict_override: Verdict | None = None
     """Set where the verdict rests on more than this one number, such as the reach of a guide focuser."""
     stated_is_limit: bool = False
-    """Whether the stated leg is the most that is allowed, which the target then says, and nothing to agree with."""
+    """Whether the stated value is the most that is allowed, which the target then says, and nothing to agree with."""
     assumed: tuple[str, ...] = ()
     """Paths of values that it rests on and nobody gave: until they are given, it is unproven."""
-    disputed: tuple[Disputed, ...] = ()
+    conflicting: tuple[ConflictingFigures, ...] = ()
     """Values that it rests on and makers give otherwise."""
-    stale: Stale | None = None
-    """What its measured leg rests on and has changed since: until it is measured anew or confirmed, it is unproven."""
+    out_of_date: OutOfDate | None = None
+    """What its measured value depends on that has changed: unproven until it is measured or confirmed again."""
 
     @property
     def id(self) -> str:
         return self.kind.id
 
     @property
-    def legs(self) -> dict[str, Leg]:
-        """The legs that exist, by name."""
+    def values(self) -> dict[str, QuantityValue]:
+        """The values that exist, by name."""
         named = {"stated": self.stated, "computed": self.computed, "measured": self.measured}
-        return {name: leg for name, leg in named.items() if leg is not None}
+        return {name: quantity_value for name, quantity_value in named.items() if quantity_value is not None}
 
     @property
-    def best(self) -> Leg | None:
-        """The leg to act on: measured before computed before stated."""
+    def best(self) -> QuantityValue | None:
+        """The value to act on: measured before computed before stated."""
         return self.measured or self.computed or self.stated
 
     @property
     def agreement(self) -> Verdict:
-        """How the legs agree with each other; unproven while there is only one."""
-        legs = [leg for name, leg in self.legs.items() if not (self.stated_is_limit and name == "stated")]
-        return worst(compare(a, b) for i, a in enumerate(legs) for b in legs[i + 1 :])
+        """How the values agree with each other; unproven while there is only one."""
+        values = [
+            quantity_value
+            for name, quantity_value in self.values.items()
+            if not (self.stated_is_limit and name == "stated")
+        ]
+        return worst(compare(a, b) for i, a in enumerate(values) for b in values[i + 1 :])
 
     @property
     def verdict(self) -> Verdict:
-        """The gravest of what the legs say of each other and what the target says of the best leg."""
-        if self.best is None or self.assumed or self.stale is not None:
+        """The gravest of what the values say of each other and what the target says of the best value."""
+        if self.best is None or self.assumed or self.out_of_date is not None:
             return Verdict.UNPROVEN
-        verdicts = [self.agreement] if len(self.legs) > 1 + self.stated_is_limit else []
+        verdicts = [self.agreement] if len(self.values) > 1 + self.stated_is_limit else []
         if self.verdict_override is not None or self.target is not None:
             verdicts.append(self.target_verdict)
         return worst(verdicts)
 
     @property
     def target_verdict(self) -> Verdict:
-        """What the target says of the best leg, whether the legs agree or not; unproven without one of them."""
-        if self.assumed or self.stale is not None:
+        """What the target says of the best value, whether the values agree or not; unproven without one of them."""
+        if self.assumed or self.out_of_date is not None:
             return Verdict.UNPROVEN
         if self.verdict_override is not None:
             return self.verdict_override
@@ -202,22 +206,22 @@ class Quantity:
             "id": self.id,
             "label": self.kind.label,
             "unit": self.kind.unit,
-            **{name: getattr(leg, "value", None) for name, leg in self._all_legs()},
+            **{name: getattr(quantity_value, "value", None) for name, quantity_value in self._all_values()},
             "uncertainty": self.computed.uncertainty if self.computed else None,
             "verdict": str(self.verdict),
             **({"assumed": list(self.assumed)} if self.assumed else {}),
-            **({"disputed": [own.words for own in self.disputed]} if self.disputed else {}),
-            **({"stale": self.stale.as_json()} if self.stale is not None else {}),
+            **({"disputed": [own.words for own in self.conflicting]} if self.conflicting else {}),
+            **({"stale": self.out_of_date.as_json()} if self.out_of_date is not None else {}),
         }
 
-    def _all_legs(self) -> list[tuple[str, Leg | None]]:
+    def _all_values(self) -> list[tuple[str, QuantityValue | None]]:
         return [("stated", self.stated), ("computed", self.computed), ("measured", self.measured)]
 
 
-def stated_leg(value: float, tolerance: float | None, source: str = "") -> Leg:
-    """Return the leg of a stated value; a tolerance not given is what rounding would explain."""
+def stated_value(value: float, tolerance: float | None, source: str = "") -> QuantityValue:
+    """Return the value of a stated value; a tolerance not given is what rounding would explain."""
     width = abs(value) * STATED_RELATIVE_TOLERANCE if tolerance is None else tolerance
-    return Leg(value, rectangular(tolerance), width, source)
+    return QuantityValue(value, rectangular(tolerance), width, source)
 
 
 def kind_of(quantity_id: str) -> QuantityKind:

@@ -64,13 +64,13 @@ def focus_surface(evaluation: Evaluation) -> FocusSurface | None:
     last = result.last if result is not None else None
     if sensor is None:
         return None
-    tilt, bowl = (last.tilt_um, last.bowl_um) if last is not None else (None, None)
-    if tilt is None or bowl is None:
+    tilt, curvature = (last.tilt_um, last.curvature_um) if last is not None else (None, None)
+    if tilt is None or curvature is None:
         kept = [evaluation.rig.measured.get(key) for key in (TILT, CURVATURE)]
         if kept[0] is None or kept[1] is None:
             return None
         return FocusSurface(kept[0].value, kept[1].value, sensor.diagonal_mm / 2)
-    return FocusSurface(tilt.value, bowl.value, sensor.diagonal_mm / 2)
+    return FocusSurface(tilt.value, curvature.value, sensor.diagonal_mm / 2)
 
 
 def dust_marks(evaluation: Evaluation) -> Iterator[DustMark]:

@@ -90,9 +90,9 @@ def wiring(evaluation: Evaluation) -> Wiring:
     for supply in rig.supplies:
         if supply.fed_by is not None:
             row = evaluation.rows.get(CURRENT.id_of(supply.id))
-            told = f"{number(row.best.value, 1)} A" if row is not None and row.best is not None else ""
+            text = f"{number(row.best.value, 1)} A" if row is not None and row.best is not None else ""
             story = f"{supply.title} is fed by {_title(rig, supply.fed_by)}"
-            wires.append(Wire("power", supply.fed_by, supply.id, "power", (told,) if told else (), None, story))
+            wires.append(Wire("power", supply.fed_by, supply.id, "power", (text,) if text else (), None, story))
     return Wiring((*heads, *blocks, *supplies), tuple(wires))
 
 
@@ -117,7 +117,7 @@ def _data(evaluation: Evaluation, device: Device, home: str) -> Wire | None:
     if link is None or link.kind in (None, "none") or device.id == home:
         return None
     rows = [evaluation.rows.get(kind.id_of(device.id)) for kind in (LINK, CABLE)]
-    told = [row.verdict for row in rows if row is not None]
+    entries = [row.verdict for row in rows if row is not None]
     labels = []
     speed = _speed(evaluation, device)
     if speed:
@@ -127,7 +127,7 @@ def _data(evaluation: Evaluation, device: Device, home: str) -> Wire | None:
     start = _hub_of(device, home)
     words = ", ".join(labels) or "nothing known of the line"
     story = f"{device.title} by {link.kind} from {_title(evaluation.rig, start) or 'the computer'}: {words}"
-    verdict = worst(told) if told else None
+    verdict = worst(entries) if entries else None
     return Wire("data", start, device.id, link.kind or "usb", tuple(labels), verdict, story)
 
 
@@ -159,8 +159,8 @@ def _power(evaluation: Evaluation, device: Device) -> Wire | None:
 
 
 def _gravest(verdicts: Iterable[Verdict]) -> Verdict | None:
-    told = list(verdicts)
-    return worst(told) if told else None
+    entries = list(verdicts)
+    return worst(entries) if entries else None
 
 
 def plugging(rig: Rig, thing_id: str, into: str) -> Change | None:

@@ -79,15 +79,15 @@ def step_applies(rig: Rig, step: Step) -> bool:
 
 def tallies(evaluation: Evaluation) -> list[Tally]:
     """Return how every step stands, in the order of the worklist."""
-    told: dict[Step, list[Finding]] = {step: [] for step in steps()}
+    entries: dict[Step, list[Finding]] = {step: [] for step in steps()}
     for finding in evaluation.findings:
         for step in _steps_of(finding):
             if step is not None:
-                told[step].append(finding)
-    return [_tally(evaluation, step, told[step]) for step in steps()]
+                entries[step].append(finding)
+    return [_tally(evaluation, step, entries[step]) for step in steps()]
 
 
-def _tally(evaluation: Evaluation, step: Step, told: Sequence[Finding]) -> Tally:
+def _tally(evaluation: Evaluation, step: Step, entries: Sequence[Finding]) -> Tally:
     if step is READY:
         stand = [condition.verdict for condition in evaluation.conditions if condition.applies]
         accepted = sum(len(condition.accepted) for condition in evaluation.conditions)
@@ -95,17 +95,17 @@ def _tally(evaluation: Evaluation, step: Step, told: Sequence[Finding]) -> Tally
     if not step_applies(evaluation.rig, step):
         return Tally(step, None, {})
     # A number that claims nothing has no verdict, and is not counted.
-    lived_with = {key for f in told if f.accepted for key in f.quantities}
+    lived_with = {key for f in entries if f.accepted for key in f.quantities}
     rows = [evaluation.quantities[key] for key in quantities_of(step) if key not in lived_with]
     verdicts = [row.verdict for row in rows if is_judged(row)]
-    found = [f.verdict for f in told if not f.accepted]
+    found = [f.verdict for f in entries if not f.accepted]
     # A number that is only unproven does not outweigh a finding that holds, unless it rests on what nobody gave.
     proven: list[Verdict] = [v for v in (*verdicts, *found) if v is not Verdict.UNPROVEN]
-    if any(row.assumed for row in rows) or any(f.assumed for f in told):
+    if any(row.assumed for row in rows) or any(f.assumed for f in entries):
         proven.append(Verdict.UNPROVEN)
     verdict = worst(proven) if verdicts or found else None
     # A step that has no numbers of its own counts its findings.
-    return Tally(step, verdict, dict(Counter(verdicts or found)), sum(bool(f.accepted) for f in told))
+    return Tally(step, verdict, dict(Counter(verdicts or found)), sum(bool(f.accepted) for f in entries))
 
 
 def step_of(finding: Finding) -> Step:

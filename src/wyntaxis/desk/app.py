@@ -40,15 +40,15 @@ def run(
         qInstallMessageHandler(_keep_quiet)
 
     from wyntaxis.core.files.places import own_shelf_path
-    from wyntaxis.desk.beginning import Beginning
     from wyntaxis.desk.faults import Faults
-    from wyntaxis.desk.warming import Warming
+    from wyntaxis.desk.preload import Preload
+    from wyntaxis.desk.startup import Startup
     from wyntaxis.desk.window import MainWindow
 
     app = QApplication([*sys.argv[:1], "-style", "fusion"])
     if screenshots is not None:
         dress(app)
-        from wyntaxis.desk.shots import take_all
+        from wyntaxis.desk.screenshots import take_all
 
         return take_all(screenshots, view)
     window = MainWindow(shelf_path=own_shelf_path())
@@ -56,7 +56,7 @@ def run(
     faults.met.connect(window.tell_fault)
     faults.watch()
 
-    warming, beginning = Warming(), Beginning(window, file, shows_demo=demo)
+    warming, beginning = Preload(), Startup(window, file, shows_demo=demo)
 
     def before() -> None:
         set_typeface(app)

@@ -11,12 +11,12 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.rig.base import DocumentPath
-from wyntaxis.core.rig.shown import ShownField
+from wyntaxis.core.rig.display import DisplayedField
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.value_field import ChoiceField, Field, TickField, TruthField, ValueField
 
 
-def make_field(spec: ShownField, base: DocumentPath, refused: Callable[[str], object]) -> Field:
+def make_field(spec: DisplayedField, base: DocumentPath, refused: Callable[[str], object]) -> Field:
     """Return the field of a spec, bound to its place below ``base``; what cannot be read is told to ``refused``."""
     path = (*base, *spec.path)
     if spec.kind == "choice":
@@ -46,7 +46,7 @@ class Card(QFrame):
         self.setProperty("role", "panel")
         self._most_columns = self._columns = most_columns
         self._fields: dict[DocumentPath, Field] = {}
-        self._specs: tuple[ShownField, ...] = ()
+        self._specs: tuple[DisplayedField, ...] = ()
         self._base: DocumentPath = ()
         self._width: int | None = None
         layout = QVBoxLayout(self)
@@ -58,7 +58,7 @@ class Card(QFrame):
         layout.addWidget(self._title)
         self._grid_holder: QWidget | None = None
 
-    def show_object(self, title: str, base: DocumentPath, specs: tuple[ShownField, ...], document: Any) -> None:
+    def show_object(self, title: str, base: DocumentPath, specs: tuple[DisplayedField, ...], document: Any) -> None:
         """Show an object of the document; the fields are kept where only values have changed."""
         self._title.setText(title)
         self._title.setVisible(bool(title))
@@ -150,7 +150,7 @@ class Card(QFrame):
         for entry, other in itertools.pairwise(fields):
             QWidget.setTabOrder(entry, other)
 
-    def _field(self, spec: ShownField) -> Field:
+    def _field(self, spec: DisplayedField) -> Field:
         field = make_field(spec, self._base, self.refused.emit)
         field.entered.connect(
             lambda path, value, label=spec.label: self.entered.emit(path, value, f"Change {label.lower()}")

@@ -76,15 +76,15 @@ class ColumnsPanel(Panel):
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
         self.boxes: dict[str, tuple[QComboBox, QComboBox]] = {}
-        for row, (key, told) in enumerate(columns.items()):
+        for row, (key, entries) in enumerate(columns.items()):
             column, units = QComboBox(), QComboBox()
-            for choice in told.choices or units_for(told.unit):
+            for choice in entries.choices or units_for(entries.unit):
                 units.addItem(choice, choice)
                 units.setItemData(units.count() - 1, choice or "no unit", Qt.ItemDataRole.AccessibleTextRole)
-            for box, name in ((column, told.label), (units, f"{told.label}: unit")):
+            for box, name in ((column, entries.label), (units, f"{entries.label}: unit")):
                 box.setAccessibleName(name)
                 box.setMinimumContentsLength(8)
-            grid.addWidget(PlainLabel(told.label), row, 0)
+            grid.addWidget(PlainLabel(entries.label), row, 0)
             grid.addWidget(column, row, 1)
             grid.addWidget(units, row, 2)
             units.setVisible(units.count() > 1)

@@ -11,7 +11,7 @@ from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.variants import differences
 from wyntaxis.core.wording import number, signed
-from wyntaxis.desk.margin import verdict_icon
+from wyntaxis.desk.findings_panel import verdict_icon
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel, table_item
 from wyntaxis.desk.session import Session
@@ -55,13 +55,13 @@ class ComparePage(QWidget):
         self.table.setHorizontalHeaderLabels(names)
         size = max(10, round(self.fontInfo().pixelSize() * 1.05))
         self.table.setIconSize(QSize(size, size))
-        for index, (rig, reckoned) in enumerate(zip(rigs, columns, strict=True)):
+        for index, (rig, computed_now) in enumerate(zip(rigs, columns, strict=True)):
             out, into = differences(rigs[0], rig)
-            texts = [", ".join(out) or "–", ", ".join(into) or "–", _findings_text(reckoned)]
+            texts = [", ".join(out) or "–", ", ".join(into) or "–", _findings_text(computed_now)]
             for row, text in enumerate(texts):
                 self.table.setItem(row, index, table_item(text))
             for row, (key, kind) in enumerate(QUANTITY_KINDS.items(), start=len(texts)):
-                quantity = reckoned.quantities[key]
+                quantity = computed_now.quantities[key]
                 best, first = quantity.best, columns[0].quantities[key].best
                 text = "–" if best is None else f"{number(best.value, kind.decimals)} {kind.unit}".rstrip()
                 if index and best is not None and first is not None and abs(best.value - first.value) > 1e-9:
@@ -81,7 +81,7 @@ class ComparePage(QWidget):
             self.table.resizeRowToContents(row)
 
 
-def _findings_text(reckoned: Evaluation) -> str:
-    counts = {word: sum(f.verdict == word for f in reckoned.findings) for word in ("fails", "tight", "unproven")}
+def _findings_text(computed_now: Evaluation) -> str:
+    counts = {word: sum(f.verdict == word for f in computed_now.findings) for word in ("fails", "tight", "unproven")}
     words = {"fails": "fail", "tight": "tight", "unproven": "unproven"}
     return ", ".join(f"{count} {words[word]}" for word, count in counts.items() if count) or "all hold"

@@ -1,4 +1,4 @@
-"""A device as a small card: what it is, how it is reached and fed, and its settings on their legs."""
+"""A device as a small card: what it is, how it is reached and fed, and its settings on their values."""
 
 from __future__ import annotations
 
@@ -127,15 +127,15 @@ class DeviceTile(Pressed):
             self.tile is None or len(tile.lines) != len(self.tile.lines) or bool(tile.where) != bool(self.tile.where)
         )
         self.tile, self.palette_in_use, self.is_chosen = tile, palette, is_chosen
-        told = [
+        entries = [
             f"{line.label}: {line.stated}" + (f", measured {line.measured}" if line.measured else "")
             for line in tile.lines
         ]
         stands = f", {tile.verdict}" if tile.verdict is not None else ""
         self.setAccessibleName(f"{tile.title}, {tile.kind.replace('_', ' ')}{stands}")
-        self.setAccessibleDescription("; ".join([tile.where, *told]))
+        self.setAccessibleDescription("; ".join([tile.where, *entries]))
         self.setChecked(is_chosen)
-        self.setToolTip(tip("\n".join([tile.title, tile.where, *told]).strip()))
+        self.setToolTip(tip("\n".join([tile.title, tile.where, *entries]).strip()))
         if grown:
             self.updateGeometry()
         self.update()
@@ -186,8 +186,8 @@ class DeviceTile(Pressed):
         sheet.write(left, y, kind, align="left", small=True, color="faded")
         y += line * 0.6 + small * 0.6
         if tile.where:
-            told = self._fitted(sheet.small, tile.where, self.width() - 16)
-            sheet.write(8, y, told, align="left", small=True, color="faded")
+            entries = self._fitted(sheet.small, tile.where, self.width() - 16)
+            sheet.write(8, y, entries, align="left", small=True, color="faded")
             y += small
         for entry in tile.lines:
             self._paint_line(sheet, entry, y, ground)

@@ -22,7 +22,7 @@ from wyntaxis.core.train.section import Section
 from wyntaxis.desk.stock import ShelfStock
 
 if TYPE_CHECKING:
-    from wyntaxis.core.drafting.book import Draft
+    from wyntaxis.core.drafting.rig_draft import Draft
 
 R = TypeVar("R")
 

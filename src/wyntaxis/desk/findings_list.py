@@ -126,19 +126,19 @@ class FindingsList(QListWidget):
         while self.count() > len(entries):
             self.takeItem(self.count() - 1)
         look = (palette.name, size)
-        for row, (place, text, subject, told) in enumerate(entries):
+        for row, (place, text, subject, reported) in enumerate(entries):
             item = self.item(row)
             if item is None:
                 item = list_item()
                 self.addItem(item)
-            if (item.toolTip(), item.data(SUBJECT), self._drawn_with) != (tip(told), plain(subject), look):
+            if (item.toolTip(), item.data(SUBJECT), self._drawn_with) != (tip(reported), plain(subject), look):
                 changed.append(self.indexFromItem(item))
                 verdict = Verdict.HOLDS if place is None else self._given[place].verdict
                 item.setIcon(self._icon_of(verdict, palette, size))
                 item.setText(plain(text))
                 item.setData(SUBJECT, plain(subject))
-                item.setToolTip(tip(told))
-                item.setData(Qt.ItemDataRole.AccessibleTextRole, told)
+                item.setToolTip(tip(reported))
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, reported)
         self._rows, self._drawn_with = [place for place, *_ in entries], look
         at = self._given.index(chosen) if chosen in self._given else None
         self.setCurrentRow(self._rows.index(at) if at in self._rows and at is not None else -1)
@@ -159,8 +159,8 @@ class FindingsList(QListWidget):
             count = len(holding)
             words = f"{count} hold" if count > 1 else "1 holds"
             arrow = "▾" if self._unfolded else "▸"
-            told = f"{words}: press Enter to {'fold them away' if self._unfolded else 'list them'}"
-            found.append((None, f"{words}  {arrow}", "", told))
+            text = f"{words}: press Enter to {'fold them away' if self._unfolded else 'list them'}"
+            found.append((None, f"{words}  {arrow}", "", text))
             found += [self._entry(place) for place in holding] if self._unfolded else []
         return found
 
@@ -168,8 +168,8 @@ class FindingsList(QListWidget):
         finding = self._given[place]
         subject = self._named(finding)
         small = f"accepted: {finding.accepted}" if finding.accepted else subject
-        told = f"{finding.verdict}: {finding.title}" + (f"\n{subject}" if subject else "")
-        return place, finding.title, small, told + (f"\naccepted: {finding.accepted}" if finding.accepted else "")
+        text = f"{finding.verdict}: {finding.title}" + (f"\n{subject}" if subject else "")
+        return place, finding.title, small, text + (f"\naccepted: {finding.accepted}" if finding.accepted else "")
 
     def _fit(self) -> None:
         """Be as high as the entries, up to a limit."""

@@ -57,13 +57,13 @@ class FramesTable(TextTable):
         self.blockSignals(True)
         frames = list(headers.frames) if headers is not None else []
         self._paths = [frame.path for frame in frames]
-        told = [corrected(frame, corrections.get(frame.path)) for frame in frames]
+        entries = [corrected(frame, corrections.get(frame.path)) for frame in frames]
         self.show_rows(
             [
                 [frame.path, *(_text(frame, key) for _, key, _ in _COLUMNS), rejected[frame.path].why]
                 if frame.path in rejected
                 else [frame.path, *(_text(frame, key) for _, key, _ in _COLUMNS), ""]
-                for frame in told
+                for frame in entries
             ],
             palette=palette,
         )

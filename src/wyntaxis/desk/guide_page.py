@@ -160,13 +160,13 @@ class GuidePage(QWidget):
         except InputError as error:
             self._show(f"<p>{html.escape(str(error))}</p>")
             return
-        told = [
+        entries = [
             f'<p><a href="/{hit.place.page}.html#{html.escape(hit.place.section)}">{html.escape(hit.title)}</a><br>'
             f"<em>{html.escape(hit.words)}</em></p>"
             for hit in hits
         ]
         nothing = "<p>Nothing in the guide has all these words. Try fewer, or the beginning of one.</p>"
-        self._show(f"<h1>{html.escape(wanted)}</h1>{''.join(told) or nothing}")
+        self._show(f"<h1>{html.escape(wanted)}</h1>{''.join(entries) or nothing}")
 
     def _follow(self, link: QUrl) -> None:
         if link.scheme() or link.host():

@@ -24,7 +24,7 @@ class Journal(QObject):
 
     def __init__(self, folder: Path) -> None:
         super().__init__()
-        self._told, self._fault = False, ""
+        self._reported, self._fault = False, ""
         self._tried.connect(self._tell)
         self._folder = folder
         self._session: Session | None = None
@@ -47,9 +47,9 @@ class Journal(QObject):
             self._timer.start()
 
     def _tell(self, fault: str) -> None:
-        if fault and not self._told:
+        if fault and not self._reported:
             self.failed.emit(f"{fault}: edits are not kept against a crash; save often")
-        self._told = bool(fault)
+        self._reported = bool(fault)
 
     def write_and_wait(self) -> bool:
         """Write the journal at once; False when it could not be written, which is told."""

@@ -1,4 +1,4 @@
-"""A ledger row: a quantity's legs drawn as marks on one scale with the allowed band, so agreement is seen first."""
+"""A ledger row: a quantity's values drawn as marks on one scale with the allowed band, so agreement is seen first."""
 
 from __future__ import annotations
 
@@ -25,12 +25,12 @@ from wyntaxis.desk.section.pieces import Pieces
 from wyntaxis.desk.value_field import ValueField
 
 if TYPE_CHECKING:
-    from wyntaxis.core.ledger import Leg, Quantity, Verdict
+    from wyntaxis.core.ledger import Quantity, QuantityValue, Verdict
 
 Mapper = Callable[[float], float]
 
 LEGEND = "▽ stated   △ computed   ● measured, each with ±2u;   shaded: allowed"
-MAX_DISPUTED, FIGURES = 2, "figures"
+MAX_CONFLICTING, FIGURES = 2, "figures"
 PAD_SHARE = 0.12
 RULER_PX = 8.0
 """How far below the top of its room the scale's line lies."""
@@ -81,7 +81,7 @@ class LedgerScale(QWidget):
             sheet.piece(verdict, right, y, extent, partial(_draw_verdict, verdict, line))
         verdict_left = right - sheet.width_of("unproven") - line * 1.5
         best = row.best
-        value = "–" if best is None else value_text(row, best.value, row.kind.decimals)
+        value = "–" if best is None else number_text(row, best.value, row.kind.decimals)
         value += f" {row.kind.unit}" if row.kind.unit and best is not None else ""
         box = sheet.write(verdict_left, y, value, bold=True, align="right")
         label = row.kind.label
@@ -93,21 +93,21 @@ class LedgerScale(QWidget):
 
     def _paint_scale(self, sheet: DraftingPainter, box: QRectF) -> None:
         row = self.quantity
-        if not row.legs:
+        if not row.values:
             sheet.write(box.left(), box.center().y(), "no leg yet: parts or values are missing", align="left",
                         small=True, color="faded")  # fmt: skip
             return
         ruler = _Ruler.of(row, box.width(), box.height())
         extent = QRectF(-4, -2, box.width() + 8, box.height() + 4)
         sheet.piece(ruler, box.left(), box.top(), extent, ruler.draw)
-        for name, leg in row.legs.items():
-            _mark(sheet, name, leg, lambda value: box.left() + ruler.at(value), box.top() + RULER_PX)
+        for name, quantity_value in row.values.items():
+            _mark(sheet, name, quantity_value, lambda value: box.left() + ruler.at(value), box.top() + RULER_PX)
         left, right = (sheet.width_of(text, small=True) for text in ruler.ends)
-        self._paint_legs(sheet, box.adjusted(left + 8, 0, -right - 8, 0))
+        self._paint_values(sheet, box.adjusted(left + 8, 0, -right - 8, 0))
 
-    def _paint_legs(self, sheet: DraftingPainter, box: QRectF) -> None:
-        """Write the legs below the scale, as much of them as there is room for."""
-        text = leg_text(self.quantity, whole=False)
+    def _paint_values(self, sheet: DraftingPainter, box: QRectF) -> None:
+        """Write the values below the scale, as much of them as there is room for."""
+        text = value_text(self.quantity, whole=False)
         if sheet.width_of(text, small=True) > box.width():  # what is allowed goes before what others give
             text = "   ".join(part for part in text.split("   ") if not part.startswith(FIGURES))
         while text and sheet.width_of(text, small=True) > box.width():
@@ -161,9 +161,9 @@ def _draw_verdict(verdict: Verdict, line: float, sheet: DraftingPainter) -> None
 
 
 def bands_of(row: Quantity) -> list[tuple[float, float, int]]:
-    """Return what is shaded as allowed, (low, high, strength): the target, else what the legs allow each other.
+    """Return what is shaded as allowed, (low, high, strength): the target, else what the values allow each other.
 
-    That is the same width by which they are judged, about the computed leg or the measured one.
+    That is the same width by which they are judged, about the computed value or the measured one.
     """
     target = row.target
     if target is not None:
@@ -172,30 +172,30 @@ def bands_of(row: Quantity) -> list[tuple[float, float, int]]:
             bands.append((max(target.low, target.inner_low), min(target.high, target.inner_high), 70))
         return bands
     middle = row.computed or row.measured
-    others = [leg for leg in row.legs.values() if leg is not middle]
+    others = [quantity_value for quantity_value in row.values.values() if quantity_value is not middle]
     if middle is None or not others:
         return []
     width = min(allowed_width(middle, other) for other in others)
     return [(middle.value - width, middle.value + width, 60)]
 
 
-def value_text(row: Quantity, value: float, decimals: int) -> str:
+def number_text(row: Quantity, value: float, decimals: int) -> str:
     """Return a value of a row; an error carries its sign."""
     return signed(value, decimals) if row.id.endswith("error_mm") else number(value, decimals)
 
 
-def leg_text(row: Quantity, *, whole: bool = True) -> str:
-    """Return the legs in words, with the target where there is one: ``computed 0.716 ± 0.059   allowed ±0.400``.
+def value_text(row: Quantity, *, whole: bool = True) -> str:
+    """Return the values in words, with the target where there is one: ``computed 0.716 ± 0.059   allowed ±0.400``.
 
-    Makers' figures that differ stand in ``whole`` with who gives them; else by their spread, right behind the legs.
+    Makers' figures that differ stand in ``whole`` with who gives them; else by their spread, right behind the values.
     """
     decimals = row.kind.decimals + 1
     parts = []
-    for name, leg in row.legs.items():
-        spread = f" ± {number(leg.uncertainty, decimals)}" if leg.uncertainty else ""
-        parts.append(f"{name} {value_text(row, leg.value, decimals)}{spread}")
+    for name, quantity_value in row.values.items():
+        spread = f" ± {number(quantity_value.uncertainty, decimals)}" if quantity_value.uncertainty else ""
+        parts.append(f"{name} {number_text(row, quantity_value.value, decimals)}{spread}")
     if not whole:
-        spreads = [(short(own.low), short(own.high), own.unit) for own in row.disputed[:MAX_DISPUTED]]
+        spreads = [(short(own.low), short(own.high), own.unit) for own in row.conflicting[:MAX_CONFLICTING]]
         parts += [f"{FIGURES} {low} to {high} {unit}".rstrip() for low, high, unit in spreads]
     target = row.target
     if target is not None and (math.isfinite(target.low) or math.isfinite(target.high)):
@@ -210,16 +210,20 @@ def leg_text(row: Quantity, *, whole: bool = True) -> str:
         count = len(row.assumed)
         parts.append(f"rests on {count} value{'s' if count > 1 else ''} that nobody gave")
     if whole:
-        parts += [f"figures differ: {own.words}" for own in row.disputed[:MAX_DISPUTED]]
-    if row.stale is not None:
-        measured, changed = (text[:10] or "?" for text in (row.stale.measured_on, row.stale.changed_on))
+        parts += [f"figures differ: {own.words}" for own in row.conflicting[:MAX_CONFLICTING]]
+    if row.out_of_date is not None:
+        measured, changed = (text[:10] or "?" for text in (row.out_of_date.measured_on, row.out_of_date.changed_on))
         parts.append(f"stale: measured {measured}, changed {changed}")
     return "   ".join(parts)
 
 
 def scale_range(row: Quantity) -> tuple[float, float]:
-    """Return the ends of a row's scale: the target and every leg with ±2u, and some air."""
-    ends = [leg.value + sign * max(2 * leg.uncertainty, leg.tolerance) for leg in row.legs.values() for sign in (-1, 1)]
+    """Return the ends of a row's scale: the target and every value with ±2u, and some air."""
+    ends = [
+        quantity_value.value + sign * max(2 * quantity_value.uncertainty, quantity_value.tolerance)
+        for quantity_value in row.values.values()
+        for sign in (-1, 1)
+    ]
     if row.target is not None:
         target = row.target
         ends += filter(math.isfinite, (target.low, target.inner_low, target.inner_high, target.high))
@@ -228,15 +232,18 @@ def scale_range(row: Quantity) -> tuple[float, float]:
     return low - pad, high + pad
 
 
-def _mark(sheet: DraftingPainter, name: str, leg: Leg, at: Mapper, y: float) -> None:
-    """Draw a leg's mark: stated above the line, computed below, measured on it."""
-    x, spread = at(leg.value), 2 * leg.uncertainty
+def _mark(sheet: DraftingPainter, name: str, quantity_value: QuantityValue, at: Mapper, y: float) -> None:
+    """Draw a value's mark: stated above the line, computed below, measured on it."""
+    x, spread = at(quantity_value.value), 2 * quantity_value.uncertainty
     painter = sheet.painter
     painter.setPen(sheet.pen(width=1.2))
     painter.setBrush(sheet.palette.color("paper"))
     height = {"stated": -3.5, "computed": 3.5, "measured": 0.0}[name]
     if spread:
-        painter.drawLine(QPointF(at(leg.value - spread), y + height), QPointF(at(leg.value + spread), y + height))
+        painter.drawLine(
+            QPointF(at(quantity_value.value - spread), y + height),
+            QPointF(at(quantity_value.value + spread), y + height),
+        )
     if name == "measured":
         painter.setBrush(sheet.palette.color("ink"))
         painter.drawEllipse(QPointF(x, y), 3.6, 3.6)
@@ -247,10 +254,10 @@ def _mark(sheet: DraftingPainter, name: str, leg: Leg, at: Mapper, y: float) -> 
 
 
 class LedgerRow(Pressed):
-    """A quantity of the ledger. Chosen, it opens fields for its stated and measured leg."""
+    """A quantity of the ledger. Chosen, it opens fields for its stated and measured value."""
 
     chosen = pyqtSignal(str)
-    leg_entered = pyqtSignal(tuple, object, str)
+    value_entered = pyqtSignal(tuple, object, str)
 
     def __init__(self, quantity: Quantity, palette: Palette) -> None:
         super().__init__()
@@ -331,9 +338,9 @@ class LedgerRow(Pressed):
         line.addWidget(field)
 
     def _entered(self, path: DocumentPath, value: object) -> None:
-        # Taking a leg's value away takes the whole leg away; a ± or a source alone says nothing.
+        # Taking a value's value away takes the whole value away; a ± or a source alone says nothing.
         target = path[:2] if path[-1] == "value" and value is None else path
-        self.leg_entered.emit(target, value, f"Change the {path[0]} {self.quantity.kind.label.lower()}")
+        self.value_entered.emit(target, value, f"Change the {path[0]} {self.quantity.kind.label.lower()}")
 
     def fields(self) -> list[ValueField]:
         """Return the open fields of the row."""
@@ -342,8 +349,8 @@ class LedgerRow(Pressed):
     def _describe(self) -> None:
         row = self.quantity
         self.setAccessibleName(f"{row.kind.label}: {row.verdict}" if is_judged(row) else row.kind.label)
-        self.setAccessibleDescription(leg_text(row))
-        self.setToolTip(tip(f"{row.kind.label}\n{leg_text(row) or 'no leg yet'}"))
+        self.setAccessibleDescription(value_text(row))
+        self.setToolTip(tip(f"{row.kind.label}\n{value_text(row) or 'no leg yet'}"))
 
     def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
         if a1 is not None and a1.type() == QEvent.Type.MouseButtonPress and isinstance(a1, QMouseEvent):

@@ -100,8 +100,8 @@ class MatrixTable(TextTable):
 
 
 def _cell_text(cell: Cell) -> str:
-    told = cell.story or cell.by
-    return f"{cell.text} ({told})" if told else cell.text
+    entries = cell.story or cell.by
+    return f"{cell.text} ({entries})" if entries else cell.text
 
 
 def typed_value(text: str, item: Comparable) -> Any:

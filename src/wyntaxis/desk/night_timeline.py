@@ -90,8 +90,10 @@ class NightTimeline(Picture):
         self.lanes = []
         if outcome is not None:
             busy = dict.fromkeys(span.device for span in outcome.spans)
-            struck = dict.fromkeys(e.device for e in outcome.events if e.device and (e.kind == "fault" or e.unhandled))
-            self.lanes = list({**busy, **struck})[:MAX_LANES]
+            active_faults = dict.fromkeys(
+                e.device for e in outcome.events if e.device and (e.kind == "fault" or e.unhandled)
+            )
+            self.lanes = list({**busy, **active_faults})[:MAX_LANES]
             self.setAccessibleDescription(self.words())
         self.updateGeometry()
         self.update()
@@ -336,9 +338,9 @@ class NightTimeline(Picture):
     def mouseMoveEvent(self, a0: QMouseEvent | None) -> None:
         """Tell what stands under the mouse."""
         if a0 is not None:
-            QToolTip.showText(a0.globalPosition().toPoint(), self.told_at(a0.position()), self)
+            QToolTip.showText(a0.globalPosition().toPoint(), self.reported_at(a0.position()), self)
 
-    def told_at(self, at: QPointF) -> str:
+    def reported_at(self, at: QPointF) -> str:
         """Return what stands at a place: the device, what it does then, and events close by."""
         index = int((at.y() / self._em - TOP_EM) // self._lane_em) - bool(self._steps)
         place = self.step_at(at)

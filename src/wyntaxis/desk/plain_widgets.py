@@ -74,9 +74,9 @@ class Picture(QLabel):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setTextFormat(Qt.TextFormat.PlainText)
-        told_by = QPixmap(1, 1)
-        told_by.fill(Qt.GlobalColor.transparent)
-        self.setPixmap(told_by)
+        reported_by = QPixmap(1, 1)
+        reported_by.fill(Qt.GlobalColor.transparent)
+        self.setPixmap(reported_by)
 
     def sizeHint(self) -> QSize:
         return QWidget.sizeHint(self)

@@ -134,9 +134,9 @@ class TransferPlot(_TwoPlots):
                 f"{read_noise_text(transfer, 2)} e⁻, "
                 f"χ² {number(transfer.chi_square, 2)}"
             )
-        told = "; ".join(words)
+        text = "; ".join(words)
         self.answer.setText(
-            f"{told}. Crosses are not in the fit: clipped, above 70 % of saturation, or outliers. Below, what the fit "
+            f"{text}. Crosses are not in the fit: clipped, above 70 % of saturation, or outliers. Below, what the fit "
             "leaves over, with twice its uncertainty dashed."
             if words
             else "No transfer curve: bias and flat pairs of one gain and offset are wanted."
@@ -231,10 +231,10 @@ class DarkPlot(PlotPanel):
         self.data.rows = [[p.temperature_c, p.current.value, p.current.standard] for p in points]
         self.plot.plot(warmth, current, pen=None, symbol="o", symbolSize=7, symbolBrush=palette.ink)
         words = []
-        if result.law is not None:
+        if result.model is not None:
             line = np.linspace(warmth.min() - 5, warmth.max() + 3, 80)
-            law = [result.law.current(float(t)) for t in line]
-            values, spread = (np.array([getattr(e, key) for e in law]) for key in ("value", "standard"))
+            model = [result.model.current(float(t)) for t in line]
+            values, spread = (np.array([getattr(e, key) for e in model]) for key in ("value", "standard"))
             self.plot.plot(line, values, pen=pg.mkPen(palette.accent, width=1.8))
             band = [
                 self.plot.plot(
@@ -243,13 +243,13 @@ class DarkPlot(PlotPanel):
                 for sign in (-1, 1)
             ]
             self.plot.addItem(pg.FillBetweenItem(*band, brush=palette.color("accent", 40)))
-            doubling, energy = result.law.doubling(float(warmth.mean())), result.law.energy_ev
+            doubling, energy = result.model.doubling(float(warmth.mean())), result.model.energy_ev
             words.append(
                 f"Doubles in {plus_minus(doubling.value, doubling.standard, 2)} °C at "
                 f"{number(float(warmth.mean()), 0)} °C; E = {plus_minus(energy.value, energy.standard, 3)} eV"
             )
             if allowed_e_s is not None and allowed_e_s > 0:
-                warmest = result.law.warmest(allowed_e_s)
+                warmest = result.model.warmest(allowed_e_s)
                 pen = pg.mkPen(palette.fails, style=Qt.PenStyle.DashLine)
                 self.plot.addItem(pg.InfiniteLine(np.log10(allowed_e_s), angle=0, pen=pen))
                 words.append(
@@ -372,28 +372,30 @@ class GainPlot(_TwoPlots):
             panel.dress(palette)
         columns = ["gain", "sky_e_s", "total_noise_e", "sky_limited_s", "saturating_star_e_s"]
         self.data = self.lower_panel.data = PlotData(columns)
-        told = [
+        entries = [
             gain for gain in gains if gain.gain is not None and not gain.plane and gain.transfer.read_noise is not None
         ]
-        told.sort(key=lambda item: item.gain or 0.0)
-        if len(told) < 2 or not terms.skies or terms.planned_s is None:
+        entries.sort(key=lambda item: item.gain or 0.0)
+        if len(entries) < 2 or not terms.skies or terms.planned_s is None:
             self.answer.setText(
                 "Two gains measured, a planned exposure and the sky of a filter are wanted for this plot."
             )
             return
-        settings = np.array([entry.gain for entry in told], dtype=float)
+        settings = np.array([entry.gain for entry in entries], dtype=float)
         words = []
         for index, (name, sky) in enumerate(terms.skies.items()):
             pen = pg.mkPen(run_colors(palette)[index % 5], width=1.4, style=DASHES[index % 4])
             style = {"pen": pen, "symbol": "o", "symbolSize": 5, "symbolBrush": run_colors(palette)[index % 5]}
-            noises = [element.transfer.read_noise.value for element in told if element.transfer.read_noise is not None]
+            noises = [
+                element.transfer.read_noise.value for element in entries if element.transfer.read_noise is not None
+            ]
             total = total_noise(terms.planned_s, noises, sky, terms.dark_e_s)
             limits = [sky_limited_exposure(noise, sky, terms.dark_e_s) for noise in noises]
             stars = [
                 float(saturating_star_e_s(terms.planned_s, t.full_well.value, sky, terms.dark_e_s, terms.sampling))
                 if (t := candidate.transfer).full_well is not None and terms.sampling is not None
                 else np.nan
-                for candidate in told
+                for candidate in entries
             ]
             self.plot.plot(settings, total, name=plot_text(name), **style)
             self.lower_panel.plot.plot(settings, np.array(stars), **style)

@@ -110,7 +110,7 @@ class SurfacePlot(PlotPanel):
         if not residuals:
             self._arrow(entry, palette)
         self.plot.setRange(xRange=(0, width), yRange=(0, height), padding=0.03)
-        self.answer.setText(self._told(entry, unit, most, residuals=residuals))
+        self.answer.setText(self._reported(entry, unit, most, residuals=residuals))
 
     def _arrow(self, entry: MeasuredSweep, palette: Palette) -> None:
         """Draw the way in which best focus rises along the light."""
@@ -135,7 +135,7 @@ class SurfacePlot(PlotPanel):
                 pen=pg.mkPen(palette.accent, width=2),
             )
 
-    def _told(self, entry: MeasuredSweep, unit: str, most: float, *, residuals: bool) -> str:
+    def _reported(self, entry: MeasuredSweep, unit: str, most: float, *, residuals: bool) -> str:
         scatter = entry.surface.scatter * abs(entry.step_um.value if entry.step_um is not None else 1.0)
         if residuals:
             return f"What the surface leaves of each zone, in {unit}; they scatter by {number(scatter, 1)} {unit}."
@@ -163,7 +163,7 @@ class SpacingPlot(BenchPlot):
         self.dress(palette)
         self.data = PlotData(["spacing_mm", "curvature_um", "u"])
         flat = result.flat
-        self.data.rows = [[mm, bowl.value, bowl.standard] for mm, bowl in flat.points]
+        self.data.rows = [[mm, curvature.value, curvature.standard] for mm, curvature in flat.points]
         if not flat.points:
             self.answer.setText(f"No line: {flat.why}.")
             return

@@ -114,8 +114,8 @@ class RatioPlot(_LightPlot):
         for place in entry.comparison.places:
             self.data.rows.append([place.x, place.y, place.share, place.across_px])
             self._ring(place.x, place.y, 1.4 * place.across_px, pg.mkPen(palette.fails, width=1.6))
-        told = entry.comparison
+        entries = entry.comparison
         self.answer.setText(
-            f"{entry.filter}: {entry.new} over {entry.old}, {told.verdict}. Ringed: differs beyond noise, by up to "
-            f"{number(100 * told.worst, 2)} %. Shades: ±{number(100 * spread, 2)} %."
+            f"{entry.filter}: {entry.new} over {entry.old}, {entries.verdict}. Ringed: differs beyond noise, by up to "
+            f"{number(100 * entries.worst, 2)} %. Shades: ±{number(100 * spread, 2)} %."
         )

@@ -113,7 +113,7 @@ class CurvePlot(BenchPlot):
         )
 
 
-class LawPlot(BenchPlot):
+class ModelPlot(BenchPlot):
     """Best positions over temperature, by filter and direction, with the law fitted to them."""
 
     def __init__(self) -> None:
@@ -126,7 +126,7 @@ class LawPlot(BenchPlot):
         self.plot.clear()
         self.dress(palette)
         self.data = PlotData(["run", "temperature_c", "best_steps", "u_steps"])
-        law, drawn = result.law, set[str]()
+        model, drawn = result.model, set[str]()
         filters = sorted({run.filter or "" for run in result.runs})
         for index, (run, curve) in enumerate(zip(result.runs, result.curves, strict=True)):
             best, celsius = curve.best_position, run.temperature_c
@@ -149,15 +149,15 @@ class LawPlot(BenchPlot):
         if values:
             high = max(max(values) - min(values), 4.0)
             self.plot.setYRange(min(values) - 0.1 * high, max(values) + 0.3 * high, padding=0)
-        if law.slope is None or law.best_now is None or law.mean_c is None:
-            self.answer.setText("No law of temperature: " + law.why.get("slope", "no run tells a temperature") + ".")
+        if model.slope is None or model.best_now is None or model.mean_c is None:
+            self.answer.setText("No law of temperature: " + model.why.get("slope", "no run tells a temperature") + ".")
             return
-        told = [run.temperature_c for run in result.runs if run.temperature_c is not None]
-        at = np.linspace(min(told) - 0.5, max(told) + 0.5, 40)
-        middle = law.best_now.value + law.slope.value * (at - law.mean_c)
+        entries = [run.temperature_c for run in result.runs if run.temperature_c is not None]
+        at = np.linspace(min(entries) - 0.5, max(entries) + 0.5, 40)
+        middle = model.best_now.value + model.slope.value * (at - model.mean_c)
         self.plot.plot(at, middle, pen=pg.mkPen(palette.ink, width=1.2, style=Qt.PenStyle.DashLine))
-        backlash = "" if law.backlash is None else f"; outward less inward {signed(law.backlash.value, 1)} steps"
+        backlash = "" if model.backlash is None else f"; outward less inward {signed(model.backlash.value, 1)} steps"
         self.answer.setText(
-            f"{plus_minus(law.slope.value, law.slope.standard, 2)} steps/°C{backlash}. Dashed: the law of "
-            f"{law.reference or 'the runs'}, in the middle between both ways."
+            f"{plus_minus(model.slope.value, model.slope.standard, 2)} steps/°C{backlash}. Dashed: the law of "
+            f"{model.reference or 'the runs'}, in the middle between both ways."
         )

@@ -147,7 +147,7 @@ class PeriodPlot(BenchPlot):
         self.plot.clear()
         self.dress(palette)
         self.data = PlotData(["run", "period_s", "amplitude_arcsec", "noise_arcsec"])
-        told = ""
+        entries = ""
         for index, own in enumerate(runs):
             found = own.periodogram
             if found is None:
@@ -159,7 +159,7 @@ class PeriodPlot(BenchPlot):
             if index == chosen:
                 style = pg.mkPen(palette.color("faded"), style=Qt.PenStyle.DashLine)
                 self.plot.plot(x, limit, pen=style, name="noise, 3 in 1000")
-                told = self._words(own)
+                entries = self._words(own)
             self.data.rows += [
                 [float(index), float(a), float(b), float(c)] for a, b, c in zip(x, y, limit, strict=True)
             ]
@@ -167,7 +167,7 @@ class PeriodPlot(BenchPlot):
             pen = pg.mkPen(palette.color("tight"), width=1.5, style=Qt.PenStyle.DotLine)
             self.plot.addItem(pg.InfiniteLine(math.log10(worm_s), angle=90, pen=pen))
             self.plot.plot([], [], pen=pen, name=f"worm, {number(worm_s, 0)} s")
-        self.answer.setText(told)
+        self.answer.setText(entries)
 
     def _words(self, own: MeasuredRun) -> str:
         found = own.periodogram.found if own.periodogram is not None else None

@@ -11,8 +11,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.stars.frame_grading import FrameGrade, moment_of
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
-from wyntaxis.core.evidence.stars.worth import FrameWorth, moment_of
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
@@ -68,15 +68,15 @@ class TimePlot(BenchPlot):
         self.legend.setColumnCount(6)
         self.legend.anchor((0, 0), (0, 0), offset=(46, 2))
 
-    def show_worth(self, worth: Sequence[FrameWorth], figure: Figure, chosen: int, palette: Palette) -> None:
+    def show_grades(self, grades: Sequence[FrameGrade], figure: Figure, chosen: int, palette: Palette) -> None:
         """Draw a figure of every frame."""
         self.plot.clear()
         self.legend.clear()
         self._labels["left"] = figure.label
         self.dress(palette)
-        moments = [moment_of(entry.frame) for entry in worth]
+        moments = [moment_of(entry.frame) for entry in grades]
         known = [moment for moment in moments if moment is not None]
-        timed = len(known) == len(worth) and len(known) > 0
+        timed = len(known) == len(grades) and len(known) > 0
         if not timed:
             self._labels["bottom"] = "frame"
             self.plot.getAxis("bottom").setLabel("frame", color=palette.ink)
@@ -87,30 +87,30 @@ class TimePlot(BenchPlot):
                 for k, m in enumerate(moments)
             ]
         )
-        figures = [figure.of(entry.frame) for entry in worth]
+        figures = [figure.of(entry.frame) for entry in grades]
         y = np.array([np.nan if found is None else found.value for found in figures])
         self.data = PlotData(["frame", "minutes" if timed else "frame_number", figure.key, "u", "keep"])
         self.data.rows = [
-            [float(k), float(x[k]), float(y[k]), found.standard if found else np.nan, float(worth[k].keep)]
+            [float(k), float(x[k]), float(y[k]), found.standard if found else np.nan, float(grades[k].keep)]
             for k, found in enumerate(figures)
         ]
-        self._frames(worth, x, y, chosen, palette)
-        self._marks(worth, x, y, palette)
-        self._limit(worth, figure, palette)
-        self._leave_room(worth, figure, y)
-        kept = sum(entry.keep for entry in worth)
+        self._frames(grades, x, y, chosen, palette)
+        self._marks(grades, x, y, palette)
+        self._limit(grades, figure, palette)
+        self._leave_room(grades, figure, y)
+        kept = sum(entry.keep for entry in grades)
         faults: dict[str, int] = {}
-        for entry in worth:
+        for entry in grades:
             if entry.fault:
                 faults[entry.fault] = faults.get(entry.fault, 0) + 1
-        told = ", ".join(f"{count} {name}" for name, count in faults.items())
+        text = ", ".join(f"{count} {name}" for name, count in faults.items())
         self.answer.setText(
-            f"{kept} of {len(worth)} frames are worth keeping" + (f"; {told}" if told else "") + ". Crosses are not; "
+            f"{kept} of {len(grades)} frames are worth keeping" + (f"; {text}" if text else "") + ". Crosses are not; "
             "thin lines: refocus, flip or another filter before the frame. Drag the dashed limit to another size."
         )
 
-    def _frames(self, worth: Sequence[FrameWorth], x: Any, y: Any, chosen: int, palette: Palette) -> None:
-        names = [(entry.frame.header.filter if entry.frame.header else None) or "no filter told" for entry in worth]
+    def _frames(self, grades: Sequence[FrameGrade], x: Any, y: Any, chosen: int, palette: Palette) -> None:
+        names = [(entry.frame.header.filter if entry.frame.header else None) or "no filter told" for entry in grades]
         for place, name in enumerate(dict.fromkeys(names)):
             color = run_colors(palette)[place % 5]
             own = [k for k, other in enumerate(names) if other == name and np.isfinite(y[k])]
@@ -118,16 +118,16 @@ class TimePlot(BenchPlot):
                 {
                     "pos": (x[k], y[k]),
                     "data": k,
-                    "symbol": SYMBOLS[place % len(SYMBOLS)] if worth[k].keep else "x",
+                    "symbol": SYMBOLS[place % len(SYMBOLS)] if grades[k].keep else "x",
                     "size": 13 if k == chosen else 8,
-                    "pen": pg.mkPen(color, width=2 if not worth[k].keep or k == chosen else 1),
-                    "brush": pg.mkBrush(color) if worth[k].keep else pg.mkBrush(None),
+                    "pen": pg.mkPen(color, width=2 if not grades[k].keep or k == chosen else 1),
+                    "brush": pg.mkBrush(color) if grades[k].keep else pg.mkBrush(None),
                 }
                 for k in own
             ]
 
             def tip(x: float, y: float, data: int) -> str:
-                entry = worth[data]
+                entry = grades[data]
                 why = f", {entry.fault}: {entry.why}" if entry.fault else ""
                 return plot_text(f"{entry.frame.file}: {number(y, 2)}{why}")
 
@@ -139,33 +139,33 @@ class TimePlot(BenchPlot):
             self.plot.addItem(item)
             self.legend.addItem(pg.PlotDataItem(pen=pg.mkPen(color)), plot_text(name))
 
-    def _leave_room(self, worth: Sequence[FrameWorth], figure: Figure, y: Any) -> None:
+    def _leave_room(self, grades: Sequence[FrameGrade], figure: Figure, y: Any) -> None:
         """Leave room above the frames for the legend and the marks."""
         values = [float(value) for value in y[np.isfinite(y)]]
         if figure.key == "hfd_px":
-            values += [entry.limit_px for entry in worth if entry.limit_px is not None]
+            values += [entry.limit_px for entry in grades if entry.limit_px is not None]
         if values:
             high = max(max(values) - min(values), 1e-3 * abs(max(values)), 1e-3)
             self.plot.setYRange(min(values) - 0.06 * high, max(values) + ROOM_ABOVE * high, padding=0)
 
-    def _marks(self, worth: Sequence[FrameWorth], x: Any, y: Any, palette: Palette) -> None:
+    def _marks(self, grades: Sequence[FrameGrade], x: Any, y: Any, palette: Palette) -> None:
         finite = y[np.isfinite(y)]
         top, high = (float(finite.max()), float(np.ptp(finite))) if len(finite) else (1.0, 1.0)
         high = max(high, 1e-3)
         line_at = 0
-        for k, entry in enumerate(worth):
-            told = [mark for mark in entry.marks if mark != "dither"]
-            if told and k:
+        for k, entry in enumerate(grades):
+            entries = [mark for mark in entry.marks if mark != "dither"]
+            if entries and k:
                 at = (x[k - 1] + x[k]) / 2
                 line = pg.InfiniteLine(at, pen=pg.mkPen(palette.faded, width=0.8, style=Qt.PenStyle.DotLine))
                 self.plot.addItem(line)
-                label = self.label(", ".join(told), palette.faded, (0.0, 0.5))
+                label = self.label(", ".join(entries), palette.faded, (0.0, 0.5))
                 label.setPos(at, top + (0.06 + 0.09 * (line_at % 2)) * high)
                 line_at += 1
                 self.plot.addItem(label)
 
-    def _limit(self, worth: Sequence[FrameWorth], figure: Figure, palette: Palette) -> None:
-        limits = [entry.limit_px for entry in worth if entry.limit_px is not None]
+    def _limit(self, grades: Sequence[FrameGrade], figure: Figure, palette: Palette) -> None:
+        limits = [entry.limit_px for entry in grades if entry.limit_px is not None]
         if figure.key != "hfd_px" or not limits:
             return
         pen = pg.mkPen(palette.accent, width=1.6, style=Qt.PenStyle.DashLine)

@@ -197,7 +197,7 @@ class RigFiles(QObject):
 
         def tell() -> None:
             taken = f"{len(found.taken)} changes came from the file: {', '.join(found.taken[:4])}"
-            stays = f". Yours stay at {', '.join(found.disputed[:4])}" if found.disputed else ""
+            stays = f". Yours stay at {', '.join(found.conflicting[:4])}" if found.conflicting else ""
             self.window.notice.tell(f"Saved {path.name} with both changes. {taken}{stays}.")
             then()
 

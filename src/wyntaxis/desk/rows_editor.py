@@ -10,7 +10,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout
 
 from wyntaxis.core.rig.base import DocumentPath
-from wyntaxis.core.rig.shown import ShownField
+from wyntaxis.core.rig.display import DisplayedField
 from wyntaxis.desk.card import make_field, value_at
 from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.plain_widgets import PlainLabel, PushButton
@@ -28,7 +28,7 @@ class RowsEditor(GridPanel):
         self,
         session: Session,
         title: str,
-        columns: Sequence[ShownField],
+        columns: Sequence[DisplayedField],
         word: str,
         fresh: Callable[[], dict[str, Any]],
     ) -> None:
@@ -103,7 +103,7 @@ class RowsEditor(GridPanel):
             fields.append(field)
         return fields
 
-    def _field(self, spec: ShownField, index: int) -> Field:
+    def _field(self, spec: DisplayedField, index: int) -> Field:
         field = make_field(spec, (*self._base, index), self._session.refused.emit)
         field.setAccessibleName(f"{self._word} {index + 1}: {field.accessibleName()}")
         field.entered.connect(lambda path, value, spec=spec: self._enter(path, value, spec))
@@ -134,7 +134,7 @@ class RowsEditor(GridPanel):
             grid.addWidget(button, index + 1, at)
         return fields
 
-    def _enter(self, path: DocumentPath, value: Any, spec: ShownField) -> None:
+    def _enter(self, path: DocumentPath, value: Any, spec: DisplayedField) -> None:
         # A slot's name may be blank: an empty hole is a fact worth stating.
         if value is None and not spec.optional:
             value = ""

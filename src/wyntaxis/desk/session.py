@@ -171,8 +171,8 @@ class Session(EditedTrain):
         self.chosen_part = part_id
         about = [f for f in self.evaluation.findings if part_id in f.parts(self.rig)]
         if about:
-            gravest = max(about, key=lambda f: f.verdict.severity)
-            self._chosen_finding = (gravest.id, gravest.subject)
+            worst_verdict = max(about, key=lambda f: f.verdict.severity)
+            self._chosen_finding = (worst_verdict.id, worst_verdict.subject)
         self.chosen_changed.emit()
 
     def choose_device(self, device_id: str) -> None:

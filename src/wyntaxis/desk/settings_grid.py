@@ -12,9 +12,9 @@ from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS, SettingKind, settings_of
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.shown import ShownField
+from wyntaxis.core.rig.display import DisplayedField
 from wyntaxis.desk.card import make_field, value_at
-from wyntaxis.desk.margin import verdict_icon
+from wyntaxis.desk.findings_panel import verdict_icon
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -22,7 +22,7 @@ from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
 CELL_EM, CELLS = 5.5, 6
-"""How wide a leg's field is at the least, in sizes of the text, and how many must have room beside the label."""
+"""How wide a value's field is at the least, in sizes of the text, and how many must have room beside the label."""
 HEADINGS = ("", "is to be", "±", "measured", "± u", "")
 
 
@@ -89,12 +89,12 @@ class SettingsGrid(GridPanel):
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             grid.addWidget(label, row, 0)
         form = "choice" if kind.choices else kind.type
-        places = [(ShownField(kind.label, ("value",), kind.unit, form, kind.choices), 1)]
+        places = [(DisplayedField(kind.label, ("value",), kind.unit, form, kind.choices), 1)]
         if kind.type == "number":
             places += [
-                (ShownField(f"{kind.label}, tolerance", ("tolerance",), kind.unit), 2),
-                (ShownField(f"{kind.label}, measured", ("measured", "value"), kind.unit), 3),
-                (ShownField(f"{kind.label}, uncertainty", ("measured", "standard_uncertainty"), kind.unit), 4),
+                (DisplayedField(f"{kind.label}, tolerance", ("tolerance",), kind.unit), 2),
+                (DisplayedField(f"{kind.label}, measured", ("measured", "value"), kind.unit), 3),
+                (DisplayedField(f"{kind.label}, uncertainty", ("measured", "standard_uncertainty"), kind.unit), 4),
             ]
             self._marks[kind.key] = PlainLabel()
             grid.addWidget(self._marks[kind.key], row, 5)
@@ -108,7 +108,7 @@ class SettingsGrid(GridPanel):
     def _enter(self, path: DocumentPath, value: Any, kind: SettingKind) -> None:
         setting = value_at(self._session.rig, path[:4])
         if value is None and path[-1] == "value" and setting is not None:
-            # An emptied value takes its leg out, and the whole setting where it was the only leg.
+            # An emptied value takes its value out, and the whole setting where it was the only value.
             other = setting.measured if path[-2] != "measured" else setting.value
             path = path[:4] if other is None else path[:-1] if path[-2] == "measured" else path
         self._session.set_value(path, value, f"Change {kind.label.lower()}")

@@ -12,8 +12,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from wyntaxis.core.drafting.book import Draft
 from wyntaxis.core.drafting.draft import Sources, draft, read_sources
+from wyntaxis.core.drafting.rig_draft import Draft
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps, load_maps
 from wyntaxis.core.evidence.ports.tree import PortTree, read_ports
 from wyntaxis.core.files.errors import InputError, Progress
@@ -21,7 +21,7 @@ from wyntaxis.core.files.places import home, own_maps_path
 from wyntaxis.core.rig.marks import parse_path, value_at
 from wyntaxis.desk.actions import DEMOS
 from wyntaxis.desk.background import Job
-from wyntaxis.desk.not_given import NotGivenPanel
+from wyntaxis.desk.not_entered import NotEnteredPanel
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.tables import TextTable
@@ -69,16 +69,16 @@ class StartPage(QScrollArea):
         self.bar = JobBar(self.job, "reading")
         self.ways.column.addWidget(self.bar)
         column.addWidget(self.ways)
-        self.not_given = NotGivenPanel(session)
-        column.addWidget(self.not_given)
+        self.not_entered = NotEnteredPanel(session)
+        column.addWidget(self.not_entered)
         self.open_panel = Panel("What the sources leave open")
         self.open_words = self.open_panel.add_text()
         column.addWidget(self.open_panel)
-        self.told = Panel("What was taken, and from where")
+        self.sources_panel = Panel("What was taken, and from where")
         self.table = TextTable("Drafted values", ("Value", "Is", "From"), left=(0, 1, 2), stretch=2)
         self.table.most_rows = 14
-        self.told.column.addWidget(self.table)
-        column.addWidget(self.told)
+        self.sources_panel.column.addWidget(self.table)
+        column.addWidget(self.sources_panel)
         column.addStretch(1)
         self.setWidget(body)
         self.refresh()
@@ -89,14 +89,14 @@ class StartPage(QScrollArea):
             "a folder of FITS files, or drop it here",
             "Choose a folder …",
             self.ask_folder,
-            self.draft_stand_in_frames,
+            self.draft_simulated_frames,
         )
         self.ports_button = self._way(
             "From the ports",
             "the devices that are plugged in now",
             "Read the ports",
             self.draft_ports,
-            self.draft_stand_in_ports,
+            self.draft_simulated_ports,
         )
         self.program_button = self._way(
             "From a program’s file", "a settings file that a key map suits", "Choose a file …", self.ask_file
@@ -117,15 +117,15 @@ class StartPage(QScrollArea):
         words: str,
         button: str,
         work: Callable[[], object],
-        stand_in: Callable[[], object] | None = None,
+        simulated: Callable[[], object] | None = None,
     ) -> QWidget:
         row = QHBoxLayout()
         label = PlainLabel(f"{title}: {words}")
         label.setWordWrap(True)
         row.addWidget(label, 1)
         made = push_button(button, f"{title}: {words}", work, row)
-        if stand_in is not None:
-            push_button("Stand-in", f"{title}: the demo's, simulated", stand_in, row)
+        if simulated is not None:
+            push_button("Stand-in", f"{title}: the demo's, simulated", simulated, row)
         self.ways.column.addLayout(row)
         return made
 
@@ -155,11 +155,11 @@ class StartPage(QScrollArea):
         """Draft from the ports, in the background."""
         self._start("Draft from the ports", lambda maps, progress: read_sources((), read(), maps, progress))
 
-    def draft_stand_in_frames(self) -> None:
+    def draft_simulated_frames(self) -> None:
         """Draft from simulated frames of the demo's rig."""
 
         def read(maps: KeyMaps, progress: Progress) -> Sources:
-            from wyntaxis.stand_ins.bench import make_demo_lights
+            from wyntaxis.simulators.bench import make_demo_lights
 
             with tempfile.TemporaryDirectory() as folder:
                 make_demo_lights(Path(folder))
@@ -167,11 +167,11 @@ class StartPage(QScrollArea):
 
         self._start("Draft from the stand-in’s frames", read)
 
-    def draft_stand_in_ports(self) -> None:
+    def draft_simulated_ports(self) -> None:
         """Draft from the simulated ports of the demo."""
 
         def read() -> PortTree:
-            from wyntaxis.stand_ins.usb import make_demo_tree
+            from wyntaxis.simulators.usb import make_demo_tree
 
             with tempfile.TemporaryDirectory() as folder:
                 return read_ports(make_demo_tree(Path(folder), "tarnfell"))
@@ -205,9 +205,9 @@ class StartPage(QScrollArea):
     def refresh(self) -> None:
         """Show what was drafted, what is open, and what nobody gave yet."""
         drafted, rig = self.drafted, self.session.document
-        self.not_given.refresh()
+        self.not_entered.refresh()
         known = drafted is not None and all(path in rig.origin for path in drafted.taken[:1])
-        self.told.setVisible(known)
+        self.sources_panel.setVisible(known)
         open_lines = [f"• {question.text}" for question in drafted.questions] if drafted is not None else []
         open_lines += [f"• not used: {entry.file}: {entry.why}" for entry in drafted.not_used] if drafted else []
         self.open_panel.setVisible(known and bool(open_lines))

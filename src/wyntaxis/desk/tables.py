@@ -11,7 +11,7 @@ from PyQt6.QtGui import QIcon, QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget
 
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.desk.margin import verdict_icon
+from wyntaxis.desk.findings_panel import verdict_icon
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import table_item
 
@@ -24,7 +24,7 @@ MIN_STRETCHED_EM = 13
 
 
 @dataclass(frozen=True)
-class _Shown:
+class _Displayed:
     """What stands in a table: its texts, the verdicts by cell, and how it looks."""
 
     rows: list[tuple[str, ...]]
@@ -71,7 +71,7 @@ class TextTable(QTableWidget):
         top.sectionResized.connect(lambda *_sizes: self._wrap_soon.start(0) if self.wraps else None)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.most_rows = MAX_ROWS_SHOWN
-        self._shown: _Shown | None = None
+        self._shown: _Displayed | None = None
         side = self.verticalHeader()
         assert side is not None
         side.hide()
@@ -90,17 +90,17 @@ class TextTable(QTableWidget):
         size = max(10, round(self.fontInfo().pixelSize() * 1.05))
         marks = {(row, 0): verdict for row, verdict in enumerate(verdicts) if verdict is not None}
         look = (palette, tuple(bold), self.font().key())
-        told = [tuple(row) for row in rows]
-        shown = _Shown(told, marks | dict(cell_verdicts), look)
+        entries = [tuple(row) for row in rows]
+        shown = _Displayed(entries, marks | dict(cell_verdicts), look)
         before, self._shown = self._shown, shown
         if shown == before:
             return
-        anew = before is None or before.look != look or len(before.rows) != len(told)
+        anew = before is None or before.look != look or len(before.rows) != len(entries)
         if anew:
             self.setIconSize(QSize(size, size))
-            self.setRowCount(len(told))
+            self.setRowCount(len(entries))
         changed: set[tuple[int, int]] = set()
-        for row, texts in enumerate(told):
+        for row, texts in enumerate(entries):
             for column, text in enumerate(texts):
                 verdict = shown.verdicts.get((row, column))
                 if before is None or anew or before.cell(row, column) != (text, verdict):

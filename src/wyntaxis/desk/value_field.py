@@ -93,8 +93,8 @@ class ValueField(QLineEdit):
             return
         turned = assumed != self._assumed
         self._assumed, self._origin = assumed, origin
-        told = "Assumed: nobody gave it yet. Type it, or press Enter to say that it is so" if assumed else ""
-        self.setToolTip(tip(told or (f"From {origin}" if origin else "")))
+        text = "Assumed: nobody gave it yet. Type it, or press Enter to say that it is so" if assumed else ""
+        self.setToolTip(tip(text or (f"From {origin}" if origin else "")))
         self.setAccessibleDescription("assumed, not given" if assumed else origin)
         if turned:
             self.setProperty("assumed", assumed)

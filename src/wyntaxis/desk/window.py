@@ -53,7 +53,7 @@ class MainWindow(Workplace):
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
         self._listed: tuple[Finding, ...] = ()
-        self._step_told = False
+        self._step_reported = False
         self._may_close = False
         self.setMinimumSize(800, 560)
         self.setWindowTitle("Wyntaxis, opening …")
@@ -118,17 +118,17 @@ class MainWindow(Workplace):
         from PyQt6.QtCore import Qt
         from PyQt6.QtWidgets import QSplitter, QVBoxLayout
 
-        from wyntaxis.desk.drawing_band import DrawingBand
-        from wyntaxis.desk.margin import Margin
+        from wyntaxis.desk.drawing_area import DrawingArea
+        from wyntaxis.desk.findings_panel import FindingsPanel
         from wyntaxis.desk.notice import NoticeStrip
         from wyntaxis.desk.pages import Pages
         from wyntaxis.desk.worklist_view import WorklistView
 
         self.notice = NoticeStrip()
-        self.drawing = DrawingBand(self.settings)
+        self.drawing = DrawingArea(self.settings)
         self.band = self.drawing.section
         self.worklist = WorklistView()
-        self.margin = Margin()
+        self.margin = FindingsPanel()
         self.stack = Pages()
         self.below = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.worklist, self.stack, self.margin):
@@ -177,14 +177,14 @@ class MainWindow(Workplace):
     def _share_height(self) -> None:
         """Give the drawing the height that it needs, or was given; folded, just that of the strip."""
         height = self.drawing.wanted_height(self.height(), self.text_scale)
-        folded = self.drawing.is_folded
+        folded = self.drawing.is_collapsed
         self.drawing.setMinimumHeight(height if folded else round(120 * self.text_scale))
         self.drawing.setMaximumHeight(height if folded else MAX_PX)
         self.split.setSizes([height, max(self.height() - height, 300)])
 
     def toggle_drawing(self) -> None:
         """Fold the drawing to a strip, or unfold it."""
-        self.drawing.toggle_fold()
+        self.drawing.toggle_collapsed()
 
     # Looks
 
@@ -348,7 +348,7 @@ class MainWindow(Workplace):
 
         assert self.session is not None
         own = self._findings_of_step()
-        newly, self._step_told = bool(own) and not self._step_told, bool(own)
+        newly, self._step_reported = bool(own) and not self._step_reported, bool(own)
         if newly and self.session.chosen_finding not in own:
             self.session.choose_finding(max(own, key=lambda f: (not f.accepted, f.verdict.severity)))
         chosen = self.session.chosen_finding
@@ -385,7 +385,7 @@ class MainWindow(Workplace):
         if self.session is None:
             return
         self.stack.show_sheet(self.step.key)
-        self._step_told = False
+        self._step_reported = False
         self._list_findings()
 
     def go_steps(self, by: int) -> None:

@@ -154,7 +154,7 @@ class WorklistView(QScrollArea):
         self._lines: dict[str, _Line] = {}
         for group in GROUPS:
             heading = _Line(group, heading=True)
-            heading.activated.connect(lambda group=group: self._fold(group))
+            heading.activated.connect(lambda group=group: self._section(group))
             self._headings[group] = heading
             layout.addWidget(heading)
             for step in steps():
@@ -220,7 +220,7 @@ class WorklistView(QScrollArea):
             line.updateGeometry()
         self._share_height()
 
-    def _fold(self, group: str) -> None:
+    def _section(self, group: str) -> None:
         heading = self._headings[group]
         heading.folded = not heading.folded
         for step in steps():

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.steps import Step
     from wyntaxis.desk.journal import Journal
     from wyntaxis.desk.notice import NoticeStrip
-    from wyntaxis.desk.section.band import SectionBand
+    from wyntaxis.desk.section.section_view import SectionView
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.stock import ShelfStock
     from wyntaxis.desk.window_state import WindowState
@@ -26,7 +26,7 @@ class Workplace(QMainWindow):
     settings: WindowState
     folder: Path
     palette_in_use: Palette
-    band: SectionBand
+    band: SectionView
     notice: NoticeStrip
     journal: Journal
     step: Step

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from tests.rigs import clean_document
 from wyntaxis.cli import main
-from wyntaxis.core.differences.deaths import RULES, deaths
 from wyntaxis.core.differences.differences import differences_between, swap, with_reasons
+from wyntaxis.core.differences.invalidation import RULES, invalidations
 from wyntaxis.core.differences.paths import changes_between, value_named
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.history import recording
@@ -23,19 +23,19 @@ from wyntaxis.core.rig.store import document_of, validated
 
 
 def document():
-    told = clean_document()
-    told["devices"].append(
+    entries = clean_document()
+    entries["devices"].append(
         {"id": "turner", "kind": "rotator", "name": "Turner", "settings": {"position_deg": {"value": 10}}}
     )
-    told["records"][0]["version"] = "2.1"
-    return told
+    entries["records"][0]["version"] = "2.1"
+    return entries
 
 
 def changed(*edits):
     """The rig before and after edits of its document: paths of keys, places and ids, with what is set there."""
-    told = document()
+    entries = document()
     for path, value in edits:
-        node = told
+        node = entries
         for step in path[:-1]:
             named = isinstance(node, list) and isinstance(step, str)
             node = next(entry for entry in node if entry["id"] == step) if named else node[step]
@@ -43,13 +43,13 @@ def changed(*edits):
             del node[path[-1]]
         else:
             node[path[-1]] = value
-    return validated(document()), validated(told)
+    return validated(document()), validated(entries)
 
 
 ALL = {rule.what for rule in RULES} | {"plug_ins"}
 FOCUSING = {"filter_offsets", "best_focus"}
 SETTING = ("devices", "main", "settings")
-DEATHS = [
+INVALIDATIONS = [
     # what is swapped or changed, and just what dies with it
     ([((*SETTING, "gain", "value"), 200)], {"darks", "bias"}),
     ([((*SETTING, "offset", "value"), 60)], {"darks", "bias"}),
@@ -91,65 +91,71 @@ DEATHS = [
 ]
 
 
-@pytest.mark.parametrize(("edits", "dies"), DEATHS)
+@pytest.mark.parametrize(("edits", "dies"), INVALIDATIONS)
 def test_each_change_kills_just_what_it_must(edits, dies):
     before, after = changed(*edits)
-    found = deaths(before, after)
+    found = invalidations(before, after)
     assert {own.what for own in found} == dies
     for own in found:
         assert all(" → " in line for line in own.because)
         assert own.rule
-    assert deaths(after, after) == ()
+    assert invalidations(after, after) == ()
 
 
 def test_every_rule_is_in_the_table():
-    assert set().union(*(dies for _, dies in DEATHS)) == ALL
+    assert set().union(*(dies for _, dies in INVALIDATIONS)) == ALL
 
 
 def test_a_rotator_ahead_of_the_prism_turns_the_guide_camera_too():
-    told = document()
-    told["train"].insert(1, {"id": "turn", "kind": "rotator", "length_mm": 0})
-    other = copy.deepcopy(told)
+    entries = document()
+    entries["train"].insert(1, {"id": "turn", "kind": "rotator", "length_mm": 0})
+    other = copy.deepcopy(entries)
     other["devices"][-1]["settings"]["position_deg"]["value"] = 100
-    assert {own.what for own in deaths(validated(told), validated(other))} == {"flats", "guide_calibration"}
+    assert {own.what for own in invalidations(validated(entries), validated(other))} == {"flats", "guide_calibration"}
 
 
 @pytest.mark.parametrize(("part", "dies"), [("oag", {"flats", "guide_calibration"}), ("camera", {"flats"})])
 def test_a_rotator_turns_the_guide_camera_where_it_turns_the_prism(part, dies):
     """A rotator built into the guider turns its prism; one behind it turns the main camera alone."""
-    told = document()
-    told["devices"][-1]["part"] = part
-    other = copy.deepcopy(told)
+    entries = document()
+    entries["devices"][-1]["part"] = part
+    other = copy.deepcopy(entries)
     other["devices"][-1]["settings"]["position_deg"]["value"] = 100
-    assert {own.what for own in deaths(validated(told), validated(other))} == dies
+    assert {own.what for own in invalidations(validated(entries), validated(other))} == dies
 
 
 def test_what_is_not_there_cannot_die():
-    told = clean_document()
-    told["guiding"] = {"kind": "none"}
-    told["devices"] = [device for device in told["devices"] if device["kind"] not in ("guide_camera", "filter_wheel")]
-    other = copy.deepcopy(told)
+    entries = clean_document()
+    entries["guiding"] = {"kind": "none"}
+    entries["devices"] = [
+        device for device in entries["devices"] if device["kind"] not in ("guide_camera", "filter_wheel")
+    ]
+    other = copy.deepcopy(entries)
     other["telescope"]["focal_length_mm"] = 700
-    assert {own.what for own in deaths(validated(told), validated(other))} == {"flats", "best_focus", "solved_scale"}
+    assert {own.what for own in invalidations(validated(entries), validated(other))} == {
+        "flats",
+        "best_focus",
+        "solved_scale",
+    }
 
 
 def test_records_are_to_be_retyped_and_measurements_grow_stale():
-    told = document()
-    told["records"] = [
+    entries = document()
+    entries["records"] = [
         {"id": "plan", "name": "Planner", "values": {"effective_focal_length_mm": 513.8}},
         {"id": "other", "name": "Other", "values": {"effective_focal_length_mm": 676}},
     ]
     rig = edit.apply(
-        validated(told),
+        validated(entries),
         edit.Change.of("Measure", ("measured", "effective_focal_length_mm"), {"value": 513.7}),
     )
     without = edit.apply(rig, edit.Change.of("Reducer off", ("train", 0, "magnification"), 1.0))
     found = differences_between(rig, without)
-    died = {(own.what, own.title): own for own in found.died}
-    record = died["record", "Record of Planner"]
+    invalidated = {(own.what, own.title): own for own in found.invalidated}
+    record = invalidated["record", "Record of Planner"]
     assert any("513.8" in line and "676" in line for line in record.because)
-    assert ("record", "Record of Other") not in died, "what was wrong before did not die now"
-    assert ("measured", "effective_focal_length_mm") in died
+    assert ("record", "Record of Other") not in invalidated, "what was wrong before did not die now"
+    assert ("measured", "effective_focal_length_mm") in invalidated
 
 
 def test_numbers_and_findings_that_turned():
@@ -221,7 +227,7 @@ def test_every_difference_is_found_and_nothing_else(before, after):
 
 
 @pytest.fixture
-def told(tmp_path, monkeypatch):
+def entries(tmp_path, monkeypatch):
     """A rig saved on four days: a ring, a gain with a reason, a name, the gain again."""
     days = itertools.count(1)
     monkeypatch.setattr(recording, "utc_stamp", lambda: f"2026-03-{next(days):02d}T12:00:00Z")
@@ -238,8 +244,8 @@ def told(tmp_path, monkeypatch):
     return path, rig
 
 
-def test_each_value_tells_the_save_that_changed_it_last(told):
-    path, rig = told
+def test_each_value_tells_the_save_that_changed_it_last(entries):
+    path, rig = entries
     history = read_history(path)
     found = with_reasons(differences_between(history.rig_at(0), rig), history, 0)
     by = {value.change.text: (value.by.date[:10], value.by.words, value.by.reason) for value in found.values}
@@ -249,8 +255,8 @@ def test_each_value_tells_the_save_that_changed_it_last(told):
     }
 
 
-def test_the_commands(told, tmp_path, capsys):
-    path, rig = told
+def test_the_commands(entries, tmp_path, capsys):
+    path, rig = entries
     assert main(["history", str(path), "--json"]) == 0
     saves = json.loads(capsys.readouterr().out)
     assert [(save["label"], save["labels"], save["reason"]) for save in saves][1] == ("Ring", ["Ring"], "corners bent")
@@ -308,7 +314,7 @@ def test_the_commands(told, tmp_path, capsys):
         ["history", "FILE", "--join", "FILE"],
     ],
 )
-def test_what_cannot_be_told_is_one_line(told, capsys, arguments):
-    path, _ = told
+def test_what_cannot_be_told_is_one_line(entries, capsys, arguments):
+    path, _ = entries
     assert main([str(path) if own == "FILE" else own for own in arguments]) == 2
     assert capsys.readouterr().err.count("\n") == 1

@@ -26,7 +26,7 @@ from wyntaxis.core.dossier.bundle import bundle_bytes, left_out_photos, read_bun
 from wyntaxis.core.dossier.card import card_of
 from wyntaxis.core.dossier.charts import Chart, Series, chart_svg, ticks
 from wyntaxis.core.dossier.dossier import CHAPTERS, as_csv, chosen, dossier_of
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.printing import card_html, card_pdf, dossier_html, pdf_of
 from wyntaxis.core.dossier.private import scrubbed, without_private
 from wyntaxis.core.dossier.section_picture import differing_svg, section_svg
@@ -50,7 +50,7 @@ def rig():
 
 @pytest.fixture(scope="module")
 def made(rig):
-    return dossier_of(Given(evaluate(rig)))
+    return dossier_of(DossierInput(evaluate(rig)))
 
 
 @pytest.fixture(scope="module")
@@ -68,12 +68,12 @@ class Checked(HTMLParser):
         self.faults += [f"{tag} is left open" for tag in self.open]
 
     def handle_starttag(self, tag, attrs):
-        told = dict(attrs)
+        reported = dict(attrs)
         self.tags.add(tag)
-        self.ids += [told["id"]] if "id" in told else []
-        self.links += [told["href"]] if "href" in told else []
-        self.fetched += [told[key] for key in ("src", "data", "action") if key in told]
-        self.faults += [f"{key} of {tag}" for key in told if key.startswith("on")]
+        self.ids += [reported["id"]] if "id" in reported else []
+        self.links += [reported["href"]] if "href" in reported else []
+        self.fetched += [reported[key] for key in ("src", "data", "action") if key in reported]
+        self.faults += [f"{key} of {tag}" for key in reported if key.startswith("on")]
         if tag not in VOID:
             self.open.append(tag)
 
@@ -123,9 +123,9 @@ def test_every_chapter_tells_what_the_rig_holds(made, rig):
     assert typed.rows.index(focal) in typed.bold
     numbers = table_of(made, "numbers", "Light path")
     assert any(row[0] == "Back focus error" and "0.716" in row[1] and row[2] == "✕ fails" for row in numbers.rows)
-    told = list(texts(made))
-    assert any("61.500 + 0.684 = 62.184 mm" in text for text in told)
-    assert any("ring 12.9 (12.9 mm" in text for text in told)
+    reported = list(texts(made))
+    assert any("61.500 + 0.684 = 62.184 mm" in text for text in reported)
+    assert any("ring 12.9 (12.9 mm" in text for text in reported)
 
 
 def test_settings_tell_why_and_since_when(tmp_path, rig):
@@ -138,7 +138,7 @@ def test_settings_tell_why_and_since_when(tmp_path, rig):
     noted = edit.apply(
         later, edit.Change.of("Why", ("sources", "devices[0].settings.offset.value"), {"reason": "tried"})
     )
-    found = dossier_of(Given(evaluate(noted), read_history(path)), ["settings", "history"])
+    found = dossier_of(DossierInput(evaluate(noted), read_history(path)), ["settings", "history"])
     rows = {row[0]: row for row in table_of(found, "settings", "Pellucid Grand").rows}
     assert rows["Gain"][1].startswith("140")
     assert rows["Gain"][3].startswith("less clipping (since 2")
@@ -157,14 +157,14 @@ def test_evidence_has_its_age():
             "evidence": {"method": "solved_frame", "file": "m.fits", "date": "2026-11-01T20:00:00Z"},
         }
     }
-    found = dossier_of(Given(evaluate(validated(document)), today=datetime.date(2026, 11, 26)), ["numbers"])
+    found = dossier_of(DossierInput(evaluate(validated(document)), today=datetime.date(2026, 11, 26)), ["numbers"])
     row = next(row for row in table_of(found, "numbers", "Scales").rows if row[0] == "Effective focal length")
     assert "measured 513.70 ± 0.20 mm" in row[1]
     assert "measured by solved frame m.fits, 25 days old" in row[3]
 
 
 def test_chapters_are_chosen_and_making_can_be_cancelled(rig):
-    given_ = Given(evaluate(rig))
+    given_ = DossierInput(evaluate(rig))
     assert [chapter.key for chapter in dossier_of(given_, ["typing", "glance"]).chapters] == ["glance", "typing"]
     assert chosen(None) == CHAPTERS
     for wrong, words in ((["nothing"], "there is no chapter"), ([], "at least one")):
@@ -182,10 +182,10 @@ def test_chapters_are_chosen_and_making_can_be_cancelled(rig):
 def test_an_empty_rig_and_one_without_anything_make_a_dossier():
     telescope = {"id": "t", "focal_length_mm": 500, "aperture_mm": 80}
     bare = {"format": "wyntaxis-rig", "version": 1, "name": "x", "telescope": telescope, "train": []}
-    found = dossier_of(Given(evaluate(validated(bare))))
+    found = dossier_of(DossierInput(evaluate(validated(bare))))
     assert "light_path" in {chapter.key for chapter in found.chapters}
     assert Checked(dossier_html(found)).faults == []
-    assert card_of(Given(evaluate(validated(bare)))).start
+    assert card_of(DossierInput(evaluate(validated(bare)))).start
 
 
 # HTML
@@ -217,7 +217,7 @@ def test_foreign_text_is_never_markup():
     document["train"][0]["mark"] = EVIL
     document["records"] = [{"id": "p", "name": EVIL, "values": {"telescope.name": EVIL}}]
     evaluation = evaluate(validated(document))
-    for text in (dossier_html(dossier_of(Given(evaluation))), card_html(card_of(Given(evaluation)))):
+    for text in (dossier_html(dossier_of(DossierInput(evaluation))), card_html(card_of(DossierInput(evaluation)))):
         checked = Checked(text)
         assert checked.faults == []
         assert not {"script", "img"} & checked.tags
@@ -232,7 +232,7 @@ def test_the_pdf_is_tagged_searchable_and_carries_its_fonts(rig, monkeypatch):
         raise AssertionError("the network was reached for")
 
     monkeypatch.setattr(socket.socket, "connect", reached)
-    few = dossier_of(Given(evaluate(rig)), ["glance", "light_path", "typing"])
+    few = dossier_of(DossierInput(evaluate(rig)), ["glance", "light_path", "typing"])
     reader = pypdf.PdfReader(io.BytesIO(pdf_of(dossier_html(few, "Letter"))))
     root = reader.trailer["/Root"]
     assert root["/MarkInfo"]["/Marked"]
@@ -266,7 +266,7 @@ def test_a_card_is_one_page_by_day_and_by_lamp():
     document["plan"]["steps"] = [{"do": do} for do in steps]
     crowded = load(demo.rig_path("tarnfell-triplet-reduced")).rig
     for rig in (validated(document), crowded):
-        card = card_of(Given(evaluate(rig)))
+        card = card_of(DossierInput(evaluate(rig)))
         for lamp in (False, True):
             pages = pypdf.PdfReader(io.BytesIO(card_pdf(card, "Letter", lamp=lamp))).pages
             assert len(pages) == 1
@@ -302,14 +302,14 @@ def test_a_private_dossier_holds_none_of_the_private_texts(tmp_path):
     rig = validated(private_document())
     path = tmp_path / "a.rig.json"
     save(rig, path, ("Tarnfell",), "for Jo Eldridge")
-    given_ = Given(evaluate(rig), read_history(path), folder=tmp_path, private=True)
+    given_ = DossierInput(evaluate(rig), read_history(path), folder=tmp_path, private=True)
     found = dossier_of(given_)
     assert {"site", "history"}.isdisjoint({chapter.key for chapter in found.chapters})
     for text in (dossier_html(found), as_csv(found), card_html(card_of(given_))):
         plain = re.sub(r"base64,[A-Za-z0-9+/=]+", "", text).lower()
         for secret in SECRETS:
             assert secret not in plain, secret
-    open_one = "".join(texts(dossier_of(Given(evaluate(rig), read_history(path))))).lower()
+    open_one = "".join(texts(dossier_of(DossierInput(evaluate(rig), read_history(path))))).lower()
     assert all(secret in open_one for secret in SECRETS if secret not in ("/home/jo",))
     bare, _ = without_private(rig)
     seen = [evaluate(own).rows["depth_of_focus_seeing_um"].best for own in (rig, bare)]
@@ -322,7 +322,7 @@ def test_private_texts_that_are_also_kinds_or_ids_leave_the_rig_whole():
     document["devices"][2]["identity"]["serial_number"] = "A&B <c>"
     document["train"][0]["name"] = "lent by A&B <c>"
     document["train"][3]["name"] = "the camera's ring"
-    found = dossier_of(Given(evaluate(validated(document)), private=True), ["glance", "light_path"])
+    found = dossier_of(DossierInput(evaluate(validated(document)), private=True), ["glance", "light_path"])
     page = dossier_html(found)
     assert Checked(page).faults == []
     assert "A&amp;B" not in page
@@ -377,12 +377,12 @@ def test_nothing_private_in_ports_records_and_photographs_of_a_private_dossier(t
         path.write_text(json.dumps(document), "utf-8")
         assert main(["dossier", str(path), "--out", str(out), "--private"]) == 0
         if suffix == ".pdf":
-            told = "".join(page.extract_text() for page in pypdf.PdfReader(out).pages)
+            reported = "".join(page.extract_text() for page in pypdf.PdfReader(out).pages)
         else:
-            told = re.sub(r"base64,[A-Za-z0-9+/=]+", "", out.read_text("utf-8"))
+            reported = re.sub(r"base64,[A-Za-z0-9+/=]+", "", out.read_text("utf-8"))
         for secret in ("usb-Maker", "Eldridge", "hut-box", "20231234"):
-            assert secret.lower() not in told.lower(), (suffix, secret)
-        assert "(left out)0" not in told
+            assert secret.lower() not in reported.lower(), (suffix, secret)
+        assert "(left out)0" not in reported
 
 
 def test_nothing_turns_a_line_round_on_paper(tmp_path):
@@ -443,14 +443,18 @@ def test_photographs_come_from_the_rigs_folder_alone(tmp_path):
     names = ("front.png", "../outside.png", str(tmp_path / "outside.png"), "link.png", "broken.png", "gone.png")
     document["photos"] = [{"file": name, "caption": f"view {i}"} for i, name in enumerate(names)]
     evaluation = evaluate(validated(document))
-    found = dossier_of(Given(evaluation, folder=tmp_path / "home"), ["photographs"]).chapters[0].blocks
+    found = dossier_of(DossierInput(evaluation, folder=tmp_path / "home"), ["photographs"]).chapters[0].blocks
     assert isinstance(found[0], Photo)
     assert found[0].data.startswith("data:image/jpeg;base64,")
     why = [block.text for block in found[1:]]
     assert all("outside the rig's folder" in text for text in why[:3])
     assert "no picture that can be read" in why[3]
     assert "cannot be read" in why[4]
-    named = dossier_of(Given(evaluation, folder=tmp_path / "home", photos="named"), ["photographs"]).chapters[0].blocks
+    named = (
+        dossier_of(DossierInput(evaluation, folder=tmp_path / "home", photos="named"), ["photographs"])
+        .chapters[0]
+        .blocks
+    )
     assert [block.file for block in named] == list(names)
 
 
@@ -696,9 +700,9 @@ def test_the_commands(tmp_path, capsys, monkeypatch):
     assert "What to type where" in (tmp_path / "c.html").read_text("utf-8")
     capsys.readouterr()
     assert main(["unpack", str(tmp_path / "d.zip"), "--out", str(tmp_path / "new"), "--take", "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)
+    reported = json.loads(capsys.readouterr().out)
     assert load(tmp_path / "new" / "a.rig.json").rig == load(path).rig
-    assert told["rig"].endswith("a.rig.json")
+    assert reported["rig"].endswith("a.rig.json")
 
 
 @pytest.mark.parametrize(

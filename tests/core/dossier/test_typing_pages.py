@@ -91,8 +91,8 @@ def test_a_value_that_is_not_on_file_but_wanted_has_a_line():
     document["records"] = [{"id": "p", "name": "P", "values": {"pixel_um": 3.9}, "forms": {FOCAL: {"unit": "m"}}}]
     document["records"].append({"id": "q", "name": "Q", "values": {FOCAL: 513.76}})
     first, second = typing_pages(evaluate(validated(document)))
-    told = {own.quantity: (own.type_this, own.there_now, own.mark) for own in first.lines}
-    assert told[FOCAL] == ("0.51376", "–", "missing")
+    entries = {own.quantity: (own.type_this, own.there_now, own.mark) for own in first.lines}
+    assert entries[FOCAL] == ("0.51376", "–", "missing")
     assert [own.quantity for own in second.lines] == [FOCAL]
 
 

@@ -10,9 +10,9 @@ import pytest
 
 from wyntaxis import demo
 from wyntaxis.core.dossier.dossier import as_csv, dossier_of
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.printing import dossier_html
-from wyntaxis.core.dossier.rest_chapter import EXCEPTIONS, is_left_out, is_told, leaves_of
+from wyntaxis.core.dossier.rest_chapter import EXCEPTIONS, is_left_out, is_reported, leaves_of
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.files.errors import path_text
@@ -24,7 +24,7 @@ RIGS = sorted(path.name.removesuffix(".rig.json") for path in Path(demo.__file__
 
 
 def paper(rig, **given):
-    return dossier_of(Given(evaluate(rig), **given))
+    return dossier_of(DossierInput(evaluate(rig), **given))
 
 
 @pytest.fixture(scope="module", params=RIGS)
@@ -50,7 +50,7 @@ def test_every_value_is_told_or_left_out_with_a_reason(rig, found):
         if is_left_out(path) or where in rows:
             continue
         typed = path[0] == "records" and path[2] == "values"
-        assert is_told(document, path) or typed, where
+        assert is_reported(document, path) or typed, where
         if isinstance(value, str):
             words = (value, value.replace("_", " "), json.dumps(value, ensure_ascii=False)[1:-1])
             assert any(word in text for word in words), (where, value)
@@ -58,7 +58,7 @@ def test_every_value_is_told_or_left_out_with_a_reason(rig, found):
     assert all(reason for reason in EXCEPTIONS.values())
 
 
-TOLD_VALUES = {
+REPORTED_VALUES = {
     "note": ("Zq1 note", "Zq1 note"),
     "telescope.mass_g": (7654, "7654"),
     "telescope.focuser.load_rating_g": (8123, "rated for 8123 g"),
@@ -91,7 +91,7 @@ TOLD_VALUES = {
 def test_what_is_said_to_be_told_elsewhere_is():
     """Values that stand nowhere else in the file, each looked for on paper."""
     document = document_of(load(demo.rig_path("tarnfell-triplet-reduced")).rig)
-    for where, (value, _) in TOLD_VALUES.items():
+    for where, (value, _) in REPORTED_VALUES.items():
         node, path = document, parse_path(where)
         for step in path[:-1]:
             node = node.setdefault(step, {}) if isinstance(node, dict) else node[step]
@@ -99,7 +99,7 @@ def test_what_is_said_to_be_told_elsewhere_is():
     rig = validated(document)
     found = paper(rig)
     text, rows = as_csv(found).replace('""', '"'), rest_rows(found)
-    missing = [where for where, (_, shown) in TOLD_VALUES.items() if shown not in text or where in rows]
+    missing = [where for where, (_, shown) in REPORTED_VALUES.items() if shown not in text or where in rows]
     assert missing == []
 
 

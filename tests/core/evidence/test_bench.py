@@ -14,7 +14,7 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.headers.headers import read_folder
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench import measure_bench
-from wyntaxis.core.evidence.sensor.dark import DarkPicture, DarkPoint, dark_law, dark_picture, setpoint_current
+from wyntaxis.core.evidence.sensor.dark import DarkPicture, DarkPoint, dark_model, dark_picture, setpoint_current
 from wyntaxis.core.evidence.sensor.exposure import (
     added_share,
     peak_share,
@@ -33,7 +33,7 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.rig.store import validated
-from wyntaxis.stand_ins.camera import BenchSession, StandInCamera, make_bench
+from wyntaxis.simulators.camera import BenchSession, SimulatedCamera, make_bench
 
 
 def near(estimate, planted, sigmas=4.0):
@@ -50,7 +50,7 @@ def write(path, data, **header):
 def bench(tmp_path_factory):
     """A camera with gradients, hot pixels, fixed pattern and clipping, its folder and what was measured there."""
     folder = tmp_path_factory.mktemp("bench")
-    camera = StandInCamera(vignetting=0.5, pattern=0.02, hot_share=3e-3, seed=11)
+    camera = SimulatedCamera(vignetting=0.5, pattern=0.02, hot_share=3e-3, seed=11)
     make_bench(camera, folder, (0.0, 60.0, 140.0))
     more = BenchSession(camera, folder, made=800)
     more.add("light", 2, gain=60.0, exposure_s=120.0, light_e_s=2.0, filter="L")
@@ -81,12 +81,12 @@ def test_unity_gain_offset_and_dark_law_come_back(bench):
     assert line.adu_per_unit == pytest.approx(10, abs=0.05)
     # 6 σ of 3 e⁻ at 0.638 e⁻/ADU are 28.2 ADU: three units of 10 ADU.
     assert line.least_offset == 3
-    assert near(result.law.energy_ev, camera.dark_energy_ev)
+    assert near(result.model.energy_ev, camera.dark_energy_ev)
     for temperature in (-15.0, -10.0, 5.0):
         # Headers round what the sensor had to 0.05 °C: half a per cent of the current.
-        assert result.law.current(temperature).value == pytest.approx(camera.dark_current(temperature), rel=0.03)
+        assert result.model.current(temperature).value == pytest.approx(camera.dark_current(temperature), rel=0.03)
     kelvin = 263.15
-    assert result.law.doubling(-10).value == pytest.approx(
+    assert result.model.doubling(-10).value == pytest.approx(
         math.log(2) * 8.617333e-5 * kelvin**2 / camera.dark_energy_ev, rel=0.03
     )
     assert result.picture.hot_share.value == pytest.approx(camera.hot_share, rel=0.2)
@@ -105,8 +105,8 @@ def test_misfits_flats_sky_and_json(bench):
     assert worst.centre_off_percent < 1
     # Vignetting is 1 − 0.5 r²/2: half of the tiles lie beyond r² of about 0.6.
     assert result.skies[0].sky.value == pytest.approx(2.0 * 0.85, rel=0.03)
-    told = bench_json(result)
-    assert json.loads(json.dumps(told))["size_px"] == [320, 240]
+    entries = bench_json(result)
+    assert json.loads(json.dumps(entries))["size_px"] == [320, 240]
 
 
 def test_what_was_measured_is_kept_and_judged(bench):
@@ -156,7 +156,7 @@ def test_corrections_change_what_a_frame_is(bench):
 
 @pytest.mark.slow
 def test_padded_data_are_recognised(tmp_path):
-    camera = StandInCamera(bits=12, padded_to_16=True, gain_e_adu=6.0, full_well_e=90_000, seed=5)
+    camera = SimulatedCamera(bits=12, padded_to_16=True, gain_e_adu=6.0, full_well_e=90_000, seed=5)
     make_bench(camera, tmp_path, (0.0,))
     result = measure_bench(read_folder(tmp_path), {})
     assert result.step == 16
@@ -167,7 +167,7 @@ def test_padded_data_are_recognised(tmp_path):
 
 @pytest.mark.slow
 def test_colour_planes_are_measured_each(tmp_path):
-    camera = StandInCamera(color=True, seed=6)
+    camera = SimulatedCamera(color=True, seed=6)
     make_bench(camera, tmp_path, (0.0,))
     result = measure_bench(read_folder(tmp_path), {})
     assert [one.plane for one in result.gains] == ["R", "G1", "G2", "B"]
@@ -176,7 +176,7 @@ def test_colour_planes_are_measured_each(tmp_path):
 
 @pytest.mark.slow
 def test_a_bent_sensor_is_told(tmp_path):
-    camera = StandInCamera(linearity_error=0.06, seed=8)
+    camera = SimulatedCamera(linearity_error=0.06, seed=8)
     make_bench(camera, tmp_path, (0.0,))
     found = measure_bench(read_folder(tmp_path), {}).gain_at(0.0).transfer
     assert found.linearity_percent.value > 0.8
@@ -186,7 +186,7 @@ def test_a_bent_sensor_is_told(tmp_path):
     "offset, verdict, words", [(0.3, "fails", "clips the bias"), (5.0, "holds", "keeps the bias clear")]
 )
 def test_an_offset_that_clips_is_found_with_its_remedy(tmp_path, offset, verdict, words):
-    camera = StandInCamera(seed=9)
+    camera = SimulatedCamera(seed=9)
     session = BenchSession(camera, tmp_path)
     for each in (offset, 20.0, 40.0):
         session.add("bias", 2, gain=100.0, offset=each)
@@ -204,7 +204,7 @@ def test_an_offset_that_clips_is_found_with_its_remedy(tmp_path, offset, verdict
 
 
 def test_frames_that_do_not_belong_are_named(tmp_path):
-    camera = StandInCamera(width=96, height=96)
+    camera = SimulatedCamera(width=96, height=96)
     session = BenchSession(camera, tmp_path)
     session.add("bias", 4)
     session.add("flat", 2, exposure_s=1.0, light_e_s=9000.0)
@@ -350,21 +350,21 @@ def test_exposures_by_hand():
 
 def test_laws_of_dark_current_and_unity_gain():
     points = [DarkPoint(t, Estimate(0.01 * 2 ** (t / 6), 1e-4), 300, 2) for t in (-12.0, -6.0, 0.0, 6.0)]
-    law = dark_law(points, Estimate(1.0, 0.001))
-    assert law.doubling(0.0).value == pytest.approx(6.1, abs=0.3)
-    assert law.warmest(0.01).value == pytest.approx(0, abs=0.3)
-    assert near(law.current(law.warmest(0.005).value), 0.005)
+    model = dark_model(points, Estimate(1.0, 0.001))
+    assert model.doubling(0.0).value == pytest.approx(6.1, abs=0.3)
+    assert model.warmest(0.01).value == pytest.approx(0, abs=0.3)
+    assert near(model.current(model.warmest(0.005).value), 0.005)
     with pytest.raises(ValueError, match="three temperatures"):
-        dark_law(points[:2], Estimate(1.0, 0.001))
+        dark_model(points[:2], Estimate(1.0, 0.001))
     with pytest.raises(ValueError, match="does not rise"):
-        dark_law([DarkPoint(-p.temperature_c, p.current, 300, 2) for p in points], Estimate(1.0, 0.001))
+        dark_model([DarkPoint(-p.temperature_c, p.current, 300, 2) for p in points], Estimate(1.0, 0.001))
     found = unity_gain([(0, Estimate(4, 0.01)), (100, Estimate(0.25, 0.01))])
     assert found.value == pytest.approx(50)
     assert unity_gain([(0, Estimate(4)), (100, Estimate(2))]) is None
 
 
 def test_one_stray_bias_frame_is_named_and_ruins_nothing(tmp_path):
-    camera = StandInCamera(width=128, height=128)
+    camera = SimulatedCamera(width=128, height=128)
     session = BenchSession(camera, tmp_path)
     session.add("bias", 8)
     for exposure in (0.5, 1.0, 2.0, 3.0):
@@ -385,7 +385,7 @@ def test_one_stray_bias_frame_is_named_and_ruins_nothing(tmp_path):
 
 
 def test_two_flats_and_two_biases_suffice_for_a_gain(tmp_path):
-    camera = StandInCamera(width=160, height=160, vignetting=0.0)
+    camera = SimulatedCamera(width=160, height=160, vignetting=0.0)
     session = BenchSession(camera, tmp_path)
     session.add("bias", 2)
     session.add("flat", 2, exposure_s=2.0, light_e_s=9000.0)
@@ -397,7 +397,7 @@ def test_two_flats_and_two_biases_suffice_for_a_gain(tmp_path):
 
 
 def test_flats_without_an_exposure_are_paired_by_their_light(tmp_path):
-    camera = StandInCamera(width=160, height=160)
+    camera = SimulatedCamera(width=160, height=160)
     session = BenchSession(camera, tmp_path)
     session.add("bias", 4)
     for light in (3000.0, 9000.0, 15_000.0):
@@ -439,7 +439,7 @@ def test_a_hot_pixel_has_five_times_the_typical_signal(tmp_path, above, hot):
 @pytest.mark.parametrize("order", ["rlggg", "glrgg", "gggrl", "lgrgg"])
 def test_frames_left_out_are_named_wherever_they_stand_in_their_set(tmp_path, order):
     """A dark that cannot be read (r) and one with a light leak (l) among good ones (g)."""
-    camera = StandInCamera(width=96, height=96, hot_share=1e-3)
+    camera = SimulatedCamera(width=96, height=96, hot_share=1e-3)
     session = BenchSession(camera, tmp_path)
     session.add("bias", 4)
     for exposure in (0.5, 1.0, 1.5, 2.0):

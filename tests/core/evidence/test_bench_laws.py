@@ -16,18 +16,18 @@ from wyntaxis.core.evidence.cooling.log import parse_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import kept_model, usual_inputs
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
 from wyntaxis.core.evidence.measured import Estimate, camera_index
-from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_law, dark_point
+from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_model, dark_point
+from wyntaxis.core.evidence.sensor.dark_scaling import at_temperature, dark_current_at
 from wyntaxis.core.evidence.sensor.flats import falloff
 from wyntaxis.core.evidence.sensor.offset import offset_line
 from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name
 from wyntaxis.core.evidence.sensor.sorting import corrected, settings_in, sort_frames
 from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
-from wyntaxis.core.evidence.sensor.told import at_temperature, dark_current_at
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.rig.store import validated
-from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
+from wyntaxis.simulators.camera import SimulatedCamera, cooling_csv, cooling_run
 
 TILES = (6, 8)
 GAIN, NOISE_ADU, BIAS = 1.25, 2.4, 400.0
@@ -171,11 +171,11 @@ def test_arrhenius_law_is_found_exactly_and_turned_round(energy_ev, at_zero, wan
         return at_zero * math.exp(-energy_ev / 8.617333262e-5 * (1 / (celsius + 273.15) - 1 / 273.15))
 
     points = [DarkPoint(t, Estimate(current(t), 1e-3 * current(t)), 300, 2) for t in (-20.0, -10.0, 0.0, 10.0)]
-    law = dark_law(points, Estimate(1.0))
-    assert law.energy_ev.value == pytest.approx(energy_ev, rel=1e-6)
-    assert law.current(wanted).value == pytest.approx(current(wanted), rel=1e-6)
-    assert law.warmest(law.current(wanted).value).value == pytest.approx(wanted, abs=1e-6)
-    rise = law.doubling(wanted).value
+    model = dark_model(points, Estimate(1.0))
+    assert model.energy_ev.value == pytest.approx(energy_ev, rel=1e-6)
+    assert model.current(wanted).value == pytest.approx(current(wanted), rel=1e-6)
+    assert model.warmest(model.current(wanted).value).value == pytest.approx(wanted, abs=1e-6)
+    rise = model.doubling(wanted).value
     # The doubling is that of the slope at the temperature: over the whole step the law bends a little.
     assert current(wanted + rise) / current(wanted) == pytest.approx(2, rel=0.06)
 
@@ -213,11 +213,11 @@ def test_tiles_are_powers_of_two_and_about_fifty_across(width, height):
 
 
 def frames(*changes):
-    told = tuple(
+    entries = tuple(
         frame_header(header(**({"NAXIS1": 100, "NAXIS2": 80} | change)), f"{index}.fits")
         for index, change in enumerate(changes)
     )
-    return FolderHeaders("bench", told, ())
+    return FolderHeaders("bench", entries, ())
 
 
 def test_sets_are_made_of_what_is_alike():
@@ -261,16 +261,16 @@ def test_sets_are_made_of_what_is_alike():
         },
     )
 )
-def test_a_correction_says_what_it_says_and_no_more(told):
+def test_a_correction_says_what_it_says_and_no_more(entries):
     frame = frame_header(header(), "a.fits")
-    now = corrected(frame, FrameCorrection(**told))
+    now = corrected(frame, FrameCorrection(**entries))
     for key in ("kind", "gain", "exposure_s", "filter", "temperature_c"):
-        assert getattr(now, key) == told.get(key, getattr(frame, key))
+        assert getattr(now, key) == entries.get(key, getattr(frame, key))
     assert now.offset == frame.offset
     assert corrected(frame, None) is frame
 
 
-CAMERA = StandInCamera()
+CAMERA = SimulatedCamera()
 
 
 @pytest.mark.slow
@@ -290,7 +290,7 @@ def test_neither_the_zero_of_temperature_nor_that_of_time_moves_the_cooler(warme
 
 
 def test_the_simulated_camera_keeps_its_word():
-    camera = StandInCamera(width=200, height=160, vignetting=0, pattern=0, hot_share=0, seed=3)
+    camera = SimulatedCamera(width=200, height=160, vignetting=0, pattern=0, hot_share=0, seed=3)
     one = camera.frame(1, light_e_s=1000, exposure_s=10, gain=100)
     assert (one == camera.frame(1, light_e_s=1000, exposure_s=10, gain=100)).all()
     assert (one != camera.frame(2, light_e_s=1000, exposure_s=10, gain=100)).any()
@@ -300,13 +300,13 @@ def test_the_simulated_camera_keeps_its_word():
     assert int(full.max()) <= 65535
     assert camera.dark_current(0.0) == camera.dark_e_s
     assert camera.dark_current(6.4) == pytest.approx(2 * camera.dark_e_s, rel=0.1)
-    padded = StandInCamera(bits=12, padded_to_16=True).frame(1)
+    padded = SimulatedCamera(bits=12, padded_to_16=True).frame(1)
     assert set(np.unique(padded % 16)) == {0}
 
 
-def camera_rig(**told):
+def camera_rig(**entries):
     document = clean_document()
-    document["devices"][0]["settings"] |= told
+    document["devices"][0]["settings"] |= entries
     return document
 
 
@@ -369,8 +369,8 @@ FINDINGS = [
 
 
 @pytest.mark.parametrize("told, finding_id, verdict, words", FINDINGS)
-def test_findings_of_the_camera_by_hand(told, finding_id, verdict, words):
-    found = evaluate(validated(camera_rig(**told))).finding(finding_id)
+def test_findings_of_the_camera_by_hand(entries, finding_id, verdict, words):
+    found = evaluate(validated(camera_rig(**entries))).finding(finding_id)
     assert found.verdict == verdict
     assert any(words in line for line in found.arithmetic), found.arithmetic
     assert found.remedy.text or verdict == "holds"
@@ -381,8 +381,8 @@ def test_a_current_told_at_another_temperature():
     assert at_temperature(0.01, -10, 2, None) == 0.01
     device = validated(camera_rig(dark_current_e_s={"value": 0.01})).devices[0]
     assert dark_current_at(device) == dark_current_at(device, 20.0) == 0.01
-    told = {"dark_current_e_s": {"value": 0.01}, "dark_at_c": {"value": 0}, "dark_doubling_c": {"value": 5}}
-    device = validated(camera_rig(**told)).devices[0]
+    entries = {"dark_current_e_s": {"value": 0.01}, "dark_at_c": {"value": 0}, "dark_doubling_c": {"value": 5}}
+    device = validated(camera_rig(**entries)).devices[0]
     # −10 °C is two doublings below 0 °C.
     assert dark_current_at(device) == pytest.approx(0.0025)
 
@@ -434,10 +434,10 @@ def test_the_gains_uncertainty_and_the_scale_of_chi_square():
         spread = np.sqrt(2 / each.count) * each.variance
         rough.append(TileStats(**(vars(each) | {"variance": each.variance + 3 * spread * rng.standard_normal(TILES)})))
     calm = photon_transfer(ideal_flats(), ideal_bias())
-    wild = photon_transfer(rough, ideal_bias())
-    assert wild.chi_square > 4
-    ratio = wild.conversion_gain.standard / calm.conversion_gain.standard
-    assert ratio == pytest.approx(math.sqrt(wild.chi_square), rel=0.25)
+    outlier = photon_transfer(rough, ideal_bias())
+    assert outlier.chi_square > 4
+    ratio = outlier.conversion_gain.standard / calm.conversion_gain.standard
+    assert ratio == pytest.approx(math.sqrt(outlier.chi_square), rel=0.25)
 
 
 def test_dark_current_carries_its_scatter_and_the_gains_uncertainty():
@@ -451,14 +451,14 @@ def test_dark_current_carries_its_scatter_and_the_gains_uncertainty():
 
 
 def test_the_gain_lifts_the_level_of_arrhenius_law_and_not_its_slope():
-    def law(spread):
+    def model(spread):
         points = [
             DarkPoint(t, Estimate(v, v * math.hypot(0.01, spread)), 300.0, 2)
             for t, v in ((-20.0, 0.001), (-10.0, 0.0035), (0.0, 0.0113))
         ]
-        return dark_law(points, Estimate(1.0, spread))
+        return dark_model(points, Estimate(1.0, spread))
 
-    sure, unsure = law(0.0), law(0.2)
+    sure, unsure = model(0.0), model(0.2)
     assert unsure.energy_ev.standard == pytest.approx(sure.energy_ev.standard, rel=1e-3)
     at = sure.at_c
     wanted = math.hypot(sure.current(at).standard / sure.current(at).value, 0.2)
@@ -471,8 +471,8 @@ def test_the_gain_lifts_the_level_of_arrhenius_law_and_not_its_slope():
 )
 def test_the_offsets_boundaries(mean, share, verdict):
     """Noise 3 ADU: mean − 6σ must be above 0; at the lowest code fewer than 1e-5."""
-    told = {"bias_mean_adu": measured(mean), "bias_noise_adu": measured(3), "pile_up_share": measured(share)}
-    assert evaluate(validated(camera_rig(**told))).finding("camera.offset").verdict == verdict
+    entries = {"bias_mean_adu": measured(mean), "bias_noise_adu": measured(3), "pile_up_share": measured(share)}
+    assert evaluate(validated(camera_rig(**entries))).finding("camera.offset").verdict == verdict
 
 
 @pytest.mark.parametrize(

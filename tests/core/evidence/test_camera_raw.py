@@ -1,4 +1,4 @@
-"""Raw frames of camera bodies, written by the stand-in as DNG: what they say of themselves, their pixels, the bench."""
+"""Raw frames of camera bodies, written as DNG by the simulator: their metadata, their pixels, the bench."""
 
 import json
 
@@ -12,8 +12,8 @@ from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.stars.frame_stars import read_stars
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.stand_ins.camera import StandInCamera
-from wyntaxis.stand_ins.raw_frames import write_dng
+from wyntaxis.simulators.camera import SimulatedCamera
+from wyntaxis.simulators.raw_frames import write_dng
 
 CODES = np.arange(64 * 96, dtype=np.uint16).reshape(64, 96) + 500
 
@@ -103,7 +103,7 @@ def test_of_a_raw_frame_that_is_cut_short_no_pixel_is_taken(tmp_path, cut, capfd
 
 
 def test_the_bench_measures_a_colour_body_plane_by_plane(tmp_path, capsys):
-    camera = StandInCamera(color=True, gain_e_adu=2.4, bits=14, width=240, height=160, hot_share=0, pattern=0.005)
+    camera = SimulatedCamera(color=True, gain_e_adu=2.4, bits=14, width=240, height=160, hot_share=0, pattern=0.005)
     shots = [("bias", 0.0, 0.001, 6)] + [("flats", level, 1.0, 2) for level in (800, 2500, 5000, 9000, 14000, 20000)]
     number = 0
     for kind, light, exposure, count in shots:
@@ -112,8 +112,8 @@ def test_the_bench_measures_a_colour_body_plane_by_plane(tmp_path, capsys):
             codes = camera.frame(number, light_e_s=light, exposure_s=exposure, offset=60, temperature_c=10)
             write_dng(tmp_path / kind / f"{number:03}.dng", codes, iso=400, exposure_s=exposure + light * 1e-7)
     assert cli.main(["sensor", str(demo.rig_path("meadow-newtonian")), str(tmp_path), "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)
-    gains = [entry["conversion_gain_e_adu"]["value"] for entry in told["gains"]]
+    entries = json.loads(capsys.readouterr().out)
+    gains = [entry["conversion_gain_e_adu"]["value"] for entry in entries["gains"]]
     assert gains
     for gain in gains:
         assert gain == pytest.approx(2.4, rel=0.05)

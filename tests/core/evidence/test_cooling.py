@@ -18,7 +18,7 @@ from wyntaxis.core.evidence.cooling.cooler import (
     run_figures,
     steepest_rate,
 )
-from wyntaxis.core.evidence.cooling.keeping import cooling_legs, keep_cooling
+from wyntaxis.core.evidence.cooling.keeping import cooling_values, keep_cooling
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log, read_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import (
     RampInputs,
@@ -35,9 +35,9 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
-from wyntaxis.stand_ins.camera import StandInCamera, cooling_csv, cooling_run
+from wyntaxis.simulators.camera import SimulatedCamera, cooling_csv, cooling_run
 
-CAMERA = StandInCamera(tau_min=9.0, pull_c_min=5.5)
+CAMERA = SimulatedCamera(tau_min=9.0, pull_c_min=5.5)
 EXACT = CoolerModel(9.0, 5.5, np.zeros((2, 2)), 0.0)
 
 
@@ -130,9 +130,9 @@ def test_columns_in_any_order_and_unit(name):
 def test_logs_that_are_none_get_one_line(tmp_path, text, words):
     path = tmp_path / "log.csv"
     path.write_text(text, "utf-8")
-    with pytest.raises(InputError, match=words) as told:
+    with pytest.raises(InputError, match=words) as entries:
         read_cooling_log(path)
-    assert "\n" not in str(told.value)
+    assert "\n" not in str(entries.value)
 
 
 def test_rules_point_columns(tmp_path):
@@ -246,14 +246,14 @@ def test_coolers_without_reserve_or_too_steep(cooled, change, finding_id, verdic
     finding = evaluate(rig).finding(finding_id)
     assert finding.verdict == verdict
     if finding.remedy.change is not None:
-        mended = evaluate(edit.apply(rig, finding.remedy.change)).finding(finding_id)
-        assert mended.verdict is Verdict.HOLDS
+        corrected = evaluate(edit.apply(rig, finding.remedy.change)).finding(finding_id)
+        assert corrected.verdict is Verdict.HOLDS
 
 
 def test_an_unsteady_run_is_found(cooled):
     noisy = log_of("noisy", noise_c=0.4)
-    legs = cooling_legs(None, [run_figures(noisy, -10.0, tolerance_c=3.0)])
-    assert legs["scatter_c"].value == pytest.approx(0.4, abs=0.1)
+    values = cooling_values(None, [run_figures(noisy, -10.0, tolerance_c=3.0)])
+    assert values["scatter_c"].value == pytest.approx(0.4, abs=0.1)
     rig = validated(cooled)
     rig = edit.apply(rig, keep_cooling(rig, None, [run_figures(noisy, -10.0, tolerance_c=3.0)]))
     assert evaluate(rig).finding("cooling.stability").verdict is Verdict.FAILS
@@ -312,8 +312,8 @@ def regulated(seed, every_s, *, means):
         integral = float(np.clip(integral + error * 0.4 / 60, 0, 3.3))
         power = float(np.clip(0.3 * error + 0.3 * integral, 0, 1))
         if second % every_s == 0:
-            told = float(np.mean(since)) if means and since else power
-            rows.append((float(second), now + draw.normal(0, 0.05), told))
+            entries = float(np.mean(since)) if means and since else power
+            rows.append((float(second), now + draw.normal(0, 0.05), entries))
             since = []
         since.append(power)
         aim = 18.0 - 5.5 * 9.0 * power
@@ -353,7 +353,7 @@ def test_what_the_log_rounds_away_is_in_the_uncertainty():
     """A log of every 2 s tells τ far better than its power, rounded to 0.1 %, allows: 0.05 of 56.6 % all night long."""
     near = 0
     for seed in range(12):
-        camera = StandInCamera(seed=seed)
+        camera = SimulatedCamera(seed=seed)
         rows = cooling_run(camera, ambient_c=18, target_c=-10, every_s=2.0, number=seed)
         model = fit_cooler([parse_cooling_log(cooling_csv(rows).encode(), "run")])
         near += abs(model.tau.value - camera.tau_min) <= 2 * model.tau.standard

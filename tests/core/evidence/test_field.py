@@ -40,21 +40,21 @@ from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.train.flat_spacers import wanting
 from wyntaxis.core.train.lightpath import back_focus
-from wyntaxis.stand_ins.telescope import START, StandInField, StandInTelescope
+from wyntaxis.simulators.telescope import START, SimulatedFocalSurface, SimulatedTelescope
 
 SIZE = (420, 300)
 HALF_MM = math.hypot(*SIZE) / 2 * 3.9 / 1000
-SCOPE = StandInTelescope(
+SCOPE = SimulatedTelescope(
     width=SIZE[0], height=SIZE[1], stars=44, faintest_adu=9e3, brightest_adu=1.5e5, seeing_scatter=0.03, seed=11
 )
 OPTICS = FieldOptics(pixel_um=3.9, step_um=Estimate(4.2), depth_um=47.7, focal_ratio=4.94, built_mm=62.9)
 POSITIONS = [7000 + 11 * k for k in range(-4, 5)]
 
 
-def planted(tilt_um, towards_deg, bowl_um, **more):
+def planted(tilt_um, towards_deg, curvature_um, **more):
     turn = math.radians(towards_deg)
     slope = (tilt_um / HALF_MM * math.cos(turn), tilt_um / HALF_MM * math.sin(turn))
-    return StandInField(slope, bowl_um / HALF_MM**2, **more)
+    return SimulatedFocalSurface(slope, curvature_um / HALF_MM**2, **more)
 
 
 @pytest.fixture(scope="module")
@@ -74,17 +74,17 @@ def test_a_planted_surface_comes_back(swept):
     (entry,) = result.sweeps
     assert within(entry.tilt_um, 60, 3, 0.1)
     assert entry.azimuth_deg.value == pytest.approx(130, abs=10)
-    assert within(entry.bowl_um, -40, 3, 0.15)
+    assert within(entry.curvature_um, -40, 3, 0.15)
     assert within(entry.best_position, 7000, 3)
     # 60 µm over the half diagonal of 1.0063 mm are 3.412°, 204.7′.
     assert entry.tilt_arcmin.value == pytest.approx(math.degrees(math.atan(entry.tilt_um.value / HALF_MM / 1000)) * 60)
     assert entry.sweep.spacing_mm == 62.9, "the folder's name tells it"
     assert sum(zone.stars for zone in entry.zoned.zones) > 30
-    told = field_json(result)
-    assert told["tilt_um_corner"]["value"] == entry.tilt_um.value
-    assert told["zones"][0].keys() >= {"x_px", "y_px", "best_position", "stars"}
-    assert told["spacing"]["flat_at_mm"] is None
-    assert "two spacings" in told["spacing"]["why"]
+    reported = field_json(result)
+    assert reported["tilt_um_corner"]["value"] == entry.tilt_um.value
+    assert reported["zones"][0].keys() >= {"x_px", "y_px", "best_position", "stars"}
+    assert reported["spacing"]["flat_at_mm"] is None
+    assert "two spacings" in reported["spacing"]["why"]
     assert [cause.key for cause in causes(result)] == ["tilt", "spacing"]
 
 
@@ -93,14 +93,14 @@ def test_what_the_counter_means_is_told(swept):
     (entry,) = result.sweeps
     away = replace(entry, step_um=Estimate(-4.2))  # reversed: the counter rises inward
     assert away.azimuth_deg.value == pytest.approx((entry.azimuth_deg.value + 180) % 360)
-    assert away.bowl_um.value == -entry.bowl_um.value
+    assert away.curvature_um.value == -entry.curvature_um.value
     assert away.tilt_um.value == entry.tilt_um.value
     assert away.slope_um_mm == pytest.approx([-value for value in entry.slope_um_mm])
     unsure = replace(entry, step_um=Estimate(4.2, 0.42)).tilt_um
     assert unsure.standard > 0.099 * entry.tilt_um.value, "the step's own uncertainty counts"
     assert replace(entry, step_um=None).tilt_um is None
     turned = measured_sweep(entry.sweep, replace(OPTICS, reversed=True))
-    assert turned.bowl_um.value == pytest.approx(-entry.bowl_um.value)
+    assert turned.curvature_um.value == pytest.approx(-entry.curvature_um.value)
 
 
 @pytest.mark.parametrize(
@@ -131,14 +131,14 @@ def test_a_surface_is_fitted_whatever_one_zone_says():
     clean = surface_of(zones_of(), SIZE)
     assert clean.middle.value == pytest.approx(5)
     assert clean.plane == pytest.approx((20, -10))
-    assert clean.bowl.value == pytest.approx(8)
+    assert clean.curvature.value == pytest.approx(8)
     assert clean.tilt.value == pytest.approx(math.hypot(20, 10))
     assert clean.azimuth_deg.value == pytest.approx(math.degrees(math.atan2(-10, 20)) % 360)
     assert clean.vertex == pytest.approx((-20 / 16, 10 / 16))
     assert clean.at(0.5, 0.0) == pytest.approx(5 + 10 + 2)
-    wild = surface_of(zones_of(0.1, extra=[Zone(210, 150, 0.0, 9, (), Estimate(90, 0.1))]), SIZE)
-    assert wild.plane == pytest.approx((20, -10), abs=0.8)
-    assert abs(wild.residuals[-1]) > 50, "what lies far off is told"
+    outlier = surface_of(zones_of(0.1, extra=[Zone(210, 150, 0.0, 9, (), Estimate(90, 0.1))]), SIZE)
+    assert outlier.plane == pytest.approx((20, -10), abs=0.8)
+    assert abs(outlier.residuals[-1]) > 50, "what lies far off is told"
     left_out = surface_of(zones_of(extra=[Zone(1, 1, 1.0, 9, (), None, "flat")]), SIZE)
     assert math.isnan(left_out.residuals[-1])
     shared = surface_of(zones_of(), SIZE, np.full((20, 1), 3.0))
@@ -174,12 +174,12 @@ def test_uncertain_zones_make_an_uncertain_surface():
         zones = []
         for zone in zones_of()[:12]:
             true = 0.1 * math.exp(0.35 * rng.standard_normal())
-            told = true * math.sqrt(rng.chisquare(8) / 8)
+            reported = true * math.sqrt(rng.chisquare(8) / 8)
             best = zone.best_position.value + true * rng.standard_normal()
-            zones.append(replace(zone, best_position=Estimate(best, told)))
+            zones.append(replace(zone, best_position=Estimate(best, reported)))
         found = surface_of(zones, SIZE)
         within.append(abs(found.tilt.value - math.hypot(20, 10)) <= 2 * math.hypot(*found.plane_standard))
-        within.append(abs(found.bowl.value - 8) <= 2 * found.bowl.standard)
+        within.append(abs(found.curvature.value - 8) <= 2 * found.curvature.standard)
     assert sum(within) >= 0.9 * len(within)
 
 
@@ -210,10 +210,10 @@ def test_zones_find_their_best_focus_and_what_the_seeing_did():
     hfd = hyperbolas(np.array([7000.0, 7000, 7000, 7000, 7000, 7000, 7090, 7000]))
     hfd[:, 1] = 3.0
     hfd[4:, 2] = np.nan
-    told = zoned(sweep_with(hfd, np.linspace(10, 400, 8), np.linspace(20, 280, 8))).zones
-    assert len(told) == 7, "a star at four positions is in no zone"
-    assert "flat" in told[1].why
-    assert "outside the sweep" in told[5].why
+    reported = zoned(sweep_with(hfd, np.linspace(10, 400, 8), np.linspace(20, 280, 8))).zones
+    assert len(reported) == 7, "a star at four positions is in no zone"
+    assert "flat" in reported[1].why
+    assert "outside the sweep" in reported[5].why
     assert zoned(sweep_with(np.full((9, 3), np.nan), [1, 2, 3], [1, 2, 3])).zones == ()
 
 
@@ -295,7 +295,7 @@ def test_screws_are_told_in_plain_words(swept):
 # Causes, with surfaces made by hand
 
 
-def entry(plane=(0.0, 0.0), bowl=0.0, *, best=7000.0, u=0.2, header=None, shape=None, spacing=None):
+def entry(plane=(0.0, 0.0), curvature=0.0, *, best=7000.0, u=0.2, header=None, shape=None, spacing=None):
     header = header or {}
     frame = FrameHeader("a.fits", "light", width_px=SIZE[0], height_px=SIZE[1], **header)
     sharpest = type("Sharpest", (), {"header": frame})()
@@ -304,7 +304,7 @@ def entry(plane=(0.0, 0.0), bowl=0.0, *, best=7000.0, u=0.2, header=None, shape=
     covariance = tuple(tuple(u**2 if i == j else 0.0 for j in range(4)) for i in range(4))
     length = math.hypot(*plane)
     azimuth = Estimate(math.degrees(math.atan2(plane[1], plane[0])) % 360, 1.0) if length > 2 * u else None
-    surface = Surface("", Estimate(best, u), plane, Estimate(length, u), azimuth, Estimate(bowl, u), covariance)
+    surface = Surface("", Estimate(best, u), plane, Estimate(length, u), azimuth, Estimate(curvature, u), covariance)
     shape = shape or FieldShape("a.fits")
     return MeasuredSweep(sweep, ZonedSweep((), ()), surface, shape, Estimate(best, u), Estimate(4.2), False, 3.9)
 
@@ -321,7 +321,7 @@ def test_one_sweep_tells_what_it_can():
     assert keys(entry()) == ["flat"]
     assert keys(entry((20.0, 0.0))) == ["tilt"]
     assert "can’t be told apart" in words(entry((20.0, 0.0)))
-    assert keys(entry(bowl=-10.0)) == ["spacing"]
+    assert keys(entry(curvature=-10.0)) == ["spacing"]
     # 5 steps are 21 µm: certain, and inside half the depth of 23.85 µm.
     assert keys(entry((5.0, 0.0), 5.0)) == ["flat"]
     tails = FieldShape("a", tail=Estimate(0.2, 0.01), tail_deg=40.0)
@@ -339,8 +339,8 @@ def test_one_sweep_tells_what_it_can():
         ((20.0, 20.0), (20.0, -20.0), "both are tilted"),
     ],
 )
-def test_a_turned_camera_tells_whose_the_tilt_is(first, second, told):
-    assert told in words(entry(first), entry(second), relation="turned")
+def test_a_turned_camera_tells_whose_the_tilt_is(first, second, reported):
+    assert reported in words(entry(first), entry(second), relation="turned")
 
 
 def test_what_moves_by_itself_is_flexure_or_loose():
@@ -350,7 +350,7 @@ def test_what_moves_by_itself_is_flexure_or_loose():
     assert "stays as it is" in words(entry((20.0, 0.0)), entry((20.0, 0.1)), relation="day")
     assert keys(entry(), entry(best=7040.0), relation="repeat") == ["focuser"]
     assert keys(entry(), entry(best=7005.0), relation="repeat") == ["flat"]
-    assert keys(entry(spacing=61.0), entry(bowl=20.0, spacing=62.0)) == ["spacing"]
+    assert keys(entry(spacing=61.0), entry(curvature=20.0, spacing=62.0)) == ["spacing"]
 
 
 @pytest.mark.parametrize(
@@ -374,8 +374,8 @@ def test_headers_tell_how_two_sweeps_differ(one, other, relation):
     ("value", "u", "half", "told"),
     [(24, 1, 23.85, True), (23, 1, 23.85, False), (-24, 1, 23.85, True), (24, 12.1, 23.85, False), (3, 1, None, True)],
 )
-def test_what_matters_is_certain_and_over_half_the_depth(value, u, half, told):
-    assert matters(Estimate(value, u), half) is told
+def test_what_matters_is_certain_and_over_half_the_depth(value, u, half, reported):
+    assert matters(Estimate(value, u), half) is reported
 
 
 # The shape of stars
@@ -385,7 +385,7 @@ def test_what_matters_is_certain_and_over_half_the_depth(value, u, half, told):
     ("made", "key"), [({"coma_px": (0.9, 0.0)}, "tail"), ({}, ""), ({"astigmatism_um_mm2": 40.0}, "radial")]
 )
 def test_a_frames_stars_tell_coma_and_astigmatism(tmp_path, made, key):
-    scope = replace(SCOPE, over_field=StandInField(**made), stars=60)
+    scope = replace(SCOPE, over_field=SimulatedFocalSurface(**made), stars=60)
     (path,) = scope.write_run(tmp_path, [7004])
     frame = replace(read_stars(path), path=path)
     shape = shape_of(frame, SIZE)
@@ -419,13 +419,13 @@ def test_the_command_prints_the_contract_and_keeps_it(swept, tmp_path, capsys):
     rig = tmp_path / "plate.rig.json"
     rig.write_text(json.dumps(rig_with_plate()))
     assert main(["field", str(rig), str(folder), "--json", "--keep"]) == 1
-    told = json.loads(capsys.readouterr().out)
-    assert len(told["screws"]) == 3
-    assert all(entry.keys() >= {"azimuth_deg", "turns", "words"} for entry in told["screws"])
-    assert told["tilt_left_um_corner"] < 0.1 * told["tilt_um_corner"]["value"]
-    assert {f["id"] for f in told["findings"]} == {"field.tilt", "field.curvature"}
+    reported = json.loads(capsys.readouterr().out)
+    assert len(reported["screws"]) == 3
+    assert all(entry.keys() >= {"azimuth_deg", "turns", "words"} for entry in reported["screws"])
+    assert reported["tilt_left_um_corner"] < 0.1 * reported["tilt_um_corner"]["value"]
+    assert {f["id"] for f in reported["findings"]} == {"field.tilt", "field.curvature"}
     kept = json.loads(rig.read_text())["measured"]
-    assert kept["field_tilt_um"]["value"] == pytest.approx(told["tilt_um_corner"]["value"], rel=1e-4)
+    assert kept["field_tilt_um"]["value"] == pytest.approx(reported["tilt_um_corner"]["value"], rel=1e-4)
     assert main(["field", str(rig), "--at", f"61.2:{folder}", "--relation", "day"]) == 1
     assert "61.20" in capsys.readouterr().out
     with pytest.raises(SystemExit):
@@ -453,10 +453,10 @@ def test_single_frames_are_a_hint_and_the_rest_is_told(tmp_path):
     result = read([tmp_path / "few"], OPTICS)
     assert result.last is None
     assert [shape.file for shape in result.singles] == [path.name for path in paths]
-    told = field_json(result)
-    assert told["tilt_arcmin"] is None
-    assert "four positions" in told["why"]
-    assert told["single_frames"][0]["zones"]
+    reported = field_json(result)
+    assert reported["tilt_arcmin"] is None
+    assert "four positions" in reported["why"]
+    assert reported["single_frames"][0]["zones"]
     with pytest.raises(ValueError, match="no number"):
         keep(validated(rig_with_plate()), result)
     (tmp_path / "none").mkdir()
@@ -466,7 +466,7 @@ def test_single_frames_are_a_hint_and_the_rest_is_told(tmp_path):
 
 def test_spacings_give_a_measured_back_focus_and_what_the_shelf_is_asked_for():
     rig = validated(rig_with_plate())
-    entries = [entry(bowl=(s - 62.0) * 15, spacing=s) for s in (61.0, 63.0)]
+    entries = [entry(curvature=(s - 62.0) * 15, spacing=s) for s in (61.0, 63.0)]
     result = FieldResult(tuple(entries), replace(OPTICS, built_mm=62.9))
     flat = measures(rig, result)["back_focus_required_mm"]
     assert flat.value == pytest.approx(62.0)

@@ -25,11 +25,11 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.train.surfaces import DustSurface, dust_surfaces
-from wyntaxis.stand_ins.flat_field import FLAT_START, Mote, StandInFlats, lens_area
+from wyntaxis.simulators.flat_field import FLAT_START, Mote, SimulatedFlats, lens_area
 
 SURFACES = (DustSurface("camera", "window", 0.0, 1.5), DustSurface("wheel", "filter", 2.0, 4.0))
 OPTICS = FlatOptics(pixel_um=4.0, focal_ratio=5.0, bias_adu=360.0, bits=16, surfaces=SURFACES)
-FLATS = StandInFlats(width=480, height=340, pixel_um=4.0, focal_ratio=5.0, gain_e_adu=4.0)
+FLATS = SimulatedFlats(width=480, height=340, pixel_um=4.0, focal_ratio=5.0, gain_e_adu=4.0)
 # On the filter at 3 mm: 3000 / (4 · 5) = 150 px wide; on the window at 1 mm: 50 px.
 MOTES = (Mote(150, 110, 3.0, 0.10, "L"), Mote(330, 220, 3.0, 0.12, "L"), Mote(400, 80, 1.0, 0.06))
 
@@ -85,15 +85,15 @@ def test_a_wheel_that_stops_off_is_found(stop):
 
 
 def test_none_is_invented():
-    told = [shifted((0.0, 0.0), first=2 * k + 1) for k in range(6)]
-    assert not any(found.moved for found in told)
-    for found in told:
+    entries = [shifted((0.0, 0.0), first=2 * k + 1) for k in range(6)]
+    assert not any(found.moved for found in entries)
+    for found in entries:
         noise = 2 * found.shift_px.standard**2
         assert found.shift_px.value**2 == pytest.approx(max(found.x**2 + found.y**2 - noise, 0.0))
-    assert sum(found.shift_px.value <= 2 * found.shift_px.standard for found in told) >= 5
-    assert all(found.ratio_rms < 1.15 * found.shot_rms for found in told)
+    assert sum(found.shift_px.value <= 2 * found.shift_px.standard for found in entries) >= 5
+    assert all(found.ratio_rms < 1.15 * found.shot_rms for found in entries)
     assert shifted((0.0, 0.0), ()).why.startswith("no shadow")
-    assert shifted((12.0, 0.0)).ratio_rms > 1.6 * told[0].shot_rms, "an embossed ratio shows"
+    assert shifted((12.0, 0.0)).ratio_rms > 1.6 * entries[0].shot_rms, "an embossed ratio shows"
     smooth = replace(FLATS, pattern=0.0, corner_share=1.0)
     faint = Shadow(200, 200, Estimate(60, 1), 0.0, 1e-4, 4.0)
     assert "too faint" in pair_shift(plane(smooth, 1), plane(smooth, 2), [faint], 1).why
@@ -161,22 +161,22 @@ def test_flats_are_parted_and_told(result):
     assert any("is a dark" in why for why in whys)
     assert any("is dark: " in why for why in whys)
     assert any(why.startswith("broken.fits") for why in whys)
-    told = filters_json(result)
-    levels = {(entry["filter"], entry["set"]): entry for entry in told["levels"]}
+    entries = filters_json(result)
+    levels = {(entry["filter"], entry["set"]): entry for entry in entries["levels"]}
     assert levels["L", "new"]["level_share"] == pytest.approx(30_360 / 65_535, rel=0.06)
     assert levels["L", "new"]["corner_share"] == pytest.approx(0.88, abs=0.03)
     assert levels["Ha", "new"]["brightness"] == pytest.approx(0.2, rel=0.05)
-    (repeat,) = [entry for entry in told["repeatability"] if entry["filter"] == "L" and entry["set"] == "L, new"]
+    (repeat,) = [entry for entry in entries["repeatability"] if entry["filter"] == "L" and entry["set"] == "L, new"]
     assert repeat["shift_px"]["value"] == pytest.approx(np.hypot(1.0, 0.6), abs=3 * repeat["shift_px"]["u"])
     assert repeat["shift_um"]["value"] == pytest.approx(4 * repeat["shift_px"]["value"])
     assert repeat["turned_between"] is True
-    (ha,) = [entry for entry in told["repeatability"] if entry["filter"] == "Ha"]
+    (ha,) = [entry for entry in entries["repeatability"] if entry["filter"] == "Ha"]
     assert (ha["turned_between"], ha["moved"]) == (None, False)
-    lies = {entry["lies_at"] for entry in told["dust"]}
+    lies = {entry["lies_at"] for entry in entries["dust"]}
     assert lies == {"camera", "wheel"}
-    shared = next(entry for entry in told["dust"] if len(entry["filters"]) == 2)
+    shared = next(entry for entry in entries["dust"] if len(entry["filters"]) == 2)
     assert shared["lies_at"] == "camera", "what is seen through every filter is on none of them"
-    (serve,) = told["serve"]
+    (serve,) = entries["serve"]
     assert (serve["filter"], serve["old"], serve["new"], serve["verdict"]) == ("L", "old", "new", "fails")
     assert serve["where"][0]["words"] == "upper left"
 
@@ -184,37 +184,37 @@ def test_flats_are_parted_and_told(result):
 def test_one_way_turning_is_compared_with_both(result):
     assert one_way_text(result) == ""
     repeats = tuple(replace(entry, one_way=entry.set_name == "old") for entry in result.repeats if entry.filter == "L")
-    told = replace(result, repeats=repeats)
-    assert told.one_way_shift_px(one_way=False).value == pytest.approx(np.hypot(1.0, 0.6), abs=0.3)
-    assert one_way_text(told).startswith("Turning one way it stops 0.")
-    assert filters_json(told)["one_way"]["on_px"]["value"] < 0.3
+    entries = replace(result, repeats=repeats)
+    assert entries.one_way_shift_px(one_way=False).value == pytest.approx(np.hypot(1.0, 0.6), abs=0.3)
+    assert one_way_text(entries).startswith("Turning one way it stops 0.")
+    assert filters_json(entries)["one_way"]["on_px"]["value"] < 0.3
 
 
 def test_dust_where_no_surface_is_documented_is_told_so(result):
     elsewhere = replace(result.optics, surfaces=(DustSurface("wheel", "filter", 2.9, 3.1),))
-    told = {entry.surface is None: entry for entry in measured(result.sets[:1], elsewhere).dust}
-    assert told[False].surface.part_id == "wheel"
-    assert told[True].why == "no documented surface lies there; the nearest is filter"
+    entries = {entry.surface is None: entry for entry in measured(result.sets[:1], elsewhere).dust}
+    assert entries[False].surface.part_id == "wheel"
+    assert entries[True].why == "no documented surface lies there; the nearest is filter"
     assert "no pixel" in measured(result.sets[:1], replace(elsewhere, pixel_um=None)).dust[0].why
 
 
 def test_what_flats_prove_is_worded(result):
     rig = validated(clean_document())
     evaluation = evaluate(rig, Evidence().having(FILTERS, result))
-    told = {}
+    entries = {}
     for found in evaluation.findings:
         if found.id.startswith(("wheel.repeat", "wheel.dust", "flats.")):
-            told.setdefault(found.id, []).append(found)
-    repeats = {f.title.partition(":")[0]: f for f in told["wheel.repeat"]}
+            entries.setdefault(found.id, []).append(found)
+    repeats = {f.title.partition(":")[0]: f for f in entries["wheel.repeat"]}
     assert repeats["L"].verdict in ("tight", "fails")
     assert "px off where it did" in repeats["L"].title
     assert repeats["Ha"].verdict == "unproven", "nobody told that the wheel turned"
-    assert told["wheel.dust"][0].verdict in ("tight", "fails")
-    assert "clean" in told["wheel.dust"][0].remedy.text
-    levels = {f.title.partition(":")[0]: f.verdict for f in told["flats.level"]}
+    assert entries["wheel.dust"][0].verdict in ("tight", "fails")
+    assert "clean" in entries["wheel.dust"][0].remedy.text
+    levels = {f.title.partition(":")[0]: f.verdict for f in entries["flats.level"]}
     assert levels == {"L": "holds", "Ha": "fails"}
-    assert told["flats.serve"][0].verdict == "fails"
-    assert len(told["flats.falloff"]) == 2
+    assert entries["flats.serve"][0].verdict == "fails"
+    assert len(entries["flats.falloff"]) == 2
     assert not any(f.id.startswith("flats.") for f in evaluate(rig).findings), "nothing is told of flats nobody read"
 
 

@@ -14,8 +14,8 @@ from tests.rigs import clean_document
 from wyntaxis.cli import main
 from wyntaxis.core.evidence.focus.advice import advice_of, run_step
 from wyntaxis.core.evidence.focus.curve import FocusCurve, fit_curve
+from wyntaxis.core.evidence.focus.focus_model import fit_focus_model
 from wyntaxis.core.evidence.focus.kind import keep, measures, read
-from wyntaxis.core.evidence.focus.law import law_of
 from wyntaxis.core.evidence.focus.points import BY_HAND, FocusPoint, FocusRun
 from wyntaxis.core.evidence.focus.result import FocusFilter, FocusOptics, measured
 from wyntaxis.core.evidence.focus.runs import runs_of
@@ -26,7 +26,7 @@ from wyntaxis.core.files.places import own_filter_names_path
 from wyntaxis.core.optics.blurred_disc import MAX_DIAMETER, annulus_hfd_share, blurred_annulus_hfd
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
-from wyntaxis.stand_ins.telescope import StandInTelescope
+from wyntaxis.simulators.telescope import SimulatedTelescope
 
 START = datetime.datetime(2026, 11, 20, 20, tzinfo=datetime.UTC)
 OPTICS = FocusOptics(pixel_um=4.0, focal_ratio=5.0, depth_um=48.0, step_um=4.0)
@@ -108,10 +108,10 @@ def test_a_wild_point_is_left_out_with_its_reason_and_may_be_restored():
         (run_points(count=5)[:3] * 3, "its points are at 3 positions"),
     ],
 )
-def test_what_gives_no_best_position_is_told_in_words(points, told):
+def test_what_gives_no_best_position_is_told_in_words(points, entries):
     curve = fit_curve(points)
     assert curve.best_position is None
-    assert curve.why.startswith(told)
+    assert curve.why.startswith(entries)
 
 
 def test_a_run_far_out_characterises_and_its_lines_meet_at_focus():
@@ -158,7 +158,7 @@ def test_runs_are_parted_by_direction_filter_pause_and_jump():
     assert mixed[0].points[3].why == "binned 2, the run's frames 1"
 
 
-def law_runs(table):
+def model_runs(table):
     """Runs whose best positions are given: (best, u, °C, direction, filter)."""
     return [
         (
@@ -171,20 +171,20 @@ def law_runs(table):
 
 def test_the_law_of_all_runs_by_hand():
     # best = 1000 + 5 (T − 6) + 12 for Ha, ±10 by direction: exact numbers come back.
-    law = law_of(
-        law_runs(
+    model = fit_focus_model(
+        model_runs(
             [
                 (1040, 1, 12, "out", "L"), (1020, 1, 12, "in", "L"), (1010, 1, 6, "out", "L"), (990, 1, 6, "in", "lum"),
                 (1027, 1, 7, "out", "Ha"),
             ]
         )
     )  # fmt: skip
-    assert law.reference == "L"
-    assert law.slope.value == pytest.approx(5)
-    assert law.backlash.value == pytest.approx(20)
-    assert law.offsets["Ha"].value == pytest.approx(12)
-    assert law.scatter_steps == pytest.approx(0, abs=1e-6)
-    assert law.why == {}
+    assert model.reference == "L"
+    assert model.slope.value == pytest.approx(5)
+    assert model.backlash.value == pytest.approx(20)
+    assert model.offsets["Ha"].value == pytest.approx(12)
+    assert model.scatter_steps == pytest.approx(0, abs=1e-6)
+    assert model.why == {}
 
 
 @pytest.mark.parametrize(
@@ -197,13 +197,13 @@ def test_the_law_of_all_runs_by_hand():
         ([(1000, 1, 5, None, "L")], "backlash", "no run tells which way"),
     ],
 )
-def test_what_runs_cannot_tell_apart_is_left_open(table, key, told):
-    assert told in law_of(law_runs(table)).why[key]
+def test_what_runs_cannot_tell_apart_is_left_open(table, key, entries):
+    assert entries in fit_focus_model(model_runs(table)).why[key]
 
 
 def test_scatter_between_runs_widens_what_is_told():
-    quiet = law_of(law_runs([(1000 + d, 1, 5, "out", "L") for d in (0, 0.5, -0.5, 0.2)]))
-    loud = law_of(law_runs([(1000 + d, 1, 5, "out", "L") for d in (0, 20, -20, 8)]))
+    quiet = fit_focus_model(model_runs([(1000 + d, 1, 5, "out", "L") for d in (0, 0.5, -0.5, 0.2)]))
+    loud = fit_focus_model(model_runs([(1000 + d, 1, 5, "out", "L") for d in (0, 20, -20, 8)]))
     assert loud.best_now.standard > 5 * quiet.best_now.standard
     assert loud.scatter_steps == pytest.approx(np.std([0, 20, -20, 8], ddof=1))
 
@@ -233,17 +233,17 @@ def test_a_table_gives_step_backlash_slope_and_offsets(tmp_path):
     result = read([write_table(tmp_path / "runs.csv")], optics)
     assert [run.direction for run in result.runs] == ["out", "in", "out", "in", "out"]
     assert result.step_um.value == pytest.approx(4.0, abs=2 * result.step_um.standard)
-    assert result.law.backlash.value == pytest.approx(30, abs=2 * result.law.backlash.standard + 0.5)
-    assert result.law.slope.value == pytest.approx(6, abs=2 * result.law.slope.standard + 0.1)
+    assert result.model.backlash.value == pytest.approx(30, abs=2 * result.model.backlash.standard + 0.5)
+    assert result.model.slope.value == pytest.approx(6, abs=2 * result.model.slope.standard + 0.1)
     ha = result.offsets[0]
     assert ha.offset.value == pytest.approx(20, abs=2 * ha.offset.standard + 0.5)
     # By hand: 0.24 mm · (1 − 1/1.5) = 0.08 mm = 80 µm, in steps of the measured size.
     assert ha.expected_steps == pytest.approx(80 / result.step_um.value)
     assert result.depth_steps == pytest.approx(48 / result.step_um.value)
-    told = {advice.key: advice.value for advice in advice_of(result)}
-    assert told["compensation_steps"] == 40
-    assert told["refocus_temperature_c"] == pytest.approx(1.0)  # 12 steps / 2 / 6
-    assert told["refocus_on_filter"] is True
+    entries = {advice.key: advice.value for advice in advice_of(result)}
+    assert entries["compensation_steps"] == 40
+    assert entries["refocus_temperature_c"] == pytest.approx(1.0)  # 12 steps / 2 / 6
+    assert entries["refocus_on_filter"] is True
     # 2.75 times the sharpest lies 2.5 · √6.5625 / slope from focus; a quarter of that is a step.
     slope = result.curves[0].slope_px_step.value
     assert run_step(result.curves[0]) == pytest.approx(2.5 * math.sqrt(2.75**2 - 1) / slope / 4, rel=0.03)
@@ -268,17 +268,17 @@ def test_a_table_of_radii_and_a_sorted_one(tmp_path):
         ("\x00\x01", "NUL"),
     ],
 )
-def test_bad_tables_get_one_line(tmp_path, text, told, capsys):
+def test_bad_tables_get_one_line(tmp_path, text, entries, capsys):
     (tmp_path / "bad.csv").write_text(text, "utf-8")
     rig = tmp_path / "good.rig.json"
     rig.write_text(json.dumps(clean_document()), "utf-8")
     code = main(["focus", str(rig), str(tmp_path / "bad.csv"), "--json"])
     out = capsys.readouterr()
-    assert told in (out.err if code == 2 else json.dumps(json.loads(out.out)["not_used"]))
+    assert entries in (out.err if code == 2 else json.dumps(json.loads(out.out)["not_used"]))
     assert len(out.err.strip().splitlines()) <= 1
 
 
-SCOPE = StandInTelescope(step_um=4.2, focal_ratio=4.94, best_position=7000, stars=9, width=240, height=180, seed=3)
+SCOPE = SimulatedTelescope(step_um=4.2, focal_ratio=4.94, best_position=7000, stars=9, width=240, height=180, seed=3)
 
 
 def test_frames_are_read_kept_and_told(tmp_path, capsys):
@@ -296,15 +296,15 @@ def test_frames_are_read_kept_and_told(tmp_path, capsys):
     rig_path.write_text(json.dumps(document), "utf-8")
     code = main(["focus", str(rig_path), str(tmp_path / "f"), "--json", "--keep"])
     assert code in (0, 1)
-    told = json.loads(capsys.readouterr().out)
-    assert {run["direction"] for run in told["runs"]} == {"in", "out"}
-    assert told["backlash_steps"]["value"] == pytest.approx(24, abs=2 * told["backlash_steps"]["u"] + 0.5)
-    reasons = " ".join(entry["why"] for entry in told["not_used"])
+    entries = json.loads(capsys.readouterr().out)
+    assert {run["direction"] for run in entries["runs"]} == {"in", "out"}
+    assert entries["backlash_steps"]["value"] == pytest.approx(24, abs=2 * entries["backlash_steps"]["u"] + 0.5)
+    reasons = " ".join(entry["why"] for entry in entries["not_used"])
     assert "tells no focus position as a number" in reasons
     assert "no run: it takes 4" in reasons
     rig = validated(json.loads(rig_path.read_text("utf-8")))
     focuser = next(device for device in rig.devices if device.kind == "focuser")
-    assert focuser.measured("backlash_steps").value == pytest.approx(told["backlash_steps"]["value"], rel=1e-4)
+    assert focuser.measured("backlash_steps").value == pytest.approx(entries["backlash_steps"]["value"], rel=1e-4)
     assert focuser.measured("step_um").evidence.method == "focus_run"
     assert main(["focus", str(rig_path), str(tmp_path / "f")]) in (0, 1)
     assert "backlash: " in capsys.readouterr().out
@@ -371,7 +371,7 @@ def test_the_imagers_own_filter_names_stay_whatever_is_left_out(tmp_path, capsys
         rows += [f"{p.position + off},{p.hfd_px:.4f},{name},{number}" for p in run_points(seed=number)]
     table.write_text("\n".join(rows) + "\n", "utf-8")
     result = read([table], OPTICS)
-    assert result.law.reference == "L"
+    assert result.model.reference == "L"
     if through == "command":
         rig = tmp_path / "a.rig.json"
         rig.write_text(json.dumps(clean_document()), "utf-8")
@@ -380,7 +380,7 @@ def test_the_imagers_own_filter_names_stay_whatever_is_left_out(tmp_path, capsys
         return
     first = result.runs[0].points[0].file
     for again in (result.with_point(first, used=False), result.without_run(3)):
-        assert again.law.reference == "L"
+        assert again.model.reference == "L"
         assert [entry.name for entry in again.offsets] == ["Ha"]
 
 

@@ -23,17 +23,17 @@ from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, LogFacts
 from wyntaxis.core.evidence.guide_log.settling import settling_of
 from wyntaxis.core.evidence.guide_log.statistics import (
     about_running_line,
-    neighbours_alike,
+    lag_one_autocorrelation,
     scatter_of,
     unguided,
-    with_play,
+    with_backlash,
 )
 from wyntaxis.core.evidence.guide_log.table import sections_of
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
-from wyntaxis.stand_ins.guided_mount import StandInMount, write_demo_logs, write_guide_log
+from wyntaxis.simulators.guided_mount import SimulatedMount, write_demo_logs, write_guide_log
 
 OPTICS = GuideOptics(
     scale_arcsec_px=1.6,
@@ -64,8 +64,8 @@ def run_of(ra, dec=None, time=None, **more):
     ra = np.asarray(ra, float)
     dec = np.zeros(len(ra)) if dec is None else np.asarray(dec, float)
     time = np.arange(len(ra)) * 2.0 if time is None else np.asarray(time, float)
-    told = {"ra_moved": None, "dec_moved": None, "lost": np.isnan(ra), "stretch": np.zeros(len(ra), int)} | more
-    return GuideRun("run", "run.csv", time, ra, dec, **told)
+    entries = {"ra_moved": None, "dec_moved": None, "lost": np.isnan(ra), "stretch": np.zeros(len(ra), int)} | more
+    return GuideRun("run", "run.csv", time, ra, dec, **entries)
 
 
 def assert_one_line(text):
@@ -175,10 +175,10 @@ def test_logs_of_many_forms_hold_the_same_run(tmp_path, name):
 def test_what_is_no_log_is_told_in_one_line(tmp_path, text, why):
     path = tmp_path / "log.csv"
     path.write_text(text, "utf-8")
-    with pytest.raises(InputError, match=why) as told:
+    with pytest.raises(InputError, match=why) as entries:
         read([path], OPTICS)
-    assert "\n" not in str(told.value)
-    assert "log.csv" in str(told.value)
+    assert "\n" not in str(entries.value)
+    assert "log.csv" in str(entries.value)
 
 
 @pytest.mark.parametrize("axis", ["ra", "dec"])
@@ -186,9 +186,9 @@ def test_one_axis_alone_and_a_star_that_stands_still_are_no_trouble(tmp_path, ax
     path = tmp_path / "log.csv"
     path.write_text(table(f"time_s,{axis}_arcsec", lambda t, a, b, k: f"{t},{a}"), "utf-8")
     (own,) = read([path], OPTICS).runs
-    told = {"ra": own.rms_ra, "dec": own.rms_dec}
-    assert told.pop(axis).value == pytest.approx(np.std(RA), rel=0.05)
-    assert list(told.values()) == [None]
+    entries = {"ra": own.rms_ra, "dec": own.rms_dec}
+    assert entries.pop(axis).value == pytest.approx(np.std(RA), rel=0.05)
+    assert list(entries.values()) == [None]
     path.write_text(table("time_s,ra_arcsec,dec_arcsec", lambda t, a, b, k: f"{t},0,0"), "utf-8")
     still = read([path], OPTICS)
     assert still.last.rms.value == 0
@@ -236,8 +236,8 @@ def test_a_pause_parts_a_run_and_hours_make_another():
 
 
 def test_facts_beside_the_rows():
-    told = {"exposure": "2500 ms", "dec": "47,5", "pier side": "Pier West", "binning": "2", "hour angle": "-3.2 h"}
-    assert facts_of(told | {"pulse": "500"}) == LogFacts(
+    entries = {"exposure": "2500 ms", "dec": "47,5", "pier side": "Pier West", "binning": "2", "hour angle": "-3.2 h"}
+    assert facts_of(entries | {"pulse": "500"}) == LogFacts(
         exposure_s=2.5, declination_deg=47.5, pier_side="west", binning=2, hour_angle_h=-3.2, pulse_ms=500.0
     )
 
@@ -248,8 +248,8 @@ def test_whatever_bytes_are_read_or_refused_in_one_line(data):
         try:
             found = sections_of(text)
         except InputError as error:
-            found, told = [], str(error)
-            assert_one_line(told)
+            found, entries = [], str(error)
+            assert_one_line(entries)
         assert all(section.rows > 0 for section in found)
 
 
@@ -261,8 +261,8 @@ def test_a_key_map_points_at_columns_and_a_preview_tells_them(tmp_path):
     assert log_headings(path) == ["a", "b", "c"]
     (own,) = read([path], OPTICS, rules=lambda _path: rules).runs
     assert own.run.dec == pytest.approx(1.6 * DEC)
-    told = preview_text([path], lambda _path: rules)
-    assert "“c” is error in declination in px" in told
+    entries = preview_text([path], lambda _path: rules)
+    assert "“c” is error in declination in px" in entries
     with pytest.raises(InputError, match="point columns at them"):
         preview_text([path], lambda _path: ())
 
@@ -295,7 +295,7 @@ def test_neighbours_are_alike_as_they_were_made(keep_share, expected):
     rng, values = np.random.default_rng(8), [0.0]
     for _ in range(2000):
         values.append(keep_share * values[-1] + rng.normal())
-    found = neighbours_alike(np.array(values), np.zeros(2001, int))
+    found = lag_one_autocorrelation(np.array(values), np.zeros(2001, int))
     assert found.value == pytest.approx(expected, abs=3 * found.standard)
 
 
@@ -310,7 +310,7 @@ def test_neighbours_are_alike_as_they_were_made(keep_share, expected):
     ],
 )
 def test_play_takes_what_turns_round(steps, slack, left):
-    assert with_play(np.array(steps, float), slack).tolist() == left
+    assert with_backlash(np.array(steps, float), slack).tolist() == left
 
 
 def test_corrections_are_counted_back_in_whatever_their_sign():
@@ -424,7 +424,7 @@ def test_a_calibration_that_tells_less_says_why():
 @pytest.fixture(scope="module")
 def guided(tmp_path_factory):
     """An hour guided by the simulated mount, with its calibration."""
-    mount = StandInMount(scale_arcsec_px=1.6, seed=21)
+    mount = SimulatedMount(scale_arcsec_px=1.6, seed=21)
     path = write_guide_log(tmp_path_factory.mktemp("logs") / "night.csv", mount)
     return mount, read([path], replace(OPTICS, declination_deg=35.0))
 
@@ -444,21 +444,21 @@ def test_planted_numbers_come_back(guided):
     assert own.drift_dec.guided
     assert abs(own.drift_dec.own.value) < 0.02
     assert len(own.run.dithers) == 5
-    told = guide_json(result)
-    assert set(told) == {"runs", "calibration", "polar", "not_used"}
-    assert told["runs"][0]["settle_s"]["dithers"] == 5
+    entries = guide_json(result)
+    assert set(entries) == {"runs", "calibration", "polar", "not_used"}
+    assert entries["runs"][0]["settle_s"]["dithers"] == 5
     assert any("guide focal length" in line for line in summary_lines(result))
 
 
 @pytest.mark.parametrize(("eagerness", "low", "high"), [(1.4, -1, -0.2), (0.1, 0.6, 1)])
 def test_too_eager_and_too_weak_show(tmp_path, eagerness, low, high):
-    mount = StandInMount(seconds=1500, eagerness=eagerness, dither_every_s=0, seed=3)
+    mount = SimulatedMount(seconds=1500, eagerness=eagerness, dither_every_s=0, seed=3)
     (own,) = read([write_guide_log(tmp_path / "a.csv", mount, in_px=False)], OPTICS).runs
     assert low < own.alike_ra.value < high
 
 
 def test_an_unguided_drift_is_told_by_the_errors_themselves(tmp_path):
-    mount = StandInMount(seconds=1800, eagerness=0, dither_every_s=0, drift_dec=-0.7, seed=2)
+    mount = SimulatedMount(seconds=1800, eagerness=0, dither_every_s=0, drift_dec=-0.7, seed=2)
     (own,) = read([write_guide_log(tmp_path / "a.csv", mount)], replace(OPTICS, scale_arcsec_px=1.606)).runs
     assert not own.drift_dec.guided
     assert own.drift_dec.rate.value == pytest.approx(-0.7, abs=0.01)
@@ -494,8 +494,8 @@ def test_the_pole_by_two_hour_angles(guided):
 def test_what_was_measured_is_kept(guided):
     _, result = guided
     rig = validated(clean_document())
-    told = measures(rig, result)
-    assert {"guide_rms_arcsec", "guide_period_s", "guide_scale_arcsec_px", "guide_settle_s"} <= set(told)
+    entries = measures(rig, result)
+    assert {"guide_rms_arcsec", "guide_period_s", "guide_scale_arcsec_px", "guide_settle_s"} <= set(entries)
     kept = edit.apply(rig, keep(rig, result))
     assert kept.measured["guide_rms_arcsec"].evidence.method == "guide_log"
     assert kept.guiding.calibration.pier_side == "west"
@@ -511,9 +511,9 @@ def test_the_command(tmp_path, capsys):
     rig.write_text(json.dumps(document), "utf-8")
     logs = write_demo_logs(tmp_path / "logs", 1.6059)
     assert main(["guide", str(rig), str(tmp_path / "logs"), "--json", "--keep"]) in (0, 1)
-    told = json.loads(capsys.readouterr().out)
-    assert [run["file"] for run in told["runs"]] == [path.name for path in logs]
-    assert told["calibration"]["guide_focal_length_mm"]["value"] == pytest.approx(513.8, abs=6)
+    entries = json.loads(capsys.readouterr().out)
+    assert [run["file"] for run in entries["runs"]] == [path.name for path in logs]
+    assert entries["calibration"]["guide_focal_length_mm"]["value"] == pytest.approx(513.8, abs=6)
     assert "guide_rms_arcsec" in json.loads(rig.read_text("utf-8"))["measured"]
     assert main(["guide", str(rig), str(logs[0])]) in (0, 1)
     assert "guiding.period" in capsys.readouterr().out

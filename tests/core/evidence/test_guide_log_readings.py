@@ -12,7 +12,7 @@ from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, measures, read
 from wyntaxis.core.evidence.guide_log.periods import periodogram_of
 from wyntaxis.core.evidence.guide_log.result import measured, measured_run
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, facts_of
-from wyntaxis.core.evidence.guide_log.statistics import with_play
+from wyntaxis.core.evidence.guide_log.statistics import with_backlash
 from wyntaxis.core.evidence.guide_log.table import event_of
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig import edit
@@ -288,4 +288,4 @@ def test_backlash_step_by_step(seed):
     rng = np.random.default_rng(seed)
     steps = rng.normal(0, 2, 300) * (rng.random(300) > 0.3)
     for slack in (0.0, 0.5, 3.0, 50.0):
-        assert with_play(steps, slack) == pytest.approx(slow_play(steps.tolist(), slack), abs=1e-9)
+        assert with_backlash(steps, slack) == pytest.approx(slow_play(steps.tolist(), slack), abs=1e-9)

@@ -54,13 +54,13 @@ def rig():
     return validated(clean_document() | {"observer": "Ada Marl"})
 
 
-def told(*frames):
+def entries(*frames):
     """Headers as if a folder of such frames had been read."""
     return FolderHeaders("frames", tuple(frame_header(one, f"{n}.fits") for n, one in enumerate(frames)), ())
 
 
 def audited(rig, *frames):
-    return audit(evaluate(rig), told(*frames))
+    return audit(evaluate(rig), entries(*frames))
 
 
 def test_what_a_header_says():
@@ -113,9 +113,9 @@ def test_differences_are_told_with_their_story(rig, changes, keyword, verdict, w
     clean = audited(rig, header())
     assert {check.verdict.value for check in clean.checks} == {"holds"}
     found = audited(rig, header(), header(**changes))
-    told = [check for check in found.checks if check.verdict != "holds"]
-    assert [(check.keyword, check.verdict.value, check.count) for check in told] == [(keyword, verdict, 1)]
-    assert words in told[0].story
+    entries = [check for check in found.checks if check.verdict != "holds"]
+    assert [(check.keyword, check.verdict.value, check.count) for check in entries] == [(keyword, verdict, 1)]
+    assert words in entries[0].story
 
 
 def test_a_binned_solved_frame_is_told_for_the_binning_in_use(rig):
@@ -185,11 +185,11 @@ def test_darks_go_by_what_the_sensor_had(lights, darks, asked, words):
 @pytest.mark.parametrize("order", [1, -1])
 def test_lights_far_warmer_than_was_set_say_that_the_cooler_was_off(rig, order):
     lights = [header(CCD_TEMP=16.0), header(CCD_TEMP=15.5), header(CCD_TEMP=-9.9)][::order]
-    evaluation = evaluate(rig, Evidence().having(HEADERS, told(*lights)))
+    evaluation = evaluate(rig, Evidence().having(HEADERS, entries(*lights)))
     assert evaluation.finding("cooling.on").verdict == "fails"
     assert "the lights are up to 26 °C warmer than was set" in evaluation.finding("cooling.on").title
     assert evaluation.finding("cooling.setpoint").remedy.text.startswith("the cooler was off: switch it on")
-    alone = evaluate(rig, Evidence().having(HEADERS, told(header(SET_TEMP=None, CCD_TEMP=16.0))))
+    alone = evaluate(rig, Evidence().having(HEADERS, entries(header(SET_TEMP=None, CCD_TEMP=16.0))))
     assert alone.finding("cooling.on").verdict == "fails", "against the rig's set temperature where none is told"
 
 
@@ -198,12 +198,12 @@ def test_the_order_of_the_cameras_does_not_matter_to_whose_frames_they_are(rig):
     camera = next(own for own in document["devices"] if own["kind"] == "camera")
     camera = {key: camera[key] for key in ("id", "kind", "name", "settings")}
     guide = {"id": "guide", "kind": "guide_camera", "settings": {"set_temperature_c": {"value": -2}}}
-    told_ = []
+    reported_ = []
     for devices in ([guide, camera], [camera, guide]):
         own = validated(document | {"devices": devices, "records": []})
-        found = evaluate(own, Evidence().having(HEADERS, told(header(CCD_TEMP=-10.0)))).findings
-        told_.append({(f.subject, f.verdict) for f in found if f.id == "cooling.setpoint"})
-    assert told_[0] == told_[1] == {(camera["id"], "holds"), ("guide", "unproven")}
+        found = evaluate(own, Evidence().having(HEADERS, entries(header(CCD_TEMP=-10.0)))).findings
+        reported_.append({(f.subject, f.verdict) for f in found if f.id == "cooling.setpoint"})
+    assert reported_[0] == reported_[1] == {(camera["id"], "holds"), ("guide", "unproven")}
 
 
 def test_without_calibration_frames_all_are_lacking():
@@ -265,10 +265,10 @@ def test_a_folder_is_read_with_what_is_broken(folder, rig):
 
 def test_frames_are_held_to_their_own_set_temperature(rig):
     library = [header(IMAGETYP="DARK", SET_TEMP=t, CCD_TEMP=t + 0.1) for t in (-10.0, 0.0, 10.0)]
-    finding = evaluate(rig, Evidence().having(HEADERS, told(*library))).finding("cooling.setpoint")
+    finding = evaluate(rig, Evidence().having(HEADERS, entries(*library))).finding("cooling.setpoint")
     assert finding.verdict == "holds"
     library.append(header(IMAGETYP="DARK", SET_TEMP=-20.0, CCD_TEMP=-14.0))
-    finding = evaluate(rig, Evidence().having(HEADERS, told(*library))).finding("cooling.setpoint")
+    finding = evaluate(rig, Evidence().having(HEADERS, entries(*library))).finding("cooling.setpoint")
     assert (finding.verdict, finding.title) == (
         "fails",
         "Pellucid Grand: −20.0 °C was not reached in 1 of 4 frames: −14.0 °C",

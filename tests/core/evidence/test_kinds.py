@@ -14,8 +14,8 @@ from wyntaxis.core.evidence.sensor.kind import SENSOR
 from wyntaxis.core.files.errors import CancelledError, InputError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
-from wyntaxis.stand_ins.bench import make_demo_runs
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.bench import make_demo_runs
+from wyntaxis.simulators.usb import make_tree
 
 
 @pytest.fixture(scope="module")

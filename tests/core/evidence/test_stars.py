@@ -18,7 +18,7 @@ from wyntaxis.core.evidence.stars.detection import find_spots
 from wyntaxis.core.evidence.stars.frame_stars import read_stars
 from wyntaxis.core.evidence.stars.measuring import measure
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.stand_ins.sky_field import StarShape, draw_field
+from wyntaxis.simulators.sky_field import StarShape, draw_field
 
 EMPTY = ((), (), ())
 
@@ -140,9 +140,9 @@ def test_a_sky_that_rises_changes_no_star():
         (lambda p: p.__setitem__((slice(300, 304), slice(0, 4)), 9000), "touches the edge"),
     ],
 )
-def test_what_is_no_star_is_refused(spoil, reason):
+def test_what_is_no_star_is_refused(frame_problem, reason):
     pixels = draw_field(StarShape(), *EMPTY, (640, 800))
-    spoil(pixels)
+    frame_problem(pixels)
     found, spots = measured(pixels)
     assert len(found.x) == 0
     if reason is not None:
@@ -184,8 +184,8 @@ def folder(tmp_path_factory):
 
 def test_a_folder_of_frames_as_json_and_csv(folder, tmp_path, capsys):
     assert main(["stars", str(folder), "--json", "--each", str(tmp_path / "each.csv")]) == 0
-    told = json.loads(capsys.readouterr().out)
-    by_name = {frame["file"].rsplit("/", 1)[-1]: frame for frame in told["frames"]}
+    entries = json.loads(capsys.readouterr().out)
+    by_name = {frame["file"].rsplit("/", 1)[-1]: frame for frame in entries["frames"]}
     assert set(by_name) == {"field.fits", "empty.fits", "mosaic.fits"}
     field = by_name["field.fits"]
     assert field["stars"] == 36
@@ -201,7 +201,7 @@ def test_a_folder_of_frames_as_json_and_csv(folder, tmp_path, capsys):
     assert mosaic["stars"] == 16
     assert mosaic["hfd_px"]["value"] == pytest.approx(6.0, rel=0.06)
     assert mosaic["saturated"] > 0, "one colour at its end is saturated, though the mean of four is not"
-    why = {entry["file"].rsplit("/", 1)[-1]: entry["why"] for entry in told["not_used"]}
+    why = {entry["file"].rsplit("/", 1)[-1]: entry["why"] for entry in entries["not_used"]}
     assert set(why) == {"dark.fits", "small.fits", "broken.fits"}
     assert "is a dark by its header" in why["dark.fits"]
     assert "too small" in why["small.fits"]
@@ -217,13 +217,13 @@ def test_the_scale_comes_from_the_rig_else_from_the_header(folder, tmp_path, cap
     assert main(["numbers", str(rig), "--json"]) in (0, 1)
     scale = next(row for row in json.loads(capsys.readouterr().out) if row["id"] == "pixel_scale_arcsec_px")["computed"]
     assert main(["stars", str(rig), frame, "--json"]) in (0, 1)
-    told = json.loads(capsys.readouterr().out)["frames"][0]
-    assert told["hfd_arcsec"]["value"] == pytest.approx(told["hfd_px"]["value"] * scale)
+    entries = json.loads(capsys.readouterr().out)["frames"][0]
+    assert entries["hfd_arcsec"]["value"] == pytest.approx(entries["hfd_px"]["value"] * scale)
     assert main(["stars", frame, "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)["frames"][0]
+    entries = json.loads(capsys.readouterr().out)["frames"][0]
     h = header()
     by_header = 206.264806 * h["XPIXSZ"] / h["FOCALLEN"]
-    assert told["hfd_arcsec"]["value"] == pytest.approx(told["hfd_px"]["value"] * by_header)
+    assert entries["hfd_arcsec"]["value"] == pytest.approx(entries["hfd_px"]["value"] * by_header)
     assert main(["stars", frame]) == 0
     assert "field.fits" in capsys.readouterr().out
 
@@ -236,9 +236,9 @@ def test_bad_paths_get_one_line(folder, tmp_path, capsys, monkeypatch):
         ([str(folder / "field.fits"), "--each", str(tmp_path / "no" / "each.csv")], "no/each.csv"),
     ):
         assert main(["stars", *given]) == 2
-        told = capsys.readouterr()
-        assert said in told.err
-        assert len(told.err.strip().splitlines()) == 1
+        entries = capsys.readouterr()
+        assert said in entries.err
+        assert len(entries.err.strip().splitlines()) == 1
     data = (folder / "field.fits").read_bytes()
     card = data.index(b"IMAGETYP")
     spoiled = data[:card] + b"BSCALE  = NaN".ljust(80) + data[card + 80 :]

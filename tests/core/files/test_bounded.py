@@ -22,7 +22,7 @@ from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.fits import check_structure, data_bytes, headers_of
 from wyntaxis.core.rig.store import validated
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.usb import make_tree
 
 SECONDS = 90.0
 """No measure of speed: what is tried here took minutes or gigabytes, or never ended."""
@@ -184,10 +184,10 @@ def test_a_bus_of_1500_devices(tmp_path):
     evaluation = evaluate(
         validated(clean_document()), Evidence().having(PORTS, PORTS.read(make_tree(tmp_path / "r", many)))
     )
-    told = [finding for finding in evaluation.findings if finding.id == "ports.identity"]
-    assert len(told) == 1
-    assert "devices on the bus are" in told[0].title
-    assert len(told[0].arithmetic) <= 13
+    entries = [finding for finding in evaluation.findings if finding.id == "ports.identity"]
+    assert len(entries) == 1
+    assert "devices on the bus are" in entries[0].title
+    assert len(entries[0].arithmetic) <= 13
 
 
 def test_a_folder_that_may_not_be_read_is_not_an_empty_one(tmp_path):

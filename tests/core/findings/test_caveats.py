@@ -4,7 +4,7 @@ import json
 
 import pytest
 
-from tests.core.evidence.test_headers import header, told
+from tests.core.evidence.test_headers import entries, header
 from tests.rigs import clean_document
 from wyntaxis.cli import main
 from wyntaxis.core.evaluation import Evidence, evaluate
@@ -120,7 +120,7 @@ def test_a_rig_with_nothing_optional_becomes_ready():
     assert all(one.why.startswith("the rig has no ") for one in conditions if not one.applies)
     # Lights need their darks, whatever the rig: those are proven by frames alone.
     assert overall(conditions) == "Nothing fails; of 2 conditions 1 unproven"
-    headers = told(
+    headers = entries(
         *(header(IMAGETYP=kind, FILTER=None, FOCALLEN=500.0, XPIXSZ=4.0) for kind in ("LIGHT", "DARK", "BIAS", "FLAT"))
     )
     with_frames = Evidence().having(HEADERS, headers)
@@ -159,5 +159,5 @@ def test_a_condition_of_what_is_not_there_does_not_apply(key, without):
     document = clean_document()
     assert next(one for one in evaluate(validated(document)).conditions if one.condition.key == key).applies
     without(document)
-    told = next(one for one in evaluate(validated(document)).conditions if one.condition.key == key)
-    assert (told.applies, told.as_json()["applies"]) == (False, False)
+    entries = next(one for one in evaluate(validated(document)).conditions if one.condition.key == key)
+    assert (entries.applies, entries.as_json()["applies"]) == (False, False)

@@ -17,12 +17,12 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.worklist import tallies
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.usb import make_tree
 
 CONNECT = ("records.", "wheel.", "driver.", "devices.", "cooling.", "focuser.", "plan.", "storage.", "power.", "ports.")
 
 
-def reckoned(document, tree=None, tmp_path=None, memory=256):
+def computed_now(document, tree=None, tmp_path=None, memory=256):
     ports = read_ports(make_tree(tmp_path / "root", tree, usbfs_memory_mb=memory)) if tree is not None else None
     return evaluate(validated(document), Evidence().having(PORTS, ports))
 
@@ -32,10 +32,10 @@ def faults(evaluation):
 
 
 def test_a_rig_in_order_gives_no_alarm(tmp_path):
-    evaluation = reckoned(clean_document(), clean_tree(), tmp_path)
+    evaluation = computed_now(clean_document(), clean_tree(), tmp_path)
     assert {key: f.title for key, f in faults(evaluation).items() if key.startswith(CONNECT)} == {}
-    told = {f.id for f in evaluation.findings if f.verdict is Verdict.HOLDS}
-    assert told >= {"records.focal_length", "wheel.order", "wheel.leftover", "ports.suspend", "ports.usbfs_memory"}
+    reported = {f.id for f in evaluation.findings if f.verdict is Verdict.HOLDS}
+    assert reported >= {"records.focal_length", "wheel.order", "wheel.leftover", "ports.suspend", "ports.usbfs_memory"}
     stands = {one.condition.key: one.verdict for one in evaluation.conditions if one.applies}
     # No frames were read, the image scale was not measured, no joints are described: these are on paper only.
     unproven = {key for key, verdict in stands.items() if verdict is Verdict.UNPROVEN}
@@ -45,7 +45,7 @@ def test_a_rig_in_order_gives_no_alarm(tmp_path):
 
 
 def test_a_bare_rig_says_nothing_of_devices_and_is_not_ready(example):
-    evaluation = reckoned(example)
+    evaluation = computed_now(example)
     assert not [f for f in evaluation.findings if f.id.startswith(CONNECT)]
     stands = {one.condition.key: one.verdict for one in evaluation.conditions}
     assert set(stands.values()) == {Verdict.FAILS, Verdict.UNPROVEN}
@@ -236,12 +236,12 @@ PLANTS = [
 def test_each_planted_mistake_is_found(plant, finding_id, words):
     document = clean_document()
     plant(document)
-    found = faults(reckoned(document))
+    found = faults(computed_now(document))
     assert finding_id in found
     assert words in found[finding_id].title
     assert found[finding_id].remedy.text
-    told = {one.condition.key for one in reckoned(document).conditions if one.verdict is Verdict.FAILS}
-    assert told, "each mistake keeps the night from being ready"
+    reported = {one.condition.key for one in computed_now(document).conditions if one.verdict is Verdict.FAILS}
+    assert reported, "each mistake keeps the night from being ready"
 
 
 def usb(tree, name):
@@ -310,7 +310,7 @@ PORT_PLANTS = [
 def test_each_fault_of_the_ports_is_found(plant, finding_id, words, remedy, tmp_path):
     tree = clean_tree()
     plant(tree)
-    found = faults(reckoned(clean_document(), tree, tmp_path))
+    found = faults(computed_now(clean_document(), tree, tmp_path))
     assert finding_id in found
     assert words in found[finding_id].title
     assert remedy in found[finding_id].remedy.text
@@ -319,7 +319,7 @@ def test_each_fault_of_the_ports_is_found(plant, finding_id, words, remedy, tmp_
 @pytest.mark.parametrize("memory, verdict", [(16, "fails"), (64, "tight"), (128, "holds"), (0, "holds")])
 def test_the_kernels_usb_memory(memory, verdict, tmp_path):
     # 6000 × 4000 × 2 B = 45.8 MiB and 1280 × 960 × 2 B = 2.3 MiB: two of each want 96 MiB.
-    evaluation = reckoned(clean_document(), clean_tree(), tmp_path, memory)
+    evaluation = computed_now(clean_document(), clean_tree(), tmp_path, memory)
     assert evaluation.finding("ports.usbfs_memory").verdict == verdict
 
 
@@ -328,9 +328,9 @@ def test_a_numbered_port_is_mended_by_its_remedy(tmp_path):
 
     document = clean_document()
     device(document, "glide")["connection"]["port"] = "/dev/ttyUSB0"
-    evaluation = reckoned(document, clean_tree(), tmp_path)
-    mended = apply(evaluation.rig, evaluation.finding("ports.serial_name").remedy.change)
-    assert mended.devices[3].connection.port == "/dev/serial/by-id/usb-Glide-if00"
+    evaluation = computed_now(document, clean_tree(), tmp_path)
+    corrected = apply(evaluation.rig, evaluation.finding("ports.serial_name").remedy.change)
+    assert corrected.devices[3].connection.port == "/dev/serial/by-id/usb-Glide-if00"
 
 
 def test_a_tree_is_read_as_it_is_and_nothing_beyond_it(tmp_path):
@@ -379,9 +379,9 @@ def test_serial_ports_are_found_however_the_tree_tells_them(tmp_path, where):
 def test_a_usb_device_without_an_identity_is_unproven(tmp_path):
     document = clean_document()
     document["devices"].append({"id": "box", "kind": "power_box", "connection": {"kind": "usb"}})
-    found = reckoned(document, clean_tree(), tmp_path).findings
-    told = next(f for f in found if f.id == "ports.present" and f.subject == "box")
-    assert (told.verdict, told.title) == ("unproven", "box is on USB, but its vendor:product is not stated")
+    found = computed_now(document, clean_tree(), tmp_path).findings
+    reported = next(f for f in found if f.id == "ports.present" and f.subject == "box")
+    assert (reported.verdict, reported.title) == ("unproven", "box is on USB, but its vendor:product is not stated")
 
 
 def test_devices_are_kept_and_refused_by_name():
@@ -401,15 +401,15 @@ def test_devices_are_kept_and_refused_by_name():
     for change, words in cases:
         document = clean_document()
         change(document)
-        with pytest.raises(InputError) as told:
+        with pytest.raises(InputError) as reported:
             validated(document)
-        assert words in str(told.value)
-        assert "\n" not in str(told.value)
+        assert words in str(reported.value)
+        assert "\n" not in str(reported.value)
 
 
 def test_conditions_name_findings_that_exist_and_json_is_whole(tmp_path):
     assert {one.condition for one in in_order()} - {None} == set(declared_conditions())
-    rows = [one.as_json() for one in reckoned(clean_document(), clean_tree(), tmp_path).conditions]
+    rows = [one.as_json() for one in computed_now(clean_document(), clean_tree(), tmp_path).conditions]
     assert json.loads(json.dumps(rows)) == rows
     assert {row["verdict"] for row in rows} <= {"holds", "tight", "fails", "unproven"}
 
@@ -473,10 +473,10 @@ UNPROVEN = [
 def test_a_condition_without_one_of_its_proofs_is_unproven(tmp_path, key, lacks, take, words):
     document = clean_document()
     document["measured"] = {"pixel_scale_arcsec_px": {"value": 1.5658, "standard_uncertainty": 0.002}}
-    sure = {one.condition.key: one for one in reckoned(document, clean_tree(), tmp_path).conditions}
+    sure = {one.condition.key: one for one in computed_now(document, clean_tree(), tmp_path).conditions}
     assert sure[key].verdict is Verdict.HOLDS, sure[key].why
     take(document)
-    found = {one.condition.key: one for one in reckoned(document, clean_tree(), tmp_path / "again").conditions}[key]
+    found = {one.condition.key: one for one in computed_now(document, clean_tree(), tmp_path / "again").conditions}[key]
     assert found.verdict is Verdict.UNPROVEN
     assert words in found.why
 
@@ -484,11 +484,11 @@ def test_a_condition_without_one_of_its_proofs_is_unproven(tmp_path, key, lacks,
 def test_an_alt_azimuth_mount_makes_no_flip(tmp_path):
     document = clean_document()
     document["mount"] = {"kind": "alt_azimuth"}
-    found = faults(reckoned(document, clean_tree(), tmp_path))["plan.flip"]
+    found = faults(computed_now(document, clean_tree(), tmp_path))["plan.flip"]
     assert "does not make" in found.title
-    mended = edit.apply(validated(document), found.remedy.change)
-    assert mended.plan.actions == ("cool", "guide", "dither", "refocus", "park")
-    stands = {one.condition.key: one for one in evaluate(mended).conditions}
+    corrected = edit.apply(validated(document), found.remedy.change)
+    assert corrected.plan.actions == ("cool", "guide", "dither", "refocus", "park")
+    stands = {one.condition.key: one for one in evaluate(corrected).conditions}
     assert all("flip" not in f.id for f in stands["mount"].findings)
     assert "flip" not in stands["mount"].why
 
@@ -498,11 +498,11 @@ def test_dithering_goes_through_the_mount_without_a_guide_camera(tmp_path):
     document["devices"].remove(device(document, "guide"))
     document["guiding"] = {"kind": "none"}
     plan(document, actions=["dither"])
-    found = reckoned(document).finding("plan.dither")
+    found = computed_now(document).finding("plan.dither")
     assert found.verdict == "holds"
     assert "the mount itself dithers" in found.arithmetic[-1]
     document["devices"].remove(device(document, "cairn"))
-    assert reckoned(document).finding("plan.dither").verdict == "fails"
+    assert computed_now(document).finding("plan.dither").verdict == "fails"
 
 
 LIMITS = [
@@ -522,12 +522,12 @@ LIMITS = [
 
 
 @pytest.mark.parametrize("where, told, finding_id, verdict", LIMITS)
-def test_settings_that_no_rig_can_have(where, told, finding_id, verdict):
+def test_settings_that_no_rig_can_have(where, reported, finding_id, verdict):
     document = clean_document()
     document["devices"].append({"id": "turner", "kind": "rotator"})
     settings = device(document, where).setdefault("settings", {})
-    settings |= {key: {"value": value} for key, value in told.items()}
-    assert reckoned(document).finding(finding_id).verdict == verdict
+    settings |= {key: {"value": value} for key, value in reported.items()}
+    assert computed_now(document).finding(finding_id).verdict == verdict
 
 
 @pytest.mark.parametrize(
@@ -545,7 +545,7 @@ def test_the_frames_must_fit_into_the_night(hours, frames, verdict):
     """24 × 300 s are 2.0 h; up to 90 % of the night they fit for certain, above 105 % never."""
     document = clean_document()
     plan(document, hours=hours, frames=frames)
-    assert reckoned(document).finding("plan.night").verdict == verdict
+    assert computed_now(document).finding("plan.night").verdict == verdict
 
 
 @pytest.mark.parametrize(
@@ -558,9 +558,9 @@ def test_the_frames_must_fit_into_the_night(hours, frames, verdict):
 )
 def test_a_simulated_device_in_a_real_role_is_told(plant):
     document = clean_document()
-    assert reckoned(document).finding("devices.simulated") is None
+    assert computed_now(document).finding("devices.simulated") is None
     plant(document)
-    assert reckoned(document).finding("devices.simulated").verdict == "fails"
+    assert computed_now(document).finding("devices.simulated").verdict == "fails"
 
 
 @pytest.mark.parametrize(
@@ -582,13 +582,13 @@ def test_each_camera_is_judged_by_its_own_link(tmp_path, usb_version, speed, kin
     device(document, "main")["kind"] = kind
     usb(tree, "2-1").update(speed=speed, version=usb_version)
     document["devices"] = [device(document, "main")]
-    assert reckoned(document, tree, tmp_path).finding("ports.speed").verdict == verdict
+    assert computed_now(document, tree, tmp_path).finding("ports.speed").verdict == verdict
 
 
 def test_a_camera_on_a_slow_link_of_its_own_asks_too_much(tmp_path):
     document, tree = clean_document(), clean_tree()
     usb(tree, "2-1").update(speed=12)
-    found = faults(reckoned(document, tree, tmp_path))["ports.traffic"]
+    found = faults(computed_now(document, tree, tmp_path))["ports.traffic"]
     assert "ask for 152 MB/s of 1 MB/s" in found.title
 
 
@@ -603,7 +603,7 @@ def test_room_for_the_night_and_half_as_much_again(free, verdict):
     """100 frames × 48 MB × 1.1 = 5.28 GB; half as much again is 7.92 GB."""
     document = clean_document()
     device(document, "hut")["storage"][0]["free_gb"] = free
-    assert reckoned(document).finding("storage.space").verdict == verdict
+    assert computed_now(document).finding("storage.space").verdict == verdict
 
 
 @pytest.mark.parametrize("speed, verdict", [(480, "fails"), (481, "holds")])
@@ -612,7 +612,7 @@ def test_a_hub_is_slow_up_to_480(tmp_path, speed, verdict):
     usb(tree, "1-2").update(speed=speed)
     usb(tree, "2-1").update(name="1-2.3", speed=480)
     usb(tree, "1-1").update(name="1-2.4")
-    assert reckoned(clean_document(), tree, tmp_path).finding("ports.hub").verdict == verdict
+    assert computed_now(clean_document(), tree, tmp_path).finding("ports.hub").verdict == verdict
 
 
 @pytest.mark.parametrize(
@@ -626,7 +626,7 @@ def test_a_hub_is_slow_up_to_480(tmp_path, speed, verdict):
     ],
 )
 def test_a_step_is_unproven_only_where_nothing_is_proven(verdicts, stands):
-    bare = reckoned(clean_document())
-    told = tuple(Finding("ports.speed", Verdict(v), "main", "t", (), NO_REMEDY, "s") for v in verdicts)
-    tally = next(t for t in tallies(replace(bare, findings=told)) if t.step.key == "ports")
+    bare = computed_now(clean_document())
+    reported = tuple(Finding("ports.speed", Verdict(v), "main", "t", (), NO_REMEDY, "s") for v in verdicts)
+    tally = next(t for t in tallies(replace(bare, findings=reported)) if t.step.key == "ports")
     assert tally.verdict == stands

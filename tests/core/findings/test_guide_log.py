@@ -20,7 +20,7 @@ from wyntaxis.core.rig.store import validated
 TODAY = datetime.datetime.now(datetime.UTC)
 
 
-def leg(value, standard=0.001):
+def quantity_value(value, standard=0.001):
     return {"value": value, "standard_uncertainty": standard, "source": "guide log night"}
 
 
@@ -29,7 +29,8 @@ def rig(measured=None, settings=None, mount=None, calibration=None, plan=None, *
     document = clean_document() | more
     document["framing"] = {"ra_deg": 10.0, "dec_deg": 40.0, "position_angle_deg": 20.0}
     document["measured"] = {
-        key: leg(*(value if isinstance(value, tuple) else (value,))) for key, value in (measured or {}).items()
+        key: quantity_value(*(value if isinstance(value, tuple) else (value,)))
+        for key, value in (measured or {}).items()
     }
     document["guiding"]["settings"] |= {"stop_threshold_arcsec": 3.0, **(settings or {})}
     document["mount"] |= mount or {}
@@ -78,8 +79,8 @@ CASES = [
 
 
 @pytest.mark.parametrize(("finding", "told", "verdict"), CASES)
-def test_a_finding_at_its_limits(finding, told, verdict):
-    found = evaluate(rig(**told)).finding(finding)
+def test_a_finding_at_its_limits(finding, entries, verdict):
+    found = evaluate(rig(**entries)).finding(finding)
     assert (found.verdict if found is not None else None) is verdict
     if found is not None:
         assert found.arithmetic
@@ -156,7 +157,7 @@ def test_the_polar_error_by_hand():
 
 def test_what_the_pole_smears():
     # Corner 3605.6 px from the middle, the guide star (14 + 4) mm / 3.9 µm = 4615 px more; declination 40°, 300 s.
-    assert guide_star_px(numbers_of(rig()).legs) == pytest.approx(4615.38, abs=0.01)
+    assert guide_star_px(numbers_of(rig()).values) == pytest.approx(4615.38, abs=0.01)
     near, far = (evaluate(rig({"polar_drift_arcsec_min": (drift, 0.01)})) for drift in (0.3, -3.0))
     assert near.rows["polar_error_arcmin"].best.value == pytest.approx(0.3 / 0.26251497)
     assert near.finding("mount.polar").verdict is Verdict.HOLDS
@@ -195,9 +196,9 @@ def test_what_logs_are_told_of_the_rig():
 
 
 def test_stars_are_as_long_as_guiding_makes_them():
-    told = {"guide_rms_ra_arcsec": 1.2, "guide_rms_dec_arcsec": 0.3}
-    row = evaluate(rig(told)).rows["guide_elongation"]
+    entries = {"guide_rms_ra_arcsec": 1.2, "guide_rms_dec_arcsec": 0.3}
+    row = evaluate(rig(entries)).rows["guide_elongation"]
     # sqrt(2.832² + (2.3548·1.2)²) / sqrt(2.832² + (2.3548·0.3)²) = 4.0017 / 2.9186
     assert row.computed.value == pytest.approx(1.3711, abs=0.001)
     assert row.verdict is Verdict.FAILS
-    assert evaluate(rig(told | {"star_elongation": (1.5, 0.02)})).rows["guide_elongation"].measured.value == 1.5
+    assert evaluate(rig(entries | {"star_elongation": (1.5, 0.02)})).rows["guide_elongation"].measured.value == 1.5

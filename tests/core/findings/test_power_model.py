@@ -44,12 +44,12 @@ def rig(box, device, battery=None, more=()):
         ({"voltage_v": 9.99}, 2 * 9.99 / 12, 9.99 - 2 * OHM),
     ],
 )
-def test_watts_go_up_the_line_and_a_converter_keeps_its_voltage(box, from_battery_a, arrives_v):
+def test_watts_go_up_the_line_and_a_converter_keeps_its_voltage(box, from_battery_a, supply_voltage_v):
     own = rig(box, {"current_a": 2.0, "least_v": 4.75})
     rows = evaluate(own).rows
     assert rows["battery.peak_a"].computed.value == pytest.approx(from_battery_a)
     assert rows["battery.battery_h"].computed.value == pytest.approx(100 * USABLE_SHARE / from_battery_a)
-    assert rows["camera.arrives_at_most_v"].computed.value == pytest.approx(arrives_v)
+    assert rows["camera.arrives_at_most_v"].computed.value == pytest.approx(supply_voltage_v)
     loads = {load.supply.id: load for load in loads_of(own)}
     assert loads["battery"].amperes(frozenset(), powered=True) == pytest.approx(from_battery_a), "as the night counts"
 

@@ -1,4 +1,4 @@
-"""What measured legs of focuser, filters and stars prove: each finding at its boundary, and the edit that mends it."""
+"""Findings on measured values of focuser, filters and stars: each at its boundary, with the edit that cures it."""
 
 import copy
 
@@ -7,8 +7,8 @@ import pytest
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.focus.curve import FocusCurve
+from wyntaxis.core.evidence.focus.focus_model import FocusModel
 from wyntaxis.core.evidence.focus.kind import FOCUS
-from wyntaxis.core.evidence.focus.law import FocusLaw
 from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
 from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult
 from wyntaxis.core.evidence.measured import Estimate
@@ -18,7 +18,7 @@ from wyntaxis.core.rig.store import validated
 # The clean rig: 100 mm f/5 or so; its numbers are read where a limit follows from them.
 
 
-def leg(value, u=0.0):
+def quantity_value(value, u=0.0):
     return {"value": value, "standard_uncertainty": u, "source": "focus runs"}
 
 
@@ -26,11 +26,11 @@ def with_focuser(**settings):
     """A rig whose focuser has these settings: a number states, a pair (value, u) measures, a triple does both."""
     document = copy.deepcopy(clean_document())
     device = next(device for device in document["devices"] if device["kind"] == "focuser")
-    for key, told in settings.items():
-        if isinstance(told, tuple):
-            setting = {"measured": leg(*told[-2:])} | ({"value": told[0]} if len(told) == 3 else {})
+    for key, entries in settings.items():
+        if isinstance(entries, tuple):
+            setting = {"measured": quantity_value(*entries[-2:])} | ({"value": entries[0]} if len(entries) == 3 else {})
         else:
-            setting = {"value": told}
+            setting = {"value": entries}
         device["settings"][key] = setting
     return document
 
@@ -54,20 +54,20 @@ def found(document, finding_id, evidence=None):
     ],
 )
 def test_measured_against_stated(settings, finding_id, verdict):
-    evaluation, told = found(with_focuser(**settings), finding_id)
-    assert told.verdict == verdict
-    assert told.arithmetic
+    evaluation, entries = found(with_focuser(**settings), finding_id)
+    assert entries.verdict == verdict
+    assert entries.arithmetic
     if verdict in ("fails", "unproven"):
-        mended = evaluate(edit.apply(evaluation.rig, told.remedy.change))
-        assert mended.finding(finding_id).verdict == "holds"
+        corrected = evaluate(edit.apply(evaluation.rig, entries.remedy.change))
+        assert corrected.finding(finding_id).verdict == "holds"
 
 
 def test_the_temperature_law_by_hand():
-    evaluation, told = found(with_focuser(temperature_slope_steps_c=(2.0, 0.1)), "focuser.temperature")
+    evaluation, entries = found(with_focuser(temperature_slope_steps_c=(2.0, 0.1)), "focuser.temperature")
     focal = evaluation.value("effective_focal_length_mm")
     row = evaluation.rows["glide.expansion_ppm"]
     assert row.measured.value == pytest.approx(2.0 * 4 * 1000 / focal)  # steps/°C · µm/step ÷ mm, in 1e-6
-    assert told.verdict == "holds"
+    assert entries.verdict == "holds"
     for ppm, verdict in ((39.0, "holds"), (60.0, "tight"), (231.0, "fails")):
         slope = ppm * focal / 4000
         assert found(with_focuser(temperature_slope_steps_c=(slope, 0.0)), "focuser.temperature")[1].verdict == verdict
@@ -79,19 +79,19 @@ def test_triggers_follow_from_the_measured_law():
     limit = depth / 2 / 8.0
     for share, verdict in ((1.2, "holds"), (1.9, "tight"), (2.1, "fails")):
         settings = {"temperature_slope_steps_c": (8.0, 0.1), "refocus_temperature_c": round(share * limit, 4)}
-        evaluation, told = found(with_focuser(**settings), "focuser.triggers")
-        assert told.verdict == verdict
+        evaluation, entries = found(with_focuser(**settings), "focuser.triggers")
+        assert entries.verdict == verdict
         if verdict == "fails":
-            mended = evaluate(edit.apply(evaluation.rig, told.remedy.change))
-            assert mended.finding("focuser.triggers").verdict == "holds"
+            corrected = evaluate(edit.apply(evaluation.rig, entries.remedy.change))
+            assert corrected.finding("focuser.triggers").verdict == "holds"
 
 
 def with_offsets(*, ha=20.0, glass=2.24, stated=None):
     document = with_focuser()
     wheel = next(device for device in document["devices"] if device["kind"] == "filter_wheel")
     wheel["slots"] = [
-        {"name": "L", "thickness_mm": 2.0, "index": 1.5, "focus_offset_measured": leg(0.0)},
-        {"name": "Ha", "thickness_mm": glass, "index": 1.5, "focus_offset_measured": leg(ha, 0.5)},
+        {"name": "L", "thickness_mm": 2.0, "index": 1.5, "focus_offset_measured": quantity_value(0.0)},
+        {"name": "Ha", "thickness_mm": glass, "index": 1.5, "focus_offset_measured": quantity_value(ha, 0.5)},
     ]
     if stated is not None:
         wheel["slots"][1]["focus_offset_steps"] = stated
@@ -100,20 +100,20 @@ def with_offsets(*, ha=20.0, glass=2.24, stated=None):
 
 def test_offsets_stand_against_the_glass_and_tell_the_direction():
     # By hand: 0.24 mm (1 − 1/1.5) = 80 µm = 20 steps of 4 µm.
-    evaluation, told = found(with_offsets(), "focuser.offsets")
+    evaluation, entries = found(with_offsets(), "focuser.offsets")
     row = next(row for key, row in evaluation.rows.items() if key.endswith("slot2.focus_offset_steps"))
     assert row.computed.value == pytest.approx(20)
-    assert told.verdict == "holds"
+    assert entries.verdict == "holds"
     assert evaluation.finding("focuser.direction").verdict == "holds"
-    evaluation, told = found(with_offsets(ha=-20.0), "focuser.offsets")
-    assert told.verdict == "fails"
+    evaluation, entries = found(with_offsets(ha=-20.0), "focuser.offsets")
+    assert entries.verdict == "fails"
     turned = evaluation.finding("focuser.direction")
     assert turned.verdict == "fails"
     rig = edit.apply(evaluation.rig, turned.remedy.change)
     assert next(device for device in rig.devices if device.kind == "focuser").truth("reversed") is True
-    evaluation, told = found(with_offsets(stated=0.0, ha=40.0, glass=2.48), "focuser.offsets")
-    assert told.verdict == "fails"
-    rig = edit.apply(evaluation.rig, told.remedy.change)
+    evaluation, entries = found(with_offsets(stated=0.0, ha=40.0, glass=2.48), "focuser.offsets")
+    assert entries.verdict == "fails"
+    rig = edit.apply(evaluation.rig, entries.remedy.change)
     wheel = next(device for device in rig.devices if device.kind == "filter_wheel")
     assert wheel.slots[1].focus_offset_steps == 40
     assert found(with_offsets(ha=0.2), "focuser.direction")[1] is None  # nothing certain is told
@@ -141,7 +141,7 @@ def focus_result(largest, saturated=0):
         for k, size in enumerate((largest, 2.0, largest))
     )
     curve = FocusCurve(points, best_position=Estimate(1.0), hfd_px=Estimate(2.0), slope_px_step=Estimate(0.5))
-    return FocusResult((FocusRun("one", points),), (curve,), FocusLaw(), FocusOptics())
+    return FocusResult((FocusRun("one", points),), (curve,), FocusModel(), FocusOptics())
 
 
 @pytest.mark.parametrize(
@@ -155,11 +155,11 @@ def focus_result(largest, saturated=0):
 )
 def test_sampling_of_a_run(times, verdict, title):
     evidence = Evidence().having(FOCUS, focus_result(2.0 * times))
-    evaluation, told = found(with_focuser(), "focuser.sampling", evidence)
-    assert told.verdict == verdict
-    assert title in told.title
+    evaluation, entries = found(with_focuser(), "focuser.sampling", evidence)
+    assert entries.verdict == verdict
+    assert title in entries.title
     if verdict != "holds":
-        rig = edit.apply(evaluation.rig, told.remedy.change)
+        rig = edit.apply(evaluation.rig, entries.remedy.change)
         assert next(device for device in rig.devices if device.kind == "focuser").number("run_step") == 3
         # 2 px · √(2.75² − 1) / 0.5 px/step / 4 = 2.56 steps
 
@@ -176,12 +176,12 @@ def test_star_size_against_the_seeing(times, verdict):
     made = evaluate(validated(document)).quantities["star_fwhm_arcsec"].computed.value
     seeing, aperture = document["site"]["seeing_fwhm_arcsec"], document["telescope"]["aperture_mm"]
     assert made == pytest.approx((seeing**2 + (1.029 * 0.55e-3 / aperture * 206264.806) ** 2) ** 0.5)
-    document["measured"] = {"star_fwhm_arcsec": leg(times * made, 0.01)}
-    _, told = found(document, "stars.size")
-    assert told.verdict == verdict
+    document["measured"] = {"star_fwhm_arcsec": quantity_value(times * made, 0.01)}
+    _, entries = found(document, "stars.size")
+    assert entries.verdict == verdict
 
 
 @pytest.mark.parametrize(("elongation", "verdict"), [(1.1, "holds"), (1.2, "tight"), (1.4, "fails")])
 def test_star_roundness(elongation, verdict):
-    document = clean_document() | {"measured": {"star_elongation": leg(elongation, 0.005)}}
+    document = clean_document() | {"measured": {"star_elongation": quantity_value(elongation, 0.005)}}
     assert found(document, "stars.round")[1].verdict == verdict

@@ -57,7 +57,7 @@ def trials(document, every, start=0):
                 break
 
 
-def told(findings):
+def entries(findings):
     by_key = defaultdict(list)
     for finding in findings:
         by_key[finding.id, finding.subject].append((finding.verdict, finding.title, finding.arithmetic))
@@ -70,7 +70,7 @@ def test_whatever_changes_with_a_value_has_read_it(name, every):
     """Brute force: another value is set, and each finding and row that reads differently must have read it."""
     document = document_of(name)
     base = evaluate(validated(document), traced=True)
-    reads, whole, before = defaultdict(set), {}, told(base.findings)
+    reads, whole, before = defaultdict(set), {}, entries(base.findings)
     for found in all_findings(base):
         whole[found.declared.id] = found.reads
         for finding, own in found.findings:
@@ -78,15 +78,15 @@ def test_whatever_changes_with_a_value_has_read_it(name, every):
     seen = 0
     for path, rig in trials(document, every):
         after, keys = evaluate(rig), reads_of_value(path_text(path))
-        now = told(after.findings)
+        now = entries(after.findings)
         for key in before.keys() | now.keys():
             if before.get(key) != now.get(key):
                 seen += 1
                 assert not keys.isdisjoint(reads[key] if key in before else whole[key[0]]), (path, key)
         for key in base.rows.keys() & after.rows.keys():
             one, other = base.rows[key], after.rows[key]
-            if (one.legs, one.verdict, one.target) != (other.legs, other.verdict, other.target):
-                assert not keys.isdisjoint(base.legs.reads(key)), (path, key)
+            if (one.evaluator, one.verdict, one.target) != (other.evaluator, other.verdict, other.target):
+                assert not keys.isdisjoint(base.evaluator.reads(key)), (path, key)
     assert seen > 50
 
 
@@ -101,8 +101,8 @@ def test_whatever_changes_with_an_assumed_value_does_not_hold(name, start):
         except InputError:
             continue  # no value that can be marked
         after = evaluate(rig)
-        before, now = told(marked.findings), told(after.findings)
-        plain = told(evaluate(validated(document)).findings)
+        before, now = entries(marked.findings), entries(after.findings)
+        plain = entries(evaluate(validated(document)).findings)
         for key in plain.keys() & now.keys():
             pairs = list(zip(plain[key], now[key], strict=len(plain[key]) == len(now[key])))
             for (one, other), (verdict, *_) in zip(pairs, before[key], strict=False):
@@ -190,13 +190,13 @@ def test_what_was_worked_out_with_an_out_of_date_measurement_is_out_of_date():
     document = copy.deepcopy(EXAMPLE)
     measured = {"value": 513.0, "standard_uncertainty": 0.4}
     rig = edit.apply(validated(document), Change.of("Measure", ("measured", "effective_focal_length_mm"), measured))
-    assert evaluate(rig).rows["focal_ratio"].stale is None
+    assert evaluate(rig).rows["focal_ratio"].out_of_date is None
     moved = edit.apply(rig, Change.of("Another telescope", ("telescope", "focal_length_mm"), 700))
     rows = evaluate(moved).rows
-    assert rows["effective_focal_length_mm"].stale is not None
+    assert rows["effective_focal_length_mm"].out_of_date is not None
     for key in ("pixel_scale_arcsec_px", "guide_scale_arcsec_px", "dither_guide_px"):
-        assert rows[key].best is None or rows[key].stale is not None, key
-    assert rows["back_focus_built_mm"].stale is None
+        assert rows[key].best is None or rows[key].out_of_date is not None, key
+    assert rows["back_focus_built_mm"].out_of_date is None
 
 
 def test_things_apart():
@@ -221,8 +221,8 @@ def test_things_apart():
 
 
 def dark_camera(**settings):
-    told = {"read_noise_e": 2.0, "set_temperature_c": -8.0, "dark_current_e_s": 0.001} | settings
-    camera = {"id": "main", "kind": "camera", "settings": {key: {"value": value} for key, value in told.items()}}
+    entries = {"read_noise_e": 2.0, "set_temperature_c": -8.0, "dark_current_e_s": 0.001} | settings
+    camera = {"id": "main", "kind": "camera", "settings": {key: {"value": value} for key, value in entries.items()}}
     return validated(EXAMPLE | {"devices": [camera], "plan": {"exposure_s": 240}})
 
 

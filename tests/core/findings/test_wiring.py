@@ -100,9 +100,9 @@ def test_a_box_between_loses_what_all_on_it_draw():
 
 def test_the_remedy_names_a_cross_section_that_does():
     document = wired(power={"least_v": 12.4})
-    told = evaluate(validated(document)).finding("power.drop").remedy.text
+    entries = evaluate(validated(document)).finding("power.drop").remedy.text
     # (12.8 − 12.4) / 3 = 0.1333 Ω; 2 · 0.0172 · 5 / 0.1333 = 1.29 mm²
-    assert "take 1.29 mm² or more for its 5 m" in told
+    assert "take 1.29 mm² or more for its 5 m" in entries
     document["devices"][0]["power"]["cable"]["cross_section_mm2"] = 1.2901
     assert evaluate(validated(document)).finding("power.drop").verdict == "holds"
 
@@ -116,9 +116,9 @@ def test_the_remedy_names_a_cross_section_that_does():
         (lambda d: d["devices"][0].update(outlets=[{"name": "1"}]), "belongs to a power_box"),
     ],
 )
-def test_wiring_that_cannot_be(spoil, words):
+def test_wiring_that_cannot_be(frame_problem, words):
     document = wired()
-    spoil(document)
+    frame_problem(document)
     with pytest.raises(InputError, match=words):
         validated(document)
 

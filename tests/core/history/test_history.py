@@ -138,17 +138,17 @@ def test_after_a_kill_at_any_byte_nothing_before_is_lost(path, tmp_path, seed):
 )
 def test_a_foreign_file_is_not_written_over_and_the_rig_is_saved(path, content):
     history_path(path).write_bytes(content)
-    told = save(rig_with(100), path, ("Gain",))
-    assert len(told.notes) == 1
-    assert "is no history of a rig; rename it" in told.notes[0]
+    reported = save(rig_with(100), path, ("Gain",))
+    assert len(reported.notes) == 1
+    assert "is no history of a rig; rename it" in reported.notes[0]
     assert history_path(path).read_bytes() == content
     assert load(path).rig == rig_with(100)
 
 
 def test_where_the_history_cannot_be_written_the_rig_is_saved_all_the_same(path):
     history_path(path).mkdir()
-    told = save(rig_with(100), path)
-    assert "its history was not written" in told.notes[0]
+    reported = save(rig_with(100), path)
+    assert "its history was not written" in reported.notes[0]
     assert load(path).rig == rig_with(100)
 
 
@@ -200,13 +200,13 @@ def test_a_damaged_line_loses_no_more_than_up_to_the_next_whole_document(path, m
     place.write_bytes(b"\n".join(lines))
     history = read_history(path)
     assert [damaged.line for damaged in history.damaged] == [6]
-    told = {}
+    reported = {}
     for index, entry in enumerate(history.entries):
         try:
-            told[entry.line] = gain_of(history.rig_at(index))
+            reported[entry.line] = gain_of(history.rig_at(index))
         except InputError:
-            told[entry.line] = None
-    assert told == {line: None if line in (7, 8) else 99 + line for line in range(1, 13) if line != 6}
+            reported[entry.line] = None
+    assert reported == {line: None if line in (7, 8) else 99 + line for line in range(1, 13) if line != 6}
 
 
 def test_a_save_looks_at_no_more_than_the_end(path, monkeypatch):
@@ -331,10 +331,10 @@ def test_after_a_damaged_line_every_later_save_can_be_shown_again_and_it_is_said
     for gain in range(201, 241):
         assert save(rig_with(gain), path, (f"Gain {gain}",)).notes == ()
     history = read_history(path)
-    told = [
+    reported = [
         entry for entry in history.entries if entry.labels and entry.labels[0] in {f"Gain {g}" for g in range(200, 241)}
     ]
-    rebuilt = [gain_of(history.rig_at(history.entries.index(entry))) for entry in told]
+    rebuilt = [gain_of(history.rig_at(history.entries.index(entry))) for entry in reported]
     assert rebuilt == list(range(200, 241))
 
 
@@ -396,10 +396,13 @@ def test_a_history_larger_than_one_reads_is_still_written_and_compacted(path, mo
 def _save_often(path, key, start):
     """Another process: it sets its own value again and again."""
     for count in range(12):
-        edit_file(path, lambda rig, value=start + count: edit.apply(rig, Change.of("x", ("measured", key), leg(value))))
+        edit_file(
+            path,
+            lambda rig, value=start + count: edit.apply(rig, Change.of("x", ("measured", key), quantity_value(value))),
+        )
 
 
-def leg(value):
+def quantity_value(value):
     return {"value": value, "standard_uncertainty": 0.1}
 
 
@@ -452,9 +455,9 @@ def test_an_empty_history_and_a_broken_chain(path):
         read_history(path).index_at("2026-01-01")
     with pytest.raises(InputError, match="no history to compact"):
         compact(path, "2026-03-02T00:00:00Z")
-    lone = RigHistory((Entry("2026-01-01T00:00:00Z", (), "b", "a", patch=[]),))
+    isolated = RigHistory((Entry("2026-01-01T00:00:00Z", (), "b", "a", patch=[]),))
     with pytest.raises(InputError, match="goes on from is lost"):
-        lone.document_at(0)
+        isolated.document_at(0)
     ring = RigHistory((Entry("x", (), "b", "a", patch=[]), Entry("y", (), "a", "b", patch=[])))
     with pytest.raises(InputError, match="is lost"):
         ring.document_at(0)

@@ -184,4 +184,4 @@ def test_a_measured_leg_is_acted_on(example):
     example["measured"] = {"back_focus_error_mm": {"value": 0.1, "standard_uncertainty": 0.05}}
     row = evaluate(validated(example)).quantities["back_focus_error_mm"]
     assert (row.best.value, row.target.judge(row.best)) == (0.1, "holds")
-    assert row.verdict == "fails"  # it contradicts the computed leg
+    assert row.verdict == "fails"  # it contradicts the computed value

@@ -11,7 +11,7 @@ from wyntaxis.core.quantities.rows import is_judged, step_rows
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.steps import DEVICES, READY, steps
 from wyntaxis.core.steps import PORTS as PORTS_STEP
-from wyntaxis.stand_ins.usb import make_tree
+from wyntaxis.simulators.usb import make_tree
 
 HOLDS, TIGHT, FAILS, UNPROVEN = Verdict.HOLDS, Verdict.TIGHT, Verdict.FAILS, Verdict.UNPROVEN
 
@@ -22,7 +22,7 @@ def evaluated(tmp_path_factory):
     return evaluate(validated(clean_document()), Evidence().having(PORTS, read_ports(root)), traced=True)
 
 
-def reckoned(document):
+def computed_now(document):
     return evaluate(validated(document))
 
 
@@ -56,10 +56,10 @@ def cooled(reach, ambient, u=0.0):
     return change
 
 
-def told(**legs):
+def entries(**evaluator):
     def change(document):
         settings = document["devices"][0]["settings"]
-        settings.update(legs)
+        settings.update(evaluator)
 
     return change
 
@@ -99,32 +99,32 @@ CASES = [
     ("main.power_needed_percent", cooled(40, 24), 85, HOLDS),
     ("main.power_needed_percent", cooled(40, 24.1), 85.25, TIGHT),
     ("main.power_needed_percent", cooled(40, 30.1), 100.25, FAILS),
-    ("main.steepest_c_min", told(ramp_c_min={"value": 2}, steepest_c_min=measured(2.2)), 2.2, HOLDS),
-    ("main.steepest_c_min", told(ramp_c_min={"value": 2}, steepest_c_min=measured(3.0)), 3, TIGHT),
-    ("main.steepest_c_min", told(ramp_c_min={"value": 2}, steepest_c_min=measured(3.1)), 3.1, FAILS),
-    ("main.scatter_c", told(scatter_c=measured(0.1)), 0.1, HOLDS),
-    ("main.scatter_c", told(scatter_c=measured(0.25)), 0.25, TIGHT),
-    ("main.scatter_c", told(scatter_c=measured(0.26)), 0.26, FAILS),
-    ("main.set_temperature_c", told(set_temperature_c={"value": -10} | measured(-9.0)), -9, HOLDS),
-    ("main.set_temperature_c", told(set_temperature_c={"value": -10} | measured(-8.9)), -8.9, FAILS),
-    ("main.linearity_percent", told(linearity_percent={"value": 0.8} | measured(0.8)), 0.8, HOLDS),
-    ("main.linearity_percent", told(linearity_percent={"value": 0.8} | measured(0.9)), 0.9, TIGHT),
-    ("main.linearity_percent", told(linearity_percent=measured(3.1)), 3.1, FAILS),
-    ("main.bias_margin_adu", told(bias_mean_adu=measured(60.1), bias_noise_adu=measured(10)), 0.1, HOLDS),
-    ("main.bias_margin_adu", told(bias_mean_adu=measured(60), bias_noise_adu=measured(10)), 0, FAILS),
-    ("main.pile_up_share", told(pile_up_share=measured(9.9e-6)), 9.9e-6, HOLDS),
-    ("main.pile_up_share", told(pile_up_share=measured(1e-5)), 1e-5, FAILS),
-    ("main.flat_level_percent", told(flat_level_percent=measured(60)), 60, HOLDS),
-    ("main.flat_level_percent", told(flat_level_percent=measured(20)), 20, TIGHT),
-    ("main.flat_level_percent", told(flat_level_percent=measured(70.1)), 70.1, FAILS),
+    ("main.steepest_c_min", entries(ramp_c_min={"value": 2}, steepest_c_min=measured(2.2)), 2.2, HOLDS),
+    ("main.steepest_c_min", entries(ramp_c_min={"value": 2}, steepest_c_min=measured(3.0)), 3, TIGHT),
+    ("main.steepest_c_min", entries(ramp_c_min={"value": 2}, steepest_c_min=measured(3.1)), 3.1, FAILS),
+    ("main.scatter_c", entries(scatter_c=measured(0.1)), 0.1, HOLDS),
+    ("main.scatter_c", entries(scatter_c=measured(0.25)), 0.25, TIGHT),
+    ("main.scatter_c", entries(scatter_c=measured(0.26)), 0.26, FAILS),
+    ("main.set_temperature_c", entries(set_temperature_c={"value": -10} | measured(-9.0)), -9, HOLDS),
+    ("main.set_temperature_c", entries(set_temperature_c={"value": -10} | measured(-8.9)), -8.9, FAILS),
+    ("main.linearity_percent", entries(linearity_percent={"value": 0.8} | measured(0.8)), 0.8, HOLDS),
+    ("main.linearity_percent", entries(linearity_percent={"value": 0.8} | measured(0.9)), 0.9, TIGHT),
+    ("main.linearity_percent", entries(linearity_percent=measured(3.1)), 3.1, FAILS),
+    ("main.bias_margin_adu", entries(bias_mean_adu=measured(60.1), bias_noise_adu=measured(10)), 0.1, HOLDS),
+    ("main.bias_margin_adu", entries(bias_mean_adu=measured(60), bias_noise_adu=measured(10)), 0, FAILS),
+    ("main.pile_up_share", entries(pile_up_share=measured(9.9e-6)), 9.9e-6, HOLDS),
+    ("main.pile_up_share", entries(pile_up_share=measured(1e-5)), 1e-5, FAILS),
+    ("main.flat_level_percent", entries(flat_level_percent=measured(60)), 60, HOLDS),
+    ("main.flat_level_percent", entries(flat_level_percent=measured(20)), 20, TIGHT),
+    ("main.flat_level_percent", entries(flat_level_percent=measured(70.1)), 70.1, FAILS),
     # Read noise 2 e: a tenth of 4 is 0.4 e in 300 s.
     ("main.dark_signal_e", camera(read_noise_e=2, dark_current_e_s=0.0013), 0.39, HOLDS),
     ("main.dark_signal_e", camera(read_noise_e=2, dark_current_e_s=0.0039), 1.17, TIGHT),
     ("main.dark_signal_e", camera(read_noise_e=2, dark_current_e_s=0.0041), 1.23, FAILS),
-    ("main.glow_signal_e", told(read_noise_e={"value": 2}, glow_e_s=measured(0.0013)), 0.39, HOLDS),
-    ("main.glow_signal_e", told(read_noise_e={"value": 2}, glow_e_s=measured(0.01)), 3, TIGHT),
-    ("main.glow_signal_e", told(read_noise_e={"value": 2}, glow_e_s=measured(0.014)), 4.2, FAILS),
-    ("main.glow_signal_e", told(read_noise_e={"value": 2}, glow_e_s=measured(0.014, 0.007)), 4.2, HOLDS),
+    ("main.glow_signal_e", entries(read_noise_e={"value": 2}, glow_e_s=measured(0.0013)), 0.39, HOLDS),
+    ("main.glow_signal_e", entries(read_noise_e={"value": 2}, glow_e_s=measured(0.01)), 3, TIGHT),
+    ("main.glow_signal_e", entries(read_noise_e={"value": 2}, glow_e_s=measured(0.014)), 4.2, FAILS),
+    ("main.glow_signal_e", entries(read_noise_e={"value": 2}, glow_e_s=measured(0.014, 0.007)), 4.2, HOLDS),
     ("plan.night_used_percent", plan(frames=108), 90, HOLDS),
     ("plan.night_used_percent", plan(frames=109), 90.83, UNPROVEN),
     ("plan.night_used_percent", plan(frames=127), 105.83, FAILS),
@@ -146,7 +146,7 @@ CASES = [
 def test_a_number_and_where_its_verdict_turns(row_id, change, value, verdict):
     document = clean_document()
     change(document)
-    row = reckoned(document).rows[row_id]
+    row = computed_now(document).rows[row_id]
     assert row.best.value == pytest.approx(value, rel=1e-3, abs=1e-9)
     assert row.verdict is verdict
 
@@ -166,7 +166,7 @@ def test_each_step_shows_the_numbers_that_its_findings_word(evaluated):
 
 
 def test_what_a_things_number_rests_on(evaluated):
-    reads = evaluated.legs.reads
+    reads = evaluated.evaluator.reads
     assert {"devices!", "supplies!", "devices[0].power.peak_a"} <= reads("battery.peak_a")
     assert not any(path.startswith("train") for path in reads("battery.peak_a"))
     assert {"devices!", "train[0].magnification"} <= reads("glide.steps_in_focus")  # so goes the depth of focus

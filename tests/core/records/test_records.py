@@ -114,9 +114,9 @@ HOSTILE = {
 def test_hostile_files_get_one_line(name, tmp_path):
     path = tmp_path / name
     path.write_bytes(HOSTILE[name])
-    with pytest.raises(InputError) as told:
+    with pytest.raises(InputError) as entries:
         read_foreign(path)
-    line = str(told.value)
+    line = str(entries.value)
     assert line.startswith(str(path))
     assert "\n" not in line
     assert len(line) < 400
@@ -244,11 +244,11 @@ def test_a_map_points_paths_at_quantities(known):
     split = KeyRule(path="names", quantity="rondel.slots", separator="semicolon")
     assert apply_map([split], flat, known).values["rondel.slots"] == ("L", "R", "G")
     assert matches("slots[*].n", flat) == ["slots[0].n", "slots[1].n", "slots[2].n", "slots[10].n"]
-    told = Suggestions(known)
-    assert told.of('profile."Focal Length"') == "effective_focal_length_mm"
-    assert told.of("device.serial") is told.of("0") is None
-    assert told.of("profile.gain") is None  # two cameras have one
-    rules = told.rules({"a.focallen": 676.0, "b.FocalLength": 500.0, "c.latitude": "", "d.SITELAT": "47 18 00"})
+    entries = Suggestions(known)
+    assert entries.of('profile."Focal Length"') == "effective_focal_length_mm"
+    assert entries.of("device.serial") is entries.of("0") is None
+    assert entries.of("profile.gain") is None  # two cameras have one
+    rules = entries.rules({"a.focallen": 676.0, "b.FocalLength": 500.0, "c.latitude": "", "d.SITELAT": "47 18 00"})
     assert [(rule.path, rule.quantity) for rule in rules] == [
         ("a.focallen", "effective_focal_length_mm"),
         ("d.SITELAT", "site.latitude_deg"),
@@ -270,8 +270,8 @@ def test_maps_are_kept_and_known_again(tmp_path, evaluation):
     save_maps(load_maps(path).with_map(chosen), path)
     file = read_foreign(source)
     assert load_maps(path).suiting(file) == chosen
-    change, told = record_of(evaluation, source, file, chosen)
-    assert told == ()
+    change, entries = record_of(evaluation, source, file, chosen)
+    assert entries == ()
     rig = edit.apply(evaluation.rig, change)
     kept = rig.records[0]
     assert (kept.id, kept.side, kept.values) == (

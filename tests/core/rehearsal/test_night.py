@@ -23,13 +23,13 @@ from wyntaxis.core.rehearsal.night import NightRun
 from wyntaxis.core.rehearsal.outcome import grade_of
 from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
 from wyntaxis.core.rehearsal.play import (
+    active_faults,
     applies,
     fault_table,
     many_nights,
     moment_s,
     named_faults,
     played,
-    struck,
     window_of,
 )
 from wyntaxis.core.rehearsal.power import SupplyLoad, loads_of
@@ -101,12 +101,12 @@ def test_the_time_budget_of_a_plain_night_by_hand():
     good = played(setting)
     # 6000 × 4000 px of 2 bytes at 48 MB/s: 1 s. Connect 2 × 5 s, cool 20 °C at 2 °C/min: 600 s, unpark 5 s: 615 s; dark
     # at 5400 s; slew 45 s, solve 20 s; three frames of 121 s; park 60 s, warm up 600 s, disconnect 5 s.
-    told = good.budget
-    assert told["exposing"] == 360
-    assert told["download"] == pytest.approx(3)
-    assert told["waiting"] == 5400 - 615
-    assert told["moving"] == 10 + 5 + 45 + 20 + 60 + 5
-    assert told["cooling"] == 1200
+    entries = good.budget
+    assert entries["exposing"] == 360
+    assert entries["download"] == pytest.approx(3)
+    assert entries["waiting"] == 5400 - 615
+    assert entries["moving"] == 10 + 5 + 45 + 20 + 60 + 5
+    assert entries["cooling"] == 1200
     assert good.ends_s == pytest.approx(5400 + 65 + 363 + 665)
     assert (good.frames_kept, good.frames_lost, good.safe_end) == (3, 0, True)
 
@@ -114,9 +114,9 @@ def test_the_time_budget_of_a_plain_night_by_hand():
 def test_a_cooler_goes_by_its_model_and_may_not_reach(whole):
     assert cooling_s(whole.rig, 20.0, 2.0, whole) == 600.0
     place = next(i for i, device in enumerate(whole.rig.devices) if device.kind == "camera")
-    told = {"cooler_tau_min": 8.0, "cooler_pull_c_min": 5.0, "cooling_reach_c": 40.0}
+    entries = {"cooler_tau_min": 8.0, "cooler_pull_c_min": 5.0, "cooling_reach_c": 40.0}
     rig = whole.rig
-    for key, value in told.items():
+    for key, value in entries.items():
         rig = edit.apply(
             rig, edit.Change.of("Measure", ("devices", place, "settings", key, "measured"), {"value": value})
         )
@@ -194,13 +194,13 @@ def test_what_is_drawn_by_hand(whole):
 def test_a_battery_runs_empty_by_itself(whole, capacity, ends):
     outcome = played(powered(whole, capacity))
     (use,) = outcome.power
-    told = [event.what for event in outcome.events if event.device == "bank"]
-    assert bool(told) == (ends != "well")
+    entries = [event.what for event in outcome.events if event.device == "bank"]
+    assert bool(entries) == (ends != "well")
     if ends == "low":
-        assert "Ah are drawn" in told[0]
+        assert "Ah are drawn" in entries[0]
         assert outcome.safe_end
     if ends == "empty":
-        assert told[-1] == "is empty"
+        assert entries[-1] == "is empty"
         assert use.drawn_ah == pytest.approx(capacity, abs=0.1)
         assert "the roof is open" in outcome.unsafe
         assert "nothing has power" in outcome.first_unhandled.what
@@ -209,12 +209,12 @@ def test_a_battery_runs_empty_by_itself(whole, capacity, ends):
 def test_a_wait_that_only_the_empty_battery_ends_is_still_named(whole):
     bare = tuple(step.model_copy(update={"limit_s": None, "attempts": 1}) for step in whole.steps)
     setting = powered(replace(whole, steps=bare), 15.0)
-    outcome = played(setting, [struck(setting, FAULTS["camera.gone"])])
+    outcome = played(setting, [active_faults(setting, FAULTS["camera.gone"])])
     assert outcome.endless
     assert outcome.endless[0].endswith(": expose")
     limited = tuple(step.model_copy(update={"limit_s": 40_000.0, "attempts": 1}) for step in whole.steps)
     setting = replace(setting, steps=limited)
-    assert played(setting, [struck(setting, FAULTS["camera.gone"])]).endless == (), "a limit would have ended it"
+    assert played(setting, [active_faults(setting, FAULTS["camera.gone"])]).endless == (), "a limit would have ended it"
 
 
 def test_loads_go_up_the_supplies_by_power():
@@ -258,13 +258,15 @@ def test_focus_moves_by_temperature_filters_and_play():
         ({"refocus_s": 1800.0}, 3, 20),
     ],
 )
-def test_what_asks_for_a_focus_run_keeps_frames_sharp(whole, told, runs, kept):
+def test_what_asks_for_a_focus_run_keeps_frames_sharp(whole, entries, runs, kept):
     blind = NightWatch()
     setting = replace(whole, focus=DRIFTING, air_falls_c_h=3.0, watch=blind, refocus_s=None, refocus_c=None)
-    outcome = played(replace(setting, refocus_growth=None, dither_every=0) if not told else replace(setting, **told))
+    outcome = played(
+        replace(setting, refocus_growth=None, dither_every=0) if not entries else replace(setting, **entries)
+    )
     done = [event for event in outcome.events if event.what.startswith("focuses anew")]
     assert len(done) + 1 >= runs
-    assert bool(done) == bool(told)
+    assert bool(done) == bool(entries)
     assert (outcome.frames_kept == 20) == (kept == 20)
     if kept < 20:
         assert dict(outcome.lost_why) == {"out of focus": 20 - outcome.frames_kept}
@@ -317,7 +319,7 @@ TIMES = st.floats(0, TWILIGHT_S + 6 * HOUR_S)
 @settings(max_examples=60, deadline=None)
 @given(PAIRS, TIMES)
 def test_a_safe_plan_ends_safe_whatever_strikes_and_the_clock_goes_on(whole, names, at):
-    faults = [struck(whole, FAULTS[name], at) for name in names if applies(whole, FAULTS[name])]
+    faults = [active_faults(whole, FAULTS[name], at) for name in names if applies(whole, FAULTS[name])]
     run = NightRun(whole, [replace(entry) for entry in faults])
     outcome = run.played()
     assert outcome.unsafe == ()
@@ -337,7 +339,7 @@ def test_a_wait_that_nothing_ends_is_named(whole, name, at):
     setting = replace(whole, steps=bare, watch=NightWatch())
     if not applies(setting, FAULTS[name]):
         return
-    outcome = played(setting, [struck(setting, FAULTS[name], at)])
+    outcome = played(setting, [active_faults(setting, FAULTS[name], at)])
     if FAULTS[name].way == "hang" and outcome.endless:
         assert ": " in outcome.endless[0]
         assert outcome.first_unhandled is not None
@@ -355,7 +357,7 @@ def test_more_attempts_never_lose_frames(whole, name, attempts):
         replace(whole, steps=tuple(step.model_copy(update={"attempts": n}) for step in whole.steps))
         for n in (attempts, attempts + 1)
     )
-    kept = [played(own, [struck(own, FAULTS[name])]).frames_kept for own in (fewer, more)]
+    kept = [played(own, [active_faults(own, FAULTS[name])]).frames_kept for own in (fewer, more)]
     assert kept[1] >= kept[0]
 
 
@@ -387,7 +389,7 @@ def test_there_are_thirty_faults_or_more_and_each_says_what_it_is():
         assert fault.title
         assert fault.shows
         assert 0 < fault.rate < 100
-        assert fault.does or fault.spoil or fault.way == "world"
+        assert fault.does or fault.frame_problem or fault.way == "world"
 
 
 CURES = [
@@ -412,7 +414,7 @@ def test_a_remedy_cures_what_the_plan_lacks(whole, name, lacks, before, after):
     remedy = remedies(setting, row)
     assert remedy.grade == after
     again = setting_of(edit.apply(rig, remedy.change), whole.sky)
-    assert grade_of(played(again, [struck(again, FAULTS[name])]), played(again)) == after
+    assert grade_of(played(again, [active_faults(again, FAULTS[name])]), played(again)) == after
 
 
 @pytest.mark.parametrize(
@@ -431,7 +433,7 @@ def test_who_watches_cures_rain_and_a_dead_program(name, expected):
 def test_waiting_for_better_weather_goes_on_after_it(whole):
     waiting = replace(whole, watch=whole.watch.model_copy(update={"then": "wait"}))
     at = TWILIGHT_S + 0.5 * HOUR_S
-    cloud = struck(whole, FAULTS["weather.cloud"], at)
+    cloud = active_faults(whole, FAULTS["weather.cloud"], at)
     ended, waited = played(whole, [cloud]), played(waiting, [cloud])
     assert waited.frames_kept == waited.frames_planned > ended.frames_kept
     assert waited.safe_end
@@ -440,7 +442,7 @@ def test_waiting_for_better_weather_goes_on_after_it(whole):
 
 def test_what_spoils_frames_is_seen_only_by_who_looks(whole):
     blind = replace(whole, watch=NightWatch())
-    fault = struck(whole, FAULTS["guider.pier_side"], TWILIGHT_S + HOUR_S)
+    fault = active_faults(whole, FAULTS["guider.pier_side"], TWILIGHT_S + HOUR_S)
     seen, unseen = played(whole, [fault]), played(blind, [fault])
     assert seen.frames_kept == seen.frames_planned
     assert unseen.frames_kept < unseen.frames_planned
@@ -465,9 +467,9 @@ def test_what_the_plan_does_not_close_is_named_and_a_full_disk_loses_frames(whol
 def test_a_filter_in_no_slot_hangs_or_is_skipped(whole):
     ahead = [step for step in whole.steps if step.do not in ("sequence",)]
     place = next(index for index, step in enumerate(whole.steps) if step.do == "sequence")
-    told = {"do": "sequence", "frames": 2, "exposure_s": 60.0, "filter": "no such filter"}
+    entries = {"do": "sequence", "frames": 2, "exposure_s": 60.0, "filter": "no such filter"}
     for more, endless in (({}, True), ({"limit_s": 100.0, "then": "skip"}, False)):
-        steps = [*ahead[:place], NightStep.model_validate(told | more), *ahead[place:]]
+        steps = [*ahead[:place], NightStep.model_validate(entries | more), *ahead[place:]]
         outcome = played(replace(whole, steps=tuple(steps)))
         assert bool(outcome.endless) == endless
         assert any("no slot holds" in event.what for event in outcome.events)
@@ -475,8 +477,8 @@ def test_a_filter_in_no_slot_hangs_or_is_skipped(whole):
 
 def tried_three_times(whole):
     """The plan without its darks, a filter asked for, each step tried three times and connected anew between."""
-    told = {"attempts": 3, "limit_s": 1000.0, "pause_s": 1.0, "reconnect": True}
-    steps = [step.model_copy(update=told) for step in whole.steps if step.do not in ("darks", "flats")]
+    entries = {"attempts": 3, "limit_s": 1000.0, "pause_s": 1.0, "reconnect": True}
+    steps = [step.model_copy(update=entries) for step in whole.steps if step.do not in ("darks", "flats")]
     return tuple(step.model_copy(update={"filter": "R"}) if step.do == "sequence" else step for step in steps)
 
 
@@ -487,7 +489,7 @@ def test_what_does_not_answer_is_connected_anew_and_nothing_else(whole, name):
     title = {
         kind: next(d.title for d in whole.rig.devices if d.kind == kind) for kind in ("filter_wheel", "camera", "mount")
     }[FAULTS[name].devices[0]]
-    outcome = played(replace(whole, steps=steps), [struck(whole, FAULTS[name])])
+    outcome = played(replace(whole, steps=steps), [active_faults(whole, FAULTS[name])])
     anew = {event.device for event in outcome.events if event.what == "connected anew"}
     assert anew == {title}
 
@@ -496,7 +498,7 @@ def test_a_wheel_connected_anew_wakes_no_camera(whole):
     """Wheel and camera both fail: the wheel's attempts leave the camera asleep, its own wake it."""
     steps = tried_three_times(whole)
     both = played(
-        replace(whole, steps=steps), [struck(whole, FAULTS[own]) for own in ("wheel.between", "camera.asleep")]
+        replace(whole, steps=steps), [active_faults(whole, FAULTS[own]) for own in ("wheel.between", "camera.asleep")]
     )
     titles = {kind: next(d.title for d in whole.rig.devices if d.kind == kind) for kind in ("filter_wheel", "camera")}
     anew = [event.device for event in both.events if event.what == "connected anew"]
@@ -549,8 +551,8 @@ DEMO_FAULTS: dict[str, tuple[str, int] | None] = {
 def test_the_demos_two_weaknesses_are_found_and_cured():
     rig = load(demo.rig_path("tarnfell-triplet-reduced")).rig
     found = rehearse(rig, sky_of(rig, DATE))
-    told = {row.fault.id: (row.grade, row.outcome.frames_kept) if row.applies else None for row in found.rows}
-    assert told == DEMO_FAULTS, "each fault moves just the outcome that it should"
+    entries = {row.fault.id: (row.grade, row.outcome.frames_kept) if row.applies else None for row in found.rows}
+    assert entries == DEMO_FAULTS, "each fault moves just the outcome that it should"
     unsafe = {row.fault.id for row in found.rows if row.applies and row.grade == "unsafe"}
     assert unsafe == {"camera.asleep", "wheel.between", "weather.rain", "battery.empty"}
     for name in ("camera.asleep", "weather.rain"):
@@ -637,9 +639,9 @@ def test_the_command(tmp_path, capsys):
     path = tmp_path / "a.rig.json"
     path.write_text(json.dumps(whole_document()), "utf-8")
     assert main(["rehearse", str(path), "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)
-    assert (told["outcome"], told["frames_kept"], told["safe_end"]) == ("survived", 20, True)
-    assert {"t_s", "device", "step", "what"} <= set(told["events"][0])
+    entries = json.loads(capsys.readouterr().out)
+    assert (entries["outcome"], entries["frames_kept"], entries["safe_end"]) == ("survived", 20, True)
+    assert {"t_s", "device", "step", "what"} <= set(entries["events"][0])
     assert main(["rehearse", str(path), "--fault", "camera.gone@2:00", "--fault", "weather.rain@2:10", "--json"]) == 0
     struck_at = [e["t_s"] for e in json.loads(capsys.readouterr().out)["events"] if e["kind"] == "fault"]
     assert min(struck_at) >= 7200

@@ -25,41 +25,41 @@ def noted(rig, value=57.2, source="a dealer's page"):
 
 def test_another_figure_is_noted_and_told_on_the_rows_that_rest_on_it(rig):
     own = rig.train[0].required_back_focus_mm
-    told = noted(rig)
-    assert figures.spread_of(told, PATH) == (min(own, 57.2), max(own, 57.2))
-    rows = evaluate(told).rows
-    (disputed,) = rows["back_focus_error_mm"].disputed
-    assert "57.2 mm (a dealer's page)" in disputed.words
-    assert (disputed.low, disputed.high, disputed.unit) == (57.2, own, "mm")
-    assert rows["back_focus_error_mm"].as_json()["disputed"] == [disputed.words]
-    assert rows["pixel_scale_arcsec_px"].disputed == ()
+    entries = noted(rig)
+    assert figures.spread_of(entries, PATH) == (min(own, 57.2), max(own, 57.2))
+    rows = evaluate(entries).rows
+    (conflicting,) = rows["back_focus_error_mm"].conflicting
+    assert "57.2 mm (a dealer's page)" in conflicting.words
+    assert (conflicting.low, conflicting.high, conflicting.unit) == (57.2, own, "mm")
+    assert rows["back_focus_error_mm"].as_json()["disputed"] == [conflicting.words]
+    assert rows["pixel_scale_arcsec_px"].conflicting == ()
     before = evaluate(rig).rows["back_focus_error_mm"]
     assert rows["back_focus_error_mm"].verdict is before.verdict, "a spread is told, and judges nothing"
-    assert parse(to_bytes(told)) == told
+    assert parse(to_bytes(entries)) == entries
 
 
 def test_the_chosen_figure_says_why_and_the_other_one_is_kept(rig):
     own = rig.train[0].required_back_focus_mm
-    told = noted(rig)
-    chosen = edit.apply(told, figures.choose_figure(told, PATH, 0, "measured by two others"))
+    entries = noted(rig)
+    chosen = edit.apply(entries, figures.choose_figure(entries, PATH, 0, "measured by two others"))
     assert chosen.train[0].required_back_focus_mm == 57.2
     entry = chosen.sources[PATH]
     assert (entry.source, entry.reason) == ("a dealer's page", "measured by two others")
     assert entry.date is not None
     assert [(other.value, other.source) for other in entry.others] == [(own, "as it was")]
-    assert "taken because measured by two others" in figures.dispute_words(chosen, PATH)
+    assert "taken because measured by two others" in figures.conflict_words(chosen, PATH)
     back = edit.apply(chosen, figures.choose_figure(chosen, PATH, 0, "no"))
     assert back.train[0].required_back_focus_mm == own
 
 
 def test_the_note_follows_its_value_and_goes_with_it(rig):
-    told = noted(rig)
-    moved = edit.move_part(told, ("train",), 0, 1)
+    entries = noted(rig)
+    moved = edit.move_part(entries, ("train",), 0, 1)
     assert set(moved.sources) == {"train[1].required_back_focus_mm"}
-    typed = edit.apply(told, edit.Change.of("Type", ("train", 0, "required_back_focus_mm"), 60.0))
+    typed = edit.apply(entries, edit.Change.of("Type", ("train", 0, "required_back_focus_mm"), 60.0))
     assert set(typed.sources) == {PATH}, "another value keeps what others give"
-    assert edit.remove_part(told, ("train",), 0).sources == {}
-    dropped = edit.apply(told, figures.drop_figure(told, PATH, 0))
+    assert edit.remove_part(entries, ("train",), 0).sources == {}
+    dropped = edit.apply(entries, figures.drop_figure(entries, PATH, 0))
     assert document_of(dropped) == document_of(rig) | ({"sources": {}} if "sources" in document_of(dropped) else {})
 
 
@@ -73,10 +73,10 @@ def test_a_variant_has_the_notes_of_its_own_train(rig):
 
 
 def test_a_reason_without_other_figures(rig):
-    told = edit.apply(rig, figures.give_reason(rig, PATH, "leaflet", "flat to the corner"))
-    assert (told.sources[PATH].source, told.sources[PATH].reason) == ("leaflet", "flat to the corner")
-    assert evaluate(told).rows["back_focus_error_mm"].disputed == ()
-    again = edit.apply(told, figures.give_reason(told, PATH, "", ""))
+    entries = edit.apply(rig, figures.give_reason(rig, PATH, "leaflet", "flat to the corner"))
+    assert (entries.sources[PATH].source, entries.sources[PATH].reason) == ("leaflet", "flat to the corner")
+    assert evaluate(entries).rows["back_focus_error_mm"].conflicting == ()
+    again = edit.apply(entries, figures.give_reason(entries, PATH, "", ""))
     assert PATH not in again.sources
 
 

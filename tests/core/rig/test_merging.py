@@ -43,10 +43,10 @@ def with_part(part_id, **more):
         (changed(plan={"exposure_s": 1}), changed(note="n"), changed(plan={"exposure_s": 1}, note="n"), ("note",), ()),
     ],
 )  # fmt: skip
-def test_both_changes_stay(mine, theirs, wanted, taken, disputed):
+def test_both_changes_stay(mine, theirs, wanted, taken, conflicting):
     found = merged_documents(BASE, mine, theirs)
     assert found.document == wanted if wanted is not None else True
-    assert (found.taken, found.disputed) == (taken, disputed)
+    assert (found.taken, found.conflicting) == (taken, conflicting)
 
 
 def test_entries_are_told_by_their_ids():
@@ -61,7 +61,7 @@ def test_entries_are_told_by_their_ids():
     }
     # What one side took out and the other changed is not lost, and is told.
     found = merged_documents(BASE, changed(train=[a, c]), with_part("b", length_mm=9))
-    assert {"id": "b", "length_mm": 9, "mass_g": 5} in found.document["train"] or found.disputed
+    assert {"id": "b", "length_mm": 9, "mass_g": 5} in found.document["train"] or found.conflicting
 
 
 documents = st.recursive(

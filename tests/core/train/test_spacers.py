@@ -297,8 +297,8 @@ def test_the_demos_spacing_is_mended_from_the_starter_shelf():
     for name in ("tarnfell-triplet-reduced", "meadow-newtonian"):
         rig = load(demo.rig_path(name)).rig
         result = find_spacers(rig, load_shelf(STARTER).parts)
-        mended = rig.model_dump(mode="json", exclude_unset=True) | {"train": apply_set(rig, result, result.sets[0])}
-        after = evaluate(validated(mended))
+        corrected = rig.model_dump(mode="json", exclude_unset=True) | {"train": apply_set(rig, result, result.sets[0])}
+        after = evaluate(validated(corrected))
         assert after.finding("spacing.main").verdict == "holds"
         assert after.finding("joints.mate").verdict == "holds"
         assert after.finding("joints.depth") is None

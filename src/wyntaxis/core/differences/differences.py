@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from wyntaxis.core.differences.deaths import Died, deaths, grown_stale, records_to_retype
+from wyntaxis.core.differences.invalidation import Invalidated, invalidations, newly_out_of_date, records_to_retype
 from wyntaxis.core.differences.paths import PathChange, changes_between, value_named
 from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.files.errors import InputError
@@ -15,11 +15,11 @@ from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.history.entries import Entry
 from wyntaxis.core.history.states import RigHistory, patched
 from wyntaxis.core.ledger import Quantity, Verdict
+from wyntaxis.core.rig.dependencies import out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.marks import marked_field
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part
-from wyntaxis.core.rig.resting import stale_legs
 from wyntaxis.core.rig.store import document_of
 
 SAME = 1e-9
@@ -88,7 +88,7 @@ class Differences:
     values: tuple[ValueChange, ...]
     numbers: tuple[NumberChange, ...]
     flips: tuple[Flip, ...]
-    died: tuple[Died, ...]
+    invalidated: tuple[Invalidated, ...]
 
     def as_json(self) -> list[dict[str, Any]]:
         """Return them as ``wyntaxis differ --json`` prints them: one list, each entry with what it is of.
@@ -96,24 +96,26 @@ class Differences:
         Every entry has a path, what was before and is after, a reason and a date: of values as the file has them, of
         numbers, findings and what died by their ids.
         """
-        told = [value.as_json() | {"of": "value"} for value in self.values]
+        reported = [value.as_json() | {"of": "value"} for value in self.values]
         for change in self.numbers:
-            told.append(_entry("number", "numbers", change.as_json()))
+            reported.append(_entry("number", "numbers", change.as_json()))
         for flip in self.flips:
-            told.append(_entry("finding", "findings", flip.as_json()))
-        for own in self.died:
-            died = own.as_json()
-            told.append(_entry("died", "died", died | {"id": own.what, "before": "serves", "after": "died"}, own.rule))
-        return told
+            reported.append(_entry("finding", "findings", flip.as_json()))
+        for own in self.invalidated:
+            invalidated = own.as_json()
+            reported.append(
+                _entry("died", "died", invalidated | {"id": own.what, "before": "serves", "after": "died"}, own.rule)
+            )
+        return reported
 
     @property
     def nothing(self) -> bool:
         """Whether nothing differs."""
-        return not (self.values or self.numbers or self.flips or self.died)
+        return not (self.values or self.numbers or self.flips or self.invalidated)
 
 
-def _entry(of: str, group: str, told: dict[str, Any], reason: str | None = None) -> dict[str, Any]:
-    return {"path": f"{group}.{told['id']}", "reason": reason, "date": None, "of": of} | told
+def _entry(of: str, group: str, reported: dict[str, Any], reason: str | None = None) -> dict[str, Any]:
+    return {"path": f"{group}.{reported['id']}", "reason": reason, "date": None, "of": of} | reported
 
 
 def differences_between(before: Rig, after: Rig) -> Differences:
@@ -134,22 +136,27 @@ def differences_between(before: Rig, after: Rig) -> Differences:
         ValueChange(change, _label(before, after, change))
         for change in changes_between(document_of(before), document_of(after))
     )
-    retype = records_to_retype(then, _without_stale(after) or now)
-    died = (*deaths(before, after), *retype, *grown_stale(before, after))
+    retype = records_to_retype(then, _without_out_of_date(after) or now)
+    invalidated = (*invalidations(before, after), *retype, *newly_out_of_date(before, after))
     return Differences(
-        before, after, values, tuple(_numbers(then.rows, now.rows)), tuple(_flips(then.findings, now.findings)), died
+        before,
+        after,
+        values,
+        tuple(_numbers(then.rows, now.rows)),
+        tuple(_flips(then.findings, now.findings)),
+        invalidated,
     )
 
 
-def _without_stale(rig: Rig) -> Evaluation | None:
-    """Return a rig's numbers without what was measured before a change; None where nothing is stale.
+def _without_out_of_date(rig: Rig) -> Evaluation | None:
+    """Return a rig's numbers without what was measured before a change; None where nothing is out of date.
 
     What a program is to be told now is what the rig is now, and not what a frame showed before.
     """
-    stale = {entry.path[1] for entry in stale_legs(rig) if entry.path[0] == "measured"}
-    if not stale:
+    out_of_date = {entry.path[1] for entry in out_of_date_measurements(rig) if entry.path[0] == "measured"}
+    if not out_of_date:
         return None
-    fresh = {key: value for key, value in rig.measured.items() if key not in stale}
+    fresh = {key: value for key, value in rig.measured.items() if key not in out_of_date}
     return evaluate(rig.model_copy(update={"measured": fresh}))
 
 
@@ -186,8 +193,8 @@ def _flips(then: Sequence[Finding], now: Sequence[Finding]) -> list[Flip]:
     for key in dict.fromkeys([*last, *first]):
         one, other = first.get(key), last.get(key)
         verdicts = [own.verdict if own is not None else None for own in (one, other)]
-        told = [verdict for verdict in verdicts if verdict is not None]
-        if verdicts[0] == verdicts[1] or told == [Verdict.HOLDS]:
+        reported = [verdict for verdict in verdicts if verdict is not None]
+        if verdicts[0] == verdicts[1] or reported == [Verdict.HOLDS]:
             continue
         finding = other or one
         assert finding is not None
@@ -195,7 +202,7 @@ def _flips(then: Sequence[Finding], now: Sequence[Finding]) -> list[Flip]:
     return found
 
 
-def with_reasons(told: Differences, history: RigHistory, since: int) -> Differences:
+def with_reasons(reported: Differences, history: RigHistory, since: int) -> Differences:
     """Return differences whose values know the save that changed them last.
 
     Parameters
@@ -210,9 +217,9 @@ def with_reasons(told: Differences, history: RigHistory, since: int) -> Differen
     Differences
         Values that no line explains stay without.
     """
-    by = changed_last(history, [value.change.named for value in told.values], since)
-    values = tuple(replace(value, by=entry) for value, entry in zip(told.values, by, strict=True))
-    return replace(told, values=values)
+    by = changed_last(history, [value.change.named for value in reported.values], since)
+    values = tuple(replace(value, by=entry) for value, entry in zip(reported.values, by, strict=True))
+    return replace(reported, values=values)
 
 
 def changed_last(history: RigHistory, wanted: Sequence[tuple[str, ...]], since: int = 0) -> list[Entry | None]:
@@ -270,5 +277,5 @@ def swap(rig: Rig, part_id: str, piece: Part) -> Change:
     path, part = found
     if (part.kind == "camera") != (piece.kind == "camera"):
         raise InputError(f"{piece.title} cannot stand where {part.title} is: one is a camera, the other is not")
-    told = piece.model_dump(mode="json", exclude_unset=True) | {"id": part.id}
-    return Change.of(f"{part.title}: {piece.title} in its place", path, told)
+    reported = piece.model_dump(mode="json", exclude_unset=True) | {"id": part.id}
+    return Change.of(f"{part.title}: {piece.title} in its place", path, reported)

@@ -9,7 +9,7 @@ from typing import Any
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.rig.base import DocumentPath
 
-UNTOLD = frozenset({"format", "version", "rests_on", "changed", "origin"})
+UNREPORTED = frozenset({"format", "version", "rests_on", "changed", "origin"})
 """Keys that are kept for the program's own use."""
 
 
@@ -50,7 +50,7 @@ def _changes(before: Any, after: Any, path: DocumentPath, named: tuple[str, ...]
         return
     if isinstance(before, dict) and isinstance(after, dict):
         for key in dict.fromkeys([*after, *before]):
-            if key not in UNTOLD:
+            if key not in UNREPORTED:
                 yield from _changes(before.get(key), after.get(key), (*path, key), (*named, key))
     elif _has_ids(before) and _has_ids(after):
         yield from _lists(before, after, path, named)

@@ -16,7 +16,7 @@ from wyntaxis.core.dossier.printing import Paper, card_pdf, pdf_of
 from wyntaxis.core.files.errors import InputError
 
 POLL_S = 0.15
-DIED = "the PDF could not be made: its process ended; write HTML instead"
+INVALIDATED = "the PDF could not be made: its process ended; write HTML instead"
 Watch = Callable[[], None]
 
 
@@ -49,11 +49,11 @@ def card_apart(card: Card, paper: Paper, watch: Watch = lambda: None, *, lamp: b
 
 
 def _made(order: dict[str, Any], watch: Watch) -> bytes:
-    with tempfile.TemporaryFile() as told:
-        told.write(json.dumps(order).encode())
-        told.seek(0)
+    with tempfile.TemporaryFile() as entries:
+        entries.write(json.dumps(order).encode())
+        entries.seek(0)
         command = [sys.executable, "-m", __name__]
-        with subprocess.Popen(command, stdin=told, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as process:
+        with subprocess.Popen(command, stdin=entries, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as process:
             try:
                 while True:
                     with contextlib.suppress(subprocess.TimeoutExpired):
@@ -65,7 +65,7 @@ def _made(order: dict[str, Any], watch: Watch) -> bytes:
     if out[:1] == b"-":
         raise InputError(out[1:].decode())
     if out[:1] != b"+":
-        raise InputError(DIED)
+        raise InputError(INVALIDATED)
     return out[1:]
 
 
@@ -74,13 +74,13 @@ def main() -> None:
     order = json.load(sys.stdin)
     try:
         if "html" in order:
-            told = b"+" + pdf_of(order["html"])
+            entries = b"+" + pdf_of(order["html"])
         else:
             card = {key: _tuples(value) for key, value in order["card"].items()}
-            told = b"+" + card_pdf(Card(**card), order["paper"], lamp=order["lamp"])
+            entries = b"+" + card_pdf(Card(**card), order["paper"], lamp=order["lamp"])
     except InputError as error:
-        told = b"-" + error.reason.encode()
-    sys.stdout.buffer.write(told)
+        entries = b"-" + error.reason.encode()
+    sys.stdout.buffer.write(entries)
 
 
 def _tuples(value: Any) -> Any:

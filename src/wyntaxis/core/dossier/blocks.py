@@ -88,5 +88,7 @@ def table(
     bold: Iterable[int] = (),
 ) -> Table:  # fmt: skip
     """Return a table from headings set apart by bars; a cell of None is a dash."""
-    told = tuple(tuple("–" if cell is None or cell == "" else str(cell) for cell in row) for row in rows)
-    return Table(tuple(h.strip() for h in headings.split("|")), told, title, frozenset(numbers), frozenset(bold), wide)
+    entries = tuple(tuple("–" if cell is None or cell == "" else str(cell) for cell in row) for row in rows)
+    return Table(
+        tuple(h.strip() for h in headings.split("|")), entries, title, frozenset(numbers), frozenset(bold), wide
+    )

@@ -30,7 +30,7 @@ from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.files.opening import is_there, parse_json, read_bytes, reason_of
 from wyntaxis.core.files.saving import document_bytes, is_left_over, write_atomically
 from wyntaxis.core.history.entries import HISTORY_SUFFIX, SIZE_LIMIT_BYTES, history_path
-from wyntaxis.core.rig.resting import measured_legs_of
+from wyntaxis.core.rig.dependencies import recorded_measurements
 from wyntaxis.core.rig.shelf import FORMAT as SHELF_FORMAT
 from wyntaxis.core.rig.shelf import Shelf, load_own_shelf, load_shelf, save_shelf
 from wyntaxis.core.rig.store import SUFFIX, parse, to_bytes
@@ -66,16 +66,18 @@ class Unpacked:
 
 
 def evidence_summary(evaluation: Evaluation) -> dict[str, Any]:
-    """Return what was measured and how it stands, in short: every measured leg with its evidence, numbers, findings."""
+    """Return a summary of what was measured: values with their evidence, numbers and findings."""
     return {
         "measured": [
             {
-                "id": leg.row_id,
-                "value": leg.value.value,
-                "u": leg.value.standard_uncertainty,
-                "evidence": None if leg.value.evidence is None else leg.value.evidence.model_dump(exclude_none=True),
+                "id": quantity_value.row_id,
+                "value": quantity_value.value.value,
+                "u": quantity_value.value.standard_uncertainty,
+                "evidence": None
+                if quantity_value.value.evidence is None
+                else quantity_value.value.evidence.model_dump(exclude_none=True),
             }
-            for leg in measured_legs_of(evaluation.rig)
+            for quantity_value in recorded_measurements(evaluation.rig)
         ],
         "numbers": [row.as_json() for row in evaluation.rows.values()],
         "findings": [finding.as_json() for finding in evaluation.findings],
@@ -139,8 +141,8 @@ def bundle_bytes(
 
 def _plain_name(name: str) -> str:
     """Return a name that every file system takes."""
-    told = "".join(char if char.isalnum() or char in " ,.-_()+" else "_" for char in name).strip(" .")
-    return told.encode()[:LONGEST_NAME].decode(errors="ignore") or "rig"
+    text = "".join(char if char.isalnum() or char in " ,.-_()+" else "_" for char in name).strip(" .")
+    return text.encode()[:LONGEST_NAME].decode(errors="ignore") or "rig"
 
 
 def _stays(folder: Path, place: Path) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.private import Secrets, scrubbed, without_private
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.ledger import Verdict
@@ -53,7 +53,7 @@ class Card:
     still_open: tuple[str, ...]
 
 
-def card_of(given: Given) -> Card:
+def card_of(given: DossierInput) -> Card:
     """Return the field card of a rig; a private one without site, serial numbers and hosts."""
     secrets = Secrets()
     evaluation = given.evaluation
@@ -61,18 +61,18 @@ def card_of(given: Given) -> Card:
         rig, secrets = without_private(evaluation.rig)
         evaluation = evaluate(rig)
     rig = evaluation.rig
-    told = []
+    entries = []
     for key, decimals in NUMBERS:
         row = evaluation.rows.get(key)
         if row is not None and row.best is not None:
             space = "" if row.kind.unit in ("°", "″") else " "
-            told.append((row.kind.label, f"{number(row.best.value, decimals)}{space}{row.kind.unit}".strip()))
+            entries.append((row.kind.label, f"{number(row.best.value, decimals)}{space}{row.kind.unit}".strip()))
     steps: list[str] = [step.do for step in rig.plan.steps] if rig.plan is not None else []
     frames = ("sequence", "flats", "darks")
     start = [do for do in steps if do not in CLOSING and do not in frames] or list(NO_PLAN_START)
     end = [do for do in steps if do in (*CLOSING, *frames[1:])] or list(NO_PLAN_END)
-    graver = sorted((f for f in evaluation.findings if f.is_open), key=lambda f: -f.verdict.severity)
-    worst = [f for f in graver if f.verdict in (Verdict.FAILS, Verdict.TIGHT)][:MOST_FINDINGS]
+    worse = sorted((f for f in evaluation.findings if f.is_open), key=lambda f: -f.verdict.severity)
+    worst = [f for f in worse if f.verdict in (Verdict.FAILS, Verdict.TIGHT)][:MOST_FINDINGS]
 
     def text(words: str) -> str:
         return scrubbed(words, secrets)
@@ -80,7 +80,7 @@ def card_of(given: Given) -> Card:
     return Card(
         text(rig.name),
         given.today.isoformat(),
-        tuple(told),
+        tuple(entries),
         tuple((text(a), text(b)) for a, b in _settings(rig)),
         tuple(text(_words(do, rig)) for do in dict.fromkeys(start))[:MOST_LINES],
         tuple(text(_words(do, rig)) for do in dict.fromkeys(end))[:MOST_LINES],

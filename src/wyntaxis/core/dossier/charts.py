@@ -38,7 +38,7 @@ class Chart:
     x_label: str
     y_label: str
     series: tuple[Series, ...]
-    told: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
     level: float | None = None
     """A level drawn across, such as nought."""
     bands: tuple[tuple[float, float], ...] = field(default=())

@@ -96,9 +96,9 @@ def _kept_transfer(camera: Device | None) -> Iterator[Chart]:
     gain, noise, well = (camera.best(key) for key in ("conversion_gain_e_adu", "read_noise_e", "full_well_e"))
     if gain and noise and well:
         signal = np.linspace(0.0, well / gain, 40)
-        told = f"{number(gain, 4)} e⁻/ADU, read noise {number(noise, 2)} e⁻, full well {number(well, 0)} e⁻"
+        text = f"{number(gain, 4)} e⁻/ADU, read noise {number(noise, 2)} e⁻, full well {number(well, 0)} e⁻"
         curve = _series("", signal, (noise / gain) ** 2 + signal / gain)
-        yield Chart("Transfer curve", "signal above bias, ADU", "variance, ADU²", (curve,), (told, KEPT))
+        yield Chart("Transfer curve", "signal above bias, ADU", "variance, ADU²", (curve,), (text, KEPT))
 
 
 def _focus(evaluation: Evaluation) -> Iterator[Chart]:
@@ -139,13 +139,13 @@ def _surface(evaluation: Evaluation) -> Iterator[Chart]:
         return
     shares = np.linspace(-1, 1, 41)
     depth = evaluation.value("depth_of_focus_seeing_um")
-    told = f"tilt {number(surface.tilt_um, 1)} µm to the corner, bowl {number(surface.bowl_um, 1)} µm"
+    text = f"tilt {number(surface.tilt_um, 1)} µm to the corner, bowl {number(surface.curvature_um, 1)} µm"
     yield Chart(
         "Surface of best focus, in the plane of its tilt",
         "from the middle, mm",
         "best focus, µm along the light",
         (_series("", shares * surface.half_mm, [surface.at_um(share) for share in shares]),),
-        (told, *(("shaded: the depth of focus by seeing",) if depth else ())),
+        (text, *(("shaded: the depth of focus by seeing",) if depth else ())),
         level=0.0,
         bands=((-depth / 2, depth / 2),) if depth else (),
     )

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from wyntaxis.core.dossier import rest_chapter, rig_chapters, state_chapters, work_chapters
 from wyntaxis.core.dossier.blocks import Block, Chapter, Lines, Photo, Picture, Table, Words
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.private import Secrets, scrubbed, scrubbed_markup, without_private
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
@@ -25,7 +25,7 @@ class ChapterKind:
 
     key: str
     title: str
-    make: Callable[[Given], Iterator[Block]]
+    make: Callable[[DossierInput], Iterator[Block]]
     pages: bool = False
 
 
@@ -82,7 +82,7 @@ def chosen(keys: Sequence[str] | None) -> tuple[ChapterKind, ...]:
 
 
 def dossier_of(
-    given: Given, keys: Sequence[str] | None = None, watch: Callable[[int, int], None] = lambda _a, _b: None
+    given: DossierInput, keys: Sequence[str] | None = None, watch: Callable[[int, int], None] = lambda _a, _b: None
 ) -> Dossier:
     """Return the dossier of a rig.
 
@@ -122,7 +122,7 @@ _nights: dict[tuple[str, datetime.date], Rehearsal] = {}
 """The night played last, by the rig's document and the day: one prints more than once."""
 
 
-def _with_the_night(given: Given, watch: Callable[[int, int], None]) -> Given:
+def _with_the_night(given: DossierInput, watch: Callable[[int, int], None]) -> DossierInput:
     """Return the input with a rehearsal of its plan, which the night findings need, unless it has one already."""
     evaluation = given.evaluation
     plan = evaluation.rig.plan

@@ -121,11 +121,11 @@ def without_private(rig: Rig) -> tuple[Rig, Secrets]:
         document.pop(key, None)
     marks = ("site", "framing", "observer", "corrections")
     for key in ("assumed", "origin", "sources"):
-        told = document.get(key)
-        if isinstance(told, list):
-            document[key] = [text for text in told if not text.startswith(marks) and not _is_secret_path(text)]
-        elif isinstance(told, dict):
-            document[key] = {t: v for t, v in told.items() if not t.startswith(marks) and not _is_secret_path(t)}
+        entries = document.get(key)
+        if isinstance(entries, list):
+            document[key] = [text for text in entries if not text.startswith(marks) and not _is_secret_path(text)]
+        elif isinstance(entries, dict):
+            document[key] = {t: v for t, v in entries.items() if not t.startswith(marks) and not _is_secret_path(t)}
     return validated(document), secrets
 
 

@@ -7,7 +7,7 @@ from fnmatch import fnmatchcase
 from typing import Any
 
 from wyntaxis.core.dossier.blocks import Block, table
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.typing_pages import typing_pages
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.rig.base import DocumentPath
@@ -31,7 +31,7 @@ _SUPPLY = (
     "name", "kind", "voltage_v", "rated_a", "capacity_ah", "fed_by", "outlets.*.name", "outlets.*.rated_a",
 )  # fmt: skip
 _STEP = ("do", "filter", "frames", "exposure_s", "limit_s", "attempts", "pause_s", "reconnect", "then")
-TOLD: tuple[str, ...] = (
+REPORTED: tuple[str, ...] = (
     "name", "note", "telescope.name", "telescope.aperture_mm", "telescope.focal_length_mm", "telescope.mass_g",
     "telescope.rear.thread", "telescope.rear.gender", "telescope.rear.depth_mm", "telescope.focuser.load_rating_g",
     "telescope.focuser.moment_rating_n_m", "telescope.focuser.focal_plane_mm", "telescope.focuser.travel_mm",
@@ -83,7 +83,7 @@ def is_left_out(path: DocumentPath) -> bool:
     return _is_of(path, EXCEPTIONS)
 
 
-def is_told(document: dict[str, Any], path: DocumentPath) -> bool:
+def is_reported(document: dict[str, Any], path: DocumentPath) -> bool:
     """Return whether another chapter tells a value in its place.
 
     An adjustable part is told by what it is set to, and a device on an outlet by the outlet.
@@ -94,7 +94,7 @@ def is_told(document: dict[str, Any], path: DocumentPath) -> bool:
             part = part[step]
         if part.get("adjustable") is not None:
             return False
-    return _is_of(path, TOLD)
+    return _is_of(path, REPORTED)
 
 
 def _shown(value: Any) -> str:
@@ -116,7 +116,7 @@ def _row(rig: Rig, path: DocumentPath, value: Any) -> list[object]:
     return [title, text, f"{_shown(value)} {unit}".rstrip()]
 
 
-def rest(given: Given) -> Iterator[Block]:
+def rest(given: DossierInput) -> Iterator[Block]:
     """Yield every value that no other chapter prints, grouped by its top key, and the assumed values."""
     rig = given.evaluation.rig
     document = document_of(rig)
@@ -129,7 +129,7 @@ def rest(given: Given) -> Iterator[Block]:
     }
     by_thing: dict[str, list[list[object]]] = {}
     for path, value in leaves_of(document):
-        if not is_left_out(path) and not is_told(document, path) and path not in typed:
+        if not is_left_out(path) and not is_reported(document, path) and path not in typed:
             by_thing.setdefault(str(path[0]), []).append(_row(rig, path, value))
     for thing, rows in by_thing.items():
         yield table("what | where in the file | value", rows, title=_TITLES.get(thing, thing.capitalize()), wide=0)

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 
 from wyntaxis.core.dossier.blocks import Block, Lines, Picture, Words, table
 from wyntaxis.core.dossier.charts import Chart, Series, chart_svg
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.section_picture import camera_angle, section_svg
 from wyntaxis.core.dossier.wiring_picture import wiring_svg
 from wyntaxis.core.findings.conditions import overall
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device, Setting
-from wyntaxis.core.rig.figures import dispute_words, disputed_paths
+from wyntaxis.core.rig.figures import conflict_words, conflicting_paths
 from wyntaxis.core.rig.model import Variant
 from wyntaxis.core.rig.parts import Focuser, Joint, Part
 from wyntaxis.core.rig.plan import Framing, Mount
@@ -28,7 +28,7 @@ GLANCE = (
 GUIDED = {"off_axis": "off-axis, through a prism", "separate": "through a telescope of its own"}
 
 
-def glance(given: Given) -> Iterator[Block]:
+def glance(given: DossierInput) -> Iterator[Block]:
     """Yield the rig in a few lines: what it is made of, its chief numbers, how it stands."""
     evaluation, rig = given.evaluation, given.evaluation.rig
     telescope, camera = rig.telescope, rig.camera
@@ -57,17 +57,17 @@ def glance(given: Given) -> Iterator[Block]:
             )
     yield table("number | value | unit | stands", found, title="Chief numbers", numbers=(1,), wide=0)
     counts = {verdict: sum(f.verdict is verdict and f.is_open for f in evaluation.findings) for verdict in Verdict}
-    told = [f"{counts[v]} {v}" for v in (Verdict.FAILS, Verdict.TIGHT, Verdict.UNPROVEN) if counts[v]]
-    yield Words(f"Findings open: {', '.join(told) or 'none'}.")
+    entries = [f"{counts[v]} {v}" for v in (Verdict.FAILS, Verdict.TIGHT, Verdict.UNPROVEN) if counts[v]]
+    yield Words(f"Findings open: {', '.join(entries) or 'none'}.")
 
 
 def _mount(mount: Mount | None) -> str:
     if mount is None:
         return "none stated"
-    told = [mount.name, mount.kind.replace("_", " ")]
-    told.append(f"worm turns in {short(mount.worm_period_s)} s" if mount.worm_period_s is not None else None)
-    told.append(f"carries {short(mount.payload_rating_kg)} kg" if mount.payload_rating_kg is not None else None)
-    return ", ".join(text for text in told if text)
+    entries = [mount.name, mount.kind.replace("_", " ")]
+    entries.append(f"worm turns in {short(mount.worm_period_s)} s" if mount.worm_period_s is not None else None)
+    entries.append(f"carries {short(mount.payload_rating_kg)} kg" if mount.payload_rating_kg is not None else None)
+    return ", ".join(text for text in entries if text)
 
 
 def _target(framing: Framing) -> str:
@@ -81,13 +81,13 @@ def _target(framing: Framing) -> str:
 
 def _focuser(focuser: Focuser) -> str:
     """Return what the telescope's drawtube is, in words."""
-    told = [
+    entries = [
         f"focal plane {short(focuser.focal_plane_mm, 2)} mm behind it" if focuser.focal_plane_mm is not None else "",
         f"travel {short(focuser.travel_mm, 2)} mm" if focuser.travel_mm is not None else "",
         f"rated for {short(focuser.load_rating_g)} g" if focuser.load_rating_g is not None else "",
         f"and {short(focuser.moment_rating_n_m)} N·m" if focuser.moment_rating_n_m is not None else "",
     ]
-    return ", ".join(text for text in told if text)
+    return ", ".join(text for text in entries if text)
 
 
 def _joint(joint: Joint | None) -> str:
@@ -106,17 +106,17 @@ def _part(place: str, part: Part) -> list[object]:
     return [place, part.title, part.kind.replace("_", " "), length, basis, _joint(part.front), _joint(part.rear), mass]
 
 
-def light_path(given: Given) -> Iterator[Block]:
+def light_path(given: DossierInput) -> Iterator[Block]:
     """Yield the section to scale, the parts with joints and masses, and the arithmetic of both paths."""
     evaluation, rig = given.evaluation, given.evaluation.rig
     yield Picture(section_svg(evaluation), "To scale; dashed: where the sensor plane must lie. Figures in mm.")
     rows: list[list[object]] = [
         ["–", rig.telescope.title, "telescope", "", "", "", _joint(rig.telescope.rear), _mass(rig.telescope.mass_g)]
     ]
-    told = [*rows, *(_part(str(i), part) for i, part in enumerate(rig.train, start=1))]
-    told += [_part(f"g{i}", part) for i, part in enumerate(rig.guiding.path, start=1)]
+    entries = [*rows, *(_part(str(i), part) for i, part in enumerate(rig.train, start=1))]
+    entries += [_part(f"g{i}", part) for i, part in enumerate(rig.guiding.path, start=1)]
     yield table(
-        "no. | part | kind | length, mm | is | front | rear | mass, g", told, title="Parts", numbers=(3, 7), wide=1
+        "no. | part | kind | length, mm | is | front | rear | mass, g", entries, title="Parts", numbers=(3, 7), wide=1
     )
     total = sum(part.mass_g or 0.0 for part in rig.train)
     if total:
@@ -133,7 +133,7 @@ def light_path(given: Given) -> Iterator[Block]:
         finding = evaluation.finding(name)
         if finding is not None:
             yield Lines(finding.arithmetic, finding.title, "arithmetic")
-    words = [dispute_words(rig, path) for path in disputed_paths(rig)]
+    words = [conflict_words(rig, path) for path in conflicting_paths(rig)]
     if words:
         yield Lines(tuple(words), "Makers’ figures that differ")
 
@@ -150,12 +150,12 @@ def _linked(device: Device) -> str:
     link = device.connection
     if link is None or link.kind in (None, "none"):
         return "–"
-    told = [str(link.kind), link.port, f"{link.host}:{link.tcp_port}" if link.host and link.tcp_port else link.host]
-    told += [f"{link.baud} baud" if link.baud else None, f"at {link.hub}" if link.hub else None]
-    return ", ".join(text for text in told if text)
+    entries = [str(link.kind), link.port, f"{link.host}:{link.tcp_port}" if link.host and link.tcp_port else link.host]
+    entries += [f"{link.baud} baud" if link.baud else None, f"at {link.hub}" if link.hub else None]
+    return ", ".join(text for text in entries if text)
 
 
-def wiring(given: Given) -> Iterator[Block]:
+def wiring(given: DossierInput) -> Iterator[Block]:
     """Yield the wiring, the devices and what feeds them."""
     evaluation, rig = given.evaluation, given.evaluation.rig
     yield Picture(wiring_svg(evaluation), "Computer and hubs above, devices, supplies below.")
@@ -183,8 +183,8 @@ def wiring(given: Given) -> Iterator[Block]:
     fed = []
     for supply in rig.supplies:
         outlets = ", ".join(f"{o.name} {short(o.rated_a)} A" if o.rated_a else o.name for o in supply.outlets)
-        told = [short(v) if v is not None else None for v in (supply.voltage_v, supply.rated_a, supply.capacity_ah)]
-        fed.append([supply.title, supply.kind, *told, supply.fed_by, outlets])
+        entries = [short(v) if v is not None else None for v in (supply.voltage_v, supply.rated_a, supply.capacity_ah)]
+        fed.append([supply.title, supply.kind, *entries, supply.fed_by, outlets])
     if fed:
         yield table("supply | kind | V | A | Ah | fed by | outlets", fed, title="Supplies", numbers=(2, 3, 4), wide=6)
 
@@ -198,7 +198,7 @@ def _value(setting: Setting, key: str) -> str:
     return short(value, max(SETTINGS[key].decimals, 2)) if isinstance(value, int | float) else value
 
 
-def settings(given: Given) -> Iterator[Block]:
+def settings(given: DossierInput) -> Iterator[Block]:
     """Yield every setting with its value, tolerance, what was measured, the reason and since when."""
     for device in given.evaluation.rig.devices:
         rows = []
@@ -209,15 +209,15 @@ def settings(given: Given) -> Iterator[Block]:
             found = ""
             if measured is not None:
                 found = f"{plus_minus(measured.value, measured.standard_uncertainty or 0.0, kind.decimals)} {kind.unit}"
-            told = given.reason_of(device.id, key)
-            since = f" (since {told.date[:10]})" if told.date else ""
-            why = f"{told.reason or setting.source or ''}{since}".strip()
+            entries = given.reason_of(device.id, key)
+            since = f" (since {entries.date[:10]})" if entries.date else ""
+            why = f"{entries.reason or setting.source or ''}{since}".strip()
             rows.append([kind.label, f"{value} {kind.unit}".strip() if setting.value is not None else "–", found, why])
         if rows:
             yield table("setting | value, ± allowed | measured | why", rows, title=device.title, wide=3)
 
 
-def filters(given: Given) -> Iterator[Block]:
+def filters(given: DossierInput) -> Iterator[Block]:
     """Yield the slots of each wheel."""
     for device in given.evaluation.rig.devices:
         if device.kind == "filter_wheel" and device.slots:
@@ -241,7 +241,7 @@ def filters(given: Given) -> Iterator[Block]:
             )  # fmt: skip
 
 
-def site(given: Given) -> Iterator[Block]:
+def site(given: DossierInput) -> Iterator[Block]:
     """Yield where the rig stands, and its horizon."""
     where = given.evaluation.rig.site
     if where is None or given.private:
@@ -261,14 +261,14 @@ def site(given: Given) -> Iterator[Block]:
         yield Picture(chart_svg(chart), "The horizon as measured.")
 
 
-def night_plan(given: Given) -> Iterator[Block]:
+def night_plan(given: DossierInput) -> Iterator[Block]:
     """Yield the plan of the night, step by step."""
     plan = given.evaluation.rig.plan
     if plan is None:
         return
     frames = f"{plan.frames} frames of " if plan.frames is not None else "Frames of "
-    filters_told = f" through {', '.join(plan.filters)}" if plan.filters else ""
-    yield Words(f"{frames}{short(plan.exposure_s)} s{filters_told}.")
+    filters_reported = f" through {', '.join(plan.filters)}" if plan.filters else ""
+    yield Words(f"{frames}{short(plan.exposure_s)} s{filters_reported}.")
     if plan.steps:
         rows = [
             [

@@ -172,14 +172,14 @@ def _figures(svg: Svg, sheet: _Sheet, whole: Section, evaluation: Evaluation) ->
     """Write the chain of lengths, the back focus, threads, the drawtube, the prism and the camera's angle."""
     below = max([shape.outer_radius_mm for shape in whole.parts] + [whole.telescope_radius_mm])
     chain = sheet.axis + sheet.scale * below + 42
-    told = -NARROW_PX
+    entries = -NARROW_PX
     for shape in whole.parts:
         left, right = sheet.x(shape.start_mm), sheet.x(shape.end_mm)
         for x in (left, right):
             svg.line((x, sheet.axis + sheet.scale * shape.outer_radius_mm), (x, chain + 4), width=0.4, color=FAINT)
-        crowded = right - left < NARROW_PX and left - told < NARROW_PX
+        crowded = right - left < NARROW_PX and left - entries < NARROW_PX
         svg.dimension(left, right, chain, "" if crowded else short(shape.part.optical_length_mm, 2))
-        told = told if crowded else left
+        entries = entries if crowded else left
     last = -THREAD_PX
     for at_mm, thread in _threads(whole, evaluation.rig):
         if sheet.x(at_mm) - last < THREAD_PX:
@@ -199,9 +199,9 @@ def _threads(whole: Section, rig: Rig) -> Iterator[tuple[float, str]]:
     """Yield each joint's place along the axis and its thread, once: both sides where they differ."""
     rear = rig.telescope.rear
     for shape in whole.parts:
-        told = dict.fromkeys(joint.thread for joint in (rear, shape.part.front) if joint is not None)
-        if told:
-            yield shape.start_mm, " / ".join(told)
+        entries = dict.fromkeys(joint.thread for joint in (rear, shape.part.front) if joint is not None)
+        if entries:
+            yield shape.start_mm, " / ".join(entries)
         rear = shape.part.rear
 
 
@@ -216,9 +216,9 @@ def _back_focus(whole: Section) -> str:
 def _notes(evaluation: Evaluation) -> list[str]:
     """Return what else the drawing tells, a line each."""
     rig, lines = evaluation.rig, []
-    tap = next((part for part in rig.train if part.id == rig.guiding.taps), None)
-    if tap is not None and tap.prism is not None:
-        prism = tap.prism
+    pickoff = next((part for part in rig.train if part.id == rig.guiding.taps), None)
+    if pickoff is not None and pickoff.prism is not None:
+        prism = pickoff.prism
         turned = f", {short(prism.angle_deg)}° from the frame's top" if prism.angle_deg is not None else ""
         lines.append(f"Prism: {short(prism.edge_from_axis_mm)} mm from the axis to its edge{turned}")
     scales = [f"{part.title} {short(part.optical_length_mm, 2)} mm" for _, part in rig.parts() if part.adjustable]
@@ -235,14 +235,14 @@ def _notes(evaluation: Evaluation) -> list[str]:
 
 def camera_angle(rig: Rig) -> str:
     """Return how the camera stands: on the sky by the framing, at the rotator by its position; empty where unknown."""
-    told = []
+    entries = []
     if rig.framing is not None:
-        told.append(f"position angle {short(rig.framing.position_angle_deg, 1)}° (north through east)")
+        entries.append(f"position angle {short(rig.framing.position_angle_deg, 1)}° (north through east)")
     for device in rig.devices:
         position = device.best("position_deg") if device.kind == "rotator" else None
         if position is not None:
-            told.append(f"{device.title} at {short(position, 1)}°")
-    return ", ".join(told)
+            entries.append(f"{device.title} at {short(position, 1)}°")
+    return ", ".join(entries)
 
 
 def differing_svg(before: Evaluation, after: Evaluation) -> str:

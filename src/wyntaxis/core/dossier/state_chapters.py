@@ -4,68 +4,76 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.differences.deaths import RULES
+from wyntaxis.core.differences.invalidation import RULES
 from wyntaxis.core.dossier.blocks import Block, Lines, Picture, Words, table
 from wyntaxis.core.dossier.charts import chart_svg
 from wyntaxis.core.dossier.curves import charts_of
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.evidence.filters.kind import FILTERS
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Quantity
+from wyntaxis.core.rig.dependencies import recorded_measurements
 from wyntaxis.core.rig.plan import MeasuredValue
-from wyntaxis.core.rig.resting import measured_legs_of
 from wyntaxis.core.steps import steps
 from wyntaxis.core.wording import number, plus_minus
 
 MOST_SAVES = 60
 
 
-def _legs(row: Quantity) -> str:
-    """Return the legs that a number has, in words, with the unit."""
+def _values(row: Quantity) -> str:
+    """Return the values that a number has, in words, with the unit."""
     decimals = row.kind.decimals + 1
-    told = []
-    for name, leg in row.legs.items():
-        value = plus_minus(leg.value, leg.uncertainty, decimals) if leg.uncertainty else number(leg.value, decimals)
-        told.append(f"{name} {value}")
-    return ", ".join(told) + (f" {row.kind.unit}" if row.kind.unit else "")
+    reported = []
+    for name, quantity_value in row.values.items():
+        value = (
+            plus_minus(quantity_value.value, quantity_value.uncertainty, decimals)
+            if quantity_value.uncertainty
+            else number(quantity_value.value, decimals)
+        )
+        reported.append(f"{name} {value}")
+    return ", ".join(reported) + (f" {row.kind.unit}" if row.kind.unit else "")
 
 
-def _origin(given: Given, row: Quantity, measured: MeasuredValue | None) -> str:
-    """Return where a number's legs come from, what its evidence is, and how old that is."""
-    told = list(dict.fromkeys(leg.source for leg in row.legs.values() if leg.source))
-    proof = measured.evidence if measured is not None else None
-    if proof is not None:
-        words = " ".join(word for word in (proof.method.replace("_", " "), proof.file) if word)
-        age = given.age_of(proof.date)
-        told.append(f"measured by {words}" + (f", {age} old" if age and age != "today" else ", today" if age else ""))
-    if row.stale is not None:
-        told.append("stale: what it rests on has changed since")
+def _origin(given: DossierInput, row: Quantity, measured: MeasuredValue | None) -> str:
+    """Return where a number's values come from, what its evidence is, and how old that is."""
+    reported = list(
+        dict.fromkeys(quantity_value.source for quantity_value in row.values.values() if quantity_value.source)
+    )
+    measurement = measured.evidence if measured is not None else None
+    if measurement is not None:
+        words = " ".join(word for word in (measurement.method.replace("_", " "), measurement.file) if word)
+        age = given.age_of(measurement.date)
+        reported.append(
+            f"measured by {words}" + (f", {age} old" if age and age != "today" else ", today" if age else "")
+        )
+    if row.out_of_date is not None:
+        reported.append("stale: what it rests on has changed since")
     # Who gives which figure is told once, in the chapter on the light path.
-    told += [f"{own.words.partition(' against ')[0]}; others give another figure" for own in row.disputed]
-    return "; ".join(told)
+    reported += [f"{own.words.partition(' against ')[0]}; others give another figure" for own in row.conflicting]
+    return "; ".join(reported)
 
 
-def numbers(given: Given) -> Iterator[Block]:
-    """Yield every number with its legs, how it stands, where it comes from, its evidence and how old that is."""
+def numbers(given: DossierInput) -> Iterator[Block]:
+    """Yield every number with its values, how it stands, where it comes from, its evidence and how old that is."""
     evaluation = given.evaluation
-    evidence = {leg.row_id: leg.value for leg in measured_legs_of(evaluation.rig)}
+    evidence = {quantity_value.row_id: quantity_value.value for quantity_value in recorded_measurements(evaluation.rig)}
     stated_alone = {f"{device.id}.{key}" for device in evaluation.rig.devices for key in device.settings}
     by_step: dict[str, list[Quantity]] = {}
     for row in evaluation.rows.values():
         # What a setting states alone stands in the chapter on settings.
-        told_there = row.id in stated_alone and set(row.legs) == {"stated"} and not given.is_judged(row)
-        if row.legs and not told_there and not (given.private and row.id.startswith("site")):
+        reported_there = row.id in stated_alone and set(row.values) == {"stated"} and not given.is_judged(row)
+        if row.values and not reported_there and not (given.private and row.id.startswith("site")):
             by_step.setdefault(row.kind.step.key if row.kind.step is not None else "", []).append(row)
     for step in steps():
-        told = []
+        reported = []
         for row in by_step.get(step.key, ()):
             stands = given.mark(row.verdict) if given.is_judged(row) else ""
-            told.append([row.kind.label, _legs(row), stands, _origin(given, row, evidence.get(row.id))])
-        if told:
-            yield table("number | legs | stands | from", told, title=step.title, wide=1)
+            reported.append([row.kind.label, _values(row), stands, _origin(given, row, evidence.get(row.id))])
+        if reported:
+            yield table("number | legs | stands | from", reported, title=step.title, wide=1)
 
 
-def _finding(given: Given, finding: Finding) -> list[str]:
+def _finding(given: DossierInput, finding: Finding) -> list[str]:
     lines = list(finding.arithmetic)
     if finding.remedy.text:
         lines.append(f"→ {finding.remedy.text}")
@@ -74,7 +82,7 @@ def _finding(given: Given, finding: Finding) -> list[str]:
     return lines
 
 
-def findings(given: Given) -> Iterator[Block]:
+def findings(given: DossierInput) -> Iterator[Block]:
     """Yield what is open, the gravest first, with its arithmetic; what is accepted, with its reason; and the rest."""
     found = given.evaluation.findings
     still = sorted((f for f in found if f.is_open), key=lambda f: -f.verdict.severity)
@@ -91,19 +99,19 @@ def findings(given: Given) -> Iterator[Block]:
         yield Lines(tuple(holds), f"{len(holds)} hold")
 
 
-def conditions(given: Given) -> Iterator[Block]:
+def conditions(given: DossierInput) -> Iterator[Block]:
     """Yield the conditions of the night."""
     found = [entry for entry in given.evaluation.conditions if entry.applies]
     rows = [[given.mark(entry.verdict), entry.condition.title, entry.why] for entry in found]
     yield table("stands | condition | why", rows, wide=2)
 
 
-def curves(given: Given) -> Iterator[Block]:
+def curves(given: DossierInput) -> Iterator[Block]:
     """Yield what was measured, as plots."""
     drawn = False
     for chart in charts_of(given.evaluation):
         drawn = True
-        yield Picture(chart_svg(chart), f"{chart.title}. {' '.join(_sentence(line) for line in chart.told)}".strip())
+        yield Picture(chart_svg(chart), f"{chart.title}. {' '.join(_sentence(line) for line in chart.notes)}".strip())
     if not drawn:
         yield Words(
             "Nothing is measured yet that a curve shows: cooling logs (Cooling), flats and bias (Sensor), focus runs "
@@ -115,15 +123,15 @@ def _sentence(line: str) -> str:
     return line if line.endswith(".") else f"{line}."
 
 
-def frames_that_serve(given: Given) -> Iterator[Block]:
+def frames_that_serve(given: DossierInput) -> Iterator[Block]:
     """Yield what calibration frames must have been taken with to serve now, and what the last look at them said."""
     rig = given.evaluation.rig
     rows = []
     for rule in RULES[:3]:
         if rule.applies(rig):
             facts = rule.facts(rig)
-            told = "; ".join(f"{name} {_plain(value)}" for name, value in facts.items() if value is not None)
-            rows.append([rule.title, told, rule.rule])
+            text = "; ".join(f"{name} {_plain(value)}" for name, value in facts.items() if value is not None)
+            rows.append([rule.title, text, rule.rule])
     yield table("frames | taken with | rule", rows, title="What serves must have been taken with this", wide=1)
     audit = given.evaluation.frames
     if audit is not None:
@@ -142,7 +150,7 @@ def _plain(value: object) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
-def history(given: Given) -> Iterator[Block]:
+def history(given: DossierInput) -> Iterator[Block]:
     """Yield the last saves: when, what, why."""
     entries = given.history.entries
     if not entries:

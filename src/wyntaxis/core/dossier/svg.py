@@ -102,10 +102,10 @@ class Svg:
 
     def markup(self) -> str:
         """Return the drawing as an SVG element."""
-        told = escape(self.title, quote=True)
+        text = escape(self.title, quote=True)
         return (
             f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {_n(self.width)} {_n(self.height)}" '
-            f'style="width: {_n(min(self.width / 6.4, 100))}%" role="img" aria-label="{told}">'
+            f'style="width: {_n(min(self.width / 6.4, 100))}%" role="img" aria-label="{text}">'
             f"<title>{escape(self.title)}</title>{''.join(self._parts)}</svg>"
         )
 

@@ -73,19 +73,25 @@ def _lines(evaluation: Evaluation, record: Record, rows: Sequence[Row]) -> Itera
             continue
         unit = form.unit or row.item.unit
         if form.unit is not None and row.item.type == "number" and not has_way(row.item.unit, form.unit):
-            told = f"a number in {row.item.unit or 'no unit'} cannot be told in {form.unit}: correct the form’s unit"
-            yield TypedLine(row.item.id, row.item.label, unit, "–", "–", "unknown", told)
+            entries = f"a number in {row.item.unit or 'no unit'} cannot be told in {form.unit}: correct the form’s unit"
+            yield TypedLine(row.item.id, row.item.label, unit, "–", "–", "unknown", entries)
             continue
         wanted, note = in_form(evaluation, row.item, row.item.value, form)
         there, _ = in_form(evaluation, row.item, cell.value, TypedForm(unit=form.unit))
-        told = f"{note}; {cell.story}" if note and cell.story else note or cell.story
+        entries = f"{note}; {cell.story}" if note and cell.story else note or cell.story
         state: Mark = cell.state
         if row.item.type == "number" and cell.state in ("agrees", "differs") and _has_form(form):
             # The record holds the number as the program has it, in our unit: judged in the program's own form.
             state = "agrees" if _same(row.item, wanted, there) else "differs"
-            told = note if state == "agrees" else told
+            entries = note if state == "agrees" else entries
         yield TypedLine(
-            row.item.id, row.item.label, unit, _text(row.item, wanted, form), _text(row.item, there, form), state, told
+            row.item.id,
+            row.item.label,
+            unit,
+            _text(row.item, wanted, form),
+            _text(row.item, there, form),
+            state,
+            entries,
         )
 
 

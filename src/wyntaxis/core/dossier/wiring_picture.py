@@ -25,15 +25,15 @@ def wiring_svg(evaluation: Evaluation) -> str:
     str
         Markup.
     """
-    told = wiring(evaluation)
+    entries = wiring(evaluation)
     if not evaluation.rig.devices:
         return "<p>No devices are listed yet.</p>"
-    devices = told.row("device")
-    rows = [told.row("head")]
+    devices = entries.row("device")
+    rows = [entries.row("head")]
     count = -(-len(devices) // MOST_IN_ROW) or 1
     each = -(-len(devices) // count)
     rows += [devices[at : at + each] for at in range(0, len(devices), each)]
-    rows.append(told.row("supply"))
+    rows.append(entries.row("supply"))
     rows = [row for row in rows if row]
     places = {}
     svg = Svg(WIDTH, 30 + ROW_PX * len(rows) - (ROW_PX - BLOCK_PX) + 20, "Wiring")
@@ -41,7 +41,7 @@ def wiring_svg(evaluation: Evaluation) -> str:
         pitch = WIDTH / len(row)
         for index, block in enumerate(row):
             places[block.id] = (pitch * (index + 0.5), 30 + ROW_PX * line, min(pitch - 16, 190.0))
-    for number, wire in enumerate(told.wires):
+    for number, wire in enumerate(entries.wires):
         if wire.start not in places or wire.end not in places:
             continue
         (x0, y0, _), (x1, y1, _) = places[wire.start], places[wire.end]

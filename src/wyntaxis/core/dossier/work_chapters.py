@@ -5,23 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wyntaxis.core.dossier.blocks import Block, Lines, Photo, Words, table
-from wyntaxis.core.dossier.given import Given
+from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.photos import photo_data
 from wyntaxis.core.dossier.section_picture import camera_angle
 from wyntaxis.core.dossier.typing_pages import typing_pages
-from wyntaxis.core.proofs import proofs_of
+from wyntaxis.core.next_measurements import next_measurements
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.wording import short
 
 TYPED_MARKS = {"agrees": "✓ agrees", "differs": "✕ differs", "missing": "◌ missing", "unknown": "◌ rig says nothing"}
 FIRST_DEVICES = ("computer", "power_box", "hub", "relay_switch", "mount", "camera", "guide_camera", "filter_wheel")
-MOST_PROOFS = 6
+MAX_MEASUREMENTS = 6
 TRAVELLED = ("sweep", "solved_frame", "focus_night", "star_frames", "guide_calibration")
 """Kinds of measurement that a journey puts in doubt."""
 
 
-def typing(given: Given) -> Iterator[Block]:
+def typing(given: DossierInput) -> Iterator[Block]:
     """Yield a page for each program: each value in the unit and form that it wants, differences marked."""
     pages = typing_pages(given.evaluation)
     if not pages:
@@ -40,7 +40,7 @@ def typing(given: Given) -> Iterator[Block]:
         )
 
 
-def rebuild(given: Given) -> Iterator[Block]:
+def rebuild(given: DossierInput) -> Iterator[Block]:
     """Yield the order in which everything is built anew from nothing, and what is to be installed, with versions."""
     rig = given.evaluation.rig
     lines = [
@@ -87,18 +87,18 @@ def _plugged(device: Device) -> str:
     return f"{device.title} by {link.kind}{hub}{f' ({at})' if at else ''}"
 
 
-def packing(given: Given) -> Iterator[Block]:
+def packing(given: DossierInput) -> Iterator[Block]:
     """Yield what to note before the rig is taken apart, how it goes together again, and what to measure first then."""
     evaluation, rig = given.evaluation, given.evaluation.rig
     notes: list[list[object]] = []
     for _, part in rig.parts():
-        told = [f"mark: {part.mark}"] if part.mark else []
+        entries = [f"mark: {part.mark}"] if part.mark else []
         if part.adjustable is not None:
-            told.append(f"set at {short(part.adjustable.set_mm, 2)} mm")
+            entries.append(f"set at {short(part.adjustable.set_mm, 2)} mm")
         if part.prism is not None:
-            told.append(f"prism {short(part.prism.edge_from_axis_mm)} mm from the axis")
-        if told:
-            notes.append([part.title, "; ".join(told)])
+            entries.append(f"prism {short(part.prism.edge_from_axis_mm)} mm from the axis")
+        if entries:
+            notes.append([part.title, "; ".join(entries)])
     for device in rig.devices:
         for key, unit in (("position", "steps"), ("position_deg", "°")):
             value = device.best(key)
@@ -110,10 +110,15 @@ def packing(given: Given) -> Iterator[Block]:
     order = [_assembled(part, place) for place, part in enumerate(rig.train)]
     order += [f"guide branch: {part.title} ({short(part.optical_length_mm, 2)} mm)" for part in rig.guiding.path]
     yield Lines(tuple(order), "Putting it together, from the telescope on", "numbered")
-    found = [proof for proof in proofs_of(evaluation, given.shelf) if proof.settles or proof.stale]
-    found.sort(key=lambda proof: (proof.kind.key not in TRAVELLED, -proof.worth))
+    found = [
+        measurement
+        for measurement in next_measurements(evaluation, given.shelf)
+        if measurement.settles or measurement.out_of_date
+    ]
+    found.sort(key=lambda measurement: (measurement.kind.key not in TRAVELLED, -measurement.worth))
     rows = [
-        [proof.title, proof.kind.needs, f"{proof.kind.minutes:g}", len(proof.settles)] for proof in found[:MOST_PROOFS]
+        [measurement.title, measurement.kind.needs, f"{measurement.kind.minutes:g}", len(measurement.settles)]
+        for measurement in found[:MAX_MEASUREMENTS]
     ]
     if rows:
         yield table(
@@ -128,7 +133,7 @@ def _assembled(part: Part, place: int) -> str:
     return f"{part.title} ({short(part.optical_length_mm, 2)} mm{joint}{mark})"
 
 
-def photographs(given: Given) -> Iterator[Block]:
+def photographs(given: DossierInput) -> Iterator[Block]:
     """Yield the photographs, embedded or named; what cannot be shown says why."""
     for photo in given.evaluation.rig.photos:
         caption = photo.caption or photo.file

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from wyntaxis.core.drafting.book import Draft, DraftBook
 from wyntaxis.core.drafting.frames import draft_frames
 from wyntaxis.core.drafting.ports import draft_ports
 from wyntaxis.core.drafting.programs import draft_program
+from wyntaxis.core.drafting.rig_draft import Draft, RigDraft
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps
 from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, frame_endings, read_chunk, read_folder
 from wyntaxis.core.evidence.ports.tree import PortTree
@@ -89,7 +89,7 @@ def draft(sources: Sources, into: Rig | None = None) -> Draft:
     InputError
         When the sources gave what no rig can hold.
     """
-    book = DraftBook.of(into or blank_rig())
+    book = RigDraft.of(into or blank_rig())
     for headers in sources.headers:
         draft_frames(book, headers)
     if sources.ports is not None:

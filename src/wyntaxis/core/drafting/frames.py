@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Sequence
 from statistics import median
 from typing import Any
 
-from wyntaxis.core.drafting.book import DraftBook, commonest
+from wyntaxis.core.drafting.rig_draft import RigDraft, commonest
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
 from wyntaxis.core.evidence.headers.names import FilterNames
 from wyntaxis.core.files.errors import path_text
@@ -36,7 +36,7 @@ _MODE = re.compile(r"\s*[(\[][^)\]]*\b(?:mode|readout|bits?|gain|bin(?:ning)?)\b
 _GUIDE = re.compile(r"(?<![a-z])guid(?:e|er|ing)(?![a-z])", re.IGNORECASE)
 
 
-def draft_frames(book: DraftBook, headers: FolderHeaders) -> None:
+def draft_frames(book: RigDraft, headers: FolderHeaders) -> None:
     """Read what frames say of their rig into a draft.
 
     Parameters
@@ -97,7 +97,7 @@ def _guide_frames(by_setup: dict[Setup, list[FrameHeader]]) -> dict[str, list[Fr
     return found
 
 
-def _guide_camera(book: DraftBook, camera: str, frames: Sequence[FrameHeader]) -> None:
+def _guide_camera(book: RigDraft, camera: str, frames: Sequence[FrameHeader]) -> None:
     """Take a camera whose frames look like guide frames as the guide camera, and ask."""
     first = frames[0].path
     book.ask(f"{len(frames)} frames such as {first} look like guide frames: they tell nothing of the main camera")
@@ -108,7 +108,7 @@ def _guide_camera(book: DraftBook, camera: str, frames: Sequence[FrameHeader]) -
             book.mark(("devices", at, "kind"))
 
 
-def _goes_by(book: DraftBook, at: int, name: str) -> bool:
+def _goes_by(book: RigDraft, at: int, name: str) -> bool:
     title = str(book.held(("devices", at, "name")) or "").casefold()
     return bool(title) and (title in name.casefold() or name.casefold() in title)
 
@@ -118,16 +118,16 @@ def _weight(frames: Sequence[FrameHeader]) -> int:
     return sum(1000 if frame.kind == "light" else 1 for frame in frames)
 
 
-class _Told:
+class _Reported:
     """What some frames tell, value by value."""
 
-    def __init__(self, book: DraftBook, frames: Sequence[FrameHeader]) -> None:
+    def __init__(self, book: RigDraft, frames: Sequence[FrameHeader]) -> None:
         self.book, self.frames = book, frames
 
     def of(self, read: Callable[[FrameHeader], Any], frames: Iterable[FrameHeader] | None = None) -> list[Any]:
         """Return the distinct values: value, count, file; the commonest first."""
-        told = [(read(frame), frame.path) for frame in (self.frames if frames is None else frames)]
-        return commonest([(value, path) for value, path in told if value is not None])
+        entries = [(read(frame), frame.path) for frame in (self.frames if frames is None else frames)]
+        return commonest([(value, path) for value, path in entries if value is not None])
 
     def fixed(self, path: DocumentPath, keyword: str, found: list[Any], key: str = "") -> None:
         """Give a value that a rig has once; another that frames tell too is kept against it."""
@@ -162,8 +162,8 @@ def _text(value: Any) -> str:
     return short(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else str(value)
 
 
-def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader], names: FilterNames) -> None:
-    told = _Told(book, frames)
+def _own_train(book: RigDraft, setup: Setup, frames: list[FrameHeader], names: FilterNames) -> None:
+    entries = _Reported(book, frames)
     telescope, camera = setup
     place = ("telescope",)
     first = frames[0].path
@@ -175,8 +175,8 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader], names: 
     if at is None:
         at = int(book.add_part(("train",), len(train), "camera", "camera")[-1])
     book.give(("train", at, "name"), camera or "camera", f"INSTRUME of {first}")
-    _sensor(told, ("train", at), frames)
-    _optics(told, place, ("train", at, "sensor", "pixel_um"))
+    _sensor(entries, ("train", at), frames)
+    _optics(entries, place, ("train", at, "sensor", "pixel_um"))
     part_id = train[at]["id"]
     device = next((i for i, d in enumerate(book.list_of("devices")) if d["kind"] == "camera"), None)
     if device is None and camera:  # the ports may have told of it before, without knowing what it is
@@ -188,7 +188,7 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader], names: 
         device = book.add_device("main_camera", "camera", f"INSTRUME of {first}", name=camera or None, part=part_id)
     lights = [frame for frame in frames if frame.kind == "light"] or frames
     gains = [frame for frame in lights if frame.gain is None or not _may_be_per_adu(frame.gain)]
-    told.setting(device, "gain", "GAIN", lambda frame: frame.gain, gains)
+    entries.setting(device, "gain", "GAIN", lambda frame: frame.gain, gains)
     odd = next((frame for frame in lights if frame.gain is not None and _may_be_per_adu(frame.gain)), None)
     if odd is not None:
         book.ask(
@@ -196,16 +196,16 @@ def _own_train(book: DraftBook, setup: Setup, frames: list[FrameHeader], names: 
             "was set?",
             ("devices", device),
         )
-    told.setting(device, "offset", "OFFSET", lambda frame: frame.offset, lights)
-    told.setting(device, "set_temperature_c", "SET-TEMP", lambda frame: frame.set_temperature_c, lights)
-    _filters(book, told, names)
-    _focuser_and_rotator(book, told)
-    _site(told)
+    entries.setting(device, "offset", "OFFSET", lambda frame: frame.offset, lights)
+    entries.setting(device, "set_temperature_c", "SET-TEMP", lambda frame: frame.set_temperature_c, lights)
+    _filters(book, entries, names)
+    _focuser_and_rotator(book, entries)
+    _site(entries)
     if book.document["name"] == "New rig":
         book.document["name"] = plain(", ".join(name for name in setup if name))[:200] or "New rig"
 
 
-def _is_unknown(book: DraftBook, at: int, name: str) -> bool:
+def _is_unknown(book: RigDraft, at: int, name: str) -> bool:
     """Return whether a device's kind is open, and it goes by a name that frames tell."""
     return book.is_open(("devices", at, "kind")) and _goes_by(book, at, name)
 
@@ -215,12 +215,12 @@ def _may_be_per_adu(gain: float) -> bool:
     return 0 < gain < 20 and abs(10 * gain - round(10 * gain)) > 1e-6
 
 
-def _optics(told: _Told, place: DocumentPath, pixel: DocumentPath) -> None:
+def _optics(entries: _Reported, place: DocumentPath, pixel: DocumentPath) -> None:
     """Give the telescope: what is no likely length in mm, or stands against solved frames, is told as a question."""
-    told.fixed((*place, "aperture_mm"), "APTDIA", told.of(lambda frame: frame.aperture_mm or None), "aperture_mm")
-    focal = told.of(lambda frame: frame.focal_length_mm or None)
-    solved = _solved_focal_mm(told, pixel)
-    path, book = (*place, "focal_length_mm"), told.book
+    entries.fixed((*place, "aperture_mm"), "APTDIA", entries.of(lambda frame: frame.aperture_mm or None), "aperture_mm")
+    focal = entries.of(lambda frame: frame.focal_length_mm or None)
+    solved = _solved_focal_mm(entries, pixel)
+    path, book = (*place, "focal_length_mm"), entries.book
     if focal and focal[0][0] > 0:
         value, _, file = focal[0]
         agrees = solved is not None and abs(value / solved - 1) <= SCALES_AGREE
@@ -243,45 +243,45 @@ def _optics(told: _Told, place: DocumentPath, pixel: DocumentPath) -> None:
                 "pixels: is there a reducer, or is one of them wrong?",
                 path,
             )
-    told.fixed(path, "FOCALLEN", focal, "effective_focal_length_mm")
+    entries.fixed(path, "FOCALLEN", focal, "effective_focal_length_mm")
 
 
-def _solved_focal_mm(told: _Told, pixel: DocumentPath) -> float | None:
+def _solved_focal_mm(entries: _Reported, pixel: DocumentPath) -> float | None:
     """Return the focal length in mm that solved frames make with the pixel that the draft holds; None without either.
 
     ``206.264806 · p [µm] · binning / scale [arcsec/px]``.
     """
-    own = told.book.held(pixel)
+    own = entries.book.held(pixel)
     if not own:
         return None
     found = [
         ARCSEC_PER_RADIAN * own * (frame.binning or 1) / 1000 / frame.scale_arcsec_px
-        for frame in told.frames
+        for frame in entries.frames
         if frame.scale_arcsec_px is not None
     ]
     return median(found) if found else None
 
 
-def _suppose(book: DraftBook, path: DocumentPath, told: str, unit: str, readings: dict[str, float]) -> None:
+def _suppose(book: RigDraft, path: DocumentPath, entries: str, unit: str, readings: dict[str, float]) -> None:
     """Ask about a value that is no likely one, and assume the first of its readings, by the unit it would be in."""
     if not readings:
-        book.ask(f"{told} is left out: it is no likely value in {unit} or any other unit", path)
+        book.ask(f"{entries} is left out: it is no likely value in {unit} or any other unit", path)
         return
     (name, own), *others = readings.items()
     value = float(f"{own:.6g}")
     if book.is_open(path):
-        book.give(path, value, told)
+        book.give(path, value, entries)
         book.origin.pop(path_text(path), None)
         book.mark(path)
     as_if = f"{_text(value)} {unit} is assumed" + ("" if name == unit else f", as if it were in {name}")
     or_else = "".join(f", or {_text(float(f'{other:.6g}'))} {unit} if it is in {more}" for more, other in others)
-    book.ask(f"{told} is no likely value in {unit}: {as_if}{or_else}; which is right?", path)
+    book.ask(f"{entries} is no likely value in {unit}: {as_if}{or_else}; which is right?", path)
 
 
-def _sensor(told: _Told, place: DocumentPath, frames: list[FrameHeader]) -> None:
+def _sensor(entries: _Reported, place: DocumentPath, frames: list[FrameHeader]) -> None:
     """Give the sensor: the largest frame at the least binning, the rest being cut out of it."""
     sized = [frame for frame in frames if frame.width_px and frame.height_px]
-    book = told.book
+    book = entries.book
     if sized:
         least = min(frame.binning or 1 for frame in sized)
         plain = [frame for frame in sized if (frame.binning or 1) == least]
@@ -294,7 +294,7 @@ def _sensor(told: _Told, place: DocumentPath, frames: list[FrameHeader]) -> None
             if not taken:
                 book.differs(*RECORD, key, (size or 0) * least)
                 book.ask(f"{axis}: frames are {size} px, not {book.held(path)}", path)
-        pixels = told.of(lambda frame: frame.pixel_um or None, plain)
+        pixels = entries.of(lambda frame: frame.pixel_um or None, plain)
         path = (*place, "sensor", "pixel_um")
         if pixels and pixels[0][0] > 0 and not LIKELY_PIXEL_UM[0] <= pixels[0][0] / least <= LIKELY_PIXEL_UM[1]:
             value, _, file = pixels[0]
@@ -302,14 +302,14 @@ def _sensor(told: _Told, place: DocumentPath, frames: list[FrameHeader]) -> None
             fit = {unit: own for unit, own in readings.items() if LIKELY_PIXEL_UM[0] <= own <= LIKELY_PIXEL_UM[1]}
             _suppose(book, path, f"XPIXSZ {_text(value)} of {file}", "µm", fit)
         elif pixels and least == 1:
-            told.fixed(path, "XPIXSZ", pixels, "pixel_um")
+            entries.fixed(path, "XPIXSZ", pixels, "pixel_um")
         elif pixels:
             # The standard's XPIXSZ is the binned size, but programs also write the sensor's own: nobody can tell.
             book.assume(path, pixels[0][0] / least)
             book.ask(
                 f"all frames are binned {least}×: XPIXSZ {_text(pixels[0][0])} µm is taken as the binned pixel", path
             )
-        used = told.of(lambda frame: frame.binning or 1, [f for f in sized if f.kind == "light"] or sized)
+        used = entries.of(lambda frame: frame.binning or 1, [f for f in sized if f.kind == "light"] or sized)
         if used and used[0][0] != 1:
             book.give((*place, "sensor", "binning"), used[0][0], f"XBINNING of {used[0][2]}")
     if book.held((*place, "sensor")) is not None:
@@ -317,9 +317,9 @@ def _sensor(told: _Told, place: DocumentPath, frames: list[FrameHeader]) -> None
             book.assume((*place, "sensor", key), value)
 
 
-def _filters(book: DraftBook, told: _Told, names: FilterNames) -> None:
+def _filters(book: RigDraft, entries: _Reported, names: FilterNames) -> None:
     """Give the wheel's slots: filters by any of their names are one, called as most frames do."""
-    counts = Counter(frame.filter for frame in told.frames if frame.filter)
+    counts = Counter(frame.filter for frame in entries.frames if frame.filter)
     by_key: dict[str, str] = {}
     for name, _ in counts.most_common():
         by_key.setdefault(names.key(name), name)
@@ -329,7 +329,7 @@ def _filters(book: DraftBook, told: _Told, names: FilterNames) -> None:
     if len(seen) == 1:
         book.ask(f"all frames have one filter, {seen[0]}: is there a wheel or a drawer?")
         return
-    first = next(frame.path for frame in told.frames if frame.filter)
+    first = next(frame.path for frame in entries.frames if frame.filter)
     train = book.list_of("train")
     wheel = next((i for i, part in enumerate(train) if part["kind"] == "filter_wheel"), None)
     if wheel is None:
@@ -345,7 +345,7 @@ def _filters(book: DraftBook, told: _Told, names: FilterNames) -> None:
     missing = [name[:60] for name in seen if names.key(name) not in {names.key(slot) for slot in slots}]
     if not slots:
         places: dict[str, int] = {}
-        for place, frame in enumerate(told.frames):
+        for place, frame in enumerate(entries.frames):
             places.setdefault(names.key(frame.filter or ""), place)
         in_order = sorted(seen, key=lambda name: places[names.key(name)])
         for index, name in enumerate(in_order[:32]):
@@ -357,52 +357,56 @@ def _filters(book: DraftBook, told: _Told, names: FilterNames) -> None:
         book.ask(f"frames name filters that are in no slot: {', '.join(missing[:6])}", ("devices", device, "slots"))
 
 
-def _focuser_and_rotator(book: DraftBook, told: _Told) -> None:
+def _focuser_and_rotator(book: RigDraft, entries: _Reported) -> None:
     for kind, keyword, key, read in (
         ("focuser", "FOCUSPOS", "position", lambda frame: frame.focus_position),
         ("rotator", "ROTATANG", "position_deg", lambda frame: frame.rotation_deg),
     ):
-        found = told.of(read)
+        found = entries.of(read)
         if not found or any(device["kind"] == kind for device in book.list_of("devices")):
             continue
         at = book.add_device(f"{kind}_device", kind, f"{keyword} of {found[0][2]}", name=kind)
-        told.setting(at, key, keyword, read, list(told.frames))
+        entries.setting(at, key, keyword, read, list(entries.frames))
 
 
-def _site(told: _Told) -> None:
-    latitude, longitude = (told.of(read) for read in (lambda f: f.latitude_deg, lambda f: f.longitude_deg))
+def _site(entries: _Reported) -> None:
+    latitude, longitude = (entries.of(read) for read in (lambda f: f.latitude_deg, lambda f: f.longitude_deg))
     place = ("site", "latitude_deg"), ("site", "longitude_deg")
     faults = [
-        told.book.fault_of(path, found[0][0]) for path, found in zip(place, (latitude, longitude), strict=True) if found
+        entries.book.fault_of(path, found[0][0])
+        for path, found in zip(place, (latitude, longitude), strict=True)
+        if found
     ]
     if latitude and longitude and latitude[0][0] == 0 and longitude[0][0] == 0:
         file = latitude[0][2]
-        told.book.ask(f"SITELAT and SITELONG of {file} are both 0, as where no site was set: they are left out")
+        entries.book.ask(f"SITELAT and SITELONG of {file} are both 0, as where no site was set: they are left out")
     elif latitude and longitude and not any(faults):
-        told.fixed(("site", "latitude_deg"), "SITELAT", latitude, "site.latitude_deg")
-        told.fixed(("site", "longitude_deg"), "SITELONG", longitude, "site.longitude_deg")
-        told.fixed(("site", "elevation_m"), "SITEELEV", told.of(lambda frame: frame.elevation_m), "site.elevation_m")
-        told.fixed(("site", "name"), "SITENAME", told.of(lambda frame: frame.site))
+        entries.fixed(("site", "latitude_deg"), "SITELAT", latitude, "site.latitude_deg")
+        entries.fixed(("site", "longitude_deg"), "SITELONG", longitude, "site.longitude_deg")
+        entries.fixed(
+            ("site", "elevation_m"), "SITEELEV", entries.of(lambda frame: frame.elevation_m), "site.elevation_m"
+        )
+        entries.fixed(("site", "name"), "SITENAME", entries.of(lambda frame: frame.site))
 
 
-def _pixel_of(book: DraftBook) -> DocumentPath:
+def _pixel_of(book: RigDraft) -> DocumentPath:
     """Return where the pixel of the train's own camera stands."""
     train = book.list_of("train")
     at = next((index for index, part in enumerate(train) if part["kind"] == "camera"), len(train))
     return "train", at, "sensor", "pixel_um"
 
 
-def _variant(book: DraftBook, own: Setup, other: Setup, frames: list[FrameHeader]) -> None:
+def _variant(book: RigDraft, own: Setup, other: Setup, frames: list[FrameHeader]) -> None:
     """Make a train of its own for another telescope or camera that frames were taken with."""
     name = plain(", ".join(part for part in other if part))[:200]
     variants = book.list_of("variants")
     if name == book.document["name"]:
         return
-    told = _Told(book, frames)
+    entries = _Reported(book, frames)
     known = next((at for at, variant in enumerate(variants) if variant["name"] == name), None)
     if known is not None:
         if variants[known].get("telescope") is not None:
-            _optics(told, ("variants", known, "telescope"), _pixel_of(book))
+            _optics(entries, ("variants", known, "telescope"), _pixel_of(book))
         return
     place: DocumentPath = ("variants", len(variants))
     parts = [part["id"] for part in book.list_of("train")]
@@ -412,13 +416,13 @@ def _variant(book: DraftBook, own: Setup, other: Setup, frames: list[FrameHeader
         variants[-1]["train"][-1] = {"id": f"camera_{len(variants) + 1}", "kind": "camera"}
         book.assume((*path, "length_mm"), 10.0)
         book.give((*path, "name"), other[1], f"INSTRUME of {frames[0].path}")
-        _sensor(told, path, frames)
+        _sensor(entries, path, frames)
     if other[0] != own[0]:
         scope = (*place, "telescope")
         variants[-1]["telescope"] = {"id": book.document["telescope"]["id"]}
         book.give((*scope, "name"), other[0] or "Telescope", f"TELESCOP of {frames[0].path}")
         own_sensor = (*place, "train", len(parts) - 1, "sensor", "pixel_um")
-        _optics(told, scope, own_sensor if other[1] != own[1] else _pixel_of(book))
+        _optics(entries, scope, own_sensor if other[1] != own[1] else _pixel_of(book))
         book.assume((*scope, "focal_length_mm"), 500.0)
         book.assume((*scope, "aperture_mm"), 100.0)
     book.ask(f"{len(frames)} frames are by {name}: that is a variant here; take it out if it is another rig")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from wyntaxis.core.drafting.book import DraftBook
+from wyntaxis.core.drafting.rig_draft import RigDraft
 from wyntaxis.core.evidence.ports.tree import PortTree, SerialPort, UsbDevice
 
 OTHER = "other"
@@ -32,7 +32,7 @@ KIND_WORDS = (
 """Words in what a device calls itself, and the kind of device that they tell."""
 
 
-def draft_ports(book: DraftBook, tree: PortTree) -> None:
+def draft_ports(book: RigDraft, tree: PortTree) -> None:
     """Read what hangs on the ports into a draft.
 
     Parameters
@@ -64,7 +64,7 @@ def draft_ports(book: DraftBook, tree: PortTree) -> None:
         _hubs(book, at, usb, tree)
 
 
-def _known(book: DraftBook, usb: UsbDevice) -> int | None:
+def _known(book: RigDraft, usb: UsbDevice) -> int | None:
     """Return which device of the rig one on the bus is: by identity, else by name."""
     devices = book.list_of("devices")
     for at, device in enumerate(devices):
@@ -83,7 +83,7 @@ def _known(book: DraftBook, usb: UsbDevice) -> int | None:
     return None
 
 
-def _kind_of(book: DraftBook, usb: UsbDevice) -> tuple[str | None, str]:
+def _kind_of(book: RigDraft, usb: UsbDevice) -> tuple[str | None, str]:
     """Return the kind of a device that the rig does not have yet, and what the guess rests on where it is one."""
     words = f"{usb.maker} {usb.model}".casefold()
     for word, kind in KIND_WORDS:
@@ -98,7 +98,7 @@ def _kind_of(book: DraftBook, usb: UsbDevice) -> tuple[str | None, str]:
     return None, ""
 
 
-def _give(book: DraftBook, at: int, usb: UsbDevice, serial: SerialPort | None, origin: str) -> None:
+def _give(book: RigDraft, at: int, usb: UsbDevice, serial: SerialPort | None, origin: str) -> None:
     place: tuple[Any, ...] = ("devices", at)
     book.give((*place, "identity", "usb_id"), usb.usb_id, origin)
     if usb.model:
@@ -113,7 +113,7 @@ def _give(book: DraftBook, at: int, usb: UsbDevice, serial: SerialPort | None, o
     book.give((*place, "connection", "port"), port[:200], origin)
 
 
-def _hubs(book: DraftBook, at: int, usb: UsbDevice, tree: PortTree) -> None:
+def _hubs(book: RigDraft, at: int, usb: UsbDevice, tree: PortTree) -> None:
     """Give the hubs on a device's way to the computer, each plugged into the next."""
     for hub in (own for own in tree.chain(usb) if not own.is_root):
         known = next((d for d in book.list_of("devices") if d["id"] == f"hub_{_plain(hub.name)}"), None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from wyntaxis.core.drafting.book import DraftBook
+from wyntaxis.core.drafting.rig_draft import RigDraft
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps
 from wyntaxis.core.evidence.foreign.readers import read_foreign
 from wyntaxis.core.files.errors import InputError
@@ -18,7 +18,7 @@ from wyntaxis.core.rig.parts import MAGNIFYING_KINDS
 SITE_KEYS = ("latitude_deg", "longitude_deg", "elevation_m", "name")
 
 
-def draft_program(book: DraftBook, path: Path, maps: KeyMaps) -> None:
+def draft_program(book: RigDraft, path: Path, maps: KeyMaps) -> None:
     """Read a program's settings file into a draft.
 
     Parameters
@@ -53,7 +53,7 @@ def draft_program(book: DraftBook, path: Path, maps: KeyMaps) -> None:
             book.give(places[key], value, f"{chosen.name}: {path.name}")
 
 
-def _places(book: DraftBook) -> dict[str, DocumentPath]:
+def _places(book: RigDraft) -> dict[str, DocumentPath]:
     """Return where in the document each value stands that a program may have on file."""
     found: dict[str, DocumentPath] = {"aperture_mm": ("telescope", "aperture_mm")}
     train = book.list_of("train")

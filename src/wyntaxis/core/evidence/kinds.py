@@ -22,7 +22,7 @@ class EvidenceKind(Generic[R]):
     """One kind of evidence.
 
     ``read`` makes a result of paths, with progress and cancel, and fails with one line; ``measures`` gives the measured
-    legs that it proves of a rig, by document path of the leg; ``keep`` is the edit that writes them into the rig, None
+    values that it measures, by document path of the value; ``keep`` is the edit that writes them into the rig, None
     for a kind that is only looked at and read anew.
     """
 

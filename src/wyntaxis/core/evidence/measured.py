@@ -1,4 +1,4 @@
-"""What a measurement yields: a value with its standard uncertainty, and the measured leg that it becomes in the rig."""
+"""What a measurement yields: a value with its standard uncertainty, and how the rig keeps it."""
 
 from __future__ import annotations
 
@@ -84,21 +84,21 @@ def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
     return next((i for i, device in cameras if device.kind == "camera"), cameras[0][0] if cameras else None)
 
 
-def measured_legs(
-    index: int, legs: dict[str, Estimate], method: str, source: str, file: str | None, note: str
+def measured_values(
+    index: int, values: dict[str, Estimate], method: str, source: str, file: str | None, note: str
 ) -> Iterator[tuple[DocumentPath, Any]]:
-    """Yield, as edits of a rig, the measured legs of a device that estimates by setting key make.
+    """Yield, as edits of a rig, the measured values of a device that estimates by setting key make.
 
     Parameters
     ----------
     index
         Its place among the devices.
-    legs
-        The legs of the rig.
+    values
+        The values of the rig.
     method
         How it was measured.
     source
-        What the legs name as their source.
+        What the values name as their source.
     file
         The file it rests on, without folders.
     note
@@ -107,12 +107,12 @@ def measured_legs(
     Yields
     ------
     tuple[DocumentPath, Any]
-        Path and value of each leg.
+        Path and value of each value.
     """
     evidence = (
         {"method": method, "date": utc_stamp()} | ({"file": file} if file else {}) | ({"note": note} if note else {})
     )
-    for key, estimate in legs.items():
+    for key, estimate in values.items():
         yield (
             ("devices", index, "settings", key, "measured"),
             {

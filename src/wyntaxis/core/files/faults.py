@@ -10,7 +10,7 @@ from pathlib import Path
 from wyntaxis.core.files.places import state_folder
 
 LOG_BYTES, LOGS_KEPT = 256 * 1024, 3
-MAX_ALIKE = 3
+MAX_AUTOCORRELATION = 3
 """How often one and the same failure is written: one in a paint event would fill the disk."""
 
 _met: dict[str, int] = {}
@@ -36,7 +36,7 @@ def note_fault(error: BaseException, *, debug: bool = False) -> str:
     if debug:
         print(trace, file=sys.stderr, end="")
     _met[trace] = _met.get(trace, 0) + 1
-    if _met[trace] <= MAX_ALIKE:
+    if _met[trace] <= MAX_AUTOCORRELATION:
         try:
             _write(trace)
         except OSError as reason:

@@ -250,8 +250,8 @@ def _keep_previous(target: Path) -> tuple[str, ...]:
 
 def _leftover_prefix(target: Path) -> str:
     name = os.fsencode(target.name)
-    told = target.name if len(name) <= LONGEST_PLAIN_BYTES else hashlib.sha256(name).hexdigest()[:32]
-    return f".{told}.saving-"
+    entries = target.name if len(name) <= LONGEST_PLAIN_BYTES else hashlib.sha256(name).hexdigest()[:32]
+    return f".{entries}.saving-"
 
 
 def _clear_leftovers(target: Path) -> None:

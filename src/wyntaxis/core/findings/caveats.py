@@ -9,15 +9,15 @@ from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import Finding, Remedy
 from wyntaxis.core.findings.registry import Found
-from wyntaxis.core.ledger import Disputed, Quantity, Stale, Verdict
+from wyntaxis.core.ledger import ConflictingFigures, OutOfDate, Quantity, Verdict
 from wyntaxis.core.quantities.read_tracking import Reads, reads_of_value
+from wyntaxis.core.rig.dependencies import SPACING_ERROR, out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.figures import dispute_words, disputed_paths, spread_of
+from wyntaxis.core.rig.figures import conflict_words, conflicting_paths, spread_of
 from wyntaxis.core.rig.marks import mark_label, marked_field, marked_leaves
 from wyntaxis.core.rig.model import Accepted, Rig
-from wyntaxis.core.rig.resting import SPACING_ERROR, stale_legs
 
-MAX_TOLD = 4
+MAX_NAMED = 4
 """How many assumed values a finding names."""
 
 
@@ -37,23 +37,23 @@ def with_caveats(bare: Evaluation, found: Sequence[Found]) -> Evaluation:
         Whatever depends on an assumed or out-of-date value is unproven, with that reason; verdicts of what is accepted
         stay.
     """
-    stale = stale_legs(bare.rig)
-    marks = _Marks(bare, stale)
+    out_of_date = out_of_date_measurements(bare.rig)
+    marks = _Marks(bare, out_of_date)
     findings = [(finding, reads) for entry in found for finding, reads in entry.findings]
     rows = bare.rows
-    if stale:
-        rows = {key: _outdated(row, marks.stale_of(row)) for key, row in rows.items()}
-        findings = [(_by_stale(f, marks.stale_of_finding(f, reads, rows)), reads) for f, reads in findings]
+    if out_of_date:
+        rows = {key: _outdated(row, marks.out_of_date_of(row)) for key, row in rows.items()}
+        findings = [(_by_out_of_date(f, marks.out_of_date_of_finding(f, reads, rows)), reads) for f, reads in findings]
     if bare.rig.assumed:
-        by_row = {key: paths for key in rows if (paths := marks.assumed_in(bare.legs.reads(key)))}
+        by_row = {key: paths for key in rows if (paths := marks.assumed_in(bare.evaluator.reads(key)))}
         rows = {key: replace(row, assumed=by_row[key]) if key in by_row else row for key, row in rows.items()}
         findings = [(_unproven(f, marks.assumed_of_finding(f, reads, by_row), marks), reads) for f, reads in findings]
     own = {key: rows.get(key, row) for key, row in bare.quantities.items()}
-    bare = bare.with_told(rows=rows, quantities=own, findings=tuple(finding for finding, _ in findings))
-    if disputed_paths(bare.rig):
-        bare = _with_disputed(bare)
+    bare = bare.with_results(rows=rows, quantities=own, findings=tuple(finding for finding, _ in findings))
+    if conflicting_paths(bare.rig):
+        bare = _with_conflicting(bare)
     if bare.rig.accepted:
-        bare = bare.with_told(findings=tuple(_accepted(bare, finding) for finding in bare.findings))
+        bare = bare.with_results(findings=tuple(_accepted(bare, finding) for finding in bare.findings))
     return bare
 
 
@@ -73,20 +73,22 @@ def doubts(bare: Evaluation, found: Sequence[Found]) -> dict[str, str]:
     if not bare.rig.assumed:
         return {}
     marks = _Marks(bare, ())
-    told = {entry.declared.id: marks.assumed_in(entry.reads) for entry in found}
-    return {key: f"assumed: {in_short([marks.labels[path] for path in paths])}" for key, paths in told.items() if paths}
+    entries = {entry.declared.id: marks.assumed_in(entry.reads) for entry in found}
+    return {
+        key: f"assumed: {in_short([marks.labels[path] for path in paths])}" for key, paths in entries.items() if paths
+    }
 
 
 class _Marks:
     """What is assumed and out of date in a rig, against what was read."""
 
-    def __init__(self, evaluation: Evaluation, stale: Sequence[Stale]) -> None:
+    def __init__(self, evaluation: Evaluation, out_of_date: Sequence[OutOfDate]) -> None:
         self._evaluation = evaluation
         self._assumed = _keys_of(evaluation.rig, evaluation.rig.assumed)
         self.labels = {path: mark_label(evaluation.rig, path) for path in evaluation.rig.assumed}
-        self._by_row = {entry.row_id: entry for entry in stale}
+        self._by_row = {entry.row_id: entry for entry in out_of_date}
         # One that is judged for another row's sake, such as the spacing's error by a solved scale, is no mark itself.
-        own = {entry.row_id: entry for entry in stale if entry.row_id != SPACING_ERROR}
+        own = {entry.row_id: entry for entry in out_of_date if entry.row_id != SPACING_ERROR}
         self._by_path = [(reads_of_value(f"{path_text(entry.path)}.value"), entry) for entry in own.values()]
         self._known: dict[Reads, tuple[str, ...]] = {}
 
@@ -108,20 +110,22 @@ class _Marks:
             return of_rows
         return self.assumed_in(reads)
 
-    def stale_of(self, row: Quantity) -> Stale | None:
+    def out_of_date_of(self, row: Quantity) -> OutOfDate | None:
         """Return the out-of-date measurement that a row shows, or was worked out with."""
         if row.id in self._by_row:
             return self._by_row[row.id] if row.measured is not None else None
-        return self._stale_in(self._evaluation.legs.reads(row.id))
+        return self._out_of_date_in(self._evaluation.evaluator.reads(row.id))
 
-    def stale_of_finding(self, finding: Finding, reads: Reads, rows: Mapping[str, Quantity]) -> Stale | None:
+    def out_of_date_of_finding(self, finding: Finding, reads: Reads, rows: Mapping[str, Quantity]) -> OutOfDate | None:
         """Return the out-of-date measurement that a finding depends on."""
-        of_rows = [rows[key].stale for key in finding.quantities if key in rows and rows[key].stale is not None]
+        of_rows = [
+            rows[key].out_of_date for key in finding.quantities if key in rows and rows[key].out_of_date is not None
+        ]
         if of_rows or (finding.quantities and finding.verdict is Verdict.FAILS):
             return of_rows[0] if of_rows else None
-        return self._stale_in(reads)
+        return self._out_of_date_in(reads)
 
-    def _stale_in(self, reads: Reads) -> Stale | None:
+    def _out_of_date_in(self, reads: Reads) -> OutOfDate | None:
         return next((entry for keys, entry in self._by_path if not keys.isdisjoint(reads)), None)
 
 
@@ -130,46 +134,48 @@ def _keys_of(rig: Rig, texts: Sequence[str]) -> dict[str, Reads]:
     return {text: frozenset().union(*(reads_of_value(path) for path in marked_leaves(rig, [text]))) for text in texts}
 
 
-def _outdated(row: Quantity, entry: Stale | None) -> Quantity:
-    return row if entry is None else replace(row, stale=entry)
+def _outdated(row: Quantity, entry: OutOfDate | None) -> Quantity:
+    return row if entry is None else replace(row, out_of_date=entry)
 
 
-def _by_stale(finding: Finding, entry: Stale | None) -> Finding:
+def _by_out_of_date(finding: Finding, entry: OutOfDate | None) -> Finding:
     if entry is None:
         return finding
     return replace(
         finding,
         verdict=Verdict.UNPROVEN,
         title=f"{finding.title} – measured before a change",
-        arithmetic=(*finding.arithmetic, stale_words(entry)),
+        arithmetic=(*finding.arithmetic, out_of_date_words(entry)),
         remedy=Remedy("measure it again, or confirm on the Proofs sheet that it still counts, with the reason"),
     )
 
 
-def stale_words(entry: Stale) -> str:
+def out_of_date_words(entry: OutOfDate) -> str:
     """Return in a line when something was measured, and what has changed since when."""
     measured = f"measured on {entry.measured_on}" if entry.measured_on else "measured, nobody noted when"
     changed = f"changed on {entry.changed_on}" if entry.changed_on else "changed since, nobody noted when"
-    return f"{measured}; {changed}: {', '.join(entry.what[:MAX_TOLD])}"
+    return f"{measured}; {changed}: {', '.join(entry.what[:MAX_NAMED])}"
 
 
-def _with_disputed(bare: Evaluation) -> Evaluation:
+def _with_conflicting(bare: Evaluation) -> Evaluation:
     """Return an evaluation whose rows know what they rest on that makers give otherwise."""
-    paths = disputed_paths(bare.rig)
-    told = {
-        text: Disputed(dispute_words(bare.rig, text), *spread_of(bare.rig, text), marked_field(bare.rig, text).unit)
+    paths = conflicting_paths(bare.rig)
+    entries = {
+        text: ConflictingFigures(
+            conflict_words(bare.rig, text), *spread_of(bare.rig, text), marked_field(bare.rig, text).unit
+        )
         for text in paths
     }
     keys_of = _keys_of(bare.rig, paths)
     by_row = {}
     for key in bare.rows:
-        reads = bare.legs.reads(key)
-        own = tuple(told[text] for text, keys in keys_of.items() if not keys.isdisjoint(reads))
+        reads = bare.evaluator.reads(key)
+        own = tuple(entries[text] for text, keys in keys_of.items() if not keys.isdisjoint(reads))
         if own:
             by_row[key] = own
-    rows = {key: replace(row, disputed=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
+    rows = {key: replace(row, conflicting=by_row[key]) if key in by_row else row for key, row in bare.rows.items()}
     quantities = {key: rows.get(key, row) for key, row in bare.quantities.items()}
-    return bare.with_told(rows=rows, quantities=quantities)
+    return bare.with_results(rows=rows, quantities=quantities)
 
 
 def _unproven(finding: Finding, paths: tuple[str, ...], marks: _Marks) -> Finding:
@@ -193,8 +199,8 @@ def _unproven(finding: Finding, paths: tuple[str, ...], marks: _Marks) -> Findin
 
 def in_short(labels: Sequence[str]) -> str:
     """Return assumed values in a few words: ``ring: length 10 mm``, with how many more there are."""
-    more = f" and {len(labels) - MAX_TOLD} more" if len(labels) > MAX_TOLD else ""
-    return ", ".join(labels[:MAX_TOLD]) + more
+    more = f" and {len(labels) - MAX_NAMED} more" if len(labels) > MAX_NAMED else ""
+    return ", ".join(labels[:MAX_NAMED]) + more
 
 
 # What the imager accepts

@@ -283,13 +283,13 @@ def judge_conditions(
         By finding id: why its matter is not proven even where every finding holds.
     """
     place = {finding_id: index for index, finding_id in enumerate(declared)}
-    told: dict[str, list[Finding]] = {}
+    entries: dict[str, list[Finding]] = {}
     for finding in sorted((f for f in findings if f.id in declared), key=lambda f: place[f.id]):
-        told.setdefault(declared[finding.id][0].key, []).append(finding)
-    had = {finding.id for own in told.values() for finding in own}
+        entries.setdefault(declared[finding.id][0].key, []).append(finding)
+    had = {finding.id for own in entries.values() for finding in own}
     found = []
     for condition in declared_conditions():
-        own_findings = tuple(told.get(condition.key, ()))
+        own_findings = tuple(entries.get(condition.key, ()))
         why_not = condition.missing(rig)
         if why_not and not any(f.verdict in (Verdict.FAILS, Verdict.TIGHT) for f in own_findings):
             found.append(ConditionVerdict(condition, Verdict.UNPROVEN, why_not, (), applies=False))

@@ -122,9 +122,9 @@ def _ramp_without_run(device: Device) -> Iterator[Finding]:
     ramp, most = device.number("ramp_c_min"), device.best("cooler_pull_c_min")
     if not ramp:
         return
-    told = f"{device.title}: a ramp of {short(ramp)} °C/min"
+    text = f"{device.title}: a ramp of {short(ramp)} °C/min"
     if most is not None and ramp > most:
-        title = f"{told} is more than the cooler can do, {number(most, 1)} °C/min"
+        title = f"{text} is more than the cooler can do, {number(most, 1)} °C/min"
         yield Finding(
             "cooling.rate",
             Verdict.FAILS,
@@ -139,7 +139,7 @@ def _ramp_without_run(device: Device) -> Iterator[Finding]:
         "cooling.rate",
         Verdict.UNPROVEN,
         device.id,
-        f"{told} is not verified: no cooling run was measured",
+        f"{text} is not verified: no cooling run was measured",
         (),
         Remedy("Read a log of a cooling run on the Cooling sheet."),
         _RUN_SOURCE,

@@ -19,8 +19,8 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import DEVICES
 from wyntaxis.core.wording import number, plus_minus, short, signed
 
-TOLD_ELSEWHERE = frozenset({"set_temperature_c", "sensor_temperature_c"})
-MAX_FRAMES_TOLD = 8
+REPORTED_ELSEWHERE = frozenset({"set_temperature_c", "sensor_temperature_c"})
+MAX_FRAMES_NAMED = 8
 SIMULATED_WORDS = ("simulat", "dummy", "virtual", "emulat", "stand-in", "stand in")
 _COOLER_WAS_OFF = Remedy(
     "the cooler was off: switch it on, wait until the temperature is reached, and take these again"
@@ -88,7 +88,7 @@ def settings_measured(evaluation: Evaluation) -> Iterator[Finding]:
     """Compare what a setting is to be with what was measured of it; temperatures are told by cooling.setpoint."""
     for device in evaluation.rig.devices:
         for key, setting in device.settings.items():
-            if setting.measured is None or key in TOLD_ELSEWHERE or SETTINGS[key].sheet != "devices":
+            if setting.measured is None or key in REPORTED_ELSEWHERE or SETTINGS[key].sheet != "devices":
                 continue
             row = evaluation.rows.get(f"{device.id}.{key}")
             if row is None or row.stated is None or row.measured is None:
@@ -169,20 +169,20 @@ def _reached_in_frames(one: Reached, row: Quantity) -> Finding:
     A few frames that are off were taken while the ramp still ran; where most are, the cooler does not hold.
     """
     assert one.actual_c is not None
-    title, told, off = one.device.title, one.frames, one.off
+    title, reported, off = one.device.title, one.frames, one.off
     wanted, actual = number(one.set_c, 1), number(one.actual_c, 1)
     if not off:
-        words, remedy = f"{title}: {wanted} °C was reached in all {len(told)} frames", NO_REMEDY
-        files: tuple[str, ...] = (f"the farthest of {len(told)} frames: {one.source}",)
+        words, remedy = f"{title}: {wanted} °C was reached in all {len(reported)} frames", NO_REMEDY
+        files: tuple[str, ...] = (f"the farthest of {len(reported)} frames: {one.source}",)
     else:
-        words = f"{title}: {wanted} °C was not reached in {len(off)} of {len(told)} frames: {actual} °C"
-        listed = [f"{f.path}: {number(a, 1)} °C, {signed(a - s, 1)} °C" for s, a, f in off[:MAX_FRAMES_TOLD]]
+        words = f"{title}: {wanted} °C was not reached in {len(off)} of {len(reported)} frames: {actual} °C"
+        listed = [f"{f.path}: {number(a, 1)} °C, {signed(a - s, 1)} °C" for s, a, f in off[:MAX_FRAMES_NAMED]]
         more = [f"and {len(off) - len(listed)} more"] if len(off) > len(listed) else []
         files = (*listed, *more)
         warm = statistics.median(a - s for s, a, _ in off)
         if one.was_off and warm > 0:
             text = _COOLER_WAS_OFF.text
-        elif 2 * len(off) > len(told) and warm > 0:
+        elif 2 * len(off) > len(reported) and warm > 0:
             holds = math.ceil(statistics.median(a for _, a, _ in off))
             text = f"choose a set temperature that the cooler holds, such as {number(holds, 0)} °C or warmer"
         else:

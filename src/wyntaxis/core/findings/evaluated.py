@@ -34,17 +34,17 @@ class Evaluation(Numbers):
     @property
     def entry_faults(self) -> Sequence[tuple[str, list[EntryFault]]]:
         """What the lists of devices, the rig's own and the programs', say against themselves and the rig."""
-        return self.legs.each_once("entry faults", lambda: faults_of_lists(self.rig))
+        return self.evaluator.memoized_each("entry faults", lambda: faults_of_lists(self.rig))
 
     def tracked(self) -> Self:
         """Return the same evaluation, which notes what is read of the document and which rows are asked for."""
-        if not self.legs.traced or self.rig is self.legs.rig:
+        if not self.evaluator.traced or self.rig is self.evaluator.rig:
             return self
-        return replace(super().tracked(), rows=self.legs.tracked_rows(self.rows))
+        return replace(super().tracked(), rows=self.evaluator.tracked_rows(self.rows))
 
-    def with_told(self, **told: Any) -> Evaluation:
+    def with_results(self, **reported: Any) -> Evaluation:
         """Return the evaluation with more told of it; what was worked out on the way is kept, not reckoned anew."""
-        more, declared = replace(self, **told), {own.name for own in fields(self)}
+        more, declared = replace(self, **reported), {own.name for own in fields(self)}
         vars(more).update({name: value for name, value in vars(self).items() if name not in declared})
         return more
 

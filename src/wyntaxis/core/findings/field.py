@@ -9,7 +9,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
 from wyntaxis.core.findings.spacing import length_remedy
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, rss
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict, rss
 from wyntaxis.core.quantities.field_surface import plate_screws
 from wyntaxis.core.steps import FIELD as FIELD_STEP
 from wyntaxis.core.wording import number, plus_minus, short
@@ -34,8 +34,8 @@ def _next(evaluation: Evaluation, keys: tuple[str, ...]) -> str:
         return ""
     from wyntaxis.core.evidence.field.causes import causes
 
-    told = [cause for cause in causes(result) if cause.key in keys]
-    return f"{told[0].words}: {told[0].next}" if told else ""
+    entries = [cause for cause in causes(result) if cause.key in keys]
+    return f"{entries[0].words}: {entries[0].next}" if entries else ""
 
 
 @finding("field.tilt", step=FIELD_STEP, after="stars.round")
@@ -104,7 +104,7 @@ def flat_spacing(evaluation: Evaluation) -> Iterator[Finding]:
     verdict = Verdict.UNPROVEN
     if path.tolerance_mm is not None:
         verdict = Target(-path.tolerance_mm, path.tolerance_mm).judge(
-            Leg(error, rss((found.uncertainty, path.stack.standard_mm)))
+            QuantityValue(error, rss((found.uncertainty, path.stack.standard_mm)))
         )
     good = verdict is Verdict.HOLDS
     yield Finding(

@@ -50,7 +50,7 @@ def repeatability(evaluation: Evaluation) -> Iterator[Finding]:
         if shift is not None:
             um = "" if shift_um is None else f" = {number(shift_um.value, 1)} µm"
             lines.append(
-                f"{pair.moved} of {len(pair.told)} shadows moved, by "
+                f"{pair.moved} of {len(pair.shadows)} shadows moved, by "
                 f"{plus_minus(shift.value, shift.standard, 2)} px{um}"
             )
         else:
@@ -126,7 +126,7 @@ def dust(evaluation: Evaluation) -> Iterator[Finding]:
             f"{number(grain.shadow.outer_px.value, 0)} px wide, {number(100 * grain.shadow.depth, 2)} % deep{where}, "
             f"through {', '.join(grain.filters)}"
         )
-    lines = [line for told in by_surface.values() for line in told[:MAX_NAMED]]
+    lines = [line for entries in by_surface.values() for line in entries[:MAX_NAMED]]
     deep = [grain for grain in result.dust if 100 * grain.shadow.depth >= DEEP_PERCENT]
     names = list(dict.fromkeys(g.surface.title if g.surface else "an unknown surface" for g in deep))
     yield Finding(
@@ -206,24 +206,26 @@ def old_flats(evaluation: Evaluation) -> Iterator[Finding]:
     """Do the old flats still serve?"""
     result = evaluation.evidence.of(FILTERS)
     for entry in result.serves if result is not None else ():
-        told = entry.comparison
+        entries = entry.comparison
         lines = [
             f"{place.words}, at {number(place.x, 0)}, {number(place.y, 0)} px: {number(100 * place.share, 2)} % over "
             f"{number(place.across_px, 0)} px"
-            for place in told.places
+            for place in entries.places
         ]
-        lines.append(f"corner against middle: changed by {number(100 * told.corner, 2)} %")
-        lines.append(f"slope across the frame: {number(100 * told.plane, 2)} %, which a panel or the sky makes")
-        good = told.verdict is Verdict.HOLDS
-        unproven = told.verdict is Verdict.UNPROVEN
-        where = f": {told.places[0].words}" if told.places else ": the corners" if not good and not unproven else ""
+        lines.append(f"corner against middle: changed by {number(100 * entries.corner, 2)} %")
+        lines.append(f"slope across the frame: {number(100 * entries.plane, 2)} %, which a panel or the sky makes")
+        good = entries.verdict is Verdict.HOLDS
+        unproven = entries.verdict is Verdict.UNPROVEN
+        where = (
+            f": {entries.places[0].words}" if entries.places else ": the corners" if not good and not unproven else ""
+        )
         yield Finding(
             "flats.serve",
-            told.verdict,
+            entries.verdict,
             f"{entry.filter}: {entry.old}",
             f"{entry.filter}: the flats of {entry.old} "
             + ("still serve" if good else "can’t be told to serve" if unproven else f"no longer serve{where}"),
-            (*lines, *entry.changed, *((told.why,) if told.why else ())),
+            (*lines, *entry.changed, *((entries.why,) if entries.why else ())),
             NO_REMEDY if good else Remedy(f"take new flats through {entry.filter}, or use those of {entry.new}"),
             "Ratio of new to old flat, scaled, against the noise of its px",
         )

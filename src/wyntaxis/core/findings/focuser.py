@@ -181,11 +181,11 @@ def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
             continue
         limit_c = drift_limit_c(evaluation, device)
         slack = DRIFT_SLACK if limit_c < MAX_REFOCUS_C else 1.0
-        told = [
+        entries = [
             (celsius, slack * limit_c, "°C", "of temperature change"),
             (minutes, MAX_REFOCUS_MIN, "min", "of time"),
         ]
-        late = [(value, most, unit, what) for value, most, unit, what in told if value is not None and value > most]
+        late = [(value, most, unit, what) for value, most, unit, what in entries if value is not None and value > most]
         yield Finding(
             "focuser.triggers",
             worst(row.target_verdict for row in judged if row.stated is not None),
@@ -194,7 +194,7 @@ def focuser_triggers(evaluation: Evaluation) -> Iterator[Finding]:
             if not late
             else f"{device.title} is refocused only after {short(late[0][0])} {late[0][2]}",
             tuple(f"{short(v)} {unit} {what}, wanted at most {short(most, 2)} {unit}" for v, most, unit, what in late)
-            or tuple(f"{short(v)} {unit} {what}" for v, _, unit, what in told if v is not None),
+            or tuple(f"{short(v)} {unit} {what}" for v, _, unit, what in entries if v is not None),
             _in_time_remedy(evaluation, device, limit_c) if late else NO_REMEDY,
             "A tube's focus drifts by its depth within a few °C",
             tuple(row.id for row in judged),

@@ -20,7 +20,7 @@ _PARTNERS_SOURCE = (
     "Lights need darks of the same camera, exposure, gain, offset, binning and set temperature, and flats of the same "
     "filter, binning and rotation"
 )
-MAX_TOLD = 12
+MAX_NAMED = 12
 
 
 @finding("frames.header", step=RECORDS, condition=conditions.CALIBRATION, after="ports.permission")
@@ -35,7 +35,7 @@ def header(evaluation: Evaluation) -> Iterator[Finding]:
         if check.verdict is not Verdict.HOLDS:
             yield _difference(check)
     if found.checks and all(check.verdict is Verdict.HOLDS for check in found.checks):
-        lines = tuple(f"{c.keyword}: {_text(c.value)} {c.unit}".rstrip() for c in found.checks[:MAX_TOLD])
+        lines = tuple(f"{c.keyword}: {_text(c.value)} {c.unit}".rstrip() for c in found.checks[:MAX_NAMED])
         title = f"The headers of {found.count} frames agree with the rig"
         yield Finding("frames.header", Verdict.HOLDS, "frames", title, lines, NO_REMEDY, _SOURCE)
 
@@ -100,10 +100,10 @@ def partners(evaluation: Evaluation) -> Iterator[Finding]:
         return
     if not found.missing:
         title = f"All {lights} light frames have their darks, flats and bias"
-        lines = tuple(f"{group.count} × {group.title}" for group in found.groups[:MAX_TOLD])
+        lines = tuple(f"{group.count} × {group.title}" for group in found.groups[:MAX_NAMED])
         yield Finding("frames.partners", Verdict.HOLDS, "frames", title, lines, NO_REMEDY, _PARTNERS_SOURCE)
         return
-    for lack in found.missing[:MAX_TOLD]:
+    for lack in found.missing[:MAX_NAMED]:
         yield Finding(
             "frames.partners",
             lack.verdict,
@@ -113,8 +113,8 @@ def partners(evaluation: Evaluation) -> Iterator[Finding]:
             Remedy(f"take {lack.kind} frames that match, or sort these lights out"),
             _PARTNERS_SOURCE,
         )
-    if len(found.missing) > MAX_TOLD:
-        rest = found.missing[MAX_TOLD:]
+    if len(found.missing) > MAX_NAMED:
+        rest = found.missing[MAX_NAMED:]
         verdict = worst(lack.verdict for lack in rest)
         title = f"{len(rest)} more groups of lights lack a partner"
         yield Finding("frames.partners", verdict, "frames", title, (), Remedy("see the table"), _PARTNERS_SOURCE)
@@ -126,7 +126,7 @@ def broken(evaluation: Evaluation) -> Iterator[Finding]:
     found = evaluation.frames
     if found is None or not found.broken:
         return
-    lines = tuple(f"{entry.path}: {entry.why}" for entry in found.broken[:MAX_TOLD])
+    lines = tuple(f"{entry.path}: {entry.why}" for entry in found.broken[:MAX_NAMED])
     more = len(found.broken) - len(lines)
     yield Finding(
         "frames.broken",

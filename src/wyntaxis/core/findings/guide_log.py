@@ -11,7 +11,7 @@ from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, compare, worst
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict, compare, worst
 from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.quantities.guide_log import drift_allowed_arcsec_min
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_use
@@ -51,9 +51,9 @@ def _measured(row: Quantity, decimals: int) -> str:
     return f"measured: {plus_minus(found.value, found.uncertainty, decimals)}{unit} ({found.source})"
 
 
-def _told(row: Quantity) -> Verdict:
+def _reported(row: Quantity) -> Verdict:
     """Return the verdict on a measured number; unproven where nothing is wanted of it."""
-    return row.verdict if row.target is not None or len(row.legs) > 1 else Verdict.UNPROVEN
+    return row.verdict if row.target is not None or len(row.values) > 1 else Verdict.UNPROVEN
 
 
 def _last(evaluation: Evaluation) -> MeasuredRun | None:
@@ -82,7 +82,7 @@ def rms(evaluation: Evaluation) -> Iterator[Finding]:
     worse = "declination" if dec.measured and ra.measured and dec.measured.value > ra.measured.value else "the worm"
     yield Finding(
         "guiding.rms",
-        _told(row),
+        _reported(row),
         row.id,
         f"The guiding strays by {number(row.measured.value, 2)}″ RMS{inside}"
         + ("" if good else ": it widens the stars"),
@@ -99,18 +99,18 @@ def rms(evaluation: Evaluation) -> Iterator[Finding]:
 def drift(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the star stay in place over an exposure, with the corrections that are made?"""
     rows = [evaluation.quantities[key] for key in (kind.DRIFT_RA, kind.DRIFT_DEC)]
-    told = [row for row in rows if row.measured is not None]
-    if not told:
+    entries = [row for row in rows if row.measured is not None]
+    if not entries:
         return
-    allowed = drift_allowed_arcsec_min(evaluation.legs)
-    lines = [f"{row.kind.label.lower()}: {_measured(row, 3)}" for row in told]
+    allowed = drift_allowed_arcsec_min(evaluation.evaluator)
+    lines = [f"{row.kind.label.lower()}: {_measured(row, 3)}" for row in entries]
     if allowed is not None and evaluation.rig.plan is not None:
         drift_px = guide_use(evaluation.rig).drift_px
         lines.append(
             f"{short(drift_px)} main px in {short(evaluation.rig.plan.exposure_s)} s allow {number(allowed, 3)} ″/min"
         )
-    verdict = worst(_told(row) for row in told)
-    most = max(told, key=lambda row: abs(row.measured.value if row.measured else 0.0))
+    verdict = worst(_reported(row) for row in entries)
+    most = max(entries, key=lambda row: abs(row.measured.value if row.measured else 0.0))
     assert most.measured is not None
     polar = evaluation.quantities[kind.POLAR_ERROR].best
     good = verdict is Verdict.HOLDS
@@ -128,7 +128,7 @@ def drift(evaluation: Evaluation) -> Iterator[Finding]:
         if good
         else Remedy("correct more eagerly, or better the polar alignment; guide at another hour angle to tell flexure"),
         _DRIFT_SOURCE,
-        tuple(row.id for row in told),
+        tuple(row.id for row in entries),
     )
 
 
@@ -178,13 +178,13 @@ def period(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("guiding.aggression", step=STEP, after="guiding.period")
 def aggression(evaluation: Evaluation) -> Iterator[Finding]:
     """Are the corrections too eager, or too weak?"""
-    for key, axis in apart(((kind.ALIKE, ""), (kind.ALIKE_DEC, " in declination"))):
+    for key, axis in apart(((kind.AUTOCORRELATION, ""), (kind.AUTOCORRELATION_DEC, " in declination"))):
         row = evaluation.quantities[key]
         if row.measured is not None and row.target is not None:
             yield _eagerness(row, row.measured, row.target, axis)
 
 
-def _eagerness(row: Quantity, found: Leg, wanted: Target, axis: str) -> Finding:
+def _eagerness(row: Quantity, found: QuantityValue, wanted: Target, axis: str) -> Finding:
     """Return whether corrections on one axis are too eager, or too weak."""
     value, verdict = found.value, row.verdict
     lines = (_measured(row, 2), f"wanted: {number(wanted.low, 1)} to {number(wanted.high, 1)}")
@@ -210,8 +210,8 @@ def log_scale(evaluation: Evaluation) -> Iterator[Finding]:
         return
     row = evaluation.quantities[kind.SCALE]
     own = row.best
-    told = {run.run.file: run.run.facts.scale_arcsec_px for run in result.runs}
-    for file, scale in told.items():
+    entries = {run.run.file: run.run.facts.scale_arcsec_px for run in result.runs}
+    for file, scale in entries.items():
         if scale is None or own is None:
             continue
         off = scale / own.value - 1
@@ -250,7 +250,7 @@ def settling(evaluation: Evaluation) -> Iterator[Finding]:
         lines.append(f"{never} of them never settled")
     if row.target is not None:
         lines.append(f"time allowed: {short(row.target.high)} s")
-    verdict = Verdict.FAILS if never else _told(row)
+    verdict = Verdict.FAILS if never else _reported(row)
     remedy = NO_REMEDY
     if verdict is Verdict.UNPROVEN:
         remedy = Remedy("state the time to settle at most (Guide branch)")
@@ -307,14 +307,14 @@ def calibration_age(evaluation: Evaluation) -> Iterator[Finding]:
     found = rig.guiding.calibration
     if found is None or rig.guiding.kind == "none":
         return
-    told = list(_doubts(evaluation, found))
-    verdict = worst([Verdict.HOLDS, *(own for own, _ in told)]) if _known(found) else Verdict.UNPROVEN
-    lines = tuple(words for _, words in told)
-    grave = next((words for own, words in told if own is verdict), "")
+    entries = list(_doubts(evaluation, found))
+    verdict = worst([Verdict.HOLDS, *(own for own, _ in entries)]) if _known(found) else Verdict.UNPROVEN
+    lines = tuple(words for _, words in entries)
+    severe = next((words for own, words in entries if own is verdict), "")
     good = verdict is Verdict.HOLDS
-    title = "The guider's calibration still serves" if good else f"The guider's calibration is doubtful: {grave}"
+    title = "The guider's calibration still serves" if good else f"The guider's calibration is doubtful: {severe}"
     if verdict is Verdict.FAILS:
-        title = f"The guider's calibration no longer serves: {grave}"
+        title = f"The guider's calibration no longer serves: {severe}"
     if verdict is Verdict.UNPROVEN:
         title = "Whether the guider's calibration still serves is not known"
     remedy = NO_REMEDY if good else Remedy("calibrate anew, near the equator and the meridian, and keep its log")
@@ -367,9 +367,9 @@ def _doubts(evaluation: Evaluation, found: GuideCalibration) -> Iterator[tuple[V
         off = abs(found.not_square_deg)
         verdict = Verdict.HOLDS if off <= NOT_SQUARE_DEG else Verdict.TIGHT
         yield verdict, f"its axes miss a right angle by {number(off, 1)}°"
-    stale = evaluation.rows[kind.SCALE].stale
-    if stale is not None:
-        yield Verdict.FAILS, f"since then changed: {', '.join(stale.what[:3])}"
+    out_of_date = evaluation.rows[kind.SCALE].out_of_date
+    if out_of_date is not None:
+        yield Verdict.FAILS, f"since then changed: {', '.join(out_of_date.what[:3])}"
 
 
 def _days_since(text: str | None) -> float | None:
@@ -390,7 +390,7 @@ def scale_measured(evaluation: Evaluation) -> Iterator[Finding]:
     if row.computed is None or row.measured is None or recorded is None:
         return
     agreed = compare(row.computed, row.measured)
-    focal, path = guide_focal_length(evaluation.legs), evaluation.guide_optics
+    focal, path = guide_focal_length(evaluation.evaluator), evaluation.guide_optics
     lines = [
         f"measured: {plus_minus(row.measured.value, row.measured.uncertainty, 4)} ″/px ({row.measured.source})",
         f"computed: {plus_minus(row.computed.value, row.computed.uncertainty, 4)} ″/px",
@@ -429,7 +429,7 @@ def darks(evaluation: Evaluation) -> Iterator[Finding]:
     there = any(abs(own - wanted) <= 0.05 * wanted for own in settings.dark_exposures_s)
     longer = any(own >= wanted for own in settings.dark_exposures_s)
     verdict = Verdict.HOLDS if there else Verdict.TIGHT if longer else Verdict.FAILS
-    told = ", ".join(short(own) for own in sorted(settings.dark_exposures_s))
+    text = ", ".join(short(own) for own in sorted(settings.dark_exposures_s))
     yield Finding(
         "guiding.darks",
         verdict,
@@ -437,7 +437,7 @@ def darks(evaluation: Evaluation) -> Iterator[Finding]:
         f"Guide darks cover the exposure of {short(wanted)} s"
         if there
         else f"No guide dark is of {short(wanted)} s: hot pixels may be taken for the star",
-        (f"guide exposure {short(wanted)} s; darks of {told} s",),
+        (f"guide exposure {short(wanted)} s; darks of {text} s",),
         NO_REMEDY if there else Remedy(f"take guide darks of {short(wanted)} s"),
         "A dark removes hot pixels of its own exposure",
     )

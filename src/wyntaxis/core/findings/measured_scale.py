@@ -8,7 +8,7 @@ from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Leg, Verdict, allowed_width, compare
+from wyntaxis.core.ledger import QuantityValue, Verdict, allowed_width, compare
 from wyntaxis.core.steps import SCALES
 from wyntaxis.core.train.lightpath import SAME_FACTOR, left_out
 from wyntaxis.core.wording import MINUS, number, short, signed
@@ -50,7 +50,7 @@ def measured_scale(evaluation: Evaluation) -> Iterator[Finding]:
     )
 
 
-def _lines(evaluation: Evaluation, measured: Leg, computed: Leg) -> Iterator[str]:
+def _lines(evaluation: Evaluation, measured: QuantityValue, computed: QuantityValue) -> Iterator[str]:
     rig, scale = evaluation.rig, evaluation.quantities["pixel_scale_arcsec_px"].measured
     if scale is not None and rig.sensor is not None:
         yield (

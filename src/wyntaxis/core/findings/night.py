@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 _SOURCE = "Played on a virtual clock with the rig's own times; each fault by itself"
 _NAMES_SOURCE = "A file name must tell its frame from every other, and what belongs to its darks and flats"
 _NEEDED = "the night, played"
-MAX_TOLD = 6
+MAX_NAMED = 6
 TIGHT_SPACE = 1.1
 _TOKENS = {
     "filter": ("filter",),
@@ -42,8 +42,8 @@ def _played(evaluation: Evaluation) -> Rehearsal | None:
 
 
 def _named(rows: Sequence[FaultRow]) -> str:
-    told = ", ".join(row.fault.title.lower() for row in rows[:MAX_TOLD])
-    return told + (f" and {len(rows) - MAX_TOLD} more" if len(rows) > MAX_TOLD else "")
+    text = ", ".join(row.fault.title.lower() for row in rows[:MAX_NAMED])
+    return text + (f" and {len(rows) - MAX_NAMED} more" if len(rows) > MAX_NAMED else "")
 
 
 @finding("night.endless", step=STEP, condition=conditions.NO_ENDLESS_WAIT, after="mount.polar", needed=_NEEDED)
@@ -53,7 +53,7 @@ def endless(evaluation: Evaluation) -> Iterator[Finding]:
     if result is None:
         return
     hanging = [row for row in result.rows if row.applies and row.outcome.endless]
-    lines = [f"{row.fault.title}: {row.outcome.endless[0]}" for row in hanging[:MAX_TOLD]]
+    lines = [f"{row.fault.title}: {row.outcome.endless[0]}" for row in hanging[:MAX_NAMED]]
     if result.good.endless:
         lines.insert(0, f"with nothing wrong: {result.good.endless[0]}")
     bad = bool(hanging or result.good.endless)
@@ -78,7 +78,7 @@ def unsafe(evaluation: Evaluation) -> Iterator[Finding]:
     if result is None:
         return
     rows = [row for row in result.rows if row.applies and row.grade == "unsafe"]
-    lines = [f"{row.fault.title}: {', '.join((*row.outcome.unsafe, *row.outcome.endless))}" for row in rows[:MAX_TOLD]]
+    lines = [f"{row.fault.title}: {', '.join((*row.outcome.unsafe, *row.outcome.endless))}" for row in rows[:MAX_NAMED]]
     bad = bool(rows) or not result.good.safe_end
     if not result.good.safe_end:
         lines.insert(0, f"with nothing wrong: {', '.join((*result.good.unsafe, *result.good.endless))}")
@@ -103,7 +103,7 @@ def unhandled(evaluation: Evaluation) -> Iterator[Finding]:
         return
     rows = [row for row in result.rows if row.applies and row.outcome.first_unhandled is not None]
     lines = []
-    for row in rows[:MAX_TOLD]:
+    for row in rows[:MAX_NAMED]:
         event = row.outcome.first_unhandled
         assert event is not None
         lines.append(f"{row.fault.title}: {event.what} ({event.device}, {number(event.t_s / 3600, 2)} h)")

@@ -300,9 +300,9 @@ def _no_figures(evaluation: Evaluation) -> Iterator[Finding]:
             yield Finding("power.supply", Verdict.UNPROVEN, supply.id, title, (), Remedy(text), _POWER_SOURCE)
     for device in rig.devices if rig.supplies else ():
         power = device.power
-        told = power is not None and (power.current_a is not None or power.peak_a is not None)
+        entries = power is not None and (power.current_a is not None or power.peak_a is not None)
         feeds = power is not None and power.supply is not None
-        if not told and (feeds or device.kind == "camera"):
+        if not entries and (feeds or device.kind == "camera"):
             yield Finding(
                 "power.supply",
                 Verdict.UNPROVEN,

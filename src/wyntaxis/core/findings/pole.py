@@ -9,7 +9,7 @@ from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
 from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Leg, Verdict
+from wyntaxis.core.ledger import QuantityValue, Verdict
 from wyntaxis.core.optics import guiding as optics
 from wyntaxis.core.quantities.guide_log import POLAR_SMEAR, RECENTRE, TURN, TURN_LOST
 from wyntaxis.core.quantities.guiding import guide_use
@@ -30,7 +30,7 @@ def polar(evaluation: Evaluation) -> Iterator[Finding]:
     error, smear = evaluation.quantities[kind.POLAR_ERROR], evaluation.quantities[POLAR_SMEAR]
     best = error.measured or error.computed
     if best is None:
-        yield from _not_told(evaluation)
+        yield from _not_reported(evaluation)
         return
     drifts = evaluation.quantities[kind.POLAR_DRIFT].measured
     lines = []
@@ -73,7 +73,7 @@ def polar(evaluation: Evaluation) -> Iterator[Finding]:
     )
 
 
-def _not_told(evaluation: Evaluation) -> Iterator[Finding]:
+def _not_reported(evaluation: Evaluation) -> Iterator[Finding]:
     """Yield that the polar error is not verified where a log holds a guided star, and not what was corrected."""
     result = evaluation.evidence.of(GUIDE_LOG)
     own = result.last if result is not None else None
@@ -106,7 +106,7 @@ def _turning_field(evaluation: Evaluation) -> Iterator[Finding]:
             "about the guide star the middle goes by 2 % of the frame in "
             f"{number(recentre.computed.value, 0)} min at the fastest"
         )
-    verdict = lost.target.judge(Leg(lost.computed.value)) if lost.target is not None else Verdict.UNPROVEN
+    verdict = lost.target.judge(QuantityValue(lost.computed.value)) if lost.target is not None else Verdict.UNPROVEN
     good = verdict is Verdict.HOLDS
     yield Finding(
         "mount.polar",

@@ -33,7 +33,7 @@ from wyntaxis.core.wording import number, short
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.ports.tree import PortTree, UsbDevice
 
-MAX_ALIKE_TOLD = 12
+MAX_EQUAL_NAMED = 12
 _NUMBERED = re.compile(r"(/dev/)?tty(USB|ACM)[0-9]+")
 _SOURCE = "Kernel ABI, sysfs-bus-usb"
 
@@ -154,13 +154,13 @@ def shared_hub(evaluation: Evaluation) -> Iterator[Finding]:
     bus = bus_of(evaluation)
     if bus is None or len(bus.cameras) < 2:
         return
-    told = False
+    entries = False
     for hub in bus.tree.devices:
         if not hub.is_hub or hub.is_root or (hub.speed_mbit or HIGH_SPEED_MBIT) > HIGH_SPEED_MBIT:
             continue
         behind = [match.device.title for match, usb in bus.cameras if hub in bus.tree.chain(usb)]
         if len(behind) > 1:
-            told = True
+            entries = True
             yield Finding(
                 "ports.hub",
                 Verdict.FAILS,
@@ -170,7 +170,7 @@ def shared_hub(evaluation: Evaluation) -> Iterator[Finding]:
                 Remedy("give one of the cameras a port of its own on the computer, or use a 5000 Mbit/s hub"),
                 _SOURCE,
             )
-    if not told:
+    if not entries:
         title = f"No slow hub is shared by the {len(bus.cameras)} cameras"
         subject = bus.cameras[0][0].device.id
         lines = tuple(f"{match.device.title}: {usb.name}" for match, usb in bus.cameras)
@@ -328,13 +328,13 @@ def identity(evaluation: Evaluation) -> Iterator[Finding]:
         if len(devices) < 2:
             continue
         count = "Two" if len(devices) == 2 else str(len(devices))
-        more = (f"and {len(devices) - MAX_ALIKE_TOLD} more",) if len(devices) > MAX_ALIKE_TOLD else ()
+        more = (f"and {len(devices) - MAX_EQUAL_NAMED} more",) if len(devices) > MAX_EQUAL_NAMED else ()
         yield Finding(
             "ports.identity",
             Verdict.FAILS,
             ours[usb_id].id,
             f"{count} devices on the bus are {usb_id} {serial or 'without a serial number'}",
-            (*(f"{usb.name} {usb.title}" for usb in devices[:MAX_ALIKE_TOLD]), *more),
+            (*(f"{usb.name} {usb.title}" for usb in devices[:MAX_EQUAL_NAMED]), *more),
             Remedy("tell them apart by their place: keep each in its own port, and name the port in the program"),
             _SOURCE,
         )

@@ -47,12 +47,12 @@ def _topic(evaluation: Evaluation, finding_id: str) -> Iterator[Finding]:
     topic, name = _TOPICS[finding_id]
     found = evaluation.matrix
     rows = chosen(found.rows, lambda row: row.item.topic == topic)
-    told = [cell for row in rows for cell in row.cells if cell.state in ("agrees", "differs")]
+    entries = [cell for row in rows for cell in row.cells if cell.state in ("agrees", "differs")]
     for row in rows:
         for cell in row.differing:
             yield _difference(finding_id, found, row, cell)
-    if told and all(cell.state == "agrees" for cell in told):
-        names = ", ".join(dict.fromkeys(_record_name(found, cell.record) for cell in told))
+    if entries and all(cell.state == "agrees" for cell in entries):
+        names = ", ".join(dict.fromkeys(_record_name(found, cell.record) for cell in entries))
         title = f"{name}: what {names} {'hold' if ',' in names else 'holds'} agrees with the rig"
         lines = tuple(f"{row.item.label}: {_with_unit(row.text, row)}" for row in rows if row.item.value is not None)
         yield Finding(finding_id, Verdict.HOLDS, topic, title, lines, NO_REMEDY, _SOURCE)
@@ -223,15 +223,15 @@ def sides(evaluation: Evaluation) -> Iterator[Finding]:
 
 
 def _entry_findings(evaluation: Evaluation, finding_id: str, fault: str, remedy: str) -> Iterator[Finding]:
-    rig, lists, told = evaluation.rig, evaluation.entry_faults, False
+    rig, lists, entries = evaluation.rig, evaluation.entry_faults, False
     for name, faults in lists:
         for entry in faults:
             if entry.fault == fault:
-                told = True
+                entries = True
                 subject = next((d.id for d in rig.devices if d.title in entry.names), entry.names[0])
                 title, fix = f"In {name}, {entry.text}", Remedy(remedy)
                 yield Finding(finding_id, Verdict.FAILS, subject, title, entry.names, fix, _ENTRIES_SOURCE)
-    if lists and not told:
+    if lists and not entries:
         words = {"duplicate": "no device stands twice", "role": "each device has one role", "port": "no port is shared"}
         title = f"In {len(lists)} list{'s' if len(lists) > 1 else ''} of devices {words[fault]}"
         lines = tuple(name for name, _ in lists)
@@ -278,24 +278,24 @@ def versions(evaluation: Evaluation) -> Iterator[Finding]:
         if record.version is None:
             continue
         others = [own for own in records if own is not record and record.pair is not None and own.pair == record.pair]
-        told = [own for own in others if own.version is not None]
-        off = [own for own in told if own.version != record.version]
-        if told and records.index(told[0]) < records.index(record):
+        entries = [own for own in others if own.version is not None]
+        off = [own for own in entries if own.version != record.version]
+        if entries and records.index(entries[0]) < records.index(record):
             continue  # said with the first of the two
         # Two ends may differ by a version and still understand each other: doubtful, not wrong.
-        verdict = Verdict.TIGHT if off else Verdict.HOLDS if told else Verdict.UNPROVEN
+        verdict = Verdict.TIGHT if off else Verdict.HOLDS if entries else Verdict.UNPROVEN
         title = (
             f"{record.name} is of version {record.version}, {off[0].name} of {off[0].version}"
             if off
-            else f"{record.name} and {told[0].name} are of one version, {record.version}"
-            if told
+            else f"{record.name} and {entries[0].name} are of one version, {record.version}"
+            if entries
             else f"{record.name} is of version {record.version}: nothing says whether that is the right one"
         )
         remedy = (
             Remedy("Update the older of the two.")
             if off
             else NO_REMEDY
-            if told
+            if entries
             else Remedy(
                 "Bring in its record again after each update: a change of version is shown beside what it affects."
             )

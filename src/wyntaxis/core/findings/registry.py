@@ -140,5 +140,5 @@ def all_findings(evaluation: Evaluation) -> Iterator[Found]:
     """
     tracked = evaluation.tracked()
     for entry in in_order():
-        found, reads = evaluation.legs.collect_each(partial(entry.function, tracked))
+        found, reads = evaluation.evaluator.collect_each(partial(entry.function, tracked))
         yield Found(entry, tuple(found), reads)

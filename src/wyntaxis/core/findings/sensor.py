@@ -63,10 +63,10 @@ def _compared(evaluation: Evaluation, finding_id: str) -> Iterator[Finding]:
             )
         if stated is None or measured is None:
             missing = "stated" if stated is None else "measured"
-            told = measured or stated
-            assert told is not None
+            entries = measured or stated
+            assert entries is not None
             remedy = "enter what the maker's sheet says" if stated is None else "measure it on the Sensor sheet"
-            title = f"{device.title}: {name} is {number(told.value, digits)} {unit}; it is not {missing}"
+            title = f"{device.title}: {name} is {number(entries.value, digits)} {unit}; it is not {missing}"
             yield Finding(
                 finding_id, Verdict.UNPROVEN, device.id, title, tuple(lines), Remedy(remedy), source, (row.id,)
             )

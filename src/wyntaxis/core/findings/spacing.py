@@ -17,7 +17,7 @@ from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.model import Rig, bare_train
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
-from wyntaxis.core.train.guidepath import GuidePath, guide_path, tap_index
+from wyntaxis.core.train.guidepath import GuidePath, guide_path, pickoff_index
 from wyntaxis.core.train.lightpath import BackFocus, Plate, datum_index
 from wyntaxis.core.train.slots import FILTER_THICKNESS_RANGE_MM, SlotCase, UnknownFilter
 from wyntaxis.core.wording import MINUS, number, short, signed, terms
@@ -42,7 +42,7 @@ def main_spacing(evaluation: Evaluation) -> Iterator[Finding]:
         return
     row = evaluation.quantities["back_focus_error_mm"]
     verdict = row.verdict
-    unknown = unknown_behind(evaluation.legs, datum_index(evaluation.rig.train))
+    unknown = unknown_behind(evaluation.evaluator, datum_index(evaluation.rig.train))
     if unknown and verdict is Verdict.UNPROVEN:
         yield _unknown_filter(
             "spacing.main", path.corrector.id, unknown, "The back focus", path.error_mm, -1, _main_arithmetic(path),
@@ -279,10 +279,10 @@ def guide_spacing(evaluation: Evaluation) -> Iterator[Finding]:
         yield _no_guide_path(evaluation.rig)
         return
     row = evaluation.quantities["guide_path_error_mm"]
-    unknown = unknown_behind(evaluation.legs, tap_index(evaluation.rig))
+    unknown = unknown_behind(evaluation.evaluator, pickoff_index(evaluation.rig))
     if unknown and row.verdict is Verdict.UNPROVEN:
         yield _unknown_filter(
-            "spacing.guide", path.tap.id, unknown, "The guide camera's focus", path.error_mm, 1,
+            "spacing.guide", path.pickoff.id, unknown, "The guide camera's focus", path.error_mm, 1,
             _guide_arithmetic(evaluation, path),
             ("guide_path_error_mm", "guide_path_built_mm", "guide_path_required_mm"),
         )  # fmt: skip
@@ -310,7 +310,7 @@ def guide_spacing(evaluation: Evaluation) -> Iterator[Finding]:
     yield Finding(
         id="spacing.guide",
         verdict=verdict,
-        subject=path.tap.id,
+        subject=path.pickoff.id,
         title=title,
         arithmetic=(
             *_guide_arithmetic(evaluation, path),
@@ -380,12 +380,12 @@ def _after_main_remedy(evaluation: Evaluation, path: GuidePath) -> str:
     main = evaluation.finding("spacing.main") or next(iter(main_spacing(evaluation)))
     if main.verdict is not Verdict.FAILS or main.remedy.change is None or path.reach is None:
         return ""
-    mended = guide_path(apply(bare_train(evaluation.rig), main.remedy.change))
-    if mended is None or mended.reach is None or abs(mended.reach.needed_mm - path.reach.needed_mm) < 0.005:
+    corrected = guide_path(apply(bare_train(evaluation.rig), main.remedy.change))
+    if corrected is None or corrected.reach is None or abs(corrected.reach.needed_mm - path.reach.needed_mm) < 0.005:
         return ""
     return (
         f". Mend the main spacing first: {path.reach.part.title} then has to stand at "
-        f"{number(mended.reach.needed_mm, SHOP_DECIMALS)} mm"
+        f"{number(corrected.reach.needed_mm, SHOP_DECIMALS)} mm"
     )
 
 

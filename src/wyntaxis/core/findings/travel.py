@@ -44,12 +44,20 @@ SURE = 2.0
 
 
 def _compared(row: Quantity, unit: str) -> tuple[str, ...]:
-    """Return the legs of a row, a line each."""
+    """Return the values of a row, a line each."""
     digits, lines = row.kind.decimals, []
-    for name, leg in row.legs.items():
-        value = plus_minus(leg.value, leg.uncertainty, digits) if leg.uncertainty else number(leg.value, digits)
-        within = f", allowed ±{short(leg.tolerance)}" if name == "stated" and leg.tolerance else ""
-        lines.append(f"{name}: {value} {unit}{within}" + (f" ({leg.source})" if leg.source else ""))
+    for name, quantity_value in row.values.items():
+        value = (
+            plus_minus(quantity_value.value, quantity_value.uncertainty, digits)
+            if quantity_value.uncertainty
+            else number(quantity_value.value, digits)
+        )
+        within = (
+            f", allowed ±{short(quantity_value.tolerance)}" if name == "stated" and quantity_value.tolerance else ""
+        )
+        lines.append(
+            f"{name}: {value} {unit}{within}" + (f" ({quantity_value.source})" if quantity_value.source else "")
+        )
     return tuple(lines)
 
 
@@ -124,7 +132,7 @@ def step_size(evaluation: Evaluation) -> Iterator[Finding]:
 
 
 @finding("focuser.temperature", step=TRAVEL, after="focuser.step_size")
-def temperature_law(evaluation: Evaluation) -> Iterator[Finding]:
+def temperature_model(evaluation: Evaluation) -> Iterator[Finding]:
     """Is the slope over temperature one that a tube can have?"""
     for device in apart(focusers(evaluation)):
         row, slope = evaluation.rows.get(EXPANSION.id_of(device.id)), device.measured("temperature_slope_steps_c")
@@ -132,12 +140,12 @@ def temperature_law(evaluation: Evaluation) -> Iterator[Finding]:
             continue
         step, focal = device.best("step_um"), evaluation.value("effective_focal_length_mm")
         good = row.verdict is Verdict.HOLDS
-        told = plus_minus(slope.value, slope.standard_uncertainty, 1)
+        entries = plus_minus(slope.value, slope.standard_uncertainty, 1)
         yield Finding(
             "focuser.temperature",
             row.verdict,
             device.id,
-            f"{device.title}: focus moves by {told} steps/°C"
+            f"{device.title}: focus moves by {entries} steps/°C"
             + (
                 "" if good else ", more than a tube does" if row.verdict is Verdict.TIGHT else ": no law of temperature"
             ),
@@ -159,20 +167,20 @@ def temperature_law(evaluation: Evaluation) -> Iterator[Finding]:
 @finding("focuser.offsets", step=TRAVEL, after="focuser.temperature")
 def filter_offsets(evaluation: Evaluation) -> Iterator[Finding]:
     """Do the filters move focus by what is set, and by what their glass makes?"""
-    told = [
+    entries = [
         (wheel, slot, place, row)
         for wheel, slot, place in measured_slots(evaluation)
         if (row := evaluation.rows.get(OFFSET.id_of(f"{wheel.id}.slot{place}"))) is not None
         and row.measured is not None
     ]
-    if not told:
+    if not entries:
         return
-    verdict = worst(row.verdict for *_, row in told if len(row.legs) > 1)
-    bad = [(wheel, slot, place) for wheel, slot, place, row in told if row.verdict is Verdict.FAILS]
+    verdict = worst(row.verdict for *_, row in entries if len(row.values) > 1)
+    bad = [(wheel, slot, place) for wheel, slot, place, row in entries if row.verdict is Verdict.FAILS]
     lines = []
-    for _, slot, _, row in told:
-        legs = ", ".join(f"{name} {signed(leg.value, 1)}" for name, leg in row.legs.items())
-        lines.append(f"{slot.name.strip()}: {legs} steps")
+    for _, slot, _, row in entries:
+        values = ", ".join(f"{name} {signed(quantity_value.value, 1)}" for name, quantity_value in row.values.items())
+        lines.append(f"{slot.name.strip()}: {values} steps")
     change = Change(
         "Set the filters' offsets as measured",
         tuple(
@@ -180,7 +188,7 @@ def filter_offsets(evaluation: Evaluation) -> Iterator[Finding]:
                 ("devices", _place(evaluation, wheel.id), "slots", place - 1, "focus_offset_steps"),
                 round(slot.focus_offset_measured.value, 1),
             )
-            for wheel, slot, place, _ in told
+            for wheel, slot, place, _ in entries
             if slot.focus_offset_measured is not None
         ),
     )
@@ -188,12 +196,12 @@ def filter_offsets(evaluation: Evaluation) -> Iterator[Finding]:
     yield Finding(
         "focuser.offsets",
         verdict,
-        told[0][0].id,
+        entries[0][0].id,
         f"Focus offsets do not agree: {names}" if bad else "Focus offsets of the filters",
         tuple(lines),
         NO_REMEDY if verdict is Verdict.HOLDS else Remedy("set the offsets as measured", change),
         _GLASS_SOURCE,
-        tuple(row.id for *_, row in told),
+        tuple(row.id for *_, row in entries),
     )
 
 
@@ -303,9 +311,9 @@ def stated_run(evaluation: Evaluation) -> Iterator[Finding]:
     """Does the focus run that is set leave the noise, and not leave the stars?"""
     for run in stated_runs(evaluation):
         device, row = run.device, evaluation.rows.get(STATED_REACH.id_of(run.device.id))
-        told = f"{short(run.points)} points {short(run.step)} steps apart"
+        words = f"{short(run.points)} points {short(run.step)} steps apart"
         if row is None or run.reach is None or run.sharpest_px is None or run.slope_px_step is None:
-            title = f"{device.title}: {told} are not verified without a step in µm and the seeing"
+            title = f"{device.title}: {words} are not verified without a step in µm and the seeing"
             text = "Read a focus run on the Travel sheet, or enter the focuser's step in µm and the site's seeing."
             yield Finding("focuser.run", Verdict.UNPROVEN, device.id, title, (), Remedy(text), _SAMPLING_SOURCE)
             continue
@@ -325,7 +333,7 @@ def stated_run(evaluation: Evaluation) -> Iterator[Finding]:
             "focuser.run",
             row.verdict,
             device.id,
-            f"{device.title}: {told} reach {number(run.reach, 1)} times the sharpest star"
+            f"{device.title}: {words} reach {number(run.reach, 1)} times the sharpest star"
             + ("" if good else " – too little" if run.reach < REACH else " – too far"),
             (
                 f"{number(run.slope_px_step, 4)} px/step × {number(run.half_steps, 0)} steps = "

@@ -21,12 +21,12 @@ from wyntaxis.core.quantities.wiring import (
     NEAR_END,
     OUTLET,
     PAYLOAD,
-    Arrival,
-    arrivals,
+    SupplyVoltage,
     link_speed_mbit,
     outlet_loads,
     payload_of,
     resistance,
+    supply_voltages,
     warmed_c,
 )
 from wyntaxis.core.rig.device_settings import SHUTTERS, WATCHERS
@@ -46,12 +46,12 @@ MAX_NAMED = 4
 def power_drop(evaluation: Evaluation) -> Iterator[Finding]:
     """Does enough voltage arrive at each device, with all at their most?"""
     yield from _undescribed_cables(evaluation)
-    for way in arrivals(evaluation):
+    for way in supply_voltages(evaluation):
         device, source = way.device, way.source
         rows = [evaluation.rows.get(kind.id_of(device.id)) for kind in (AT_REST, AT_MOST, NEAR_END)]
-        told = [row for row in rows if row is not None]
+        entries = [row for row in rows if row is not None]
         least = device.power.least_v if device.power is not None else None
-        if source.voltage_v is None or not told:
+        if source.voltage_v is None or not entries:
             title, text = f"{source.title} states no voltage", "state the voltage that it gives"
             yield Finding("power.drop", Verdict.UNPROVEN, device.id, title, (), Remedy(text), _DROP_SOURCE)
             continue
@@ -66,9 +66,9 @@ def power_drop(evaluation: Evaluation) -> Iterator[Finding]:
             yield Finding("power.drop", Verdict.UNPROVEN, device.id, title, tuple(lines), Remedy(text), _DROP_SOURCE)
             continue
         lines.append(f"needed: {short(least)} V")
-        verdict = worst(row.verdict for row in told)
+        verdict = worst(row.verdict for row in entries)
         if verdict is Verdict.UNPROVEN and way.is_at_best:
-            yield _at_the_best(way, most, tuple(lines), tuple(row.id for row in told))
+            yield _at_the_best(way, most, tuple(lines), tuple(row.id for row in entries))
             continue
         short_of = " – too little" if verdict is Verdict.FAILS else ""
         late = ", too little near the battery's end" if verdict is Verdict.TIGHT else ""
@@ -80,11 +80,11 @@ def power_drop(evaluation: Evaluation) -> Iterator[Finding]:
             tuple(lines),
             NO_REMEDY if verdict is Verdict.HOLDS else _thicker(evaluation, way, least),
             _DROP_SOURCE,
-            tuple(row.id for row in told),
+            tuple(row.id for row in entries),
         )
 
 
-def _at_the_best(way: Arrival, most_v: float, lines: tuple[str, ...], rows: tuple[str, ...]) -> Finding:
+def _at_the_best(way: SupplyVoltage, most_v: float, lines: tuple[str, ...], rows: tuple[str, ...]) -> Finding:
     """Return that what arrives is not verified, as a cable or a current on the way is not stated."""
     device = way.device
     if way.undescribed:
@@ -111,14 +111,14 @@ def _undescribed_cables(evaluation: Evaluation) -> Iterator[Finding]:
             yield Finding("power.drop", Verdict.UNPROVEN, device.id, title, (), Remedy(text), _DROP_SOURCE)
 
 
-def _sum_of(way: Arrival, start_v: float) -> Iterator[str]:
-    for stretch in way.stretches:
-        if stretch.ohm is None:
-            yield f"from {stretch.before.title}: cable not described × {short(stretch.peak_a, 3)} A"
+def _sum_of(way: SupplyVoltage, start_v: float) -> Iterator[str]:
+    for segment in way.segments:
+        if segment.ohm is None:
+            yield f"from {segment.before.title}: cable not described × {short(segment.peak_a, 3)} A"
             continue
         yield (
-            f"from {stretch.before.title}: {number(stretch.ohm, 4)} Ω × {short(stretch.peak_a, 3)} A = "
-            f"{number(stretch.drop_v(at_most=True), 3)} V"
+            f"from {segment.before.title}: {number(segment.ohm, 4)} Ω × {short(segment.peak_a, 3)} A = "
+            f"{number(segment.drop_v(at_most=True), 3)} V"
         )
     drop = start_v - way.volts(start_v, at_most=True)
     yield (
@@ -127,15 +127,15 @@ def _sum_of(way: Arrival, start_v: float) -> Iterator[str]:
     )
 
 
-def _thicker(evaluation: Evaluation, way: Arrival, least_v: float) -> Remedy:
+def _thicker(evaluation: Evaluation, way: SupplyVoltage, least_v: float) -> Remedy:
     """Return which cross-section would bring enough, by the device's own cable alone."""
     power, source = way.device.power, way.source
     cable = power.cable if power is not None else None
     start = source.voltage_v if source.end_v is None else min(source.voltage_v or source.end_v, source.end_v)
     if cable is None or not cable.length_m or start is None:
         return Remedy("feed it by a shorter cable, or a thicker one")
-    own = way.stretches[0]
-    others = start - least_v - sum(stretch.drop_v(at_most=True) for stretch in way.stretches[1:])
+    own = way.segments[0]
+    others = start - least_v - sum(segment.drop_v(at_most=True) for segment in way.segments[1:])
     may_be = others / own.peak_a - (cable.contact_mohm or 0.0) / 1000 if own.peak_a else 0.0
     if may_be <= 0:
         return Remedy("no cable mends it: raise the voltage, or feed the supply before it by a thicker cable")
@@ -284,17 +284,19 @@ def dew(evaluation: Evaluation) -> Iterator[Finding]:
         row, margin = (evaluation.rows.get(kind.id_of(device.id)) for kind in (DEW_POINT, DEW_MARGIN))
         if row is None or row.best is None:
             continue
-        told = [f"{name}: {number(leg.value, 1)} °C" for name, leg in row.legs.items()]
-        if len(row.legs) > 1 and row.verdict is not Verdict.HOLDS:
+        entries = [f"{name}: {number(quantity_value.value, 1)} °C" for name, quantity_value in row.values.items()]
+        if len(row.values) > 1 and row.verdict is not Verdict.HOLDS:
             title = f"{device.title} tells a dew point that its own air, or another reading, does not have"
             text = "hold it against another thermometer and hygrometer; a wet or dirty sensor reads too moist"
-            yield Finding("dew.point", row.verdict, device.id, title, tuple(told), Remedy(text), _DEW_SOURCE, (row.id,))
+            yield Finding(
+                "dew.point", row.verdict, device.id, title, tuple(entries), Remedy(text), _DEW_SOURCE, (row.id,)
+            )
         if margin is None or margin.best is None:
             continue
         air, above = device.best("air_c") or 0.0, margin.best.value
         warm = warmed_c(evaluation.rig)
         lines = (
-            *told,
+            *entries,
             f"{number(air, 1)} − {short(GLASS_BELOW_AIR_C)} + {number(warm, 1)} (heaters) − "
             f"{number(row.best.value, 1)} = {number(above, 1)} °C",
         )

@@ -56,12 +56,17 @@ class Entry:
 
     def as_line(self) -> bytes:
         """Return the line that a file holds."""
-        told: dict[str, Any] = {"format": FORMAT, "version": VERSION, "date": self.date, "labels": list(self.labels)}
+        reported: dict[str, Any] = {
+            "format": FORMAT,
+            "version": VERSION,
+            "date": self.date,
+            "labels": list(self.labels),
+        }
         for key in ("reason", "computer", "before", "after", "patch", "rig"):
             value = getattr(self, key)
             if value is not None:
-                told[key] = value
-        return json.dumps(told, ensure_ascii=False, separators=(",", ":"), allow_nan=False).encode() + b"\n"
+                reported[key] = value
+        return json.dumps(reported, ensure_ascii=False, separators=(",", ":"), allow_nan=False).encode() + b"\n"
 
 
 @dataclass(frozen=True)
@@ -162,23 +167,23 @@ def _is_ours(data: bytes) -> bool:
     return any(line.replace(b" ", b"").startswith(opening) for line in data.split(b"\n", maxsplit=200)[:200])
 
 
-def _entry(told: Any, line: int) -> Entry:
+def _entry(reported: Any, line: int) -> Entry:
     """Return the entry that a line holds, or raise an :class:`InputError`."""
-    if not isinstance(told, dict) or told.get("format") != FORMAT:
+    if not isinstance(reported, dict) or reported.get("format") != FORMAT:
         raise InputError("is no line of a history")
-    version = told.get("version")
+    version = reported.get("version")
     if version != VERSION:
         raise InputError("is of a later version of this program")
-    date, after, before = told.get("date"), told.get("after"), told.get("before")
-    patch, rig = told.get("patch"), told.get("rig")
+    date, after, before = reported.get("date"), reported.get("after"), reported.get("before")
+    patch, rig = reported.get("patch"), reported.get("rig")
     if not isinstance(date, str) or not isinstance(after, str) or not isinstance(before, str | None):
         raise InputError("lacks its date, or what it leads to")
     if not isinstance(rig, dict | None) or not isinstance(patch, list | None):
         raise InputError("holds neither a rig nor a patch")
     if patch is not None and not all(isinstance(step, dict) for step in patch):
         raise InputError("holds a patch that is none")
-    labels, reason = told.get("labels"), told.get("reason")
-    computer = told.get("computer")
+    labels, reason = reported.get("labels"), reported.get("reason")
+    computer = reported.get("computer")
     return Entry(
         date[:MAX_TEXT],
         tuple(str(label)[:MAX_TEXT] for label in labels[:MAX_LABELS]) if isinstance(labels, list) else (),

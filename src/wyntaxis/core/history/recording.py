@@ -152,15 +152,15 @@ def record(
             lines = read_lines(place)
         history = RigHistory.of(lines, place)
         is_lost = bool(history.entries) and not history.is_whole_at(len(history.entries) - 1)
-        told = _entries(history, before, after, tuple(labels), reason, is_lost=is_lost)
-        data = b"".join(entry.as_line() for entry in told)
+        reported = _entries(history, before, after, tuple(labels), reason, is_lost=is_lost)
+        data = b"".join(entry.as_line() for entry in reported)
         if data:
             _append(descriptor, (b"\n" if lines.torn else b"") + data)
     except OSError as error:
         raise InputError(f"cannot be written: {reason_of(error)}", place) from None
     finally:
         os.close(descriptor)
-    return _lost(history, place) if is_lost and told and not lines.is_end else ()
+    return _lost(history, place) if is_lost and reported and not lines.is_end else ()
 
 
 def _lost(history: RigHistory, place: Path) -> tuple[str, ...]:

@@ -13,12 +13,12 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.headers.kind import HEADERS
-from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.limits import MAX_REST_POWER, TOLERANCE_C
 from wyntaxis.core.quantities.devices import REACHED_WITHIN_C
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.read_tracking import apart
-from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized_each, rows, setting_target
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import COOLING, DEVICES
@@ -30,11 +30,11 @@ STEADY_WITHIN_C = 0.1
 RATE_SLACK, RATE_FAILS = 1.1, 1.5
 """A steepest rate this many times the ramp's is doubtful, or wrong: rates are read from noisy logs."""
 
-COLDEST = NumberOf("coldest_c", "Coldest reach", "°C", 1, COOLING)
-POWER_NEEDED = NumberOf("power_needed_percent", "Power at the set temperature", "%", 1, COOLING)
+COLDEST = DeviceQuantity("coldest_c", "Coldest reach", "°C", 1, COOLING)
+POWER_NEEDED = DeviceQuantity("power_needed_percent", "Power at the set temperature", "%", 1, COOLING)
 COOLER_OFF_C = 8.0
 """Lights that are this much warmer than was set were taken without the cooler: one at work falls short by a few °C."""
-REACHED = NumberOf("reached_c", "Temperature reached", "°C", 1, DEVICES)
+REACHED = DeviceQuantity("reached_c", "Temperature reached", "°C", 1, DEVICES)
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,7 @@ class Cooler:
         return (self.ambient_c - temperature_c) / self.depth_c
 
 
-@once_each
+@memoized_each
 def coolers(numbers: Numbers) -> Iterator[Cooler]:
     """Yield the cooler of each camera that has a set temperature, where its depth and the ambient are known.
 
@@ -86,8 +86,8 @@ def coolers(numbers: Numbers) -> Iterator[Cooler]:
         planned = plan.ambient_c if plan is not None else None
         ambient = planned if planned is not None else device.best("rest_ambient_c")
         if ambient is not None and reach[0] > 0:
-            told = "the warmest night planned" if planned is not None else "as in the cooling run"
-            yield Cooler(index, device, set_c, ambient, told, *reach)
+            text = "the warmest night planned" if planned is not None else "as in the cooling run"
+            yield Cooler(index, device, set_c, ambient, text, *reach)
 
 
 def cooler_depth(device: Device) -> tuple[float, float] | None:
@@ -112,8 +112,13 @@ def cooler_depth(device: Device) -> tuple[float, float] | None:
     tau, pull = device.best("cooler_tau_min"), device.best("cooler_pull_c_min")
     if tau is None or pull is None:
         return None
-    legs = [device.measured(key) for key in ("cooler_tau_min", "cooler_pull_c_min")]
-    relative = [leg.standard_uncertainty / leg.value if leg is not None and leg.value else 0.0 for leg in legs]
+    evaluator = [device.measured(key) for key in ("cooler_tau_min", "cooler_pull_c_min")]
+    relative = [
+        quantity_value.standard_uncertainty / quantity_value.value
+        if quantity_value is not None and quantity_value.value
+        else 0.0
+        for quantity_value in evaluator
+    ]
     # τ and a are told apart by one run: their errors pull against each other, so this is no less than the truth.
     return tau * pull, tau * pull * math.hypot(*relative)
 
@@ -124,22 +129,24 @@ def cooler_rows(numbers: Numbers) -> Iterator[Quantity]:
 
     for cooler in coolers(numbers):
         device, relative = cooler.device, cooler.depth_standard_c / cooler.depth_c
-        coldest = Leg(cooler.coldest_c, cooler.depth_standard_c, source=cooler.ambient_from)
+        coldest = QuantityValue(cooler.coldest_c, cooler.depth_standard_c, source=cooler.ambient_from)
         yield COLDEST.row(device.id, device.title, computed=coldest, target=Target(high=cooler.set_c))
         percent = 100 * cooler.share
         # Whether the set temperature is reached at all is the other row's to say, with the uncertainty of the depth.
         wish = Target(high=100, inner_high=100 * MAX_REST_POWER)
-        needed = Leg(percent, abs(percent) * relative, source=cooler.ambient_from)
-        yield POWER_NEEDED.row(device.id, device.title, computed=needed, target=wish, verdict=wish.judge(Leg(percent)))
+        needed = QuantityValue(percent, abs(percent) * relative, source=cooler.ambient_from)
+        yield POWER_NEEDED.row(
+            device.id, device.title, computed=needed, target=wish, verdict=wish.judge(QuantityValue(percent))
+        )
 
 
-@wanted("steepest_c_min")
+@setting_target("steepest_c_min")
 def _ramp(numbers: Numbers, device: Device) -> Target | None:
     ramp = device.number("ramp_c_min")
     return Target(high=RATE_FAILS * ramp, inner_high=RATE_SLACK * ramp) if ramp else None
 
 
-@wanted("scatter_c")
+@setting_target("scatter_c")
 def _steadiness(numbers: Numbers, device: Device) -> Target:
     return Target(high=scatter_limit_c(device), inner_high=STEADY_WITHIN_C)
 
@@ -188,22 +195,22 @@ class Reached:
         return bool(over) and statistics.median(over) >= COOLER_OFF_C
 
     @property
-    def is_own_leg(self) -> bool:
-        """Whether it is the measured leg of the set temperature itself that tells it."""
+    def is_own_value(self) -> bool:
+        """Whether it is the measured value of the set temperature itself that tells it."""
         return self.device.measured("set_temperature_c") is not None and not self.frames
 
     @property
     def row_id(self) -> str:
         """The id of the row that compares the two."""
-        return f"{self.device.id}.set_temperature_c" if self.is_own_leg else REACHED.id_of(self.device.id)
+        return f"{self.device.id}.set_temperature_c" if self.is_own_value else REACHED.id_of(self.device.id)
 
     @property
     def off(self) -> list[tuple[float, float, FrameHeader]]:
         """The frames that are farther from their own set temperature than is allowed."""
-        return [told for told in self.frames if abs(told[1] - told[0]) > self.within_c]
+        return [entries for entries in self.frames if abs(entries[1] - entries[0]) > self.within_c]
 
 
-def _told_by(
+def _reported_by(
     headers: FolderHeaders, device: Device, cameras: list[Device], set_c: float
 ) -> list[tuple[float, float, FrameHeader]]:
     """Return what the frames of a camera tell: those that name it, and of the main camera those that name none."""
@@ -219,7 +226,7 @@ def _told_by(
     return [own for own in measured_temperatures(headers.frames, set_c) if is_own(own[2])]
 
 
-@once_each
+@memoized_each
 def reached(numbers: Numbers) -> Iterator[Reached]:
     """Yield, for each camera with a set temperature, what its sensor had.
 
@@ -241,10 +248,10 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
         if set_c is None:
             continue
         within = device.settings["set_temperature_c"].tolerance or REACHED_WITHIN_C
-        told = _told_by(headers, device, cameras, set_c) if headers is not None else []
-        if told:
-            own, actual, frame = max(told, key=lambda entry: abs(entry[1] - entry[0]))
-            yield Reached(device, own, within, actual, frame.path, tuple(told))
+        entries = _reported_by(headers, device, cameras, set_c) if headers is not None else []
+        if entries:
+            own, actual, frame = max(entries, key=lambda entry: abs(entry[1] - entry[0]))
+            yield Reached(device, own, within, actual, frame.path, tuple(entries))
             continue
         for key in ("set_temperature_c", "sensor_temperature_c"):
             measured = device.measured(key)
@@ -258,8 +265,11 @@ def reached(numbers: Numbers) -> Iterator[Reached]:
 
 @rows
 def reached_rows(numbers: Numbers) -> Iterator[Quantity]:
-    """Yield the set temperature of each camera beside what was reached, where that is not the setting's own leg."""
+    """Yield the set temperature of each camera beside what was reached, where that is not the setting's own value."""
     for entry in reached(numbers):
-        if entry.actual_c is not None and not entry.is_own_leg:
-            wish, found = Leg(entry.set_c, tolerance=entry.within_c), Leg(entry.actual_c, source=entry.source)
+        if entry.actual_c is not None and not entry.is_own_value:
+            wish, found = (
+                QuantityValue(entry.set_c, tolerance=entry.within_c),
+                QuantityValue(entry.actual_c, source=entry.source),
+            )
             yield REACHED.row(entry.device.id, entry.device.title, stated=wish, measured=found)

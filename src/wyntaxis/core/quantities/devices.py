@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from wyntaxis.core.evidence.sensor.told import at_temperature
-from wyntaxis.core.ledger import Leg, Quantity, rectangular
+from wyntaxis.core.evidence.sensor.dark_scaling import at_temperature
+from wyntaxis.core.ledger import Quantity, QuantityValue, rectangular
 from wyntaxis.core.quantity_kinds import QuantityKind
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
@@ -39,9 +39,11 @@ def device_quantity(device: Device, key: str) -> Quantity | None:
     if width is None:
         width = SHEET_SHARE * abs(value or 0.0) if kind.sheet == "sensor" else kind.tolerance
         width = REACHED_WITHIN_C if key == "set_temperature_c" else width
-    stated = None if value is None else Leg(value, rectangular(setting.tolerance), width, setting.source or "")
+    stated = (
+        None if value is None else QuantityValue(value, rectangular(setting.tolerance), width, setting.source or "")
+    )
     found = setting.measured
-    measured = Leg(found.value, found.standard_uncertainty, source=found.source or "") if found else None
+    measured = QuantityValue(found.value, found.standard_uncertainty, source=found.source or "") if found else None
     if stated is not None and key == "dark_current_e_s":
         stated = _at_the_measured_temperature(device, stated)
     label = f"{device.title}: {kind.label.lower()}"
@@ -49,10 +51,10 @@ def device_quantity(device: Device, key: str) -> Quantity | None:
     return Quantity(row, stated=stated, measured=measured, stated_is_limit=kind.is_limit)
 
 
-def _at_the_measured_temperature(device: Device, stated: Leg) -> Leg:
+def _at_the_measured_temperature(device: Device, stated: QuantityValue) -> QuantityValue:
     """Return a stated dark current at the temperature at which it was measured."""
     sheet_c, found = device.number("dark_at_c"), device.measured("dark_at_c")
     if sheet_c is None or found is None:
         return stated
     factor = at_temperature(1.0, sheet_c, found.value, device.best("dark_doubling_c"))
-    return Leg(stated.value * factor, stated.uncertainty * factor, stated.tolerance * factor, stated.source)
+    return QuantityValue(stated.value * factor, stated.uncertainty * factor, stated.tolerance * factor, stated.source)

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.field.kind import CURVATURE, FLAT_AT, TILT
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.ledger import Leg, Target
+from wyntaxis.core.ledger import QuantityValue, Target
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator, measured, recorded, target
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers
-from wyntaxis.core.quantities.legs import Legs, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.rig.parts import Part
 
@@ -86,38 +86,38 @@ def field_optics(numbers: Numbers) -> FieldOptics:
     )
 
 
-def _half_depth_um(legs: Legs) -> float | None:
+def _half_depth_um(evaluator: QuantityEvaluator) -> float | None:
     """Return half the depth of focus in µm: by the seeing, else by diffraction."""
-    found = legs.found("depth_of_focus_seeing_um") or legs.found("depth_of_focus_diffraction_um")
+    found = evaluator.best_value("depth_of_focus_seeing_um") or evaluator.best_value("depth_of_focus_diffraction_um")
     return found.value / 2 if found is not None else None
 
 
 @measured(TILT)
-def _tilt(legs: Legs) -> Leg | None:
-    return recorded(legs, TILT)
+def _tilt(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    return recorded(evaluator, TILT)
 
 
 @measured(CURVATURE)
-def _curvature(legs: Legs) -> Leg | None:
-    return recorded(legs, CURVATURE)
+def _curvature(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    return recorded(evaluator, CURVATURE)
 
 
 @measured(FLAT_AT)
-def _flat_at(legs: Legs) -> Leg | None:
-    return recorded(legs, FLAT_AT)
+def _flat_at(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    return recorded(evaluator, FLAT_AT)
 
 
 @target(TILT)
-def _wanted_tilt(legs: Legs) -> Target | None:
-    half = _half_depth_um(legs)
-    if half is None or legs.measured(TILT) is None:
+def _wanted_tilt(evaluator: QuantityEvaluator) -> Target | None:
+    half = _half_depth_um(evaluator)
+    if half is None or evaluator.measured(TILT) is None:
         return None
     return Target(high=half, inner_high=COMFORTABLE * half)
 
 
 @target(CURVATURE)
-def _wanted_curvature(legs: Legs) -> Target | None:
-    half = _half_depth_um(legs)
-    if half is None or legs.measured(CURVATURE) is None:
+def _wanted_curvature(evaluator: QuantityEvaluator) -> Target | None:
+    half = _half_depth_um(evaluator)
+    if half is None or evaluator.measured(CURVATURE) is None:
         return None
     return Target(-half, half, -COMFORTABLE * half, COMFORTABLE * half)

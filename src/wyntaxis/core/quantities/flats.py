@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.filters.kind import FILTERS
 from wyntaxis.core.evidence.measured import camera_index
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, worst
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict, worst
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 from wyntaxis.core.quantities.light import beam_of, openings_of
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, once, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized, rows
 from wyntaxis.core.steps import FILTERS as FILTERS_STEP
 from wyntaxis.core.train.illumination import falloff
 from wyntaxis.core.train.surfaces import dust_surfaces
@@ -25,13 +25,13 @@ FALLOFF_TOLERANCE = 15.0
 """Computed and measured corner light may differ by this, in % of the middle's: lenses darken corners by themselves."""
 DEEP_PERCENT, TOO_DEEP_PERCENT = 1.0, 5.0
 
-LEVEL = NumberOf("flat_share_percent", "Flat's level", "%", 1, FILTERS_STEP)
-CORNER = NumberOf("flat_corner_percent", "Light in corner", "%", 1, FILTERS_STEP)
-EXCESS = NumberOf("flat_ratio", "Ratio's scatter over noise", "×", 2, FILTERS_STEP)
-DEPTH = NumberOf("dust_percent", "Deepest shadow", "%", 2, FILTERS_STEP)
+LEVEL = DeviceQuantity("flat_share_percent", "Flat's level", "%", 1, FILTERS_STEP)
+CORNER = DeviceQuantity("flat_corner_percent", "Light in corner", "%", 1, FILTERS_STEP)
+EXCESS = DeviceQuantity("flat_ratio", "Ratio's scatter over noise", "×", 2, FILTERS_STEP)
+DEPTH = DeviceQuantity("dust_percent", "Deepest shadow", "%", 2, FILTERS_STEP)
 
 
-@once
+@memoized
 def computed_corner_share(numbers: Numbers) -> float | None:
     """Return what the train's openings leave of the light in the sensor's corner, as a share; None without a sensor.
 
@@ -106,7 +106,7 @@ def repeat_verdict(repeat: Repeat) -> Verdict:
     return Verdict.UNPROVEN if repeat.turned is None and verdict is Verdict.HOLDS else verdict
 
 
-def excess_of(repeat: Repeat) -> Leg:
+def excess_of(repeat: Repeat) -> QuantityValue:
     """Return the scatter of a ratio over that of its noise.
 
     Parameters
@@ -116,11 +116,11 @@ def excess_of(repeat: Repeat) -> Leg:
 
     Returns
     -------
-    Leg
+    QuantityValue
         A factor.
     """
     pair = repeat.pair
-    return Leg(pair.ratio_rms / pair.shot_rms, pair.shot_standard / pair.shot_rms)
+    return QuantityValue(pair.ratio_rms / pair.shot_rms, pair.shot_standard / pair.shot_rms)
 
 
 @rows
@@ -133,12 +133,12 @@ def flat_rows(numbers: Numbers) -> Iterator[Quantity]:
     for entry in {level.flats.filter: level for level in result.levels}.values():
         name = entry.flats.filter
         wish = Target(*FLAT_WIDE_PERCENT, *FLAT_RANGE_PERCENT)
-        yield LEVEL.row(f"flats.{name}", name, measured=Leg(100 * entry.level_share), target=wish)
-        by_train = None if computed is None else Leg(100 * computed, tolerance=FALLOFF_TOLERANCE)
-        yield CORNER.row(f"flats.{name}", name, computed=by_train, measured=Leg(100 * entry.corner_share))
+        yield LEVEL.row(f"flats.{name}", name, measured=QuantityValue(100 * entry.level_share), target=wish)
+        by_train = None if computed is None else QuantityValue(100 * computed, tolerance=FALLOFF_TOLERANCE)
+        yield CORNER.row(f"flats.{name}", name, computed=by_train, measured=QuantityValue(100 * entry.corner_share))
     for repeat in {repeat.filter: repeat for repeat in result.repeats}.values():
         yield EXCESS.row(f"flats.{repeat.filter}", repeat.filter, measured=excess_of(repeat), target=EXCESS_TARGET)
     if result.levels:
         deepest = max((entry.shadow.depth for entry in result.dust), default=0.0)
         wish = Target(high=TOO_DEEP_PERCENT, inner_high=DEEP_PERCENT)
-        yield DEPTH.row("flats", "Flats", measured=Leg(100 * deepest), target=wish)
+        yield DEPTH.row("flats", "Flats", measured=QuantityValue(100 * deepest), target=wish)

@@ -8,19 +8,19 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.focus.kind import FOCUS
-from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.optics.focus import plate_focus_shift
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers, travel_of
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.read_tracking import apart
-from wyntaxis.core.quantities.rows import NumberOf, once_each, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized_each, rows
 from wyntaxis.core.rig.devices import Device, Slot
 from wyntaxis.core.steps import TRAVEL
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult
 
-MAX_EXPANSION_PPM, NO_LAW_PPM = 40.0, 230.0
+MAX_EXPANSION_PPM, NO_MODEL_PPM = 40.0, 230.0
 """Aluminium expands by 23 ppm/K, and glass adds to it; ten times that is no law of temperature but backlash or slip."""
 SEASON_SPAN_C = 30.0
 """How far the nights of a year lie apart; the travel must hold what focus moves by over that."""
@@ -30,14 +30,14 @@ COVERED_PERCENT = (5.0, 50.0)
 SATURATED_PERCENT = (10.0, 40.0)
 REACH_HOLDS, REACH_FAILS = (2.0, 4.0), (1.4, 8.0)
 
-EXPANSION = NumberOf("expansion_ppm", "Tube's expansion by focus", "ppm/K", 1, TRAVEL)
-COMPENSATION = NumberOf("compensation_over_steps", "Compensation less play", "steps", 0, TRAVEL)
-LEFT = NumberOf("travel_left_percent", "Left at nearer end", "%", 1, TRAVEL)
-COVERED = NumberOf("covered_percent", "Covered by motor", "%", 1, TRAVEL)
-OFFSET = NumberOf("focus_offset_steps", "Focus offset", "steps", 1, TRAVEL)
-REACH_ROW = NumberOf("run_reach", "Run reaches", "× sharpest", 2, TRAVEL)
-STATED_REACH = NumberOf("stated_run_reach", "Stated run reaches", "× sharpest", 2, TRAVEL)
-SATURATED = NumberOf("run_saturated_percent", "Saturated in runs", "%", 0, TRAVEL)
+EXPANSION = DeviceQuantity("expansion_ppm", "Tube's expansion by focus", "ppm/K", 1, TRAVEL)
+COMPENSATION = DeviceQuantity("compensation_over_steps", "Compensation less play", "steps", 0, TRAVEL)
+LEFT = DeviceQuantity("travel_left_percent", "Left at nearer end", "%", 1, TRAVEL)
+COVERED = DeviceQuantity("covered_percent", "Covered by motor", "%", 1, TRAVEL)
+OFFSET = DeviceQuantity("focus_offset_steps", "Focus offset", "steps", 1, TRAVEL)
+REACH_ROW = DeviceQuantity("run_reach", "Run reaches", "× sharpest", 2, TRAVEL)
+STATED_REACH = DeviceQuantity("stated_run_reach", "Stated run reaches", "× sharpest", 2, TRAVEL)
+SATURATED = DeviceQuantity("run_saturated_percent", "Saturated in runs", "%", 0, TRAVEL)
 
 
 def focus_optics(numbers: Numbers) -> FocusOptics:
@@ -105,7 +105,7 @@ class Travel:
         return 100 * min(low - self.low, self.high - high) / (self.high - self.low)
 
 
-@once_each
+@memoized_each
 def travels(numbers: Numbers) -> Iterator[Travel]:
     """Yield the travel of each focuser whose ends and working position are known.
 
@@ -149,24 +149,26 @@ def travel_rows(numbers: Numbers) -> Iterator[Quantity]:
         slope, step = device.measured("temperature_slope_steps_c"), device.best("step_um")
         if slope is not None and step is not None and focal:
             ppm = 1000 * step / focal
-            law = Leg(abs(slope.value) * ppm, slope.standard_uncertainty * ppm)
-            wish = Target(high=NO_LAW_PPM, inner_high=MAX_EXPANSION_PPM)
-            yield EXPANSION.row(device.id, device.title, measured=law, target=wish)
+            model = QuantityValue(abs(slope.value) * ppm, slope.standard_uncertainty * ppm)
+            wish = Target(high=NO_MODEL_PPM, inner_high=MAX_EXPANSION_PPM)
+            yield EXPANSION.row(device.id, device.title, measured=model, target=wish)
         backlash, compensation = device.measured("backlash_steps"), device.number("compensation_steps")
         if backlash is not None and compensation is not None:
-            over = Leg(compensation - backlash.value, backlash.standard_uncertainty)
+            over = QuantityValue(compensation - backlash.value, backlash.standard_uncertainty)
             yield COMPENSATION.row(device.id, device.title, computed=over, target=Target(low=0.0))
         ends, whole = travel_of(device), device.number("travel_mm")
         # The drawtube's own step, as stated: what runs measure is at the sensor, behind a corrector that moves along.
         drawn = device.number("step_um") or step
         if ends is not None and whole and drawn is not None:
-            share = Leg(100 * (ends[1] - ends[0]) * drawn / 1000 / whole)
+            share = QuantityValue(100 * (ends[1] - ends[0]) * drawn / 1000 / whole)
             wish = Target(low=COVERED_PERCENT[0], inner_low=COVERED_PERCENT[1])
             yield COVERED.row(device.id, device.title, computed=share, target=wish)
     for travel in travels(numbers):
         if travel.season_steps or any(travel.filters_steps):
             wish = Target(low=MIN_LEFT_PERCENT, inner_low=WANTED_LEFT_PERCENT)
-            yield LEFT.row(travel.device.id, travel.device.title, computed=Leg(travel.left_percent), target=wish)
+            yield LEFT.row(
+                travel.device.id, travel.device.title, computed=QuantityValue(travel.left_percent), target=wish
+            )
 
 
 @rows
@@ -182,9 +184,11 @@ def offset_rows(numbers: Numbers) -> Iterator[Quantity]:
         found = slot.focus_offset_measured
         glass = _glass_steps(slot, reference, step)
         half = depth / step / 2 if depth is not None and step else 0.0
-        stated = None if slot.focus_offset_steps is None else Leg(slot.focus_offset_steps, tolerance=half)
-        computed = None if glass is None else Leg(glass, tolerance=half)
-        measured = None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")
+        stated = None if slot.focus_offset_steps is None else QuantityValue(slot.focus_offset_steps, tolerance=half)
+        computed = None if glass is None else QuantityValue(glass, tolerance=half)
+        measured = (
+            None if found is None else QuantityValue(found.value, found.standard_uncertainty, source=found.source or "")
+        )
         if stated is not None or measured is not None:
             thing = f"{wheel.id}.slot{place}"
             yield OFFSET.row(thing, slot.name.strip(), stated=stated, computed=computed, measured=measured)
@@ -228,7 +232,7 @@ class StatedRun:
         return math.hypot(1.0, self.slope_px_step * self.half_steps / self.sharpest_px)
 
 
-@once_each
+@memoized_each
 def stated_runs(numbers: Numbers) -> Iterator[StatedRun]:
     """Yield the focus run of each focuser that states its step.
 
@@ -264,7 +268,7 @@ def stated_run_rows(numbers: Numbers) -> Iterator[Quantity]:
     for run in stated_runs(numbers):
         if run.reach is not None:
             wish = Target(*REACH_FAILS, *REACH_HOLDS)
-            yield STATED_REACH.row(run.device.id, run.device.title, computed=Leg(run.reach), target=wish)
+            yield STATED_REACH.row(run.device.id, run.device.title, computed=QuantityValue(run.reach), target=wish)
 
 
 @rows
@@ -277,11 +281,11 @@ def run_rows(numbers: Numbers) -> Iterator[Quantity]:
     last = last_focusing(result)
     if last is not None:
         wish = Target(*REACH_FAILS, *REACH_HOLDS)
-        yield REACH_ROW.row(device.id, device.title, measured=Leg(last), target=wish)
+        yield REACH_ROW.row(device.id, device.title, measured=QuantityValue(last), target=wish)
     share = saturated_percent(result)
     if share is not None:
         wish = Target(high=SATURATED_PERCENT[1], inner_high=SATURATED_PERCENT[0])
-        yield SATURATED.row(device.id, device.title, measured=Leg(share), target=wish)
+        yield SATURATED.row(device.id, device.title, measured=QuantityValue(share), target=wish)
 
 
 def last_focusing(result: FocusResult) -> float | None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.read_tracking import apart
-from wyntaxis.core.quantities.rows import NumberOf, rows, wanted
+from wyntaxis.core.quantities.rows import DeviceQuantity, rows, setting_target
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import DEVICES
 
@@ -22,9 +22,9 @@ TRAVEL_PERCENT, TRAVEL_INNER_PERCENT = (5.0, 95.0), (20.0, 80.0)
 MIN_STEPS, WANTED_STEPS = 1.0, 3.0
 """Steps in the depth of focus: with less than one no position is sharp; three find the sharpest."""
 
-TRAVEL = NumberOf("travel_percent", "Travel used", "%", 1, DEVICES)
-STEPS = NumberOf("steps_in_focus", "Steps in the depth of focus", "", 1, DEVICES)
-BACKLASH = NumberOf("backlash_percent", "Backlash of the travel", "%", 1, DEVICES)
+TRAVEL = DeviceQuantity("travel_percent", "Travel used", "%", 1, DEVICES)
+STEPS = DeviceQuantity("steps_in_focus", "Steps in the depth of focus", "", 1, DEVICES)
+BACKLASH = DeviceQuantity("backlash_percent", "Backlash of the travel", "%", 1, DEVICES)
 
 
 def focusers(numbers: Numbers) -> list[Device]:
@@ -82,12 +82,12 @@ def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
     for device in apart(focusers(numbers)):
         travel, at = travel_of(device), device.number("position")
         if travel is not None and at is not None:
-            used = Leg(100 * (at - travel[0]) / (travel[1] - travel[0]))
+            used = QuantityValue(100 * (at - travel[0]) / (travel[1] - travel[0]))
             wish = Target(*TRAVEL_PERCENT, *TRAVEL_INNER_PERCENT)
             yield TRAVEL.row(device.id, device.title, computed=used, target=wish)
         backlash = device.best("backlash_steps")
         if travel is not None and backlash is not None:
-            share = Leg(100 * backlash / (travel[1] - travel[0]))
+            share = QuantityValue(100 * backlash / (travel[1] - travel[0]))
             small = Target(high=MAX_BACKLASH_PERCENT, inner_high=DOUBTFUL_BACKLASH_PERCENT)
             yield BACKLASH.row(device.id, device.title, computed=share, target=small)
     zone = depth_of_focus_um(numbers)
@@ -95,7 +95,7 @@ def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
         step = device.number("step_um")
         if step is not None and zone is not None:
             fine = Target(low=MIN_STEPS, inner_low=WANTED_STEPS)
-            yield STEPS.row(device.id, device.title, computed=Leg(zone / step), target=fine)
+            yield STEPS.row(device.id, device.title, computed=QuantityValue(zone / step), target=fine)
 
 
 def drift_limit_c(numbers: Numbers, device: Device) -> float:
@@ -117,7 +117,7 @@ def drift_limit_c(numbers: Numbers, device: Device) -> float:
     return min(zone / step / 2 / abs(slope.value), MAX_REFOCUS_C)
 
 
-@wanted("refocus_temperature_c")
+@setting_target("refocus_temperature_c")
 def _in_time_by_temperature(numbers: Numbers, device: Device) -> Target | None:
     limit = drift_limit_c(numbers, device)
     if limit < MAX_REFOCUS_C:
@@ -126,7 +126,7 @@ def _in_time_by_temperature(numbers: Numbers, device: Device) -> Target | None:
     return _in_time(MAX_REFOCUS_C, device.number("refocus_after_min"), MAX_REFOCUS_MIN)
 
 
-@wanted("refocus_after_min")
+@setting_target("refocus_after_min")
 def _in_time_by_time(numbers: Numbers, device: Device) -> Target | None:
     return _in_time(MAX_REFOCUS_MIN, device.number("refocus_temperature_c"), MAX_REFOCUS_C)
 
@@ -137,7 +137,7 @@ def _in_time(most: float, other: float | None, most_of_other: float) -> Target:
     return Target(high=math.inf if saved else most, inner_high=most)
 
 
-@wanted("position_deg")
+@setting_target("position_deg")
 def _range(numbers: Numbers, device: Device) -> Target | None:
     low, high = device.number("lowest_deg"), device.number("highest_deg")
     if low is None and high is None:

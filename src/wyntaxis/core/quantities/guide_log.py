@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.guide_log import kind
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.ledger import Leg, Target
+from wyntaxis.core.ledger import QuantityValue, Target
 from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.optics import guiding
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, recorded, target
 from wyntaxis.core.quantities.guiding import guide_use
-from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.stars import LONG, ROUND
 from wyntaxis.core.rig.plan import GuideSettings
@@ -28,7 +28,7 @@ COMFORTABLE_RMS = 0.5
 """Half the star's own sigma: what widens it by less than a ninth."""
 EAGER, WEAK = -0.2, 0.6
 """Errors one frame apart that are less or more alike than this: corrections overshoot, or lag."""
-COMFORTABLE_ALIKE = (-0.15, 0.5)
+COMFORTABLE_AUTOCORRELATION = (-0.15, 0.5)
 MAX_OVER_PERCENT, MAX_LOST_PERCENT = 1.0, 5.0
 WORM_WIDTH = 0.02
 """A period within this share of the worm's is the worm's."""
@@ -77,34 +77,38 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
 
 
 def _declare_recorded(key: str) -> None:
-    measured(key)(lambda legs: recorded(legs, key))
+    measured(key)(lambda evaluator: recorded(evaluator, key))
 
 
 for _key in (
-    kind.RMS, kind.RMS_RA, kind.RMS_DEC, kind.DRIFT_RA, kind.DRIFT_DEC, kind.PERIOD, kind.ALIKE, kind.SETTLE,
-    kind.ALIKE_DEC, kind.OVER, kind.LOST, kind.POLAR_DRIFT, kind.POLAR_ERROR,
+    kind.RMS, kind.RMS_RA, kind.RMS_DEC, kind.DRIFT_RA, kind.DRIFT_DEC, kind.PERIOD, kind.AUTOCORRELATION, kind.SETTLE,
+    kind.AUTOCORRELATION_DEC, kind.OVER, kind.LOST, kind.POLAR_DRIFT, kind.POLAR_ERROR,
 ):  # fmt: skip
     _declare_recorded(_key)
 
 
-def _star_sigma(legs: Legs) -> float | None:
+def _star_sigma(evaluator: QuantityEvaluator) -> float | None:
     """Return the sigma in arcsec of the star that guiding widens: by seeing and aperture."""
 
-    fwhm = legs.computed("star_fwhm_arcsec")
+    fwhm = evaluator.computed("star_fwhm_arcsec")
     return fwhm.value / FWHM_PER_SIGMA if fwhm is not None else None
 
 
 @target(kind.RMS)
-def _wanted_rms(legs: Legs) -> Target | None:
-    sigma = _star_sigma(legs)
-    if sigma is None or legs.measured(kind.RMS) is None:
+def _wanted_rms(evaluator: QuantityEvaluator) -> Target | None:
+    sigma = _star_sigma(evaluator)
+    if sigma is None or evaluator.measured(kind.RMS) is None:
         return None
     return Target(high=sigma, inner_high=COMFORTABLE_RMS * sigma)
 
 
 @computed("guide_elongation")
-def _elongation(legs: Legs) -> Leg | None:
-    ra, dec, fwhm = legs.measured(kind.RMS_RA), legs.measured(kind.RMS_DEC), legs.computed("star_fwhm_arcsec")
+def _elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    ra, dec, fwhm = (
+        evaluator.measured(kind.RMS_RA),
+        evaluator.measured(kind.RMS_DEC),
+        evaluator.computed("star_fwhm_arcsec"),
+    )
     if ra is None or dec is None or fwhm is None:
         return None
     from wyntaxis.core.evidence.guide_log.result import predicted_elongation
@@ -116,115 +120,119 @@ def _elongation(legs: Legs) -> Leg | None:
         math.hypot(fwhm.value * fwhm.uncertainty, FWHM_PER_SIGMA**2 * axis.value * axis.uncertainty) / side**2
         for axis, side in zip((ra, dec), sides, strict=True)
     ]
-    return Leg(value, (value - 1 / value) * math.hypot(*shares) if value > 1 else 0.0)
+    return QuantityValue(value, (value - 1 / value) * math.hypot(*shares) if value > 1 else 0.0)
 
 
 @measured("guide_elongation")
-def _measured_elongation(legs: Legs) -> Leg | None:
+def _measured_elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return how long the frames' stars are, which guiding is to explain."""
-    if legs.computed("guide_elongation") is None:
+    if evaluator.computed("guide_elongation") is None:
         return None
-    found = legs.measured("star_elongation")
+    found = evaluator.measured("star_elongation")
     # Tilt, coma and focus make stars long as well: what guiding makes is a part.
-    return None if found is None else Leg(found.value, found.uncertainty, tolerance=LONG - 1, source=found.source)
+    return (
+        None
+        if found is None
+        else QuantityValue(found.value, found.uncertainty, tolerance=LONG - 1, source=found.source)
+    )
 
 
 @target("guide_elongation")
-def _wanted_elongation(legs: Legs) -> Target | None:
-    return Target(high=LONG, inner_high=ROUND) if legs.computed("guide_elongation") is not None else None
+def _wanted_elongation(evaluator: QuantityEvaluator) -> Target | None:
+    return Target(high=LONG, inner_high=ROUND) if evaluator.computed("guide_elongation") is not None else None
 
 
-def drift_allowed_arcsec_min(legs: Legs) -> float | None:
+def drift_allowed_arcsec_min(evaluator: QuantityEvaluator) -> float | None:
     """Return how fast a star may go during one exposure, in arcsec/min.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     float or None
         By the drift that the plan allows on a frame; None without plan or sensor.
     """
-    plan, main = legs.rig.plan, legs.found("pixel_scale_arcsec_px")
+    plan, main = evaluator.rig.plan, evaluator.best_value("pixel_scale_arcsec_px")
     if plan is None or main is None:
         return None
-    return guide_use(legs.rig).drift_px * main.value * 60 / plan.exposure_s
+    return guide_use(evaluator.rig).drift_px * main.value * 60 / plan.exposure_s
 
 
-def _wanted_drift(key: str, legs: Legs) -> Target | None:
-    allowed = drift_allowed_arcsec_min(legs)
-    return None if allowed is None or legs.measured(key) is None else Target(-allowed, allowed)
+def _wanted_drift(key: str, evaluator: QuantityEvaluator) -> Target | None:
+    allowed = drift_allowed_arcsec_min(evaluator)
+    return None if allowed is None or evaluator.measured(key) is None else Target(-allowed, allowed)
 
 
-target(kind.DRIFT_RA)(lambda legs: _wanted_drift(kind.DRIFT_RA, legs))
-target(kind.DRIFT_DEC)(lambda legs: _wanted_drift(kind.DRIFT_DEC, legs))
+target(kind.DRIFT_RA)(lambda evaluator: _wanted_drift(kind.DRIFT_RA, evaluator))
+target(kind.DRIFT_DEC)(lambda evaluator: _wanted_drift(kind.DRIFT_DEC, evaluator))
 
 
 @declares("stated", kind.PERIOD)
-def _worm(legs: Legs) -> Leg | None:
-    mount = legs.rig.mount
-    if mount is None or mount.worm_period_s is None or legs.measured(kind.PERIOD) is None:
+def _worm(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    mount = evaluator.rig.mount
+    if mount is None or mount.worm_period_s is None or evaluator.measured(kind.PERIOD) is None:
         return None
-    return Leg(mount.worm_period_s, tolerance=WORM_WIDTH * mount.worm_period_s)
+    return QuantityValue(mount.worm_period_s, tolerance=WORM_WIDTH * mount.worm_period_s)
 
 
-def _wanted_alike(key: str, legs: Legs) -> Target | None:
-    return Target(EAGER, WEAK, *COMFORTABLE_ALIKE) if legs.measured(key) is not None else None
+def _autocorrelation_target(key: str, evaluator: QuantityEvaluator) -> Target | None:
+    return Target(EAGER, WEAK, *COMFORTABLE_AUTOCORRELATION) if evaluator.measured(key) is not None else None
 
 
-target(kind.ALIKE)(lambda legs: _wanted_alike(kind.ALIKE, legs))
-target(kind.ALIKE_DEC)(lambda legs: _wanted_alike(kind.ALIKE_DEC, legs))
+target(kind.AUTOCORRELATION)(lambda evaluator: _autocorrelation_target(kind.AUTOCORRELATION, evaluator))
+target(kind.AUTOCORRELATION_DEC)(lambda evaluator: _autocorrelation_target(kind.AUTOCORRELATION_DEC, evaluator))
 
 
 @target(kind.SETTLE)
-def _wanted_settling(legs: Legs) -> Target | None:
-    settings = legs.rig.guiding.settings
-    if settings is None or settings.settle_allowed_s is None or legs.measured(kind.SETTLE) is None:
+def _wanted_settling(evaluator: QuantityEvaluator) -> Target | None:
+    settings = evaluator.rig.guiding.settings
+    if settings is None or settings.settle_allowed_s is None or evaluator.measured(kind.SETTLE) is None:
         return None
     return Target(high=settings.settle_allowed_s)
 
 
 @target(kind.OVER)
-def _wanted_over(legs: Legs) -> Target | None:
-    return Target(high=MAX_OVER_PERCENT) if legs.measured(kind.OVER) is not None else None
+def _wanted_over(evaluator: QuantityEvaluator) -> Target | None:
+    return Target(high=MAX_OVER_PERCENT) if evaluator.measured(kind.OVER) is not None else None
 
 
 @target(kind.LOST)
-def _wanted_lost(legs: Legs) -> Target | None:
-    return Target(high=MAX_LOST_PERCENT) if legs.measured(kind.LOST) is not None else None
+def _wanted_lost(evaluator: QuantityEvaluator) -> Target | None:
+    return Target(high=MAX_LOST_PERCENT) if evaluator.measured(kind.LOST) is not None else None
 
 
 # The pole
 
 
 @computed(kind.POLAR_ERROR)
-def _polar_error(legs: Legs) -> Leg | None:
+def _polar_error(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the least polar error that explains the drift, in arcmin."""
-    drift, mount = legs.measured(kind.POLAR_DRIFT), legs.rig.mount
+    drift, mount = evaluator.measured(kind.POLAR_DRIFT), evaluator.rig.mount
     if drift is None or (mount is not None and mount.kind == "alt_azimuth"):
         return None
-    if legs.measured(kind.POLAR_ERROR) is not None:
+    if evaluator.measured(kind.POLAR_ERROR) is not None:
         return None  # both components are known: the least of one hour angle says nothing beside them
     value = guiding.polar_error_at_least(drift.value)
-    return Leg(value, drift.uncertainty / guiding.POLAR_DRIFT)
+    return QuantityValue(value, drift.uncertainty / guiding.POLAR_DRIFT)
 
 
-def guide_star_px(legs: Legs) -> float | None:
+def guide_star_px(evaluator: QuantityEvaluator) -> float | None:
     """Return how far from the middle of the frame the guide star stands, in main px; None without a guide camera.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     float or None
         Behind a prism its middle; beside a telescope of its own, half of what the guide camera sees.
     """
-    rig, sensor, main = legs.rig, legs.rig.sensor, legs.found("pixel_scale_arcsec_px")
+    rig, sensor, main = evaluator.rig, evaluator.rig.sensor, evaluator.best_value("pixel_scale_arcsec_px")
     if sensor is None or main is None or rig.guiding.kind == "none":
         return None
     if rig.guiding.kind == "off_axis":
@@ -233,38 +241,38 @@ def guide_star_px(legs: Legs) -> float | None:
             return None
         away = (tapped.prism.edge_from_axis_mm or 0.0) + (tapped.prism.height_mm or 0.0) / 2
         return 1000 * away / (sensor.pixel_um * sensor.binning)
-    guide, camera = legs.found("guide_scale_arcsec_px"), rig.guiding.camera
+    guide, camera = evaluator.best_value("guide_scale_arcsec_px"), rig.guiding.camera
     if guide is None or camera is None or camera.sensor is None:
         return None
     return camera.sensor.corner_px / 2 * guide.value / main.value
 
 
 @computed(POLAR_SMEAR)
-def _polar_smear(legs: Legs) -> Leg | None:
+def _polar_smear(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return how far the corner farthest from the guide star goes in one exposure."""
-    rig, error, sensor = legs.rig, legs.found(kind.POLAR_ERROR), legs.rig.sensor
+    rig, error, sensor = evaluator.rig, evaluator.best_value(kind.POLAR_ERROR), evaluator.rig.sensor
     if error is None or sensor is None or rig.plan is None:
         return None
     declination = rig.framing.dec_deg if rig.framing is not None else 0.0
-    radius = sensor.corner_px + (guide_star_px(legs) or 0.0)
+    radius = sensor.corner_px + (guide_star_px(evaluator) or 0.0)
     value = guiding.polar_smear(error.value, declination, radius, rig.plan.exposure_s)
-    return Leg(value, value * error.uncertainty / error.value if error.value else 0.0)
+    return QuantityValue(value, value * error.uncertainty / error.value if error.value else 0.0)
 
 
 @target(POLAR_SMEAR)
-def _wanted_smear(legs: Legs) -> Target | None:
-    if legs.computed(POLAR_SMEAR) is None:
+def _wanted_smear(evaluator: QuantityEvaluator) -> Target | None:
+    if evaluator.computed(POLAR_SMEAR) is None:
         return None
-    allowed = guide_use(legs.rig).drift_px
+    allowed = guide_use(evaluator.rig).drift_px
     return Target(high=allowed, inner_high=allowed / 2)
 
 
 # The field of an alt-azimuth mount over a session
 
 
-def _turns(legs: Legs) -> tuple[float, float, float] | None:
+def _turns(evaluator: QuantityEvaluator) -> tuple[float, float, float] | None:
     """Return latitude and declination in degrees and the session's hours of an alt-azimuth mount."""
-    rig = legs.rig
+    rig = evaluator.rig
     if rig.mount is None or rig.mount.kind != "alt_azimuth" or rig.site is None or rig.framing is None:
         return None
     hours = rig.plan.hours if rig.plan is not None else None
@@ -272,41 +280,41 @@ def _turns(legs: Legs) -> tuple[float, float, float] | None:
 
 
 @computed(TURN)
-def _session_turn(legs: Legs) -> Leg | None:
-    told = _turns(legs)
-    if told is None:
+def _session_turn(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    entries = _turns(evaluator)
+    if entries is None:
         return None
     from wyntaxis.core.optics import field_rotation
 
-    return Leg(field_rotation.field_turn(*told))
+    return QuantityValue(field_rotation.field_turn(*entries))
 
 
 @computed(TURN_LOST)
-def _turn_lost(legs: Legs) -> Leg | None:
-    turn, sensor = legs.computed(TURN), legs.rig.sensor
+def _turn_lost(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    turn, sensor = evaluator.computed(TURN), evaluator.rig.sensor
     if turn is None or sensor is None:
         return None
     from wyntaxis.core.optics import field_rotation
 
-    return Leg(100 * (1 - field_rotation.common_share(sensor.width_px, sensor.height_px, turn.value)))
+    return QuantityValue(100 * (1 - field_rotation.common_share(sensor.width_px, sensor.height_px, turn.value)))
 
 
 @target(TURN_LOST)
-def _wanted_lost_frame(legs: Legs) -> Target | None:
-    return Target(high=MAX_TURN_LOST_PERCENT) if legs.computed(TURN_LOST) is not None else None
+def _wanted_lost_frame(evaluator: QuantityEvaluator) -> Target | None:
+    return Target(high=MAX_TURN_LOST_PERCENT) if evaluator.computed(TURN_LOST) is not None else None
 
 
 @computed(RECENTRE)
-def _recentre(legs: Legs) -> Leg | None:
+def _recentre(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return after how many minutes the field has turned off its middle about the guide star."""
-    told, away, sensor = _turns(legs), guide_star_px(legs), legs.rig.sensor
-    turn = legs.computed(TURN)
-    if told is None or not away or sensor is None or turn is None or turn.value <= 0:
+    entries, away, sensor = _turns(evaluator), guide_star_px(evaluator), evaluator.rig.sensor
+    turn = evaluator.computed(TURN)
+    if entries is None or not away or sensor is None or turn is None or turn.value <= 0:
         return None
-    latitude, declination, _ = told
+    latitude, declination, _ = entries
     altitude = guiding.culmination_altitude(latitude, declination)
     from wyntaxis.core.optics import field_rotation
 
     fastest = abs(float(field_rotation.rotation_rate(latitude, 180.0, min(altitude, 89.99))))
     allowed = RECENTRE_SHARE * min(sensor.width_px, sensor.height_px)
-    return Leg(allowed / (away * fastest) / 60)
+    return QuantityValue(allowed / (away * fastest) / 60)

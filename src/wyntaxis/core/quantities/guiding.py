@@ -9,14 +9,14 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from wyntaxis.core.ledger import Leg, Target, Verdict
+from wyntaxis.core.ledger import QuantityValue, Target, Verdict
 from wyntaxis.core.optics import guiding, imaging
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, target
 from wyntaxis.core.quantities.imaging import focal_length
-from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
 from wyntaxis.core.quantities.spacing import filtered_rig, possible_shift_mm, unknown_behind
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import GuideSettings
-from wyntaxis.core.train.guidepath import GuideOptics, GuidePath, guide_optics, guide_path, tap_index
+from wyntaxis.core.train.guidepath import GuideOptics, GuidePath, guide_optics, guide_path, pickoff_index
 
 CALIBRATION_TIGHT, CALIBRATION_FAILS = 4 / 3, 2.0
 """A calibration pulse this many times too long or short makes the calibration doubtful, or wrong."""
@@ -25,37 +25,37 @@ MIN_DITHER_CENTROIDS = 3.0
 """A dither under three centroid errors is lost in the noise of the guide star."""
 
 
-def guide_optics_of(legs: Legs) -> GuideOptics | None:
+def guide_optics_of(evaluator: QuantityEvaluator) -> GuideOptics | None:
     """Return what the guide camera looks through; None without one.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     GuideOptics or None
         The focal length in mm with its standard uncertainty, and the sensor.
     """
-    focal = focal_length(legs)
-    return legs.once("guide optics", lambda: guide_optics(legs.rig, focal.value, focal.uncertainty))
+    focal = focal_length(evaluator)
+    return evaluator.memoized("guide optics", lambda: guide_optics(evaluator.rig, focal.value, focal.uncertainty))
 
 
-def guide_path_of(legs: Legs) -> GuidePath | None:
+def guide_path_of(evaluator: QuantityEvaluator) -> GuidePath | None:
     """Return the path from the prism to the guide sensor; None where nothing taps the train.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     GuidePath or None
         Lengths in mm; see :mod:`wyntaxis.core.train.guidepath`.
     """
-    return legs.once("guide path", lambda: guide_path(filtered_rig(legs)))
+    return evaluator.memoized("guide path", lambda: guide_path(filtered_rig(evaluator)))
 
 
 @dataclass(frozen=True)
@@ -104,80 +104,80 @@ def guide_use(rig: Rig) -> GuideUse:
     return GuideUse(**values, usual=frozenset(name for name, (value, _) in stated.items() if value is None))
 
 
-def _use(legs: Legs) -> GuideUse:
-    return legs.once("guide use", lambda: guide_use(legs.rig))
+def _use(evaluator: QuantityEvaluator) -> GuideUse:
+    return evaluator.memoized("guide use", lambda: guide_use(evaluator.rig))
 
 
-def _settings(legs: Legs) -> GuideSettings:
-    return legs.rig.guiding.settings or GuideSettings()
+def _settings(evaluator: QuantityEvaluator) -> GuideSettings:
+    return evaluator.rig.guiding.settings or GuideSettings()
 
 
 # Scale
 
 
 @computed("guide_scale_arcsec_px")
-def _guide_scale(legs: Legs) -> Leg | None:
-    guide = guide_optics_of(legs)
+def _guide_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    guide = guide_optics_of(evaluator)
     if guide is None:
         return None
     value = imaging.pixel_scale(guide.sensor.pixel_um, guide.sensor.binning, guide.focal_length_mm)
-    return Leg(value, value * (guide.focal_length_standard_mm / guide.focal_length_mm))
+    return QuantityValue(value, value * (guide.focal_length_standard_mm / guide.focal_length_mm))
 
 
 @measured("guide_scale_arcsec_px")
-def _measured_guide_scale(legs: Legs) -> Leg | None:
+def _measured_guide_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the measured guide scale: as recorded; behind a prism a measured main focal length is its own too."""
-    recorded, optics = legs.rig.measured.get("guide_scale_arcsec_px"), guide_optics_of(legs)
+    recorded, optics = evaluator.rig.measured.get("guide_scale_arcsec_px"), guide_optics_of(evaluator)
     if recorded is not None:
-        return Leg(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
-    guide, main = legs.computed("guide_scale_arcsec_px"), legs.measured("effective_focal_length_mm")
+        return QuantityValue(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
+    guide, main = evaluator.computed("guide_scale_arcsec_px"), evaluator.measured("effective_focal_length_mm")
     if guide is None or main is None or optics is None or not optics.shares_main:
         return None
-    value = guide.value * focal_length(legs).value / main.value
-    return Leg(value, value * main.uncertainty / main.value, 0.0, main.source)
+    value = guide.value * focal_length(evaluator).value / main.value
+    return QuantityValue(value, value * main.uncertainty / main.value, 0.0, main.source)
 
 
-def guide_focal_length(legs: Legs) -> Leg | None:
+def guide_focal_length(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the focal length that the guide camera works at, in mm: by the measured guide scale, else computed.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
-    Leg or None
+    QuantityValue or None
         In mm, with its standard uncertainty; None without a guide camera.
     """
-    optics = guide_optics_of(legs)
+    optics = guide_optics_of(evaluator)
     if optics is None:
         return None
-    scale, sensor = legs.measured("guide_scale_arcsec_px"), optics.sensor
+    scale, sensor = evaluator.measured("guide_scale_arcsec_px"), optics.sensor
     if scale is None:
-        return Leg(optics.focal_length_mm, optics.focal_length_standard_mm)
+        return QuantityValue(optics.focal_length_mm, optics.focal_length_standard_mm)
     value = imaging.pixel_scale(sensor.pixel_um, sensor.binning, scale.value)  # the formula is its own inverse
-    return Leg(value, value * scale.uncertainty / scale.value, 0.0, scale.source)
+    return QuantityValue(value, value * scale.uncertainty / scale.value, 0.0, scale.source)
 
 
 @computed("guide_to_main_ratio")
-def _ratio(legs: Legs) -> Leg | None:
+def _ratio(evaluator: QuantityEvaluator) -> QuantityValue | None:
     optics, guide, main = (
-        guide_optics_of(legs),
-        legs.computed("guide_scale_arcsec_px"),
-        legs.computed("pixel_scale_arcsec_px"),
+        guide_optics_of(evaluator),
+        evaluator.computed("guide_scale_arcsec_px"),
+        evaluator.computed("pixel_scale_arcsec_px"),
     )
     if optics is None or guide is None or main is None:
         return None
     ratio = imaging.guide_to_main_ratio(guide.value, main.value)
     # Behind a prism both scales hold the same focal length, which cancels.
     spread = math.hypot(optics.focal_length_standard_mm / optics.focal_length_mm, main.uncertainty / main.value)
-    return Leg(ratio, 0.0 if optics.shares_main else ratio * spread)
+    return QuantityValue(ratio, 0.0 if optics.shares_main else ratio * spread)
 
 
 @target("guide_to_main_ratio")
-def _wanted_ratio(legs: Legs) -> Target | None:
-    if legs.computed("guide_to_main_ratio") is None:
+def _wanted_ratio(evaluator: QuantityEvaluator) -> Target | None:
+    if evaluator.computed("guide_to_main_ratio") is None:
         return None
     good, poor = (guiding.ALLOWED_MAIN_PX / error for error in guiding.CENTROID_ERROR_PX)
     return Target(0, good, 0, poor)
@@ -186,75 +186,75 @@ def _wanted_ratio(legs: Legs) -> Target | None:
 # Path
 
 
-def guide_focus_half_width_mm(legs: Legs) -> float:
+def guide_focus_half_width_mm(evaluator: QuantityEvaluator) -> float:
     """Return half the depth of focus, in mm: the seeing zone, or the diffraction zone where no seeing is stated.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     float
         In mm.
     """
-    zone = legs.computed("depth_of_focus_seeing_um") or legs.computed("depth_of_focus_diffraction_um")
+    zone = evaluator.computed("depth_of_focus_seeing_um") or evaluator.computed("depth_of_focus_diffraction_um")
     assert zone is not None
     return zone.value / 2000
 
 
 @computed("guide_path_required_mm")
-def _required(legs: Legs) -> Leg | None:
-    path = guide_path_of(legs)
+def _required(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    path = guide_path_of(evaluator)
     if path is None:
         return None
-    return Leg(path.required_mm, math.sqrt(max(0.0, path.standard_mm**2 - path.stack.standard_mm**2)))
+    return QuantityValue(path.required_mm, math.sqrt(max(0.0, path.standard_mm**2 - path.stack.standard_mm**2)))
 
 
 @computed("guide_path_built_mm")
-def _built(legs: Legs) -> Leg | None:
-    path = guide_path_of(legs)
-    return Leg(path.built_mm, path.stack.standard_mm) if path else None
+def _built(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    path = guide_path_of(evaluator)
+    return QuantityValue(path.built_mm, path.stack.standard_mm) if path else None
 
 
 @computed("guide_path_error_mm")
-def _error(legs: Legs) -> Leg | None:
-    path = guide_path_of(legs)
-    return Leg(path.error_mm, path.standard_mm) if path else None
+def _error(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    path = guide_path_of(evaluator)
+    return QuantityValue(path.error_mm, path.standard_mm) if path else None
 
 
 @target("guide_path_error_mm")
-def _wanted_error(legs: Legs) -> Target | None:
-    width = guide_focus_half_width_mm(legs)
-    return Target(-width, width) if guide_path_of(legs) else None
+def _wanted_error(evaluator: QuantityEvaluator) -> Target | None:
+    width = guide_focus_half_width_mm(evaluator)
+    return Target(-width, width) if guide_path_of(evaluator) else None
 
 
 @target("guide_path_built_mm")
-def _wanted_built(legs: Legs) -> Target | None:
-    path, width = guide_path_of(legs), guide_focus_half_width_mm(legs)
+def _wanted_built(evaluator: QuantityEvaluator) -> Target | None:
+    path, width = guide_path_of(evaluator), guide_focus_half_width_mm(evaluator)
     return Target(path.required_mm - width, path.required_mm + width) if path else None
 
 
 @declares("verdict", "guide_path_error_mm")
 @declares("verdict", "guide_path_built_mm")
-def _within_reach(legs: Legs) -> Verdict | None:
+def _within_reach(evaluator: QuantityEvaluator) -> Verdict | None:
     """Return that it holds where the guide focuser takes up what the tolerances leave open.
 
     A filter behind the prism of which nothing is known moves the main focus alone: then nothing is verified, unless the
     guide camera is out of focus with any filter.
     """
-    path = guide_path_of(legs)
+    path = guide_path_of(evaluator)
     if path is None:
         return None
-    unknown = unknown_behind(legs, tap_index(legs.rig))
+    unknown = unknown_behind(evaluator, pickoff_index(evaluator.rig))
     if unknown:
-        (low, high), width = possible_shift_mm(unknown), guide_focus_half_width_mm(legs)
+        (low, high), width = possible_shift_mm(unknown), guide_focus_half_width_mm(evaluator)
         out = path.error_mm + low > width or path.error_mm + high < -width
         return Verdict.FAILS if out else Verdict.UNPROVEN
     if path.reach is None:
         return None
-    inside = abs(path.error_mm) <= guide_focus_half_width_mm(legs)
+    inside = abs(path.error_mm) <= guide_focus_half_width_mm(evaluator)
     return Verdict.HOLDS if inside and path.reach.margin_mm >= 2 * path.standard_mm else None
 
 
@@ -262,28 +262,28 @@ def _within_reach(legs: Legs) -> Verdict | None:
 
 
 @computed("calibration_pulse_ms")
-def _calibration_pulse(legs: Legs) -> Leg | None:
-    guide, use = legs.found("guide_scale_arcsec_px"), _use(legs)
+def _calibration_pulse(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    guide, use = evaluator.best_value("guide_scale_arcsec_px"), _use(evaluator)
     if guide is None or abs(use.declination_deg) >= 89.95:
         return None
     wanted = guiding.calibration_pulse_ms(
         use.distance_px, guide.value, use.pulses, use.rate_sidereal, use.declination_deg
     )
-    return Leg(wanted, wanted * guide.uncertainty / guide.value)
+    return QuantityValue(wanted, wanted * guide.uncertainty / guide.value)
 
 
 @declares("stated", "calibration_pulse_ms")
-def _stated_pulse(legs: Legs) -> Leg | None:
-    pulse, wanted = _settings(legs).calibration_pulse_ms, legs.computed("calibration_pulse_ms")
+def _stated_pulse(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    pulse, wanted = _settings(evaluator).calibration_pulse_ms, evaluator.computed("calibration_pulse_ms")
     if pulse is None or wanted is None:
         return None
-    # The legs agree up to a factor of two; the verdict between is the calibration's own.
-    return Leg(pulse, tolerance=wanted.value * (CALIBRATION_FAILS - 1))
+    # The values agree up to a factor of two; the verdict between is the calibration's own.
+    return QuantityValue(pulse, tolerance=wanted.value * (CALIBRATION_FAILS - 1))
 
 
 @declares("verdict", "calibration_pulse_ms")
-def _pulse_suits(legs: Legs) -> Verdict | None:
-    pulse, wanted = legs.stated("calibration_pulse_ms"), legs.computed("calibration_pulse_ms")
+def _pulse_suits(evaluator: QuantityEvaluator) -> Verdict | None:
+    pulse, wanted = evaluator.stated("calibration_pulse_ms"), evaluator.computed("calibration_pulse_ms")
     if pulse is None or wanted is None:
         return None
     factor = max(pulse.value / wanted.value, wanted.value / pulse.value)
@@ -292,64 +292,64 @@ def _pulse_suits(legs: Legs) -> Verdict | None:
     return Verdict.TIGHT if factor > CALIBRATION_TIGHT else Verdict.HOLDS
 
 
-def _guide_to_main(legs: Legs) -> tuple[float, float] | None:
-    """Return the guide pixel in main pixels and the main scale, by the best legs; None without both cameras."""
-    main, guide = legs.found("pixel_scale_arcsec_px"), legs.found("guide_scale_arcsec_px")
+def _guide_to_main(evaluator: QuantityEvaluator) -> tuple[float, float] | None:
+    """Return the guide pixel in main pixels and the main scale, by the best values; None without both cameras."""
+    main, guide = evaluator.best_value("pixel_scale_arcsec_px"), evaluator.best_value("guide_scale_arcsec_px")
     return None if main is None or guide is None else (guide.value / main.value, main.value)
 
 
 @computed("guide_centroid_main_px")
-def _centroid(legs: Legs) -> Leg | None:
-    found = _guide_to_main(legs)
-    return Leg(_use(legs).centroid_px * found[0]) if found else None
+def _centroid(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found = _guide_to_main(evaluator)
+    return QuantityValue(_use(evaluator).centroid_px * found[0]) if found else None
 
 
 @target("guide_centroid_main_px")
-def _wanted_centroid(legs: Legs) -> Target | None:
-    if _guide_to_main(legs) is None:
+def _wanted_centroid(evaluator: QuantityEvaluator) -> Target | None:
+    if _guide_to_main(evaluator) is None:
         return None
     # A usual centroid error fails only where even its good end would: nobody has stated it.
     good, poor = guiding.CENTROID_ERROR_PX
-    slack = poor / good if "centroid_px" in _use(legs).usual else 1.0
+    slack = poor / good if "centroid_px" in _use(evaluator).usual else 1.0
     return Target(0, guiding.ALLOWED_MAIN_PX * slack, 0, guiding.ALLOWED_MAIN_PX)
 
 
 @computed("dither_arcsec")
-def _dither_on_sky(legs: Legs) -> Leg | None:
-    found = _guide_to_main(legs)
-    return Leg(_use(legs).dither_main_px * found[1]) if found else None
+def _dither_on_sky(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found = _guide_to_main(evaluator)
+    return QuantityValue(_use(evaluator).dither_main_px * found[1]) if found else None
 
 
 @computed("dither_guide_px")
-def _dither_on_guide(legs: Legs) -> Leg | None:
-    found = _guide_to_main(legs)
-    return Leg(_use(legs).dither_main_px / found[0]) if found else None
+def _dither_on_guide(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found = _guide_to_main(evaluator)
+    return QuantityValue(_use(evaluator).dither_main_px / found[0]) if found else None
 
 
 @target("dither_guide_px")
-def _wanted_dither(legs: Legs) -> Target | None:
-    if _guide_to_main(legs) is None:
+def _wanted_dither(evaluator: QuantityEvaluator) -> Target | None:
+    if _guide_to_main(evaluator) is None:
         return None
-    return Target(MIN_DITHER_CENTROIDS * _use(legs).centroid_px, _settings(legs).search_region_px or math.inf)
+    return Target(MIN_DITHER_CENTROIDS * _use(evaluator).centroid_px, _settings(evaluator).search_region_px or math.inf)
 
 
 @computed("stop_threshold_main_px")
-def _stop_threshold(legs: Legs) -> Leg | None:
-    found, threshold = _guide_to_main(legs), _settings(legs).stop_threshold_arcsec
-    return None if found is None or threshold is None else Leg(threshold / found[1])
+def _stop_threshold(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found, threshold = _guide_to_main(evaluator), _settings(evaluator).stop_threshold_arcsec
+    return None if found is None or threshold is None else QuantityValue(threshold / found[1])
 
 
 @computed("flexure_budget_arcsec_s")
-def _flexure_budget(legs: Legs) -> Leg | None:
-    found, plan = _guide_to_main(legs), legs.rig.plan
-    if found is None or plan is None or legs.rig.guiding.kind != "separate":
+def _flexure_budget(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found, plan = _guide_to_main(evaluator), evaluator.rig.plan
+    if found is None or plan is None or evaluator.rig.guiding.kind != "separate":
         return None
-    return Leg(guiding.flexure_budget(_use(legs).drift_px, found[1], plan.exposure_s))
+    return QuantityValue(guiding.flexure_budget(_use(evaluator).drift_px, found[1], plan.exposure_s))
 
 
 @target("flexure_arcsec_s")
-def _wanted_flexure(legs: Legs) -> Target | None:
-    budget = legs.computed("flexure_budget_arcsec_s")
+def _wanted_flexure(evaluator: QuantityEvaluator) -> Target | None:
+    budget = evaluator.computed("flexure_budget_arcsec_s")
     return Target(-budget.value, budget.value) if budget else None
 
 
@@ -357,8 +357,8 @@ def _wanted_flexure(legs: Legs) -> Target | None:
 
 
 @computed("rotation_exposure_s")
-def _rotation_exposure(legs: Legs) -> Leg | None:
-    rig, sensor = legs.rig, legs.rig.sensor
+def _rotation_exposure(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    rig, sensor = evaluator.rig, evaluator.rig.sensor
     if rig.mount is None or rig.mount.kind != "alt_azimuth" or rig.site is None or sensor is None:
         return None
     if rig.framing is None:
@@ -367,11 +367,11 @@ def _rotation_exposure(legs: Legs) -> Leg | None:
     from wyntaxis.core.optics import field_rotation
 
     rate = field_rotation.rotation_rate(rig.site.latitude_deg, 180.0, min(altitude, 89.99))
-    longest = float(field_rotation.rotation_exposure(rate, sensor.corner_px, _use(legs).drift_px))
-    return Leg(longest) if math.isfinite(longest) else None
+    longest = float(field_rotation.rotation_exposure(rate, sensor.corner_px, _use(evaluator).drift_px))
+    return QuantityValue(longest) if math.isfinite(longest) else None
 
 
 @target("rotation_exposure_s")
-def _wanted_rotation(legs: Legs) -> Target | None:
-    plan = legs.rig.plan
-    return None if plan is None or legs.computed("rotation_exposure_s") is None else Target(low=plan.exposure_s)
+def _wanted_rotation(evaluator: QuantityEvaluator) -> Target | None:
+    plan = evaluator.rig.plan
+    return None if plan is None or evaluator.computed("rotation_exposure_s") is None else Target(low=plan.exposure_s)

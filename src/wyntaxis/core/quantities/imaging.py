@@ -8,9 +8,9 @@ from __future__ import annotations
 import math
 from functools import partial
 
-from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE, Leg, Target, rectangular
+from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE, QuantityValue, Target, rectangular
 from wyntaxis.core.optics import focus, imaging
-from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, target
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Sensor
 from wyntaxis.core.train import sampling
@@ -32,228 +32,236 @@ def best_focal_length_mm(rig: Rig) -> float:
     float
         In mm.
     """
-    legs = Legs(rig)
-    return (legs.measured("effective_focal_length_mm") or focal_length(legs)).value
+    evaluator = QuantityEvaluator(rig)
+    return (evaluator.measured("effective_focal_length_mm") or focal_length(evaluator)).value
 
 
-def focal_length(legs: Legs) -> Leg:
+def focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
     """Return the computed effective focal length, in mm: it follows from any train.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
-    Leg
+    QuantityValue
         In mm, with its standard uncertainty.
     """
-    found = legs.computed("effective_focal_length_mm")
+    found = evaluator.computed("effective_focal_length_mm")
     assert found is not None
     return found
 
 
-def seeing(legs: Legs) -> float | None:
+def seeing(evaluator: QuantityEvaluator) -> float | None:
     """Return the site's seeing, in arcseconds FWHM, where it is stated.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     float or None
         In arcseconds.
     """
-    return legs.rig.site.seeing_fwhm_arcsec if legs.rig.site else None
+    return evaluator.rig.site.seeing_fwhm_arcsec if evaluator.rig.site else None
 
 
-def like_focal_length(legs: Legs, value: float, power: float = 1) -> Leg:
-    """Return a leg whose relative uncertainty is ``power`` times that of the focal length.
+def like_focal_length(evaluator: QuantityEvaluator, value: float, power: float = 1) -> QuantityValue:
+    """Return a value whose relative uncertainty is ``power`` times that of the focal length.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
     value, power
-        The leg's value in its own unit, and the power of the focal length in it.
+        The value's value in its own unit, and the power of the focal length in it.
 
     Returns
     -------
-    Leg
+    QuantityValue
         With uncertainty and tolerance in the value's unit.
     """
-    focal = focal_length(legs)
-    return Leg(value, value * power * focal.uncertainty / focal.value, value * power * focal.tolerance / focal.value)
+    focal = focal_length(evaluator)
+    return QuantityValue(
+        value, value * power * focal.uncertainty / focal.value, value * power * focal.tolerance / focal.value
+    )
 
 
 @computed("effective_focal_length_mm")
-def _focal_length(legs: Legs) -> Leg:
-    telescope, factors = legs.rig.telescope, magnifications(legs.rig.train)
+def _focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
+    telescope, factors = evaluator.rig.telescope, magnifications(evaluator.rig.train)
     value = imaging.effective_focal_length(telescope.focal_length_mm, factors)
     tolerance = telescope.focal_length_tolerance_mm
     rounding = STATED_RELATIVE_TOLERANCE * value if tolerance is None else 0.0
-    return Leg(value, rectangular(tolerance) * math.prod(factors), rounding)
+    return QuantityValue(value, rectangular(tolerance) * math.prod(factors), rounding)
 
 
 @computed("focal_ratio")
-def _focal_ratio(legs: Legs) -> Leg:
-    return like_focal_length(legs, imaging.focal_ratio(focal_length(legs).value, legs.rig.telescope.aperture_mm))
+def _focal_ratio(evaluator: QuantityEvaluator) -> QuantityValue:
+    return like_focal_length(
+        evaluator, imaging.focal_ratio(focal_length(evaluator).value, evaluator.rig.telescope.aperture_mm)
+    )
 
 
-def focal_ratio(legs: Legs) -> Leg:
+def focal_ratio(evaluator: QuantityEvaluator) -> QuantityValue:
     """Return the computed focal ratio: it follows from any train.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
-    Leg
+    QuantityValue
         Without a unit.
     """
-    found = legs.computed("focal_ratio")
+    found = evaluator.computed("focal_ratio")
     assert found is not None
     return found
 
 
 @computed("airy_diameter_um")
-def _airy_diameter(legs: Legs) -> Leg:
-    return like_focal_length(legs, imaging.airy_diameter(focal_ratio(legs).value))
+def _airy_diameter(evaluator: QuantityEvaluator) -> QuantityValue:
+    return like_focal_length(evaluator, imaging.airy_diameter(focal_ratio(evaluator).value))
 
 
 @computed("sensor_diagonal_mm")
-def _sensor_diagonal(legs: Legs) -> Leg | None:
-    sensor = legs.rig.sensor
-    return Leg(sensor.diagonal_mm) if sensor else None
+def _sensor_diagonal(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    sensor = evaluator.rig.sensor
+    return QuantityValue(sensor.diagonal_mm) if sensor else None
 
 
 @computed("pixel_scale_arcsec_px")
-def _pixel_scale(legs: Legs) -> Leg | None:
-    sensor = legs.rig.sensor
+def _pixel_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    sensor = evaluator.rig.sensor
     if sensor is None:
         return None
-    return like_focal_length(legs, imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal_length(legs).value))
+    return like_focal_length(
+        evaluator, imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal_length(evaluator).value)
+    )
 
 
 def _side_mm(sensor: Sensor, name: str) -> float:
     return {"width": sensor.width_mm, "height": sensor.height_mm, "diagonal": sensor.diagonal_mm}[name]
 
 
-def _field(legs: Legs, name: str) -> Leg | None:
-    sensor, focal = legs.rig.sensor, focal_length(legs)
+def _field(evaluator: QuantityEvaluator, name: str) -> QuantityValue | None:
+    sensor, focal = evaluator.rig.sensor, focal_length(evaluator)
     if sensor is None:
         return None
     slope = imaging.field_angle_slope(_side_mm(sensor, name), focal.value)
     angle = imaging.field_angle(_side_mm(sensor, name), focal.value)
-    return Leg(angle, slope * focal.uncertainty, slope * focal.tolerance)
+    return QuantityValue(angle, slope * focal.uncertainty, slope * focal.tolerance)
 
 
 @computed("sampling_px_per_fwhm")
-def _sampling(legs: Legs) -> Leg | None:
-    scale, fwhm = legs.computed("pixel_scale_arcsec_px"), seeing(legs)
-    return None if scale is None or fwhm is None else like_focal_length(legs, imaging.sampling(fwhm, scale.value))
+def _sampling(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    scale, fwhm = evaluator.computed("pixel_scale_arcsec_px"), seeing(evaluator)
+    return None if scale is None or fwhm is None else like_focal_length(evaluator, imaging.sampling(fwhm, scale.value))
 
 
 @target("sampling_px_per_fwhm")
-def _wanted_sampling(legs: Legs) -> Target | None:
-    if legs.computed("sampling_px_per_fwhm") is None:
+def _wanted_sampling(evaluator: QuantityEvaluator) -> Target | None:
+    if evaluator.computed("sampling_px_per_fwhm") is None:
         return None
     return Target(imaging.UNDERSAMPLED_BELOW, imaging.OVERSAMPLED_ABOVE, imaging.MATCHED_FROM, imaging.MATCHED_TO)
 
 
 @computed("depth_of_focus_diffraction_um")
-def _depth_by_diffraction(legs: Legs) -> Leg:
-    return like_focal_length(legs, focus.depth_of_focus_diffraction(focal_ratio(legs).value), power=2)
+def _depth_by_diffraction(evaluator: QuantityEvaluator) -> QuantityValue:
+    return like_focal_length(evaluator, focus.depth_of_focus_diffraction(focal_ratio(evaluator).value), power=2)
 
 
 @computed("depth_of_focus_seeing_um")
-def _depth_by_seeing(legs: Legs) -> Leg | None:
-    fwhm = seeing(legs)
+def _depth_by_seeing(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    fwhm = seeing(evaluator)
     if fwhm is None:
         return None
-    zone = focus.depth_of_focus_seeing(focal_ratio(legs).value, focal_length(legs).value, fwhm)
-    return like_focal_length(legs, zone, power=2)
+    zone = focus.depth_of_focus_seeing(focal_ratio(evaluator).value, focal_length(evaluator).value, fwhm)
+    return like_focal_length(evaluator, zone, power=2)
 
 
 # What follows from a measured pixel scale or focal length
 
 
-def scale_basis(legs: Legs) -> str | None:
-    """Return which recorded measurement the derived legs follow from: the focal length, else the pixel scale.
+def scale_basis(evaluator: QuantityEvaluator) -> str | None:
+    """Return which recorded measurement the derived values follow from: the focal length, else the pixel scale.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     str or None
         Its quantity id; None where neither was measured.
     """
-    if legs.rig.measured.get("effective_focal_length_mm") is not None:
+    if evaluator.rig.measured.get("effective_focal_length_mm") is not None:
         return "effective_focal_length_mm"
-    if legs.rig.measured.get("pixel_scale_arcsec_px") is not None and legs.rig.sensor is not None:
+    if evaluator.rig.measured.get("pixel_scale_arcsec_px") is not None and evaluator.rig.sensor is not None:
         return "pixel_scale_arcsec_px"
     return None
 
 
 @measured("effective_focal_length_mm")
-def _measured_focal_length(legs: Legs) -> Leg | None:
+def _measured_focal_length(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the effective focal length that was measured, itself or through the pixel scale."""
-    basis = scale_basis(legs)
+    basis = scale_basis(evaluator)
     if basis is None:
         return None
-    recorded, sensor = legs.rig.measured.get(basis), legs.rig.sensor
+    recorded, sensor = evaluator.rig.measured.get(basis), evaluator.rig.sensor
     assert recorded is not None
     if basis == "effective_focal_length_mm":
-        return Leg(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
+        return QuantityValue(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
     assert sensor is not None
     binning = recorded.evidence.binning if recorded.evidence and recorded.evidence.binning else sensor.binning
     value = imaging.pixel_scale(sensor.pixel_um, binning, recorded.value)  # the formula is its own inverse
-    return Leg(value, value * recorded.standard_uncertainty / recorded.value, source=recorded.source or "")
+    return QuantityValue(value, value * recorded.standard_uncertainty / recorded.value, source=recorded.source or "")
 
 
-def _following(legs: Legs, value: float) -> Leg:
-    """Return a measured leg as well known, relatively, as the measured focal length."""
-    focal = legs.measured("effective_focal_length_mm")
+def _following(evaluator: QuantityEvaluator, value: float) -> QuantityValue:
+    """Return a measured value as well known, relatively, as the measured focal length."""
+    focal = evaluator.measured("effective_focal_length_mm")
     assert focal is not None
-    return Leg(value, value * (focal.uncertainty / focal.value), source=focal.source)
+    return QuantityValue(value, value * (focal.uncertainty / focal.value), source=focal.source)
 
 
 @measured("focal_ratio")
-def _measured_ratio(legs: Legs) -> Leg | None:
-    focal = legs.measured("effective_focal_length_mm")
+def _measured_ratio(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    focal = evaluator.measured("effective_focal_length_mm")
     if focal is None:
         return None
-    return _following(legs, imaging.focal_ratio(focal.value, legs.rig.telescope.aperture_mm))
+    return _following(evaluator, imaging.focal_ratio(focal.value, evaluator.rig.telescope.aperture_mm))
 
 
 @measured("pixel_scale_arcsec_px")
-def _measured_scale(legs: Legs) -> Leg | None:
-    focal, sensor = legs.measured("effective_focal_length_mm"), legs.rig.sensor
+def _measured_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    focal, sensor = evaluator.measured("effective_focal_length_mm"), evaluator.rig.sensor
     if focal is None or sensor is None:
         return None
-    return _following(legs, imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value))
+    return _following(evaluator, imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value))
 
 
-def _measured_field(legs: Legs, name: str) -> Leg | None:
-    focal, sensor = legs.measured("effective_focal_length_mm"), legs.rig.sensor
+def _measured_field(evaluator: QuantityEvaluator, name: str) -> QuantityValue | None:
+    focal, sensor = evaluator.measured("effective_focal_length_mm"), evaluator.rig.sensor
     if focal is None or sensor is None:
         return None
     slope = imaging.field_angle_slope(_side_mm(sensor, name), focal.value)
-    return Leg(imaging.field_angle(_side_mm(sensor, name), focal.value), slope * focal.uncertainty, source=focal.source)
+    return QuantityValue(
+        imaging.field_angle(_side_mm(sensor, name), focal.value), slope * focal.uncertainty, source=focal.source
+    )
 
 
 @measured("sampling_px_per_fwhm")
-def _measured_sampling(legs: Legs) -> Leg | None:
-    scale, fwhm = legs.measured("pixel_scale_arcsec_px"), seeing(legs)
-    return None if scale is None or fwhm is None else _following(legs, imaging.sampling(fwhm, scale.value))
+def _measured_sampling(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    scale, fwhm = evaluator.measured("pixel_scale_arcsec_px"), seeing(evaluator)
+    return None if scale is None or fwhm is None else _following(evaluator, imaging.sampling(fwhm, scale.value))
 
 
 for _name in SIDES:
@@ -264,13 +272,13 @@ for _name in SIDES:
 # What field solving is told
 
 
-def plate_solving_hints(legs: Legs) -> sampling.PlateSolvingHints | None:
+def plate_solving_hints(evaluator: QuantityEvaluator) -> sampling.PlateSolvingHints | None:
     """Return the range that field solving is told, from the measured scale where there is one, for a sensor.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
@@ -279,28 +287,28 @@ def plate_solving_hints(legs: Legs) -> sampling.PlateSolvingHints | None:
     """
 
     def work() -> sampling.PlateSolvingHints | None:
-        sensor, focal = legs.rig.sensor, legs.found("effective_focal_length_mm")
+        sensor, focal = evaluator.rig.sensor, evaluator.best_value("effective_focal_length_mm")
         if sensor is None or focal is None:
             return None
         scale = imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value)
         return sampling.plate_solving_hints(sensor, scale, focal.value, focal.uncertainty / focal.value)
 
-    return legs.once("search range", work)
+    return evaluator.memoized("search range", work)
 
 
 @computed("search_scale_low_arcsec_px")
-def _lowest_scale(legs: Legs) -> Leg | None:
-    found = plate_solving_hints(legs)
-    return Leg(found.low_arcsec_px) if found else None
+def _lowest_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found = plate_solving_hints(evaluator)
+    return QuantityValue(found.low_arcsec_px) if found else None
 
 
 @computed("search_scale_high_arcsec_px")
-def _highest_scale(legs: Legs) -> Leg | None:
-    found = plate_solving_hints(legs)
-    return Leg(found.high_arcsec_px) if found else None
+def _highest_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found = plate_solving_hints(evaluator)
+    return QuantityValue(found.high_arcsec_px) if found else None
 
 
 @computed("search_radius_deg")
-def _search_radius(legs: Legs) -> Leg | None:
-    found = plate_solving_hints(legs)
-    return Leg(found.radius_deg) if found else None
+def _search_radius(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    found = plate_solving_hints(evaluator)
+    return QuantityValue(found.radius_deg) if found else None

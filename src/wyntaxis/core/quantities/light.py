@@ -8,10 +8,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wyntaxis.core.ledger import Leg, Quantity, Target
-from wyntaxis.core.quantities.legs import Legs, target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator, target
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, once, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized, rows
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
 from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, image_circle_at_sensor, openings, prism_place
 
@@ -22,12 +22,12 @@ PRISM_MARGIN_MM = 0.5
 CENTRING_RESERVE = 0.05
 """A circle less than 5 % wider than the diagonal leaves nothing for a sensor off the axis."""
 
-CORNER = NumberOf("corner_light_percent", "Light left in the corner", "%", 1, LIGHT_PATH)
-CLEARANCE = NumberOf("prism_clearance_mm", "Prism clear of the sensor's light", "mm", 2, GUIDE_BRANCH)
-IN_CIRCLE = NumberOf("prism_in_circle_mm", "Prism inside the image circle", "mm", 2, GUIDE_BRANCH)
+CORNER = DeviceQuantity("corner_light_percent", "Light left in the corner", "%", 1, LIGHT_PATH)
+CLEARANCE = DeviceQuantity("prism_clearance_mm", "Prism clear of the sensor's light", "mm", 2, GUIDE_BRANCH)
+IN_CIRCLE = DeviceQuantity("prism_in_circle_mm", "Prism inside the image circle", "mm", 2, GUIDE_BRANCH)
 
 
-@once
+@memoized
 def beam_of(numbers: Numbers) -> Beam:
     """Return the beam behind the last corrector, by the best focal ratio.
 
@@ -44,7 +44,7 @@ def beam_of(numbers: Numbers) -> Beam:
     return Beam(numbers.value("focal_ratio") or 1.0, numbers.rig.telescope.exit_pupil_distance_mm)
 
 
-@once
+@memoized
 def prism_place_of(numbers: Numbers) -> PrismPlace | None:
     """Return where the prism stands and may stand, in mm; None without a prism or a sensor.
 
@@ -62,7 +62,7 @@ def prism_place_of(numbers: Numbers) -> PrismPlace | None:
     return prism_place(numbers.rig, beam_of(numbers), circle.diameter_mm if circle else None)
 
 
-@once
+@memoized
 def openings_of(numbers: Numbers) -> list[Opening]:
     """Return what may cut the light; see :func:`~wyntaxis.core.train.illumination.openings`.
 
@@ -80,9 +80,9 @@ def openings_of(numbers: Numbers) -> list[Opening]:
 
 
 @target("sensor_diagonal_mm")
-def _inside_the_circle(legs: Legs) -> Target | None:
-    circle = image_circle_at_sensor(legs.rig)
-    if circle is None or legs.rig.sensor is None:
+def _inside_the_circle(evaluator: QuantityEvaluator) -> Target | None:
+    circle = image_circle_at_sensor(evaluator.rig)
+    if circle is None or evaluator.rig.sensor is None:
         return None
     return Target(0, circle.diameter_mm, 0, circle.diameter_mm / (1 + CENTRING_RESERVE))
 
@@ -100,7 +100,7 @@ def corner_rows(numbers: Numbers) -> Iterator[Quantity]:
         lit = wide >= beam.opening_needed(diagonal, x)
         # What the overlap rounds to 1 is no more than nearly all, where the opening is too narrow.
         share = 100.0 if lit else min(100 * beam.fraction(diagonal / 2, wide, x), math.nextafter(100.0, 0.0))
-        yield CORNER.row(opening.part.id, opening.part.title, computed=Leg(share), target=whole)
+        yield CORNER.row(opening.part.id, opening.part.title, computed=QuantityValue(share), target=whole)
 
 
 @rows
@@ -109,11 +109,11 @@ def prism_rows(numbers: Numbers) -> Iterator[Quantity]:
     place, taps = prism_place_of(numbers), numbers.rig.guiding.taps
     if place is None or taps is None:
         return
-    clear = Leg(place.edge_mm - place.lowest_mm)
+    clear = QuantityValue(place.edge_mm - place.lowest_mm)
     yield CLEARANCE.row(taps, "Guide branch", computed=clear, target=Target(low=0, inner_low=PRISM_MARGIN_MM))
     circle = image_circle_at_sensor(numbers.rig)
     if place.highest_mm is not None and circle is not None:
         # A circle that is reckoned from the telescope's through a corrector, not stated, leaves a doubt, no proof.
         low = -math.inf if circle.is_estimated else 0.0
-        inside = Leg(place.highest_mm - place.edge_mm)
+        inside = QuantityValue(place.highest_mm - place.edge_mm)
         yield IN_CIRCLE.row(taps, "Guide branch", computed=inside, target=Target(low=low, inner_low=PRISM_MARGIN_MM))

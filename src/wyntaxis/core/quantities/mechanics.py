@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, once, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized, rows
 from wyntaxis.core.rig.parts import Telescope
 from wyntaxis.core.steps import LIGHT_PATH
 from wyntaxis.core.train.joints import Meeting, meetings
@@ -18,13 +18,13 @@ TRAVEL_RESERVE = 0.1
 LOAD_PERCENT, LOAD_INNER_PERCENT = 100.0, 80.0
 """A load over four fifths of the rating is tight: ratings are given for a still focuser, level."""
 
-POSITION = NumberOf("focus_position_mm", "Focuser at focus", "mm", 1, LIGHT_PATH)
-MASS = NumberOf("load_mass_percent", "Mass of its rating", "%", 0, LIGHT_PATH)
-MOMENT = NumberOf("load_moment_percent", "Moment of its rating", "%", 0, LIGHT_PATH)
-GAP = NumberOf("joint_gap_mm", "Gap left open before it", "mm", 2, LIGHT_PATH)
+POSITION = DeviceQuantity("focus_position_mm", "Focuser at focus", "mm", 1, LIGHT_PATH)
+MASS = DeviceQuantity("load_mass_percent", "Mass of its rating", "%", 0, LIGHT_PATH)
+MOMENT = DeviceQuantity("load_moment_percent", "Moment of its rating", "%", 0, LIGHT_PATH)
+GAP = DeviceQuantity("joint_gap_mm", "Gap left open before it", "mm", 2, LIGHT_PATH)
 
 
-@once
+@memoized
 def reach_of(numbers: Numbers) -> list[tuple[Telescope, FocusReach | None]]:
     """Return each telescope's reach of focus, in mm; see :func:`~wyntaxis.core.train.mechanics.reach_cases`.
 
@@ -41,7 +41,7 @@ def reach_of(numbers: Numbers) -> list[tuple[Telescope, FocusReach | None]]:
     return reach_cases(numbers.rig)
 
 
-@once
+@memoized
 def load_of(numbers: Numbers) -> Load:
     """Return what hangs beyond the focuser; see :func:`~wyntaxis.core.train.mechanics.load`.
 
@@ -58,7 +58,7 @@ def load_of(numbers: Numbers) -> Load:
     return load(numbers.rig)
 
 
-@once
+@memoized
 def joints_of(numbers: Numbers) -> list[Meeting]:
     """Return every joint of the train and the guide path; see :func:`~wyntaxis.core.train.joints.meetings`.
 
@@ -84,7 +84,7 @@ def reach_rows(numbers: Numbers) -> Iterator[Quantity]:
         play, travel = case.uncertain_mm, case.travel_mm
         reserve = max(TRAVEL_RESERVE * travel, play)
         wish = Target(-play, travel + play, reserve, travel - reserve)
-        at = Leg(case.position_mm, source=f"thin-lens estimate, good to {play:.1f} mm" if play else "")
+        at = QuantityValue(case.position_mm, source=f"thin-lens estimate, good to {play:.1f} mm" if play else "")
         yield POSITION.row(telescope.id, telescope.title, computed=at, target=wish)
 
 
@@ -99,7 +99,7 @@ def load_rows(numbers: Numbers) -> Iterator[Quantity]:
     ratings = ((MASS, hangs.mass_g, focuser.load_rating_g), (MOMENT, hangs.moment_n_m, focuser.moment_rating_n_m))
     for number_of, value, rating in ratings:
         if rating:
-            share = Leg(100 * value / rating)
+            share = QuantityValue(100 * value / rating)
             unknown = bool(hangs.missing) and wish.judge(share) is not Verdict.FAILS
             verdict = Verdict.UNPROVEN if unknown else None
             yield number_of.row(telescope.id, telescope.title, computed=share, target=wish, verdict=verdict)
@@ -110,5 +110,5 @@ def gap_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield the gap that a thread which bottoms out leaves open at a joint."""
     for meeting in joints_of(numbers):
         if meeting.open_gap_mm != 0 and meeting.rear is not None and meeting.front is not None:
-            gap = Leg(meeting.open_gap_mm)
+            gap = QuantityValue(meeting.open_gap_mm)
             yield GAP.row(meeting.part_id, meeting.after, computed=gap, target=Target(high=0.0))

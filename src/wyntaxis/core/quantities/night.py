@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, rows
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal
 from wyntaxis.core.steps import REHEARSAL as STEP
 
 NIGHT = "night"
-KEPT = NumberOf("frames_kept", "Frames kept, nothing wrong", "", 0, STEP)
-SLACK = NumberOf("slack_h", "Dark hours left over", "h", 2, STEP)
-UNSAFE = NumberOf("unsafe_faults", "Single faults that end unsafe", "", 0, STEP)
-ENDLESS = NumberOf("endless_faults", "Single faults that it hangs in", "", 0, STEP)
-DRAWN = NumberOf("drawn_ah", "Drawn in the night", "Ah", 1, STEP)
+KEPT = DeviceQuantity("frames_kept", "Frames kept, nothing wrong", "", 0, STEP)
+SLACK = DeviceQuantity("slack_h", "Dark hours left over", "h", 2, STEP)
+UNSAFE = DeviceQuantity("unsafe_faults", "Single faults that end unsafe", "", 0, STEP)
+ENDLESS = DeviceQuantity("endless_faults", "Single faults that it hangs in", "", 0, STEP)
+DRAWN = DeviceQuantity("drawn_ah", "Drawn in the night", "Ah", 1, STEP)
 COMFORTABLE_SLACK_H = 0.25
 BATTERY_COMFORT = 0.9
 """Of what a battery may give, drawn with an easy mind."""
@@ -51,14 +51,14 @@ def night_rows(numbers: Numbers) -> Iterator[Quantity]:
     if result is None:
         return
     good = result.good
-    yield KEPT.row(NIGHT, "Night", computed=Leg(good.frames_kept), target=Target(low=good.frames_planned))
+    yield KEPT.row(NIGHT, "Night", computed=QuantityValue(good.frames_kept), target=Target(low=good.frames_planned))
     slack = Target(low=0.0, inner_low=COMFORTABLE_SLACK_H)
-    yield SLACK.row(NIGHT, "Night", computed=Leg(slack_h(result)), target=slack)
+    yield SLACK.row(NIGHT, "Night", computed=QuantityValue(slack_h(result)), target=slack)
     unsafe = sum(row.grade == "unsafe" and row.applies for row in result.rows)
     endless = sum(bool(row.outcome.endless) and row.applies for row in result.rows)
-    yield UNSAFE.row(NIGHT, "Night", computed=Leg(unsafe), target=Target(high=0))
+    yield UNSAFE.row(NIGHT, "Night", computed=QuantityValue(unsafe), target=Target(high=0))
     for use in good.power:
         if use.usable_ah is not None:
             wish = Target(high=use.usable_ah, inner_high=BATTERY_COMFORT * use.usable_ah)
-            yield DRAWN.row(use.load.supply.id, use.title, computed=Leg(use.drawn_ah), target=wish)
-    yield ENDLESS.row(NIGHT, "Night", computed=Leg(endless), target=Target(high=0))
+            yield DRAWN.row(use.load.supply.id, use.title, computed=QuantityValue(use.drawn_ah), target=wish)
+    yield ENDLESS.row(NIGHT, "Night", computed=QuantityValue(endless), target=Target(high=0))

@@ -1,4 +1,4 @@
-"""From a rig and what was looked at to its numbers: the one place where document, formulas and legs meet."""
+"""From a rig and what was looked at to its numbers: the one place where document, formulas and values meet."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Self
 
 from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.evidence.ports.kind import PORTS
-from wyntaxis.core.ledger import Leg, Quantity, stated_leg
+from wyntaxis.core.ledger import Quantity, QuantityValue, stated_value
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator
 from wyntaxis.core.quantities.guiding import guide_focal_length, guide_optics_of, guide_path_of
 from wyntaxis.core.quantities.imaging import plate_solving_hints, scale_basis
-from wyntaxis.core.quantities.legs import Legs
 from wyntaxis.core.quantities.spacing import back_focus_of, corrector_lens_mm
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS, QuantityKind
 from wyntaxis.core.rig.model import Rig
@@ -30,42 +30,42 @@ class Numbers:
 
     rig: Rig
     quantities: dict[str, Quantity]
-    legs: Legs = field(repr=False, compare=False)
+    evaluator: QuantityEvaluator = field(repr=False, compare=False)
     """How they were worked out, and what each rests on."""
     derived: frozenset[str] = frozenset()
-    """Quantities whose measured leg follows from the measured image scale, and says nothing of its own."""
+    """Quantities whose measured value follows from the measured image scale, and says nothing of its own."""
     shelf: tuple[ShelfPart, ...] = ()
     evidence: Evidence = field(default_factory=Evidence)
 
     @property
     def back_focus(self) -> BackFocus | None:
         """The main sensor's spacing; None where nothing asks for one."""
-        return back_focus_of(self.legs)
+        return back_focus_of(self.evaluator)
 
     @property
     def guide_path(self) -> GuidePath | None:
         """The guide branch's geometry behind a prism."""
-        return guide_path_of(self.legs)
+        return guide_path_of(self.evaluator)
 
     @property
     def guide_optics(self) -> GuideOptics | None:
         """What the guide camera looks through."""
-        return guide_optics_of(self.legs)
+        return guide_optics_of(self.evaluator)
 
     @property
-    def guide_focal_length(self) -> Leg | None:
+    def guide_focal_length(self) -> QuantityValue | None:
         """What the guide camera works at: as measured where the scale is, else as computed."""
-        return guide_focal_length(self.legs)
+        return guide_focal_length(self.evaluator)
 
     @property
     def search(self) -> PlateSolvingHints | None:
         """Settings for the plate solver."""
-        return plate_solving_hints(self.legs)
+        return plate_solving_hints(self.evaluator)
 
     @property
     def thin_lens_mm(self) -> float | None:
         """The corrector's focal length as a thin lens, in mm."""
-        return corrector_lens_mm(self.legs)
+        return corrector_lens_mm(self.evaluator)
 
     @property
     def ports(self) -> PortTree | None:
@@ -75,17 +75,17 @@ class Numbers:
     @property
     def slots(self) -> list[SlotCase]:
         """The train through each filter whose thickness is stated."""
-        return self.legs.once("slots", lambda: slot_cases(self.legs.rig))
+        return self.evaluator.memoized("slots", lambda: slot_cases(self.evaluator.rig))
 
     def tracked(self) -> Self:
         """Return the same numbers, which note what is read of the document and which numbers are asked for."""
-        if not self.legs.traced or self.rig is self.legs.rig:
+        if not self.evaluator.traced or self.rig is self.evaluator.rig:
             return self
-        return replace(self, rig=self.legs.rig, quantities=self.legs.tracked_rows(self.quantities))
+        return replace(self, rig=self.evaluator.rig, quantities=self.evaluator.tracked_rows(self.quantities))
 
     def value(self, quantity_id: str) -> float | None:
-        """Return the best leg's value of a quantity, or None where there is none."""
-        self.legs.note_use(quantity_id)
+        """Return the best value's value of a quantity, or None where there is none."""
+        self.evaluator.note_use(quantity_id)
         best = self.quantities[quantity_id].best
         return best.value if best else None
 
@@ -113,25 +113,27 @@ def numbers_of(
     Numbers
         Every quantity, in the order of the ledger, and the geometry they come from.
     """
-    legs = Legs(rig, traced=traced)
-    basis = scale_basis(legs)
-    rows = {key: _row(rig, kind, legs, basis) for key, kind in QUANTITY_KINDS.items()}
+    evaluator = QuantityEvaluator(rig, traced=traced)
+    basis = scale_basis(evaluator)
+    rows = {key: _row(rig, kind, evaluator, basis) for key, kind in QUANTITY_KINDS.items()}
     derived = frozenset(
-        key for key in QUANTITY_KINDS if legs.measured(key) and not (key in rig.measured and key != basis)
+        key for key in QUANTITY_KINDS if evaluator.measured(key) and not (key in rig.measured and key != basis)
     )
-    return Numbers(rig, rows, legs, derived, shelf, evidence or Evidence())
+    return Numbers(rig, rows, evaluator, derived, shelf, evidence or Evidence())
 
 
-def _row(rig: Rig, kind: QuantityKind, legs: Legs, basis: str | None) -> Quantity:
+def _row(rig: Rig, kind: QuantityKind, evaluator: QuantityEvaluator, basis: str | None) -> Quantity:
     stated, measured = rig.stated.get(kind.id), rig.measured.get(kind.id)
-    given = stated_leg(stated.value, stated.tolerance, stated.source or "") if stated else None
-    found = Leg(measured.value, measured.standard_uncertainty, source=measured.source or "") if measured else None
+    given = stated_value(stated.value, stated.tolerance, stated.source or "") if stated else None
+    found = (
+        QuantityValue(measured.value, measured.standard_uncertainty, source=measured.source or "") if measured else None
+    )
     return Quantity(
         kind=kind,
-        stated=given or legs.stated(kind.id),
-        computed=legs.computed(kind.id),
+        stated=given or evaluator.stated(kind.id),
+        computed=evaluator.computed(kind.id),
         # A scale measured at another binning is told for the binning in use.
-        measured=found if found and kind.id != basis else legs.measured(kind.id),
-        target=legs.target(kind.id),
-        verdict_override=legs.verdict(kind.id),
+        measured=found if found and kind.id != basis else evaluator.measured(kind.id),
+        target=evaluator.target(kind.id),
+        verdict_override=evaluator.verdict(kind.id),
     )

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from math import fsum
 
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict
 from wyntaxis.core.limits import USABLE_SHARE
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, once, once_each, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized, memoized_each, rows
 from wyntaxis.core.rig.devices import Device, Storage, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import Plan
@@ -29,10 +29,10 @@ more than the second (hours are stated rounded) cannot fit.
 """
 
 PLAN = "plan"
-NIGHT_USED = NumberOf("night_used_percent", "Night that the frames take", "%", 0, READY)
-FREE = NumberOf("free_gb", "Free space", "GB", 1, DEVICES)
-CURRENT = NumberOf("peak_a", "Highest current", "A", 2, DEVICES)
-BATTERY = NumberOf("battery_h", "Lasts", "h", 1, DEVICES)
+NIGHT_USED = DeviceQuantity("night_used_percent", "Night that the frames take", "%", 0, READY)
+FREE = DeviceQuantity("free_gb", "Free space", "GB", 1, DEVICES)
+CURRENT = DeviceQuantity("peak_a", "Highest current", "A", 2, DEVICES)
+BATTERY = DeviceQuantity("battery_h", "Lasts", "h", 1, DEVICES)
 
 
 def imaging_hours(plan: Plan) -> float:
@@ -58,7 +58,7 @@ def night_rows(numbers: Numbers) -> Iterator[Quantity]:
     plan = numbers.rig.plan
     if plan is None or plan.hours is None:
         return
-    used = Leg(100 * imaging_hours(plan) / plan.hours)
+    used = QuantityValue(100 * imaging_hours(plan) / plan.hours)
     wish = Target(high=NIGHT_FULL_PERCENT, inner_high=NIGHT_PERCENT)
     # A night that the frames nearly fill is open: nobody knows what focusing and dithers will take.
     open_still = Verdict.UNPROVEN if wish.judge(used) is Verdict.TIGHT else None
@@ -100,7 +100,7 @@ def night_gb(numbers: Numbers) -> float | None:
     return plan.frames * frame_bytes(sensor, sensor.binning) * SPACE_RESERVE / BYTES_PER_GB
 
 
-@once_each
+@memoized_each
 def rooms(numbers: Numbers) -> Iterator[Room]:
     """Yield every place for images whose free space is stated, against what the night takes.
 
@@ -126,7 +126,7 @@ def room_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield the free space of every place for images."""
     for room in rooms(numbers):
         wish = Target(low=room.wanted_gb, inner_low=ROOMY * room.wanted_gb)
-        yield FREE.row(room.id, room.storage.name, stated=Leg(room.free_gb), target=wish)
+        yield FREE.row(room.id, room.storage.name, stated=QuantityValue(room.free_gb), target=wish)
 
 
 # Power
@@ -180,7 +180,7 @@ class Fed:
         return None if capacity is None or self.usual_a <= 0 else capacity * self.usable_share / self.usual_a
 
 
-@once
+@memoized
 def fed(numbers: Numbers) -> list[Fed]:
     """Return every supply with the devices that state what they draw from it.
 
@@ -275,17 +275,17 @@ def supply_rows(numbers: Numbers) -> Iterator[Quantity]:
         supply = entry.supply
         if supply.rated_a is not None and entry.draws:
             wish = Target(high=supply.rated_a, inner_high=entry.allowed_a or 0.0)
-            flows = Leg(entry.peak_a)
+            flows = QuantityValue(entry.peak_a)
             yield CURRENT.row(
                 supply.id, supply.title, computed=flows, target=wish, verdict=_at_best(entry, wish, flows)
             )
         if entry.hours is not None:
             lasts = Target(low=night, inner_low=BATTERY_RESERVE * night) if night is not None else None
-            hours = Leg(entry.hours)
+            hours = QuantityValue(entry.hours)
             verdict = _at_best(entry, lasts, hours) if lasts is not None else None
             yield BATTERY.row(supply.id, supply.title, computed=hours, target=lasts, verdict=verdict)
 
 
-def _at_best(entry: Fed, wish: Target, leg: Leg) -> Verdict | None:
+def _at_best(entry: Fed, wish: Target, quantity_value: QuantityValue) -> Verdict | None:
     """Return that nothing is verified where a device states no current, unless what is known fails already."""
-    return Verdict.UNPROVEN if entry.unknown and wish.judge(leg) is not Verdict.FAILS else None
+    return Verdict.UNPROVEN if entry.unknown and wish.judge(quantity_value) is not Verdict.FAILS else None

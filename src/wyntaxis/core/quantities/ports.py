@@ -10,9 +10,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, once, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized, rows
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import PORTS
@@ -33,10 +33,10 @@ FRAMES_BUFFERED = 2
 TRAFFIC_COMFORT = 0.9
 """Of what a link carries, what cameras may ask for without a doubt."""
 
-LINK = NumberOf("link_mbit", "Link", "Mbit/s", 0, PORTS)
-TRAFFIC = NumberOf("traffic_mb_s", "Cameras' traffic", "MB/s", 1, PORTS)
-FEEDS = NumberOf("feeds_ma", "Current fed", "mA", 0, PORTS)
-USB_MEMORY = NumberOf("usbfs_memory_mb", "USB memory", "MB", 0, PORTS)
+LINK = DeviceQuantity("link_mbit", "Link", "Mbit/s", 0, PORTS)
+TRAFFIC = DeviceQuantity("traffic_mb_s", "Cameras' traffic", "MB/s", 1, PORTS)
+FEEDS = DeviceQuantity("feeds_ma", "Current fed", "mA", 0, PORTS)
+USB_MEMORY = DeviceQuantity("usbfs_memory_mb", "USB memory", "MB", 0, PORTS)
 KERNEL = "kernel"
 """What the number of the whole computer is a number of."""
 
@@ -55,7 +55,7 @@ class Bus:
     """The rig's devices by their name on the bus."""
 
 
-@once
+@memoized
 def bus_of(numbers: Numbers) -> Bus | None:
     """Return the rig beside the ports, None where they have not been read.
 
@@ -292,16 +292,16 @@ def port_rows(numbers: Numbers) -> Iterator[Quantity]:
         return
     for match, usb in bus.cameras:
         if usb.speed_mbit is not None:
-            device, link = match.device, Leg(usb.speed_mbit, source=usb.name)
+            device, link = match.device, QuantityValue(usb.speed_mbit, source=usb.name)
             yield LINK.row(device.id, device.title, measured=link, target=_wanted_link(match, usb))
     for load in traffic_loads(bus):
         wish = Target(high=load.carries_mb_s, inner_high=TRAFFIC_COMFORT * load.carries_mb_s)
-        yield TRAFFIC.row(load.hub.name, load.hub.name, computed=Leg(load.total_mb_s), target=wish)
+        yield TRAFFIC.row(load.hub.name, load.hub.name, computed=QuantityValue(load.total_mb_s), target=wish)
     for feed in hub_feeds(bus):
-        total = Leg(feed.total_ma)
+        total = QuantityValue(feed.total_ma)
         yield FEEDS.row(feed.hub.name, feed.hub.title, computed=total, target=Target(high=feed.budget_ma))
     memory = usb_memory(bus)
     if memory is not None:
         # Zero sets no limit.
         room = Target(low=memory.largest_mb, inner_low=memory.wanted_mb) if memory.has_mb else Target()
-        yield USB_MEMORY.row(KERNEL, "Kernel", measured=Leg(memory.has_mb), target=room)
+        yield USB_MEMORY.row(KERNEL, "Kernel", measured=QuantityValue(memory.has_mb), target=room)

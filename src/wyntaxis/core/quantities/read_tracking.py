@@ -379,7 +379,7 @@ def chosen(results: Sequence[T], keeps: Callable[[T], bool]) -> Sequence[T]:
     Parameters
     ----------
     results
-        From :meth:`wyntaxis.core.quantities.legs.Legs.each_once`.
+        From :meth:`wyntaxis.core.quantities.evaluator.QuantityEvaluator.memoized_each`.
     keeps
         Which; by what no value of the document changes, such as a result's topic.
     """

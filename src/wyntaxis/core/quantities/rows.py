@@ -12,7 +12,7 @@ from functools import wraps
 from itertools import chain
 from typing import TypeVar
 
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict
 from wyntaxis.core.quantities.devices import device_quantity
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantity_kinds import QuantityKind
@@ -28,11 +28,11 @@ W = TypeVar("W")
 
 _functions: list[RowFunction] = []
 _targets: dict[str, TargetFunction] = {}
-_numbers: dict[str, NumberOf] = {}
+_numbers: dict[str, DeviceQuantity] = {}
 
 
 @dataclass(frozen=True)
-class NumberOf:
+class DeviceQuantity:
     """A number that each of several things has: its key, label, unit, decimals, and the step that shows it."""
 
     key: str
@@ -53,9 +53,9 @@ class NumberOf:
         thing_id: str,
         thing: str,
         *,
-        stated: Leg | None = None,
-        computed: Leg | None = None,
-        measured: Leg | None = None,
+        stated: QuantityValue | None = None,
+        computed: QuantityValue | None = None,
+        measured: QuantityValue | None = None,
         target: Target | None = None,
         verdict: Verdict | None = None,
     ) -> Quantity:
@@ -66,7 +66,7 @@ class NumberOf:
         return Quantity(kind, stated, computed, measured, target, verdict)
 
 
-def declared_numbers() -> tuple[NumberOf, ...]:
+def declared_numbers() -> tuple[DeviceQuantity, ...]:
     """Return every number that each of several things has, of the modules imported so far."""
     return tuple(_numbers.values())
 
@@ -88,7 +88,7 @@ def rows(function: R) -> R:
     return function
 
 
-def once(function: Callable[[Numbers], W]) -> Callable[[Numbers], W]:
+def memoized(function: Callable[[Numbers], W]) -> Callable[[Numbers], W]:
     """Let a rig's work of some kind be done once, for the rows and for the findings that word them.
 
     Parameters
@@ -99,18 +99,18 @@ def once(function: Callable[[Numbers], W]) -> Callable[[Numbers], W]:
     Returns
     -------
     callable
-        The same, kept beside the legs of the rig.
+        The same, kept beside the evaluator of the rig.
     """
     name = f"{function.__module__}.{function.__name__}"
 
     @wraps(function)
     def known(numbers: Numbers) -> W:
-        return numbers.legs.once(name, lambda: function(numbers))
+        return numbers.evaluator.memoized(name, lambda: function(numbers))
 
     return known
 
 
-def once_each(function: Callable[[Numbers], Iterator[W]]) -> Callable[[Numbers], Sequence[W]]:
+def memoized_each(function: Callable[[Numbers], Iterator[W]]) -> Callable[[Numbers], Sequence[W]]:
     """Let a generator's work be done once; see :func:`once`. Each result depends on what was read for it alone.
 
     Parameters
@@ -128,12 +128,12 @@ def once_each(function: Callable[[Numbers], Iterator[W]]) -> Callable[[Numbers],
 
     @wraps(function)
     def collected(numbers: Numbers) -> Sequence[W]:
-        return numbers.legs.each_once(name, lambda: function(numbers))
+        return numbers.evaluator.memoized_each(name, lambda: function(numbers))
 
     return collected
 
 
-def wanted(*keys: str) -> Callable[[T], T]:
+def setting_target(*keys: str) -> Callable[[T], T]:
     """Declare the function that says what is wanted of settings of a device, by their keys.
 
     Returns
@@ -168,7 +168,7 @@ def rows_of(numbers: Numbers) -> dict[str, Quantity]:
     Parameters
     ----------
     numbers
-        The numbers of the rig; which document paths each row rests on is noted in their legs.
+        The numbers of the rig; which document paths each row rests on is noted in their values.
 
     Returns
     -------
@@ -179,8 +179,8 @@ def rows_of(numbers: Numbers) -> dict[str, Quantity]:
     found = dict(numbers.quantities)
     for function in (_settings, *_functions):
         name = f"rows {function.__module__}.{function.__name__}"
-        told = numbers.legs.rows_once(name, lambda work=function: work(watched))  # type: ignore[misc]
-        found |= {row.id: row for row in told}
+        entries = numbers.evaluator.memoized_rows(name, lambda work=function: work(watched))  # type: ignore[misc]
+        found |= {row.id: row for row in entries}
     return found
 
 
@@ -214,7 +214,7 @@ def step_rows(found: dict[str, Quantity], step: Step) -> list[Quantity]:
 
 
 def is_judged(row: Quantity) -> bool:
-    """Return whether something is said of a row beyond its value: another leg, a target, or a verdict.
+    """Return whether something is said of a row beyond its value: another value, a target, or a verdict.
 
     Parameters
     ----------
@@ -226,6 +226,6 @@ def is_judged(row: Quantity) -> bool:
     bool
         Whether it is.
     """
-    if not row.legs:
+    if not row.values:
         return False
-    return bool(row.target is not None or row.verdict_override is not None or len(row.legs) > 1 or row.assumed)
+    return bool(row.target is not None or row.verdict_override is not None or len(row.values) > 1 or row.assumed)

@@ -10,13 +10,13 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from wyntaxis.core.evidence.sensor.told import dark_current_at, has_dark_temperature
-from wyntaxis.core.ledger import COVERAGE_FACTOR, Leg, Quantity, Target, Verdict
+from wyntaxis.core.evidence.sensor.dark_scaling import dark_current_at, has_dark_temperature
+from wyntaxis.core.ledger import COVERAGE_FACTOR, Quantity, QuantityValue, Target, Verdict
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.cooling import Cooler, coolers
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.read_tracking import apart
-from wyntaxis.core.quantities.rows import NumberOf, once_each, rows, wanted
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized_each, rows, setting_target
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.plan import MeasuredValue
@@ -26,9 +26,9 @@ LINEAR_WITHIN_PERCENT, LINEAR_FAILS_PERCENT = 1.0, 3.0
 DARK_FAILS = 3.0
 """Dark current of this many times what is allowed governs the noise of the longest exposure."""
 
-BIAS_MARGIN = NumberOf("bias_margin_adu", "Bias above the lowest code", "ADU", 1, SENSOR)
-DARK_SIGNAL = NumberOf("dark_signal_e", "Dark signal, longest exposure", "e⁻", 2, SENSOR)
-GLOW_SIGNAL = NumberOf("glow_signal_e", "Glow, longest exposure", "e⁻", 2, SENSOR)
+BIAS_MARGIN = DeviceQuantity("bias_margin_adu", "Bias above the lowest code", "ADU", 1, SENSOR)
+DARK_SIGNAL = DeviceQuantity("dark_signal_e", "Dark signal, longest exposure", "e⁻", 2, SENSOR)
+GLOW_SIGNAL = DeviceQuantity("glow_signal_e", "Glow, longest exposure", "e⁻", 2, SENSOR)
 
 
 def cameras(numbers: Numbers) -> list[tuple[int, Device]]:
@@ -82,7 +82,7 @@ class Offset:
         return self.mean.value - WANTED_SIGMA * self.noise.value
 
 
-@once_each
+@memoized_each
 def offsets(numbers: Numbers) -> Iterator[Offset]:
     """Yield every camera whose bias has been measured.
 
@@ -141,7 +141,7 @@ class DarkSignal:
         return self.set_c + self.doubling_c * math.log2(self.allowed_e / self.signal_e)
 
 
-@once_each
+@memoized_each
 def dark_signals(numbers: Numbers) -> Iterator[DarkSignal]:
     """Yield every camera whose dark current, read noise and set temperature are known, for the longest exposure.
 
@@ -188,29 +188,33 @@ def camera_rows(numbers: Numbers) -> Iterator[Quantity]:
 
     for offset in offsets(numbers):
         spread = math.hypot(offset.mean.standard_uncertainty, WANTED_SIGMA * offset.noise.standard_uncertainty)
-        margin = Leg(offset.margin_adu, spread, source=offset.mean.source or "")
+        margin = QuantityValue(offset.margin_adu, spread, source=offset.mean.source or "")
         clear = Target(low=math.nextafter(0.0, 1.0))
         yield BIAS_MARGIN.row(
-            offset.device.id, offset.device.title, measured=margin, target=clear, verdict=clear.judge(Leg(margin.value))
+            offset.device.id,
+            offset.device.title,
+            measured=margin,
+            target=clear,
+            verdict=clear.judge(QuantityValue(margin.value)),
         )
     for dark in dark_signals(numbers):
         wish = Target(high=DARK_FAILS * dark.allowed_e, inner_high=dark.allowed_e)
         verdict = None if dark.is_placed else Verdict.UNPROVEN
-        leg = Leg(dark.signal_e)
-        yield DARK_SIGNAL.row(dark.device.id, dark.device.title, computed=leg, target=wish, verdict=verdict)
+        quantity_value = QuantityValue(dark.signal_e)
+        yield DARK_SIGNAL.row(dark.device.id, dark.device.title, computed=quantity_value, target=wish, verdict=verdict)
     longest = longest_exposure_s(numbers)
     for _, device in apart(cameras(numbers)):
         glow, noise = device.measured("glow_e_s"), device.best("read_noise_e")
         if glow is None or noise is None or longest is None:
             continue
-        signal = Leg(glow.value * longest, glow.standard_uncertainty * longest, source=glow.source or "")
+        signal = QuantityValue(glow.value * longest, glow.standard_uncertainty * longest, source=glow.source or "")
         wish = glow_target(signal, noise)
         # A glow that cannot be told from none holds, however wide its uncertainty.
-        verdict = wish.judge(Leg(signal.value))
+        verdict = wish.judge(QuantityValue(signal.value))
         yield GLOW_SIGNAL.row(device.id, device.title, measured=signal, target=wish, verdict=verdict)
 
 
-def glow_target(signal: Leg, read_noise_e: float) -> Target:
+def glow_target(signal: QuantityValue, read_noise_e: float) -> Target:
     """Return what is wanted of a glow in e⁻: less than a tenth of the read noise's square, or not to be told from 0.
 
     Parameters
@@ -229,18 +233,18 @@ def glow_target(signal: Leg, read_noise_e: float) -> Target:
     return Target(high=max(read_noise_e**2, allowed), inner_high=allowed)
 
 
-@wanted("pile_up_share")
+@setting_target("pile_up_share")
 def _few_piled(numbers: Numbers, device: Device) -> Target:
 
     return Target(high=math.nextafter(MAX_PILED, 0.0))
 
 
-@wanted("flat_level_percent")
+@setting_target("flat_level_percent")
 def _flat_level(numbers: Numbers, device: Device) -> Target:
     return Target(*FLAT_WIDE_PERCENT, *FLAT_RANGE_PERCENT)
 
 
-@wanted("linearity_percent")
+@setting_target("linearity_percent")
 def _linear(numbers: Numbers, device: Device) -> Target:
     allowed = linearity_allowed_percent(device)
     return Target(high=max(LINEAR_FAILS_PERCENT, allowed), inner_high=allowed)

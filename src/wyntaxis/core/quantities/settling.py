@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wyntaxis.core.ledger import Leg, Quantity, Target
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantities.guiding import guide_use
 from wyntaxis.core.quantities.numbers import Numbers
-from wyntaxis.core.quantities.rows import NumberOf, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, rows
 from wyntaxis.core.steps import GUIDE_BRANCH
 
 MIN_SETTLE_CENTROIDS = 2.0
 """A settling threshold under two centroid errors is crossed by noise alone."""
 
 GUIDING = "guiding"
-SETTLE = NumberOf("settle_px", "Settled within", "guide px", 2, GUIDE_BRANCH)
+SETTLE = DeviceQuantity("settle_px", "Settled within", "guide px", 2, GUIDE_BRANCH)
 
 
 @rows
@@ -23,4 +23,4 @@ def settle_rows(numbers: Numbers) -> Iterator[Quantity]:
     settings = numbers.rig.guiding.settings
     if settings is not None and settings.settle_px is not None:
         least = Target(low=MIN_SETTLE_CENTROIDS * guide_use(numbers.rig).centroid_px)
-        yield SETTLE.row(GUIDING, "Guider", stated=Leg(settings.settle_px), target=least)
+        yield SETTLE.row(GUIDING, "Guider", stated=QuantityValue(settings.settle_px), target=least)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
-from wyntaxis.core.ledger import Leg, Target, Verdict, rectangular
+from wyntaxis.core.ledger import QuantityValue, Target, Verdict, rectangular
 from wyntaxis.core.optics import thinlens
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, target
 from wyntaxis.core.quantities.imaging import focal_length
-from wyntaxis.core.quantities.legs import Legs, computed, declares, measured, target
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.train.lightpath import (
     BackFocus,
@@ -20,45 +20,45 @@ from wyntaxis.core.train.lightpath import (
 from wyntaxis.core.train.slots import UnknownFilter, unknown_filters, with_known_filter
 
 
-def back_focus_of(legs: Legs) -> BackFocus | None:
+def back_focus_of(evaluator: QuantityEvaluator) -> BackFocus | None:
     """Return the distance behind the corrector, wanted and built; None where no corrector states one.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     BackFocus or None
         Lengths in mm; see :mod:`wyntaxis.core.train.lightpath`.
     """
-    return legs.once("back focus", lambda: back_focus(filtered_rig(legs)))
+    return evaluator.memoized("back focus", lambda: back_focus(filtered_rig(evaluator)))
 
 
-def filtered_rig(legs: Legs) -> Rig:
+def filtered_rig(evaluator: QuantityEvaluator) -> Rig:
     """Return the rig with the glass of its wheel's first filter, where only the wheel's slots state any.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     Rig
         The same where the train states its glass.
     """
-    return legs.once("filtered rig", lambda: with_known_filter(legs.rig))
+    return evaluator.memoized("filtered rig", lambda: with_known_filter(evaluator.rig))
 
 
-def unknown_behind(legs: Legs, first: int | None) -> tuple[UnknownFilter, ...]:
+def unknown_behind(evaluator: QuantityEvaluator, first: int | None) -> tuple[UnknownFilter, ...]:
     """Return the wheels and drawers behind a place of the train whose filters are not known.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
     first
         The place of the datum, or of the prism; all of the train where it is None.
 
@@ -67,7 +67,7 @@ def unknown_behind(legs: Legs, first: int | None) -> tuple[UnknownFilter, ...]:
     tuple of UnknownFilter
         See :func:`wyntaxis.core.train.slots.unknown_filters`.
     """
-    found = legs.once("unknown filters", lambda: tuple(unknown_filters(legs.rig)))
+    found = evaluator.memoized("unknown filters", lambda: tuple(unknown_filters(evaluator.rig)))
     return tuple(own for own in found if first is None or own.place > first)
 
 
@@ -88,42 +88,42 @@ def possible_shift_mm(found: tuple[UnknownFilter, ...]) -> tuple[float, float]:
 
 
 @computed("glass_shift_mm")
-def _glass_shift(legs: Legs) -> Leg:
-    plates = main_plates(filtered_rig(legs))
-    return Leg(total_shift(plates), shift_standard(plates))
+def _glass_shift(evaluator: QuantityEvaluator) -> QuantityValue:
+    plates = main_plates(filtered_rig(evaluator))
+    return QuantityValue(total_shift(plates), shift_standard(plates))
 
 
 @computed("back_focus_required_mm")
-def _required(legs: Legs) -> Leg | None:
-    path = back_focus_of(legs)
+def _required(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    path = back_focus_of(evaluator)
     if path is None:
         return None
     # The maker's tolerance is what a measured distance may differ by.
-    within = (path.tolerance_mm or 0.0) if legs.measured("back_focus_required_mm") is not None else 0.0
-    return Leg(path.required_mm, path.glass_standard_mm, within)
+    within = (path.tolerance_mm or 0.0) if evaluator.measured("back_focus_required_mm") is not None else 0.0
+    return QuantityValue(path.required_mm, path.glass_standard_mm, within)
 
 
 @computed("back_focus_built_mm")
-def _built(legs: Legs) -> Leg | None:
-    path = back_focus_of(legs)
-    return Leg(path.built_mm, path.stack.standard_mm) if path else None
+def _built(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    path = back_focus_of(evaluator)
+    return QuantityValue(path.built_mm, path.stack.standard_mm) if path else None
 
 
 @computed("back_focus_error_mm")
-def _error(legs: Legs) -> Leg | None:
-    path = back_focus_of(legs)
-    return Leg(path.error_mm, path.error_standard_mm) if path else None
+def _error(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    path = back_focus_of(evaluator)
+    return QuantityValue(path.error_mm, path.error_standard_mm) if path else None
 
 
 @target("back_focus_error_mm")
-def _wanted_error(legs: Legs) -> Target | None:
-    path = back_focus_of(legs)
+def _wanted_error(evaluator: QuantityEvaluator) -> Target | None:
+    path = back_focus_of(evaluator)
     return None if path is None or path.tolerance_mm is None else Target(-path.tolerance_mm, path.tolerance_mm)
 
 
 @target("back_focus_built_mm")
-def _wanted_built(legs: Legs) -> Target | None:
-    path = back_focus_of(legs)
+def _wanted_built(evaluator: QuantityEvaluator) -> Target | None:
+    path = back_focus_of(evaluator)
     if path is None or path.tolerance_mm is None:
         return None
     return Target(path.required_mm - path.tolerance_mm, path.required_mm + path.tolerance_mm)
@@ -131,10 +131,10 @@ def _wanted_built(legs: Legs) -> Target | None:
 
 @declares("verdict", "back_focus_error_mm")
 @declares("verdict", "back_focus_built_mm")
-def _with_unknown_filter(legs: Legs) -> Verdict | None:
+def _with_unknown_filter(evaluator: QuantityEvaluator) -> Verdict | None:
     """Return that nothing is verified where a filter is not known, unless no filter could bring the sensor in place."""
-    path = back_focus_of(legs)
-    unknown = unknown_behind(legs, datum_index(legs.rig.train))
+    path = back_focus_of(evaluator)
+    unknown = unknown_behind(evaluator, datum_index(evaluator.rig.train))
     if path is None or not unknown:
         return None
     low, high = possible_shift_mm(unknown)
@@ -147,57 +147,65 @@ def _with_unknown_filter(legs: Legs) -> Verdict | None:
 # The corrector as a thin lens, and what a measured image scale says of it
 
 
-def corrector_lens_mm(legs: Legs) -> float | None:
+def corrector_lens_mm(evaluator: QuantityEvaluator) -> float | None:
     """Return the focal length of the corrector as a thin lens, in mm; None where it states no magnification.
 
     Parameters
     ----------
-    legs
-        The legs of the rig.
+    evaluator
+        The evaluator of the rig.
 
     Returns
     -------
     float or None
         In mm. Source: Gaussian optics of a thin lens.
     """
-    path = back_focus_of(legs)
+    path = back_focus_of(evaluator)
     if path is None or path.corrector.magnification is None:
         return None
     return thinlens.focal_length_of(path.corrector.magnification, path.stated_mm)
 
 
 @computed("corrector_magnification")
-def _magnification(legs: Legs) -> Leg | None:
+def _magnification(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the magnification that the built distance gives."""
-    path, lens = back_focus_of(legs), corrector_lens_mm(legs)
+    path, lens = back_focus_of(evaluator), corrector_lens_mm(evaluator)
     if path is None or lens is None:
         return None
     value = thinlens.magnification_at(path.stated_mm + path.error_mm, lens)
-    return Leg(value, path.error_standard_mm / abs(lens)) if value > 0 else None
+    return QuantityValue(value, path.error_standard_mm / abs(lens)) if value > 0 else None
 
 
 @measured("corrector_magnification")
-def _measured_magnification(legs: Legs) -> Leg | None:
-    path, telescope, focal = back_focus_of(legs), legs.rig.telescope, legs.measured("effective_focal_length_mm")
-    if path is None or focal is None or corrector_lens_mm(legs) is None or path.corrector.magnification is None:
+def _measured_magnification(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    path, telescope, focal = (
+        back_focus_of(evaluator),
+        evaluator.rig.telescope,
+        evaluator.measured("effective_focal_length_mm"),
+    )
+    if path is None or focal is None or corrector_lens_mm(evaluator) is None or path.corrector.magnification is None:
         return None
-    value = focal.value / (focal_length(legs).value / path.corrector.magnification)
+    value = focal.value / (focal_length(evaluator).value / path.corrector.magnification)
     tolerance = rectangular(telescope.focal_length_tolerance_mm)
     standard = value * math.hypot(focal.uncertainty / focal.value, tolerance / telescope.focal_length_mm)
-    return Leg(value, standard, source=focal.source)
+    return QuantityValue(value, standard, source=focal.source)
 
 
 @measured("spacing_error_by_scale_mm")
-def _error_by_scale(legs: Legs) -> Leg | None:
+def _error_by_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the spacing error that would explain the measured magnification."""
-    path, lens, found = back_focus_of(legs), corrector_lens_mm(legs), legs.measured("corrector_magnification")
+    path, lens, found = (
+        back_focus_of(evaluator),
+        corrector_lens_mm(evaluator),
+        evaluator.measured("corrector_magnification"),
+    )
     if path is None or lens is None or found is None or path.corrector.magnification is None:
         return None
     error = thinlens.spacing_error(found.value, path.corrector.magnification, lens)
-    return Leg(error, found.uncertainty * abs(lens), source=found.source)
+    return QuantityValue(error, found.uncertainty * abs(lens), source=found.source)
 
 
 @computed("spacing_error_by_scale_mm")
-def _error_to_compare(legs: Legs) -> Leg | None:
+def _error_to_compare(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the built error beside a measured one; alone it would say nothing new."""
-    return legs.computed("back_focus_error_mm") if legs.measured("spacing_error_by_scale_mm") else None
+    return evaluator.computed("back_focus_error_mm") if evaluator.measured("spacing_error_by_scale_mm") else None

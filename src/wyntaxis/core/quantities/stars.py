@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
-from wyntaxis.core.ledger import Leg, Target
+from wyntaxis.core.ledger import QuantityValue, Target
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN, WAVELENGTH_UM
+from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, measured, recorded, target
 from wyntaxis.core.quantities.imaging import seeing
-from wyntaxis.core.quantities.legs import Legs, computed, measured, recorded, target
 from wyntaxis.core.quantities.numbers import Numbers
 
 DIFFRACTION_FWHM = 1.029
@@ -40,35 +40,35 @@ def frame_scale(numbers: Numbers, binning: int | None) -> float | None:
 
 
 @computed("star_fwhm_arcsec")
-def _by_seeing(legs: Legs) -> Leg | None:
+def _by_seeing(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the FWHM in arcsec that seeing and aperture make together, in quadrature."""
-    fwhm = seeing(legs)
+    fwhm = seeing(evaluator)
     if fwhm is None:
         return None
-    diffraction = DIFFRACTION_FWHM * WAVELENGTH_UM / (1000 * legs.rig.telescope.aperture_mm) * ARCSEC_PER_RADIAN
+    diffraction = DIFFRACTION_FWHM * WAVELENGTH_UM / (1000 * evaluator.rig.telescope.aperture_mm) * ARCSEC_PER_RADIAN
     value = math.hypot(fwhm, diffraction)
     # A night of better seeing than usual contradicts nothing: how large is too large, the target says.
-    return Leg(value, SEEING_SHARE * value, tolerance=value)
+    return QuantityValue(value, SEEING_SHARE * value, tolerance=value)
 
 
 @target("star_fwhm_arcsec")
-def _wanted_size(legs: Legs) -> Target | None:
-    made = legs.computed("star_fwhm_arcsec")
-    if made is None or legs.measured("star_fwhm_arcsec") is None:
+def _wanted_size(evaluator: QuantityEvaluator) -> Target | None:
+    made = evaluator.computed("star_fwhm_arcsec")
+    if made is None or evaluator.measured("star_fwhm_arcsec") is None:
         return None
     return Target(high=TOO_LARGE * made.value, inner_high=LARGE * made.value)
 
 
 @measured("star_fwhm_arcsec")
-def _size(legs: Legs) -> Leg | None:
-    return recorded(legs, "star_fwhm_arcsec")
+def _size(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    return recorded(evaluator, "star_fwhm_arcsec")
 
 
 @measured("star_elongation")
-def _elongation(legs: Legs) -> Leg | None:
-    return recorded(legs, "star_elongation")
+def _elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
+    return recorded(evaluator, "star_elongation")
 
 
 @target("star_elongation")
-def _wanted_roundness(legs: Legs) -> Target | None:
-    return Target(high=LONG, inner_high=ROUND) if legs.measured("star_elongation") is not None else None
+def _wanted_roundness(evaluator: QuantityEvaluator) -> Target | None:
+    return Target(high=LONG, inner_high=ROUND) if evaluator.measured("star_elongation") is not None else None

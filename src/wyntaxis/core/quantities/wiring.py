@@ -7,26 +7,26 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from math import fsum
 
-from wyntaxis.core.ledger import Leg, Quantity, Target, Verdict, rectangular
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict, rectangular
 from wyntaxis.core.optics.electrics import cable_resistance, dew_point
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.plan import draw_of, draws_on, unknown_on
 from wyntaxis.core.quantities.ports import HIGH_SPEED_MBIT, bus_of
-from wyntaxis.core.quantities.rows import NumberOf, once_each, rows
+from wyntaxis.core.quantities.rows import DeviceQuantity, memoized_each, rows
 from wyntaxis.core.rehearsal.power import is_converter
 from wyntaxis.core.rig.devices import Cable, Device, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part, Telescope
 from wyntaxis.core.steps import DEVICES, PORTS
 
-AT_REST = NumberOf("arrives_at_rest_v", "Voltage that arrives, as a rule", "V", 2, DEVICES)
-AT_MOST = NumberOf("arrives_at_most_v", "Voltage that arrives, all at their most", "V", 2, DEVICES)
-NEAR_END = NumberOf("arrives_near_end_v", "The same, near the battery's end", "V", 2, DEVICES)
-OUTLET = NumberOf("outlet_a", "Current of the outlet, at the most", "A", 2, DEVICES)
-CABLE = NumberOf("cable_m", "Data cable", "m", 1, PORTS)
-PAYLOAD = NumberOf("payload_kg", "Load", "kg", 1, DEVICES)
-DEW_POINT = NumberOf("dew_point_c", "Dew point", "°C", 1, DEVICES)
-DEW_MARGIN = NumberOf("dew_margin_c", "Optics above the dew point", "°C", 1, DEVICES)
+AT_REST = DeviceQuantity("arrives_at_rest_v", "Voltage that arrives, as a rule", "V", 2, DEVICES)
+AT_MOST = DeviceQuantity("arrives_at_most_v", "Voltage that arrives, all at their most", "V", 2, DEVICES)
+NEAR_END = DeviceQuantity("arrives_near_end_v", "The same, near the battery's end", "V", 2, DEVICES)
+OUTLET = DeviceQuantity("outlet_a", "Current of the outlet, at the most", "A", 2, DEVICES)
+CABLE = DeviceQuantity("cable_m", "Data cable", "m", 1, PORTS)
+PAYLOAD = DeviceQuantity("payload_kg", "Load", "kg", 1, DEVICES)
+DEW_POINT = DeviceQuantity("dew_point_c", "Dew point", "°C", 1, DEVICES)
+DEW_MARGIN = DeviceQuantity("dew_margin_c", "Optics above the dew point", "°C", 1, DEVICES)
 
 CABLE_LIMITS_M = {HIGH_SPEED_MBIT: 5.0, 5000.0: 3.0}
 """How long a cable may be without a repeater, by the link's speed in Mbit/s. Source: USB 2.0 and 3.2 practice."""
@@ -68,7 +68,7 @@ def resistance(cable: Cable | None, rig: Rig) -> float | None:
 
 
 @dataclass(frozen=True)
-class Stretch:
+class CableSegment:
     """A cable on the way to a device: what is before it, what flows through it as a rule and at the most, in A.
 
     ``ohm`` is None where the cable is not described.
@@ -85,7 +85,7 @@ class Stretch:
 
 
 @dataclass(frozen=True)
-class Arrival:
+class SupplyVoltage:
     """What arrives at a device, and by which cables, from the source or the converter next to it. Volts.
 
     ``undescribed`` are the supplies on the way whose own cable is not described: what arrives is at the best as much.
@@ -93,14 +93,14 @@ class Arrival:
 
     device: Device
     source: Supply
-    stretches: tuple[Stretch, ...]
+    segments: tuple[CableSegment, ...]
     undescribed: tuple[Supply, ...] = ()
     unknown: tuple[Device, ...] = ()
     """Devices on the same cables that state no current."""
 
     def volts(self, start_v: float, *, at_most: bool) -> float:
         """Return the voltage at the device from that of the source."""
-        return start_v - fsum(stretch.drop_v(at_most=at_most) for stretch in self.stretches)
+        return start_v - fsum(segment.drop_v(at_most=at_most) for segment in self.segments)
 
     @property
     def is_at_best(self) -> bool:
@@ -108,8 +108,8 @@ class Arrival:
         return bool(self.undescribed or self.unknown)
 
 
-@once_each
-def arrivals(numbers: Numbers) -> Iterator[Arrival]:
+@memoized_each
+def supply_voltages(numbers: Numbers) -> Iterator[SupplyVoltage]:
     """Yield each device whose supply line is stated, cable by cable, from the device to the source.
 
     Parameters
@@ -132,7 +132,7 @@ def arrivals(numbers: Numbers) -> Iterator[Arrival]:
         ohm, draw = resistance(power.cable, rig), draw_of(device)
         if ohm is None or draw is None:
             continue
-        stretches, source = [Stretch(supply, ohm, draw.usual_a, draw.peak_a)], supply
+        segments, source = [CableSegment(supply, ohm, draw.usual_a, draw.peak_a)], supply
         undescribed: list[Supply] = []
         unknown: list[Device] = []
         while (fed_by := supplies.get(source.fed_by or "")) is not None and not is_converter(source, fed_by):
@@ -142,29 +142,29 @@ def arrivals(numbers: Numbers) -> Iterator[Arrival]:
             through = list(draws_on(rig, source.id))
             unknown += unknown_on(rig, source.id)
             usual, peak = fsum(d.usual_a for d in through), fsum(d.peak_a for d in through)
-            stretches.append(Stretch(fed_by, own, usual, peak))
+            segments.append(CableSegment(fed_by, own, usual, peak))
             source = fed_by
-        yield Arrival(
-            device, source, tuple(stretches), tuple(undescribed), tuple({own.id: own for own in unknown}.values())
+        yield SupplyVoltage(
+            device, source, tuple(segments), tuple(undescribed), tuple({own.id: own for own in unknown}.values())
         )
 
 
 @rows
-def arrival_rows(numbers: Numbers) -> Iterator[Quantity]:
+def supply_voltage_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield what arrives at each device, as a rule, at the most, and near the battery's end."""
-    for way in arrivals(numbers):
+    for way in supply_voltages(numbers):
         device, source = way.device, way.source
         if source.voltage_v is None:
             continue
         least = device.power.least_v if device.power is not None else None
         wish = Target(low=least) if least is not None else None
         for number_of, at_most in ((AT_REST, False), (AT_MOST, True)):
-            leg = Leg(way.volts(source.voltage_v, at_most=at_most))
-            unsure = way.is_at_best and wish is not None and wish.judge(leg) is not Verdict.FAILS
+            quantity_value = QuantityValue(way.volts(source.voltage_v, at_most=at_most))
+            unsure = way.is_at_best and wish is not None and wish.judge(quantity_value) is not Verdict.FAILS
             verdict = Verdict.UNPROVEN if unsure else None
-            yield number_of.row(device.id, device.title, computed=leg, target=wish, verdict=verdict)
+            yield number_of.row(device.id, device.title, computed=quantity_value, target=wish, verdict=verdict)
         if source.end_v is not None:
-            low = Leg(way.volts(source.end_v, at_most=True))
+            low = QuantityValue(way.volts(source.end_v, at_most=True))
             # Near its end a battery is still within its hours: what falls short there is doubtful, and said.
             end_wish = Target(inner_low=least) if least is not None else None
             unsure = way.is_at_best and end_wish is not None and end_wish.judge(low) is Verdict.HOLDS
@@ -193,7 +193,7 @@ class OutletLoad:
         return fsum(draw.peak_a for draw in draws if draw is not None)
 
 
-@once_each
+@memoized_each
 def outlet_loads(numbers: Numbers) -> Iterator[OutletLoad]:
     """Yield every outlet that something hangs on.
 
@@ -225,7 +225,7 @@ def outlet_rows(numbers: Numbers) -> Iterator[Quantity]:
         if load.rated_a is not None:
             wish = Target(high=load.rated_a)
             title = f"{load.supply.title}, {load.name}"
-            yield OUTLET.row(load.key, title, computed=Leg(load.peak_a), target=wish)
+            yield OUTLET.row(load.key, title, computed=QuantityValue(load.peak_a), target=wish)
 
 
 def link_speed_mbit(numbers: Numbers, device: Device) -> tuple[float, str]:
@@ -260,7 +260,7 @@ def cable_rows(numbers: Numbers) -> Iterator[Quantity]:
         if link is None or link.kind != "usb" or link.cable_m is None:
             continue
         limit = math.inf if link.repeater else CABLE_LIMITS_M[link_speed_mbit(numbers, device)[0]]
-        yield CABLE.row(device.id, device.title, stated=Leg(link.cable_m), target=Target(high=limit))
+        yield CABLE.row(device.id, device.title, stated=QuantityValue(link.cable_m), target=Target(high=limit))
 
 
 # The mount
@@ -301,7 +301,7 @@ def payload_rows(numbers: Numbers) -> Iterator[Quantity]:
         return
     carried, rating = payload_of(numbers.rig), mount.payload_rating_kg
     wish = Target(high=rating, inner_high=PAYLOAD_INNER_SHARE * rating)
-    load = Leg(carried.known_kg)
+    load = QuantityValue(carried.known_kg)
     unknown = bool(carried.missing) and wish.judge(load) is not Verdict.FAILS
     yield PAYLOAD.row("mount", "Mount", computed=load, target=wish, verdict=Verdict.UNPROVEN if unknown else None)
 
@@ -315,17 +315,19 @@ def dew_rows(numbers: Numbers) -> Iterator[Quantity]:
     for device in numbers.rig.devices:
         if device.kind != "weather":
             continue
-        air, humidity, told = device.best("air_c"), device.best("humidity_percent"), device.number("dew_point_c")
+        air, humidity, entries = device.best("air_c"), device.best("humidity_percent"), device.number("dew_point_c")
         found = device.measured("dew_point_c")
-        reckoned = _dew_leg(air, humidity) if air is not None and humidity else None
-        stated = None if told is None else Leg(told, tolerance=1.0)
-        other = None if found is None else Leg(found.value, found.standard_uncertainty, source=found.source or "")
-        best = other or reckoned or stated
+        computed_now = _dew_value(air, humidity) if air is not None and humidity else None
+        stated = None if entries is None else QuantityValue(entries, tolerance=1.0)
+        other = (
+            None if found is None else QuantityValue(found.value, found.standard_uncertainty, source=found.source or "")
+        )
+        best = other or computed_now or stated
         if best is None:
             continue
-        yield DEW_POINT.row(device.id, device.title, stated=stated, computed=reckoned, measured=other)
+        yield DEW_POINT.row(device.id, device.title, stated=stated, computed=computed_now, measured=other)
         if air is not None:
-            margin = Leg(air - GLASS_BELOW_AIR_C + warmed_c(numbers.rig) - best.value, best.uncertainty)
+            margin = QuantityValue(air - GLASS_BELOW_AIR_C + warmed_c(numbers.rig) - best.value, best.uncertainty)
             wish = Target(low=0.0, inner_low=DEW_WANTED_C)
             yield DEW_MARGIN.row(device.id, device.title, computed=margin, target=wish)
 
@@ -343,13 +345,13 @@ def warmed_c(rig: Rig) -> float:
     float
         In °C.
     """
-    told = [d.best("warms_c") for d in rig.devices if d.kind == "dew_heater"]
-    return min((value for value in told if value is not None), default=0.0)
+    entries = [d.best("warms_c") for d in rig.devices if d.kind == "dew_heater"]
+    return min((value for value in entries if value is not None), default=0.0)
 
 
-def _dew_leg(air_c: float, humidity_percent: float) -> Leg:
+def _dew_value(air_c: float, humidity_percent: float) -> QuantityValue:
     value = dew_point(air_c, humidity_percent)
     by_air = dew_point(air_c + AIR_HALF_WIDTH_C, humidity_percent) - value
     wet = min(humidity_percent + HUMIDITY_HALF_WIDTH_PERCENT, 100.0)
     by_water = value - dew_point(air_c, max(2 * humidity_percent - wet, humidity_percent / 2))
-    return Leg(value, math.hypot(rectangular(by_air), rectangular(by_water)))
+    return QuantityValue(value, math.hypot(rectangular(by_air), rectangular(by_water)))

@@ -174,8 +174,8 @@ def audit(numbers: Numbers, headers: FolderHeaders) -> HeaderAudit:
     from wyntaxis.core.evidence.headers.partners import group_frames, missing_calibration
 
     groups = group_frames(headers.frames, headers.names)
-    told: dict[str, list[Check]] = {}
-    checks = tuple(_checks(numbers, headers.frames, headers.names, told))
+    entries: dict[str, list[Check]] = {}
+    checks = tuple(_checks(numbers, headers.frames, headers.names, entries))
     return HeaderAudit(
         headers.folder,
         len(headers.frames),
@@ -186,7 +186,7 @@ def audit(numbers: Numbers, headers: FolderHeaders) -> HeaderAudit:
         headers.broken,
         headers.frames,
         headers.skipped,
-        {path: tuple(found) for path, found in told.items()},
+        {path: tuple(found) for path, found in entries.items()},
     )
 
 
@@ -249,7 +249,7 @@ _BY_CAMERA: tuple[tuple[str, str, Callable[[FrameHeader], float | None]], ...] =
 
 
 def _checks(
-    numbers: Numbers, frames: tuple[FrameHeader, ...], names: FilterNames, told: dict[str, list[Check]]
+    numbers: Numbers, frames: tuple[FrameHeader, ...], names: FilterNames, entries: dict[str, list[Check]]
 ) -> Iterator[Check]:
     """Yield one check for every distinct value of every quantity, the most frequent first within its quantity.
 
@@ -268,7 +268,7 @@ def _checks(
         check = _check(numbers, known[key], keyword, value, members, names)
         if check.verdict is not Verdict.HOLDS:
             for frame in members:
-                told.setdefault(frame.path, []).append(check)
+                entries.setdefault(frame.path, []).append(check)
         yield check
 
 

@@ -106,7 +106,7 @@ def value_text(value: Value | None, item: Comparable) -> str:
 
 def matrix(numbers: Numbers) -> Matrix:
     """Compare every record that is for this train with what the rig says."""
-    rows = numbers.legs.each_once("matrix", lambda: _rows(numbers))
+    rows = numbers.evaluator.memoized_each("matrix", lambda: _rows(numbers))
     return Matrix(untracked(numbers.rig.own_records), rows)
 
 

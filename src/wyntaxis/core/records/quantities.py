@@ -15,9 +15,9 @@ from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
 from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.rig.display import compared_fields
 from wyntaxis.core.rig.parts import Sensor, Telescope
 from wyntaxis.core.rig.plan import GuideSettings, Site
-from wyntaxis.core.rig.shown import compared_fields
 
 Value = float | bool | str | tuple[str, ...]
 
@@ -42,7 +42,7 @@ class Comparable:
 
 def comparables(numbers: Numbers) -> dict[str, Comparable]:
     """Return everything comparable of a rig by id, in the order in which the matrix lists it."""
-    return numbers.legs.by_key_once("comparables", lambda: _comparables(numbers.tracked()))
+    return numbers.evaluator.memoized_by_key("comparables", lambda: _comparables(numbers.tracked()))
 
 
 def _comparables(numbers: Numbers) -> Iterator[tuple[str, Comparable]]:

@@ -72,8 +72,8 @@ class NightDevices(NightWorld):
             yield self.env.timeout(ERROR_S)
             if refused.fault.clears == "attempt":
                 refused.over = True
-            if refused.fault.spoil and not refused.over:
-                self.spoils[refused.fault.id] = refused.fault.spoil
+            if refused.fault.frame_problem and not refused.over:
+                self.frame_problems[refused.fault.id] = refused.fault.frame_problem
             return refused.fault.title.lower()
         late = self._trouble(do, "late")
         self._flow(do, works=True)
@@ -122,20 +122,20 @@ class NightDevices(NightWorld):
         elif do == "wheel":
             state.focus_off += self.setting.focus.change(state.filter, step.filter)
             state.filter = step.filter
-        for entry in self.struck:
-            if entry.told and entry.fault.cure == do and self.env.now >= entry.at_s:
+        for entry in self.active_faults:
+            if entry.reported and entry.fault.cure == do and self.env.now >= entry.at_s:
                 entry.over = True
             if entry.over and do in (entry.fault.cure, *entry.fault.does):
-                self.spoils.pop(entry.fault.id, None)
+                self.frame_problems.pop(entry.fault.id, None)
 
     def _reconnect(self, do: str) -> Work:
         """Connect the device of an action anew, or everything for ``connect``: what clears by that is over."""
         yield self.env.timeout(2 * CONNECT_S)
         self.state.connected = self.state.electricity
-        for entry in self.struck:
+        for entry in self.active_faults:
             fault = entry.fault
             touched = do == "connect" or do in fault.does or device_kind(do) in fault.devices
-            if entry.told and touched and fault.clears == "reconnect":
+            if entry.reported and touched and fault.clears == "reconnect":
                 entry.over = True
         self.note(self._title(do), "connected anew", "retry")
         return ""
@@ -165,11 +165,11 @@ class NightDevices(NightWorld):
                     self._action.interrupt("limit")
                     why = f"no answer within {step.limit_s:g} s"
                     self._waits = ""
-                    for entry in self.struck:
-                        if entry.told and entry.fault.clears == "attempt" and do in entry.fault.does:
+                    for entry in self.active_faults:
+                        if entry.reported and entry.fault.clears == "attempt" and do in entry.fault.does:
                             entry.over = True
-                        if entry.told and do in entry.fault.does and entry.fault.spoil:
-                            self.spoils[entry.fault.id] = entry.fault.spoil
+                        if entry.reported and do in entry.fault.does and entry.fault.frame_problem:
+                            self.frame_problems[entry.fault.id] = entry.fault.frame_problem
                     self._span(do, began, "retrying")
             if not why:
                 return ""

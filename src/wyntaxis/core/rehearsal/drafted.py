@@ -27,12 +27,12 @@ FRAME_LIMIT_FACTOR, FRAME_LIMIT_S = 1.5, 60.0
 
 
 def _step(do: str, **more: object) -> NightStep:
-    told = {"do": do, **more}
+    entries = {"do": do, **more}
     if do in LIMITS:
         limit, attempts, pause = LIMITS[do]
-        told = {"limit_s": limit, "attempts": attempts, "pause_s": pause, "reconnect": attempts > 1, **told}
-    told.setdefault("then", THEN.get(do, "go_on"))
-    return NightStep.model_validate(told)
+        entries = {"limit_s": limit, "attempts": attempts, "pause_s": pause, "reconnect": attempts > 1, **entries}
+    entries.setdefault("then", THEN.get(do, "go_on"))
+    return NightStep.model_validate(entries)
 
 
 def drafted_steps(rig: Rig) -> tuple[NightStep, ...]:
@@ -115,9 +115,9 @@ def _sequences(rig: Rig) -> list[NightStep]:
         own = min(each, left)
         left -= own
         if own > 0:
-            told = {"do": "sequence", "frames": own, "exposure_s": exposure, "limit_s": limit, "attempts": 3}
-            told |= {"pause_s": 20.0, "reconnect": True, "then": "skip"}
-            found.append(NightStep.model_validate(told | named))
+            entries = {"do": "sequence", "frames": own, "exposure_s": exposure, "limit_s": limit, "attempts": 3}
+            entries |= {"pause_s": 20.0, "reconnect": True, "then": "skip"}
+            found.append(NightStep.model_validate(entries | named))
     return found
 
 

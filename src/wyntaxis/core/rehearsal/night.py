@@ -10,10 +10,7 @@ import simpy
 from wyntaxis.core.rehearsal.devices import NightDevices, Work
 from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
 from wyntaxis.core.rehearsal.outcome import NightEvent, NightOutcome, NightSpan, NightStage
-from wyntaxis.core.rehearsal.world import Struck
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep
-
-__all__ = ["NightRun", "Struck"]
 
 WET_S = 240.0
 """An open roof may be rained on for so long before things are wet."""
@@ -149,7 +146,7 @@ class NightRun(NightDevices):
                 yield from self._end_safely(f"{step.do.replace('_', ' ')} failed ({why})")
                 return
             if step.do == "solve":
-                self.spoils["unsolved"] = "off the object"
+                self.frame_problems["unsolved"] = "off the object"
             goes = "the next target" if step.then == "skip" else "the next step"
             unhandled = step.do in ("solve", "slew", "connect", "open_roof", "open_cover", "park", "close_roof")
             self.note("program", f"{why}: goes on with {goes}", "branch", unhandled=unhandled)
@@ -247,7 +244,7 @@ class NightRun(NightDevices):
         if "flip" not in actions:
             if self.env.now + exposure > at:
                 self.state.flipped = True
-                self.spoils["no flip"] = "trailed at the mount's limit"
+                self.frame_problems["no flip"] = "trailed at the mount's limit"
                 self.note(self._title("flip"), "stops at its limit: the plan has no flip", "fault", unhandled=True)
             return
         began = self.env.now
@@ -313,12 +310,12 @@ class NightRun(NightDevices):
             return "unguided"
         if own.focus.growth(self._focus_error()) > SOFT_GROWTH:
             return "out of focus"
-        return next(iter(self.spoils.values()), "")
+        return next(iter(self.frame_problems.values()), "")
 
     def _cure(self) -> Generator[simpy.Event, Any, None]:
         """Do what cures what spoils the frames, where the plan has it."""
-        own = {entry.fault.id: entry.fault.cure for entry in self.struck}
-        cures = [own.get(key, "") for key in self.spoils]
+        own = {entry.fault.id: entry.fault.cure for entry in self.active_faults}
+        cures = [own.get(key, "") for key in self.frame_problems]
         if not self.state.guiding:
             cures.append("guide")
         if self.setting.focus.growth(self._focus_error()) > SOFT_GROWTH:

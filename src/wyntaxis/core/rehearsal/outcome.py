@@ -38,8 +38,8 @@ class NightEvent:
 
     def as_json(self) -> dict[str, Any]:
         """Return it as ``wyntaxis rehearse --json`` prints it."""
-        told = {"t_s": self.t_s, "device": self.device, "step": self.step, "what": self.what, "kind": self.kind}
-        return told | ({"unhandled": True} if self.unhandled else {})
+        entries = {"t_s": self.t_s, "device": self.device, "step": self.step, "what": self.what, "kind": self.kind}
+        return entries | ({"unhandled": True} if self.unhandled else {})
 
 
 @dataclass(frozen=True)
@@ -93,10 +93,10 @@ class NightOutcome:
     @property
     def budget(self) -> dict[SpanKind, float]:
         """Into what the time went, in s."""
-        told: dict[SpanKind, float] = dict.fromkeys(SPAN_WORDS, 0.0)
+        entries: dict[SpanKind, float] = dict.fromkeys(SPAN_WORDS, 0.0)
         for span in self.spans:
-            told[span.kind] += span.to_s - span.from_s
-        return told
+            entries[span.kind] += span.to_s - span.from_s
+        return entries
 
     def hours_lost(self, good: NightOutcome) -> float:
         """Return the hours of exposure that are missing against a night in which nothing goes wrong."""

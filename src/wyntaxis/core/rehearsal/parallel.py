@@ -34,15 +34,15 @@ def many_nights_in_parallel(
     if nights <= NIGHTS_A_CHUNK or (os.cpu_count() or 1) < 2:
         return many_nights(setting, nights, seed, progress)
     jobs = [(setting, seed, first, min(first + NIGHTS_A_CHUNK, nights)) for first in range(0, nights, NIGHTS_A_CHUNK)]
-    told: dict[int, list[tuple[float, bool, bool, tuple[str, ...]]]] = {}
+    entries: dict[int, list[tuple[float, bool, bool, tuple[str, ...]]]] = {}
     # Processes of their own from scratch: the window's threads would not survive a fork.
     with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as pool:
         waiting = {pool.submit(some_nights, job): job[2] for job in jobs}
         try:
             for done in as_completed(waiting):
-                told[waiting[done]] = done.result()
-                progress(min(len(told) * NIGHTS_A_CHUNK, nights), nights)
+                entries[waiting[done]] = done.result()
+                progress(min(len(entries) * NIGHTS_A_CHUNK, nights), nights)
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
-    return summed([night for first in sorted(told) for night in told[first]])
+    return summed([night for first in sorted(entries) for night in entries[first]])

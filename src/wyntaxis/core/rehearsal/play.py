@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rehearsal.faults import FAULTS, Fault, Moment
-from wyntaxis.core.rehearsal.night import NightRun, Struck
+from wyntaxis.core.rehearsal.night import NightRun
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
 from wyntaxis.core.rehearsal.setting import NightSetting
+from wyntaxis.core.rehearsal.world import ActiveFault
 
 DEFAULT_NIGHTS = 1000
 NIGHTS_A_CHUNK = 50
@@ -74,14 +75,16 @@ def applies(setting: NightSetting, fault: Fault) -> bool:
     return not fault.does or bool(does & set(fault.does)) or fault.id in _ALWAYS
 
 
-def struck(setting: NightSetting, fault: Fault, at_s: float | None = None, window: Window | None = None) -> Struck:
+def active_faults(
+    setting: NightSetting, fault: Fault, at_s: float | None = None, window: Window | None = None
+) -> ActiveFault:
     """Return a fault that strikes at its usual moment, or at one in s."""
     if at_s is None:
         at_s = moment_s(setting, fault.when, window or window_of(setting))
-    return Struck(fault, at_s)
+    return ActiveFault(fault, at_s)
 
 
-def played(setting: NightSetting, faults: Sequence[Struck] = ()) -> NightOutcome:
+def played(setting: NightSetting, faults: Sequence[ActiveFault] = ()) -> NightOutcome:
     """Return what comes of a night.
 
     Parameters
@@ -130,7 +133,7 @@ def fault_table(setting: NightSetting, watch: Callable[[int, int], None] = lambd
     for index, fault in enumerate(FAULTS.values()):
         watch(index, len(FAULTS))
         there = applies(setting, fault)
-        outcome = played(setting, [struck(setting, fault, window=window)]) if there else good
+        outcome = played(setting, [active_faults(setting, fault, window=window)]) if there else good
         rows.append(FaultRow(fault, there, grade_of(outcome, good), outcome, outcome.hours_lost(good)))
     return tuple(rows)
 
@@ -155,14 +158,14 @@ def one_night(
     import numpy as np
 
     rng = np.random.default_rng([seed, night])
-    drawn: list[Struck] = []
+    drawn: list[ActiveFault] = []
     for fault in FAULTS.values():
         strikes, place = rng.random(), rng.random()
         if strikes < fault.rate / 100 and applies(setting, fault):
             at = moment_s(setting, fault.when, window)
             if fault.when == "middle":
                 at = window[0] + place * (window[1] - window[0])
-            drawn.append(Struck(fault, at))
+            drawn.append(ActiveFault(fault, at))
     outcome = played(setting, drawn)
     names = tuple(entry.fault.id for entry in drawn)
     return outcome.kept_s / 3600, not outcome.safe_end, outcome.frames_kept == 0, names
@@ -204,29 +207,29 @@ def many_nights(
     """
     if not 1 <= nights <= 100_000:
         raise InputError(f"nights: must be 1 to 100000, got {nights}")
-    told: list[tuple[float, bool, bool, tuple[str, ...]]] = []
+    entries: list[tuple[float, bool, bool, tuple[str, ...]]] = []
     for first in range(0, nights, NIGHTS_A_CHUNK):
         progress(first, nights)
-        told += some_nights((setting, seed, first, min(first + NIGHTS_A_CHUNK, nights)))
+        entries += some_nights((setting, seed, first, min(first + NIGHTS_A_CHUNK, nights)))
     progress(nights, nights)
-    return summed(told)
+    return summed(entries)
 
 
-def summed(told: Sequence[tuple[float, bool, bool, tuple[str, ...]]]) -> ManyNights:
+def summed(entries: Sequence[tuple[float, bool, bool, tuple[str, ...]]]) -> ManyNights:
     """Return what drawn nights come to together."""
-    hours = [own[0] for own in told]
+    hours = [own[0] for own in entries]
     count, mean = len(hours), sum(hours) / len(hours)
     scatter = math.sqrt(sum((value - mean) ** 2 for value in hours) / max(count - 1, 1))
     by_fault: dict[str, int] = {}
-    for _, unsafe, _, names in told:
+    for _, unsafe, _, names in entries:
         for name in names if unsafe else ():
             by_fault[name] = by_fault.get(name, 0) + 1
     worst = sorted(by_fault.items(), key=lambda entry: -entry[1])
     return ManyNights(
         count,
         Estimate(mean, scatter / math.sqrt(count)),
-        _share(sum(own[1] for own in told), count),
-        _share(sum(own[2] for own in told), count),
+        _share(sum(own[1] for own in entries), count),
+        _share(sum(own[2] for own in entries), count),
         tuple(hours),
         tuple(worst[:8]),
     )
@@ -238,7 +241,7 @@ def _share(count: int, of: int) -> Estimate:
     return Estimate(count / of, math.sqrt(centre * (1 - centre) / (of + 4)))
 
 
-def named_faults(setting: NightSetting, texts: Sequence[str]) -> list[Struck]:
+def named_faults(setting: NightSetting, texts: Sequence[str]) -> list[ActiveFault]:
     """Return the faults that texts such as ``camera.gone`` or ``weather.rain@9000`` name.
 
     Raises
@@ -252,7 +255,7 @@ def named_faults(setting: NightSetting, texts: Sequence[str]) -> list[Struck]:
         fault = FAULTS.get(name.strip())
         if fault is None:
             raise InputError(f"--fault: there is no {name[:40]}; there are: {', '.join(FAULTS)}")
-        found.append(struck(setting, fault, _seconds(when) if at else None, window))
+        found.append(active_faults(setting, fault, _seconds(when) if at else None, window))
     return found
 
 

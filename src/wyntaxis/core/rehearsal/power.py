@@ -47,7 +47,7 @@ class SupplyUse:
     drawn_ah: float = 0.0
     peak_a: float = 0.0
     peak_s: float = 0.0
-    over_told: bool = False
+    over_text: bool = False
 
     @property
     def title(self) -> str:

@@ -10,7 +10,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rehearsal.drafted import LIMITS, drafted_watch
 from wyntaxis.core.rehearsal.faults import Fault
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
-from wyntaxis.core.rehearsal.play import FaultRow, played, struck, window_of
+from wyntaxis.core.rehearsal.play import FaultRow, active_faults, played, window_of
 from wyntaxis.core.rehearsal.setting import NightSetting, setting_of
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.edit import Change
@@ -74,7 +74,7 @@ def remedies(setting: NightSetting, row: FaultRow) -> NightRemedy | None:
             continue
         changed = setting_of(rig, setting.sky)
         good = played(changed)
-        outcome = played(changed, [struck(changed, row.fault, window=window_of(changed, good))])
+        outcome = played(changed, [active_faults(changed, row.fault, window=window_of(changed, good))])
         grade = grade_of(outcome, good)
         before = (ORDER.index(row.grade), -row.outcome.frames_kept) if best is None else _rank(best)
         if (ORDER.index(grade), -outcome.frames_kept) < before:
@@ -134,7 +134,7 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
             steps,
             watch.model_copy(update={"on_error": "end_safely"}),
         )
-    if row.outcome.frames_lost or row.fault.spoil:
+    if row.outcome.frames_lost or row.fault.frame_problem:
         looks = watch.model_copy(update={"checks_frames": True, "recovers_guiding_s": wanted.recovers_guiding_s})
         yield "look at each frame's stars, and find the guide star anew", steps, looks
     yield "watch over all of it", steps, wanted
@@ -144,9 +144,9 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
         yield f"try to close {ATTEMPTS} times", more, wanted
 
 
-def _with(steps: Sequence[NightStep], places: Sequence[int], **told: Any) -> tuple[NightStep, ...]:
+def _with(steps: Sequence[NightStep], places: Sequence[int], **entries: Any) -> tuple[NightStep, ...]:
     """Return steps with some of them changed."""
     return tuple(
-        NightStep.model_validate(step.model_dump(exclude_unset=True) | told) if index in places else step
+        NightStep.model_validate(step.model_dump(exclude_unset=True) | entries) if index in places else step
         for index, step in enumerate(steps)
     )

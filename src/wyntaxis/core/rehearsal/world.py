@@ -41,12 +41,12 @@ def device_kind(do: str) -> str:
 
 
 @dataclass
-class Struck:
+class ActiveFault:
     """A fault in a night: when it strikes in s, whether it has, and whether it is over."""
 
     fault: Fault
     at_s: float
-    told: bool = False
+    reported: bool = False
     over: bool = False
 
 
@@ -81,7 +81,7 @@ class NightWorld:
     """How a night stands, and what is told of it."""
 
     setting: NightSetting
-    struck: list[Struck]
+    active_faults: list[ActiveFault]
     env: simpy.Environment = field(default_factory=simpy.Environment)
     state: NightState = field(default_factory=NightState)
     events: list[NightEvent] = field(default_factory=list)
@@ -89,7 +89,7 @@ class NightWorld:
     kept: list[tuple[float, float]] = field(default_factory=list)
     lost: Counter[str] = field(default_factory=Counter)
     messages: list[str] = field(default_factory=list)
-    spoils: dict[str, str] = field(default_factory=dict)
+    frame_problems: dict[str, str] = field(default_factory=dict)
     """By fault what spoils frames now."""
     spoiled: int = 0
     """How often something has begun to spoil frames."""
@@ -104,7 +104,7 @@ class NightWorld:
         asked = list(dict.fromkeys(step.filter for step in self.setting.steps if step.filter is not None))
         self._missing = asked[len(asked) // 2] if asked else None
         self.state.disk_gb = self.setting.free_gb if self.setting.free_gb is not None else 1e9
-        for entry in self.struck:
+        for entry in self.active_faults:
             if entry.fault.way in ("world", "spoil"):
                 self.env.process(self._strike(entry))
         self.uses = [SupplyUse(load) for load in self.setting.loads]
@@ -116,11 +116,11 @@ class NightWorld:
         for use in self.uses:
             if use.capacity_ah is not None:
                 self.env.process(self._emptying(use))
-        weather = any(entry.fault.id.startswith("weather.") for entry in self.struck)
+        weather = any(entry.fault.id.startswith("weather.") for entry in self.active_faults)
         # Without weather there is nothing to see: a minute that changes nothing is not played.
         if weather and self.setting.watch.then is not None and self._watched_by() is not None:
             self.env.process(self._watching())
-        if any(entry.fault.id == "weather.rain" for entry in self.struck):
+        if any(entry.fault.id == "weather.rain" for entry in self.active_faults):
             self.env.process(self._getting_wet())
 
     # Telling
@@ -152,27 +152,27 @@ class NightWorld:
         key, slots = DEFAULT_FILTER_NAMES.key, [slot for slot in self.setting.slots if slot.strip()]
         return name is None or not slots or key(name) in {key(slot) for slot in slots}
 
-    def _trouble(self, do: str, *ways: str, of: str | None = None) -> Struck | None:
+    def _trouble(self, do: str, *ways: str, of: str | None = None) -> ActiveFault | None:
         """Return the fault that touches an action now, told once; ``of`` is the filter that is asked for."""
-        for entry in self.struck:
+        for entry in self.active_faults:
             fault = entry.fault
             if entry.over or do not in fault.does or fault.way not in ways or self.env.now < entry.at_s:
                 continue
             if fault.id == "wheel.missing_slot" and of != self._missing:
                 continue
-            if not entry.told:
-                entry.told = True
+            if not entry.reported:
+                entry.reported = True
                 self.note(self._title(do), f"{fault.title}: {fault.shows}", "fault")
             return entry
         return None
 
-    def _strike(self, entry: Struck) -> Generator[simpy.Event, Any, None]:
+    def _strike(self, entry: ActiveFault) -> Generator[simpy.Event, Any, None]:
         """Let a fault of the world, or one that spoils frames, come and go."""
         yield self.env.timeout(max(entry.at_s - self.env.now, 0.0))
-        fault, entry.told = entry.fault, True
+        fault, entry.reported = entry.fault, True
         device = next((self.setting.devices[kind].title for kind in fault.devices if kind in self.setting.devices), "")
         self.note(device or fault.id.split(".", maxsplit=1)[0], f"{fault.title}: {fault.shows}", "fault")
-        if fault.spoil:
+        if fault.frame_problem:
             self._spoil(fault)
         if fault.id.startswith("weather.") and fault.id != "weather.silent":
             self.weather.add(fault.id)
@@ -183,7 +183,7 @@ class NightWorld:
         if fault.lasts_s is not None:
             yield self.env.timeout(fault.lasts_s)
             self.weather.discard(fault.id)
-            self.spoils.pop(fault.id, None)
+            self.frame_problems.pop(fault.id, None)
             entry.over = True
             if not self.weather:
                 self.state.clear_since = self.env.now
@@ -196,7 +196,7 @@ class NightWorld:
         if fault.id == "camera.wrong" and self._told_apart():
             self.note(self._title("expose"), "the cameras are told apart by what identifies them", "done")
             return
-        self.spoils[fault.id] = fault.spoil
+        self.frame_problems[fault.id] = fault.frame_problem
         self.spoiled += 1
         if fault.id == "guider.star_lost":
             recovers = self.setting.watch.recovers_guiding_s
@@ -205,7 +205,7 @@ class NightWorld:
             elif not self.setting.watch.checks_frames:
                 self.note(self._title("guide"), "nobody finds the star anew", "fault", unhandled=True)
         elif not self.setting.watch.checks_frames and fault.lasts_s is None:
-            self.note("program", f"frames are {fault.spoil}, and nobody looks at them", "fault", unhandled=True)
+            self.note("program", f"frames are {fault.frame_problem}, and nobody looks at them", "fault", unhandled=True)
 
     def _told_apart(self) -> bool:
         """Return whether both cameras are known by their serial number or USB identity."""
@@ -215,7 +215,7 @@ class NightWorld:
 
     def _recover(self, fault: Fault, after_s: float) -> Generator[simpy.Event, Any, None]:
         yield self.env.timeout(after_s)
-        if self.spoils.pop(fault.id, None) is not None:
+        if self.frame_problems.pop(fault.id, None) is not None:
             self.note(self._title("guide"), "the guider has found the star again", "done")
 
     def _play_world(self, fault: Fault) -> Generator[simpy.Event, Any, None]:
@@ -289,8 +289,8 @@ class NightWorld:
             if own > use.peak_a:
                 use.peak_a, use.peak_s = own, now
             rated = use.load.supply.rated_a
-            if rated is not None and own > rated and not use.over_told:
-                use.over_told = True
+            if rated is not None and own > rated and not use.over_text:
+                use.over_text = True
                 self.note(use.title, f"gives {own:.1f} A of the {rated:g} A that it is rated for", "fault")
 
     def _emptying(self, use: SupplyUse) -> Generator[simpy.Event, Any, None]:
@@ -328,7 +328,7 @@ class NightWorld:
     def _watching(self) -> Generator[simpy.Event, Any, None]:
         while True:
             yield self.env.timeout(self.setting.watch.every_s)
-            silent = any(e.fault.id == "weather.silent" and e.told and not e.over for e in self.struck)
+            silent = any(e.fault.id == "weather.silent" and e.reported and not e.over for e in self.active_faults)
             bad = self.weather & BAD_WEATHER
             if bad and not silent and not self._closing:
                 words = {"weather.rain": "rain", "weather.wind": "wind", "weather.cloud": "cloud"}

@@ -8,8 +8,8 @@ from pydantic import AfterValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Length, Note, PositiveLength, StrictModel, Text, not_vanishing
 from wyntaxis.core.rig.device_settings import SETTINGS, check_setting
+from wyntaxis.core.rig.display import Display
 from wyntaxis.core.rig.plan import Evidence, MeasuredValue
-from wyntaxis.core.rig.shown import Shown
 
 DeviceKind = Literal[
     "camera",
@@ -69,55 +69,55 @@ Above = Annotated[float, Field(gt=0, le=1e9), AfterValidator(not_vanishing)]
 class Identity(StrictModel):
     """What tells one device from another: the maker's model, the USB vendor:product, the serial number."""
 
-    model: Annotated[Text | None, Shown("Model")] = None
-    usb_id: Annotated[UsbId | None, Shown("USB vendor:product")] = None
-    serial_number: Annotated[Text | None, Shown("Serial number", topic="connection", place=2)] = None
-    firmware: Annotated[Text | None, Shown("Firmware")] = None
+    model: Annotated[Text | None, Display("Model")] = None
+    usb_id: Annotated[UsbId | None, Display("USB vendor:product")] = None
+    serial_number: Annotated[Text | None, Display("Serial number", topic="connection", place=2)] = None
+    firmware: Annotated[Text | None, Display("Firmware")] = None
 
 
 class Driver(StrictModel):
     """The driver that runs the device, its version, and when it was installed."""
 
-    name: Annotated[Text | None, Shown("Driver", topic="driver", key="driver")] = None
-    version: Annotated[Text | None, Shown("Driver version", topic="driver", key="driver_version")] = None
-    installed: Annotated[Moment | None, Shown("Driver installed")] = None
+    name: Annotated[Text | None, Display("Driver", topic="driver", key="driver")] = None
+    version: Annotated[Text | None, Display("Driver version", topic="driver", key="driver_version")] = None
+    installed: Annotated[Moment | None, Display("Driver installed")] = None
 
 
 class Connection(StrictModel):
     """How the device is reached. ``mode`` is the device's own switch, where it has one; ``plugged_in`` is when."""
 
-    kind: Annotated[Literal["usb", "serial", "network", "wireless", "none"] | None, Shown("Reached by")] = None
-    port: Annotated[Text | None, Shown("Port", topic="connection")] = None
-    host: Annotated[Text | None, Shown("Host", topic="connection")] = None
+    kind: Annotated[Literal["usb", "serial", "network", "wireless", "none"] | None, Display("Reached by")] = None
+    port: Annotated[Text | None, Display("Port", topic="connection")] = None
+    host: Annotated[Text | None, Display("Host", topic="connection")] = None
     tcp_port: Annotated[
         Annotated[int, Field(ge=1, le=65535)] | None,
-        Shown("TCP port", topic="connection", tolerance=0.0, decimals=0, place=3),
+        Display("TCP port", topic="connection", tolerance=0.0, decimals=0, place=3),
     ] = None
     baud: Annotated[
         Annotated[int, Field(ge=50, le=10_000_000)] | None,
-        Shown("Baud rate", topic="connection", tolerance=0.0, decimals=0, place=3),
+        Display("Baud rate", topic="connection", tolerance=0.0, decimals=0, place=3),
     ] = None
-    mode: Annotated[Text | None, Shown("Connection mode", topic="connection", place=1)] = None
-    plugged_in: Annotated[Moment | None, Shown("Plugged in")] = None
-    hub: Annotated[Id | None, Shown("Plugged into")] = None
-    cable_m: Annotated[CableLength | None, Shown("Data cable", "m")] = None
-    repeater: Annotated[bool | None, Shown("Repeater in it")] = None
+    mode: Annotated[Text | None, Display("Connection mode", topic="connection", place=1)] = None
+    plugged_in: Annotated[Moment | None, Display("Plugged in")] = None
+    hub: Annotated[Id | None, Display("Plugged into")] = None
+    cable_m: Annotated[CableLength | None, Display("Data cable", "m")] = None
+    repeater: Annotated[bool | None, Display("Repeater in it")] = None
 
 
 class Cable(StrictModel):
     """A supply line: its length, the cross-section of one wire, and what its contacts resist, there and back."""
 
-    length_m: Annotated[CableLength | None, Shown("length", "m")] = None
-    cross_section_mm2: Annotated[Above | None, Shown("cross-section", "mm²")] = None
-    contact_mohm: Annotated[Annotated[float, Field(ge=0, le=10_000)] | None, Shown("contacts", "mΩ")] = None
+    length_m: Annotated[CableLength | None, Display("length", "m")] = None
+    cross_section_mm2: Annotated[Above | None, Display("cross-section", "mm²")] = None
+    contact_mohm: Annotated[Annotated[float, Field(ge=0, le=10_000)] | None, Display("contacts", "mΩ")] = None
 
 
 class Outlet(StrictModel):
     """One outlet or relay of a supply or a switch, by name; ``rated_a`` is what it may give."""
 
-    name: Annotated[Text, Shown("Outlet")]
-    rated_a: Annotated[Above | None, Shown("Rated", "A")] = None
-    switched: Annotated[bool | None, Shown("Can be switched")] = None
+    name: Annotated[Text, Display("Outlet")]
+    rated_a: Annotated[Above | None, Display("Rated", "A")] = None
+    switched: Annotated[bool | None, Display("Can be switched")] = None
 
 
 class PowerDraw(StrictModel):
@@ -126,12 +126,12 @@ class PowerDraw(StrictModel):
     ``least_v`` is the least voltage that it works at.
     """
 
-    supply: Annotated[Id | None, Shown("Fed by")] = None
-    outlet: Annotated[Text | None, Shown("Outlet")] = None
-    current_a: Annotated[Current | None, Shown("Draws", "A")] = None
-    peak_a: Annotated[Current | None, Shown("Draws at most", "A")] = None
-    least_v: Annotated[Above | None, Shown("Needs at least", "V")] = None
-    cable: Annotated[Cable | None, Shown("Supply cable", always=True)] = None
+    supply: Annotated[Id | None, Display("Fed by")] = None
+    outlet: Annotated[Text | None, Display("Outlet")] = None
+    current_a: Annotated[Current | None, Display("Draws", "A")] = None
+    peak_a: Annotated[Current | None, Display("Draws at most", "A")] = None
+    least_v: Annotated[Above | None, Display("Needs at least", "V")] = None
+    cable: Annotated[Cable | None, Display("Supply cable", always=True)] = None
 
 
 class Slot(StrictModel):
@@ -141,14 +141,14 @@ class Slot(StrictModel):
     focus runs gave.
     """
 
-    name: Annotated[Annotated[str, Field(max_length=60)], Shown("Name")] = ""
-    thickness_mm: Annotated[PositiveLength | None, Shown("Thickness", "mm")] = None
-    index: Annotated[Annotated[float, Field(ge=1, le=5)] | None, Shown("Index", "n")] = None
+    name: Annotated[Annotated[str, Field(max_length=60)], Display("Name")] = ""
+    thickness_mm: Annotated[PositiveLength | None, Display("Thickness", "mm")] = None
+    index: Annotated[Annotated[float, Field(ge=1, le=5)] | None, Display("Index", "n")] = None
     bandpass: Annotated[
         Literal["luminance", "red", "green", "blue", "narrow", "color", "dark", "clear", "other"] | None,
-        Shown("Passes"),
+        Display("Passes"),
     ] = None
-    focus_offset_steps: Annotated[Annotated[float, Field(ge=-1e9, le=1e9)] | None, Shown("Focus offset", "steps")] = (
+    focus_offset_steps: Annotated[Annotated[float, Field(ge=-1e9, le=1e9)] | None, Display("Focus offset", "steps")] = (
         None
     )
     focus_offset_measured: MeasuredValue | None = None
@@ -157,10 +157,10 @@ class Slot(StrictModel):
 class Storage(StrictModel):
     """A place where images go, or their second copy, with its free space in GB (10⁹ bytes)."""
 
-    name: Annotated[Text, Shown("Name")]
-    kind: Annotated[Literal["card", "internal", "external", "network"] | None, Shown("Kind")] = None
-    free_gb: Annotated[Length | None, Shown("Free", "GB")] = None
-    holds: Annotated[Literal["images", "copy"] | None, Shown("Holds")] = None
+    name: Annotated[Text, Display("Name")]
+    kind: Annotated[Literal["card", "internal", "external", "network"] | None, Display("Kind")] = None
+    free_gb: Annotated[Length | None, Display("Free", "GB")] = None
+    holds: Annotated[Literal["images", "copy"] | None, Display("Holds")] = None
 
 
 class Setting(StrictModel):
@@ -186,14 +186,14 @@ class Device(StrictModel):
     """
 
     id: Id
-    kind: Annotated[DeviceKind, Shown("Kind")]
-    name: Annotated[Text | None, Shown("Name", topic="setting")] = None
-    part: Annotated[Id | None, Shown("Sits at part")] = None
-    identity: Annotated[Identity | None, Shown("", always=True)] = None
-    driver: Annotated[Driver | None, Shown("", always=True)] = None
-    connection: Annotated[Connection | None, Shown("", always=True)] = None
-    connected: Annotated[bool | None, Shown("Connected")] = None
-    power: Annotated[PowerDraw | None, Shown("", always=True)] = None
+    kind: Annotated[DeviceKind, Display("Kind")]
+    name: Annotated[Text | None, Display("Name", topic="setting")] = None
+    part: Annotated[Id | None, Display("Sits at part")] = None
+    identity: Annotated[Identity | None, Display("", always=True)] = None
+    driver: Annotated[Driver | None, Display("", always=True)] = None
+    connection: Annotated[Connection | None, Display("", always=True)] = None
+    connected: Annotated[bool | None, Display("Connected")] = None
+    power: Annotated[PowerDraw | None, Display("", always=True)] = None
     settings: dict[str, Setting] = Field(default_factory=dict)
     slots: Annotated[tuple[Slot, ...], Field(strict=False, max_length=MAX_SLOTS)] = ()
     storage: Annotated[tuple[Storage, ...], Field(strict=False, max_length=32)] = ()
@@ -257,16 +257,16 @@ class Supply(StrictModel):
     """
 
     id: Id
-    name: Annotated[Text | None, Shown("Name")] = None
-    kind: Annotated[Literal["mains", "battery", "power_box"] | None, Shown("Kind")] = None
-    voltage_v: Annotated[Above | None, Shown("Voltage", "V")] = None
-    rated_a: Annotated[Above | None, Shown("Rated", "A")] = None
-    capacity_ah: Annotated[Above | None, Shown("Capacity", "Ah")] = None
-    usable_share: Annotated[Annotated[float, Field(gt=0, le=1)] | None, Shown("Usable share")] = None
-    end_v: Annotated[Above | None, Shown("Voltage near its end", "V")] = None
-    fed_by: Annotated[Id | None, Shown("Fed by")] = None
-    cable: Annotated[Cable | None, Shown("Its cable", always=True)] = None
-    efficiency: Annotated[Annotated[float, Field(ge=0.1, le=1)] | None, Shown("Efficiency")] = None
+    name: Annotated[Text | None, Display("Name")] = None
+    kind: Annotated[Literal["mains", "battery", "power_box"] | None, Display("Kind")] = None
+    voltage_v: Annotated[Above | None, Display("Voltage", "V")] = None
+    rated_a: Annotated[Above | None, Display("Rated", "A")] = None
+    capacity_ah: Annotated[Above | None, Display("Capacity", "Ah")] = None
+    usable_share: Annotated[Annotated[float, Field(gt=0, le=1)] | None, Display("Usable share")] = None
+    end_v: Annotated[Above | None, Display("Voltage near its end", "V")] = None
+    fed_by: Annotated[Id | None, Display("Fed by")] = None
+    cable: Annotated[Cable | None, Display("Its cable", always=True)] = None
+    efficiency: Annotated[Annotated[float, Field(ge=0.1, le=1)] | None, Display("Efficiency")] = None
     outlets: Annotated[tuple[Outlet, ...], Field(strict=False, max_length=64)] = ()
 
     @property
@@ -281,13 +281,13 @@ RecordList = Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(
 class RecordEntry(StrictModel):
     """One line of a program's device list: which device it takes in which role."""
 
-    name: Annotated[Text, Shown("Name")]
-    role: Annotated[DeviceKind | None, Shown("Taken as")] = None
-    usb_id: Annotated[UsbId | None, Shown("Vendor:product")] = None
-    serial_number: Annotated[Text | None, Shown("Serial number")] = None
-    driver: Annotated[Text | None, Shown("Driver")] = None
-    port: Annotated[Text | None, Shown("Port")] = None
-    connected: Annotated[bool | None, Shown("Connected")] = None
+    name: Annotated[Text, Display("Name")]
+    role: Annotated[DeviceKind | None, Display("Taken as")] = None
+    usb_id: Annotated[UsbId | None, Display("Vendor:product")] = None
+    serial_number: Annotated[Text | None, Display("Serial number")] = None
+    driver: Annotated[Text | None, Display("Driver")] = None
+    port: Annotated[Text | None, Display("Port")] = None
+    connected: Annotated[bool | None, Display("Connected")] = None
 
 
 class TypedForm(StrictModel):
@@ -313,10 +313,10 @@ class Record(StrictModel):
     """
 
     id: Id
-    name: Annotated[Text, Shown("Name")]
-    side: Annotated[Literal["server", "client"] | None, Shown("Side")] = None
-    pair: Annotated[Id | None, Shown("Pair: one word for both sides")] = None
-    variant: Annotated[Text | None, Shown("For the train (all, if empty)")] = None
+    name: Annotated[Text, Display("Name")]
+    side: Annotated[Literal["server", "client"] | None, Display("Side")] = None
+    pair: Annotated[Id | None, Display("Pair: one word for both sides")] = None
+    variant: Annotated[Text | None, Display("For the train (all, if empty)")] = None
     values: dict[Annotated[str, Field(min_length=1, max_length=140)], RecordValue | RecordList] = Field(
         default_factory=dict
     )
@@ -324,7 +324,7 @@ class Record(StrictModel):
         Field(default_factory=dict)
     )
     """By quantity how the program wants it typed."""
-    version: Annotated[Text | None, Shown("Program's version")] = None
+    version: Annotated[Text | None, Display("Program's version")] = None
     entries: Annotated[tuple[RecordEntry, ...], Field(strict=False, max_length=200)] = ()
     evidence: Evidence | None = None
     note: Note | None = None

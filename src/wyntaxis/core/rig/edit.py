@@ -8,9 +8,9 @@ from typing import Any
 
 from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.rig.base import DocumentPath
-from wyntaxis.core.rig.marks import Carried, named_paths
+from wyntaxis.core.rig.dependencies import record_dependencies
+from wyntaxis.core.rig.marks import MarkTracker, named_paths
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.resting import stamped
 from wyntaxis.core.rig.store import validated
 
 
@@ -82,7 +82,7 @@ def apply(rig: Rig, change: Change) -> Rig:
         If the result would not be a rig; the line names the path within the file.
     """
     document = _document(rig)
-    marks, typed = Carried(document), named_paths(document, [path for path, _ in change.values])
+    marks, typed = MarkTracker(document), named_paths(document, [path for path, _ in change.values])
     for path, value in change.values:
         _set(document, path, value)
     touched = {path[0] for path, _ in change.values}
@@ -90,7 +90,7 @@ def apply(rig: Rig, change: Change) -> Rig:
     if "assumed" not in touched:
         marks.into(document, typed, (*change.assumes, *placed), carries_sources="sources" not in touched)
     _rename_in_records(rig, document)
-    return stamped(rig, validated(document))
+    return record_dependencies(rig, validated(document))
 
 
 def _place_dark_currents(rig: Rig, document: Any) -> list[DocumentPath]:
@@ -106,9 +106,9 @@ def _place_dark_currents(rig: Rig, document: Any) -> list[DocumentPath]:
         settings = device.get("settings") if isinstance(device, dict) else None
         if not isinstance(settings, dict):
             continue
-        told = {key: settings.get(key) or {} for key in ("set_temperature_c", "dark_current_e_s")}
-        was, now = before.get(str(device.get("id"))), told["set_temperature_c"].get("value")
-        is_stated = told["dark_current_e_s"].get("value") is not None
+        reported = {key: settings.get(key) or {} for key in ("set_temperature_c", "dark_current_e_s")}
+        was, now = before.get(str(device.get("id"))), reported["set_temperature_c"].get("value")
+        is_stated = reported["dark_current_e_s"].get("value") is not None
         if was is not None and now is not None and was != now and is_stated and "dark_at_c" not in settings:
             settings["dark_at_c"] = {"value": was}
             found.append(("devices", place, "settings", "dark_at_c", "value"))
@@ -158,12 +158,12 @@ def remove_shared_part(rig: Rig, part_id: str) -> Rig:
         Where the result would be no rig, such as a variant without its guider.
     """
     document = _document(rig)
-    marks = Carried(document)
+    marks = MarkTracker(document)
     document["train"] = [part for part in document["train"] if part["id"] != part_id]
     for variant in document.get("variants", []):
         variant["train"] = [entry for entry in variant["train"] if entry != part_id]
     marks.into(document)
-    return stamped(rig, validated(document))
+    return record_dependencies(rig, validated(document))
 
 
 def move_part(rig: Rig, list_path: DocumentPath, index: int, to: int) -> Rig:
@@ -193,13 +193,13 @@ def _with_list(
     rig: Rig, list_path: DocumentPath, edit: Callable[[list[Any]], list[Any]], assumes: Sequence[DocumentPath] = ()
 ) -> Rig:
     document = _document(rig)
-    marks = Carried(document)
+    marks = MarkTracker(document)
     holder = document
     for step in list_path[:-1]:
         holder = holder[step]
     holder[list_path[-1]] = edit(list(holder.get(list_path[-1], [])))
     marks.into(document, assumes=assumes)
-    return stamped(rig, validated(document))
+    return record_dependencies(rig, validated(document))
 
 
 def _document(rig: Rig) -> Any:

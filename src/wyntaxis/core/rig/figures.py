@@ -9,20 +9,20 @@ from wyntaxis.core.rig.model import Rig, Sourced
 from wyntaxis.core.wording import short, utc_stamp
 
 
-def disputed_paths(rig: Rig) -> tuple[str, ...]:
+def conflicting_paths(rig: Rig) -> tuple[str, ...]:
     """Return the paths of values for which somebody gives another figure."""
-    return tuple(path for path, told in rig.sources.items() if told.others)
+    return tuple(path for path, entries in rig.sources.items() if entries.others)
 
 
-def dispute_words(rig: Rig, text: str) -> str:
+def conflict_words(rig: Rig, text: str) -> str:
     """Return a disputed value in words: the chosen figure and the others, each with who gives it, and the reason."""
-    told, field = rig.sources[text], marked_field(rig, text)
+    entries, field = rig.sources[text], marked_field(rig, text)
     unit = f" {field.unit}" if field.unit else ""
     chosen = f"{field.title} {short(float(field.value))}{unit}"
-    if told.source:
-        chosen += f" ({told.source})"
-    others = ", ".join(f"{short(other.value)}{unit} ({other.source})" for other in told.others)
-    return f"{chosen} against {others}" + (f"; taken because {told.reason}" if told.reason else "")
+    if entries.source:
+        chosen += f" ({entries.source})"
+    others = ", ".join(f"{short(other.value)}{unit} ({other.source})" for other in entries.others)
+    return f"{chosen} against {others}" + (f"; taken because {entries.reason}" if entries.reason else "")
 
 
 def spread_of(rig: Rig, text: str) -> tuple[float, float]:
@@ -53,10 +53,10 @@ def add_figure(rig: Rig, text: str, value: float, source: str) -> Change:
     """
     if not source.strip():
         raise InputError("say who gives this figure")
-    told = rig.sources.get(text, Sourced())
-    if any(other.value == value and other.source == source.strip() for other in told.others):
+    entries = rig.sources.get(text, Sourced())
+    if any(other.value == value and other.source == source.strip() for other in entries.others):
         raise InputError(f"{short(value)} by {source.strip()} is noted already")
-    entry = told.model_dump(mode="json", exclude_none=True)
+    entry = entries.model_dump(mode="json", exclude_none=True)
     entry["others"] = [*entry.get("others", []), {"value": value, "source": source.strip()}]
     return _set(rig, text, entry, "Note another figure")
 
@@ -81,15 +81,15 @@ def choose_figure(rig: Rig, text: str, place: int, reason: str) -> Change:
     InputError
         For a place where there is no figure, or without a reason.
     """
-    told = rig.sources.get(text, Sourced())
-    if not 0 <= place < len(told.others):
+    entries = rig.sources.get(text, Sourced())
+    if not 0 <= place < len(entries.others):
         raise InputError("there is no such figure")
     if not reason.strip():
         raise InputError("say why this figure is taken")
     path = parse_path(text)
-    others = [other.model_dump(mode="json") for other in told.others]
+    others = [other.model_dump(mode="json") for other in entries.others]
     taken = others.pop(place)
-    others.append({"value": float(value_at(rig, path)), "source": told.source or "as it was"})
+    others.append({"value": float(value_at(rig, path)), "source": entries.source or "as it was"})
     entry = {"source": taken["source"], "reason": reason.strip(), "date": utc_stamp(), "others": others}
     change = _set(rig, text, entry, "Take another figure")
     return Change(change.label, ((path, taken["value"]), *change.values))
@@ -97,12 +97,12 @@ def choose_figure(rig: Rig, text: str, place: int, reason: str) -> Change:
 
 def drop_figure(rig: Rig, text: str, place: int) -> Change:
     """Return the edit that forgets one of the other figures."""
-    told = rig.sources.get(text, Sourced())
-    if not 0 <= place < len(told.others):
+    entries = rig.sources.get(text, Sourced())
+    if not 0 <= place < len(entries.others):
         raise InputError("there is no such figure")
-    entry = told.model_dump(mode="json", exclude_none=True)
+    entry = entries.model_dump(mode="json", exclude_none=True)
     del entry["others"][place]
-    return _set(rig, text, entry if entry["others"] or told.source or told.reason else None, "Forget a figure")
+    return _set(rig, text, entry if entry["others"] or entries.source or entries.reason else None, "Forget a figure")
 
 
 def _set(rig: Rig, text: str, entry: dict[str, object] | None, label: str) -> Change:

@@ -17,7 +17,7 @@ from pydantic import BaseModel
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS
-from wyntaxis.core.rig.shown import shown_at
+from wyntaxis.core.rig.display import displayed_at
 
 _STEP = re.compile(r"\.?(?:\[(\d{1,6})\]|([A-Za-z_][A-Za-z_0-9]*)|(\d{1,6})(?=$|[.\[])|\"([^\"]{1,140})\")")
 
@@ -112,7 +112,7 @@ def leaves(node: Any, path: DocumentPath = ()) -> Iterator[DocumentPath]:
         yield path
 
 
-class Carried:
+class MarkTracker:
     """The marks of a document, to be set anew when it has been edited.
 
     Parameters
@@ -156,20 +156,20 @@ class Carried:
         kept = [path_text(path) for path in self._still_assumed(document, typed)]
         kept += [text for text in map(path_text, assumes) if text not in kept]
         _set(document, "assumed", kept)
-        told = {}
+        reported = {}
         for named, value, words in self._origin:
             path = _placed(document, named)
             if path is not None and value_at(document, path) == value and named not in typed:
-                told[path_text(path)] = words
-        _set(document, "origin", told)
+                reported[path_text(path)] = words
+        _set(document, "origin", reported)
         if not carries_sources:
             return
-        told = {}
+        reported = {}
         for named, sourced in self._sources:  # who gives which figure stays, whichever of them is taken
             path = _placed(document, named)
             if path is not None and value_at(document, path) is not None:
-                told[path_text(path)] = sourced
-        _set(document, "sources", told)
+                reported[path_text(path)] = sourced
+        _set(document, "sources", reported)
 
     def _still_assumed(self, document: dict[str, Any], typed: Sequence[Named]) -> Iterator[DocumentPath]:
         for named, value in self._assumed:
@@ -319,7 +319,7 @@ def marked_field(rig: BaseModel, text: str) -> MarkedField:
     if not thing and len(path) > 1 and isinstance(path[0], str):
         thing, model, names = path[0], type(value_at(rig, path[:1])), names[1:]
     try:
-        field = shown_at(model, *names)
+        field = displayed_at(model, *names)
         label, unit, form, choices = field.label, field.unit, field.kind, field.choices
     except (KeyError, ValueError, AttributeError):  # also within what the file keeps by free names
         kind = SETTINGS.get(names[1]) if len(names) > 1 and names[0] == "settings" else None

@@ -24,7 +24,7 @@ class Merged:
 
     document: Any
     taken: tuple[str, ...]
-    disputed: tuple[str, ...]
+    conflicting: tuple[str, ...]
 
 
 def merged_documents(base: Any, mine: Any, theirs: Any) -> Merged:
@@ -42,12 +42,12 @@ def merged_documents(base: Any, mine: Any, theirs: Any) -> Merged:
         follows there.
     """
     taken: list[str] = []
-    disputed: list[str] = []
-    document = _merged(base, mine, theirs, (), taken, disputed)
-    return Merged(copy.deepcopy(document), tuple(taken), tuple(disputed))
+    conflicting: list[str] = []
+    document = _merged(base, mine, theirs, (), taken, conflicting)
+    return Merged(copy.deepcopy(document), tuple(taken), tuple(conflicting))
 
 
-def _merged(base: Any, mine: Any, theirs: Any, path: DocumentPath, taken: list[str], disputed: list[str]) -> Any:
+def _merged(base: Any, mine: Any, theirs: Any, path: DocumentPath, taken: list[str], conflicting: list[str]) -> Any:
     if _same(mine, theirs) or _same(theirs, base):
         return mine
     if isinstance(mine, dict) and isinstance(theirs, dict):
@@ -56,22 +56,22 @@ def _merged(base: Any, mine: Any, theirs: Any, path: DocumentPath, taken: list[s
         for key in dict.fromkeys([*mine, *theirs]):
             at = (*path, key)
             was, own, other = (one.get(key, _ABSENT) for one in (base, mine, theirs))
-            value = _merged(was, own, other, at, taken, disputed)
+            value = _merged(was, own, other, at, taken, conflicting)
             if value is not _ABSENT:
                 found[key] = value
         return found
     if _has_keys(mine) and _has_keys(theirs) and _has_keys(base):
-        return _merged_list(base, mine, theirs, path, taken, disputed)
+        return _merged_list(base, mine, theirs, path, taken, conflicting)
     if _same(mine, base):
         taken.append(path_text(path))
         return theirs
-    disputed.append(path_text(path))
+    conflicting.append(path_text(path))
     # Taken out on one side and changed on the other: what is there is not lost.
     return theirs if mine is _ABSENT else mine
 
 
 def _merged_list(
-    base: list[Any], mine: list[Any], theirs: list[Any], path: DocumentPath, taken: list[str], disputed: list[str]
+    base: list[Any], mine: list[Any], theirs: list[Any], path: DocumentPath, taken: list[str], conflicting: list[str]
 ) -> list[Any]:
     was, own, other = ({_key_of(entry): entry for entry in entries} for entries in (base, mine, theirs))
     order = [_key_of(entry) for entry in mine]
@@ -84,7 +84,7 @@ def _merged_list(
     for key in order:
         at = (*path, len(found))
         sides = [one.get(key, _ABSENT) for one in (was, own, other)]
-        value = _merged(sides[0], sides[1], sides[2], at, taken, disputed)
+        value = _merged(sides[0], sides[1], sides[2], at, taken, conflicting)
         if value is not _ABSENT:
             found.append(value)
     return found

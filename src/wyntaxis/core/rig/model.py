@@ -113,7 +113,7 @@ class Variant(StrictModel):
     """Another train over the same parts.
 
     In ``train``, a text is the id of a part of the rig's own train, an object is a part of this variant alone.
-    Telescope, guiding and framing are the rig's where the variant has none of its own; stated and measured legs are
+    Telescope, guiding and framing are the rig's where the variant has none of its own; stated and measured values are
     its own.
     """
 
@@ -160,11 +160,13 @@ class Rig(StrictModel):
     @model_validator(mode="after")
     def _parts_fit_together(self) -> Self:
         for section in ("stated", "measured"):
-            for key, leg in getattr(self, section).items():
+            for key, quantity_value in getattr(self, section).items():
                 if key not in QUANTITY_KINDS:
                     raise ValueError(f"{section}: {json.dumps(key[:60])} is no quantity id; see wyntaxis numbers")
-                if leg.value < SMALLEST and not QUANTITY_KINDS[key].may_be_zero:
-                    raise ValueError(f"{section}.{key}.value: must be at least {SMALLEST:g}, got {leg.value:g}")
+                if quantity_value.value < SMALLEST and not QUANTITY_KINDS[key].may_be_zero:
+                    raise ValueError(
+                        f"{section}.{key}.value: must be at least {SMALLEST:g}, got {quantity_value.value:g}"
+                    )
         _ids_are_unique(self)
         _devices_stand(self)
         _camera_comes_last(self.train, "train")
@@ -315,7 +317,7 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
         own_marks = {
             "assumed": tuple(text for text in rig.assumed if not text.startswith("variants")),
             "origin": {text: words for text, words in rig.origin.items() if not text.startswith("variants")},
-            "sources": {text: told for text, told in rig.sources.items() if not text.startswith("variants")},
+            "sources": {text: entries for text, entries in rig.sources.items() if not text.startswith("variants")},
         }
         return rig.model_copy(update={"variants": (), **(own_marks if rig.variants else {})})
     own = rig.model_dump(mode="json", exclude_unset=True)
@@ -340,7 +342,7 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
         own["assumed"] = [of_own[text] for text in own["assumed"] if text in of_own]
     for key in ("origin", "sources"):
         if key in own:
-            own[key] = {of_own[text]: told for text, told in own[key].items() if text in of_own}
+            own[key] = {of_own[text]: entries for text, entries in own[key].items() if text in of_own}
     own |= {"name": found["name"], "train": [parts[e] if isinstance(e, str) else e for e in found["train"]]}
     for key in ("telescope", "guiding", "framing"):
         if found.get(key) is not None:
@@ -351,7 +353,7 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
     if found.get("guiding") is None and taps is not None and taps not in {part["id"] for part in own["train"]}:
         own["guiding"] = {"kind": "none"}  # the prism stays at home with its guider
         own["assumed"] = [text for text in own.get("assumed", ()) if not text.startswith("guiding")]
-        own["sources"] = {t: told for t, told in own.get("sources", {}).items() if not t.startswith("guiding")}
+        own["sources"] = {t: entries for t, entries in own.get("sources", {}).items() if not t.startswith("guiding")}
     return Rig.model_validate(own)
 
 

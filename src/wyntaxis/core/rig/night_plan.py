@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from wyntaxis.core.rig.base import Id, Seconds, StrictModel, Text
-from wyntaxis.core.rig.shown import Shown
+from wyntaxis.core.rig.display import Display
 
 Action = Literal[
     "outlets_on",
@@ -49,16 +49,16 @@ class NightStep(StrictModel):
     ``reconnect`` connects the device anew before another attempt.
     """
 
-    do: Annotated[Action, Shown("Does")]
-    device: Annotated[Id | None, Shown("Device")] = None
-    filter: Annotated[Text | None, Shown("Filter")] = None
-    frames: Annotated[Annotated[int, Field(ge=1, le=1_000_000)] | None, Shown("Frames")] = None
-    exposure_s: Annotated[Seconds | None, Shown("Exposure", "s")] = None
-    limit_s: Annotated[Seconds | None, Shown("Time limit", "s")] = None
-    attempts: Annotated[Annotated[int, Field(ge=1, le=100)], Shown("Attempts")] = 1
-    pause_s: Annotated[Annotated[float, Field(ge=0, le=86_400)], Shown("Pause between", "s")] = 0.0
-    reconnect: Annotated[bool, Shown("Reconnects between")] = False
-    then: Annotated[RunOut, Shown("Then")] = "go_on"
+    do: Annotated[Action, Display("Does")]
+    device: Annotated[Id | None, Display("Device")] = None
+    filter: Annotated[Text | None, Display("Filter")] = None
+    frames: Annotated[Annotated[int, Field(ge=1, le=1_000_000)] | None, Display("Frames")] = None
+    exposure_s: Annotated[Seconds | None, Display("Exposure", "s")] = None
+    limit_s: Annotated[Seconds | None, Display("Time limit", "s")] = None
+    attempts: Annotated[Annotated[int, Field(ge=1, le=100)], Display("Attempts")] = 1
+    pause_s: Annotated[Annotated[float, Field(ge=0, le=86_400)], Display("Pause between", "s")] = 0.0
+    reconnect: Annotated[bool, Display("Reconnects between")] = False
+    then: Annotated[RunOut, Display("Then")] = "go_on"
 
 
 class NightWatch(StrictModel):
@@ -67,9 +67,9 @@ class NightWatch(StrictModel):
     ``on_error`` is what follows when the program itself dies or the computer restarts.
     """
 
-    every_s: Annotated[Seconds, Shown("Asks the weather every", "s")] = 60.0
-    silence_is_unsafe: Annotated[bool, Shown("Silence counts as bad weather")] = False
-    then: Annotated[Literal["end_safely", "wait"] | None, Shown("Bad weather: then")] = None
-    on_error: Annotated[Literal["end_safely"] | None, Shown("Program died: then")] = None
-    recovers_guiding_s: Annotated[Seconds | None, Shown("Star lost: found anew within", "s")] = None
-    checks_frames: Annotated[bool, Shown("Looks at each frame's stars")] = False
+    every_s: Annotated[Seconds, Display("Asks the weather every", "s")] = 60.0
+    silence_is_unsafe: Annotated[bool, Display("Silence counts as bad weather")] = False
+    then: Annotated[Literal["end_safely", "wait"] | None, Display("Bad weather: then")] = None
+    on_error: Annotated[Literal["end_safely"] | None, Display("Program died: then")] = None
+    recovers_guiding_s: Annotated[Seconds | None, Display("Star lost: found anew within", "s")] = None
+    checks_frames: Annotated[bool, Display("Looks at each frame's stars")] = False

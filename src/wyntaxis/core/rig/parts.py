@@ -9,7 +9,7 @@ from typing import Annotated, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Id, Length, Mass, Note, PositiveLength, StrictModel, Text, Thread, not_vanishing
-from wyntaxis.core.rig.shown import Shown
+from wyntaxis.core.rig.display import Display
 
 PartKind = Literal[
     "corrector",
@@ -37,9 +37,9 @@ class Joint(StrictModel):
     ``shoulder`` false: nothing stops the part at a repeatable place. Left out, a thread is taken to have one.
     """
 
-    thread: Annotated[Thread, Shown("thread")]
-    gender: Annotated[Literal["male", "female", "slip"], Shown("gender")]
-    depth_mm: Annotated[Length | None, Shown("depth", "mm")] = None
+    thread: Annotated[Thread, Display("thread")]
+    gender: Annotated[Literal["male", "female", "slip"], Display("gender")]
+    depth_mm: Annotated[Length | None, Display("depth", "mm")] = None
     shoulder: bool | None = None
 
 
@@ -51,11 +51,11 @@ class Glass(StrictModel):
     ``back_focus`` (the corrector's required distance: then it still shifts the focus of a guide branch before it).
     """
 
-    name: Annotated[Text, Shown("Glass")] = "glass"
-    thickness_mm: Annotated[PositiveLength, Shown("Thickness", "mm")]
+    name: Annotated[Text, Display("Glass")] = "glass"
+    thickness_mm: Annotated[PositiveLength, Display("Thickness", "mm")]
     thickness_tolerance_mm: Length | None = None
-    index: Annotated[Annotated[float, Field(ge=1, le=5)], Shown("Index", "n")]
-    counted: Annotated[bool, Shown("Counted already")] = False
+    index: Annotated[Annotated[float, Field(ge=1, le=5)], Display("Index", "n")]
+    counted: Annotated[bool, Display("Counted already")] = False
     counted_in: Literal["flange", "back_focus"] | None = None
 
     @model_validator(mode="after")
@@ -68,9 +68,9 @@ class Glass(StrictModel):
 class Adjustable(StrictModel):
     """The range of a part whose length can be set, and where it is set."""
 
-    min_mm: Annotated[Length, Shown("Shortest", "mm")]
-    max_mm: Annotated[Length, Shown("Longest", "mm")]
-    set_mm: Annotated[Length, Shown("Set at", "mm")]
+    min_mm: Annotated[Length, Display("Shortest", "mm")]
+    max_mm: Annotated[Length, Display("Longest", "mm")]
+    set_mm: Annotated[Length, Display("Set at", "mm")]
 
     @model_validator(mode="after")
     def _set_inside_range(self) -> Self:
@@ -89,12 +89,12 @@ class Prism(StrictModel):
     above a long side or left of a short one.
     """
 
-    from_front_mm: Annotated[Length, Shown("from front", "mm")]
-    edge_from_axis_mm: Annotated[Length, Shown("edge to axis", "mm")]
-    height_mm: Annotated[PositiveLength, Shown("height", "mm")]
-    width_mm: Annotated[PositiveLength, Shown("width", "mm")]
-    beside: Annotated[Literal["long_side", "short_side"], Shown("beside the sensor's")] = "long_side"
-    angle_deg: Annotated[Annotated[float, Field(ge=-360, le=360)] | None, Shown("angle from top", "°")] = None
+    from_front_mm: Annotated[Length, Display("from front", "mm")]
+    edge_from_axis_mm: Annotated[Length, Display("edge to axis", "mm")]
+    height_mm: Annotated[PositiveLength, Display("height", "mm")]
+    width_mm: Annotated[PositiveLength, Display("width", "mm")]
+    beside: Annotated[Literal["long_side", "short_side"], Display("beside the sensor's")] = "long_side"
+    angle_deg: Annotated[Annotated[float, Field(ge=-360, le=360)] | None, Display("angle from top", "°")] = None
 
 
 class ScrewPlace(StrictModel):
@@ -102,8 +102,8 @@ class ScrewPlace(StrictModel):
     which one sees it from behind the camera; left out, that is told from the azimuth.
     """
 
-    azimuth_deg: Annotated[Annotated[float, Field(ge=-360, le=360)], Shown("azimuth", "°")]
-    clock: Annotated[Annotated[int, Field(ge=1, le=12)] | None, Shown("seen at", "o’clock")] = None
+    azimuth_deg: Annotated[Annotated[float, Field(ge=-360, le=360)], Display("azimuth", "°")]
+    clock: Annotated[Annotated[int, Field(ge=1, le=12)] | None, Display("seen at", "o’clock")] = None
 
 
 class TiltScrews(StrictModel):
@@ -113,11 +113,11 @@ class TiltScrews(StrictModel):
     draws it nearer. ``mirrored``: the stored image is a mirror image of what one sees from behind.
     """
 
-    radius_mm: Annotated[PositiveLength, Shown("radius", "mm")]
-    pitch_mm: Annotated[PositiveLength, Shown("pitch", "mm")]
-    drive: Annotated[Literal["push_pull", "spring"], Shown("are")] = "push_pull"
-    mirrored: Annotated[bool, Shown("image mirrored")] = False
-    at: Annotated[Annotated[tuple[ScrewPlace, ...], Field(strict=False, min_length=3, max_length=8)], Shown("")]
+    radius_mm: Annotated[PositiveLength, Display("radius", "mm")]
+    pitch_mm: Annotated[PositiveLength, Display("pitch", "mm")]
+    drive: Annotated[Literal["push_pull", "spring"], Display("are")] = "push_pull"
+    mirrored: Annotated[bool, Display("image mirrored")] = False
+    at: Annotated[Annotated[tuple[ScrewPlace, ...], Field(strict=False, min_length=3, max_length=8)], Display("")]
 
     @model_validator(mode="after")
     def _screws_span_a_plane(self) -> Self:
@@ -131,17 +131,18 @@ class Sensor(StrictModel):
 
     width_px: Annotated[
         Annotated[int, Field(ge=1, le=200_000)],
-        Shown("Pixels across", "px", "pixel", tolerance=0.0, decimals=0, place=1),
+        Display("Pixels across", "px", "pixel", tolerance=0.0, decimals=0, place=1),
     ]
     height_px: Annotated[
-        Annotated[int, Field(ge=1, le=200_000)], Shown("Pixels down", "px", "pixel", tolerance=0.0, decimals=0, place=1)
+        Annotated[int, Field(ge=1, le=200_000)],
+        Display("Pixels down", "px", "pixel", tolerance=0.0, decimals=0, place=1),
     ]
     pixel_um: Annotated[
-        Annotated[float, Field(gt=0, le=1000), AfterValidator(not_vanishing)], Shown("Pixel", "µm", "pixel")
+        Annotated[float, Field(gt=0, le=1000), AfterValidator(not_vanishing)], Display("Pixel", "µm", "pixel")
     ]
-    bit_depth: Annotated[Annotated[int, Field(ge=1, le=64)] | None, Shown("Bit depth", "bit")] = None
+    bit_depth: Annotated[Annotated[int, Field(ge=1, le=64)] | None, Display("Bit depth", "bit")] = None
     binning: Annotated[
-        Annotated[int, Field(ge=1, le=64)], Shown("Binning", "", "pixel", tolerance=0.0, decimals=0, place=1)
+        Annotated[int, Field(ge=1, le=64)], Display("Binning", "", "pixel", tolerance=0.0, decimals=0, place=1)
     ] = 1
 
     @property
@@ -166,34 +167,34 @@ class Part(StrictModel):
     """One part of the train or of the guide path; ``length_mm`` is its optical length along the axis."""
 
     id: Id
-    kind: Annotated[PartKind, Shown("Kind")]
-    name: Annotated[Text | None, Shown("Name")] = None
-    length_mm: Annotated[Length, Shown("Length", "mm")]
-    length_tolerance_mm: Annotated[Length | None, Shown("Tolerance ±", "mm")] = None
-    length_basis: Annotated[Literal["stated", "measured"], Shown("Length is")] = "stated"
-    adjustable: Annotated[Adjustable | None, Shown("")] = None
-    glass: Annotated[Annotated[tuple[Glass, ...], Field(strict=False)], Shown("")] = ()
+    kind: Annotated[PartKind, Display("Kind")]
+    name: Annotated[Text | None, Display("Name")] = None
+    length_mm: Annotated[Length, Display("Length", "mm")]
+    length_tolerance_mm: Annotated[Length | None, Display("Tolerance ±", "mm")] = None
+    length_basis: Annotated[Literal["stated", "measured"], Display("Length is")] = "stated"
+    adjustable: Annotated[Adjustable | None, Display("")] = None
+    glass: Annotated[Annotated[tuple[Glass, ...], Field(strict=False)], Display("")] = ()
     magnification: Annotated[
         Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None,
-        Shown("Magnification", "×", kinds=MAGNIFYING_KINDS),
+        Display("Magnification", "×", kinds=MAGNIFYING_KINDS),
     ] = None
     required_back_focus_mm: Annotated[
-        PositiveLength | None, Shown("Required distance", "mm", kinds=MAGNIFYING_KINDS)
+        PositiveLength | None, Display("Required distance", "mm", kinds=MAGNIFYING_KINDS)
     ] = None
-    back_focus_tolerance_mm: Annotated[Length | None, Shown("Its tolerance ±", "mm", kinds=MAGNIFYING_KINDS)] = None
-    image_circle_mm: Annotated[PositiveLength | None, Shown("Image circle", "mm", kinds=MAGNIFYING_KINDS)] = None
-    prism: Annotated[Prism | None, Shown("Prism")] = None
-    screws: Annotated[TiltScrews | None, Shown("Screws")] = None
-    sensor: Annotated[Sensor | None, Shown("")] = None
-    clear_aperture_mm: Annotated[PositiveLength | None, Shown("Clear aperture", "mm")] = None
-    mass_g: Annotated[Mass | None, Shown("Mass", "g")] = None
-    front: Annotated[Joint | None, Shown("Front")] = None
-    rear: Annotated[Joint | None, Shown("Rear")] = None
-    pinned: Annotated[bool, Shown("Pinned in the search", kinds=PINNABLE_KINDS)] = False
-    no_filter: Annotated[bool, Shown("No filter in the beam", kinds=FILTER_KINDS)] = False
+    back_focus_tolerance_mm: Annotated[Length | None, Display("Its tolerance ±", "mm", kinds=MAGNIFYING_KINDS)] = None
+    image_circle_mm: Annotated[PositiveLength | None, Display("Image circle", "mm", kinds=MAGNIFYING_KINDS)] = None
+    prism: Annotated[Prism | None, Display("Prism")] = None
+    screws: Annotated[TiltScrews | None, Display("Screws")] = None
+    sensor: Annotated[Sensor | None, Display("")] = None
+    clear_aperture_mm: Annotated[PositiveLength | None, Display("Clear aperture", "mm")] = None
+    mass_g: Annotated[Mass | None, Display("Mass", "g")] = None
+    front: Annotated[Joint | None, Display("Front")] = None
+    rear: Annotated[Joint | None, Display("Rear")] = None
+    pinned: Annotated[bool, Display("Pinned in the search", kinds=PINNABLE_KINDS)] = False
+    no_filter: Annotated[bool, Display("No filter in the beam", kinds=FILTER_KINDS)] = False
     """Of a wheel or drawer that states no glass: none is in the beam, so that nothing is missing."""
-    keep_with_next: Annotated[bool, Shown("Keep with the next")] = False
-    mark: Annotated[Text | None, Shown("Index mark")] = None
+    keep_with_next: Annotated[bool, Display("Keep with the next")] = False
+    mark: Annotated[Text | None, Display("Index mark")] = None
     note: Note | None = None
 
     @property
@@ -234,11 +235,11 @@ class Focuser(StrictModel):
     ``focal_plane_mm`` counts from its racked-in face to the focal plane of the bare telescope.
     """
 
-    focal_plane_mm: Annotated[Length | None, Shown("focal plane behind it", "mm")] = None
-    travel_mm: Annotated[Length | None, Shown("travel", "mm")] = None
-    load_rating_g: Annotated[Mass | None, Shown("carries", "g")] = None
+    focal_plane_mm: Annotated[Length | None, Display("focal plane behind it", "mm")] = None
+    travel_mm: Annotated[Length | None, Display("travel", "mm")] = None
+    load_rating_g: Annotated[Mass | None, Display("carries", "g")] = None
     moment_rating_n_m: Annotated[
-        Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)] | None, Shown("moment", "N·m")
+        Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)] | None, Display("moment", "N·m")
     ] = None
 
 
@@ -246,18 +247,18 @@ class Telescope(StrictModel):
     """The telescope, before any corrector."""
 
     id: Id
-    name: Annotated[Text | None, Shown("Name")] = None
-    focal_length_mm: Annotated[PositiveLength, Shown("Focal length", "mm")]
-    focal_length_tolerance_mm: Annotated[Length | None, Shown("Tolerance ±", "mm")] = None
-    aperture_mm: Annotated[PositiveLength, Shown("Aperture", "mm", "focal_length", decimals=1)]
+    name: Annotated[Text | None, Display("Name")] = None
+    focal_length_mm: Annotated[PositiveLength, Display("Focal length", "mm")]
+    focal_length_tolerance_mm: Annotated[Length | None, Display("Tolerance ±", "mm")] = None
+    aperture_mm: Annotated[PositiveLength, Display("Aperture", "mm", "focal_length", decimals=1)]
     obstruction_ratio: Annotated[
-        Annotated[float, Field(ge=0, lt=1)], Shown("Obstruction ratio", "", "setting", tolerance=0.01)
+        Annotated[float, Field(ge=0, lt=1)], Display("Obstruction ratio", "", "setting", tolerance=0.01)
     ] = 0.0
-    image_circle_mm: Annotated[PositiveLength | None, Shown("Image circle", "mm")] = None
-    exit_pupil_distance_mm: Annotated[PositiveLength | None, Shown("Exit pupil before image", "mm")] = None
-    rear: Annotated[Joint | None, Shown("Rear")] = None
-    mass_g: Annotated[Mass | None, Shown("Mass", "g")] = None
-    focuser: Annotated[Focuser | None, Shown("Focuser", always=True)] = None
+    image_circle_mm: Annotated[PositiveLength | None, Display("Image circle", "mm")] = None
+    exit_pupil_distance_mm: Annotated[PositiveLength | None, Display("Exit pupil before image", "mm")] = None
+    rear: Annotated[Joint | None, Display("Rear")] = None
+    mass_g: Annotated[Mass | None, Display("Mass", "g")] = None
+    focuser: Annotated[Focuser | None, Display("Focuser", always=True)] = None
     note: Note | None = None
 
     @property

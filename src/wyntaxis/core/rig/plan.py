@@ -1,4 +1,4 @@
-"""The parts of the rig document around the train: site, mount, plan, framing, guide settings, and the recorded legs."""
+"""The rig document around the train: site, mount, plan, framing, guide settings, and the recorded values."""
 
 import re
 from itertools import pairwise
@@ -7,8 +7,8 @@ from typing import Annotated, Literal, Self
 from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Note, Seconds, SkyAngle, StrictModel, Text, not_vanishing
+from wyntaxis.core.rig.display import Display
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
-from wyntaxis.core.rig.shown import Shown
 
 Latitude = Annotated[float, Field(ge=-90, le=90)]
 Azimuth = Annotated[float, Field(ge=0, le=360)]
@@ -23,7 +23,7 @@ SITE_TOLERANCE_DEG = 0.05
 SITE_TOLERANCE_M = 100.0
 
 
-RestingValue = float | bool | str | None
+DependencyValue = float | bool | str | None
 
 
 def numbers_listed(value: object) -> object:
@@ -53,24 +53,25 @@ class Site(StrictModel):
     azimuth are a wall.
     """
 
-    name: Annotated[Text | None, Shown("Site's name", topic="site")] = None
-    latitude_deg: Annotated[Latitude, Shown("Latitude", "°", "site", tolerance=SITE_TOLERANCE_DEG)]
+    name: Annotated[Text | None, Display("Site's name", topic="site")] = None
+    latitude_deg: Annotated[Latitude, Display("Latitude", "°", "site", tolerance=SITE_TOLERANCE_DEG)]
     longitude_deg: Annotated[
-        Annotated[float, Field(ge=-180, le=360)], Shown("Longitude, east", "°", "site", tolerance=SITE_TOLERANCE_DEG)
+        Annotated[float, Field(ge=-180, le=360)], Display("Longitude, east", "°", "site", tolerance=SITE_TOLERANCE_DEG)
     ]
     elevation_m: Annotated[
-        Annotated[float, Field(ge=-500, le=10_000)] | None, Shown("Elevation", "m", "site", tolerance=SITE_TOLERANCE_M)
+        Annotated[float, Field(ge=-500, le=10_000)] | None,
+        Display("Elevation", "m", "site", tolerance=SITE_TOLERANCE_M),
     ] = None
     seeing_fwhm_arcsec: Annotated[
-        Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None, Shown("Seeing FWHM, usual", "″")
+        Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None, Display("Seeing FWHM, usual", "″")
     ] = None
     seeing_good_arcsec: Annotated[
         Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None,
-        Shown("Seeing FWHM, good night", "″"),
+        Display("Seeing FWHM, good night", "″"),
     ] = None
     seeing_poor_arcsec: Annotated[
         Annotated[float, Field(gt=0, le=60), AfterValidator(not_vanishing)] | None,
-        Shown("Seeing FWHM, poor night", "″"),
+        Display("Seeing FWHM, poor night", "″"),
     ] = None
     horizon: Annotated[tuple[HorizonPoint, ...], Field(strict=False, max_length=3601)] = ()
     horizon_from: Evidence | None = None
@@ -91,10 +92,10 @@ class Mount(StrictModel):
     """What the telescope rides on."""
 
     name: Text | None = None
-    kind: Annotated[Literal["equatorial", "alt_azimuth"], Shown("Mount is")]
-    worm_period_s: Annotated[Positive | None, Shown("Worm turns in", "s")] = None
-    corrects: Annotated[Literal["both", "ra"] | None, Shown("Guiding corrects")] = None
-    payload_rating_kg: Annotated[Positive | None, Shown("Mount carries", "kg")] = None
+    kind: Annotated[Literal["equatorial", "alt_azimuth"], Display("Mount is")]
+    worm_period_s: Annotated[Positive | None, Display("Worm turns in", "s")] = None
+    corrects: Annotated[Literal["both", "ra"] | None, Display("Guiding corrects")] = None
+    payload_rating_kg: Annotated[Positive | None, Display("Mount carries", "kg")] = None
 
 
 class FrameCorrection(StrictModel):
@@ -119,18 +120,18 @@ class Plan(StrictModel):
     by filter, typed.
     """
 
-    exposure_s: Annotated[Seconds, Shown("Exposure of a frame", "s")]
-    allowed_drift_px: Annotated[Positive | None, Shown("Drift allowed on it", "main px")] = None
-    frames: Annotated[Annotated[int, Field(ge=1, le=1_000_000)] | None, Shown("Frames")] = None
+    exposure_s: Annotated[Seconds, Display("Exposure of a frame", "s")]
+    allowed_drift_px: Annotated[Positive | None, Display("Drift allowed on it", "main px")] = None
+    frames: Annotated[Annotated[int, Field(ge=1, le=1_000_000)] | None, Display("Frames")] = None
     hours: Annotated[
-        Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None, Shown("Night lasts", "h")
+        Annotated[float, Field(gt=0, le=100), AfterValidator(not_vanishing)] | None, Display("Night lasts", "h")
     ] = None
     filters: Annotated[
-        Annotated[tuple[Text, ...], Field(strict=False, max_length=64)], Shown("Filters, in commas", listed=True)
+        Annotated[tuple[Text, ...], Field(strict=False, max_length=64)], Display("Filters, in commas", listed=True)
     ] = ()
-    longest_exposure_s: Annotated[Seconds | None, Shown("Longest exposure", "s")] = None
+    longest_exposure_s: Annotated[Seconds | None, Display("Longest exposure", "s")] = None
     ambient_c: Annotated[float, Field(ge=-60, le=60)] | None = None
-    air_falls_c_h: Annotated[Annotated[float, Field(ge=-20, le=20)] | None, Shown("Air falls by", "°C/h")] = None
+    air_falls_c_h: Annotated[Annotated[float, Field(ge=-20, le=20)] | None, Display("Air falls by", "°C/h")] = None
     sky_e_s: dict[Text, Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)]] = Field(
         default_factory=dict
     )
@@ -140,7 +141,7 @@ class Plan(StrictModel):
     ] = ()
     steps: Annotated[tuple[NightStep, ...], Field(strict=False, max_length=300)] = ()
     watch: NightWatch | None = None
-    file_names: Annotated[Annotated[str, Field(min_length=1, max_length=200)] | None, Shown("File names")] = None
+    file_names: Annotated[Annotated[str, Field(min_length=1, max_length=200)] | None, Display("File names")] = None
 
 
 class Framing(StrictModel):
@@ -158,35 +159,35 @@ class Framing(StrictModel):
 class GuideSettings(StrictModel):
     """What the guiding is set to. Lengths are in guide px, or main px where the name says so."""
 
-    exposure_s: Annotated[Seconds | None, Shown("Guide exposure", "s", "guiding")] = None
+    exposure_s: Annotated[Seconds | None, Display("Guide exposure", "s", "guiding")] = None
     rate_sidereal: Annotated[
         Annotated[float, Field(gt=0, le=10), AfterValidator(not_vanishing)] | None,
-        Shown("Guide rate", "× sidereal", "guiding"),
+        Display("Guide rate", "× sidereal", "guiding"),
     ] = None
-    centroid_error_px: Annotated[Positive | None, Shown("Centroid error", "guide px")] = None
-    search_region_px: Annotated[Positive | None, Shown("Search region, half", "guide px")] = None
-    calibration_distance_px: Annotated[Positive | None, Shown("Calibration distance", "guide px")] = None
-    calibration_pulses: Annotated[Annotated[int, Field(ge=1, le=1000)] | None, Shown("Calibration pulses")] = None
-    calibration_pulse_ms: Annotated[Positive | None, Shown("Calibration pulse", "ms", "guiding")] = None
+    centroid_error_px: Annotated[Positive | None, Display("Centroid error", "guide px")] = None
+    search_region_px: Annotated[Positive | None, Display("Search region, half", "guide px")] = None
+    calibration_distance_px: Annotated[Positive | None, Display("Calibration distance", "guide px")] = None
+    calibration_pulses: Annotated[Annotated[int, Field(ge=1, le=1000)] | None, Display("Calibration pulses")] = None
+    calibration_pulse_ms: Annotated[Positive | None, Display("Calibration pulse", "ms", "guiding")] = None
     calibration_declination_deg: Annotated[
-        Annotated[float, Field(ge=-89.9, le=89.9)] | None, Shown("Calibration at declination", "°")
+        Annotated[float, Field(ge=-89.9, le=89.9)] | None, Display("Calibration at declination", "°")
     ] = None
-    dither_main_px: Annotated[Positive | None, Shown("Dither", "main px", "guiding")] = None
-    stop_threshold_arcsec: Annotated[SkyAngle | None, Shown("Stop threshold", "″")] = None
+    dither_main_px: Annotated[Positive | None, Display("Dither", "main px", "guiding")] = None
+    stop_threshold_arcsec: Annotated[SkyAngle | None, Display("Stop threshold", "″")] = None
     pulse_route: Annotated[
-        Literal["mount", "guide_port"] | None, Shown("Guide pulses go by", topic="guiding", place=1)
+        Literal["mount", "guide_port"] | None, Display("Guide pulses go by", topic="guiding", place=1)
     ] = None
     dither_every_frames: Annotated[
-        Annotated[int, Field(ge=1, le=1000)] | None, Shown("Dither every", "frames", "guiding")
+        Annotated[int, Field(ge=1, le=1000)] | None, Display("Dither every", "frames", "guiding")
     ] = None
-    settle_px: Annotated[Positive | None, Shown("Settled within", "guide px", "guiding")] = None
-    settle_s: Annotated[Seconds | None, Shown("Settled for", "s", "guiding")] = None
-    settle_allowed_s: Annotated[Seconds | None, Shown("Settling allowed", "s")] = None
+    settle_px: Annotated[Positive | None, Display("Settled within", "guide px", "guiding")] = None
+    settle_s: Annotated[Seconds | None, Display("Settled for", "s", "guiding")] = None
+    settle_allowed_s: Annotated[Seconds | None, Display("Settling allowed", "s")] = None
     dark_exposures_s: Annotated[
         Annotated[tuple[Seconds, ...], BeforeValidator(numbers_listed), Field(strict=False, max_length=50)],
-        Shown("Guide darks", "s", listed=True),
+        Display("Guide darks", "s", listed=True),
     ] = ()
-    turns_calibration: Annotated[bool | None, Shown("Flip turns calibration")] = None
+    turns_calibration: Annotated[bool | None, Display("Flip turns calibration")] = None
 
 
 class GuideCalibration(StrictModel):
@@ -195,14 +196,14 @@ class GuideCalibration(StrictModel):
     ``angle_deg`` is right ascension's in the image, ``camera_angle_deg`` the main camera's position angle then.
     """
 
-    date: Annotated[Text | None, Shown("Calibrated on")] = None
-    declination_deg: Annotated[Latitude | None, Shown("at declination", "°")] = None
-    pier_side: Annotated[Literal["east", "west"] | None, Shown("on the pier side")] = None
-    binning: Annotated[Annotated[int, Field(ge=1, le=64)] | None, Shown("at binning")] = None
-    camera_angle_deg: Annotated[SkyAngleSigned | None, Shown("at camera angle", "°")] = None
-    angle_deg: Annotated[SkyAngleSigned | None, Shown("Angle of right ascension", "°")] = None
+    date: Annotated[Text | None, Display("Calibrated on")] = None
+    declination_deg: Annotated[Latitude | None, Display("at declination", "°")] = None
+    pier_side: Annotated[Literal["east", "west"] | None, Display("on the pier side")] = None
+    binning: Annotated[Annotated[int, Field(ge=1, le=64)] | None, Display("at binning")] = None
+    camera_angle_deg: Annotated[SkyAngleSigned | None, Display("at camera angle", "°")] = None
+    angle_deg: Annotated[SkyAngleSigned | None, Display("Angle of right ascension", "°")] = None
     not_square_deg: Annotated[float, Field(ge=-90, le=90)] | None = None
-    backlash_ms: Annotated[Annotated[float, Field(ge=0, le=1e6)] | None, Shown("Play in declination", "ms")] = None
+    backlash_ms: Annotated[Annotated[float, Field(ge=0, le=1e6)] | None, Display("Play in declination", "ms")] = None
     file: Text | None = None
 
 
@@ -215,11 +216,11 @@ class StatedValue(StrictModel):
 
 
 class Confirmed(StrictModel):
-    """That a measured leg still counts though what it rests on has changed: why, since when, and what was so then."""
+    """That a measured value still counts though what it rests on has changed: why, since when, and what was so then."""
 
     reason: Note
     date: Text | None = None
-    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], RestingValue], Field(max_length=400)] = Field(
+    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], DependencyValue], Field(max_length=400)] = Field(
         default_factory=dict
     )
 
@@ -234,6 +235,8 @@ class MeasuredValue(StrictModel):
     standard_uncertainty: Annotated[float, Field(ge=0, le=1e12)] = 0.0
     source: Note | None = None
     evidence: Evidence | None = None
-    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], RestingValue] | None, Field(max_length=400)] = None
+    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], DependencyValue] | None, Field(max_length=400)] = (
+        None
+    )
     changed: Text | None = None
     confirmed: Confirmed | None = None

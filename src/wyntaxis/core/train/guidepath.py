@@ -47,7 +47,7 @@ class Reach:
 class GuidePath:
     """The branch of a pick-off prism, in mm. Error > 0: the guide sensor sits too far from the prism."""
 
-    tap: Part
+    pickoff: Part
     prism: Prism
     main_distance_mm: float
     main_plates: tuple[Plate, ...]
@@ -78,7 +78,7 @@ class GuidePath:
         return self.built_mm - self.required_mm
 
 
-def tap_index(rig: Rig) -> int | None:
+def pickoff_index(rig: Rig) -> int | None:
     """Return the index in the train of the off-axis guider that guiding taps, or None."""
     if rig.guiding.kind != "off_axis":
         return None
@@ -91,11 +91,11 @@ def guide_path(rig: Rig) -> GuidePath | None:
     That is: for other kinds of guiding, while a camera is missing at either end, and where a magnifying corrector
     stands behind the prism on either side, since then the two foci no longer move together one to one.
     """
-    index = tap_index(rig)
+    index = pickoff_index(rig)
     if index is None or rig.camera is None or rig.guiding.camera is None:
         return None
-    tap = rig.train[index]
-    if tap.prism is None:
+    pickoff = rig.train[index]
+    if pickoff.prism is None:
         return None
     after, path = rig.train[index + 1 :], rig.guiding.path
     if any(factor != 1 for factor in magnifications(after) + magnifications(path)):
@@ -105,11 +105,11 @@ def guide_path(rig: Rig) -> GuidePath | None:
     # A gap in front of the guider lies before the prism and does not count.
     after_stack = stack_of(rig.train[index:], [0.0, *main_gaps(rig)[index + 1 :]])
     stack = stack_of(path, guide_gaps(rig))
-    distance = after_stack.length_mm - tap.prism.from_front_mm
+    distance = after_stack.length_mm - pickoff.prism.from_front_mm
     required = distance - total_shift(main_plates) + total_shift(guide_plates)
     return GuidePath(
-        tap=tap,
-        prism=tap.prism,
+        pickoff=pickoff,
+        prism=pickoff.prism,
         main_distance_mm=distance,
         main_plates=main_plates,
         guide_plates=guide_plates,
@@ -148,7 +148,7 @@ def guide_optics(rig: Rig, main_focal_length_mm: float, main_standard_mm: float)
         return None
     if rig.guiding.kind == "off_axis":
         # Correctors behind the prism are not in the guide beam; those in the guide path are.
-        behind = rig.train[(tap_index(rig) or 0) :]
+        behind = rig.train[(pickoff_index(rig) or 0) :]
         factor = math.prod(magnifications(rig.guiding.path)) / math.prod(magnifications(behind))
         return GuideOptics(main_focal_length_mm * factor, main_standard_mm * factor, True, camera.sensor)
     telescope = rig.guiding.telescope

@@ -117,15 +117,15 @@ def load(rig: Rig) -> Load:
     """
     items: list[tuple[Part, float]] = []
     at = 0.0
-    tap_at = 0.0
+    pickoff_at = 0.0
     for part, gap in zip(rig.train, main_gaps(rig), strict=True):
         at += gap
         items.append((part, at + part.optical_length_mm / 2))
         if part.id == rig.guiding.taps and part.prism is not None:
-            tap_at = at + part.prism.from_front_mm
+            pickoff_at = at + part.prism.from_front_mm
         at += part.optical_length_mm
     if rig.guiding.kind == "off_axis":
-        items += [(part, tap_at) for part in rig.guiding.path]
+        items += [(part, pickoff_at) for part in rig.guiding.path]
     mass = math.fsum(part.mass_g or 0.0 for part, _ in items)
     leverage = math.fsum((part.mass_g or 0.0) * place for part, place in items)
     return Load(

@@ -130,12 +130,12 @@ class FocusSurface:
     """
 
     tilt_um: float
-    bowl_um: float
+    curvature_um: float
     half_mm: float
 
     def at_um(self, share: float) -> float:
         """Return how far behind the middle best focus lies at a share of the corner's distance, −1 to 1, in µm."""
-        return self.tilt_um * share + self.bowl_um * share**2
+        return self.tilt_um * share + self.curvature_um * share**2
 
 
 @dataclass(frozen=True)
@@ -366,14 +366,14 @@ def _branch(rig: Rig, main: tuple[PartShape, ...], judged: Judged) -> Branch | N
         widest = max(shape.outer_radius_mm for shape in parts)
         end = main[-1].end_mm if main else length
         return Branch(end - length, top + widest + WALL_MM, False, parts, None)
-    tap = next(shape for shape in main if shape.part.id == rig.guiding.taps)
-    prism = tap.part.prism
+    pickoff = next(shape for shape in main if shape.part.id == rig.guiding.taps)
+    prism = pickoff.part.prism
     if prism is None:
         return None
     path = guide_path(rig)
     plane = Plane(length, length - path.error_mm, judged.guide_allowed_mm, path.standard_mm) if path else None
     return Branch(
-        at_mm=tap.start_mm + prism.from_front_mm,
+        at_mm=pickoff.start_mm + prism.from_front_mm,
         height_mm=prism.edge_from_axis_mm + prism.height_mm / 2,
         turned=True,
         parts=parts,

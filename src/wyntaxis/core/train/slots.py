@@ -79,8 +79,8 @@ def _with_filter(wheel: Part, slot: Slot) -> tuple[Glass, ...]:
         assert slot.thickness_mm is not None
         return (_plate_of(slot, slot.thickness_mm),)
     at = _filter_index(wheel)
-    told = {"thickness_mm": slot.thickness_mm, "index": slot.index}
-    changed = wheel.glass[at].model_copy(update={key: value for key, value in told.items() if value is not None})
+    entries = {"thickness_mm": slot.thickness_mm, "index": slot.index}
+    changed = wheel.glass[at].model_copy(update={key: value for key, value in entries.items() if value is not None})
     return (*wheel.glass[:at], changed, *wheel.glass[at + 1 :])
 
 

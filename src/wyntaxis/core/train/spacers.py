@@ -144,8 +144,8 @@ def find_spacers(
     lit = _Light(rig, result)
     return replace(
         result,
-        sets=tuple(replace(found, vignettes=lit.told(found)) for found in sets),
-        nearest=replace(nearest, vignettes=lit.told(nearest)) if nearest else None,
+        sets=tuple(replace(found, vignettes=lit.vignetting(found)) for found in sets),
+        nearest=replace(nearest, vignettes=lit.vignetting(nearest)) if nearest else None,
     )
 
 
@@ -272,7 +272,7 @@ class _Light:
         ratio = focal_ratio(focal, rig.telescope.aperture_mm)
         self._beam = Beam(ratio, rig.telescope.exit_pupil_distance_mm)
 
-    def told(self, found: SpacerSet) -> str:
+    def vignetting(self, found: SpacerSet) -> str:
         sensor = self._rig.sensor
         own = {piece.id for place in found.pieces for piece in place if piece.clear_aperture_mm is not None}
         if sensor is None or not own:

@@ -8,9 +8,9 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Part
 from wyntaxis.core.train.illumination import FILTER_KINDS, faces
 
-FILTER_PLAY_MM = 1.0
+FILTER_CLEARANCE_MM = 1.0
 """How far from the middle of its wheel or drawer a filter may lie, beyond half its thickness."""
-FACE_PLAY_MM = 1.0
+FACE_CLEARANCE_MM = 1.0
 
 
 @dataclass(frozen=True)
@@ -57,12 +57,12 @@ def _of_part(part: Part, front: float, rear: float) -> list[DustSurface]:
         # Every camera has a window before its sensor; where in the camera it sits, few makers tell.
         return [DustSurface(part.id, f"{part.title}’s window", 0.0, front)]
     if part.kind in FILTER_KINDS:
-        half = thick / 2 + FILTER_PLAY_MM
+        half = thick / 2 + FILTER_CLEARANCE_MM
         return [DustSurface(part.id, f"filter in {part.title}", middle - half, middle + half)]
     if part.kind in MAGNIFYING_KINDS:
         return [
-            DustSurface(part.id, f"{part.title}, rear lens", rear - FACE_PLAY_MM, (front + rear) / 2),
-            DustSurface(part.id, f"{part.title}, front lens", (front + rear) / 2, front + FACE_PLAY_MM),
+            DustSurface(part.id, f"{part.title}, rear lens", rear - FACE_CLEARANCE_MM, (front + rear) / 2),
+            DustSurface(part.id, f"{part.title}, front lens", (front + rear) / 2, front + FACE_CLEARANCE_MM),
         ]
     if part.kind == "window" or part.glass:
         return [DustSurface(part.id, part.title, rear, front)]

@@ -113,9 +113,13 @@ def draw_measured(sheet: DraftingPainter, box: QRectF, rows: list[Quantity]) -> 
         room = columns[0] - box.left() - 6 * line
         label = metrics.elidedText(row.kind.label, Qt.TextElideMode.ElideRight, room)
         sheet.write(box.left() + 8, y, label, align="left", small=True)
-        for x, leg in zip(columns, (row.stated or row.computed, row.measured), strict=True):
-            text = "–" if leg is None else f"{number(leg.value, row.kind.decimals)} {row.kind.unit}".strip()
-            sheet.write(x, y, text, align="right", small=True, color="faded" if leg is None else "ink")
+        for x, quantity_value in zip(columns, (row.stated or row.computed, row.measured), strict=True):
+            text = (
+                "–"
+                if quantity_value is None
+                else f"{number(quantity_value.value, row.kind.decimals)} {row.kind.unit}".strip()
+            )
+            sheet.write(x, y, text, align="right", small=True, color="faded" if quantity_value is None else "ink")
         mark = QRectF(box.right() - 1.6 * line, y - line * 0.36, line * 0.72, line * 0.72)
         draw_verdict(painter, mark, row.verdict, sheet.palette.verdict(row.verdict), sheet.palette.color("paper"))
     if not rows:

@@ -241,7 +241,7 @@ def draw_surface(sheet: DraftingPainter, section: Section, view: View) -> None:
 
 def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
     """Draw grains where the dust lies, with what they lie on."""
-    told = []
+    entries = []
     for mark in section.dust:
         x = view.x(section.length_mm - mark.distance_mm)
         sheet.painter.setPen(Qt.PenStyle.NoPen)
@@ -249,9 +249,9 @@ def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
         for grain in range(min(mark.count, 5)):
             sheet.painter.drawEllipse(QPointF(x, view.y(0) - 9 - 11 * grain), DUST_PX, DUST_PX)
         known = not mark.title.startswith("?")
-        told.append(f"{mark.count} on {mark.title}" if known else f"{mark.count} at {mark.title[2:]}")
-    if told:  # in one line, above the telescope's outline
-        text = "dust: " + ", ".join(told[:MAX_NOTED]) + (" …" if len(told) > MAX_NOTED else "")
+        entries.append(f"{mark.count} on {mark.title}" if known else f"{mark.count} at {mark.title[2:]}")
+    if entries:  # in one line, above the telescope's outline
+        text = "dust: " + ", ".join(entries[:MAX_NOTED]) + (" …" if len(entries) > MAX_NOTED else "")
         y = sheet.height_of(small=True)
         sheet.write(NOTE_PX, y, text, small=True, color="fails", align="left", ground="paper")
 

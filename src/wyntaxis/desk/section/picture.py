@@ -38,7 +38,7 @@ if TYPE_CHECKING:
 
 ZOOM_RANGE = (0.5, 40.0)
 DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
-TOLD_ROWS = (
+NAMED_ROWS = (
     "effective_focal_length_mm",
     "focal_ratio",
     "pixel_scale_arcsec_px",
@@ -184,11 +184,11 @@ class SectionPicture(Picture):
         key = (self.width(), self.height(), self.fontInfo().pixelSize())
         known = self._fitted_for
         if known is None or known[0] is not section or known[1] != key:
-            view, drawn = self._fit_anew(section)
+            view, drawn = self._fit_again(section)
             known = self._fitted_for = (section, key, view, drawn)
         return known[2]
 
-    def _fit_anew(self, section: Section | None) -> tuple[View, Section | None]:
+    def _fit_again(self, section: Section | None) -> tuple[View, Section | None]:
         em, behind = self.fontInfo().pixelSize(), 0.0
         if self._shown is not None and section is not None and section.parts and open_end(self._shown.rig) is not None:
             behind = GHOST_EM * em
@@ -237,10 +237,10 @@ class SectionPicture(Picture):
         if shown is None:
             return look
         rows, view = shown.quantities, self.view()
-        told = [rows.get(key) for key in TOLD_ROWS]
+        entries = [rows.get(key) for key in NAMED_ROWS]
         titles = (shown.rig.name, shown.rig.telescope.title)
         chosen = self._lit or shown.chosen_part
-        return (*look, self.drawn, view, told, titles, chosen, open_end(shown.rig), self._drop)
+        return (*look, self.drawn, view, entries, titles, chosen, open_end(shown.rig), self._drop)
 
     def _draw(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -294,8 +294,8 @@ class SectionPicture(Picture):
         sheet.write(middle.x(), middle.y() - line, "What comes next?")
         metrics = QFontMetricsF(sheet.small)
         after = f"after {end.after}" if end is not None else ""
-        told = metrics.elidedText(after, Qt.TextElideMode.ElideRight, box.width() - 12)
-        sheet.write(middle.x(), middle.y() + 0.3 * line, told, small=True, color="faded")
+        entries = metrics.elidedText(after, Qt.TextElideMode.ElideRight, box.width() - 12)
+        sheet.write(middle.x(), middle.y() + 0.3 * line, entries, small=True, color="faded")
         sheet.write(middle.x(), middle.y() + 1.4 * line, "click, or Ctrl+Enter", small=True, color="faded")
 
     def _paint_empty(self, sheet: DraftingPainter, *, no_parts: bool) -> None:
@@ -337,10 +337,10 @@ class SectionPicture(Picture):
         if section.branch is not None and section.branch.turned:
             left_end = min([left_end] + [d.box.left() for d in self._dimensions])
         room = max(left_end - 20, 6 * sheet.height_of())
-        told = tuple(metrics.elidedText(text, Qt.TextElideMode.ElideRight, room) for text in texts)
-        wide = max(sheet.width_of(text) for text in told)
-        extent = QRectF(-2, -line, wide + 4, (len(told) + 1) * line)
-        sheet.piece(("title", told), 10, y, extent, partial(_draw_title, told, line))
+        entries = tuple(metrics.elidedText(text, Qt.TextElideMode.ElideRight, room) for text in texts)
+        wide = max(sheet.width_of(text) for text in entries)
+        extent = QRectF(-2, -line, wide + 4, (len(entries) + 1) * line)
+        sheet.piece(("title", entries), 10, y, extent, partial(_draw_title, entries, line))
 
     def _paint_details(self, sheet: DraftingPainter) -> None:
         shown = self._shown

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.wording import signed
-from wyntaxis.desk.band_shape import STRIP_PX
+from wyntaxis.desk.drawing_shape import STRIP_PX
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Picture
@@ -26,7 +26,7 @@ class StripPicture(Picture):
     """Paints the strip; a click on a part chooses it, a double click or Enter unfolds the drawing."""
 
     part_chosen = pyqtSignal(str)
-    unfold_asked = pyqtSignal()
+    expand_asked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -50,8 +50,8 @@ class StripPicture(Picture):
         session = self._session
         if session is not None:
             rows = session.evaluation.quantities
-            told = [f"{title} {signed(rows[key].best.value, 2)} mm" for key, title in ERRORS if rows[key].best]  # type: ignore[union-attr]
-            self.setAccessibleDescription(", ".join(told) or "no distance is required of a sensor")
+            entries = [f"{title} {signed(rows[key].best.value, 2)} mm" for key, title in ERRORS if rows[key].best]  # type: ignore[union-attr]
+            self.setAccessibleDescription(", ".join(entries) or "no distance is required of a sensor")
         self.update()
 
     def set_palette(self, palette: Palette) -> None:
@@ -145,10 +145,10 @@ class StripPicture(Picture):
                 self.part_chosen.emit(found)
 
     def mouseDoubleClickEvent(self, a0: QMouseEvent | None) -> None:
-        self.unfold_asked.emit()
+        self.expand_asked.emit()
 
     def keyPressEvent(self, a0: QKeyEvent | None) -> None:
         if a0 is not None and a0.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.unfold_asked.emit()
+            self.expand_asked.emit()
         else:
             super().keyPressEvent(a0)

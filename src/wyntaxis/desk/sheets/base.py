@@ -86,7 +86,7 @@ class LedgerList(QWidget):
     def _new_row(self, quantity: Quantity) -> LedgerRow:
         row = LedgerRow(quantity, self._palette)
         row.chosen.connect(self._row_chosen)
-        row.leg_entered.connect(self._session.set_value)
+        row.value_entered.connect(self._session.set_value)
         return row
 
     def set_palette(self, palette: Palette) -> None:

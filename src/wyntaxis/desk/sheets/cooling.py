@@ -20,9 +20,9 @@ from wyntaxis.core.files.places import home
 from wyntaxis.core.steps import COOLING, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.columns_panel import ColumnsPanel, KnownColumns
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -55,12 +55,14 @@ class CoolingSheet(StepSheet):
         self.job.running_changed.connect(lambda _on: self.refresh())
         self.columns = ColumnsPanel(COLUMNS, ("cooling.time", "cooling.sensor"), self._point_columns, session)
         self.add_wide(self.columns)
-        self.run_fold = Fold("Plot: runs and model", self._build_run_plot, self._draw_runs)
-        self.add_wide(self.run_fold)
+        self.run_section = CollapsibleSection("Plot: runs and model", self._build_run_plot, self._draw_runs)
+        self.add_wide(self.run_section)
         self.ramp = RampPanel(session)
         self.inputs.addWidget(self.ramp)
-        self.legs = SettingsGrid(session, palette, "cooling", "What the sheet states, and what the runs measured")
-        self.inputs.addWidget(self.legs)
+        self.settings_grid = SettingsGrid(
+            session, palette, "cooling", "What the sheet states, and what the runs measured"
+        )
+        self.inputs.addWidget(self.settings_grid)
         self.inputs.addStretch(1)
         self.refresh()
 
@@ -68,7 +70,7 @@ class CoolingSheet(StepSheet):
         column = self.add_wide_column()
         row = FlowRow()
         self.add_button = push_button("Add runs …", "Read cooling logs from CSV", self.ask, row)
-        self.stand_in_button = push_button("Stand-in", "Log runs of the simulated camera", self.add_stand_in, row)
+        self.simulate_button = push_button("Stand-in", "Log runs of the simulated camera", self.add_simulated, row)
         self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
         column.addLayout(row)
@@ -111,13 +113,13 @@ class CoolingSheet(StepSheet):
         columns = (lambda _path: rules) if rules else self.known.rules_for
         self.job.start(lambda progress: RUNS.read(paths, target, progress, columns, before))
 
-    def add_stand_in(self) -> None:
+    def add_simulated(self) -> None:
         """Log three runs of the simulated camera."""
 
         before, target = self.cooled, target_of(self.session.rig)
 
         def work(progress: Progress) -> CoolingRuns:
-            from wyntaxis.stand_ins.bench import make_demo_runs
+            from wyntaxis.simulators.bench import make_demo_runs
 
             with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as folder:
                 return RUNS.read(make_demo_runs(Path(folder)), target, progress, before=before)
@@ -138,7 +140,7 @@ class CoolingSheet(StepSheet):
     def _came_in(self, found: CoolingRuns) -> None:
         self.columns.hide()
         self.session.look_at(RUNS, found if found.logs else None)
-        self.run_fold.open()
+        self.run_section.open()
 
     def take_out(self) -> None:
         """Take the chosen run out."""
@@ -147,7 +149,7 @@ class CoolingSheet(StepSheet):
             self.job.start(lambda progress: cooled.without(row, target, lambda: progress(0, 0)))
 
     def keep(self) -> None:
-        """Keep the model and the runs' figures as measured legs."""
+        """Keep the model and the runs' figures as measured values."""
         if self.cooled is None:
             return
         try:
@@ -171,12 +173,12 @@ class CoolingSheet(StepSheet):
         super().refresh()
         rig, running, cooled = self.session.rig, self.job.running, self.cooled
         index = camera_index(rig)
-        for button in (self.add_button, self.stand_in_button):
+        for button in (self.add_button, self.simulate_button):
             button.setEnabled(not running)
         self.take_button.setEnabled(cooled is not None)
         self.keep_button.setEnabled(cooled is not None and index is not None)
         self.table.setVisible(cooled is not None)
-        self.run_fold.setVisible(cooled is not None)
+        self.run_section.setVisible(cooled is not None)
         self.table.show_rows([run_row(run) for run in cooled.measured.runs] if cooled is not None else [])
         if cooled is None:
             self.state.setText(
@@ -188,13 +190,13 @@ class CoolingSheet(StepSheet):
             target, why = target_of(rig), cooled.measured.why_no_model
             aimed = "toward what each came to" if target is None else f"toward {number(target, 1)} °C"
             self.state.setText(f"{len(cooled.logs)} runs {aimed}." + (f" No model: {why}." if why else ""))
-        self.legs.setVisible(index is not None)
+        self.settings_grid.setVisible(index is not None)
         if index is not None:
-            self.legs.show_device(rig.devices[index], index)
-        self.run_fold.refresh()
+            self.settings_grid.show_device(rig.devices[index], index)
+        self.run_section.refresh()
         self.ramp.show_for(self.model, self.logs, self._palette)
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
-        self._palette = self.legs.palette_in_use = palette
+        self._palette = self.settings_grid.palette_in_use = palette
         self.refresh()

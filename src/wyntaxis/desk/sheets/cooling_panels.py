@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.ramp import Ramp, RampInputs, design_both, kept_model, ramp_words, usual_inputs
 from wyntaxis.core.wording import short
-from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.panel import Panel, SideScroll
@@ -56,8 +56,8 @@ class RampPanel(Panel):
             self.fields[key] = field
         self.column.addWidget(SideScroll(holder, self.heading.text()))
         self.words = self.add_text()
-        self.fold = Fold("Plot: ramp", self._build, self._draw)
-        self.column.addWidget(self.fold)
+        self.section_box = CollapsibleSection("Plot: ramp", self._build, self._draw)
+        self.column.addWidget(self.section_box)
 
     def _build(self) -> QWidget:
         from wyntaxis.desk.plots_cooling import RampPlot
@@ -93,7 +93,7 @@ class RampPanel(Panel):
             else:
                 self.ramps = [("down", down), ("up", up)]
                 self.words.setText("\n".join(ramp_words(down, up)))
-        self.fold.refresh()
+        self.section_box.refresh()
 
     def _number(self, key: str, name: str, unit: str) -> float:
         value = parse_number(self.fields[key].text(), unit)

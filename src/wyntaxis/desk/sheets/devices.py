@@ -19,13 +19,13 @@ from wyntaxis.core.rig.devices import (
     Storage,
     Supply,
 )
-from wyntaxis.core.rig.shown import ShownField, shown_fields
+from wyntaxis.core.rig.display import DisplayedField, displayed_fields
 from wyntaxis.core.steps import DEVICES, Step
 from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.card import Card
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.device_tile import DeviceTile, Tile, tile_of
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -53,7 +53,7 @@ TILE_EM = 19
 
 def device_specs(
     parts: tuple[str, ...], supplies: tuple[str, ...], hubs: tuple[str, ...] = ()
-) -> tuple[ShownField, ...]:
+) -> tuple[DisplayedField, ...]:
     """Return the fields that every device shows; the parts, supplies and hubs of the rig are its choices."""
     choices: dict[DocumentPath, tuple[str, ...]] = {
         ("part",): parts,
@@ -61,7 +61,8 @@ def device_specs(
         ("connection", "hub"): hubs,
     }
     return tuple(
-        field.with_choices(choices[field.path]) if field.path in choices else field for field in shown_fields(Device)
+        field.with_choices(choices[field.path]) if field.path in choices else field
+        for field in displayed_fields(Device)
     )
 
 
@@ -99,12 +100,16 @@ class DevicesSheet(StepSheet):
         self.card.entered.connect(session.set_value)
         self.card.refused.connect(session.refused)
         self.settings = SettingsGrid(session, palette)
-        self.rest = Fold("Identity, driver, lines", lambda: self.card, self._show_rest)
-        self.slots = RowsEditor(session, "Slots", shown_fields(Slot), "slot", lambda: {"name": ""})
-        self.storage = RowsEditor(session, "Disks and cards", shown_fields(Storage), "disk", lambda: {"name": "disk"})
-        self.outlets = RowsEditor(session, "Relays", shown_fields(Outlet), "relay", lambda: {"name": "relay"})
-        self.supplies = RowsEditor(session, "Supplies", shown_fields(Supply), "supply", self._fresh_supply)
-        self.supply_outlets = RowsEditor(session, "Outlets", shown_fields(Outlet), "outlet", lambda: {"name": "outlet"})
+        self.rest = CollapsibleSection("Identity, driver, lines", lambda: self.card, self._show_rest)
+        self.slots = RowsEditor(session, "Slots", displayed_fields(Slot), "slot", lambda: {"name": ""})
+        self.storage = RowsEditor(
+            session, "Disks and cards", displayed_fields(Storage), "disk", lambda: {"name": "disk"}
+        )
+        self.outlets = RowsEditor(session, "Relays", displayed_fields(Outlet), "relay", lambda: {"name": "relay"})
+        self.supplies = RowsEditor(session, "Supplies", displayed_fields(Supply), "supply", self._fresh_supply)
+        self.supply_outlets = RowsEditor(
+            session, "Outlets", displayed_fields(Outlet), "outlet", lambda: {"name": "outlet"}
+        )
         session.device_changed.connect(self._device_chosen)
         for widget in (self.settings, self.slots, self.storage, self.outlets, self.rest):
             self.editor.column.addWidget(widget)

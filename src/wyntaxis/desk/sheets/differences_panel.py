@@ -113,9 +113,9 @@ class DifferencesPanel(QWidget):
         column.addWidget(self.state)
         self.picture = SvgPicture("What changed in the light path: taken out dashed, put in bold")
         column.addWidget(self.picture)
-        self.died = Panel("What died")
-        self.died_text = self.died.add_text()
-        column.addWidget(self.died)
+        self.invalidated = Panel("What died")
+        self.invalidated_text = self.invalidated.add_text()
+        column.addWidget(self.invalidated)
         self.values = TextTable("Values that differ", VALUE_HEADINGS, left=(0, 1, 2, 3, 4), stretch=4, widest_em=18)
         self.flips = TextTable(
             "Findings that turned", ("finding", "before", "after"), left=(0, 1, 2), stretch=0, widest_em=40
@@ -259,7 +259,7 @@ class DifferencesPanel(QWidget):
     def _show(self) -> None:
         found = self.found
         shown = found is not None and not found.nothing
-        for widget in (self.picture, self.died, self.values, self.flips, self.numbers):
+        for widget in (self.picture, self.invalidated, self.values, self.flips, self.numbers):
             widget.setVisible(shown)
         if found is None:
             self.state.setText(
@@ -271,10 +271,10 @@ class DifferencesPanel(QWidget):
             return
         tried = "If it were made: " if self._tried is not None else ""
         counts = f"{len(found.values)} values, {len(found.numbers)} numbers, {len(found.flips)} findings differ"
-        self.state.setText(f"{tried}{counts}; {len(found.died)} things die.")
+        self.state.setText(f"{tried}{counts}; {len(found.invalidated)} things die.")
         self.picture.show_svg(self._markup, self._palette)
-        lines = [f"{own.title}: {_few(own.because)} ({own.rule})" for own in found.died]
-        self.died_text.setText("\n".join(lines) or "Nothing dies with it.")
+        lines = [f"{own.title}: {_few(own.because)} ({own.rule})" for own in found.invalidated]
+        self.invalidated_text.setText("\n".join(lines) or "Nothing dies with it.")
         self.values.show_rows(
             [
                 [value.label, _short(value.change.before), _short(value.change.after),

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from wyntaxis.core.dossier.apart import card_apart, dossier_apart
 from wyntaxis.core.dossier.card import card_of
 from wyntaxis.core.dossier.dossier import CHAPTERS, as_csv, dossier_of
-from wyntaxis.core.dossier.given import Given, PhotoForm
+from wyntaxis.core.dossier.dossier_input import DossierInput, PhotoForm
 from wyntaxis.core.dossier.printing import PAPERS, card_html, dossier_html
 from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.places import home, own_maps_path
@@ -31,8 +31,8 @@ from wyntaxis.core.history.states import RigHistory, read_history
 from wyntaxis.core.rig.store import SUFFIX
 from wyntaxis.core.steps import DOSSIER, Step
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.page_preview import PagePreview
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
@@ -85,11 +85,13 @@ class DossierSheet(StepSheet):
         for job in (self.job, self.export_job):
             job.failed.connect(session.refused)
         # What a fold holds is there only once it has been opened.
-        self.history_fold = Fold(HISTORY, self._build_history, lambda: self._refresh("history_panel"))
-        self.differences_fold = Fold(DIFFERENCES, self._build_differences, lambda: self._refresh("differences_panel"))
-        self.figures_fold = Fold(FIGURES, self._build_figures, lambda: self._refresh("figures_panel"))
-        for fold in (self.history_fold, self.differences_fold, self.figures_fold):
-            self.add_wide(fold)
+        self.history_section = CollapsibleSection(HISTORY, self._build_history, lambda: self._refresh("history_panel"))
+        self.differences_section = CollapsibleSection(
+            DIFFERENCES, self._build_differences, lambda: self._refresh("differences_panel")
+        )
+        self.figures_section = CollapsibleSection(FIGURES, self._build_figures, lambda: self._refresh("figures_panel"))
+        for section_box in (self.history_section, self.differences_section, self.figures_section):
+            self.add_wide(section_box)
         self.refresh()
 
     # Building
@@ -183,7 +185,7 @@ class DossierSheet(StepSheet):
 
     def compare_with(self, index: int) -> None:
         """Show what differs between a save and now."""
-        self.differences_fold.open()
+        self.differences_section.open()
         self.differences_panel.compare_with_save(index)
 
     # Choosing
@@ -207,18 +209,18 @@ class DossierSheet(StepSheet):
         self._tell()
         self._soon.start(DELAY_MS)
 
-    def _given(self) -> Callable[[], Given]:
+    def _given(self) -> Callable[[], DossierInput]:
         """Return what makes, away from the window, what the dossier is made from: the rig as it stands now."""
         session, path = self.session, self.session.path
         evaluation, shelf, private = session.evaluation, session.stock.shelf.parts, self.private.isChecked()
         photos: PhotoForm = "embedded" if self.embeds.isChecked() else "named"
 
-        def make() -> Given:
+        def make() -> DossierInput:
             history = RigHistory()
             if path is not None:
                 with contextlib.suppress(InputError):  # the History below says what is wrong with it
                     history = read_history(path)
-            return Given(evaluation, history, shelf, path.parent if path is not None else None, private, photos)
+            return DossierInput(evaluation, history, shelf, path.parent if path is not None else None, private, photos)
 
         return make
 
@@ -256,11 +258,11 @@ class DossierSheet(StepSheet):
         if not keys:
             self.state.setText("Choose at least one chapter.")
             return
-        told = f"{len(keys)} of {len(CHAPTERS)} chapters"
+        text = f"{len(keys)} of {len(CHAPTERS)} chapters"
         pages = f", {self.preview.count} pages" if self.preview.count and not self.job.running else ""
         left_out = "; site, serial numbers and hosts left out" if self.private.isChecked() else ""
         unsaved = "" if self.session.path is not None else "; not saved yet: the history begins with the first save"
-        self.state.setText(f"{told}{pages}{left_out}{unsaved}.")
+        self.state.setText(f"{text}{pages}{left_out}{unsaved}.")
 
     # Exports
 
@@ -376,8 +378,8 @@ class DossierSheet(StepSheet):
 
     def refresh(self) -> None:
         super().refresh()
-        for fold in (self.history_fold, self.differences_fold, self.figures_fold):
-            fold.refresh()
+        for section_box in (self.history_section, self.differences_section, self.figures_section):
+            section_box.refresh()
         self._tell()
         self._soon.start(DELAY_MS)
 

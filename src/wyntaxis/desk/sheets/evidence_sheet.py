@@ -35,7 +35,7 @@ class EvidenceSheet(StepSheet, Generic[R]):
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
-        self._stand_in: Path | None = None
+        self._simulated: Path | None = None
         self.job = Job(self)
         self.job.done.connect(self._came_in)
         self.job.failed.connect(self._failed)
@@ -81,12 +81,12 @@ class EvidenceSheet(StepSheet, Generic[R]):
         except ValueError as error:
             self.session.refused.emit(str(error))
 
-    def stand_in_folder(self) -> Path:
+    def simulated_folder(self) -> Path:
         """Return a folder for simulated files, which goes with the sheet."""
-        if self._stand_in is None:
-            self._stand_in = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
-            weakref.finalize(self, shutil.rmtree, self._stand_in, ignore_errors=True)
-        return self._stand_in
+        if self._simulated is None:
+            self._simulated = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
+            weakref.finalize(self, shutil.rmtree, self._simulated, ignore_errors=True)
+        return self._simulated
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)

@@ -15,12 +15,12 @@ from wyntaxis.core.evidence.field.result import RELATIONS, FieldResult, Measured
 from wyntaxis.core.evidence.field.shape import corner_spots
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.quantities.field_surface import field_optics
-from wyntaxis.core.rig.shown import shown_at
+from wyntaxis.core.rig.display import displayed_at
 from wyntaxis.core.steps import FIELD, Step
 from wyntaxis.core.wording import short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
@@ -59,11 +59,17 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         self.pieces_job.failed.connect(session.refused)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
-        self.surface_fold = Fold("Plot: best focus over the sensor", self._build_surface, self._draw_surface)
-        self.corners_fold = Fold("The corners beside the middle", self._build_corners, self._draw_corners)
-        self.spacing_fold = Fold("Plot: curvature over spacing", self._build_spacing, self._draw_spacing)
-        for fold in (self.surface_fold, self.corners_fold, self.spacing_fold):
-            self.add_wide(fold)
+        self.surface_section = CollapsibleSection(
+            "Plot: best focus over the sensor", self._build_surface, self._draw_surface
+        )
+        self.corners_section = CollapsibleSection(
+            "The corners beside the middle", self._build_corners, self._draw_corners
+        )
+        self.spacing_section = CollapsibleSection(
+            "Plot: curvature over spacing", self._build_spacing, self._draw_spacing
+        )
+        for section_box in (self.surface_section, self.corners_section, self.spacing_section):
+            self.add_wide(section_box)
         self.causes = CausesPanel()
         self.flat = FlatPanel(session)
         self.screws = ScrewsPanel(session)
@@ -78,7 +84,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         row = FlowRow()
         self.folder_button = push_button("Add a folder …", "Measure the sweeps below a folder", self.ask_folder, row)
         self.add_button = push_button("Add files …", "Measure the frames of one sweep", self.ask, row)
-        self.stand_in_button = push_button("Stand-in", "Draw and measure simulated sweeps", self.add_stand_in, row)
+        self.simulate_button = push_button("Stand-in", "Draw and measure simulated sweeps", self.add_simulated, row)
         self.take_button = push_button("Take out", "Take the chosen sweep out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep tilt, curvature and flat spacing", self.keep, row)
         column.addLayout(row)
@@ -123,12 +129,12 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         before, optics = self.result, field_optics(self.session.evaluation)
         self.job.start(lambda progress: SWEEPS.read(paths, optics, progress, before))
 
-    def add_stand_in(self) -> None:
+    def add_simulated(self) -> None:
         """Draw sweeps of the simulated telescope and measure them."""
-        folder, optics = self.stand_in_folder(), field_optics(self.session.evaluation)
+        folder, optics = self.simulated_folder(), field_optics(self.session.evaluation)
 
         def work(progress: Progress) -> FieldResult:
-            from wyntaxis.stand_ins.observing import write_sweeps
+            from wyntaxis.simulators.observing import write_sweeps
 
             write_sweeps(folder, progress)
             return SWEEPS.read([folder], optics, progress)
@@ -143,10 +149,10 @@ class FieldSheet(EvidenceSheet[FieldResult]):
             return
         self._pieces = None
         self.hold(found)
-        self.surface_fold.open()
-        self.corners_fold.open()
+        self.surface_section.open()
+        self.corners_section.open()
         if found.flat.points:
-            self.spacing_fold.open()
+            self.spacing_section.open()
 
     def take_out(self) -> None:
         """Take the chosen sweep out."""
@@ -265,8 +271,8 @@ class FieldSheet(EvidenceSheet[FieldResult]):
     def _chose(self) -> None:
         if not self.job.running:
             self._show_spacing()
-            self.surface_fold.refresh()
-            self.corners_fold.refresh()
+            self.surface_section.refresh()
+            self.corners_section.refresh()
 
     def _show_spacing(self) -> None:
         chosen = self.chosen
@@ -279,30 +285,37 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         if result is not None:
             result = self._with_the_rig(result)
         has_sweeps = result is not None and bool(result.sweeps)
-        for button in (self.add_button, self.folder_button, self.stand_in_button):
+        for button in (self.add_button, self.folder_button, self.simulate_button):
             button.setEnabled(not running)
         for button in (self.take_button, self.keep_button):
             button.setEnabled(has_sweeps and not running)
-        for widget in (self.table, self.together, self.surface_fold, self.spacing_fold, self.spacing, self.relation):
+        for widget in (
+            self.table,
+            self.together,
+            self.surface_section,
+            self.spacing_section,
+            self.spacing,
+            self.relation,
+        ):
             widget.setVisible(has_sweeps)
         holder = self.spacing.parentWidget()
         assert holder is not None
         holder.setVisible(has_sweeps)
         self.relation.setVisible(result is not None and len(result.sweeps) > 1)
-        self.corners_fold.setVisible(result is not None)
+        self.corners_section.setVisible(result is not None)
         self.state.setText(self._state(result))
         if result is not None and has_sweeps:
             self.table.show_rows([sweep_row(entry) for entry in result.sweeps])
             self.lines.setText("\n".join(summary_lines(result)))
-            told = list(RELATIONS).index(result.relation) + 1 if result.relation is not None else 0
-            self.relation.setCurrentIndex(told)
+            entries = list(RELATIONS).index(result.relation) + 1 if result.relation is not None else 0
+            self.relation.setCurrentIndex(entries)
             if len(result.sweeps) > 1:
                 words = RELATIONS[relation_of(*result.sweeps[-2:])]
                 self.relation.setItemText(0, f"Last two: {words}, {AUTOMATIC}")
             self.relation.setToolTip(f"How the last two sweeps differ. {self.relation.currentText()}")
             self._show_spacing()
-        for fold in (self.surface_fold, self.corners_fold, self.spacing_fold):
-            fold.refresh()
+        for section_box in (self.surface_section, self.corners_section, self.spacing_section):
+            section_box.refresh()
         self.causes.show_result(result)
         self.flat.show_result(result)
         self._show_plate(result)
@@ -323,10 +336,10 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         if place is not None and screws is not None:
             part = type(train[place])
             names = [("radius_mm",), ("pitch_mm",), ("drive",), ("mirrored",)]
-            specs = [shown_at(part, "screws", *name) for name in names]
+            specs = [displayed_at(part, "screws", *name) for name in names]
             for k in range(len(screws.at)):
                 for key in ("azimuth_deg", "clock"):
-                    spec = shown_at(part, "screws", "at", key)
+                    spec = displayed_at(part, "screws", "at", key)
                     below = ("screws", "at", k, key)
                     specs.append(replace(spec, path=below, label=f"{k + 1}: {spec.label.removeprefix('Screws ')}"))
             self.plate.show_object(f"Screws of {train[place].title}", ("train", place), tuple(specs), self.session.rig)

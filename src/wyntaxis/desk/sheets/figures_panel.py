@@ -44,12 +44,12 @@ def stated_numbers(rig: Rig) -> list[str]:
 
 
 def _numbers_of(plain: dict[str, Any], path: DocumentPath) -> list[str]:
-    told = []
+    entries = []
     for leaf in leaves(plain, path):
         value = value_at(plain, leaf[len(path) :])
         if isinstance(value, int | float) and not isinstance(value, bool):
-            told.append(path_text(leaf))
-    return told
+            entries.append(path_text(leaf))
+    return entries
 
 
 class FiguresPanel(QWidget):
@@ -173,11 +173,11 @@ class FiguresPanel(QWidget):
             self.value.setCurrentIndex(paths.index(kept) if kept in paths else 0)
             self.value.blockSignals(False)
         rows, self._entries = [], []
-        for path, told in rig.sources.items():
+        for path, entries in rig.sources.items():
             field = marked_field(rig, path)
             taken = short(float(field.value)) if isinstance(field.value, int | float) else str(field.value)
-            why = "; ".join(text for text in (told.reason, told.source) if text)
-            for place, other in enumerate(told.others):
+            why = "; ".join(text for text in (entries.reason, entries.source) if text)
+            for place, other in enumerate(entries.others):
                 rows.append([field.title, taken, short(other.value), field.unit, other.source, why])
                 self._entries.append((path, place))
         self.table.show_rows(rows, palette=self._palette)

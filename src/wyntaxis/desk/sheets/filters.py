@@ -25,8 +25,8 @@ from wyntaxis.core.evidence.measured import device_index
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.quantities.flats import flat_optics, repeat_verdict
 from wyntaxis.core.steps import FILTERS, Step
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -58,12 +58,12 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         super().__init__(session, step, palette)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
-        self.dust_fold = Fold("Plot: dust on the chosen flats", self._build_dust, self._draw_dust)
-        self.ratio_fold = Fold("Plot: new flat over old", self._build_ratio, self._draw_ratio)
-        for fold in (self.dust_fold, self.ratio_fold):
-            self.add_wide(fold)
-        self.legs = SettingsGrid(session, palette, "filters", "What the wheel is to do, and what was measured")
-        self.inputs.addWidget(self.legs)
+        self.dust_section = CollapsibleSection("Plot: dust on the chosen flats", self._build_dust, self._draw_dust)
+        self.ratio_section = CollapsibleSection("Plot: new flat over old", self._build_ratio, self._draw_ratio)
+        for section_box in (self.dust_section, self.ratio_section):
+            self.add_wide(section_box)
+        self.settings_grid = SettingsGrid(session, palette, "filters", "What the wheel is to do, and what was measured")
+        self.inputs.addWidget(self.settings_grid)
         self.inputs.addStretch(1)
         self.refresh()
 
@@ -72,7 +72,7 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         row = FlowRow()
         self.folder_button = push_button("Read a folder …", "Measure the flats below a folder", self.ask_folder, row)
         self.add_button = push_button("Read files …", "Measure single flats", self.ask, row)
-        self.stand_in_button = push_button("Stand-in", "Make and measure simulated flats", self.add_stand_in, row)
+        self.simulate_button = push_button("Stand-in", "Make and measure simulated flats", self.add_simulated, row)
         self.clear_button = push_button("Take out", "Take all flats out", self.take_out, row)
         self.one_way_button = push_button(
             "Taken one way",
@@ -119,12 +119,12 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         optics = flat_optics(self.session.evaluation)
         self.job.start(lambda progress: FLATS.read(paths, optics, progress))
 
-    def add_stand_in(self) -> None:
+    def add_simulated(self) -> None:
         """Make simulated flats and measure them."""
-        folder, optics = self.stand_in_folder(), flat_optics(self.session.evaluation)
+        folder, optics = self.simulated_folder(), flat_optics(self.session.evaluation)
 
         def work(progress: Progress) -> FilterResult:
-            from wyntaxis.stand_ins.observing import write_flats
+            from wyntaxis.simulators.observing import write_flats
 
             write_flats(folder, progress)
             return FLATS.read([folder], optics, progress)
@@ -137,9 +137,9 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
             self.session.refused.emit(f"no flat could be used: {first.path}: {first.why}")
             return
         self.hold(found)
-        self.dust_fold.open()
+        self.dust_section.open()
         if found.serves:
-            self.ratio_fold.open()
+            self.ratio_section.open()
 
     def take_out(self) -> None:
         """Take all flats out."""
@@ -197,12 +197,12 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
 
     def _chose(self) -> None:
         if not self.job.running:
-            self.dust_fold.refresh()
+            self.dust_section.refresh()
             self._name_one_way()
 
     def _chose_serve(self) -> None:
         if not self.job.running:
-            self.ratio_fold.refresh()
+            self.ratio_section.refresh()
 
     def _name_one_way(self) -> None:
         result, chosen = self.result, self.chosen
@@ -212,7 +212,7 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
     def refresh(self) -> None:
         super().refresh()
         running, result = self.job.running, self.result
-        for button in (self.add_button, self.folder_button, self.stand_in_button):
+        for button in (self.add_button, self.folder_button, self.simulate_button):
             button.setEnabled(not running)
         index = device_index(self.session.rig, "filter_wheel")
         for button in (self.clear_button, self.one_way_button):
@@ -220,14 +220,14 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         self.keep_button.setEnabled(result is not None and index is not None and not running)
         self.state.setText(self._state(result))
         self._show_tables(result)
-        self.dust_fold.setVisible(result is not None)
-        self.ratio_fold.setVisible(result is not None and bool(result.serves))
+        self.dust_section.setVisible(result is not None)
+        self.ratio_section.setVisible(result is not None and bool(result.serves))
         self._name_one_way()
-        for fold in (self.dust_fold, self.ratio_fold):
-            fold.refresh()
-        self.legs.setVisible(index is not None)
+        for section_box in (self.dust_section, self.ratio_section):
+            section_box.refresh()
+        self.settings_grid.setVisible(index is not None)
         if index is not None:
-            self.legs.show_device(self.session.rig.devices[index], index)
+            self.settings_grid.show_device(self.session.rig.devices[index], index)
 
     def _show_tables(self, result: FilterResult | None) -> None:
         levels = result.levels if result is not None else ()
@@ -241,8 +241,8 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
             [repeat_row(entry, pixel) for entry in repeats], verdicts=verdicts, palette=self._palette
         )
         self.dust.show_rows([dust_row(entry) for entry in dust], palette=self._palette)
-        told = [entry.comparison.verdict for entry in serves]
-        self.serves.show_rows([serve_row(entry) for entry in serves], verdicts=told, palette=self._palette)
+        entries = [entry.comparison.verdict for entry in serves]
+        self.serves.show_rows([serve_row(entry) for entry in serves], verdicts=entries, palette=self._palette)
         for label, table in self.tables.values():
             for widget in (label, table):
                 widget.setVisible(table.rowCount() > 0)
@@ -256,5 +256,5 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         return text + (f" {compared}" if compared else "") + not_used_text(result.not_used)
 
     def set_palette(self, palette: Palette) -> None:
-        self.legs.palette_in_use = palette
+        self.settings_grid.palette_in_use = palette
         super().set_palette(palette)

@@ -32,7 +32,7 @@ from wyntaxis.core.sky.objects import SkyObject
 from wyntaxis.core.steps import FOOTPRINT, Step
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
-from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
@@ -65,7 +65,7 @@ class FootprintSheet(StepSheet):
         self._added: list[Rig] = []
         self._shown: tuple[object, ...] = ()
         self._looked_at: object = None
-        self._told: object = None
+        self._reported: object = None
         body = QWidget()
         self._row = QHBoxLayout(body)
         self._row.setContentsMargins(0, 0, 0, 0)
@@ -90,8 +90,8 @@ class FootprintSheet(StepSheet):
         self.objects.cellDoubleClicked.connect(lambda row, _column: self.choose_target(self._listed[row][0]))
         self.add_below(self.objects)
         self._listed: list[tuple[SkyObject, float]] = []
-        self.night_fold = Fold("Horizon and night path", self._build_night, self._refresh_night)
-        self.add_below(self.night_fold)
+        self.night_section = CollapsibleSection("Horizon and night path", self._build_night, self._refresh_night)
+        self.add_below(self.night_section)
         credit = PlainLabel(f"Objects: {catalogue.CREDIT}. Outlines are the ellipses of the catalogued axes.")
         credit.setProperty("role", "faded")
         credit.setWordWrap(True)
@@ -189,7 +189,7 @@ class FootprintSheet(StepSheet):
         super().set_palette(palette)
         self._palette = self.patch.palette_in_use = palette
         self.patch.update()
-        if self.night_fold.body is not None:
+        if self.night_section.body is not None:
             self.night.set_palette(palette)
 
     # Showing
@@ -204,7 +204,7 @@ class FootprintSheet(StepSheet):
             self._shown = key
             self._list_trains()
         self._show()
-        self.night_fold.refresh()
+        self.night_section.refresh()
 
     def showEvent(self, a0: object) -> None:
         super().showEvent(a0)  # type: ignore[arg-type]
@@ -229,7 +229,7 @@ class FootprintSheet(StepSheet):
             item.setCheckState(ticked.get(rig.name, Qt.CheckState.Checked))
             self.trains.addItem(item)
         self.trains.blockSignals(False)
-        self._reckoned = [evaluate(rig) for rig in self._others]
+        self._computed_now = [evaluate(rig) for rig in self._others]
 
     def _items(self) -> list[QListWidgetItem]:
         found = (self.trains.item(row) for row in range(self.trains.count()))
@@ -275,10 +275,10 @@ class FootprintSheet(StepSheet):
         view.others = []
         if framing is None:
             return
-        for item, rig, reckoned in zip(self._items(), self._others, self._reckoned, strict=True):
+        for item, rig, computed_now in zip(self._items(), self._others, self._computed_now, strict=True):
             if item.checkState() == Qt.CheckState.Checked:
                 angle = rig.framing.position_angle_deg if rig.framing else framing.position_angle_deg
-                laid = footprint(reckoned, (framing.ra_deg, framing.dec_deg), angle)
+                laid = footprint(computed_now, (framing.ra_deg, framing.dec_deg), angle)
                 if laid is not None:
                     view.others.append(laid)
 
@@ -286,10 +286,10 @@ class FootprintSheet(StepSheet):
         """Tell of the frame as it lies on the patch, entered or not."""
         view, framing = self.patch.view, self.session.rig.framing
         shown = (view.center, view.radius_deg, view.frame, tuple(view.others), view.target)
-        told = (*shown, framing, self.catalogue_read, self.session.rig.sensor is None)
-        if told == self._told:
+        entries = (*shown, framing, self.catalogue_read, self.session.rig.sensor is None)
+        if entries == self._reported:
             return  # most edits leave the sky as it is, and painting it takes longer than all the rest
-        self._told = told
+        self._reported = entries
         view.panels = []
         if self.catalogue_read:
             view.objects = catalogue.objects_near(view.center, 1.5 * view.radius_deg)

@@ -10,7 +10,7 @@ from wyntaxis.core.optics import guiding
 from wyntaxis.core.quantities.guiding import guide_use
 from wyntaxis.core.steps import GUIDE_BRANCH, Step
 from wyntaxis.core.wording import number
-from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
@@ -41,10 +41,14 @@ class GuideBranchSheet(PartsSheet):
         self.plan_card = self.add_card(3)
         self.ways = _WaysTable()
         self.add_below(self.ways)
-        self.pulse_fold = Fold("Plot: calibration pulse over declination", self._build_pulse, self._draw_pulse)
-        self.rotation_fold = Fold("Map: longest exposure on an alt-azimuth mount", self._build_map, self._draw_map)
-        self.add_below(self.pulse_fold)
-        self.add_below(self.rotation_fold)
+        self.pulse_section = CollapsibleSection(
+            "Plot: calibration pulse over declination", self._build_pulse, self._draw_pulse
+        )
+        self.rotation_section = CollapsibleSection(
+            "Map: longest exposure on an alt-azimuth mount", self._build_map, self._draw_map
+        )
+        self.add_below(self.pulse_section)
+        self.add_below(self.rotation_section)
         self._kind.entered.connect(lambda _path, kind: self._set_kind(kind))
         self._taps.entered.connect(
             lambda path, part_id: session.set_value(path, part_id, "Change the off-axis guider tapped")
@@ -60,7 +64,7 @@ class GuideBranchSheet(PartsSheet):
             self.refresh()
 
     def _build_pulse(self) -> QWidget:
-        from wyntaxis.desk.plots_reckon import CalibrationPlot
+        from wyntaxis.desk.plots_compute import CalibrationPlot
 
         self.pulse_plot = CalibrationPlot()
         self.pulse_plot.refused.connect(self.session.refused)
@@ -79,7 +83,7 @@ class GuideBranchSheet(PartsSheet):
         )
 
     def _build_map(self) -> QWidget:
-        from wyntaxis.desk.plots_reckon import RotationMap
+        from wyntaxis.desk.plots_compute import RotationMap
 
         self.rotation_map = RotationMap()
         self.rotation_map.refused.connect(self.session.refused)
@@ -98,8 +102,8 @@ class GuideBranchSheet(PartsSheet):
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
         self._palette = palette
-        self.pulse_fold.refresh()
-        self.rotation_fold.refresh()
+        self.pulse_section.refresh()
+        self.rotation_section.refresh()
 
     def _show_ways(self) -> None:
         """Show scale and ratio through the prism and through a guide telescope, at every binning."""
@@ -128,9 +132,9 @@ class GuideBranchSheet(PartsSheet):
         self.settings_card.setVisible(rig.guiding.kind != "none")
         self.settings_card.show_object("Guide settings", ("guiding", "settings"), GUIDE_SETTINGS, rig)
         self.plan_card.show_object("Plan and mount", (), DRIFT_AND_MOUNT, rig)
-        self.pulse_fold.setVisible(rig.guiding.kind != "none")
-        self.pulse_fold.refresh()
-        self.rotation_fold.refresh()
+        self.pulse_section.setVisible(rig.guiding.kind != "none")
+        self.pulse_section.refresh()
+        self.rotation_section.refresh()
         guiding = self.session.rig.guiding
         self._kind.show_value(guiding.kind)
         tappable = self._tappable()

@@ -17,9 +17,9 @@ from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.quantities.guide_log import guide_log_optics
 from wyntaxis.core.steps import GUIDE_LOG as STEP
 from wyntaxis.core.steps import Step
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.columns_panel import ColumnsPanel, KnownColumns
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -56,13 +56,17 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
         needed = ("guide.time", "guide.ra", "guide.dec")
         self.columns = ColumnsPanel(COLUMNS, needed, self._point_columns, session)
         self.add_wide(self.columns)
-        self.error_fold = Fold("Plot: errors over time", self._build_errors, self._draw_errors)
-        self.scatter_fold = Fold("Plot: scatter, with the main pixel", self._build_scatter, self._draw_scatter)
-        self.period_fold = Fold("Plot: what turns in right ascension", self._build_periods, self._draw_periods)
-        self.settling_fold = Fold("Plot: after dithers", self._build_settling, self._draw_settling)
-        self.folds = (self.error_fold, self.scatter_fold, self.period_fold, self.settling_fold)
-        for fold in self.folds:
-            self.add_wide(fold)
+        self.error_section = CollapsibleSection("Plot: errors over time", self._build_errors, self._draw_errors)
+        self.scatter_section = CollapsibleSection(
+            "Plot: scatter, with the main pixel", self._build_scatter, self._draw_scatter
+        )
+        self.period_section = CollapsibleSection(
+            "Plot: what turns in right ascension", self._build_periods, self._draw_periods
+        )
+        self.settling_section = CollapsibleSection("Plot: after dithers", self._build_settling, self._draw_settling)
+        self.sections = (self.error_section, self.scatter_section, self.period_section, self.settling_section)
+        for section_box in self.sections:
+            self.add_wide(section_box)
         self.mount_card = self.add_card(2)
         self.calibration_card = self.add_card(2)
         self.refresh()
@@ -75,8 +79,8 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
         self.columns_button = push_button(
             "Columns …", "Say which column of the last log holds what", self.point_columns, row
         )
-        self.stand_in_button = push_button(
-            "Stand-in", "Make and read logs of a simulated mount", self.add_stand_in, row
+        self.simulate_button = push_button(
+            "Stand-in", "Make and read logs of a simulated mount", self.add_simulated, row
         )
         self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers and the calibration", self.keep, row)
@@ -127,14 +131,14 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
             return
         self.job.start(lambda progress: GUIDE_LOG.read(paths, optics, progress, columns, before))
 
-    def add_stand_in(self) -> None:
+    def add_simulated(self) -> None:
         """Make logs of a simulated mount on two nights and read them."""
-        folder, before = self.stand_in_folder(), self.result
+        folder, before = self.simulated_folder(), self.result
         optics = guide_log_optics(self.session.evaluation)
         scale = optics.scale_arcsec_px
 
         def work(progress: Progress) -> GuideResult:
-            from wyntaxis.stand_ins.guided_mount import write_demo_logs
+            from wyntaxis.simulators.guided_mount import write_demo_logs
 
             write_demo_logs(folder, scale)
             return GUIDE_LOG.read([folder], optics, progress, before=before)
@@ -166,8 +170,8 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
     def _came_in(self, found: GuideResult) -> None:
         self.columns.hide()
         self.hold(found)
-        for fold in (self.error_fold, self.scatter_fold):
-            fold.open()
+        for section_box in (self.error_section, self.scatter_section):
+            section_box.open()
 
     def take_out(self) -> None:
         """Take the chosen run out."""
@@ -231,8 +235,8 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
 
     def _chose(self) -> None:
         if not self.job.running:
-            for fold in self.folds:
-                fold.refresh()
+            for section_box in self.sections:
+                section_box.refresh()
             self._show_lines()
 
     def _show_lines(self) -> None:
@@ -249,13 +253,13 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
     def refresh(self) -> None:
         super().refresh()
         rig, running, result = self.session.rig, self.job.running, self.result
-        for button in (self.add_button, self.folder_button, self.stand_in_button, self.columns_button):
+        for button in (self.add_button, self.folder_button, self.simulate_button, self.columns_button):
             button.setEnabled(not running)
         self.take_button.setEnabled(result is not None and not running)
         self.keep_button.setEnabled(result is not None and not running)
         self.understood.setVisible(bool(self.understood.text()))
         has_runs = result is not None and bool(result.runs)
-        for widget in (self.table, *self.folds):
+        for widget in (self.table, *self.sections):
             widget.setVisible(has_runs)
         self.together.setVisible(result is not None)
         self.state.setText(self._state(result))
@@ -263,8 +267,8 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
             main = result.optics.main_scale_arcsec_px
             self.table.show_rows([run_row(own, main) for own in result.runs])
             self._show_lines()
-        for fold in self.folds:
-            fold.refresh()
+        for section_box in self.sections:
+            section_box.refresh()
         self.mount_card.show_object("Mount", ("mount",), GUIDED_MOUNT, rig)
         self.mount_card.setVisible(rig.mount is not None)
         self.calibration_card.setVisible(rig.guiding.kind != "none")

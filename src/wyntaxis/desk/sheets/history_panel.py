@@ -91,21 +91,21 @@ class HistoryPanel(QWidget):
         if mark == self._mark:
             return
         self._mark = mark
-        told = "The history begins with the first save of this rig." if path is None else ""
+        text = "The history begins with the first save of this rig." if path is None else ""
         self.history = RigHistory()
         if path is not None:
             try:
                 self.history = read_history(path)
             except InputError as error:
-                told = str(error)
+                text = str(error)
         damaged = len(self.history.damaged)
         if damaged:
             lines = f"{damaged} line{'s' if damaged > 1 else ''}"
-            told = f"{lines} of the history cannot be used: {self.history.damaged[0].why}"
-        elif not told and not self.history.entries:
-            told = "This rig has no history yet: it begins with the next save."
-        self.state.setText(told)
-        self.state.setVisible(bool(told))
+            text = f"{lines} of the history cannot be used: {self.history.damaged[0].why}"
+        elif not text and not self.history.entries:
+            text = "This rig has no history yet: it begins with the next save."
+        self.state.setText(text)
+        self.state.setVisible(bool(text))
         rows = [
             [e.date.replace("T", " ").rstrip("Z"), e.words, e.reason or "", e.computer or ""]
             for e in reversed(self.history.entries)

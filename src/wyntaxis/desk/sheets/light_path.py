@@ -11,7 +11,7 @@ from wyntaxis.desk.parts_table import PartsTable
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
-from wyntaxis.desk.sheets.plots_fold import PlotsFold
+from wyntaxis.desk.sheets.collapsible_plot import CollapsiblePlots
 from wyntaxis.desk.sheets.specs import part_specs
 
 GUIDING_TEXT = {
@@ -44,7 +44,7 @@ class PartsSheet(StepSheet):
         self.add_wide(self._empty)
         self.add_wide(self.table)
         self.card = self.add_card(3)
-        self.plots = None if guide else PlotsFold(session, palette)
+        self.plots = None if guide else CollapsiblePlots(session, palette)
         if self.plots is not None:
             self.inputs.addWidget(self.plots)
         self.inputs.addStretch(1)

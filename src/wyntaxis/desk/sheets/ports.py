@@ -42,7 +42,7 @@ class PortsSheet(StepSheet):
         row = FlowRow()
         self.read_button = push_button("Read the ports", "Read this computer's USB tree from /sys", self.read, row)
         push_button("Other root …", "Read a copy of a sysfs from a folder", self.ask_root, row)
-        push_button("Stand-in", "Read the simulated tree that goes with the demo", self.read_stand_in, row)
+        push_button("Stand-in", "Read the simulated tree that goes with the demo", self.read_simulated, row)
         self.forget_button = push_button(
             "Forget", "Leave the ports out again", lambda: session.look_at(PORTS_READ, None), row
         )
@@ -85,11 +85,11 @@ class PortsSheet(StepSheet):
         if chosen:
             self.read(Path(chosen))
 
-    def read_stand_in(self) -> None:
+    def read_simulated(self) -> None:
         """Make the simulated tree of the demo in a temporary folder, and read it."""
 
         def work(_progress: object) -> PortTree:
-            from wyntaxis.stand_ins.usb import make_demo_tree
+            from wyntaxis.simulators.usb import make_demo_tree
 
             with tempfile.TemporaryDirectory() as folder:
                 return replace(read_ports(make_demo_tree(Path(folder), "tarnfell")), root="the stand-in’s root")

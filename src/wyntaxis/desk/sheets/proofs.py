@@ -1,4 +1,4 @@
-"""The Proofs sheet: which measurement would settle most, what fits into an hour, and what has grown stale."""
+"""The Proofs sheet: which measurement would settle most, what fits into an hour, and what has out of date."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.files.errors import Progress
-from wyntaxis.core.ledger import Stale
-from wyntaxis.core.proofs import Proof, ProofPlan, hour_plans, proofs_of
+from wyntaxis.core.ledger import OutOfDate
+from wyntaxis.core.next_measurements import Measurement, MeasurementPlan, hour_plans, next_measurements
+from wyntaxis.core.rig.dependencies import confirmation, out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.resting import confirmation, stale_legs
 from wyntaxis.core.steps import PROOFS, Step
 from wyntaxis.core.wording import short
 from wyntaxis.desk.background import Job
@@ -26,18 +26,18 @@ DELAY_MS = 250
 """After an edit so much is waited for the next, before all is tried out anew."""
 NEEDS = {"bench": "bench", "daylight": "daylight", "twilight": "twilight", "stars": "clear sky"}
 HEADINGS = ("measurement", "needs", "minutes", "settles", "of these\nstale", "usual uncertainty", "done at")
-STALE_HEADINGS = ("number", "measured on", "changed on", "what changed")
+OUT_OF_DATE_HEADINGS = ("number", "measured on", "changed on", "what changed")
 
 
 @sheet_of(PROOFS)
-class ProofsSheet(StepSheet):
+class NextMeasurementsSheet(StepSheet):
     """What to measure next."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
-        self.found: tuple[Proof, ...] = ()
-        self.stale: tuple[Stale, ...] = ()
+        self.found: tuple[Measurement, ...] = ()
+        self.out_of_date: tuple[OutOfDate, ...] = ()
         self._tried: Evaluation | None = None
         self.job = Job(self)
         self.job.done.connect(self._came_in)
@@ -46,7 +46,7 @@ class ProofsSheet(StepSheet):
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self.try_out)
         self._build_ranking()
-        self._build_stale()
+        self._build_out_of_date()
         self.refresh()
 
     def _build_ranking(self) -> None:
@@ -70,14 +70,16 @@ class ProofsSheet(StepSheet):
         self.plan_lines = self.plans.add_text()
         column.addWidget(self.plans)
 
-    def _build_stale(self) -> None:
+    def _build_out_of_date(self) -> None:
         column = self.add_wide_column()
-        self.stale_title = PlainLabel("Measured before a change: unproven until measured anew or confirmed")
-        self.stale_title.setProperty("role", "heading")
-        self.stale_title.setWordWrap(True)
-        column.addWidget(self.stale_title)
-        self.stale_table = TextTable("Stale measurements", STALE_HEADINGS, left=(0, 1, 2, 3), stretch=3, widest_em=22)
-        column.addWidget(self.stale_table)
+        self.out_of_date_title = PlainLabel("Measured before a change: unproven until measured anew or confirmed")
+        self.out_of_date_title.setProperty("role", "heading")
+        self.out_of_date_title.setWordWrap(True)
+        column.addWidget(self.out_of_date_title)
+        self.out_of_date_table = TextTable(
+            "Stale measurements", OUT_OF_DATE_HEADINGS, left=(0, 1, 2, 3), stretch=3, widest_em=22
+        )
+        column.addWidget(self.out_of_date_table)
         row = FlowRow()
         self.confirm_button = push_button(
             "Confirm …", "Say why the chosen measurement still counts", self.ask_reason, row
@@ -88,8 +90,8 @@ class ProofsSheet(StepSheet):
 
     def refresh(self) -> None:
         super().refresh()
-        self.stale = stale_legs(self.session.rig)
-        self._show_stale()
+        self.out_of_date = out_of_date_measurements(self.session.rig)
+        self._show_out_of_date()
         self._soon.start(DELAY_MS)
         self._show()
 
@@ -107,10 +109,10 @@ class ProofsSheet(StepSheet):
         self._show()
 
     @staticmethod
-    def _work(evaluation: Evaluation, progress: Progress) -> tuple[Proof, ...]:
-        return proofs_of(evaluation, evaluation.shelf, lambda: progress(0, 0))
+    def _work(evaluation: Evaluation, progress: Progress) -> tuple[Measurement, ...]:
+        return next_measurements(evaluation, evaluation.shelf, lambda: progress(0, 0))
 
-    def _came_in(self, found: tuple[Proof, ...]) -> None:
+    def _came_in(self, found: tuple[Measurement, ...]) -> None:
         self.found = found
         self._show()
         if self.session.evaluation is not self._tried:
@@ -119,7 +121,7 @@ class ProofsSheet(StepSheet):
     # Showing
 
     @property
-    def chosen(self) -> Proof | None:
+    def chosen(self) -> Measurement | None:
         """The chosen measurement; the first where none is."""
         row = self.table.currentRow()
         if not self.found:
@@ -127,7 +129,7 @@ class ProofsSheet(StepSheet):
         return self.found[row] if 0 <= row < len(self.found) else self.found[0]
 
     def _show(self) -> None:
-        numbers = len({key for proof in self.found for key in proof.settles})
+        numbers = len({key for measurement in self.found for key in measurement.settles})
         first = self.found[0] if self.found else None
         if first is not None:
             text = (
@@ -139,7 +141,7 @@ class ProofsSheet(StepSheet):
             if self._tried is not None and not self.job.running:
                 text = "No measurement that the application knows would settle more of this rig."
         self.sentence.setText(text)
-        self.table.show_rows([self._row(proof) for proof in self.found], palette=self._palette)
+        self.table.show_rows([self._row(measurement) for measurement in self.found], palette=self._palette)
         self.table.setVisible(bool(self.found))
         for widget in (self.go_button, self.copy_button):
             widget.setEnabled(bool(self.found))
@@ -148,27 +150,27 @@ class ProofsSheet(StepSheet):
         self.plan_lines.setText("\n".join(plan_text(plan) for plan in hour_plans(self.found)))
         self._chose()
 
-    def _row(self, proof: Proof) -> list[str]:
-        kind = proof.kind
+    def _row(self, measurement: Measurement) -> list[str]:
+        kind = measurement.kind
         return [
-            proof.title,
+            measurement.title,
             NEEDS[kind.needs],
             short(kind.minutes),
-            str(len(proof.settles)),
-            str(len(proof.stale)) if proof.stale else "–",
+            str(len(measurement.settles)),
+            str(len(measurement.out_of_date)) if measurement.out_of_date else "–",
             kind.usual,
             kind.step.title,
         ]
 
     def _chose(self) -> None:
-        proof, rows = self.chosen, self.session.evaluation.rows
-        if proof is None:
+        measurement, rows = self.chosen, self.session.evaluation.rows
+        if measurement is None:
             return
-        labels = [rows[key].kind.label if key in rows else key for key in proof.settles]
-        self.numbers.heading.setText(f"What “{proof.title}” settles")
+        labels = [rows[key].kind.label if key in rows else key for key in measurement.settles]
+        self.numbers.heading.setText(f"What “{measurement.title}” settles")
         self.number_lines.setText("; ".join(labels) + ".")
 
-    def _show_stale(self) -> None:
+    def _show_out_of_date(self) -> None:
         rows = self.session.evaluation.rows
         shown = [
             [
@@ -177,32 +179,32 @@ class ProofsSheet(StepSheet):
                 entry.changed_on or "not noted",
                 "; ".join(entry.what),
             ]
-            for entry in self.stale
+            for entry in self.out_of_date
         ]
-        self.stale_table.show_rows(shown, palette=self._palette)
-        for widget in (self.stale_title, self.stale_table, self.confirm_button):
-            widget.setVisible(bool(self.stale))
+        self.out_of_date_table.show_rows(shown, palette=self._palette)
+        for widget in (self.out_of_date_title, self.out_of_date_table, self.confirm_button):
+            widget.setVisible(bool(self.out_of_date))
 
     # Doing
 
     def go(self) -> None:
         """Open the step where the chosen measurement is done."""
-        proof = self.chosen
-        if proof is not None:
-            self.step_asked.emit(proof.kind.step.key)
+        measurement = self.chosen
+        if measurement is not None:
+            self.step_asked.emit(measurement.kind.step.key)
 
     def ask_reason(self) -> None:
-        """Ask why the chosen stale measurement still counts, and confirm it."""
-        row = self.stale_table.currentRow()
-        if not 0 <= row < len(self.stale):
+        """Ask why the chosen out of date measurement still counts, and confirm it."""
+        row = self.out_of_date_table.currentRow()
+        if not 0 <= row < len(self.out_of_date):
             self.session.refused.emit("choose a measurement in the table of those that are stale")
             return
-        told, given = QInputDialog.getText(self, "Confirm", "Why does it still count?")
+        entries, given = QInputDialog.getText(self, "Confirm", "Why does it still count?")
         if given:
-            self.confirm(self.stale[row], told)
+            self.confirm(self.out_of_date[row], entries)
 
-    def confirm(self, entry: Stale, reason: str) -> None:
-        """Note why a stale measurement still counts, as one edit."""
+    def confirm(self, entry: OutOfDate, reason: str) -> None:
+        """Note why a out of date measurement still counts, as one edit."""
         try:
             values = confirmation(self.session.rig, entry.path, reason)
         except ValueError as error:
@@ -222,9 +224,11 @@ class ProofsSheet(StepSheet):
         self.refresh()
 
 
-def plan_text(plan: ProofPlan) -> str:
+def plan_text(plan: MeasurementPlan) -> str:
     """Return a plan in a sentence."""
-    if not plan.proofs:
+    if not plan.measurements:
         return f"{plan.title}: nothing of these fits."
-    steps = "; ".join(f"{proof.title} ({short(proof.kind.minutes)} min)" for proof, _ in plan.proofs)
+    steps = "; ".join(
+        f"{measurement.title} ({short(measurement.kind.minutes)} min)" for measurement, _ in plan.measurements
+    )
     return f"{plan.title}, {short(plan.minutes)} min, settles {plan.settles} numbers: {steps}."

@@ -11,7 +11,7 @@ from wyntaxis.core.findings.records import summary
 from wyntaxis.core.records.bring_in import record_place
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig.devices import Record, RecordEntry
-from wyntaxis.core.rig.shown import ShownField, shown_at, shown_fields
+from wyntaxis.core.rig.display import DisplayedField, displayed_at, displayed_fields
 from wyntaxis.core.steps import RECORDS, Step
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.matrix_table import FIRST_RECORD, MatrixTable, typed_value
@@ -24,8 +24,8 @@ from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.bring_in_panel import BringInPanel
 from wyntaxis.desk.sheets.frames_panel import FramesPanel
 
-_RECORD = tuple(shown_at(Record, key) for key in ("name", "side", "pair"))
-_ENTRIES = shown_fields(RecordEntry)
+_RECORD = tuple(displayed_at(Record, key) for key in ("name", "side", "pair"))
+_ENTRIES = displayed_fields(RecordEntry)
 
 
 @sheet_of(RECORDS)
@@ -147,12 +147,12 @@ class RecordsSheet(StepSheet):
         self._show_record()
         self.frames.refresh()
 
-    def _specs(self) -> tuple[ShownField, ...]:
+    def _specs(self) -> tuple[DisplayedField, ...]:
         document = self.session.document
         trains = (document.name, *(variant.name for variant in document.variants))
         if len(trains) < 2:
             return _RECORD
-        return (*_RECORD, shown_at(Record, "variant").with_choices(trains))
+        return (*_RECORD, displayed_at(Record, "variant").with_choices(trains))
 
     def _which_text(self, record: Record) -> str:
         elsewhere = record not in self.session.rig.own_records
@@ -167,8 +167,8 @@ class RecordsSheet(StepSheet):
         record = rig.records[at]
         self.which.setCurrentIndex(at)
         source = record.evidence
-        told = f", from {source.file} of {source.date}" if source is not None and source.file and source.date else ""
-        self.card.show_object(f"Record: {record.name}{told}", ("records", at), self._specs(), rig)
+        text = f", from {source.file} of {source.date}" if source is not None and source.file and source.date else ""
+        self.card.show_object(f"Record: {record.name}{text}", ("records", at), self._specs(), rig)
         name = f"Device list of {record.name}"
         self.entries.show_list(name, ("records", at, "entries"), len(record.entries), rig)
 

@@ -17,16 +17,16 @@ from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
 from wyntaxis.core.rehearsal.play import FaultRow, ManyNights
 from wyntaxis.core.rehearsal.remedy import NightRemedy, remedies, words_of
 from wyntaxis.core.rehearsal.setting import setting_of, sky_of
+from wyntaxis.core.rig.display import displayed_fields
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
-from wyntaxis.core.rig.shown import shown_fields
 from wyntaxis.core.steps import REHEARSAL as STEP
 from wyntaxis.core.steps import Step
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.card import Card
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.night_timeline import NightTimeline, clock_words
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
@@ -76,10 +76,10 @@ class RehearsalSheet(StepSheet):
         self._soon.timeout.connect(self.play)
         self._build_top()
         self._build_faults()
-        self.plan_fold = Fold("The plan's steps", self._build_plan, self._show_plan)
-        self.add_wide(self.plan_fold)
-        self.many_fold = Fold("Plot: many nights", self._build_many, self._draw_many)
-        self.add_wide(self.many_fold)
+        self.plan_section = CollapsibleSection("The plan's steps", self._build_plan, self._show_plan)
+        self.add_wide(self.plan_section)
+        self.many_section = CollapsibleSection("Plot: many nights", self._build_many, self._draw_many)
+        self.add_wide(self.many_section)
         self.watch_card = self.add_card(2)
         self.refresh()
 
@@ -114,9 +114,9 @@ class RehearsalSheet(StepSheet):
         self.legend.setWordWrap(True)
         self.legend.setProperty("role", "faded")
         column.addWidget(self.legend)
-        self.told = Panel("What comes of it")
-        self.lines = self.told.add_text()
-        column.addWidget(self.told)
+        self.outcome_panel = Panel("What comes of it")
+        self.lines = self.outcome_panel.add_text()
+        column.addWidget(self.outcome_panel)
 
     def _build_faults(self) -> None:
         column = self.add_wide_column()
@@ -213,9 +213,9 @@ class RehearsalSheet(StepSheet):
 
     def _many_came(self, found: list[tuple[str, ManyNights]]) -> None:
         self.many = found
-        self.many_fold.setVisible(True)
-        self.many_fold.open()
-        self.many_fold.refresh()
+        self.many_section.setVisible(True)
+        self.many_section.open()
+        self.many_section.refresh()
 
     # Remedies
 
@@ -336,7 +336,7 @@ class RehearsalSheet(StepSheet):
         """Show the chosen step wherever it stands."""
         place, steps = self._place, self._steps()
         self.timeline.show_step(place)
-        if self.plan_fold.opened:
+        if self.plan_section.opened:
             self.plan_table.blockSignals(True)
             self.plan_table.setCurrentCell(place, 0)
             self.plan_table.blockSignals(False)
@@ -344,11 +344,11 @@ class RehearsalSheet(StepSheet):
         if 0 <= place < len(steps):
             title = f"Step {place + 1} of {len(steps)}: {steps[place].do.replace('_', ' ')}"
             base = ("plan", "steps", place)
-            self.step_card.show_object(title, base, shown_fields(NightStep, steps[place]), self.session.rig)
+            self.step_card.show_object(title, base, displayed_fields(NightStep, steps[place]), self.session.rig)
 
     def _change_steps(self, steps: list[NightStep], label: str) -> None:
-        told = [step.model_dump(mode="json", exclude_unset=True) for step in steps]
-        self.session.set_value(("plan", "steps"), told or None, label)
+        entries = [step.model_dump(mode="json", exclude_unset=True) for step in steps]
+        self.session.set_value(("plan", "steps"), entries or None, label)
 
     def add_step(self) -> None:
         """Put a step in behind the chosen one."""
@@ -390,10 +390,10 @@ class RehearsalSheet(StepSheet):
         if result is not None:  # while a changed plan is being played anew, the last night stays in sight
             self.timeline.show_night(outcome, result.setting.sky, self._palette, result.setting.steps)
             self.session.show_night(outcome)
-        self.told.setVisible(outcome is not None)
+        self.outcome_panel.setVisible(outcome is not None)
         if outcome is not None:
             title = row.fault.title if row is not None else "Nothing wrong"
-            self.told.heading.setText(f"{title}: what comes of it")
+            self.outcome_panel.heading.setText(f"{title}: what comes of it")
             self.lines.setText("\n".join(outcome_lines(outcome)))
         self._find_remedy()
 
@@ -410,13 +410,13 @@ class RehearsalSheet(StepSheet):
         self._show_faults(result)
         for button in (self.play_button, self.nights_button):
             button.setEnabled(not self.job.running)
-        self.plan_fold.setVisible(bool(steps))
-        self.plan_fold.refresh()
+        self.plan_section.setVisible(bool(steps))
+        self.plan_section.refresh()
         self._place = min(self._place, len(steps) - 1)
         self._show_step()
-        self.many_fold.setVisible(bool(self.many))
+        self.many_section.setVisible(bool(self.many))
         self.watch_card.setVisible(rig.plan is not None)
-        self.watch_card.show_object("Who watches over the night", ("plan", "watch"), shown_fields(NightWatch), rig)
+        self.watch_card.show_object("Who watches over the night", ("plan", "watch"), displayed_fields(NightWatch), rig)
 
     def _show_faults(self, result: Rehearsal | None) -> None:
         rows, verdicts = [], []

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.steps import SCALES, Step
 from wyntaxis.core.train.sampling import seeing_band
-from wyntaxis.desk.fold import Fold
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
@@ -31,12 +31,12 @@ class ScalesSheet(StepSheet):
         self.inputs.insertWidget(0, self.search)
         self.inputs.addStretch(1)
         self.add_below(self.measured)
-        self.plot_fold = Fold("Plot: sampling over seeing", self._build_plot, self._draw_plot)
-        self.add_below(self.plot_fold)
+        self.plot_section = CollapsibleSection("Plot: sampling over seeing", self._build_plot, self._draw_plot)
+        self.add_below(self.plot_section)
         self.refresh()
 
     def _build_plot(self) -> QWidget:
-        from wyntaxis.desk.plots_reckon import SamplingPlot
+        from wyntaxis.desk.plots_compute import SamplingPlot
 
         self.plot = SamplingPlot()
         self.plot.refused.connect(self.session.refused)
@@ -49,7 +49,7 @@ class ScalesSheet(StepSheet):
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
         self._palette = palette
-        self.plot_fold.refresh()
+        self.plot_section.refresh()
 
     def refresh(self) -> None:
         super().refresh()
@@ -57,7 +57,7 @@ class ScalesSheet(StepSheet):
         self.search.refresh()
         self.measured.refresh()
         self.binnings.show_trains(all_rows(self.session))
-        self.plot_fold.refresh()
+        self.plot_section.refresh()
         self.telescope.show_object("Telescope", ("telescope",), telescope_specs(rig.telescope), rig)
         camera = rig.camera
         if camera is not None:

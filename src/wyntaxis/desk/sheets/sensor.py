@@ -14,11 +14,11 @@ from PyQt6.QtWidgets import QFileDialog, QLineEdit, QWidget
 from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
 from wyntaxis.core.evidence.sensor.dark import setpoint_current
+from wyntaxis.core.evidence.sensor.dark_scaling import dark_current_at
 from wyntaxis.core.evidence.sensor.exposure import judge_flat_level, sky_limited_exposure
 from wyntaxis.core.evidence.sensor.kind import SENSOR as BENCH
 from wyntaxis.core.evidence.sensor.kind import SensorBench, keep
 from wyntaxis.core.evidence.sensor.report import read_noise_text
-from wyntaxis.core.evidence.sensor.told import dark_current_at
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.files.places import home
@@ -26,8 +26,8 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR, Step
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.frames_table import FramesTable
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
@@ -72,18 +72,22 @@ class SensorSheet(StepSheet):
         self.job.failed.connect(session.refused)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
-        self.legs = SettingsGrid(session, palette, "sensor", "What the sheet states, and what the bench measured")
-        self.inputs.addWidget(self.legs)
+        self.settings_grid = SettingsGrid(
+            session, palette, "sensor", "What the sheet states, and what the bench measured"
+        )
+        self.inputs.addWidget(self.settings_grid)
         self.plan = self.add_card(2)
         self.sky = _SkyPanel(session)
         self.inputs.addWidget(self.sky)
         self.inputs.addStretch(1)
-        self.folds: list[Fold] = []
+        self.sections: list[CollapsibleSection] = []
         self.plots: dict[str, PlotPanel] = {}
         for title, make, draw in self._plots():
-            fold = Fold(title, partial(self._build_plot, title, make), partial(self._draw_plot, title, draw))
-            self.folds.append(fold)
-            self.add_below(fold)
+            section_box = CollapsibleSection(
+                title, partial(self._build_plot, title, make), partial(self._draw_plot, title, draw)
+            )
+            self.sections.append(section_box)
+            self.add_below(section_box)
         self.refresh()
 
     def _build_top(self) -> None:
@@ -92,8 +96,8 @@ class SensorSheet(StepSheet):
         self.read_button = push_button(
             "Read bench frames …", "Read a folder of bias, dark and flat frames, and measure", self.ask, row
         )
-        self.stand_in_button = push_button(
-            "Stand-in", "Measure a simulated camera's frames", self.measure_stand_in, row
+        self.simulate_button = push_button(
+            "Stand-in", "Measure a simulated camera's frames", self.measure_simulated, row
         )
         self.again_button = push_button("Measure anew", "Measure again, with the corrections made", self.again, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
@@ -224,12 +228,12 @@ class SensorSheet(StepSheet):
         rig = self.session.rig
         self.job.start(lambda progress: BENCH.read(folder, rig, progress))
 
-    def measure_stand_in(self) -> None:
+    def measure_simulated(self) -> None:
         """Make the frames of the simulated camera in a temporary folder, and measure them."""
         rig = self.session.rig
 
         def work(progress: Progress) -> SensorBench:
-            from wyntaxis.stand_ins.bench import make_demo_bench
+            from wyntaxis.simulators.bench import make_demo_bench
 
             with tempfile.TemporaryDirectory(prefix="wyntaxis-stand-in-") as place:
                 make_demo_bench(Path(place))
@@ -245,10 +249,10 @@ class SensorSheet(StepSheet):
         if is_folder(folder):
             self.measure(folder)
         else:
-            self.measure_stand_in()
+            self.measure_simulated()
 
     def keep(self) -> None:
-        """Keep the numbers as measured legs of the camera."""
+        """Keep the numbers as measured values of the camera."""
         if self.bench is None:
             return
         try:
@@ -285,14 +289,14 @@ class SensorSheet(StepSheet):
         super().refresh()
         rig, result, running = self.session.rig, self.result, self.job.running
         index = camera_index(rig)
-        for button in (self.read_button, self.stand_in_button):
+        for button in (self.read_button, self.simulate_button):
             button.setEnabled(not running)
         for button in (self.again_button, self.out_button):
             button.setEnabled(result is not None and not running)
         self.keep_button.setEnabled(result is not None and index is not None and not running)
-        self.legs.setVisible(index is not None)
+        self.settings_grid.setVisible(index is not None)
         if index is not None:
-            self.legs.show_device(rig.devices[index], index)
+            self.settings_grid.show_device(rig.devices[index], index)
         self.plan.show_object("Plan", ("plan",), EXPOSURES, rig)
         self.sky.refresh()
         self.state.setText(self._words(result, index is not None))
@@ -303,8 +307,8 @@ class SensorSheet(StepSheet):
             self._show_gains(result)
             rejected = {frame.path: frame for frame in result.rejected}
             self.frames.show_frames(self.bench.headers, rig.corrections, rejected, self._palette)
-        for fold in self.folds:
-            fold.refresh()
+        for section_box in self.sections:
+            section_box.refresh()
 
     def _words(self, result: BenchResult | None, has_camera: bool) -> str:
         camera = "" if has_camera else " The rig has no camera among its devices: add one on the Devices sheet."
@@ -366,7 +370,7 @@ class SensorSheet(StepSheet):
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
-        self._palette = self.legs.palette_in_use = palette
+        self._palette = self.settings_grid.palette_in_use = palette
         self.refresh()
 
 

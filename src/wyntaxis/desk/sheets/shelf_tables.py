@@ -21,7 +21,7 @@ from wyntaxis.core.train.spacers import SpacerResult, SpacerSet, pieces_text
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.plain_widgets import tip
-from wyntaxis.desk.section.band import SHELF_MIME
+from wyntaxis.desk.section.section_view import SHELF_MIME
 from wyntaxis.desk.stock import ShelfStock
 
 _Text = Callable[[ShelfPart], str]

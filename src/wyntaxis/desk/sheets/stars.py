@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from wyntaxis.core.evidence.stars.frame_grading import FACTOR, FACTOR_RANGE, FrameGrade
 from wyntaxis.core.evidence.stars.kind import STARS as FRAMES
 from wyntaxis.core.evidence.stars.kind import StarsResult
 from wyntaxis.core.evidence.stars.report import FRAME_HEADINGS, frame_row, frames_csv
-from wyntaxis.core.evidence.stars.worth import FACTOR, FACTOR_RANGE, FrameWorth
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.places import home
 from wyntaxis.core.files.saving import write_atomically
@@ -20,8 +20,8 @@ from wyntaxis.core.quantities.stars import frame_scale
 from wyntaxis.core.steps import STARS, Step
 from wyntaxis.core.wording import short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, push_button
@@ -51,18 +51,18 @@ class StarsSheet(EvidenceSheet[StarsResult]):
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette)
-        self._worth: list[FrameWorth] = []
-        self._worth_of: StarsResult | None = None
+        self._grades: list[FrameGrade] = []
+        self._grades_of: StarsResult | None = None
         self._picture: tuple[str, Any] | None = None
         self.picture_job = Job(self)
         self.picture_job.done.connect(self._picture_came)
         self.picture_job.failed.connect(session.refused)
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
-        self.time_fold = Fold("Plot: over time", self._build_time, self._draw_time)
-        self.frame_fold = Fold("The chosen frame, with its stars", self._build_frame, self._draw_frame)
-        for fold in (self.time_fold, self.frame_fold):
-            self.add_wide(fold)
+        self.time_section = CollapsibleSection("Plot: over time", self._build_time, self._draw_time)
+        self.frame_section = CollapsibleSection("The chosen frame, with its stars", self._build_frame, self._draw_frame)
+        for section_box in (self.time_section, self.frame_section):
+            self.add_wide(section_box)
         self.refresh()
 
     def _build_top(self) -> None:
@@ -70,7 +70,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         row = FlowRow()
         self.folder_button = push_button("Add a folder …", "Measure all frames below a folder", self.ask_folder, row)
         self.add_button = push_button("Add files …", "Measure single frames", self.ask, row)
-        self.stand_in_button = push_button("Stand-in", "Draw and measure a simulated night", self.add_stand_in, row)
+        self.simulate_button = push_button("Stand-in", "Draw and measure a simulated night", self.add_simulated, row)
         self.clear_button = push_button("Take out", "Take all frames out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep size and roundness in the rig", self.keep, row)
         self.save_button = push_button("Save CSV …", "Save the table of frames as CSV", self.ask_save, row)
@@ -96,19 +96,19 @@ class StarsSheet(EvidenceSheet[StarsResult]):
     # Frames
 
     @property
-    def worth(self) -> list[FrameWorth]:
+    def grades(self) -> list[FrameGrade]:
         """Whether each frame is worth keeping, in time."""
         result = self.result
-        if result is not self._worth_of:
-            self._worth_of = result
-            self._worth = result.worth if result is not None else []
-        return self._worth
+        if result is not self._grades_of:
+            self._grades_of = result
+            self._grades = result.grades if result is not None else []
+        return self._grades
 
     @property
-    def chosen(self) -> FrameWorth | None:
+    def chosen(self) -> FrameGrade | None:
         """The chosen frame; the first where none is."""
         row = max(self.table.currentRow(), 0)
-        return self.worth[row] if row < len(self.worth) else None
+        return self.grades[row] if row < len(self.grades) else None
 
     def read(self, paths: list[Path]) -> None:
         """Measure frames in the background, in place of those that are there."""
@@ -123,12 +123,12 @@ class StarsSheet(EvidenceSheet[StarsResult]):
             )
         )
 
-    def add_stand_in(self) -> None:
+    def add_simulated(self) -> None:
         """Draw a night of the simulated telescope and measure it."""
-        folder, evaluation = self.stand_in_folder(), self.session.evaluation
+        folder, evaluation = self.simulated_folder(), self.session.evaluation
 
         def work(progress: Progress) -> StarsResult:
-            from wyntaxis.stand_ins.observing import write_night
+            from wyntaxis.simulators.observing import write_night
 
             write_night(folder, progress)
             return FRAMES.read([folder], lambda header: frame_scale(evaluation, header.binning), progress)
@@ -142,8 +142,8 @@ class StarsSheet(EvidenceSheet[StarsResult]):
             return
         self._picture = None
         self.hold(self._limited(found))
-        self.time_fold.open()
-        self.frame_fold.open()
+        self.time_section.open()
+        self.frame_section.open()
 
     def take_out(self) -> None:
         """Take all frames out."""
@@ -188,7 +188,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
     def save(self, path: Path) -> None:
         """Save the table of frames as CSV."""
         try:
-            write_atomically(frames_csv(self.worth).encode("utf-8"), path, keep_previous=False)
+            write_atomically(frames_csv(self.grades).encode("utf-8"), path, keep_previous=False)
         except InputError as error:
             self.session.refused.emit(str(error))
 
@@ -221,7 +221,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
 
         if self.result is not None:
             figure = FIGURES[max(self.figure.currentIndex(), 0)]
-            self.time_plot.show_worth(self.worth, figure, max(self.table.currentRow(), 0), self._palette)
+            self.time_plot.show_grades(self.grades, figure, max(self.table.currentRow(), 0), self._palette)
 
     def _build_frame(self) -> QWidget:
         from wyntaxis.desk.frame_picture import FramePicture
@@ -264,29 +264,29 @@ class StarsSheet(EvidenceSheet[StarsResult]):
 
     def _chose(self) -> None:
         if not self.job.running:
-            self.time_fold.refresh()
-            self.frame_fold.refresh()
+            self.time_section.refresh()
+            self.frame_section.refresh()
 
     def refresh(self) -> None:
         super().refresh()
         running, result = self.job.running, self.result
-        for button in (self.add_button, self.folder_button, self.stand_in_button):
+        for button in (self.add_button, self.folder_button, self.simulate_button):
             button.setEnabled(not running)
         for button in (self.clear_button, self.keep_button, self.save_button):
             button.setEnabled(result is not None and not running)
-        for widget in (self.table, self.time_fold, self.frame_fold):
+        for widget in (self.table, self.time_section, self.frame_section):
             widget.setVisible(result is not None)
         self.state.setText(self._state(result))
         if result is not None:
-            verdicts = [Verdict.HOLDS if entry.keep else Verdict.FAILS for entry in self.worth]
-            rows = [frame_row(entry) for entry in self.worth]
+            verdicts = [Verdict.HOLDS if entry.keep else Verdict.FAILS for entry in self.grades]
+            rows = [frame_row(entry) for entry in self.grades]
             self.table.show_rows(rows, verdicts=verdicts, palette=self._palette)
-        self.time_fold.refresh()
-        self.frame_fold.refresh()
+        self.time_section.refresh()
+        self.frame_section.refresh()
 
     def _state(self, result: StarsResult | None) -> str:
         if result is None:
             return NO_FRAMES
-        kept = sum(entry.keep for entry in self.worth)
+        kept = sum(entry.keep for entry in self.grades)
         text = f"{len(result.frames)} frames, {kept} worth keeping."
         return text + not_used_text(result.not_used)

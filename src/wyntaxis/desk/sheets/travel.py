@@ -20,9 +20,9 @@ from wyntaxis.core.steps import TRAVEL, Step
 from wyntaxis.core.travel_picture import travel_pictures
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
+from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.columns_panel import ColumnsPanel, KnownColumns
 from wyntaxis.desk.flow_row import FlowRow
-from wyntaxis.desk.fold import Fold
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -35,7 +35,7 @@ from wyntaxis.desk.tables import TextTable
 from wyntaxis.desk.travel_drawing import TravelDrawing
 
 if TYPE_CHECKING:
-    from wyntaxis.desk.plots_focus import CurvePlot, LawPlot
+    from wyntaxis.desk.plots_focus import CurvePlot, ModelPlot
 
 FILES_FILTER = "Frames and tables (*.fit *.fits *.fts *.csv *.tsv *.txt);;All files (*)"
 POINT_HEADINGS = ("frame or row", "position\nsteps", "HFD\npx", "stars", "saturated", "counts", "why not")
@@ -71,16 +71,20 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         self.job.running_changed.connect(lambda _on: self.refresh())
         self.columns = ColumnsPanel(COLUMNS, ("focus.position", "focus.hfd"), self._point_columns, session)
         self.add_wide(self.columns)
-        self.curve_fold = Fold("Plot: focus curves", self._build_curves, self._draw_curves)
-        self.law_fold = Fold("Plot: best positions over temperature", self._build_law, self._draw_law)
-        self.point_fold = Fold("Points of the chosen run", self._build_points, self._show_points)
-        self.frame_fold = Fold("The chosen point's frame", self._build_frame, self._draw_frame)
-        for fold in (self.curve_fold, self.point_fold, self.frame_fold, self.law_fold):
-            self.add_wide(fold)
+        self.curve_section = CollapsibleSection("Plot: focus curves", self._build_curves, self._draw_curves)
+        self.model_section = CollapsibleSection(
+            "Plot: best positions over temperature", self._build_model, self._draw_model
+        )
+        self.point_section = CollapsibleSection("Points of the chosen run", self._build_points, self._show_points)
+        self.frame_section = CollapsibleSection("The chosen point's frame", self._build_frame, self._draw_frame)
+        for section_box in (self.curve_section, self.point_section, self.frame_section, self.model_section):
+            self.add_wide(section_box)
         self.advice = AdvicePanel(session)
         self.inputs.addWidget(self.advice)
-        self.legs = SettingsGrid(session, palette, "travel", "What focus runs are set by, and what they measured")
-        self.inputs.addWidget(self.legs)
+        self.settings_grid = SettingsGrid(
+            session, palette, "travel", "What focus runs are set by, and what they measured"
+        )
+        self.inputs.addWidget(self.settings_grid)
         self.inputs.addStretch(1)
         self.refresh()
 
@@ -89,7 +93,7 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         row = FlowRow()
         self.add_button = push_button("Add files …", "Read frames or tables of focus runs", self.ask, row)
         self.folder_button = push_button("Add a folder …", "Read all frames below a folder", self.ask_folder, row)
-        self.stand_in_button = push_button("Stand-in", "Read the demo's frames", self.add_stand_in, row)
+        self.simulate_button = push_button("Stand-in", "Read the demo's frames", self.add_simulated, row)
         self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
         column.addLayout(row)
@@ -112,7 +116,7 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         """The place of the chosen run; the first where none is."""
         return max(self.table.currentRow(), 0)
 
-    def add_stand_in(self) -> None:
+    def add_simulated(self) -> None:
         """Read the focus runs that the demo ships."""
         self.read([demo.FOCUS_RUNS])
 
@@ -140,8 +144,8 @@ class TravelSheet(EvidenceSheet[FocusResult]):
             self.session.refused.emit(f"there is no focus run in what was given{why}")
             return
         self.hold(found)
-        for fold in (self.curve_fold, self.point_fold):
-            fold.open()
+        for section_box in (self.curve_section, self.point_section):
+            section_box.open()
 
     def take_out(self) -> None:
         """Take the chosen run out."""
@@ -191,16 +195,16 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         if self.result is not None:
             self.curves.show_result(self.result, self.chosen, self._palette, aligned=self.aligned.isChecked())
 
-    def _build_law(self) -> QWidget:
-        from wyntaxis.desk.plots_focus import LawPlot
+    def _build_model(self) -> QWidget:
+        from wyntaxis.desk.plots_focus import ModelPlot
 
-        self.law_plot: LawPlot = LawPlot()
-        self.law_plot.refused.connect(self.session.refused)
-        return self.law_plot
+        self.model_plot: ModelPlot = ModelPlot()
+        self.model_plot.refused.connect(self.session.refused)
+        return self.model_plot
 
-    def _draw_law(self) -> None:
+    def _draw_model(self) -> None:
         if self.result is not None:
-            self.law_plot.show_result(self.result, self._palette)
+            self.model_plot.show_result(self.result, self._palette)
 
     def _build_points(self) -> QWidget:
         body = QWidget()
@@ -264,14 +268,14 @@ class TravelSheet(EvidenceSheet[FocusResult]):
 
     def _chosen_path(self) -> Path | None:
         result = self.result
-        if result is None or not result.curves or self.point_fold.body is None:
+        if result is None or not result.curves or self.point_section.body is None:
             return None
         points = result.curves[self.chosen].points
         row = max(self.points.currentRow(), 0)
         return points[row].path if row < len(points) else None
 
     def _point_chosen(self) -> None:
-        self.frame_fold.refresh()
+        self.frame_section.refresh()
         item = self.points.item(self.points.currentRow(), 5)
         counts = item is None or item.text() == "yes"
         self.point_button.setText("Leave out" if counts else "Restore")
@@ -285,15 +289,15 @@ class TravelSheet(EvidenceSheet[FocusResult]):
             files = [point.file for point in curve.points]
             if file in files:
                 self.table.selectRow(place)
-                self.point_fold.open()
+                self.point_section.open()
                 self.points.selectRow(files.index(file))
-                self.frame_fold.open()
+                self.frame_section.open()
                 return
 
     def _chose(self) -> None:
         if not self.job.running:
-            self.curve_fold.refresh()
-            self.point_fold.refresh()
+            self.curve_section.refresh()
+            self.point_section.refresh()
 
     def refresh(self) -> None:
         super().refresh()
@@ -304,11 +308,18 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         words = "; ".join(pictures[0].words) if pictures else ""
         self.drawn.setText(f"{words[:1].upper()}{words[1:]}.")
         self.drawn.setVisible(bool(pictures))
-        for button in (self.add_button, self.folder_button, self.stand_in_button):
+        for button in (self.add_button, self.folder_button, self.simulate_button):
             button.setEnabled(not running)
         self.take_button.setEnabled(result is not None and not running)
         self.keep_button.setEnabled(result is not None and index is not None and not running)
-        shown = (self.table, self.together, self.curve_fold, self.point_fold, self.frame_fold, self.law_fold)
+        shown = (
+            self.table,
+            self.together,
+            self.curve_section,
+            self.point_section,
+            self.frame_section,
+            self.model_section,
+        )
         for widget in shown:
             widget.setVisible(result is not None)
         self.state.setText(self._state(result))
@@ -316,12 +327,12 @@ class TravelSheet(EvidenceSheet[FocusResult]):
             rows = [run_row(run, curve) for run, curve in zip(result.runs, result.curves, strict=True)]
             self.table.show_rows(rows)
             self.lines.setText("\n".join(summary_lines(result)))
-        for fold in (self.curve_fold, self.point_fold, self.law_fold):
-            fold.refresh()
+        for section_box in (self.curve_section, self.point_section, self.model_section):
+            section_box.refresh()
         self.advice.show_for(result, index)
-        self.legs.setVisible(index is not None)
+        self.settings_grid.setVisible(index is not None)
         if index is not None:
-            self.legs.show_device(rig.devices[index], index)
+            self.settings_grid.show_device(rig.devices[index], index)
 
     def _state(self, result: FocusResult | None) -> str:
         if result is None:
@@ -332,5 +343,5 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         return text + not_used_text(result.not_used)
 
     def set_palette(self, palette: Palette) -> None:
-        self.legs.palette_in_use = palette
+        self.settings_grid.palette_in_use = palette
         super().set_palette(palette)

@@ -25,7 +25,7 @@ def value_text(advice: Advice) -> str:
     return advice.value if isinstance(advice.value, str) else f"{short(advice.value)} {kind.unit}".rstrip()
 
 
-def _told_now(value: float | bool | str | None) -> str:
+def _reported_now(value: float | bool | str | None) -> str:
     if value is None:
         return "not stated"
     return f"now {value:g}" if isinstance(value, float) else f"now {value}"
@@ -68,7 +68,7 @@ class AdvicePanel(Panel):
             why.setProperty("role", "faded")
             why.setWordWrap(True)
             grid.addWidget(why, 2 * row + 1, 0, 1, 3)
-            tip = f"{kind.label}: {value_text(advice)}; {_told_now(now[advice.key])}"
+            tip = f"{kind.label}: {value_text(advice)}; {_reported_now(now[advice.key])}"
             button = push_button("Set", tip, partial(self._apply, index, advice))
             button.setAccessibleName(f"Set {kind.label}, {kind.unit}" if kind.unit else f"Set {kind.label}")
             button.setEnabled(not is_set)

@@ -25,7 +25,7 @@ REST_SHARE = 0.2
 MAX_SAMPLES = 2000
 MIN_POWER = 0.05
 """A run whose power never reaches this share says nothing of the cooler."""
-DEFAULT_TRUST, DEFAULT_LEAD, PRIOR_WEIGHT = 0.05, 0.5, 0.02
+DEFAULT_GAIN, DEFAULT_TIMING, PRIOR_WEIGHT = 0.05, 0.5, 0.02
 """Where the fit's own settings are supposed to be, and how firmly, in °C; a run that tells them outweighs it."""
 MIN_SAMPLES = 12
 
@@ -47,8 +47,8 @@ class CoolingLog:
     @property
     def ambient(self) -> float:
         """The mean ambient temperature; the first sensor temperature where the log tells none, with the cooler off."""
-        told = self.ambient_c[np.isfinite(self.ambient_c)]
-        return float(told.mean()) if len(told) else float(self.sensor_c[0])
+        entries = self.ambient_c[np.isfinite(self.ambient_c)]
+        return float(entries.mean()) if len(entries) else float(self.sensor_c[0])
 
 
 @dataclass(frozen=True)
@@ -273,13 +273,15 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
 
     def residuals(parameters: Any) -> Any:
         watch()
-        tau, pull, trust, lead, *starts = parameters
-        told = [log.surprises(tau, pull, trust, lead, start) for log, start in zip(usable, starts, strict=True)]
+        tau, pull, gain, timing, *starts = parameters
+        entries = [log.innovations(tau, pull, gain, timing, start) for log, start in zip(usable, starts, strict=True)]
         # What a run does not tell (power that never changes has no lead) stays where it is supposed to be.
-        return np.concatenate([*told, [PRIOR_WEIGHT * (trust - DEFAULT_TRUST), PRIOR_WEIGHT * (lead - DEFAULT_LEAD)]])
+        return np.concatenate(
+            [*entries, [PRIOR_WEIGHT * (gain - DEFAULT_GAIN), PRIOR_WEIGHT * (timing - DEFAULT_TIMING)]]
+        )
 
     starts = [float(log.sensor_c[0]) for log in usable]
-    first = [8.0, 5.0, DEFAULT_TRUST, DEFAULT_LEAD, *starts]
+    first = [8.0, 5.0, DEFAULT_GAIN, DEFAULT_TIMING, *starts]
     low = [0.05, 0.01, 0.0, 0.0, *([-150.0] * len(usable))]
     high = [500.0, 200.0, 1.0, 1.0, *([150.0] * len(usable))]
     found = least_squares(residuals, first, bounds=(low, high), x_scale=np.maximum(np.abs(first), 0.3))
@@ -304,11 +306,11 @@ def _unlogged_power(logs: Sequence[_Thinned], parameters: Any, jacobian: Any) ->
     rests at one value errs the whole time by as much, up to half a step of the log. Either shifts the temperature from
     there on, as far as the prediction does not follow: the sum over later residuals is taken backwards.
     """
-    pull, trust, tau = parameters[1], parameters[2], parameters[0]
+    pull, gain, tau = parameters[1], parameters[2], parameters[0]
     total, end = np.zeros((jacobian.shape[1],) * 2), 0
     for log in logs:
         begin, end = end, end + len(log.sensor_c)
-        decays = (1 - trust) * np.exp(-log.minutes / tau)
+        decays = (1 - gain) * np.exp(-log.minutes / tau)
         change = np.abs(log.power_since - log.power_from)
         shifts = pull * log.minutes * change / 2 / math.sqrt(3)
         rounded = (log.power_from > 0) & (log.power_from < 1)
@@ -344,7 +346,7 @@ class _Thinned:
         kept = np.arange(0, len(log.time_s), every)
         steps = np.diff(log.time_s)
         spans = np.diff(log.time_s[kept])
-        told = np.where(np.isfinite(log.ambient_c), log.ambient_c, log.ambient)
+        entries = np.where(np.isfinite(log.ambient_c), log.ambient_c, log.ambient)
 
         def mean(values: Any) -> Any:
             sums = np.concatenate([[0.0], np.cumsum(values * steps)])
@@ -355,25 +357,25 @@ class _Thinned:
             spans / 60,
             mean(log.power[:-1]),
             mean(log.power[1:]),
-            mean((told[1:] + told[:-1]) / 2),
+            mean((entries[1:] + entries[:-1]) / 2),
             float(log.power.max()),
             float(np.diff(np.unique(log.power.round(9))).min(initial=1.0)) if np.ptp(log.power) > 0 else 0.0,
         )
 
-    def surprises(self, tau_min: float, pull_c_min: float, trust: float, lead: float, start_c: float) -> Any:
+    def innovations(self, tau_min: float, pull_c_min: float, gain: float, timing: float, start_c: float) -> Any:
         """Return by how much each sample differs from what those before it predict, in °C.
 
         ``trust`` is the share of a surprise that is taken for the sensor's and not for noise: 0 computes the whole
         course from the start, 1 goes from each sample to the next.
         """
-        power = (1 - lead) * self.power_from + lead * self.power_since
+        power = (1 - timing) * self.power_from + timing * self.power_since
         decays = np.exp(-self.minutes / tau_min)
         drives = ((self.ambient_c - pull_c_min * tau_min * power) * (1 - decays)).tolist()
         now, found = start_c, []
         for sample, drive, decay in zip(self.sensor_c.tolist(), [*drives, 0.0], [*decays.tolist(), 0.0], strict=True):
-            surprise = sample - now
-            found.append(surprise)
-            now = (now + trust * surprise) * decay + drive
+            innovation = sample - now
+            found.append(innovation)
+            now = (now + gain * innovation) * decay + drive
         return np.array(found)
 
 

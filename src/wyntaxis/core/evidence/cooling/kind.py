@@ -1,4 +1,4 @@
-"""Cooling runs as evidence: logs read, the cooler's model fitted, and kept as measured legs of the camera."""
+"""Cooling runs as evidence: logs read, the cooler's model fitted, and kept as measured values of the camera."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wyntaxis.core.evidence.cooling.cooler import CoolingLog, CoolingMeasured, measure_cooling
-from wyntaxis.core.evidence.cooling.keeping import cooling_legs, keep_cooling
+from wyntaxis.core.evidence.cooling.keeping import cooling_values, keep_cooling
 from wyntaxis.core.evidence.cooling.log import read_cooling_log
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.kinds import EvidenceKind
@@ -128,8 +128,8 @@ def measures(rig: Rig, runs: CoolingRuns) -> dict[str, Estimate]:
     index = camera_index(rig)
     if index is None:
         return {}
-    legs = cooling_legs(runs.measured.model, list(runs.measured.runs))
-    return {f"{rig.devices[index].id}.{key}": found for key, found in legs.items()}
+    values = cooling_values(runs.measured.model, list(runs.measured.runs))
+    return {f"{rig.devices[index].id}.{key}": found for key, found in values.items()}
 
 
 def keep(rig: Rig, runs: CoolingRuns) -> Change:
@@ -145,7 +145,7 @@ def keep(rig: Rig, runs: CoolingRuns) -> Change:
     Returns
     -------
     Change
-        One edit: measured legs with their evidence.
+        One edit: measured values with their evidence.
     """
     return keep_cooling(rig, runs.measured.model, list(runs.measured.runs))
 

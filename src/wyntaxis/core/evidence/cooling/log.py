@@ -33,7 +33,7 @@ COLUMNS = {
     "cooling.time": TableColumn("Time", "s", ("time", "date", "elapsed", "seconds", "minutes")),
     "cooling.sensor": TableColumn("Sensor temperature", "°C", ("sensor", "ccd", "chip", "camera", "temp")),
     # Power without a unit may be a share or a percentage: its values tell.
-    "cooling.power": TableColumn("Cooler's power", "%", ("power", "cooler", "duty", "pwm", "tec"), untold=""),
+    "cooling.power": TableColumn("Cooler's power", "%", ("power", "cooler", "duty", "pwm", "tec"), unreported=""),
     "cooling.ambient": TableColumn("Ambient temperature", "°C", ("ambient", "outside", "air", "env", "heatsink")),
 }
 """What a log's columns may hold."""
@@ -121,9 +121,9 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
 
 def _as_share(power: Any, places: Mapping[str, Place]) -> Any:
     """Return power as a share of full: a column that names no unit and never goes above 1 is one already."""
-    told = power[np.isfinite(power)]
+    entries = power[np.isfinite(power)]
     unnamed = "cooling.power" in places and not places["cooling.power"].unit
-    if unnamed and len(told) and float(told.max()) <= 1.0:
+    if unnamed and len(entries) and float(entries.max()) <= 1.0:
         return power
     return power / 100
 

@@ -249,7 +249,7 @@ def design_both(model: CoolerModel, rig: Rig, asked: RampInputs) -> tuple[Ramp, 
     return down, up
 
 
-def _arrives(ramp: Ramp) -> str:
+def _arrival_text(ramp: Ramp) -> str:
     if ramp.arrival_min is None:
         return "it never arrives"
     late = ", later than asked: the cooler cannot follow" if ramp.limited else ""
@@ -279,8 +279,8 @@ def ramp_words(down: Ramp, up: Ramp) -> tuple[str, str]:
         A text for each.
     """
     text = (
-        f"Down: {_stages(down)}; {_arrives(down)}; {number(100 * down.rest_power, 0)} % power at rest; it holds with "
-        f"reserve up to {number(down.warmest_ambient_c, 1)} °C ambient"
+        f"Down: {_stages(down)}; {_arrival_text(down)}; {number(100 * down.rest_power, 0)} % power at rest; "
+        f"it holds with reserve up to {number(down.warmest_ambient_c, 1)} °C ambient"
     )
     if down.energy_wh is not None:
         text += f"; {number(down.energy_wh, 1)} Wh until then"
@@ -288,4 +288,4 @@ def ramp_words(down: Ramp, up: Ramp) -> tuple[str, str]:
         text += "; state the cooler's full power in W for energy and battery hours"
     if down.battery_h is not None:
         text += f"; the battery lasts {number(down.battery_h, 1)} h at rest"
-    return f"{text}.", f"Up: {_stages(up)}; {_arrives(up)}."
+    return f"{text}.", f"Up: {_stages(up)}; {_arrival_text(up)}."

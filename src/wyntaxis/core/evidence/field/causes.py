@@ -82,16 +82,16 @@ def causes(result: FieldResult) -> tuple[Cause, ...]:
     tuple[Cause, ...]
         The gravest first; one that says so where nothing is wrong, none without a sweep.
     """
-    told = [entry for entry in result.sweeps if not entry.surface.why]
-    if not told:
+    entries = [entry for entry in result.sweeps if not entry.surface.why]
+    if not entries:
         return ()
     found = []
-    if len(told) > 1:
-        found += list(_compared(told[-2], told[-1], result))
-    tilt_told = any(cause.key in ("tilt", "flexure", "loose") for cause in found)
-    found += list(_of_one(told[-1], result, tilt_told=tilt_told))
+    if len(entries) > 1:
+        found += list(_compared(entries[-2], entries[-1], result))
+    tilt_text = any(cause.key in ("tilt", "flexure", "loose") for cause in found)
+    found += list(_of_one(entries[-1], result, tilt_text=tilt_text))
     if not found:
-        evidence = tuple(_lines(told[-1], result.optics.depth_um))
+        evidence = tuple(_lines(entries[-1], result.optics.depth_um))
         found.append(Cause("flat", "the field is flat within what this sweep can tell", evidence, ""))
     return tuple(found)
 
@@ -99,9 +99,9 @@ def causes(result: FieldResult) -> tuple[Cause, ...]:
 def _lines(entry: MeasuredSweep, depth_um: float | None) -> Iterator[str]:
     if depth_um is not None:
         yield f"half the depth of focus: {number(depth_um / 2, 1)} µm"
-    for name, told in (("tilt, middle to corner", entry.tilt_um), ("curvature at the corner", entry.bowl_um)):
-        if told is not None:
-            yield f"{name}: {plus_minus(told.value, told.standard, 1)} µm"
+    for name, entries in (("tilt, middle to corner", entry.tilt_um), ("curvature at the corner", entry.curvature_um)):
+        if entries is not None:
+            yield f"{name}: {plus_minus(entries.value, entries.standard, 1)} µm"
 
 
 def matters(estimate: Estimate | None, half_depth_um: float | None) -> bool:
@@ -111,13 +111,13 @@ def matters(estimate: Estimate | None, half_depth_um: float | None) -> bool:
     return half_depth_um is None or abs(estimate.value) > half_depth_um
 
 
-def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_told: bool) -> Iterator[Cause]:
+def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_text: bool) -> Iterator[Cause]:
     """Yield what one sweep tells by itself."""
     half = result.optics.depth_um / 2 if result.optics.depth_um else None
-    tilt, bowl, shape = entry.tilt_um, entry.bowl_um, entry.shape
+    tilt, curvature, shape = entry.tilt_um, entry.curvature_um, entry.shape
     tail = shape.tail if shape.tail_deg is not None and (shape.tail or Estimate(0.0)).value > MIN_TAIL else None
     depth = "" if half is None else f"half the depth of focus: {number(half, 1)} µm"
-    if matters(tilt, half) and not tilt_told:
+    if matters(tilt, half) and not tilt_text:
         assert tilt is not None
         azimuth = entry.azimuth_deg
         where = "" if azimuth is None else f" toward {number(azimuth.value, 0)}°"
@@ -131,14 +131,16 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_told: bool) -> It
             tuple(line for line in lines if line),
             "turn the camera by half a turn in its joint, change nothing else, and sweep again",
         )
-    if matters(bowl, half):
-        assert bowl is not None
+    if matters(curvature, half):
+        assert curvature is not None
         slope = result.flat.slope_um_mm
         yield Cause(
             "spacing",
             "a bowl: the spacing behind the corrector, or the telescope’s own curvature",
             tuple(
-                line for line in (f"corner over middle: {plus_minus(bowl.value, bowl.standard, 1)} µm", depth) if line
+                line
+                for line in (f"corner over middle: {plus_minus(curvature.value, curvature.standard, 1)} µm", depth)
+                if line
             ),
             "see the spacing that makes it flat"
             if slope is not None
@@ -212,9 +214,9 @@ class _Plane:
 
     @property
     def text(self) -> str:
-        told = self.length
+        entries = self.length
         turn = f" toward {number(math.degrees(math.atan2(self.y, self.x)) % 360, 0)}°" if self.is_certain else ""
-        return f"{plus_minus(told.value, told.standard, 1)} µm{turn}"
+        return f"{plus_minus(entries.value, entries.standard, 1)} µm{turn}"
 
 
 def _plane_um(entry: MeasuredSweep) -> _Plane | None:

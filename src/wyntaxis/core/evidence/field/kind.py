@@ -1,4 +1,4 @@
-"""Field as evidence: sweeps read from frames, measured by zones, and kept as measured legs of the rig."""
+"""Field as evidence: sweeps read from frames, measured by zones, and kept as measured values of the rig."""
 
 from __future__ import annotations
 
@@ -63,7 +63,7 @@ def read(
     from wyntaxis.core.evidence.field.result import measured
 
     names = names or own_filter_names()
-    told = {path.resolve(): value for path, value in (spacings or {}).items()}
+    entries = {path.resolve(): value for path, value in (spacings or {}).items()}
     sweeps: list[FieldSweep] = []
     singles: list[FrameStars] = []
     not_used: list[BrokenFrame] = []
@@ -71,7 +71,7 @@ def read(
     files = [path for path in paths if path not in folders]
     groups = [*([path] for path in folders), *([files] if files else [])]
     for group in groups:
-        found, alone, left = _read_group(group, progress, names, told, several=len(groups) > 1)
+        found, alone, left = _read_group(group, progress, names, entries, several=len(groups) > 1)
         sweeps += found
         singles += alone
         not_used += left
@@ -161,8 +161,8 @@ def measures(rig: Rig, result: FieldResult) -> dict[str, Estimate]:
     found: dict[str, Estimate] = {}
     last = result.last
     if last is not None:
-        told = {TILT: last.tilt_um, CURVATURE: last.bowl_um}
-        found |= {key: value for key, value in told.items() if value is not None}
+        entries = {TILT: last.tilt_um, CURVATURE: last.curvature_um}
+        found |= {key: value for key, value in entries.items() if value is not None}
     flat = result.flat.flat_at_mm
     if flat is not None and flat.value > 0 and any(part.required_back_focus_mm for part in rig.train):
         found[FLAT_AT] = flat
@@ -170,7 +170,7 @@ def measures(rig: Rig, result: FieldResult) -> dict[str, Estimate]:
 
 
 def keep(rig: Rig, result: FieldResult) -> Change:
-    """Return the edit that keeps tilt, curvature and the flat spacing as measured legs.
+    """Return the edit that keeps tilt, curvature and the flat spacing as measured values.
 
     Parameters
     ----------
@@ -182,7 +182,7 @@ def keep(rig: Rig, result: FieldResult) -> Change:
     Returns
     -------
     Change
-        One edit: measured legs with their evidence.
+        One edit: measured values with their evidence.
 
     Raises
     ------
@@ -194,17 +194,17 @@ def keep(rig: Rig, result: FieldResult) -> Change:
     last = result.last
     for key, estimate in measures(rig, result).items():
         source = f"field by {last.sweep.name}" if key != FLAT_AT and last is not None else f"curvature of {names}"
-        leg = {
+        quantity_value = {
             "value": float(f"{estimate.value:.6g}"),
             "standard_uncertainty": float(f"{estimate.standard:.3g}"),
             "source": source[:200],
             "evidence": {"method": "field_sweep", "date": utc_stamp(), "note": f"{len(result.sweeps)} sweeps"},
         }
-        values.append((("measured", key), leg))
+        values.append((("measured", key), quantity_value))
     if not values:
         raise ValueError("the sweeps give no number to keep")
     return Change("Keep the field", tuple(values))
 
 
 FIELD = EvidenceKind("field", read, measures, keep)
-"""What sweeps found of tilt, curvature and spacing, kept in the rig as measured legs."""
+"""What sweeps found of tilt, curvature and spacing, kept in the rig as measured values."""

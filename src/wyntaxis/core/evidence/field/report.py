@@ -29,12 +29,12 @@ def field_json(result: FieldResult) -> dict[str, Any]:
         Plain values; figures with their standard uncertainty, null with ``why`` beside where there is none.
     """
     last, flat, screws = result.last, result.flat, result.screws
-    told = _surface(last) if last is not None else _no_sweep(result)
+    entries = _surface(last) if last is not None else _no_sweep(result)
     spacing: dict[str, Any] = {"flat_at_mm": figure(flat.flat_at_mm), "slope_um_mm": figure(flat.slope_um_mm)}
-    spacing["points"] = [{"spacing_mm": mm, "curvature_um_corner": figure(bowl)} for mm, bowl in flat.points]
+    spacing["points"] = [{"spacing_mm": mm, "curvature_um_corner": figure(curvature)} for mm, curvature in flat.points]
     if flat.why:
         spacing["why"] = flat.why
-    return told | {
+    return entries | {
         "spacing": spacing,
         "screws": _screws(screws),
         "tilt_left_um_corner": screws.left_um if screws is not None else None,
@@ -72,12 +72,12 @@ def _surface(entry: MeasuredSweep) -> dict[str, Any]:
     """Return what one sweep tells of the surface of best focus."""
     surface, sweep = entry.surface, entry.sweep
     residuals = surface.residuals or (math.nan,) * len(entry.zoned.zones)
-    told: dict[str, Any] = {
+    entries: dict[str, Any] = {
         "best_position": figure(entry.best_position),
         "tilt_arcmin": figure(entry.tilt_arcmin),
         "tilt_azimuth_deg": figure(entry.azimuth_deg),
         "tilt_um_corner": figure(entry.tilt_um),
-        "curvature_um_corner": figure(entry.bowl_um),
+        "curvature_um_corner": figure(entry.curvature_um),
         "level_at_px": _level_px(entry),
         "step_um": figure(entry.step_um),
         "step_is_measured": entry.step_is_measured,
@@ -97,10 +97,10 @@ def _surface(entry: MeasuredSweep) -> dict[str, Any]:
     }
     why = why_not(entry)
     if why:
-        told["why"] = why
+        entries["why"] = why
     if surface.tilt is not None and surface.azimuth_deg is None:
-        told["why_no_azimuth"] = "the tilt is not certain: its direction is noise"
-    return told | {"sharpest_frame": sweep.sharpest.file}
+        entries["why_no_azimuth"] = "the tilt is not certain: its direction is noise"
+    return entries | {"sharpest_frame": sweep.sharpest.file}
 
 
 def why_not(entry: MeasuredSweep) -> str:
@@ -146,7 +146,7 @@ def shape_json(shape: FieldShape) -> dict[str, Any]:
     dict
         Plain values.
     """
-    told: dict[str, Any] = {
+    entries: dict[str, Any] = {
         "file": shape.file,
         "is": HINT,
         "alike": figure(shape.alike),
@@ -167,7 +167,7 @@ def shape_json(shape: FieldShape) -> dict[str, Any]:
             for zone in shape.zones
         ],
     }
-    return told | ({"why": shape.why} if shape.why else {})
+    return entries | ({"why": shape.why} if shape.why else {})
 
 
 SWEEP_HEADINGS = (
@@ -197,7 +197,7 @@ def sweep_row(entry: MeasuredSweep) -> list[str]:
         Texts, units in the headings.
     """
 
-    def told(estimate: Estimate | None, digits: int) -> str:
+    def entries(estimate: Estimate | None, digits: int) -> str:
         return "–" if estimate is None else plus_minus(estimate.value, estimate.standard, digits)
 
     sweep, zones = entry.sweep, entry.zoned.zones
@@ -206,10 +206,10 @@ def sweep_row(entry: MeasuredSweep) -> list[str]:
         sweep.filter or "–",
         "–" if sweep.spacing_mm is None else number(sweep.spacing_mm, 2),
         f"{sum(zone.best_position is not None for zone in zones)} of {len(zones)}",
-        told(entry.best_position, 1),
-        told(entry.tilt_um, 1),
-        told(entry.azimuth_deg, 0),
-        told(entry.bowl_um, 1),
+        entries(entry.best_position, 1),
+        entries(entry.tilt_um, 1),
+        entries(entry.azimuth_deg, 0),
+        entries(entry.curvature_um, 1),
         "–" if sweep.time is None else sweep.time.strftime("%m-%d %H:%M"),
     ]
 
@@ -239,7 +239,7 @@ def summary_lines(result: FieldResult) -> Iterator[str]:
             yield f"{entry.sweep.name}: by how its discs grow a step is {step} µm at the sensor{beside}"
     last, half = result.last, (result.optics.depth_um or 0.0) / 2
     against = f", half the depth of focus is {number(half, 1)} µm" if half else ""
-    if last is not None and last.tilt_um is not None and last.bowl_um is not None:
+    if last is not None and last.tilt_um is not None and last.curvature_um is not None:
         tilt, angle = last.tilt_um, last.tilt_arcmin
         toward = last.azimuth_deg
         where = (
@@ -248,8 +248,8 @@ def summary_lines(result: FieldResult) -> Iterator[str]:
         arcmin = "" if angle is None else f" ({plus_minus(angle.value, angle.standard, 2)}′)"
         yield f"tilt: {plus_minus(tilt.value, tilt.standard, 1)} µm from middle to corner{arcmin}{where}{against}"
         yield f"corner to corner: {plus_minus(2 * tilt.value, 2 * tilt.standard, 1)} µm"
-        bowl = last.bowl_um
-        yield f"curvature: corner {plus_minus(bowl.value, bowl.standard, 1)} µm over the middle"
+        curvature = last.curvature_um
+        yield f"curvature: corner {plus_minus(curvature.value, curvature.standard, 1)} µm over the middle"
     flat = result.flat
     if flat.flat_at_mm is not None:
         built = result.optics.built_mm

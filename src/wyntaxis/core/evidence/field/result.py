@@ -48,8 +48,8 @@ class PlateScrews:
 
     def clock(self, place: int) -> int:
         """Return the hour at which a screw is seen from behind."""
-        told = self.clocks[place] if place < len(self.clocks) else None
-        return told or clock_position(self.azimuths_deg[place], mirrored=self.mirrored)
+        entries = self.clocks[place] if place < len(self.clocks) else None
+        return entries or clock_position(self.azimuths_deg[place], mirrored=self.mirrored)
 
 
 @dataclass(frozen=True)
@@ -130,15 +130,15 @@ class MeasuredSweep:
     @property
     def azimuth_deg(self) -> Estimate | None:
         """Where the surface rises along the light, in degrees from +x toward +y; None where the tilt is not certain."""
-        told = self.surface.azimuth_deg
-        if told is None or self.step_um is None or self.step_um.value > 0:
-            return told
-        return Estimate((told.value + 180) % 360, told.standard)
+        entries = self.surface.azimuth_deg
+        if entries is None or self.step_um is None or self.step_um.value > 0:
+            return entries
+        return Estimate((entries.value + 180) % 360, entries.standard)
 
     @property
-    def bowl_um(self) -> Estimate | None:
+    def curvature_um(self) -> Estimate | None:
         """The corner over the middle, in µm."""
-        return self.in_um(self.surface.bowl)
+        return self.in_um(self.surface.curvature)
 
     @property
     def tilt_arcmin(self) -> Estimate | None:
@@ -186,16 +186,16 @@ class FieldResult:
     @property
     def last(self) -> MeasuredSweep | None:
         """The sweep that tells what is: the last one with a surface, else the last."""
-        told = [entry for entry in self.sweeps if not entry.surface.why]
-        return (told or list(self.sweeps) or [None])[-1]  # type: ignore[list-item]
+        entries = [entry for entry in self.sweeps if not entry.surface.why]
+        return (entries or list(self.sweeps) or [None])[-1]  # type: ignore[list-item]
 
     @property
     def flat(self) -> FlatSpacing:
         """The spacing that makes the field flat."""
         points = [
-            (entry.sweep.spacing_mm, bowl)
+            (entry.sweep.spacing_mm, curvature)
             for entry in self.sweeps
-            if entry.sweep.spacing_mm is not None and (bowl := entry.bowl_um) is not None
+            if entry.sweep.spacing_mm is not None and (curvature := entry.curvature_um) is not None
         ]
         return flat_spacing(points)
 
@@ -343,13 +343,13 @@ def screw_advice(entry: MeasuredSweep, screws: PlateScrews | None) -> ScrewAdvic
     given = tilt_of_turns(practical, screws.radius_mm, screws.azimuths_deg, screws.pitch_mm)
     half_mm = (entry.half_diagonal_um or 0.0) / 1000
     left = math.hypot(slope[0] - given[0], slope[1] - given[1]) * half_mm
-    told = tuple(
+    entries = tuple(
         ScrewTurn(
             azimuth, screws.clock(k), turns[k], 1000 * screws.pitch_mm * turns[k], _words(screws, k, practical[k])
         )
         for k, azimuth in enumerate(screws.azimuths_deg)
     )
-    return ScrewAdvice(told, left)
+    return ScrewAdvice(entries, left)
 
 
 _FRACTIONS = {3: "an eighth turn", 6: "a quarter turn", 8: "a third of a turn", 12: "half a turn", 24: "one turn"}

@@ -190,10 +190,10 @@ def _tails(
     frame: FrameStars, size_px: tuple[int, int], half: float
 ) -> tuple[Estimate | None, float | None, Estimate | None]:
     """Return the stars' skewness that points one way everywhere, its direction, and that away from the middle."""
-    told = _skewness(frame)
-    if told is None:
+    entries = _skewness(frame)
+    if entries is None:
         return None, None, None
-    x, y, skew_x, skew_y = told
+    x, y, skew_x, skew_y = entries
     from_x, from_y = (x - (size_px[0] - 1) / 2) / half, (y - (size_px[1] - 1) / 2) / half
     ones = np.ones_like(from_x)
     first = _fitted(np.stack([ones, from_x], axis=1), skew_x)
@@ -205,7 +205,7 @@ def _tails(
 def _skewness(frame: FrameStars) -> tuple[Any, Any, Any, Any] | None:
     """Return places of the brightest lone stars and their windowed third moments along x and y, in their own width."""
     shapes = frame.shapes
-    chosen = np.flatnonzero(frame.lone & (shapes.snr > MIN_SNR))
+    chosen = np.flatnonzero(frame.isolated & (shapes.snr > MIN_SNR))
     chosen = chosen[np.argsort(-shapes.flux[chosen], kind="stable")[:MAX_TAILED]]
     pixels = _pixels_of(frame.path) if frame.path is not None and len(chosen) >= MIN_STARS else None
     if pixels is None or (frame.header is not None and frame.header.mosaic is not None):

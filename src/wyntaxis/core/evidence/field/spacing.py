@@ -44,26 +44,28 @@ def flat_spacing(points: Sequence[tuple[float, Estimate]]) -> FlatSpacing:
         With the reason where it cannot be had. Source: weighted straight line; the zero's uncertainty by the
         propagation of both parameters' (JCGM 100:2008, 5.2).
     """
-    told = tuple(sorted(points, key=lambda point: point[0]))
-    if not told:
+    entries = tuple(sorted(points, key=lambda point: point[0]))
+    if not entries:
         return FlatSpacing(why="no sweep was told its spacing: it takes two sweeps at two spacings")
-    spacings = np.array([spacing for spacing, _ in told])
+    spacings = np.array([spacing for spacing, _ in entries])
     if float(np.ptp(spacings)) < MIN_APART_MM:
-        return FlatSpacing(told, why=f"all sweeps are at {number(told[0][0], 2)} mm: it takes two spacings")
-    values = np.array([entry.value for _, entry in told])
-    weights = 1 / np.maximum([entry.standard for _, entry in told], 1e-6) ** 2
+        return FlatSpacing(entries, why=f"all sweeps are at {number(entries[0][0], 2)} mm: it takes two spacings")
+    values = np.array([entry.value for _, entry in entries])
+    weights = 1 / np.maximum([entry.standard for _, entry in entries], 1e-6) ** 2
     middle = float((weights * spacings).sum() / weights.sum())
     design = np.stack([np.ones_like(spacings), spacings - middle], axis=1)
     covariance = np.linalg.inv((design * weights[:, None]).T @ design)
     base, slope = covariance @ (design * weights[:, None]).T @ values
-    free = len(told) - 2
+    free = len(entries) - 2
     if free > 0:
         spread = float((weights * (values - design @ np.array([base, slope])) ** 2).sum()) / free
         if spread > 1:
             covariance = covariance * spread * widening(free) ** 2
     steep = Estimate(float(slope), math.sqrt(covariance[1, 1]))
     if abs(slope) < SURE * steep.standard:
-        return FlatSpacing(told, None, steep, "the curvature hardly changes between these spacings: take them farther")
+        return FlatSpacing(
+            entries, None, steep, "the curvature hardly changes between these spacings: take them farther"
+        )
     off = -base / slope
     standard = math.sqrt(covariance[0, 0] + off**2 * covariance[1, 1] + 2 * off * covariance[0, 1]) / abs(slope)
-    return FlatSpacing(told, Estimate(middle + float(off), float(standard)), steep)
+    return FlatSpacing(entries, Estimate(middle + float(off), float(standard)), steep)

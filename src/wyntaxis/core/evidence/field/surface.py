@@ -40,7 +40,7 @@ class Surface:
     plane: tuple[float, float] = (0.0, 0.0)
     tilt: Estimate | None = None
     azimuth_deg: Estimate | None = None
-    bowl: Estimate | None = None
+    curvature: Estimate | None = None
     covariance: tuple[tuple[float, ...], ...] = ()
     scatter: float = 0.0
     residuals: tuple[float, ...] = ()
@@ -53,8 +53,8 @@ class Surface:
     def at(self, x: Any, y: Any) -> Any:
         """Return where best focus lies at places told from the middle, in half diagonals; in steps."""
         assert self.middle is not None
-        assert self.bowl is not None
-        return self.middle.value + self.plane[0] * x + self.plane[1] * y + self.bowl.value * (x**2 + y**2)
+        assert self.curvature is not None
+        return self.middle.value + self.plane[0] * x + self.plane[1] * y + self.curvature.value * (x**2 + y**2)
 
     @property
     def vertex(self) -> tuple[float, float] | None:
@@ -62,9 +62,9 @@ class Surface:
 
         None where the bowl is not certain.
         """
-        if self.bowl is None or abs(self.bowl.value) < SURE * self.bowl.standard:
+        if self.curvature is None or abs(self.curvature.value) < SURE * self.curvature.standard:
             return None
-        return -self.plane[0] / (2 * self.bowl.value), -self.plane[1] / (2 * self.bowl.value)
+        return -self.plane[0] / (2 * self.curvature.value), -self.plane[1] / (2 * self.curvature.value)
 
 
 def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = None) -> Surface:
@@ -85,23 +85,23 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
         In steps. Uncertainties are standard ones of so many zones that twice them cover 95 %; residuals are by zone,
         NaN for one that does not count.
     """
-    told = [zone for zone in zones if zone.best_position is not None]
-    if len(told) < MIN_ZONES:
-        return Surface(f"{len(told)} zones tell a best position; it takes {MIN_ZONES}")
+    entries = [zone for zone in zones if zone.best_position is not None]
+    if len(entries) < MIN_ZONES:
+        return Surface(f"{len(entries)} zones tell a best position; it takes {MIN_ZONES}")
     half = math.hypot(*size_px) / 2
-    x = np.array([zone.x - (size_px[0] - 1) / 2 for zone in told]) / half
-    y = np.array([zone.y - (size_px[1] - 1) / 2 for zone in told]) / half
-    r2 = np.array([zone.radius2 for zone in told]) / half**2
+    x = np.array([zone.x - (size_px[0] - 1) / 2 for zone in entries]) / half
+    y = np.array([zone.y - (size_px[1] - 1) / 2 for zone in entries]) / half
+    r2 = np.array([zone.radius2 for zone in entries]) / half**2
     if min(x.std(), y.std()) < MIN_SPREAD / 2 or r2.std() < MIN_SPREAD / 4:
         return Surface("the stars lie too close together on the frame to tell a surface")
-    best = np.array([zone.best_position.value for zone in told if zone.best_position is not None])
-    own = np.array([zone.best_position.standard for zone in told if zone.best_position is not None])
+    best = np.array([zone.best_position.value for zone in entries if zone.best_position is not None])
+    own = np.array([zone.best_position.standard for zone in entries if zone.best_position is not None])
     # No zone counts for much more than the usual one: its own error is told by few points.
     weight = 1 / np.hypot(own, np.median(own))
     design = np.stack([np.ones_like(x), x, y, r2], axis=1)
     found, robust = _robust(design, best, weight)
     left = best - design @ found
-    free = len(told) - design.shape[1]
+    free = len(entries) - design.shape[1]
     scaled = design * (weight * np.sqrt(robust))[:, None]
     inverse = np.linalg.pinv(scaled.T @ scaled)
     spread = float((robust * (weight * left) ** 2).sum()) / free
@@ -120,7 +120,7 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
         plane=(float(found[1]), float(found[2])),
         tilt=Estimate(tilt.value, math.hypot(tilt.standard, MODEL_SHARE * tilt.value)),
         azimuth_deg=azimuth,
-        bowl=Estimate(float(found[3]), math.hypot(float(standard[3]), MODEL_SHARE * float(found[3]))),
+        curvature=Estimate(float(found[3]), math.hypot(float(standard[3]), MODEL_SHARE * float(found[3]))),
         covariance=tuple(tuple(float(value) for value in row) for row in covariance),
         scatter=float(np.sqrt(np.mean(left**2))),
         residuals=tuple(float(value) for value in every),

@@ -74,8 +74,8 @@ class FieldSweep:
     @property
     def temperature_c(self) -> float | None:
         """The mean temperature at the focuser, in °C."""
-        told = [f.header.focus_temperature_c for f in self.frames if f.header is not None]
-        known = [value for value in told if value is not None]
+        entries = [f.header.focus_temperature_c for f in self.frames if f.header is not None]
+        known = [value for value in entries if value is not None]
         return sum(known) / len(known) if known else None
 
     @property

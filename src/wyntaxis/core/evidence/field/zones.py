@@ -109,19 +109,19 @@ class _Fits:
 
 
 def _zone(place: tuple[float, float, float, int], sizes: Any, fit: _Fits, k: int, positions: Any) -> Zone:
-    told = tuple(float(value) for value in sizes)
+    entries = tuple(float(value) for value in sizes)
     best, standard = float(fit.best[k]), float(fit.standard[k])
     span = float(np.ptp(positions))
     usable = sizes[np.isfinite(sizes)]
     if len(usable) < MIN_POSITIONS:
-        return Zone(*place, told, why=f"stars at {len(usable)} positions; it takes {MIN_POSITIONS}")
+        return Zone(*place, entries, why=f"stars at {len(usable)} positions; it takes {MIN_POSITIONS}")
     if usable.max() < MIN_RISE * usable.min():
-        return Zone(*place, told, why="flat: its stars are as large at every position")
+        return Zone(*place, entries, why="flat: its stars are as large at every position")
     if not math.isfinite(best) or not math.isfinite(standard) or standard > MAX_STANDARD_SHARE * span:
-        return Zone(*place, told, why="its sizes make no curve")
+        return Zone(*place, entries, why="its sizes make no curve")
     if not positions.min() <= best <= positions.max():
-        return Zone(*place, told, why="its best focus lies outside the sweep")
-    return Zone(*place, told, Estimate(best, standard))
+        return Zone(*place, entries, why="its best focus lies outside the sweep")
+    return Zone(*place, entries, Estimate(best, standard))
 
 
 def _sizes_by_zone(sweep: FieldSweep) -> tuple[list[tuple[float, float, float, int]], Any, Any]:

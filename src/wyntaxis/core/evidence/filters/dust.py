@@ -237,18 +237,18 @@ def _dips(detail: Any) -> list[_Dip]:
                 share = fftconvolve(there, kernel, mode="same")
                 mean = fftconvolve(level, kernel, mode="same") / np.maximum(share, 1e-9)
                 means.append(np.where(share >= least, mean, np.nan))
-            told = means[0] - means[1]
-            known = np.isfinite(told)
+            entries = means[0] - means[1]
+            known = np.isfinite(entries)
             if not known.any():
                 continue
-            scatter = max(1.4826 * float(np.median(np.abs(told[known] - np.median(told[known])))), 1e-9)
+            scatter = max(1.4826 * float(np.median(np.abs(entries[known] - np.median(entries[known])))), 1e-9)
             white = noise / by * math.sqrt(float((disc**2).sum() + (ring**2).sum()))
             limit = -max(SIGNIFICANT * max(min(scatter, MAX_SCATTER), white), MIN_DEPTH / 2)
-            told = np.where(known, told, np.inf)
-            lowest = (told == minimum_filter(told, size=max(3, round(size / 2)))) & (told < limit)
+            entries = np.where(known, entries, np.inf)
+            lowest = (entries == minimum_filter(entries, size=max(3, round(size / 2)))) & (entries < limit)
             for row, column in zip(*np.nonzero(lowest), strict=True):
                 x, y = (at * by + (by - 1) / 2 for at in (float(column), float(row)))
-                depth = -float(told[row, column])
+                depth = -float(entries[row, column])
                 found.append(_Dip(depth / scatter, x, y, size * by, depth))
         by *= 2
     # By what a filter matched to each would tell over white noise: a wide shadow before the arcs that it is made of.

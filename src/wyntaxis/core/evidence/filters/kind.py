@@ -1,4 +1,4 @@
-"""Flats as evidence: read, measured, and the wheel's error kept as a measured leg."""
+"""Flats as evidence: read, measured, and the wheel's error kept as a measured value."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.headers.names import FilterNames, own_filter_names
 from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate, device_index, measured_legs
+from wyntaxis.core.evidence.measured import Estimate, device_index, measured_values
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -88,12 +88,12 @@ def measures(rig: Rig, result: FilterResult) -> dict[str, Estimate]:
 
 def stop_error_um(result: FilterResult) -> Estimate | None:
     """Return the largest shift of the dust in µm; None where no pair tells one."""
-    told = [repeat.shift_um(result.optics.pixel_um) for repeat in result.repeats]
-    return max((shift for shift in told if shift is not None), key=lambda shift: shift.value, default=None)
+    entries = [repeat.shift_um(result.optics.pixel_um) for repeat in result.repeats]
+    return max((shift for shift in entries if shift is not None), key=lambda shift: shift.value, default=None)
 
 
 def keep(rig: Rig, result: FilterResult) -> Change:
-    """Return the edit that keeps the wheel's error as a measured leg.
+    """Return the edit that keeps the wheel's error as a measured value.
 
     Parameters
     ----------
@@ -119,8 +119,8 @@ def keep(rig: Rig, result: FilterResult) -> Change:
     if error is None:
         raise ValueError("no pair of flats tells by how much the wheel stops off")
     filters = ", ".join(dict.fromkeys(repeat.filter for repeat in result.repeats))
-    legs = measured_legs(index, {STOP_ERROR: error}, "flats", f"flats through {filters}"[:200], None, "")
-    return Change("Keep the wheel’s error", tuple(legs))
+    values = measured_values(index, {STOP_ERROR: error}, "flats", f"flats through {filters}"[:200], None, "")
+    return Change("Keep the wheel’s error", tuple(values))
 
 
 def without(result: FilterResult, place: int) -> FilterResult | None:

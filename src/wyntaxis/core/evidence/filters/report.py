@@ -39,7 +39,7 @@ def filters_json(result: FilterResult) -> dict[str, Any]:
 
 def _level(entry: Level) -> dict[str, Any]:
     flats = entry.flats
-    told = {
+    entries = {
         "filter": flats.filter,
         "set": flats.name,
         "flats": len(flats.flats),
@@ -51,12 +51,12 @@ def _level(entry: Level) -> dict[str, Any]:
         "centre_off_share": entry.centre_off_share,
         "brightness": entry.brightness,
     }
-    return told | ({"why": entry.why} if entry.why else {})
+    return entries | ({"why": entry.why} if entry.why else {})
 
 
 def _repeat(entry: Repeat, result: FilterResult) -> dict[str, Any]:
     pair = entry.pair
-    told = {
+    entries = {
         "filter": entry.filter,
         "set": entry.name,
         "shift_px": figure(pair.shift_px),
@@ -64,7 +64,7 @@ def _repeat(entry: Repeat, result: FilterResult) -> dict[str, Any]:
         "shift_x_px": pair.x if pair.shift_px is not None else None,
         "shift_y_px": pair.y if pair.shift_px is not None else None,
         "moved": bool(pair.moved),
-        "shadows": len(pair.told),
+        "shadows": len(pair.shadows),
         "shadows_moved": pair.moved,
         "ratio_rms": pair.ratio_rms,
         "shot_rms": pair.shot_rms,
@@ -73,12 +73,12 @@ def _repeat(entry: Repeat, result: FilterResult) -> dict[str, Any]:
         "turned_between": entry.turned,
         "one_way": entry.one_way,
     }
-    return told | ({"why": pair.why} if pair.why else {})
+    return entries | ({"why": pair.why} if pair.why else {})
 
 
 def _dust(entry: Dust) -> dict[str, Any]:
     shadow = entry.shadow
-    told = {
+    entries = {
         "x_px": shadow.x,
         "y_px": shadow.y,
         "outer_px": figure(shadow.outer_px),
@@ -89,27 +89,27 @@ def _dust(entry: Dust) -> dict[str, Any]:
         "surface": entry.surface.title if entry.surface is not None else None,
         "filters": list(entry.filters),
     }
-    return told | ({"why": entry.why} if entry.why else {})
+    return entries | ({"why": entry.why} if entry.why else {})
 
 
 def _serve(entry: Serve) -> dict[str, Any]:
-    told = entry.comparison
+    entries = entry.comparison
     found = {
         "filter": entry.filter,
         "old": entry.old,
         "new": entry.new,
-        "verdict": str(told.verdict),
+        "verdict": str(entries.verdict),
         "where": [
             {"x_px": place.x, "y_px": place.y, "share": place.share, "across_px": place.across_px, "words": place.words}
-            for place in told.places
+            for place in entries.places
         ],
-        "worst_share": told.worst,
-        "corner_change": told.corner,
-        "slope_across": told.plane,
-        "noise": told.noise,
+        "worst_share": entries.worst,
+        "corner_change": entries.corner,
+        "slope_across": entries.plane,
+        "noise": entries.noise,
         "changed": list(entry.changed),
     }
-    return found | ({"why": told.why} if told.why else {})
+    return found | ({"why": entries.why} if entries.why else {})
 
 
 def one_way_text(result: FilterResult) -> str:
@@ -204,7 +204,7 @@ def repeat_row(entry: Repeat, pixel_um: float | None) -> list[str]:
         number(math.degrees(math.atan2(pair.y, pair.x)) % 360, 0) if pair.moved else "–",
         number(1000 * pair.ratio_rms, 2),
         number(1000 * pair.shot_rms, 2),
-        f"{pair.moved} of {len(pair.told)}",
+        f"{pair.moved} of {len(pair.shadows)}",
         words[entry.turned],
         words[entry.one_way],
     ]
@@ -249,14 +249,14 @@ def serve_row(entry: Serve) -> list[str]:
     list[str]
         Texts, units in the headings.
     """
-    told = entry.comparison
-    where = "; ".join(f"{place.words} ({place.x:.0f}, {place.y:.0f} px)" for place in told.places[:3])
+    entries = entry.comparison
+    where = "; ".join(f"{place.words} ({place.x:.0f}, {place.y:.0f} px)" for place in entries.places[:3])
     return [
         entry.filter,
         entry.old,
         entry.new,
-        str(told.verdict),
-        number(100 * told.worst, 2),
-        number(100 * told.corner, 2),
-        "; ".join(part for part in (where, told.why, *entry.changed) if part) or "–",
+        str(entries.verdict),
+        number(100 * entries.worst, 2),
+        number(100 * entries.corner, 2),
+        "; ".join(part for part in (where, entries.why, *entry.changed) if part) or "–",
     ]

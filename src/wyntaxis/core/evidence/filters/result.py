@@ -123,11 +123,11 @@ class FilterResult:
 
     def one_way_shift_px(self, *, one_way: bool) -> Estimate | None:
         """Return the mean shift in px of pairs taken with the wheel turning one way only, or both; None for none."""
-        told = [r.pair.shift_px for r in self.repeats if r.one_way is one_way and r.pair.shift_px is not None]
-        if not told:
+        entries = [r.pair.shift_px for r in self.repeats if r.one_way is one_way and r.pair.shift_px is not None]
+        if not entries:
             return None
-        mean = sum(shift.value for shift in told) / len(told)
-        return Estimate(mean, math.hypot(*(shift.standard for shift in told)) / len(told))
+        mean = sum(shift.value for shift in entries) / len(entries)
+        return Estimate(mean, math.hypot(*(shift.standard for shift in entries)) / len(entries))
 
     def dust_of(self, place: int) -> tuple[tuple[int | None, Dust], ...]:
         """Return the grains that one set shows, each with its place among :attr:`dust`, None for one that is gone."""
@@ -229,13 +229,13 @@ def _tiles(plane: Any) -> Any:
 
 def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tuple[Shadow, ...]]) -> Iterator[Repeat]:
     """Yield how a filter comes back within each of its sets; between two of one night where no set has two flats."""
-    told = False
+    entries = False
     for place in places:
         entry = result.sets[place]
         pairs = list(_pairs_within(entry))
         if not pairs:
             continue
-        told = True
+        entries = True
         turned = True if len(entry.visits) > 1 else None
         found = [pair_shift(*planes, shadows[place], entry.binned) for planes in pairs]
         yield Repeat(
@@ -248,7 +248,7 @@ def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tup
             entry.binning,
             entry.name,
         )
-    if told:
+    if entries:
         return
     for first, second in itertools.pairwise(places):
         one, other = result.sets[first], result.sets[second]
@@ -345,8 +345,8 @@ def _serves(sets: Sequence[FlatSet], names: FilterNames) -> Iterator[Serve]:
         for old in own[:-1]:
             if old.size_px != new.size_px or old.binned != new.binned:
                 continue
-            told = compared(old.mean(), new.mean(), new.binned)
-            yield Serve(new.filter, set_name(old), set_name(new), told, tuple(_changes(old, new)))
+            entries = compared(old.mean(), new.mean(), new.binned)
+            yield Serve(new.filter, set_name(old), set_name(new), entries, tuple(_changes(old, new)))
 
 
 def set_name(entry: FlatSet) -> str:

@@ -13,7 +13,7 @@ from wyntaxis.core.ledger import Verdict
 
 CELLS = 40
 SIGNIFICANT = 6.0
-SEEN, SPOILS = 0.002, 0.005
+SEEN, FRAME_PROBLEMS = 0.002, 0.005
 """A difference of so large a share is seen in a stretched picture, or spoils it."""
 SLOPE_SEEN, SLOPE_SPOILS = 0.01, 0.03
 """The light's own change from middle to corner, less a plane, which a panel or the sky makes."""
@@ -73,11 +73,11 @@ def compared(old: Any, new: Any, binned: int) -> Comparison:
     worst = max((abs(place.share) for place in places), default=0.0)
     certain_corner = abs(corner) if abs(corner) > SIGNIFICANT * corner_standard else 0.0
     verdict = Verdict.HOLDS
-    if worst >= SPOILS or certain_corner >= SLOPE_SPOILS:
+    if worst >= FRAME_PROBLEMS or certain_corner >= SLOPE_SPOILS:
         verdict = Verdict.FAILS
     elif worst >= SEEN or certain_corner >= SLOPE_SEEN:
         verdict = Verdict.TIGHT
-    elif SIGNIFICANT * noise > SPOILS:
+    elif SIGNIFICANT * noise > FRAME_PROBLEMS:
         return Comparison(Verdict.UNPROVEN, (), corner, plane, worst, noise, "they are too noisy to tell: take more")
     return Comparison(verdict, places, corner, plane, worst, noise)
 

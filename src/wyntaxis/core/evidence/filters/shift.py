@@ -59,7 +59,7 @@ class PairShift:
     x: float
     y: float
     moved: int
-    told: tuple[ShadowShift, ...]
+    shadows: tuple[ShadowShift, ...]
     ratio_rms: float
     shot_rms: float
     shot_standard: float
@@ -93,49 +93,49 @@ def pair_shift(one: Any, other: Any, shadows: Sequence[Shadow], binned: int) -> 
     # The tails are what moved dust makes: the plain scatter tells them, the robust one does not.
     plain = float(cells.std())
     shot = noise / cell
-    told = [found for shadow in shadows if (found := _of_shadow(one, other, shadow, binned, noise)) is not None]
+    reported = [found for shadow in shadows if (found := _of_shadow(one, other, shadow, binned, noise)) is not None]
     common: dict[str, Any] = {
         "ratio_rms": max(plain, rms),
         "shot_rms": shot,
         "shot_standard": shot / math.sqrt(2 * cells.size),
         "cell_px": cell * binned,
     }
-    if not told:
+    if not reported:
         why = (
             "no shadow of dust is on them to register by"
             if not shadows
             else "their shadows are too faint to register by"
         )
         return PairShift(None, 0.0, 0.0, 0, (), **common, why=why)
-    moved = _moved(told)
-    x, y, u_x, u_y = _mean(moved or told)
+    moved = _moved(reported)
+    x, y, u_x, u_y = _mean(moved or reported)
     raw2, noise2 = x**2 + y**2, u_x**2 + u_y**2
     # Noise makes any length larger: what it adds is taken out, so that wheels that stop where they did show nothing.
     length = math.sqrt(max(raw2 - noise2, 0.0))
     standard = math.sqrt(noise2 / 2)
-    return PairShift(Estimate(length, standard), x, y, len(moved), tuple(told), **common)
+    return PairShift(Estimate(length, standard), x, y, len(moved), tuple(reported), **common)
 
 
-def _moved(told: Sequence[ShadowShift]) -> list[ShadowShift]:
+def _moved(reported: Sequence[ShadowShift]) -> list[ShadowShift]:
     """Return the shadows that moved, for certain: of one surface together, which are alike in size, else one by one."""
     surfaces: list[list[ShadowShift]] = []
-    for entry in sorted(told, key=lambda shift: shift.shadow.outer_px.value):
+    for entry in sorted(reported, key=lambda shift: shift.shadow.outer_px.value):
         size = entry.shadow.outer_px.value
         if surfaces and size < SAME_SURFACE * surfaces[-1][-1].shadow.outer_px.value:
             surfaces[-1].append(entry)
         else:
             surfaces.append([entry])
-    limit = -2 * math.log(CHANCE / (len(surfaces) + len(told)))
+    limit = -2 * math.log(CHANCE / (len(surfaces) + len(reported)))
     surest, best = 0.0, None
-    for group in [*surfaces, *([entry] for entry in told)]:
+    for group in [*surfaces, *([entry] for entry in reported)]:
         x, y, u_x, u_y = _mean(group)
         significance = (x / u_x) ** 2 + (y / u_y) ** 2
         if significance > max(limit, surest):
             surest, best = significance, (x, y)
     if best is None:
         return []
-    away = [math.hypot((entry.x - best[0]) / entry.u_x, (entry.y - best[1]) / entry.u_y) for entry in told]
-    return [e for e, far in zip(told, away, strict=True) if far < 3 and far**2 < e.significance]
+    away = [math.hypot((entry.x - best[0]) / entry.u_x, (entry.y - best[1]) / entry.u_y) for entry in reported]
+    return [e for e, far in zip(reported, away, strict=True) if far < 3 and far**2 < e.significance]
 
 
 def _mean(entries: Sequence[ShadowShift]) -> tuple[float, float, float, float]:
@@ -217,10 +217,10 @@ def _whole_shift(first: Any, second: Any) -> tuple[float, float]:
         tapered = (smooth - smooth.mean()) * np.outer(np.hanning(cut.shape[0]), np.hanning(cut.shape[1]))
         windows.append(np.fft.rfft2(tapered))
     cross = windows[1] * np.conj(windows[0])
-    told = np.fft.irfft2(cross / np.sqrt(np.abs(cross) + 1e-12), s=first.shape)
-    row, column = np.unravel_index(int(np.argmax(told)), told.shape)
-    down = row - told.shape[0] if row > told.shape[0] / 2 else row
-    across = column - told.shape[1] if column > told.shape[1] / 2 else column
+    reported = np.fft.irfft2(cross / np.sqrt(np.abs(cross) + 1e-12), s=first.shape)
+    row, column = np.unravel_index(int(np.argmax(reported)), reported.shape)
+    down = row - reported.shape[0] if row > reported.shape[0] / 2 else row
+    across = column - reported.shape[1] if column > reported.shape[1] / 2 else column
     return (float(across), float(down)) if math.hypot(across, down) <= MAX_TURN_PX else (0.0, 0.0)
 
 

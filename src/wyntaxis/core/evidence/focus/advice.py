@@ -40,20 +40,20 @@ def run_step(curve: FocusCurve) -> float | None:
 
 def refocus_after_c(result: FocusResult) -> float | None:
     """Return the change of temperature in °C that moves focus by half its depth."""
-    depth, slope = result.depth_steps, result.law.slope
+    depth, slope = result.depth_steps, result.model.slope
     return depth / 2 / abs(slope.value) if depth and slope is not None and slope.value else None
 
 
 def drift_c_h(result: FocusResult) -> float | None:
     """Return how fast the tube cooled over the runs, in °C/h; None where they tell no two times or temperatures."""
-    told = [(run.time, run.temperature_c) for run in result.runs if run.time and run.temperature_c is not None]
-    if len(told) < 2:
+    entries = [(run.time, run.temperature_c) for run in result.runs if run.time and run.temperature_c is not None]
+    if len(entries) < 2:
         return None
-    first = min(time for time, _ in told)
-    hours = np.array([(time - first).total_seconds() / 3600 for time, _ in told])
+    first = min(time for time, _ in entries)
+    hours = np.array([(time - first).total_seconds() / 3600 for time, _ in entries])
     if not MIN_DRIFT_H <= float(np.ptp(hours)) <= 24:
         return None
-    return float(np.polyfit(hours, [temperature for _, temperature in told], 1)[0])
+    return float(np.polyfit(hours, [temperature for _, temperature in entries], 1)[0])
 
 
 def moved_filters(result: FocusResult) -> list[str]:
@@ -84,7 +84,7 @@ def advice_of(result: FocusResult) -> Iterator[Advice]:
         In the units of the focuser's settings.
     """
     yield from _sampling(result)
-    backlash = result.law.backlash
+    backlash = result.model.backlash
     if backlash is not None:
         most = abs(backlash.value) + 2 * backlash.standard
         value = COMPENSATION_STEPS * math.ceil(COMPENSATION_FACTOR * most / COMPENSATION_STEPS)
@@ -117,7 +117,7 @@ def _sampling(result: FocusResult) -> Iterator[Advice]:
 
 
 def _triggers(result: FocusResult) -> Iterator[Advice]:
-    depth, slope, celsius = result.depth_steps, result.law.slope, refocus_after_c(result)
+    depth, slope, celsius = result.depth_steps, result.model.slope, refocus_after_c(result)
     if depth is not None and slope is not None and celsius is not None and abs(slope.value) > 2 * slope.standard:
         shown = f"{number(depth, 0)} steps / 2 / {number(abs(slope.value), 1)} steps/°C = {number(celsius, 2)} °C"
         yield Advice("refocus_temperature_c", float(f"{celsius:.2g}"), (f"half the depth of focus: {shown}",))
@@ -145,8 +145,8 @@ def _what_to_focus_with(result: FocusResult) -> Iterator[Advice]:
             exact.setdefault(run.filter, []).append(curve.best_position.standard)
     if len(exact) > 1:
         best = min(exact, key=lambda name: float(np.median(exact[name])))
-        told = ", ".join(f"{name} ± {number(float(np.median(u)), 1)}" for name, u in exact.items())
-        yield Advice("focus_filter", best, (f"best position in steps through {told}",))
+        text = ", ".join(f"{name} ± {number(float(np.median(u)), 1)}" for name, u in exact.items())
+        yield Advice("focus_filter", best, (f"best position in steps through {text}",))
     yield from _exposure(result)
 
 

@@ -27,9 +27,9 @@ MIN_RISE = 1.25
 FAR = 8.0
 """Stars of this many times the sharpest lie on the straight branches; a run out there characterises the focuser."""
 MIN_BRANCH = 3
-WILD_CHANCE = 0.002
+OUTLIER_CHANCE = 0.002
 """A point is wild where fewer runs than this share would hold one so far off by chance."""
-MAX_WILD_SHARE = 0.25
+MAX_OUTLIER_SHARE = 0.25
 MAX_PAIRED = 30
 SCATTER_SHARE = 0.02
 """The scatter of a usual point, as a share of its size; only its ratio to a point's own standard error counts."""
@@ -128,18 +128,20 @@ def fit_curve(points: Sequence[FocusPoint], obstruction: float = 0.0, kept: froz
         them cover 95 %; the larger of what equal scatter and what each point's own residual gives (HC3; MacKinnon and
         White, 1985).
     """
-    told = list(points)
-    why = _why_none(told)
+    entries = list(points)
+    why = _why_none(entries)
     if why:
-        return FocusCurve(tuple(told), why)
-    told, base = _without_wild(told, _models(obstruction), kept)
-    why = _why_none(told)
+        return FocusCurve(tuple(entries), why)
+    entries, base = _without_outliers(entries, _models(obstruction), kept)
+    why = _why_none(entries)
     if why:
-        return FocusCurve(tuple(told), why)
-    fits = {name: _fitted(model, told, base.parameters, base.weights) for name, model in _models(obstruction).items()}
-    why = _why_no_curve(told, fits[HYPERBOLA])
+        return FocusCurve(tuple(entries), why)
+    fits = {
+        name: _fitted(model, entries, base.parameters, base.weights) for name, model in _models(obstruction).items()
+    }
+    why = _why_no_curve(entries, fits[HYPERBOLA])
     if why:
-        return FocusCurve(tuple(told), why)
+        return FocusCurve(tuple(entries), why)
     best, sharpest, disc = (_averaged(fits, k, len(fits[HYPERBOLA].residuals)) for k in range(3))
     share, fit = annulus_hfd_share(obstruction), fits[HYPERBOLA]
     disc = disc.times(1 / share)
@@ -147,13 +149,13 @@ def fit_curve(points: Sequence[FocusPoint], obstruction: float = 0.0, kept: froz
     apart = disc.value * share - fit.estimate(2).value
     slope = Estimate(fit.estimate(2).value, math.hypot(fit.estimate(2).standard, SLOPE_SHARE * apart))
     return FocusCurve(
-        points=tuple(told),
+        points=tuple(entries),
         best_position=best,
         hfd_px=Estimate(sharpest.value, math.hypot(sharpest.standard, SIZE_SHARE * sharpest.value)),
         slope_px_step=slope,
         disc_px_step=disc,
-        symmetry=_symmetry(told, fit),
-        far=_far_branch(told, fit),
+        symmetry=_symmetry(entries, fit),
+        far=_far_branch(entries, fit),
         scatter_share=SCATTER_SHARE * min(entry.scatter for entry in fits.values()),
         parameters=(float(fit.parameters[0]), float(fit.parameters[1]), float(fit.parameters[2])),
         covariance=tuple((float(row[0]), float(row[1]), float(row[2])) for row in fit.covariance),
@@ -289,27 +291,27 @@ def _start(points: Sequence[FocusPoint]) -> Any:
     return best
 
 
-def _without_wild(
+def _without_outliers(
     points: list[FocusPoint], models: dict[str, Model], kept: frozenset[str]
 ) -> tuple[list[FocusPoint], _Fit]:
     """Leave out points that lie farther off than chance allows, one or two at a time, while enough are left."""
     model, fit = _best_fit(points, models)
     count = sum(point.used for point in points)
-    most, left_out = int(MAX_WILD_SHARE * count), 0
+    most, left_out = int(MAX_OUTLIER_SHARE * count), 0
     while left_out < most and count - left_out > MIN_POINTS:
         places = [index for index, point in enumerate(points) if point.used]
         free = [k for k, index in enumerate(places) if points[index].file not in kept]
-        wild = _wildest(fit, free, min(2, most - left_out, count - left_out - MIN_POINTS))
-        if not wild:
+        outlier = _worst_outliers(fit, free, min(2, most - left_out, count - left_out - MIN_POINTS))
+        if not outlier:
             break
         trial = list(points)
-        for k in wild:
+        for k in outlier:
             trial[places[k]] = points[places[k]].without("wild")
         model, fit = _best_fit(trial, models)
-        for k in wild:
-            trial[places[k]] = points[places[k]].without(_why_wild(points[places[k]], model, fit))
+        for k in outlier:
+            trial[places[k]] = points[places[k]].without(_why_outlier(points[places[k]], model, fit))
         points = trial
-        left_out += len(wild)
+        left_out += len(outlier)
     return points, fit
 
 
@@ -334,7 +336,7 @@ def _likelihood(points: Sequence[FocusPoint], fit: _Fit) -> float:
     return float(np.log(weight).sum() - len(weight) * math.log(float(np.abs(fit.residuals).mean()) + 1e-12))
 
 
-def _why_wild(point: FocusPoint, model: Model, fit: _Fit) -> str:
+def _why_outlier(point: FocusPoint, model: Model, fit: _Fit) -> str:
     """Return why a point is wild: what it has against what the others' curve has."""
     assert point.hfd_px is not None
     expected = float(model(fit.parameters, np.array([point.position]))[0])
@@ -346,7 +348,7 @@ def _why_wild(point: FocusPoint, model: Model, fit: _Fit) -> str:
     )
 
 
-def _wildest(fit: _Fit, free: list[int], most: int) -> tuple[int, ...]:
+def _worst_outliers(fit: _Fit, free: list[int], most: int) -> tuple[int, ...]:
     """Return the point, or the two, without which the rest agrees best, where chance would not do that."""
     from scipy.special import fdtrc
 
@@ -355,7 +357,7 @@ def _wildest(fit: _Fit, free: list[int], most: int) -> tuple[int, ...]:
     if most > 1 and len(free) <= MAX_PAIRED:
         groups += combinations(free, 2)
     best: tuple[int, ...] = ()
-    chance_of_best = WILD_CHANCE
+    chance_of_best = OUTLIER_CHANCE
     singles, pairs = len(free), max(len(groups) - len(free), 1)
     for group in groups:
         rest = count - fit.jacobian.shape[1] - len(group)

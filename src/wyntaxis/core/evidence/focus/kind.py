@@ -1,4 +1,4 @@
-"""Focus runs as evidence: read from frames or tables, measured, and kept as measured legs of focuser and wheel."""
+"""Focus runs as evidence: read from frames or tables, measured, and kept as measured values of focuser and wheel."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from wyntaxis.core.evidence.headers.names import own_filter_names
 from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate, device_index, measured_legs
+from wyntaxis.core.evidence.measured import Estimate, device_index, measured_values
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.rig.edit import Change
@@ -184,7 +184,7 @@ def _point(frame: FrameStars, prefix: str, sharp: FrameStars | None) -> tuple[Fo
     header = frame.header
     if header is None or header.focus_position is None:
         return None, "its header tells no focus position as a number (FOCUSPOS)"
-    hfd = frame.median(frame.shapes.hfd, among=frame.lone if sharp is None else frame.apart_in(sharp))
+    hfd = frame.median(frame.shapes.hfd, among=frame.isolated if sharp is None else frame.apart_in(sharp))
     saturated = int(frame.shapes.saturated.sum())
     point = FocusPoint(
         file=prefix + frame.file,
@@ -214,13 +214,15 @@ def _moment(text: str | None) -> datetime.datetime | None:
 
 def measured_settings(result: FocusResult) -> dict[str, Estimate]:
     """Return what runs measure of the focuser, by setting key, each in the setting's own unit."""
-    law = result.law
+    model = result.model
     found = {
         "step_um": result.step_um,
-        "position": law.best_now,
-        "backlash_steps": None if law.backlash is None else Estimate(abs(law.backlash.value), law.backlash.standard),
-        "temperature_slope_steps_c": law.slope,
-        "run_scatter_steps": None if law.scatter_steps is None else Estimate(law.scatter_steps),
+        "position": model.best_now,
+        "backlash_steps": None
+        if model.backlash is None
+        else Estimate(abs(model.backlash.value), model.backlash.standard),
+        "temperature_slope_steps_c": model.slope,
+        "run_scatter_steps": None if model.scatter_steps is None else Estimate(model.scatter_steps),
     }
     return {key: estimate for key, estimate in found.items() if estimate is not None}
 
@@ -247,7 +249,7 @@ def measures(rig: Rig, result: FocusResult) -> dict[str, Estimate]:
 
 
 def keep(rig: Rig, result: FocusResult) -> Change:
-    """Return the edit that keeps what runs tell as measured legs of the focuser, and the offsets of the wheel's slots.
+    """Return the edit that keeps results of runs as measured values of the focuser and offsets of the wheel's slots.
 
     Parameters
     ----------
@@ -259,7 +261,7 @@ def keep(rig: Rig, result: FocusResult) -> Change:
     Returns
     -------
     Change
-        One edit: measured legs with their evidence.
+        One edit: measured values with their evidence.
 
     Raises
     ------
@@ -269,37 +271,37 @@ def keep(rig: Rig, result: FocusResult) -> Change:
     index = device_index(rig, "focuser")
     if index is None:
         raise ValueError("the rig has no focuser among its devices: add one on the Devices sheet")
-    legs = measured_settings(result)
-    offsets = list(_slot_legs(rig, result))
-    if not legs and not offsets:
+    values = measured_settings(result)
+    offsets = list(_slot_values(rig, result))
+    if not values and not offsets:
         raise ValueError("the runs give no number to keep")
     names = ", ".join(run.name for run in result.runs)
     source, points = f"focus runs {names}"[:200], sum(len(run.points) for run in result.runs)
     note = f"{len(result.runs)} runs, {points} points"
-    values = tuple(measured_legs(index, legs, "focus_run", source, None, note))
-    return Change("Keep the focus runs", (*values, *offsets))
+    measured = tuple(measured_values(index, values, "focus_run", source, None, note))
+    return Change("Keep the focus runs", (*measured, *offsets))
 
 
-def _slot_legs(rig: Rig, result: FocusResult) -> Sequence[tuple[tuple[str | int, ...], Any]]:
+def _slot_values(rig: Rig, result: FocusResult) -> Sequence[tuple[tuple[str | int, ...], Any]]:
     wheel = device_index(rig, "filter_wheel")
     if wheel is None:
         return []
     names, found = result.names, []
-    told = {names.key(entry.name): entry.offset for entry in result.offsets if entry.offset is not None}
-    if result.law.reference is not None and told:
-        told[names.key(result.law.reference)] = Estimate(0.0)
+    entries = {names.key(entry.name): entry.offset for entry in result.offsets if entry.offset is not None}
+    if result.model.reference is not None and entries:
+        entries[names.key(result.model.reference)] = Estimate(0.0)
     for place, slot in enumerate(rig.devices[wheel].slots):
-        offset = told.get(names.key(slot.name)) if slot.name.strip() else None
+        offset = entries.get(names.key(slot.name)) if slot.name.strip() else None
         if offset is not None:
-            leg = {
+            quantity_value = {
                 "value": float(f"{offset.value:.6g}"),
                 "standard_uncertainty": float(f"{offset.standard:.3g}"),
-                "source": f"focus runs against {result.law.reference}"[:200],
+                "source": f"focus runs against {result.model.reference}"[:200],
                 "evidence": {"method": "focus_run", "date": utc_stamp()},
             }
-            found.append((("devices", wheel, "slots", place, "focus_offset_measured"), leg))
+            found.append((("devices", wheel, "slots", place, "focus_offset_measured"), quantity_value))
     return found
 
 
 FOCUS = EvidenceKind("focus", read, measures, keep)
-"""What focus runs found, kept in the rig as measured legs of the focuser and the filters."""
+"""What focus runs found, kept in the rig as measured values of the focuser and the filters."""

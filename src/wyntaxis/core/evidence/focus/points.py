@@ -71,14 +71,14 @@ class FocusRun:
     @property
     def binning(self) -> int:
         """The binning of the frames that count, in whose px the sizes are: the usual one, the lower of two alike."""
-        told = [point.binning for point in self.points if point.used] or [point.binning for point in self.points]
-        return max(told, key=lambda own: (told.count(own), -own), default=1)
+        entries = [point.binning for point in self.points if point.used] or [point.binning for point in self.points]
+        return max(entries, key=lambda own: (entries.count(own), -own), default=1)
 
     @property
     def temperature_c(self) -> float | None:
         """The mean temperature in °C of the points that tell it."""
-        told = [point.temperature_c for point in self.points if point.temperature_c is not None]
-        return sum(told) / len(told) if told else None
+        entries = [point.temperature_c for point in self.points if point.temperature_c is not None]
+        return sum(entries) / len(entries) if entries else None
 
     @property
     def time(self) -> datetime.datetime | None:
@@ -88,13 +88,13 @@ class FocusRun:
     @property
     def lasted_s(self) -> float | None:
         """How long the run took, from its first exposure to the end of its last, in s."""
-        told = [point for point in self.points if point.time is not None]
-        if len(told) < 2:
+        entries = [point for point in self.points if point.time is not None]
+        if len(entries) < 2:
             return None
-        first, last = min(told, key=_when), max(told, key=_when)
+        first, last = min(entries, key=_when), max(entries, key=_when)
         span = (_when(last) - _when(first)).total_seconds()
         # The last point takes as long as the others did on the average, its move and download too.
-        return span * len(told) / (len(told) - 1) if span > 0 else None
+        return span * len(entries) / (len(entries) - 1) if span > 0 else None
 
     def with_points(self, points: tuple[FocusPoint, ...]) -> FocusRun:
         """Return the run with other points."""

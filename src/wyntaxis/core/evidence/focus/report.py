@@ -6,7 +6,7 @@ from typing import Any
 
 from wyntaxis.core.evidence.focus.advice import advice_of, drift_c_h, growth_percent, moved_filters, refocus_after_c
 from wyntaxis.core.evidence.focus.curve import FarBranch, FocusCurve
-from wyntaxis.core.evidence.focus.law import BACKLASH, SLOPE
+from wyntaxis.core.evidence.focus.focus_model import BACKLASH, SLOPE
 from wyntaxis.core.evidence.focus.points import FocusRun
 from wyntaxis.core.evidence.focus.result import FocusResult
 from wyntaxis.core.evidence.measured import Estimate, figure
@@ -26,20 +26,20 @@ def focus_json(result: FocusResult) -> dict[str, Any]:
     dict
         Plain values; figures with their standard uncertainty, null with ``why`` beside where there is none.
     """
-    law = result.law
-    told: dict[str, Any] = {
+    model = result.model
+    entries: dict[str, Any] = {
         "runs": [_run(run, curve) for run, curve in zip(result.runs, result.curves, strict=True)],
         "step_um": figure(result.step_um),
-        "backlash_steps": figure(law.backlash),
-        "temperature": {"steps_per_c": figure(law.slope), "span_c": law.span_c},
+        "backlash_steps": figure(model.backlash),
+        "temperature": {"steps_per_c": figure(model.slope), "span_c": model.span_c},
         "filters": [
             {"filter": entry.name, "offset_steps": figure(entry.offset), "expected_steps": entry.expected_steps}
             | ({"why": entry.why} if entry.why else {})
             for entry in result.offsets
         ],
-        "reference_filter": law.reference,
+        "reference_filter": model.reference,
         "depth_of_focus_steps": result.depth_steps,
-        "scatter_steps": law.scatter_steps,
+        "scatter_steps": model.scatter_steps,
         "triggers": {
             "temperature_c": refocus_after_c(result),
             "time_min": _time_min(result),
@@ -54,12 +54,12 @@ def focus_json(result: FocusResult) -> dict[str, Any]:
         "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
     }
     if result.why_no_step:
-        told["why_no_step"] = result.why_no_step
-    if BACKLASH in law.why:
-        told["why_no_backlash"] = law.why[BACKLASH]
-    if SLOPE in law.why:
-        told["temperature"]["why"] = law.why[SLOPE]
-    return told
+        entries["why_no_step"] = result.why_no_step
+    if BACKLASH in model.why:
+        entries["why_no_backlash"] = model.why[BACKLASH]
+    if SLOPE in model.why:
+        entries["temperature"]["why"] = model.why[SLOPE]
+    return entries
 
 
 def _time_min(result: FocusResult) -> float | None:
@@ -68,7 +68,7 @@ def _time_min(result: FocusResult) -> float | None:
 
 
 def _run(run: FocusRun, curve: FocusCurve) -> dict[str, Any]:
-    told: dict[str, Any] = {
+    entries: dict[str, Any] = {
         "name": run.name,
         "filter": run.filter,
         "temperature_c": run.temperature_c,
@@ -87,8 +87,8 @@ def _run(run: FocusRun, curve: FocusCurve) -> dict[str, Any]:
         "far": _far(curve.far),
     }
     if curve.why:
-        told["why"] = curve.why
-    return told
+        entries["why"] = curve.why
+    return entries
 
 
 def _far(far: FarBranch | None) -> dict[str, Any] | None:
@@ -110,9 +110,9 @@ def kind_of(curve: FocusCurve) -> str | None:
 
 def summary_lines(result: FocusResult) -> list[str]:
     """Return what runs tell together, a line each, with units; what could not be had, with the reason."""
-    law = result.law
+    model = result.model
 
-    def told(name: str, estimate: Estimate | None, digits: int, unit: str, why: str) -> str:
+    def entries(name: str, estimate: Estimate | None, digits: int, unit: str, why: str) -> str:
         if estimate is None:
             return f"{name}: not told: {why}"
         return f"{name}: {plus_minus(estimate.value, estimate.standard, digits)} {unit}"
@@ -120,15 +120,15 @@ def summary_lines(result: FocusResult) -> list[str]:
     named = zip(result.runs, result.curves, strict=True)
     lines = [f"{run.name}: no curve: {curve.why}" for run, curve in named if curve.why]
     lines += [
-        told("step", result.step_um, 3, "µm", result.why_no_step),
-        told("backlash", law.backlash, 1, "steps, out minus in", law.why.get(BACKLASH, "")),
-        told("temperature", law.slope, 2, "steps/°C", law.why.get(SLOPE, "")),
+        entries("step", result.step_um, 3, "µm", result.why_no_step),
+        entries("backlash", model.backlash, 1, "steps, out minus in", model.why.get(BACKLASH, "")),
+        entries("temperature", model.slope, 2, "steps/°C", model.why.get(SLOPE, "")),
     ]
     for entry in result.offsets:
         glass = "" if entry.expected_steps is None else f"; by its glass {number(entry.expected_steps, 1)} steps"
-        lines.append(told(f"{entry.name} against {law.reference}", entry.offset, 1, "steps", entry.why) + glass)
-    if law.scatter_steps is not None:
-        lines.append(f"scatter between runs: {number(law.scatter_steps, 1)} steps")
+        lines.append(entries(f"{entry.name} against {model.reference}", entry.offset, 1, "steps", entry.why) + glass)
+    if model.scatter_steps is not None:
+        lines.append(f"scatter between runs: {number(model.scatter_steps, 1)} steps")
     if result.depth_steps is not None:
         lines.append(f"depth of focus: {number(result.depth_steps, 1)} steps")
     return lines
@@ -166,7 +166,7 @@ def run_row(run: FocusRun, curve: FocusCurve) -> list[str]:
         Texts, units in the headings.
     """
 
-    def told(estimate: Estimate | None, digits: int) -> str:
+    def entries(estimate: Estimate | None, digits: int) -> str:
         return "–" if estimate is None else plus_minus(estimate.value, estimate.standard, digits)
 
     return [
@@ -175,9 +175,9 @@ def run_row(run: FocusRun, curve: FocusCurve) -> list[str]:
         "–" if run.temperature_c is None else number(run.temperature_c, 1),
         run.direction or "–",
         f"{sum(point.used for point in curve.points)} of {len(curve.points)}",
-        told(curve.best_position, 1),
-        told(curve.hfd_px, 2),
-        told(curve.slope_px_step, 4),
+        entries(curve.best_position, 1),
+        entries(curve.hfd_px, 2),
+        entries(curve.slope_px_step, 4),
         "–" if curve.symmetry is None else number(curve.symmetry.value, 2),
         kind_of(curve) or "no curve",
         "–" if run.lasted_s is None else number(run.lasted_s, 0),

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from wyntaxis.core.evidence.focus.curve import FocusCurve, fit_curve
-from wyntaxis.core.evidence.focus.law import FocusLaw, law_of
+from wyntaxis.core.evidence.focus.focus_model import FocusModel, fit_focus_model
 from wyntaxis.core.evidence.focus.points import BY_HAND, FocusRun
 from wyntaxis.core.evidence.headers.headers import BrokenFrame
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
@@ -65,7 +65,7 @@ class FocusResult:
 
     runs: tuple[FocusRun, ...]
     curves: tuple[FocusCurve, ...]
-    law: FocusLaw
+    model: FocusModel
     optics: FocusOptics
     step_um: Estimate | None = None
     why_no_step: str = ""
@@ -143,10 +143,10 @@ def measured(
             for point in run.points
         )
         curves.append(fit_curve(points, optics.obstruction, restored))
-    law = law_of(list(zip(runs, curves, strict=True)), [entry.name for entry in optics.filters], names)
+    model = fit_focus_model(list(zip(runs, curves, strict=True)), [entry.name for entry in optics.filters], names)
     step, why = _step(list(zip(runs, curves, strict=True)), optics)
     result = FocusResult(
-        tuple(runs), tuple(curves), law, optics, step, why, (), tuple(not_used), left_out, restored, names
+        tuple(runs), tuple(curves), model, optics, step, why, (), tuple(not_used), left_out, restored, names
     )
     return replace(result, offsets=tuple(_offsets(result, names)))
 
@@ -156,33 +156,33 @@ def _step(runs: Sequence[tuple[FocusRun, FocusCurve]], optics: FocusOptics) -> t
     if optics.pixel_um is None or optics.focal_ratio is None:
         return None, "the rig tells no pixel or no focal ratio"
     factor = optics.pixel_um * optics.focal_ratio
-    told = [curve.disc_px_step.times(factor * run.binning) for run, curve in runs if curve.disc_px_step is not None]
-    if not told:
+    entries = [curve.disc_px_step.times(factor * run.binning) for run, curve in runs if curve.disc_px_step is not None]
+    if not entries:
         return None, "no run tells a slope"
-    weights = [1 / max(entry.standard, 1e-6 * entry.value) ** 2 for entry in told]
-    mean = sum(w * entry.value for w, entry in zip(weights, told, strict=True)) / sum(weights)
-    spread = sum(w * (entry.value - mean) ** 2 for w, entry in zip(weights, told, strict=True))
-    widened = max(1.0, spread / (len(told) - 1)) if len(told) > 1 else 1.0
+    weights = [1 / max(entry.standard, 1e-6 * entry.value) ** 2 for entry in entries]
+    mean = sum(w * entry.value for w, entry in zip(weights, entries, strict=True)) / sum(weights)
+    spread = sum(w * (entry.value - mean) ** 2 for w, entry in zip(weights, entries, strict=True))
+    widened = max(1.0, spread / (len(entries) - 1)) if len(entries) > 1 else 1.0
     statistical = math.sqrt(widened / sum(weights))
     return Estimate(mean, math.hypot(statistical, PROFILE_SHARE * mean, optics.ratio_share * mean)), ""
 
 
 def _offsets(result: FocusResult, names: FilterNames) -> list[FilterOffset]:
     """Return for each filter but the reference how far it moves focus, and how far its glass would."""
-    reference = result.law.reference
+    reference = result.model.reference
     if reference is None:
         return []
-    told = {names.key(run.filter): run.filter for run in result.runs if run.filter is not None}
+    entries = {names.key(run.filter): run.filter for run in result.runs if run.filter is not None}
     shifts = _glass_shifts(result.optics, names)
     step, base = result.optics.in_the_light_of(result.step_um), shifts.get(names.key(reference))
     found = []
-    for key, name in told.items():
+    for key, name in entries.items():
         if key == names.key(reference):
             continue
         shift = shifts.get(key)
         expected = (shift - base) * 1000 / step if shift is not None and base is not None and step else None
-        offset = result.law.offsets.get(name)
-        why = "" if offset is not None else result.law.why.get(name, "no run through it tells a best position")
+        offset = result.model.offsets.get(name)
+        why = "" if offset is not None else result.model.why.get(name, "no run through it tells a best position")
         found.append(FilterOffset(name, offset, expected, why))
     return found
 

@@ -52,8 +52,10 @@ def runs_of(
             many = f"{len(positions)} positions are" if len(positions) > 1 else "one position is"
             left += [BrokenFrame(point.file, f"{many} no run: it takes {MIN_POSITIONS}") for point in group]
             continue
-        told = timed or in_order
-        runs.append(FocusRun(_name(prefix, len(runs) + 1), _of_one_binning(group), _direction(group) if told else None))
+        entries = timed or in_order
+        runs.append(
+            FocusRun(_name(prefix, len(runs) + 1), _of_one_binning(group), _direction(group) if entries else None)
+        )
     if len(runs) == 1 and prefix:
         runs = [replace(runs[0], name=prefix)]
     return runs, left
@@ -121,7 +123,7 @@ def _groups(points: Sequence[FocusPoint], names: FilterNames) -> Iterator[list[F
     group: list[FocusPoint] = []
     for point in points:
         if group and _parts(group, point, usual_move, usual_pause, names):
-            held_over = _turning(group)
+            held_over = _periodic_error(group)
             yield group[: len(group) - len(held_over)]
             group = held_over
         group.append(point)
@@ -130,8 +132,8 @@ def _groups(points: Sequence[FocusPoint], names: FilterNames) -> Iterator[list[F
 
 
 def _usual(values: Iterable[float]) -> float:
-    told = [value for value in values if value > 0]
-    return median(told) if told else 0.0
+    entries = [value for value in values if value > 0]
+    return median(entries) if entries else 0.0
 
 
 def _pause_s(before: FocusPoint, after: FocusPoint) -> float | None:
@@ -159,7 +161,7 @@ def _parts(
     return len({entry.position for entry in group}) >= MIN_POSITIONS and abs(move) > MAX_JUMP_FACTOR * usual_move > 0
 
 
-def _turning(group: Sequence[FocusPoint]) -> list[FocusPoint]:
+def _periodic_error(group: Sequence[FocusPoint]) -> list[FocusPoint]:
     """Return the last point where the counter turned on it: taken twice, where every other position was taken once."""
     positions = [point.position for point in group]
     twice = len(group) > 1 and positions[-1] == positions[-2]

@@ -17,7 +17,7 @@ from wyntaxis.core.files.tables import table_rows
 
 MAX_BYTES = 32 << 20
 MAX_CELLS = 4_000_000
-MAX_HEADINGS_TOLD = 12
+MAX_HEADINGS_NAMED = 12
 _UNITS = {
     "s": "s", "sec": "s", "secs": "s", "second": "s", "seconds": "s", "ms": "ms", "msec": "ms", "milliseconds": "ms",
     "min": "min", "mins": "min", "minute": "min", "minutes": "min", "h": "h", "hr": "h", "hrs": "h", "hour": "h",
@@ -43,7 +43,7 @@ class TableColumn:
     label: str
     unit: str
     words: tuple[str, ...]
-    untold: str | None = None
+    unreported: str | None = None
     choices: tuple[str, ...] = ()
 
 
@@ -134,8 +134,8 @@ def find_columns(
             plain = heading.lower()
             if index not in taken and any(word in plain for word in column.words):
                 unit = _UNIT.search(plain)
-                told = _UNITS.get(unit[1].lower(), unit[1].lower()) if unit else column.untold
-                found[key] = Place(index, column.unit if told is None else told)
+                entries = _UNITS.get(unit[1].lower(), unit[1].lower()) if unit else column.unreported
+                found[key] = Place(index, column.unit if entries is None else entries)
                 taken.add(index)
                 break
     return found
@@ -157,11 +157,11 @@ def with_units_row(rows: Sequence[list[str]]) -> tuple[list[str], Sequence[list[
     headings = [cell.strip() for cell in rows[0]]
     if len(rows) < 2:
         return headings, rows[1:]
-    told = [cell.strip().strip("[]()").strip().lower() for cell in rows[1]]
-    if not any(word in _UNITS for word in told) or not all(word in _UNITS or word in _NO_UNIT for word in told):
+    entries = [cell.strip().strip("[]()").strip().lower() for cell in rows[1]]
+    if not any(word in _UNITS for word in entries) or not all(word in _UNITS or word in _NO_UNIT for word in entries):
         return headings, rows[1:]
-    told += [""] * (len(headings) - len(told))
-    named = [f"{name} ({word})" if word in _UNITS else name for name, word in zip(headings, told, strict=False)]
+    entries += [""] * (len(headings) - len(entries))
+    named = [f"{name} ({word})" if word in _UNITS else name for name, word in zip(headings, entries, strict=False)]
     return named, rows[2:]
 
 
@@ -171,8 +171,8 @@ def check_found(
     """Raise :class:`InputError` for the first column that is needed and was not found."""
     for key in needed:
         if key not in found:
-            told = ", ".join(headings[:MAX_HEADINGS_TOLD])
-            raise InputError(f"no column for {columns[key].label.lower()} among {told}; point one at it")
+            text = ", ".join(headings[:MAX_HEADINGS_NAMED])
+            raise InputError(f"no column for {columns[key].label.lower()} among {text}; point one at it")
 
 
 def clock_seconds(text: str) -> float | None:

@@ -235,8 +235,8 @@ def stable_path(path: str, values: Flat) -> str:
                 continue
             value, word = values[named], named.removesuffix(index).rpartition(".")[2]
             chosen = f"{head}[{word}={value}]{tail}"
-            told = isinstance(value, str) and "]" not in value and len(values) <= MAX_TRIED
-            if told and matches(chosen, values) == [path]:
+            entries = isinstance(value, str) and "]" not in value and len(values) <= MAX_TRIED
+            if entries and matches(chosen, values) == [path]:
                 return chosen
     return path
 

@@ -230,15 +230,15 @@ def foreign_number_in(value: object, written_in: str, unit: str, expected: float
         For what is no number, or carries a unit that is none of ours.
     """
     found = read_foreign_number(value)
-    told = found.unit
-    if told in PLAIN_WORDS or told.lower() in PLAIN_WORDS:
-        told = ""
-    if not told:
-        told = written_in
-    elif told not in _FACTORS.get(unit, {unit: 1.0}):
+    entries = found.unit
+    if entries in PLAIN_WORDS or entries.lower() in PLAIN_WORDS:
+        entries = ""
+    if not entries:
+        entries = written_in
+    elif entries not in _FACTORS.get(unit, {unit: 1.0}):
         raise ValueError(f"carries “{found.unit[:20]}”, which cannot be told in {unit or 'a plain number'}")
-    number = convert(found.value, told, unit)
-    other = None if found.other is None else convert(found.other, told, unit)
+    number = convert(found.value, entries, unit)
+    other = None if found.other is None else convert(found.other, entries, unit)
     return ForeignNumber(number, "", other).nearest(expected)
 
 

@@ -49,7 +49,7 @@ class Calibration:
     """
 
     file: str
-    legs: tuple[CalibrationLeg, ...]
+    values: tuple[CalibrationLeg, ...]
     guide_scale_arcsec_px: Estimate | None
     guide_focal_length_mm: Estimate | None
     angle_deg: Estimate | None
@@ -79,9 +79,9 @@ def calibration_of(section: Section, file: str, optics: GuideOptics) -> Calibrat
         ``rate × 15.041 × t × cos δ ÷ px`` on either axis; on that of declination without cos δ.
     """
     facts, notes = facts_of(section.facts), list[str]()
-    legs = _legs(section, facts, notes)
-    by_way = {leg.way: leg for leg in legs}
-    moves = {way: _velocity(leg) for way, leg in by_way.items()}
+    values = _values(section, facts, notes)
+    by_way = {quantity_value.way: quantity_value for quantity_value in values}
+    moves = {way: _velocity(quantity_value) for way, quantity_value in by_way.items()}
     ra, dec = _axis(moves, _WEST, _EAST), _axis(moves, _NORTH, _SOUTH)
     declination = facts.declination_deg if facts.declination_deg is not None else optics.calibration_declination_deg
     scale = _scale(ra, dec, declination, optics, notes)
@@ -98,7 +98,7 @@ def calibration_of(section: Section, file: str, optics: GuideOptics) -> Calibrat
         square = Estimate(off, math.degrees(math.hypot(ra.turn, dec.turn)))
     return Calibration(
         file,
-        tuple(legs),
+        tuple(values),
         scale,
         focal,
         angle,
@@ -126,7 +126,7 @@ class _Velocity:
         return math.hypot(self.vx, self.vy)
 
 
-def _legs(section: Section, facts: LogFacts, notes: list[str]) -> list[CalibrationLeg]:
+def _values(section: Section, facts: LogFacts, notes: list[str]) -> list[CalibrationLeg]:
     """Return the ways that were gone, each with the pulses summed up from its own beginning."""
     ways = [_way(text) for text in section.ways]
     pulses = _pulses(section, facts, notes)
@@ -142,15 +142,15 @@ def _legs(section: Section, facts: LogFacts, notes: list[str]) -> list[Calibrati
             runs[-1].append(row)
         else:
             runs.append([row])
-    legs: dict[str, CalibrationLeg] = {}
+    values: dict[str, CalibrationLeg] = {}
     for own in runs:
         way = ways[own[0]]
         assert way is not None
-        if way in legs or len(own) < MIN_POINTS:
+        if way in values or len(own) < MIN_POINTS:
             continue  # centring moves after the calibration proper
         place = np.array(own)
-        legs[way] = CalibrationLeg(way, _summed(pulses, place, section), x[place], y[place])
-    return list(legs.values())
+        values[way] = CalibrationLeg(way, _summed(pulses, place, section), x[place], y[place])
+    return list(values.values())
 
 
 def _way(text: str) -> str | None:
@@ -172,7 +172,7 @@ def _pulses(section: Section, facts: LogFacts, notes: list[str]) -> Any | None:
 
 
 def _summed(pulses: Any, place: Any, section: Section) -> Any:
-    """Return for how long had been pulsed at each row of a leg."""
+    """Return for how long had been pulsed at each row of a value."""
     own = np.nan_to_num(pulses[place])
     each = "guide.pulse" in section.values and np.ptp(own[1:]) <= 1e-6 * max(abs(float(own[-1])), 1e-9)
     if each:
@@ -182,16 +182,16 @@ def _summed(pulses: Any, place: Any, section: Section) -> Any:
     return np.abs(own - own[0])
 
 
-def _velocity(leg: CalibrationLeg) -> _Velocity | None:
+def _velocity(quantity_value: CalibrationLeg) -> _Velocity | None:
     """Return how the star went: a line through each coordinate, from where it had begun to move."""
-    t, x, y = leg.pulsed_s, leg.x, leg.y
+    t, x, y = quantity_value.pulsed_s, quantity_value.x, quantity_value.y
     away = np.hypot(x - x[0], y - y[0])
     reach = float(away.max())
     if reach <= 0 or np.ptp(t) <= 0:
         return None
     moving = np.flatnonzero(away > 0.2 * reach)
     first = max(int(moving[0]) - 1, 0) if len(moving) else 0
-    # From where play is taken up; in a leg that moves at once that is its first point.
+    # From where play is taken up; in a value that moves at once that is its first point.
     if first > 0 and away[first] > 0.5 * (away[first + 1] - away[first]):
         first = max(first - 1, 0)
     t, x, y = t[first:], x[first:], y[first:]
@@ -209,7 +209,7 @@ def _velocity(leg: CalibrationLeg) -> _Velocity | None:
 
 
 def _axis(moves: dict[str, _Velocity | None], forth: str, back: str) -> _Velocity | None:
-    """Return an axis' way by both of its legs, the one turned round."""
+    """Return an axis' way by both of its values, the one turned round."""
     one, other = moves.get(forth), moves.get(back)
     if one is None or other is None:
         return one if other is None else _Velocity(-other.vx, -other.vy, other.standard, other.turn, other.scatter)
@@ -248,13 +248,15 @@ def _scale(
     return Estimate(value, math.hypot(1 / math.sqrt(sum(weights)), RATE_STANDARD * value))
 
 
-def _backlash(legs: dict[str, CalibrationLeg], moves: dict[str, _Velocity | None], notes: list[str]) -> Estimate | None:
+def _backlash(
+    values: dict[str, CalibrationLeg], moves: dict[str, _Velocity | None], notes: list[str]
+) -> Estimate | None:
     """Return for how long declination was pulsed back before the star followed, in ms."""
-    forth, back = legs.get(_NORTH), legs.get(_SOUTH)
+    forth, back = values.get(_NORTH), values.get(_SOUTH)
     if forth is None or back is None:
         notes.append("declination was not sent both ways: no backlash")
         return None
-    if list(legs).index(_NORTH) > list(legs).index(_SOUTH):
+    if list(values).index(_NORTH) > list(values).index(_SOUTH):
         forth, back = back, forth
     speed = moves.get(forth.way)
     if speed is None:

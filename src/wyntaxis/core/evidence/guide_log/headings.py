@@ -127,8 +127,8 @@ def unknown_unit(headings: Sequence[str], places: dict[str, Place]) -> str:
 
 def unit_of(words: Sequence[str], among: Sequence[str]) -> str | None:
     """Return the unit that the words of a heading tell, the last that fits; None without any."""
-    told = [_UNIT_WORDS[word] for word in words if word in _UNIT_WORDS]
-    return next((unit for unit in reversed(told) if unit in among), None)
+    entries = [_UNIT_WORDS[word] for word in words if word in _UNIT_WORDS]
+    return next((unit for unit in reversed(entries) if unit in among), None)
 
 
 def _meaning(words: Sequence[str]) -> tuple[str, int] | None:

@@ -1,4 +1,4 @@
-"""Guide logs as evidence: read from text tables, measured, and kept as measured legs of the guiding."""
+"""Guide logs as evidence: read from text tables, measured, and kept as measured values of the guiding."""
 
 from __future__ import annotations
 
@@ -27,9 +27,9 @@ LOGS = (".csv", ".tsv", ".txt", ".log", ".dat")
 MAX_LOGS = 200
 RMS_RA, RMS_DEC, RMS = "guide_rms_ra_arcsec", "guide_rms_dec_arcsec", "guide_rms_arcsec"
 DRIFT_RA, DRIFT_DEC = "guide_drift_ra_arcsec_min", "guide_drift_dec_arcsec_min"
-PERIOD, ALIKE, SETTLE = "guide_period_s", "guide_autocorrelation", "guide_settle_s"
+PERIOD, AUTOCORRELATION, SETTLE = "guide_period_s", "guide_autocorrelation", "guide_settle_s"
 POLAR_DRIFT, POLAR_ERROR = "polar_drift_arcsec_min", "polar_error_arcmin"
-ALIKE_DEC = "guide_autocorrelation_dec"
+AUTOCORRELATION_DEC = "guide_autocorrelation_dec"
 LOST, SCALE, OVER = "guide_lost_percent", "guide_scale_arcsec_px", "guide_over_limit_percent"
 
 
@@ -185,9 +185,9 @@ def measures(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
             if own.drift_dec.is_free:  # unknown corrections hide the drift
                 found |= {POLAR_DRIFT: own.drift_dec.rate}
         found[POLAR_ERROR] = result.polar.error_arcmin if result.polar is not None else None
-        found[ALIKE] = own.alike_ra
+        found[AUTOCORRELATION] = own.alike_ra
         if own.run.dec_moved is not None:
-            found[ALIKE_DEC] = own.alike_dec
+            found[AUTOCORRELATION_DEC] = own.alike_dec
         if own.settling is not None:
             found[SETTLE] = own.settling.p95_s
         rows = len(own.run.lost)
@@ -227,7 +227,7 @@ def share_percent(share: float, of: int) -> Estimate:
 
 
 def keep(rig: Rig, result: GuideResult) -> Change:
-    """Return the edit that keeps what logs tell as measured legs, and the calibration.
+    """Return the edit that keeps what logs tell as measured values, and the calibration.
 
     Parameters
     ----------
@@ -239,7 +239,7 @@ def keep(rig: Rig, result: GuideResult) -> Change:
     Returns
     -------
     Change
-        One edit: measured legs with their evidence.
+        One edit: measured values with their evidence.
 
     Raises
     ------
@@ -251,13 +251,13 @@ def keep(rig: Rig, result: GuideResult) -> Change:
     for key, estimate in measures(rig, result).items():
         file = calibration.file if key == SCALE and calibration is not None else own.run.file if own else ""
         source = f"guide calibration in {file}" if key == SCALE else f"guide log {own.name}" if own else file
-        leg = {
+        quantity_value = {
             "value": float(f"{estimate.value:.6g}"),
             "standard_uncertainty": float(f"{estimate.standard:.3g}"),
             "source": source[:200],
             "evidence": {"method": "guide_log", "file": file[:200], "date": utc_stamp()},
         }
-        values.append((("measured", key), leg))
+        values.append((("measured", key), quantity_value))
     if calibration is not None and rig.guiding.kind != "none":
         starts = [run.run.start_s for run in result.runs if run.run.file == calibration.file]
         values.append((("guiding", "calibration"), _calibration_kept(rig, calibration, starts[0] if starts else None)))
@@ -276,7 +276,7 @@ def _calibration_kept(rig: Rig, found: Calibration, start_s: float | None) -> di
     declination = facts.declination_deg
     if declination is None and rig.framing is not None:
         declination = rig.framing.dec_deg
-    told = {
+    entries = {
         "date": facts.date or begun or utc_stamp(),
         "declination_deg": declination,
         "camera_angle_deg": rig.framing.position_angle_deg if rig.framing is not None else None,
@@ -287,8 +287,8 @@ def _calibration_kept(rig: Rig, found: Calibration, start_s: float | None) -> di
         "backlash_ms": None if found.backlash_ms is None else round(found.backlash_ms.value, 1),
         "file": found.file[:200],
     }
-    return {key: value for key, value in told.items() if value is not None}
+    return {key: value for key, value in entries.items() if value is not None}
 
 
 GUIDE_LOG = EvidenceKind("guide_log", read, measures, keep)
-"""What guide logs found, kept in the rig as measured legs of the guiding."""
+"""What guide logs found, kept in the rig as measured values of the guiding."""

@@ -23,7 +23,7 @@ FINENESS = 6
 
 
 @dataclass(frozen=True)
-class Turning:
+class PeriodicError:
     """What turns: its period in s and its amplitude in arcsec."""
 
     period_s: Estimate
@@ -37,7 +37,7 @@ class Periodogram:
     periods_s: Any
     amplitude: Any
     limit: Any
-    found: Turning | None
+    found: PeriodicError | None
 
 
 def periodogram_of(time: Any, values: Any, interval_s: float) -> Periodogram | None:
@@ -83,7 +83,7 @@ def periodogram_of(time: Any, values: Any, interval_s: float) -> Periodogram | N
     count = len(values)
     found = None
     if power[best] > limit[best]:
-        found = _turning(time, flat, frequencies, power, best, float(around[best]))
+        found = _periodic_error(time, flat, frequencies, power, best, float(around[best]))
     return Periodogram(1 / frequencies, np.sqrt(4 * power / count), np.sqrt(4 * limit / count), found)
 
 
@@ -140,7 +140,7 @@ def _around(power: Any) -> tuple[Any, Any]:
     return np.maximum(own, 1e-30), bins
 
 
-def _turning(time: Any, flat: Any, frequencies: Any, power: Any, best: int, around: float) -> Turning:
+def _periodic_error(time: Any, flat: Any, frequencies: Any, power: Any, best: int, around: float) -> PeriodicError:
     """Return the sinusoid at a peak, fitted by least squares about it."""
     from scipy.optimize import minimize_scalar
 
@@ -149,9 +149,9 @@ def _turning(time: Any, flat: Any, frequencies: Any, power: Any, best: int, arou
     def fitted(frequency: float) -> tuple[float, float]:
         phase = 2 * math.pi * frequency * time
         design = np.column_stack([np.cos(phase), np.sin(phase), np.ones(count), time / long])
-        told, *_ = np.linalg.lstsq(design, flat, rcond=None)
-        left = flat - design @ told
-        return float(left @ left), math.hypot(told[0], told[1])
+        entries, *_ = np.linalg.lstsq(design, flat, rcond=None)
+        left = flat - design @ entries
+        return float(left @ left), math.hypot(entries[0], entries[1])
 
     middle = float(frequencies[best])
     low = max(middle - 2 * step, float(frequencies[0]) / 2)
@@ -163,4 +163,4 @@ def _turning(time: Any, flat: Any, frequencies: Any, power: Any, best: int, arou
     # Less than three turns: a line and a turn are hard to tell apart.
     few = max(1.0, 3 / max(frequency * long, 0.1))
     period = Estimate(1 / frequency, few * standard_frequency / frequency**2)
-    return Turning(period, Estimate(amplitude, math.sqrt(2 / count) * noise))
+    return PeriodicError(period, Estimate(amplitude, math.sqrt(2 / count) * noise))

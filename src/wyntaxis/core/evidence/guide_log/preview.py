@@ -43,8 +43,8 @@ def preview_text(paths: Sequence[Path], rules: Callable[[Path], Sequence[KeyRule
         found = sections_of(_head(path), rules(path))
     except InputError as error:
         raise InputError(error.reason, path) from None
-    told = dict.fromkeys(section_text(section) for section in found)
-    return f"Understood of {shown(Path(path.name))}: " + " ".join(told)
+    entries = dict.fromkeys(section_text(section) for section in found)
+    return f"Understood of {shown(Path(path.name))}: " + " ".join(entries)
 
 
 def _head(path: Path) -> bytes:

@@ -152,7 +152,7 @@ def guide_json(result: GuideResult) -> dict[str, Any]:
 
 def _run_json(own: MeasuredRun, result: GuideResult) -> dict[str, Any]:
     run, main, why = own.run, result.optics.main_scale_arcsec_px, dict[str, str]()
-    told: dict[str, Any] = {
+    entries: dict[str, Any] = {
         "file": run.file,
         "name": own.name,
         "night": night_of_run(own),
@@ -183,13 +183,13 @@ def _run_json(own: MeasuredRun, result: GuideResult) -> dict[str, Any]:
         why["over_limit_share"] = "the rig states no stop limit"
     if not main:
         why["rms_main_px"] = "the rig has no main camera"
-    return told | ({"why": why} if why else {})
+    return entries | ({"why": why} if why else {})
 
 
 def _settle_json(found: Settling | None) -> dict[str, Any] | None:
     if found is None:
         return None
-    told: dict[str, Any] = {
+    entries: dict[str, Any] = {
         "median": figure(found.median_s),
         "p95": figure(found.p95_s),
         "inside_median": figure(found.inside_median_s),
@@ -200,8 +200,8 @@ def _settle_json(found: Settling | None) -> dict[str, Any] | None:
         "for_s": found.for_s,
     }
     if found.median_s is None:
-        told["why"] = "no dither settled before the next"
-    return told
+        entries["why"] = "no dither settled before the next"
+    return entries
 
 
 def _calibration_json(found: Calibration | None) -> dict[str, Any]:

@@ -17,7 +17,7 @@ from wyntaxis.core.evidence.guide_log.statistics import (
     Drift,
     about_running_line,
     drift_of,
-    neighbours_alike,
+    lag_one_autocorrelation,
     scatter_of,
 )
 from wyntaxis.core.evidence.headers.headers import BrokenFrame
@@ -101,23 +101,23 @@ class GuideResult:
     @property
     def polar(self) -> PolarError | None:
         """The polar error that drifts in declination at two hour angles or more tell; None for fewer."""
-        told = [
+        entries = [
             (own.drift_dec.rate, own.run.facts.hour_angle_h)
             for own in self.runs
             if own.drift_dec is not None and own.drift_dec.is_free and own.run.facts.hour_angle_h is not None
         ]
-        hours = [hour for _, hour in told]
-        if len(told) < 2 or max(hours) - min(hours) < MIN_HOURS_APART:
+        hours = [hour for _, hour in entries]
+        if len(entries) < 2 or max(hours) - min(hours) < MIN_HOURS_APART:
             return None
-        rates = np.array([rate.value for rate, _ in told])
+        rates = np.array([rate.value for rate, _ in entries])
         error, direction = polar_error_of(rates, hours)
         # Each drift by itself moves the error by so much: their sum in quadrature.
         shares = []
-        for place, (rate, _) in enumerate(told):
+        for place, (rate, _) in enumerate(entries):
             moved = rates.copy()
             moved[place] += rate.standard
             shares.append(polar_error_of(moved, hours)[0] - error)
-        return PolarError(Estimate(error, math.hypot(*shares)), direction, len(told))
+        return PolarError(Estimate(error, math.hypot(*shares)), direction, len(entries))
 
     def without_run(self, place: int) -> GuideResult:
         """Return the result without one run."""
@@ -161,9 +161,10 @@ def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
     rest = {axis: found[0] if found is not None else np.zeros(len(time)) for axis, found in rests.items()}
     away = np.hypot(rest["ra"], rest["dec"])
     periodogram = periodogram_of(time, run.ra[used], run.interval_s) if rests["ra"] is not None else None
-    turning = periodogram.found if periodogram is not None else None
-    alike = {
-        axis: neighbours_alike(rest[axis], stretch) if found is not None else None for axis, found in rests.items()
+    periodic = periodogram.found if periodogram is not None else None
+    autocorrelation = {
+        axis: lag_one_autocorrelation(rest[axis], stretch) if found is not None else None
+        for axis, found in rests.items()
     }
     over = None
     if optics.stop_limit_arcsec is not None:
@@ -176,11 +177,11 @@ def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
         _together(scatters["ra"], scatters["dec"]),
         float(away.max()) if len(away) else None,
         over,
-        drift_of(run, run.ra, run.ra_moved, used, turning) if rests["ra"] is not None else None,
+        drift_of(run, run.ra, run.ra_moved, used, periodic) if rests["ra"] is not None else None,
         drift_of(run, run.dec, run.dec_moved, used, None, play=True) if rests["dec"] is not None else None,
         periodogram,
-        alike["ra"],
-        alike["dec"],
+        autocorrelation["ra"],
+        autocorrelation["dec"],
         settling,
         float(run.lost.mean()),
         predicted_elongation(scatters["ra"], scatters["dec"], optics.star_fwhm_arcsec),
@@ -214,13 +215,13 @@ def _settled_frames(run: GuideRun, settling: Settling | None, limit_arcsec: floa
 
 def _together(ra: Estimate | None, dec: Estimate | None) -> Estimate | None:
     """Return the RMS of both axes together."""
-    told = [own for own in (ra, dec) if own is not None]
-    if not told:
+    entries = [own for own in (ra, dec) if own is not None]
+    if not entries:
         return None
-    value = math.hypot(*(own.value for own in told))
+    value = math.hypot(*(own.value for own in entries))
     if value <= 0:
         return Estimate(0.0, 0.0)
-    return Estimate(value, math.hypot(*(own.value * own.standard for own in told)) / value)
+    return Estimate(value, math.hypot(*(own.value * own.standard for own in entries)) / value)
 
 
 def predicted_elongation(ra: Estimate | None, dec: Estimate | None, fwhm_arcsec: float | None) -> float | None:

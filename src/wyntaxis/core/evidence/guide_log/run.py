@@ -119,10 +119,10 @@ _PLAIN_WORDS = frozenset(
 """Words beside "dec" that leave it a declination; of a guider's settings, such as its aggressiveness, others stand."""
 
 
-def facts_of(told: dict[str, str]) -> LogFacts:
+def facts_of(entries: dict[str, str]) -> LogFacts:
     """Return what lines beside the rows tell, by their words."""
     values: dict[str, Any] = {}
-    for key, text in told.items():
+    for key, text in entries.items():
         words = set(re.findall(r"[a-z]+", key))
         figure = _FIGURE.search(text)
         value = float(figure[0].replace(",", ".")) if figure else None
@@ -336,11 +336,11 @@ def _other(keys: Sequence[str], key: str) -> str:
 
 def _hold_scales(facts: LogFacts, optics: GuideOptics, notes: list[str]) -> None:
     """Note where the log goes by another scale than the rig makes."""
-    told, own = facts.scale_arcsec_px, optics.scale_arcsec_px
-    if told is None or own is None or abs(told / own - 1) <= SCALES_AGREE:
+    entries, own = facts.scale_arcsec_px, optics.scale_arcsec_px
+    if entries is None or own is None or abs(entries / own - 1) <= SCALES_AGREE:
         return
     notes.append(
-        f"the log goes by {told:.4g} ″/px, the rig makes {own:.4g}: {told / own:.3g} times; binning or reducer?"
+        f"the log goes by {entries:.4g} ″/px, the rig makes {own:.4g}: {entries / own:.3g} times; binning or reducer?"
     )
 
 
@@ -351,8 +351,8 @@ def _arcsec(unit: str, headings: Sequence[str], facts: LogFacts, optics: GuideOp
     scale = optics.scale_arcsec_px or facts.scale_arcsec_px
     if scale is None:
         raise InputError("its errors are in px, and no scale is known: give the rig a guide camera, or write the scale")
-    told = "taken as" if not unit else "are"
-    line = f"errors {told} guide px, {scale:.4g} ″ each" + ("" if optics.scale_arcsec_px else ", as the log says")
+    text = "taken as" if not unit else "are"
+    line = f"errors {text} guide px, {scale:.4g} ″ each" + ("" if optics.scale_arcsec_px else ", as the log says")
     if line not in notes:
         notes.append(line)
     return scale

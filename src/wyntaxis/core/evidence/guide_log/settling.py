@@ -46,7 +46,7 @@ class Settling:
     inside_p95_s: Estimate | None
     limit_arcsec: float
     for_s: float
-    told: bool = False
+    entries: bool = False
     """Whether the log itself says when it had settled, and the rig does not."""
 
     @property
@@ -76,11 +76,11 @@ def settling_of(run: GuideRun, limit_arcsec: float, for_s: float, *, by_marks: b
         return None
     away = np.hypot(np.nan_to_num(run.ra), np.nan_to_num(run.dec))
     away[run.lost] = math.inf
-    told = by_marks and bool(run.settled)
+    entries = by_marks and bool(run.settled)
     found = []
     ends = (*run.dithers[1:], len(run.time_s))
     for row, end in zip(run.dithers, ends, strict=True):
-        if told:
+        if entries:
             found.append(_by_marks(run, row, end))
         else:
             found.append(_by_distance(run, away, row, end, limit_arcsec, for_s))
@@ -96,7 +96,7 @@ def settling_of(run: GuideRun, limit_arcsec: float, for_s: float, *, by_marks: b
         *_spread(inside, run.interval_s),
         limit_arcsec,
         for_s,
-        told,
+        entries,
     )
 
 

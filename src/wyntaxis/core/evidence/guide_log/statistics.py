@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.guide_log.periods import MIN_TURNS, Turning
+from wyntaxis.core.evidence.guide_log.periods import MIN_TURNS, PeriodicError
 from wyntaxis.core.evidence.guide_log.run import GuideRun
 from wyntaxis.core.evidence.measured import Estimate
 
@@ -23,7 +23,7 @@ OWN_DRIFT_SCATTERS = 2.0
 """An error that goes by more than so many scatters is not guided out: then its own drift is told."""
 PERIODS_TRIED, SURE_TURN = 240, 15.0
 """So many periods are tried; one counts where it explains so many times what the rest of the fit leaves."""
-PLAY_TRIED, PLAY_ROWS, ROUGH_FRAMES = 14, 20_000, 20
+BACKLASH_TRIED, PLAY_ROWS, ROUGH_FRAMES = 14, 20_000, 20
 MAX_SLACK_STEPS = 15.0
 """The most backlash that is tried, in corrections of the larger kind."""
 SURE_SIGN = 5.0
@@ -107,7 +107,7 @@ def scatter_of(rest: Any, share: Any) -> Estimate | None:
     return Estimate(math.sqrt(mean), WANDERING * max(standard, least) / (2 * math.sqrt(mean)))
 
 
-def neighbours_alike(rest: Any, stretch: Any) -> Estimate | None:
+def lag_one_autocorrelation(rest: Any, stretch: Any) -> Estimate | None:
     """Return the autocorrelation of errors one frame apart: below zero corrections overshoot, near one they lag.
 
     Parameters
@@ -127,14 +127,14 @@ def neighbours_alike(rest: Any, stretch: Any) -> Estimate | None:
     whole = float(np.mean(rest**2))
     if whole <= 0 or not near.any():
         return None
-    alike = float(np.mean((rest[1:] * rest[:-1])[near])) / whole
-    standard = math.sqrt(max(1 - alike**2, 0.01) / len(rest))
+    autocorrelation = float(np.mean((rest[1:] * rest[:-1])[near])) / whole
+    standard = math.sqrt(max(1 - autocorrelation**2, 0.01) / len(rest))
     batches = min(len(rest) // 40, MAX_BATCHES)
     if batches >= MIN_BATCHES:
         parts = np.array_split(rest, batches)
-        told = np.array([float(np.mean(own[1:] * own[:-1])) / max(float(np.mean(own**2)), 1e-30) for own in parts])
-        standard = max(standard, float(told.std(ddof=1)) / math.sqrt(batches) * widened(batches))
-    return Estimate(alike, standard)
+        entries = np.array([float(np.mean(own[1:] * own[:-1])) / max(float(np.mean(own**2)), 1e-30) for own in parts])
+        standard = max(standard, float(entries.std(ddof=1)) / math.sqrt(batches) * widened(batches))
+    return Estimate(autocorrelation, standard)
 
 
 @dataclass(frozen=True)
@@ -152,7 +152,7 @@ class Drift:
 
 
 def drift_of(
-    run: GuideRun, values: Any, moved: Any | None, used: Any, turning: Turning | None, *, play: bool = False
+    run: GuideRun, values: Any, moved: Any | None, used: Any, periodic: PeriodicError | None, *, play: bool = False
 ) -> Drift | None:
     """Return how fast the star went on one axis: by its errors, or by these and what was corrected.
 
@@ -179,7 +179,7 @@ def drift_of(
     time, stretch = run.time_s[used], run.stretch[used]
     if len(time) < 8 or float(np.ptp(time)) <= 0:
         return None
-    period = turning.period_s.value if turning is not None else None
+    period = periodic.period_s.value if periodic is not None else None
     own = _line(time, values[used], stretch, period)
     if own is None:
         return None
@@ -194,16 +194,16 @@ def drift_of(
     steps = _towards(values, moved, run.stretch)
     whole = run.stretch + np.searchsorted(np.array(run.dithers, dtype=int), np.arange(len(run.time_s)), "right")
     slacks = _likely_slacks(run.time_s, values, steps, whole) if play else (0.0,)
-    told = [
-        _line(time, (values + _before(with_play(steps, slack)))[used], parts, period, turns=not play)
+    entries = [
+        _line(time, (values + _before(with_backlash(steps, slack)))[used], parts, period, turns=not play)
         for slack in slacks
     ]
-    rates = [one for one in told if one is not None]
-    if told[0] is None:
+    rates = [one for one in entries if one is not None]
+    if entries[0] is None:
         return Drift(own, guided=False, own=own, is_free=False)
     # The backlash is known between the least and the greatest that make the star go about as smoothly.
-    apart = max(abs(one.value - told[0].value) for one in rates)
-    rate = Estimate(told[0].value, math.hypot(told[0].standard, apart))
+    apart = max(abs(one.value - entries[0].value) for one in rates)
+    rate = Estimate(entries[0].value, math.hypot(entries[0].standard, apart))
     return Drift(rate, guided=True, own=own)
 
 
@@ -260,7 +260,7 @@ def unguided(values: Any, moved: Any, *, play: bool = False) -> Any:
     count = len(values)
     steps = _towards(values, moved, np.zeros(count))
     slack = _likely_slacks(np.arange(count, dtype=float), values, steps, np.zeros(count))[0] if play else 0.0
-    return values + _before(with_play(steps, slack))
+    return values + _before(with_backlash(steps, slack))
 
 
 def _likely_slacks(time: Any, values: Any, steps: Any, parts: Any) -> tuple[float, ...]:
@@ -275,14 +275,14 @@ def _likely_slacks(time: Any, values: Any, steps: Any, parts: Any) -> tuple[floa
     most = MAX_SLACK_STEPS * float(np.quantile(np.abs(steps[steps != 0]), 0.9))
 
     def strays(slack: float) -> Any:
-        return _strays(time[some], values[some] + _before(with_play(steps[some], slack)), parts[some])
+        return _strays(time[some], values[some] + _before(with_backlash(steps[some], slack)), parts[some])
 
-    tried = [most * (place / PLAY_TRIED) ** 2 for place in range(PLAY_TRIED + 1)]
+    tried = [most * (place / BACKLASH_TRIED) ** 2 for place in range(BACKLASH_TRIED + 1)]
     rough = [strays(slack) for slack in tried]
     means = np.array([float(own.mean()) if len(own) else 0.0 for own in rough])
     best = int(np.argmin(means))
     # Finer between the neighbours of the best.
-    low, high = tried[max(best - 1, 0)], tried[min(best + 1, PLAY_TRIED)]
+    low, high = tried[max(best - 1, 0)], tried[min(best + 1, BACKLASH_TRIED)]
     fine = np.linspace(low, high, 9)
     finer = [strays(float(slack)) for slack in fine]
     where = int(np.argmin([float(own.mean()) if len(own) else 0.0 for own in finer]))
@@ -323,7 +323,7 @@ def _strays(time: Any, path: Any, parts: Any) -> Any:
     return np.minimum(squares, 9 * np.median(squares))
 
 
-def with_play(steps: Any, slack: float) -> Any:
+def with_backlash(steps: Any, slack: float) -> Any:
     """Return what is left of steps after play: each turn of the way loses so much first.
 
     Parameters
@@ -384,8 +384,8 @@ def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns
         design = np.column_stack([_without_offsets(column, own, group) for column in columns])
         target = _without_offsets(v, own, group)
         root = np.sqrt(own)
-        told, *_ = np.linalg.lstsq(design * root[:, None], target * root, rcond=None)
-        left = (target - design @ told) * np.sqrt(weight)
+        entries, *_ = np.linalg.lstsq(design * root[:, None], target * root, rcond=None)
+        left = (target - design @ entries) * np.sqrt(weight)
         scale = max(1.4826 * float(np.median(np.abs(left))), 1e-12)
         factor = np.minimum(1.0, 2.0 * scale / np.maximum(np.abs(left), 1e-12))
     free = len(t) - known
@@ -393,9 +393,9 @@ def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns
     covariance = np.linalg.pinv(design.T @ (design * (weight * factor)[:, None])) * spread
     after = float((left[1:] @ left[:-1]) / max(left @ left, 1e-30))
     # What is left of neighbours is alike where the mount wanders: then there are fewer that count.
-    alike = math.sqrt((1 + max(after, 0.0)) / (1 - min(max(after, 0.0), 0.9)))
-    standard = math.sqrt(max(float(covariance[0, 0]), 0.0)) * alike * widened(free + 1)
-    return Estimate(float(told[0]), WANDERING * standard)
+    autocorrelation = math.sqrt((1 + max(after, 0.0)) / (1 - min(max(after, 0.0), 0.9)))
+    standard = math.sqrt(max(float(covariance[0, 0]), 0.0)) * autocorrelation * widened(free + 1)
+    return Estimate(float(entries[0]), WANDERING * standard)
 
 
 def _without_offsets(values: Any, weight: Any, group: Any) -> Any:
@@ -412,8 +412,8 @@ def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any], group:
 
     def left(more: list[Any]) -> float:
         design = np.column_stack([*fixed, *(_without_offsets(column, weight, group) * root for column in more)])
-        told, *_ = np.linalg.lstsq(design, target, rcond=None)
-        rest = target - design @ told
+        entries, *_ = np.linalg.lstsq(design, target, rcond=None)
+        rest = target - design @ entries
         return float(rest @ rest)
 
     shortest, longest = 4 * long / len(time), long / MIN_TURNS

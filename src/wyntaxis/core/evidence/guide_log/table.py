@@ -363,8 +363,8 @@ class _Reader:
             if key == "guide.mark":
                 event = event_of(plain)
             else:
-                told = plain in _TRUE or (is_number(plain) and number_in(plain.replace(",", ".")) != 0)
-                event = (LOST if key == "guide.lost" else DITHER) if told else None
+                entries = plain in _TRUE or (is_number(plain) and number_in(plain.replace(",", ".")) != 0)
+                event = (LOST if key == "guide.lost" else DITHER) if entries else None
             if event is not None:
                 for row in np.flatnonzero(which == number).tolist():
                     self._note(section, start + row, event)
@@ -383,9 +383,9 @@ class _Reader:
         """Return the sections that hold rows; what lines tell below the last of them counts for it."""
         self._close()
         if not self._sections:
-            told = f" among {self._first_headings}" if self._first_headings else ""
+            text = f" among {self._first_headings}" if self._first_headings else ""
             raise InputError(
-                f"has no line of headings with a time and an error on an axis{told}; point columns at them"
+                f"has no line of headings with a time and an error on an axis{text}; point columns at them"
             )
         kept = [section for section in self._sections if section.rows]
         if not kept:

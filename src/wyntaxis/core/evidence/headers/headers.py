@@ -116,14 +116,14 @@ class FolderHeaders:
     @property
     def skipped(self) -> str:
         """What was passed over, in a sentence; empty where nothing was."""
-        told = []
+        entries = []
         if self.raw_files:
             plural = "files are" if self.raw_files > 1 else "file is"
-            told.append(f"{self.raw_files} camera-raw {plural} beside the frames and not read; {camera_raw.HOW}")
+            entries.append(f"{self.raw_files} camera-raw {plural} beside the frames and not read; {camera_raw.HOW}")
         if self.unread_folders:
             plural = "folders" if self.unread_folders > 1 else "folder"
-            told.append(f"{self.unread_folders} {plural} below it may not be read")
-        return "; ".join(told)
+            entries.append(f"{self.unread_folders} {plural} below it may not be read")
+        return "; ".join(entries)
 
 
 def frame_endings() -> tuple[str, ...]:
@@ -251,8 +251,8 @@ def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | Broken
     for path in paths:
         name = shown(path.relative_to(folder))
         try:
-            told = raw_header_of(path, name) if camera_raw.is_raw(path) else frame_header(_image_header(path), name)
-            found.append(told)
+            entries = raw_header_of(path, name) if camera_raw.is_raw(path) else frame_header(_image_header(path), name)
+            found.append(entries)
         except InputError as error:
             found.append(BrokenFrame(name, str(error).removeprefix(f"{shown(path)}: ")))
         except Exception as error:  # a header can be broken in ways that astropy does not foresee

@@ -31,10 +31,10 @@ def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
     """
     from wyntaxis.core.evidence.headers.headers import measured_temperatures
 
-    told, index = measured_temperatures(headers.frames), camera_index(rig)
-    if not told or index is None:
+    entries, index = measured_temperatures(headers.frames), camera_index(rig)
+    if not entries or index is None:
         return {}
-    _, actual, _ = max(told, key=lambda entry: abs(entry[1] - entry[0]))
+    _, actual, _ = max(entries, key=lambda entry: abs(entry[1] - entry[0]))
     return {f"{rig.devices[index].id}.reached_c": Estimate(actual)}
 
 

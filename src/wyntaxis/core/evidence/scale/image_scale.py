@@ -163,8 +163,8 @@ def _check_matrix(header: Header) -> None:
     """Raise ValueError where no matrix gives the scale: absent or zero, a WCS reader would take 1 degree a pixel."""
     cd = [card_value(header, key) for key in CD_MATRIX]
     steps = [card_value(header, key) for key in ("CDELT1", "CDELT2")]
-    told = [value for value in (*cd, *steps) if isinstance(value, (int, float))]
-    if not told:
+    entries = [value for value in (*cd, *steps) if isinstance(value, (int, float))]
+    if not entries:
         raise ValueError("its WCS gives no scale (neither a CD matrix nor CDELT): solve the frame anew")
     rows = (cd[:2], cd[2:])
     in_cd = all(any(isinstance(v, (int, float)) and v != 0 for v in row) for row in rows)

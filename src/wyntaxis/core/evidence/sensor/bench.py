@@ -13,7 +13,7 @@ import numpy as np
 from wyntaxis.core.evidence.headers.headers import FolderHeaders
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, FlatLevel, GainResult, Setting, SkyLevel
-from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint, dark_law, dark_picture, dark_point
+from wyntaxis.core.evidence.sensor.dark import DarkModel, DarkPicture, DarkPoint, dark_model, dark_picture, dark_point
 from wyntaxis.core.evidence.sensor.flats import converter_end, falloff
 from wyntaxis.core.evidence.sensor.offset import OffsetLine, bias_histogram, offset_line
 from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name, whole_sensor
@@ -23,7 +23,7 @@ from wyntaxis.core.evidence.sensor.sorting import (
     RejectedFrame,
     Sorted,
     in_pairs,
-    number_told,
+    number_reported,
     sort_frames,
 )
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
@@ -117,8 +117,8 @@ class _Bench:
         """Read and reckon in the order in which one thing needs another: bias, flats, darks, lights."""
         self._read_biases()
         self._read_flats()
-        dark_gain, points, law, picture = self._read_darks()
-        skies = self._read_lights(law)
+        dark_gain, points, model, picture = self._read_darks()
+        skies = self._read_lights(model)
         self.work.progress(self.work.of, self.work.of)  # whatever could not be read is done with too
         offsets = {}
         for gain in dict.fromkeys(result.gain for result in self._bias_results):
@@ -134,7 +134,7 @@ class _Bench:
             tuple(self.gains),
             offsets,
             unity_gain(_first_of_each(whole)),
-            law,
+            model,
             tuple(points),
             dark_gain,
             picture,
@@ -147,10 +147,10 @@ class _Bench:
 
     @staticmethod
     def _offset_line(found: Sequence[BiasResult]) -> OffsetLine | None:
-        told = [(element.offset, element) for element in found if element.offset is not None]
-        levels = [(offset, item.level.mean_adu) for offset, item in told]
-        piled = [entry.histogram.piled_share > 0 for _, entry in told]
-        clean = [candidate.level.noise_adu.value for (_, candidate), bad in zip(told, piled, strict=True) if not bad]
+        entries = [(element.offset, element) for element in found if element.offset is not None]
+        levels = [(offset, item.level.mean_adu) for offset, item in entries]
+        piled = [entry.histogram.piled_share > 0 for _, entry in entries]
+        clean = [candidate.level.noise_adu.value for (_, candidate), bad in zip(entries, piled, strict=True) if not bad]
         if not clean:
             return None
         return offset_line(levels, max(clean), piled)
@@ -178,10 +178,10 @@ class _Bench:
     def _frame_jobs(self, one: BenchSet) -> list[Callable[[], TileStats]]:
         return [partial(frame_stats, self._path(name), self.work.watch, self.planes[0]) for name in one.paths]
 
-    def _unsaturated(self, told: Sequence[tuple[N, TileStats]]) -> list[tuple[N, TileStats]]:
+    def _unsaturated(self, entries: Sequence[tuple[N, TileStats]]) -> list[tuple[N, TileStats]]:
         """Leave out frames or pairs that are full of light, and name them."""
         kept = []
-        for own, each in told:
+        for own, each in entries:
             level = float(np.median(each.mean))
             if level <= SATURATED_ADU:
                 kept.append((own, each))
@@ -321,36 +321,36 @@ class _Bench:
         levels: Mapping[Plane | None, BiasLevel],
     ) -> None:
         step = min(level.step for level in levels.values())
-        for plane, told in by_plane.items():
-            if not told or plane not in levels:
+        for plane, entries in by_plane.items():
+            if not entries or plane not in levels:
                 continue
             name = plane_name(self.order.mosaic, plane)
             try:
                 found = photon_transfer(
-                    [stats for _, stats in told], levels[plane], [entry.exposure_s for entry, _ in told], step
+                    [stats for _, stats in entries], levels[plane], [entry.exposure_s for entry, _ in entries], step
                 )
             except ValueError as error:
                 where = f" in {name}" if name else ""
-                self.notes.append(f"gain {number_told(gain)}{where}: {error}")
+                self.notes.append(f"gain {number_reported(gain)}{where}: {error}")
                 found = None
             if found is not None:
                 self.gains.append(GainResult(gain, offset, name, found))
                 if found.read_noise_below_e is not None:
                     self.notes.append(
-                        f"gain {number_told(gain)}: read noise under {found.read_noise_below_e:.2f} e⁻; the noise in "
-                        "dark is under half a step of the converter, so only an upper bound can be told (EMVA 1288 R4)"
+                        f"gain {number_reported(gain)}: read noise below {found.read_noise_below_e:.2f} e⁻; the noise "
+                        "in dark is under half a step of the converter, which gives only an upper bound (EMVA 1288 R4)"
                     )
             if plane is self.planes[0]:
-                self._levels(told, levels[plane], found.saturation_adu if found is not None else None)
+                self._levels(entries, levels[plane], found.saturation_adu if found is not None else None)
 
-    def _levels(self, told: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, measured: float | None) -> None:
+    def _levels(self, entries: Sequence[tuple[BenchSet, TileStats]], bias: BiasLevel, measured: float | None) -> None:
         """Tell how bright flats are: of the saturation measured, else of where a converter of such codes ends."""
-        bits, end = converter_end(max(stats.highest_code for _, stats in told), bias.step, self.bits)
+        bits, end = converter_end(max(stats.highest_code for _, stats in entries), bias.step, self.bits)
         saturation = measured if measured is not None else end - bias.mean_adu
         level_of = "saturation" if measured is not None else f"the converter's end, {bits} bits"
         seen: dict[tuple[str | None, float], list[TileStats]] = {}
-        group_gain = told[0][0].gain
-        for entry, stats in told:
+        group_gain = entries[0][0].gain
+        for entry, stats in entries:
             seen.setdefault((entry.filter, entry.exposure_s), []).append(stats)
         for (name, exposure), group in seen.items():
             signal = np.mean([stats.mean for stats in group], axis=0) - bias.tiles
@@ -371,7 +371,7 @@ class _Bench:
 
     # Darks and lights
 
-    def _read_darks(self) -> tuple[float | None, list[DarkPoint], DarkLaw | None, DarkPicture | None]:
+    def _read_darks(self) -> tuple[float | None, list[DarkPoint], DarkModel | None, DarkPicture | None]:
         points: list[DarkPoint] = []
         picture, dark_gain, used = None, None, None
         longest: tuple[float, float] = (0.0, 0.0)
@@ -380,44 +380,44 @@ class _Bench:
             if levels is None or found is None or entry.temperature_c is None:
                 what = "bias frames" if levels is None else "conversion gain" if found is None else "temperature"
                 self.notes.append(
-                    f"darks of {number_told(entry.exposure_s)} s at {entry.setting_text} have no {what} to go with"
+                    f"darks of {number_reported(entry.exposure_s)} s at {entry.setting_text} have no {what} to go with"
                 )
                 continue
             bias, plane = levels[self.planes[0]], self.planes[0]
-            told = self._usable(self.work.run(self._frame_jobs(entry)), entry.paths)
-            told = self._without_leaks(self._unsaturated(told), bias)
-            if not told:
+            entries = self._usable(self.work.run(self._frame_jobs(entry)), entry.paths)
+            entries = self._without_leaks(self._unsaturated(entries), bias)
+            if not entries:
                 continue
-            stats = [each for _, each in told]
+            stats = [each for _, each in entries]
             gain = found.transfer.conversion_gain
             points.append(dark_point(stats, bias, gain, entry.exposure_s, entry.temperature_c))
             used, dark_gain = gain, found.gain
             if plane is None and (entry.exposure_s, entry.temperature_c) > longest:
                 longest = (entry.exposure_s, entry.temperature_c)
-                name, first = told[0]
+                name, first = entries[0]
                 picture = dark_picture(self._path(name), first, bias, gain.value, entry.exposure_s, self.work.watch)
-        law = None
+        model = None
         if used is not None and points:
             try:
-                law = dark_law(points, used)
+                model = dark_model(points, used)
             except ValueError as error:
                 self.notes.append(str(error))
-        return dark_gain, points, law, picture
+        return dark_gain, points, model, picture
 
-    def _without_leaks(self, told: Sequence[tuple[str, TileStats]], bias: BiasLevel) -> list[tuple[str, TileStats]]:
+    def _without_leaks(self, entries: Sequence[tuple[str, TileStats]], bias: BiasLevel) -> list[tuple[str, TileStats]]:
         """Leave out darks that are brighter than the faintest of their set by more than the set's own noise."""
-        levels = np.array([float(np.median(s.mean - bias.tiles)) for _, s in told])
+        levels = np.array([float(np.median(s.mean - bias.tiles)) for _, s in entries])
         if len(levels) < 2:
-            return list(told)
+            return list(entries)
         noise = np.array(
             [
                 1.4826 * float(np.median(np.abs(s.mean - bias.tiles - level)))
-                for (_, s), level in zip(told, levels, strict=True)
+                for (_, s), level in zip(entries, levels, strict=True)
             ]
         )
         limit = levels.min() + np.maximum(LEAK_ADU, LEAK_TIMES * noise.min())
         kept = []
-        for (path, each), level in zip(told, levels, strict=True):
+        for (path, each), level in zip(entries, levels, strict=True):
             if level > limit:
                 above = level - levels.min()
                 self.rejected.append(
@@ -431,14 +431,14 @@ class _Bench:
         own = [g for g in self.gains if one.gain is None or g.gain is None or g.gain == one.gain]
         return own[0] if own else None
 
-    def _read_lights(self, law: DarkLaw | None) -> list[SkyLevel]:
+    def _read_lights(self, model: DarkModel | None) -> list[SkyLevel]:
         found: dict[str, list[Estimate]] = {}
         for entry in self.order.of("light"):
             levels, gain = self._bias_for(entry), self._gain_for(entry)
             if levels is None or gain is None or not entry.exposure_s:
                 continue
             bias = levels[self.planes[0]]
-            dark = law.current(entry.temperature_c).value if law and entry.temperature_c is not None else 0.0
+            dark = model.current(entry.temperature_c).value if model and entry.temperature_c is not None else 0.0
             factor = gain.transfer.conversion_gain
             for _, stats in self._usable(self.work.run(self._frame_jobs(entry)), entry.paths):
                 # Stars lift the mean of a tile, not its neighbours': the median over tiles is the sky.

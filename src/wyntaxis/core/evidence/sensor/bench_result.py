@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.evidence.sensor.dark import DarkLaw, DarkPicture, DarkPoint
+from wyntaxis.core.evidence.sensor.dark import DarkModel, DarkPicture, DarkPoint
 from wyntaxis.core.evidence.sensor.offset import BiasHistogram, OffsetLine
 from wyntaxis.core.evidence.sensor.sorting import RejectedFrame, Sorted
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Transfer
@@ -70,7 +70,7 @@ class BenchResult:
     gains: tuple[GainResult, ...]
     offsets: Mapping[float | None, OffsetLine]
     unity: Estimate | None
-    law: DarkLaw | None
+    model: DarkModel | None
     dark_points: tuple[DarkPoint, ...]
     dark_gain: float | None
     picture: DarkPicture | None

@@ -38,7 +38,7 @@ class DarkPoint:
 
 
 @dataclass(frozen=True)
-class DarkLaw:
+class DarkModel:
     """Arrhenius' law through the points: ``ln D = log_at − E/k (1/T − 1/T_at)`` with its covariance."""
 
     at_c: float
@@ -114,7 +114,7 @@ def dark_point(
     return DarkPoint(temperature_c, Estimate(middle * factor, standard), exposure_s, len(frames))
 
 
-def dark_law(points: Sequence[DarkPoint], gain: Estimate) -> DarkLaw:
+def dark_model(points: Sequence[DarkPoint], gain: Estimate) -> DarkModel:
     """Fit Arrhenius' law to currents at three or more temperatures.
 
     The conversion gain lifts all points alike: it counts in the level, not in the slope.
@@ -128,7 +128,7 @@ def dark_law(points: Sequence[DarkPoint], gain: Estimate) -> DarkLaw:
 
     Returns
     -------
-    DarkLaw
+    DarkModel
         ln D = a − E/kT: energy in eV, current and doubling by temperature. Source: Arrhenius.
 
     Raises
@@ -153,7 +153,7 @@ def dark_law(points: Sequence[DarkPoint], gain: Estimate) -> DarkLaw:
     covariance[0, 0] += common**2
     if energy <= 0:
         raise ValueError("the dark current does not rise with temperature: look at the darks' temperatures")
-    return DarkLaw(at - KELVIN, level, energy, covariance, tuple(points))
+    return DarkModel(at - KELVIN, level, energy, covariance, tuple(points))
 
 
 @dataclass(frozen=True)

@@ -1,11 +1,11 @@
-"""What the bench found, kept in the rig as measured legs of the camera, with what it rests on."""
+"""What the bench found, kept in the rig as measured values of the camera, with what it rests on."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
 
-from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, Estimate, camera_index, measured_legs
+from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, Estimate, camera_index, measured_values
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, FlatLevel
 from wyntaxis.core.files.errors import shown
 from wyntaxis.core.rig.devices import Device
@@ -15,7 +15,7 @@ from wyntaxis.core.rig.model import Rig
 FLAT_MIDDLE_PERCENT = 45.0
 
 
-def sensor_legs(device: Device, result: BenchResult) -> dict[str, Estimate]:
+def sensor_values(device: Device, result: BenchResult) -> dict[str, Estimate]:
     """Return the measured numbers of a camera at its own gain and offset, by setting key.
 
     Parameters
@@ -38,10 +38,10 @@ def sensor_legs(device: Device, result: BenchResult) -> dict[str, Estimate]:
     if gain is not None and found is None and bias is None:
         measured = ", ".join(f"{entry.gain:g}" for entry in result.gains if entry.gain is not None) or "none"
         raise ValueError(f"no frames at the camera's gain {gain:g}; measured: {measured}")
-    return dict(_legs(device, result))
+    return dict(_values(device, result))
 
 
-def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]:
+def _values(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]:
     gain, offset = device.number("gain"), device.number("offset")
     found, bias = result.gain_at(gain), result.bias_at((gain, offset))
     if found is not None:
@@ -65,12 +65,12 @@ def _legs(device: Device, result: BenchResult) -> Iterator[tuple[str, Estimate]]
         line = result.offsets.get(bias.gain)
         if line is not None:
             yield "least_offset", Estimate(line.least_offset)
-    if result.law is not None:
+    if result.model is not None:
         setpoint = device.number("set_temperature_c")
         at = DEFAULT_SETPOINT_C if setpoint is None else setpoint
-        yield "dark_current_e_s", result.law.current(at)
+        yield "dark_current_e_s", result.model.current(at)
         yield "dark_at_c", Estimate(at)
-        yield "dark_doubling_c", result.law.doubling(at)
+        yield "dark_doubling_c", result.model.doubling(at)
     if result.picture is not None:
         yield "hot_share_percent", result.picture.hot_share.times(100)
         yield "glow_e_s", result.picture.glow
@@ -104,7 +104,7 @@ def worst_flats(result: BenchResult) -> FlatLevel | None:
 
 
 def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> Change:
-    """Return the edit that keeps a bench's numbers as measured legs of a camera; the sky goes into the plan.
+    """Return the edit that keeps a bench's numbers as measured values of a camera; the sky goes into the plan.
 
     Parameters
     ----------
@@ -116,7 +116,7 @@ def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> 
     Returns
     -------
     Change
-        One edit: measured legs with their evidence.
+        One edit: measured values with their evidence.
 
     Raises
     ------
@@ -127,10 +127,10 @@ def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> 
     if index is None:
         raise ValueError("the rig has no camera among its devices: add one on the Devices sheet")
     device = rig.devices[index]
-    legs = sensor_legs(device, result)
+    values = sensor_values(device, result)
     frames = sum(len(entry.frames) for entry in result.sorted.sets)
     name = shown(Path(Path(result.folder).name))[:200]
-    changes = list(measured_legs(index, legs, "bench", f"bench frames in {name}", name, f"{frames} frames"))
+    changes = list(measured_values(index, values, "bench", f"bench frames in {name}", name, f"{frames} frames"))
     if rig.plan is not None:
         for sky in result.skies:
             changes.append((("plan", "sky_e_s", sky.filter), float(f"{sky.sky.value:.4g}")))

@@ -1,4 +1,4 @@
-"""Bench frames of a camera as evidence: read, measured, and kept as measured legs of the camera."""
+"""Bench frames of a camera as evidence: read, measured, and kept as measured values of the camera."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
-from wyntaxis.core.evidence.sensor.keeping import keep_sensor, sensor_legs
+from wyntaxis.core.evidence.sensor.keeping import keep_sensor, sensor_values
 from wyntaxis.core.files.errors import Progress, in_one_line
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -83,7 +83,7 @@ def measures(rig: Rig, bench: SensorBench) -> dict[str, Estimate]:
         return {}
     device = rig.devices[index]
     try:
-        return {f"{device.id}.{key}": found for key, found in sensor_legs(device, bench.result).items()}
+        return {f"{device.id}.{key}": found for key, found in sensor_values(device, bench.result).items()}
     except ValueError:  # frames at another gain than the rig's prove nothing of it
         return {}
 
@@ -101,7 +101,7 @@ def keep(rig: Rig, bench: SensorBench) -> Change:
     Returns
     -------
     Change
-        One edit: measured legs with their evidence.
+        One edit: measured values with their evidence.
     """
     return keep_sensor(rig, bench.result)
 

@@ -94,12 +94,12 @@ def bench_json(result: BenchResult) -> dict[str, object]:
             for p in result.dark_points
         ],
         "dark_law": None
-        if result.law is None
+        if result.model is None
         else {
-            "at_c": result.law.at_c,
-            "current_e_s": estimate_json(result.law.current(result.law.at_c)),
-            "energy_ev": estimate_json(result.law.energy_ev),
-            "doubling_c": estimate_json(result.law.doubling(result.law.at_c)),
+            "at_c": result.model.at_c,
+            "current_e_s": estimate_json(result.model.current(result.model.at_c)),
+            "energy_ev": estimate_json(result.model.energy_ev),
+            "doubling_c": estimate_json(result.model.doubling(result.model.at_c)),
         },
         "glow_e_s": None if result.picture is None else estimate_json(result.picture.glow),
         "hot_share": None if result.picture is None else estimate_json(result.picture.hot_share),

@@ -22,7 +22,7 @@ class RejectedFrame:
     why: str
 
 
-def number_told(value: float | None) -> str:
+def number_reported(value: float | None) -> str:
     """Return a setting as a note tells it.
 
     Parameters
@@ -66,7 +66,7 @@ class BenchSet:
     @property
     def setting_text(self) -> str:
         """Gain and offset in words."""
-        return f"gain {number_told(self.gain)}, offset {number_told(self.offset)}"
+        return f"gain {number_reported(self.gain)}, offset {number_reported(self.offset)}"
 
 
 @dataclass(frozen=True)

@@ -279,8 +279,8 @@ def _fit(
     x = np.append(cloud.signal, 0.0)
     y = np.append(variance, at_zero)
     degrees = np.append(cloud.degrees, bias.degrees)
-    told = np.append(inside, bias.resolved)
-    used = told
+    entries = np.append(inside, bias.resolved)
+    used = entries
     if used.sum() < 2:
         raise ValueError("one level of flats gives no gain where the bias noise is hidden by the converter's step")
     slope, intercept = float(np.median(variance[inside] / cloud.signal[inside])), at_zero
@@ -296,7 +296,7 @@ def _fit(
         residual = (y - intercept - slope * x) / spread
         chi = float((residual[used] ** 2).sum() / max(used.sum() - 2, 1))
         reach = REJECT_SIGMA * max(1.0, math.sqrt(min(chi, 4.0)))
-        now = told & (np.abs(residual) <= reach)
+        now = entries & (np.abs(residual) <= reach)
         if (now == used).all():
             break
         used = now

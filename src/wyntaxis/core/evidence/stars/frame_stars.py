@@ -39,11 +39,11 @@ PLATEAU_PIXELS = 3
 """So many pixels of the frame's very highest value are where it is cut off."""
 BLEND_FLUX_SHARE, BLEND_ELONGATION = 0.03, 0.1
 """A neighbour of this share of a star's flux within both their sizes, or so much longer than the others: a blend."""
-MIN_LONE, MIN_LONE_SHARE = 3, 0.2
+MIN_ISOLATED, MIN_ISOLATED_SHARE = 3, 0.2
 BLEND_REACH = 1.5
 """Two annuli of light touch within this many half-flux diameters, and a sharpest star."""
 SAME_STAR_PX = 4.0
-MAX_LONE = 3000
+MAX_ISOLATED = 3000
 KEPT_STARS = 300
 """So many of the brightest stars are kept of each of many frames."""
 MIN_SIDE_PX = 24
@@ -87,17 +87,17 @@ class FrameStars:
     scale_arcsec_px: float | None = None
     header: FrameHeader | None = None
     path: Path | None = None
-    told: StarFigures | None = None
+    entries: StarFigures | None = None
 
     @property
     def count(self) -> int:
         """How many stars were found."""
-        return self.told.count if self.told else len(self.shapes.x)
+        return self.entries.count if self.entries else len(self.shapes.x)
 
     @property
     def saturated(self) -> int:
         """How many of them are saturated."""
-        return self.told.saturated if self.told else int(self.shapes.saturated.sum())
+        return self.entries.saturated if self.entries else int(self.shapes.saturated.sum())
 
     @property
     def brightest(self) -> Any:
@@ -111,7 +111,9 @@ class FrameStars:
             self.count, self.saturated, self.hfd_px, self.fwhm_px, self.elongation, self.position_angle_deg,
             self.why_none,
         )  # fmt: skip
-        return replace(self, shapes=self.shapes.brightest(KEPT_STARS), refused=self.refused[:KEPT_STARS], told=figures)
+        return replace(
+            self, shapes=self.shapes.brightest(KEPT_STARS), refused=self.refused[:KEPT_STARS], entries=figures
+        )
 
     @property
     def used(self) -> Any:
@@ -119,17 +121,17 @@ class FrameStars:
         return ~self.shapes.saturated & (self.shapes.snr > MIN_SNR)
 
     @property
-    def lone(self) -> Any:
+    def isolated(self) -> Any:
         """Which of the used stars stand alone: discs far out of focus overlap, and a blend is larger than a star.
 
         All used ones where few stand alone.
         """
         used, shapes = self.used, self.shapes
-        if not 0 < len(shapes.x) <= MAX_LONE:  # among so many, blends are few
+        if not 0 < len(shapes.x) <= MAX_ISOLATED:  # among so many, blends are few
             return used
         usual = float(np.median(shapes.elongation[used])) if used.any() else 1.0
         alone = used & ~_near_another(shapes) & (shapes.elongation < usual + BLEND_ELONGATION)
-        return alone if alone.sum() >= max(MIN_LONE, MIN_LONE_SHARE * used.sum()) else used
+        return alone if alone.sum() >= max(MIN_ISOLATED, MIN_ISOLATED_SHARE * used.sum()) else used
 
     def apart_in(self, sharp: FrameStars) -> Any:
         """Return which of the used stars stand alone by a sharper frame of the same field.
@@ -137,8 +139,8 @@ class FrameStars:
         There two stars are two that here are one disc. The ones of :attr:`lone` where few are found again.
         """
         own, theirs, size = self.shapes, sharp.shapes, self.hfd_px
-        if size is None or not 0 < len(own.x) <= MAX_LONE or not 0 < len(theirs.x) <= MAX_LONE:
-            return self.lone
+        if size is None or not 0 < len(own.x) <= MAX_ISOLATED or not 0 < len(theirs.x) <= MAX_ISOLATED:
+            return self.isolated
         between = np.hypot(own.x[:, None] - theirs.x, own.y[:, None] - theirs.y)
         same, found = between.argmin(axis=1), between.min(axis=1) < max(SAME_STAR_PX, size.value / 2)
         reach = BLEND_REACH * size.value + (sharp.hfd_px.value if sharp.hfd_px is not None else 0.0)
@@ -147,7 +149,7 @@ class FrameStars:
         near &= theirs.flux[None, :] > BLEND_FLUX_SHARE * theirs.flux[:, None]
         np.fill_diagonal(near, val=False)
         alone = self.used & found & ~near.any(axis=1)[same]
-        return alone if alone.sum() >= MIN_LONE else self.lone
+        return alone if alone.sum() >= MIN_ISOLATED else self.isolated
 
     def median(self, values: Any, *, model_share: float = 0.0, among: Any = None) -> Estimate | None:
         """Return the median of a figure over the used stars, with its standard error; None without such a star.
@@ -165,23 +167,23 @@ class FrameStars:
     @property
     def hfd_px(self) -> Estimate | None:
         """The half-flux diameter."""
-        return self.told.hfd_px if self.told else self.median(self.shapes.hfd, model_share=SHAPE_MODEL_SHARE)
+        return self.entries.hfd_px if self.entries else self.median(self.shapes.hfd, model_share=SHAPE_MODEL_SHARE)
 
     @property
     def fwhm_px(self) -> Estimate | None:
         """The full width at half maximum."""
-        return self.told.fwhm_px if self.told else self.median(self.shapes.fwhm, model_share=SHAPE_MODEL_SHARE)
+        return self.entries.fwhm_px if self.entries else self.median(self.shapes.fwhm, model_share=SHAPE_MODEL_SHARE)
 
     @property
     def elongation(self) -> Estimate | None:
         """Long axis over short axis."""
-        return self.told.elongation if self.told else self.median(self.shapes.elongation)
+        return self.entries.elongation if self.entries else self.median(self.shapes.elongation)
 
     @property
     def position_angle_deg(self) -> Estimate | None:
         """The direction of the long axis, 0 to 180° from +x toward +y: the mean of directions, which have no end."""
-        if self.told:
-            return self.told.position_angle_deg
+        if self.entries:
+            return self.entries.position_angle_deg
         angles = np.deg2rad(2 * self.shapes.angle[self.used])
         if not len(angles):
             return None
@@ -192,8 +194,8 @@ class FrameStars:
     @property
     def why_none(self) -> str:
         """Why there are no medians, empty where there are."""
-        if self.told:
-            return self.told.why_none
+        if self.entries:
+            return self.entries.why_none
         if self.used.any():
             return ""
         return "no star was found" if not self.count else "no star is unsaturated and of S/N over 20"

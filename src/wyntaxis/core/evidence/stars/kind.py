@@ -1,4 +1,4 @@
-"""Stars as evidence: frames measured, and the size and roundness of the good ones kept as measured legs of the rig."""
+"""Stars as evidence: size and roundness of the stars on accepted frames, kept as measured values of the rig."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
 
 if TYPE_CHECKING:
+    from wyntaxis.core.evidence.stars.frame_grading import FrameGrade
     from wyntaxis.core.evidence.stars.frame_stars import FrameStars
-    from wyntaxis.core.evidence.stars.worth import FrameWorth
 
 FWHM, ELONGATION = "star_fwhm_arcsec", "star_elongation"
 
@@ -34,9 +34,9 @@ class StarsResult:
     limit_px: float | None = None
 
     @property
-    def worth(self) -> list[FrameWorth]:
+    def grades(self) -> list[FrameGrade]:
         """Whether each frame is worth keeping."""
-        from wyntaxis.core.evidence.stars.worth import FACTOR, judge_frames
+        from wyntaxis.core.evidence.stars.frame_grading import FACTOR, judge_frames
 
         return judge_frames(self.frames, self.factor or FACTOR, self.limit_px)
 
@@ -77,8 +77,8 @@ def read(
     InputError
         In one line, for a path that is not there, or a folder without a frame.
     """
+    from wyntaxis.core.evidence.stars.frame_grading import in_time
     from wyntaxis.core.evidence.stars.frame_stars import measure_frames
-    from wyntaxis.core.evidence.stars.worth import in_time
 
     frames, not_used = measure_frames(paths, scale_of, progress, every=every, condensed=condensed)
     if not frames and not not_used:
@@ -88,7 +88,7 @@ def read(
 
 def kept_figures(result: StarsResult) -> dict[str, Estimate]:
     """Return the median size in arcsec and roundness over the frames worth keeping, by quantity id."""
-    good = [entry.frame for entry in result.worth if entry.keep]
+    good = [entry.frame for entry in result.grades if entry.keep]
     sizes = [frame.fwhm_px.times(frame.scale_arcsec_px) for frame in good if frame.fwhm_px and frame.scale_arcsec_px]
     shapes = [frame.elongation for frame in good if frame.elongation is not None]
     found = {FWHM: _median(sizes), ELONGATION: _median(shapes)}
@@ -124,7 +124,7 @@ def measures(rig: Rig, result: StarsResult) -> dict[str, Estimate]:
 
 
 def keep(rig: Rig, result: StarsResult) -> Change:
-    """Return the edit that keeps the stars' size and roundness as measured legs.
+    """Return the edit that keeps the stars' size and roundness as measured values.
 
     Parameters
     ----------
@@ -136,17 +136,17 @@ def keep(rig: Rig, result: StarsResult) -> Change:
     Returns
     -------
     Change
-        One edit: measured legs with their evidence.
+        One edit: measured values with their evidence.
 
     Raises
     ------
     ValueError
         In one line, where no frame is worth keeping.
     """
-    good = sum(entry.keep for entry in result.worth)
+    good = sum(entry.keep for entry in result.grades)
     values: list[tuple[tuple[str | int, ...], Any]] = []
     for key, estimate in kept_figures(result).items():
-        leg = {
+        quantity_value = {
             "value": float(f"{estimate.value:.6g}"),
             "standard_uncertainty": float(f"{estimate.standard:.3g}"),
             "source": f"stars of {good} frames",
@@ -157,11 +157,11 @@ def keep(rig: Rig, result: StarsResult) -> Change:
                 "note": f"{good} of {len(result.frames)} frames worth keeping",
             },
         }
-        values.append((("measured", key), leg))
+        values.append((("measured", key), quantity_value))
     if not values:
         raise ValueError("no frame is worth keeping, so there is no star size to keep")
     return Change("Keep the stars' size", tuple(values))
 
 
 STARS = EvidenceKind("stars", read, measures, keep)
-"""What frames' stars tell, kept in the rig as measured legs."""
+"""What frames' stars tell, kept in the rig as measured values."""

@@ -8,9 +8,9 @@ from collections.abc import Sequence
 from typing import Any
 
 from wyntaxis.core.evidence.measured import figure
+from wyntaxis.core.evidence.stars.frame_grading import FrameGrade
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 from wyntaxis.core.evidence.stars.kind import StarsResult
-from wyntaxis.core.evidence.stars.worth import FrameWorth
 from wyntaxis.core.wording import number, plus_minus
 
 EACH = (
@@ -42,15 +42,15 @@ def stars_json(result: StarsResult) -> dict[str, Any]:
         Plain values.
     """
     return {
-        "frames": [_frame(entry) for entry in result.worth],
+        "frames": [_frame(entry) for entry in result.grades],
         "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
     }
 
 
-def _frame(entry: FrameWorth) -> dict[str, Any]:
+def _frame(entry: FrameGrade) -> dict[str, Any]:
     frame = entry.frame
     scale, header = frame.scale_arcsec_px, frame.header
-    told = {
+    entries = {
         "file": frame.file,
         "stars": frame.count,
         "hfd_px": figure(frame.hfd_px),
@@ -72,10 +72,10 @@ def _frame(entry: FrameWorth) -> dict[str, Any]:
         "marks": list(entry.marks),
     }
     if frame.why_none:
-        told["why"] = frame.why_none
+        entries["why"] = frame.why_none
     elif scale is None:
-        told["why"] = "the scale is not known: name a rig, or frames whose header tells pixel and focal length"
-    return told
+        entries["why"] = "the scale is not known: name a rig, or frames whose header tells pixel and focal length"
+    return entries
 
 
 FRAME_HEADINGS = (
@@ -95,7 +95,7 @@ FRAME_HEADINGS = (
 )
 
 
-def frame_row(entry: FrameWorth) -> list[str]:
+def frame_row(entry: FrameGrade) -> list[str]:
     """Return one frame as the cells under :data:`FRAME_HEADINGS`.
 
     Parameters
@@ -110,7 +110,7 @@ def frame_row(entry: FrameWorth) -> list[str]:
     """
     frame = entry.frame
     figures = (frame.hfd_px, frame.fwhm_px, frame.elongation)
-    cells = ["–" if told is None else plus_minus(told.value, told.standard, 2) for told in figures]
+    cells = ["–" if entries is None else plus_minus(entries.value, entries.standard, 2) for entries in figures]
     angle = "–" if frame.position_angle_deg is None else number(frame.position_angle_deg.value, 0)
     levels = [number(frame.sky_adu.value, 0), number(frame.noise_adu.value, 1)]
     name = (frame.header.filter if frame.header else None) or "–"
@@ -120,7 +120,7 @@ def frame_row(entry: FrameWorth) -> list[str]:
     ]  # fmt: skip
 
 
-def frames_csv(worth: Sequence[FrameWorth]) -> str:
+def frames_csv(grades: Sequence[FrameGrade]) -> str:
     """Return frames and whether they are worth keeping, as CSV under :data:`FRAME_HEADINGS`.
 
     Parameters
@@ -136,7 +136,7 @@ def frames_csv(worth: Sequence[FrameWorth]) -> str:
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
     writer.writerow(FRAME_HEADINGS)
-    writer.writerows(frame_row(entry) for entry in worth)
+    writer.writerows(frame_row(entry) for entry in grades)
     return text.getvalue()
 
 
