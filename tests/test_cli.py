@@ -31,8 +31,8 @@ def test_numbers_and_check_in_words(example_file, capsys):
     assert "513.76" in out
     assert main(["check", str(example_file)]) == 1
     out = capsys.readouterr().out
-    assert "FAILS     spacing.main: The sensor sits 0.72 mm too far from Aldous 0.76x" in out
-    assert "→ shorten ring 12.9" in out
+    assert "FAILS     spacing.main: The sensor is 0.72 mm too far from Aldous 0.76x" in out
+    assert "→ Shorten ring 12.9" in out
 
 
 def test_check_json_and_exit_codes(example, tmp_path, capsys):

@@ -134,7 +134,7 @@ def test_examples_print_what_the_guide_shows(block, tmp_path, monkeypatch, capsy
 
 
 @pytest.mark.parametrize(
-    ("told", "wanted", "same"),
+    ("reported", "wanted", "same"),
     [
         ("a\nb\nc\n", "a\n…\nc\n", True),
         ("a\nc\n", "a\n…\n", True),

@@ -354,7 +354,7 @@ def test_devices_and_records_are_shared_by_variants():
     shorter["variants"] = [{"name": "no wheel", "train": ["reducer", "ring", "camera"]}]
     found = evaluate(variant_rig(validated(shorter), "no wheel"))
     reported = {f.subject: f for f in found.findings if f.id == "devices.parts"}
-    assert reported["rondel"].title == "Rondel 7 sits at the part “wheel”, which is not in this train"
+    assert reported["rondel"].title == "Rondel 7 is at the part “wheel”, which is not in this train"
     assert {f.verdict.value for f in reported.values()} == {"unproven"}  # another variant has them
 
 

@@ -271,7 +271,7 @@ def test_a_value_in_another_unit_is_assumed_and_asked(cards, path, value, questi
     assert held(found.rig, "pixel_scale_arcsec_px").verdict is Verdict.UNPROVEN
 
 
-@pytest.mark.parametrize(("focal", "told"), [(513.8, False), (520.0, False), (530.0, True), (676.0, True)])
+@pytest.mark.parametrize(("focal", "entries"), [(513.8, False), (520.0, False), (530.0, True), (676.0, True)])
 def test_solved_frames_of_another_scale_than_their_focal_length_are_asked(focal, entries):
     found = drafted(solved(FOCALLEN=focal, **SOLVED), solved(FOCALLEN=focal, **SOLVED))
     assert any("the solved frames’ scale makes 513.8 mm" in question.text for question in found.questions) is entries
@@ -317,7 +317,7 @@ def test_a_cameras_mode_makes_no_variant(suffix):
     assert found.rig.sensor.pixel_um == 3.9
 
 
-@pytest.mark.parametrize(("place", "told"), [((0.0, 0.0), False), ((0.0, 11.1), True), ((47.3, 0.0), True)])
+@pytest.mark.parametrize(("place", "entries"), [((0.0, 0.0), False), ((0.0, 11.1), True), ((47.3, 0.0), True)])
 def test_a_site_that_was_never_set_is_left_out(place, entries):
     found = drafted(frame(SITELAT=place[0], SITELONG=place[1]))
     assert (found.rig.site is not None) is entries

@@ -12,7 +12,14 @@ from tests.conftest import EXAMPLE
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError, path_text, quoted
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.quantity_kinds import (
+    BACK_FOCUS_BUILT,
+    BACK_FOCUS_ERROR,
+    BACK_FOCUS_REQUIRED,
+    GUIDE_PATH_ERROR,
+    GUIDE_PATH_REQUIRED,
+    QUANTITY_KINDS,
+)
 from wyntaxis.core.rig.model import json_schema
 from wyntaxis.core.rig.store import parse, to_bytes, validated
 from wyntaxis.core.rig.variants import differences, document_path, free_name, new_variant, train_entries
@@ -45,11 +52,11 @@ def test_a_longer_part_moves_the_sensor_by_as_much(doc, more):
     before = evaluate(validated(doc))
     doc["train"][1]["length_mm"] += more
     after = evaluate(validated(doc))
-    for key in ("back_focus_built_mm", "back_focus_error_mm"):
-        assert after.value(key) - before.value(key) == pytest.approx(more, abs=1e-9)
-    assert after.value("back_focus_required_mm") == before.value("back_focus_required_mm")
+    for kind in (BACK_FOCUS_BUILT, BACK_FOCUS_ERROR):
+        assert after.value(kind) - before.value(kind) == pytest.approx(more, abs=1e-9)
+    assert after.value(BACK_FOCUS_REQUIRED) == before.value(BACK_FOCUS_REQUIRED)
     # Behind the prism the guide branch must grow by as much, so its error falls.
-    assert after.value("guide_path_error_mm") - before.value("guide_path_error_mm") == pytest.approx(-more, abs=1e-9)
+    assert after.value(GUIDE_PATH_ERROR) - before.value(GUIDE_PATH_ERROR) == pytest.approx(-more, abs=1e-9)
 
 
 @given(rigs(), st.randoms(use_true_random=False))
@@ -59,8 +66,8 @@ def test_the_order_of_parts_behind_the_guider_changes_no_length(doc, random):
     random.shuffle(middle)
     doc["train"][2:-1] = middle
     after = evaluate(validated(doc))
-    for key in ("back_focus_built_mm", "back_focus_required_mm", "guide_path_required_mm", "guide_path_error_mm"):
-        assert after.value(key) == pytest.approx(before.value(key), abs=1e-9)
+    for kind in (BACK_FOCUS_BUILT, BACK_FOCUS_REQUIRED, GUIDE_PATH_REQUIRED, GUIDE_PATH_ERROR):
+        assert after.value(kind) == pytest.approx(before.value(kind), abs=1e-9)
 
 
 @given(rigs(), st.floats(0.5, 5), st.floats(1.3, 2.0))
@@ -69,8 +76,8 @@ def test_a_plate_behind_the_prism_shortens_the_guide_branch_by_what_it_adds_to_t
     doc["train"][-1]["glass"] = [{"thickness_mm": thickness, "index": index}]
     after = evaluate(validated(doc))
     shift = thickness * (1 - 1 / index)
-    assert after.value("back_focus_required_mm") - before.value("back_focus_required_mm") == pytest.approx(shift)
-    assert before.value("guide_path_required_mm") - after.value("guide_path_required_mm") == pytest.approx(shift)
+    assert after.value(BACK_FOCUS_REQUIRED) - before.value(BACK_FOCUS_REQUIRED) == pytest.approx(shift)
+    assert before.value(GUIDE_PATH_REQUIRED) - after.value(GUIDE_PATH_REQUIRED) == pytest.approx(shift)
 
 
 @given(rigs())
@@ -92,7 +99,7 @@ def test_the_section_holds_every_part_end_to_end(doc):
     for one, other in zip(drawn.parts, drawn.parts[1:], strict=False):
         assert other.start_mm == pytest.approx(one.end_mm)
     assert drawn.plane.built_mm == pytest.approx(drawn.length_mm)
-    assert drawn.plane.required_mm - drawn.datum_mm == pytest.approx(evaluation.value("back_focus_required_mm"))
+    assert drawn.plane.required_mm - drawn.datum_mm == pytest.approx(evaluation.value(BACK_FOCUS_REQUIRED))
     assert drawn.top_mm >= max(shape.outer_radius_mm for shape in drawn.all_parts())
     for shape in drawn.parts:
         assert 0 < shape.opening_radius_mm < shape.outer_radius_mm

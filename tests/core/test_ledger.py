@@ -41,7 +41,7 @@ def test_compare(one, other, verdict):
 
 
 @pytest.mark.parametrize(
-    "target, leg, verdict",
+    "target, quantity_value, verdict",
     [
         (Target(-0.4, 0.4), QuantityValue(0.1, 0.05), V.HOLDS),
         (Target(-0.4, 0.4), QuantityValue(0.35, 0.05), V.TIGHT),  # 0.35 + 0.10 > 0.40

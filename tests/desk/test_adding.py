@@ -17,8 +17,7 @@ TRIAL = '''
 """A trial: how far the sensor leans, of a made-up law."""
 
 from wyntaxis.core.findings.conditions import SPACING
-from wyntaxis.core.findings.finding import Finding, Remedy
-from wyntaxis.core.findings.registry import finding
+from wyntaxis.core.findings.registry import finding, say
 from wyntaxis.core.ledger import QuantityValue, Target
 from wyntaxis.core.quantities.evaluator import computed, target
 from wyntaxis.core.quantities.rows import DeviceQuantity, rows
@@ -27,15 +26,15 @@ from wyntaxis.core.steps import declare_step
 
 LEAN = declare_step("lean", "Measure", "Lean", "Does the sensor stand square to the light?")
 TILT = DeviceQuantity("tilt_um", "Tilt of its chip", "µm", 1, LEAN)
-declare_quantity(QuantityKind("lean_um", "Lean across the sensor", "µm", 1, step=LEAN))
+LEAN_ACROSS = declare_quantity(QuantityKind("lean_um", "Lean across the sensor", "µm", 1, step=LEAN))
 
 
-@computed("lean_um")
+@computed(LEAN_ACROSS)
 def lean(evaluator):
     return QuantityValue(evaluator.rig.telescope.aperture_mm / 4, 0.5)
 
 
-@target("lean_um")
+@target(LEAN_ACROSS)
 def lean_target(evaluator):
     return Target(0, 5)
 
@@ -47,12 +46,17 @@ def leans(numbers):
             yield TILT.row(device.id, device.title, computed=QuantityValue(3.0), target=Target(high=2.0))
 
 
-@finding("lean.across", step=LEAN, condition=SPACING)
+@finding(
+    "lean.across",
+    step=LEAN,
+    condition=SPACING,
+    source="a trial",
+    titles="The sensor leans {lean:1} µm",
+    remedies="Shim it.",
+)
 def across(evaluation):
-    row = evaluation.quantities["lean_um"]
-    yield Finding(
-        "lean.across", row.verdict, "lean_um", "The sensor leans", ("aperture / 4",), Remedy("shim it"), "a trial"
-    )
+    row = evaluation.quantity(LEAN_ACROSS)
+    yield say(row.id, row, None, {"lean": row.best.value}, lines=("aperture / 4",))
 '''
 
 
@@ -78,7 +82,7 @@ def test_one_module_adds_a_number_a_finding_and_a_step(trial, make_window, capsy
     path = str(demo.rig_path("tarnfell-triplet-reduced"))
     assert main(["check", path, "--json"]) == 1
     entries = next(one for one in json.loads(capsys.readouterr().out) if one["id"] == "lean.across")
-    assert (entries["verdict"], entries["remedy"]) == ("fails", "shim it")
+    assert (entries["verdict"], entries["remedy"]) == ("fails", "Shim it.")
     assert main(["numbers", path, "--json"]) == 0
     assert "lean_um" in {row["id"] for row in json.loads(capsys.readouterr().out)}
     main(["ready", path, "--json"])
@@ -101,8 +105,8 @@ def test_declaring_twice_is_refused(trial):
     for again in (
         lambda: steps.declare_step("lean", "Measure", "Lean", ""),
         lambda: quantity_kinds.declare_quantity(quantity_kinds.QUANTITY_KINDS["lean_um"]),
-        lambda: evaluator.computed("lean_um")(lambda _values: None),
-        lambda: registry.finding("lean.across", step=trial.LEAN)(lambda _evaluation: ()),
+        lambda: evaluator.computed(quantity_kinds.QUANTITY_KINDS["lean_um"])(lambda _evaluator: None),
+        lambda: registry.finding("lean.across", step=trial.LEAN, source="", titles="")(lambda _evaluation: ()),
     ):
         with pytest.raises(ValueError, match="declared"):
             again()

@@ -2,8 +2,8 @@
 
 import pytest
 
+from tests.desk.test_compute_sheets import type_into
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
-from tests.desk.test_reckon_sheets import type_into
 from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
 from wyntaxis.simulators.camera import BenchSession, SimulatedCamera, cooling_csv, cooling_run
 

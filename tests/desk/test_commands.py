@@ -11,6 +11,7 @@ from PyQt6.QtGui import QAction, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu
 
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH
 from wyntaxis.desk.app import has_screen
 from wyntaxis.desk.journal import Journal
 from wyntaxis.desk.session import Session
@@ -69,7 +70,7 @@ def test_a_variant_gets_a_telescope_of_its_own(window):
     assert not window.menus.by_name["Own telescope for this variant"].isEnabled()
     do(window, "Next train", "Own telescope for this variant")
     window.session.set_value(("telescope", "focal_length_mm"), 500, "Change")
-    assert window.session.evaluation.value("effective_focal_length_mm") == 500
+    assert window.session.evaluation.value(FOCAL_LENGTH) == 500
     assert window.session.document.telescope.focal_length_mm == 676
     do(window, "Next train")
     assert window.session.variant is None

@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tests.core.evidence.test_headers import write
-from tests.desk.test_reckon_sheets import type_into
+from tests.desk.test_compute_sheets import type_into
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.ports.kind import PORTS
 

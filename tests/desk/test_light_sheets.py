@@ -5,8 +5,8 @@ from dataclasses import replace
 
 import pytest
 
+from tests.desk.test_compute_sheets import type_into
 from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
-from tests.desk.test_reckon_sheets import type_into
 from tests.desk.test_sky_sheets import loaded
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.simulators.flat_field import FLAT_START, Mote, SimulatedFlats

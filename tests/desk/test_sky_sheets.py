@@ -2,8 +2,8 @@
 
 import pytest
 
+from tests.desk.test_compute_sheets import type_into
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
-from tests.desk.test_reckon_sheets import type_into
 from wyntaxis.simulators.telescope import SimulatedTelescope
 
 SCOPE = SimulatedTelescope(best_position=7000, width=200, height=150, stars=8, seed=5)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
 from tests.conftest import EXAMPLE
 from wyntaxis.core.ledger import Quantity, QuantityValue, worst
-from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR, QUANTITY_KINDS
 from wyntaxis.core.rig.store import load, save, validated
 from wyntaxis.core.steps import steps
 from wyntaxis.core.worklist import tallies
@@ -208,7 +208,7 @@ def test_a_rig_built_from_nothing(window):
     window.menus.by_name["Add sensor"].trigger()
     window.session.choose_part("corrector")
     type_into(window.sheets["light_path"].card.field("required_back_focus_mm"), "55")
-    assert window.session.evaluation.value("back_focus_error_mm") == pytest.approx(20 - 55)
+    assert window.session.evaluation.value(BACK_FOCUS_ERROR) == pytest.approx(20 - 55)
     sheet = window.sheets["guide_branch"]
     window.show_step("guide_branch")
     sheet._set_kind("off_axis")
@@ -387,7 +387,7 @@ def test_every_step_has_a_key_of_its_own(window):
 
 
 @pytest.mark.parametrize(
-    "legs, width",
+    "values, width",
     [
         ({"stated": (10.0, 0.1, 0.3), "computed": (10.5, 0.0, 0.6)}, 0.6),  # the computed value's own tolerance
         ({"stated": (10.0, 0.0, 0.3), "computed": (10.5, 0.0, 0.0)}, 0.3),

@@ -9,7 +9,7 @@ from wyntaxis.commands.shared import OK, Command, computed_now, keep_change, pri
 
 def _measurements(options: argparse.Namespace) -> int:
     from wyntaxis.core.files.errors import InputError
-    from wyntaxis.core.findings.caveats import out_of_date_words
+    from wyntaxis.core.findings.marking import out_of_date_words
     from wyntaxis.core.next_measurements import hour_plans, next_measurements
     from wyntaxis.core.rig.dependencies import confirmation, out_of_date_measurements
     from wyntaxis.core.rig.edit import Change

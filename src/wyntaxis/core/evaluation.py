@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.files.errors import path_text
-from wyntaxis.core.findings.caveats import doubts, with_caveats
 from wyntaxis.core.findings.conditions import judge_conditions
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.registry import all_findings, in_order
+from wyntaxis.core.findings.judging import judged
+from wyntaxis.core.findings.marking import Marks
+from wyntaxis.core.findings.registry import all_statements, in_order
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.rows import rows_of
 from wyntaxis.core.records.audit import audit_of
@@ -27,20 +28,37 @@ def evaluate(
 
     Parameters
     ----------
-    evidence
-        What was looked at outside the rig file: ports, frame headers.
-    shelf
+    rig : Rig
+        The document.
+    evidence : Evidence, optional
+        What was looked at outside the rig file: ports, frames, logs.
+    shelf : tuple of ShelfPart
         Parts that remedies may name.
-    traced
-        Whether ``values.reads`` is to know of everything what rests on it; of what nobody gave it always does.
+    traced : bool
+        Whether ``evaluator.reads`` is to know of every number what it depends on; of assumed, out-of-date and
+        conflicting values it always does.
+
+    Returns
+    -------
+    Evaluation
+        Rows, findings and conditions, each with its verdict.
     """
     paths = [path_text(entry.path) for entry in out_of_date_measurements(rig)]
     marked = marked_leaves(rig, (*rig.assumed, *conflicting_paths(rig), *(f"{path}.value" for path in paths)))
     numbers = numbers_of(rig, evidence, shelf, traced=traced or marked)
     tracked = numbers.tracked()
     bare = Evaluation(**vars(numbers), rows=rows_of(tracked), frames=audit_of(tracked))
-    found = list(all_findings(bare))
-    entries = with_caveats(bare, found)
+    marks, stated = Marks(bare), list(all_statements(bare))
+    findings = tuple(
+        judged(bare, entry.declared, statement, reads, marks)
+        for entry in stated
+        for statement, reads in entry.statements
+    )
     ranked = sorted(in_order(), key=lambda entry: entry.rank)
     conditions = {item.id: (item.condition, item.needed) for item in ranked if item.condition is not None}
-    return entries.with_results(conditions=judge_conditions(entries.findings, conditions, rig, doubts(bare, found)))
+    return bare.with_results(
+        rows=marks.rows,
+        quantities={key: marks.rows.get(key, row) for key, row in bare.quantities.items()},
+        findings=findings,
+        conditions=judge_conditions(findings, conditions, rig, marks.doubts(stated)),
+    )

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.evidence.measured import Estimate, device_index, measured_values
+from wyntaxis.core.quantity_kinds import DEPTH_OF_FOCUS_DIFFRACTION, DEPTH_OF_FOCUS_SEEING, STAR_FWHM
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
@@ -158,7 +159,7 @@ def _usual_slope(evaluation: Evaluation) -> float | None:
 def _sweep(evaluation: Evaluation) -> Change | None:
     if evaluation.rig.sensor is None or device_index(evaluation.rig, "focuser") is None:
         return None
-    depth = evaluation.rows["depth_of_focus_seeing_um"].best or evaluation.rows["depth_of_focus_diffraction_um"].best
+    depth = evaluation.quantity(DEPTH_OF_FOCUS_SEEING).best or evaluation.quantity(DEPTH_OF_FOCUS_DIFFRACTION).best
     if depth is None:
         return None
     return _measured(
@@ -193,7 +194,7 @@ def _guide_log(evaluation: Evaluation) -> Change | None:
     rig = evaluation.rig
     if rig.guiding.kind == "none" or evaluation.guide_optics is None:
         return None
-    fwhm = evaluation.rows["star_fwhm_arcsec"].computed
+    fwhm = evaluation.quantity(STAR_FWHM).computed
     rms = fwhm.value / 2.3548 / 3 if fwhm is not None else 0.4
     axis = Estimate(rms / 2**0.5, 0.03 * rms)
     allowed = rig.guiding.settings.settle_allowed_s if rig.guiding.settings is not None else None

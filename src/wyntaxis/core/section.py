@@ -5,18 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wyntaxis.core.evaluation import Evaluation
-from wyntaxis.core.evidence.field.kind import CURVATURE, FIELD, TILT
+from wyntaxis.core.evidence.field.kind import FIELD
 from wyntaxis.core.evidence.filters.kind import FILTERS
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantity_kinds import FIELD_CURVATURE, FIELD_TILT, FOCAL_RATIO, GUIDE_PATH_ERROR
 from wyntaxis.core.records.presence import presence
 from wyntaxis.core.train.section import DeviceMark, DustMark, FocusSurface, Judged, Section, lay_out
 
 
 def section(evaluation: Evaluation) -> Section:
     """Lay a reckoned rig out in mm, with all that is told of it."""
-    allowed = evaluation.quantities["guide_path_error_mm"].target
+    allowed = evaluation.quantity(GUIDE_PATH_ERROR).target
     judged = Judged(
-        focal_ratio=evaluation.value("focal_ratio"),
+        focal_ratio=evaluation.value(FOCAL_RATIO),
         guide_allowed_mm=allowed.high if allowed else None,
         verdicts=_verdicts(evaluation),
         devices=_devices(evaluation),
@@ -66,7 +67,7 @@ def focus_surface(evaluation: Evaluation) -> FocusSurface | None:
         return None
     tilt, curvature = (last.tilt_um, last.curvature_um) if last is not None else (None, None)
     if tilt is None or curvature is None:
-        kept = [evaluation.rig.measured.get(key) for key in (TILT, CURVATURE)]
+        kept = [evaluation.rig.measured.get(kind.id) for kind in (FIELD_TILT, FIELD_CURVATURE)]
         if kept[0] is None or kept[1] is None:
             return None
         return FocusSurface(kept[0].value, kept[1].value, sensor.diagonal_mm / 2)

@@ -50,6 +50,11 @@ def terms(values: list[float], decimals: int) -> str:
     return text
 
 
+def counted(count: int, noun: str) -> str:
+    """Return ``1 list`` or ``3 lists``: a number with its noun, whose plural ends in s."""
+    return f"{count} {noun}" if count == 1 else f"{count} {noun}s"
+
+
 def utc_stamp() -> str:
     """Return the present moment as evidence and records hold it: UTC, to the second, such as 2026-03-01T21:04:05Z."""
     return datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")

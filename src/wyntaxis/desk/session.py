@@ -11,7 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, sha256_of
-from wyntaxis.core.findings.caveats import acceptance, withdrawal
+from wyntaxis.core.findings.acceptance import acceptance, withdrawal
 from wyntaxis.core.findings.finding import Finding, subject_title
 from wyntaxis.core.history import recording
 from wyntaxis.core.rig import store

@@ -183,7 +183,7 @@ def test_a_bent_sensor_is_told(tmp_path):
 
 
 @pytest.mark.parametrize(
-    "offset, verdict, words", [(0.3, "fails", "clips the bias"), (5.0, "holds", "keeps the bias clear")]
+    "offset, verdict, words", [(0.3, "fails", "clips the bias"), (5.0, "holds", "the bias is clear of the lowest code")]
 )
 def test_an_offset_that_clips_is_found_with_its_remedy(tmp_path, offset, verdict, words):
     camera = SimulatedCamera(seed=9)

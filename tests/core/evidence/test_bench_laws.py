@@ -368,7 +368,7 @@ FINDINGS = [
 ]
 
 
-@pytest.mark.parametrize("told, finding_id, verdict, words", FINDINGS)
+@pytest.mark.parametrize("entries, finding_id, verdict, words", FINDINGS)
 def test_findings_of_the_camera_by_hand(entries, finding_id, verdict, words):
     found = evaluate(validated(camera_rig(**entries))).finding(finding_id)
     assert found.verdict == verdict

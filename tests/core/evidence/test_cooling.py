@@ -209,9 +209,9 @@ def test_what_runs_measured_is_kept_and_judged(cooled):
     rig = kept(cooled, log_of("full", full_power=True), log_of("ramp", ramp_c_min=1.8))
     found = {f.id: f for f in evaluate(rig).findings}
     assert {found[f"cooling.{key}"].verdict for key in ("reach", "reserve", "rate", "stability")} == {Verdict.HOLDS}
-    assert "the coldest reach is −29.5 °C at 20 °C ambient" in found["cooling.reach"].title
+    assert "the lowest reachable temperature is −29.5 °C at 20 °C ambient" in found["cooling.reach"].title
     # (20 − (−10)) / 49.5 = 60.6 %
-    assert "61 % of the power holds −10 °C" in found["cooling.reserve"].title
+    assert "holding −10 °C at 20 °C ambient takes 61 % of the power" in found["cooling.reserve"].title
     assert rig.devices[0].measured("steepest_c_min").value == pytest.approx(1.8, abs=0.3)
     again = kept_model(rig)
     assert again.depth.value == pytest.approx(49.5, rel=0.01)
@@ -345,7 +345,7 @@ def test_the_reach_follows_from_time_constant_and_pull(cooled):
     cooled["plan"]["ambient_c"] = 18
     found = evaluate(validated(cooled)).finding("cooling.reach")
     assert found.verdict is Verdict.HOLDS
-    assert "coldest reach is −31.5 °C" in found.title
+    assert "lowest reachable temperature is −31.5 °C" in found.title
 
 
 @pytest.mark.slow

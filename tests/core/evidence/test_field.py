@@ -332,7 +332,7 @@ def test_one_sweep_tells_what_it_can():
 
 
 @pytest.mark.parametrize(
-    ("first", "second", "told"),
+    ("first", "second", "reported"),
     [
         ((20.0, 0.0), (20.0, 0.0), "camera’s side is tilted"),
         ((20.0, 0.0), (-20.0, 0.0), "telescope’s side is tilted"),
@@ -371,7 +371,7 @@ def test_headers_tell_how_two_sweeps_differ(one, other, relation):
 
 
 @pytest.mark.parametrize(
-    ("value", "u", "half", "told"),
+    ("value", "u", "half", "reported"),
     [(24, 1, 23.85, True), (23, 1, 23.85, False), (-24, 1, 23.85, True), (24, 12.1, 23.85, False), (3, 1, None, True)],
 )
 def test_what_matters_is_certain_and_over_half_the_depth(value, u, half, reported):

@@ -207,10 +207,10 @@ def test_what_flats_prove_is_worded(result):
             entries.setdefault(found.id, []).append(found)
     repeats = {f.title.partition(":")[0]: f for f in entries["wheel.repeat"]}
     assert repeats["L"].verdict in ("tight", "fails")
-    assert "px off where it did" in repeats["L"].title
+    assert "px from where it stopped before" in repeats["L"].title
     assert repeats["Ha"].verdict == "unproven", "nobody told that the wheel turned"
     assert entries["wheel.dust"][0].verdict in ("tight", "fails")
-    assert "clean" in entries["wheel.dust"][0].remedy.text
+    assert "Clean" in entries["wheel.dust"][0].remedy.text
     levels = {f.title.partition(":")[0]: f.verdict for f in entries["flats.level"]}
     assert levels == {"L": "holds", "Ha": "fails"}
     assert entries["flats.serve"][0].verdict == "fails"

@@ -99,7 +99,7 @@ def test_a_wild_point_is_left_out_with_its_reason_and_may_be_restored():
 
 
 @pytest.mark.parametrize(
-    ("points", "told"),
+    ("points", "entries"),
     [
         (run_points()[:5], "one-sided: too few points lie further out"),
         (run_points()[4:], "one-sided: too few points lie further in"),
@@ -188,7 +188,7 @@ def test_the_law_of_all_runs_by_hand():
 
 
 @pytest.mark.parametrize(
-    ("table", "key", "told"),
+    ("table", "key", "entries"),
     [
         ([(1000, 1, 5, "out", "L"), (1001, 1, 5.4, "out", "L")], "backlash", "every run goes out"),
         ([(1000, 1, 5, "out", "L"), (1001, 1, 5.4, "out", "L")], "slope", "span 0.4 °C"),
@@ -260,7 +260,7 @@ def test_a_table_of_radii_and_a_sorted_one(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "entries"),
     [
         ("position,size_px\n", "holds no row"),
         ("a,b\n1,2\n", "no column for position"),

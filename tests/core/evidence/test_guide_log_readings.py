@@ -234,7 +234,7 @@ def test_a_calibration_at_another_binning_is_told_for_the_rigs(tmp_path):
     assert measures(validated(EXAMPLE), result)["guide_scale_arcsec_px"].value == pytest.approx(at_two / 2, rel=0.01)
 
 
-@pytest.mark.parametrize(("share", "words"), [(0.2, "follow the star"), (1.6, "too eager")])
+@pytest.mark.parametrize(("share", "words"), [(0.2, "neither too strong"), (1.6, "too strong")])
 def test_declination_that_overshoots_is_said(tmp_path, share, words):
     rows, _ = mount(share=share, seconds=1800)
     result = read([log(tmp_path, rows)], OPTICS)

@@ -187,8 +187,8 @@ def test_lights_far_warmer_than_was_set_say_that_the_cooler_was_off(rig, order):
     lights = [header(CCD_TEMP=16.0), header(CCD_TEMP=15.5), header(CCD_TEMP=-9.9)][::order]
     evaluation = evaluate(rig, Evidence().having(HEADERS, entries(*lights)))
     assert evaluation.finding("cooling.on").verdict == "fails"
-    assert "the lights are up to 26 °C warmer than was set" in evaluation.finding("cooling.on").title
-    assert evaluation.finding("cooling.setpoint").remedy.text.startswith("the cooler was off: switch it on")
+    assert "lights are up to 26 °C warmer than the set temperature" in evaluation.finding("cooling.on").title
+    assert evaluation.finding("cooling.setpoint").remedy.text.startswith("The cooler was off: switch it on")
     alone = evaluate(rig, Evidence().having(HEADERS, entries(header(SET_TEMP=None, CCD_TEMP=16.0))))
     assert alone.finding("cooling.on").verdict == "fails", "against the rig's set temperature where none is told"
 

@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.scale.image_scale import (
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics.imaging import pixel_scale
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH
 from wyntaxis.core.rig.edit import apply
 from wyntaxis.core.rig.store import validated
 
@@ -151,7 +152,7 @@ def test_a_frame_on_disk_is_kept_with_its_evidence(tmp_path, example):
     assert (kept.evidence.file, kept.evidence.method, kept.value) == ("solved.fits", "wcs", pytest.approx(SCALE))
     # Measured at binning 2, told for the binning in use, 1.
     assert evaluate(rig).quantities["pixel_scale_arcsec_px"].measured.value == pytest.approx(SCALE / 2)
-    assert evaluate(rig).value("effective_focal_length_mm") == pytest.approx(206.264806 * 3.9 * 2 / SCALE)
+    assert evaluate(rig).value(FOCAL_LENGTH) == pytest.approx(206.264806 * 3.9 * 2 / SCALE)
 
 
 @pytest.mark.parametrize(
@@ -214,7 +215,7 @@ def test_a_planted_spacing_error_comes_back(example, planted_mm):
         (676.0, Verdict.FAILS, "taken without Aldous 0.76x"),
         (513.76 / 2, Verdict.FAILS, "binned 2 times more"),
         (513.76 * 3, Verdict.FAILS, "binned 3 times less"),
-        (505.0, Verdict.FAILS, "asks for a train 2.6 mm longer"),
+        (505.0, Verdict.FAILS, "suggests a train 2.6 mm longer"),
     ],
 )
 def test_the_finding_and_its_story(example, focal, verdict, words):
@@ -232,7 +233,7 @@ def test_without_a_tolerance_the_focal_length_is_taken_as_rounded(example):
     example["train"][0]["magnification"] = 1
     example["measured"] = {"effective_focal_length_mm": {"value": 676}}
     found = evaluate(validated(example)).finding("scale.measured")
-    assert "says nothing of the spacing" in found.arithmetic[-1]
+    assert "says nothing about the spacing" in found.arithmetic[-1]
 
 
 def test_more_axes_than_the_frame_has():

@@ -130,7 +130,7 @@ def test_a_sky_that_rises_changes_no_star():
 
 
 @pytest.mark.parametrize(
-    ("spoil", "reason"),
+    ("frame_problem", "reason"),
     [
         (lambda p: p.__setitem__((300, 411), 30000), None),
         (lambda p: p.__setitem__((slice(300, 302), slice(400, 402)), [[9000, 30000], [300, 9000]]), "a "),

@@ -9,7 +9,7 @@ from tests.rigs import clean_document
 from wyntaxis.cli import main
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.headers.kind import HEADERS
-from wyntaxis.core.findings.caveats import acceptance, withdrawal
+from wyntaxis.core.findings.acceptance import acceptance, withdrawal
 from wyntaxis.core.findings.conditions import overall
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit
@@ -51,7 +51,7 @@ def test_a_finding_says_what_it_rests_on_and_offers_no_edit(example):
     found = evaluate(validated(example | {"assumed": ["train[3].length_mm"]})).finding("spacing.main")
     assert (found.verdict, found.remedy.change) == (Verdict.UNPROVEN, None)
     assert found.title.endswith("if ring 12.9: length 12.9 mm is as assumed")
-    assert "enter ring 12.9: length 12.9 mm" in found.remedy.text
+    assert "Enter ring 12.9: length 12.9 mm" in found.remedy.text
     assert found.as_json()["assumed"] == ["train[3].length_mm"]
     tally = next(
         one
@@ -80,7 +80,7 @@ def test_an_accepted_finding_is_told_apart_and_lapses_with_its_number(example, t
     # Half a hundredth off its two decimals it is another number.
     other = evaluate(edit.apply(rig, Change.of("x", RING, 12.91)))
     assert other.finding("spacing.main").accepted == ""
-    assert "lapsed: it is 0.73 now" in other.finding("spacing.main").arithmetic[-1]
+    assert "no longer accepted, as it is 0.73 now" in other.finding("spacing.main").arithmetic[-1]
     same = evaluate(edit.apply(rig, Change.of("x", RING, 12.9001)))
     assert same.finding("spacing.main").accepted
     back = edit.apply(rig, withdrawal(rig, found))

@@ -112,7 +112,12 @@ PLANTS = [
     ),
     ("slot left over", lambda d: values(d).update({"rondel.slots": [*SLOTS, "Filter 7"]}), "wheel.leftover", "slot 7"),
     ("blank slot", lambda d: values(d).update({"rondel.slots": [*SLOTS, " "]}), "wheel.leftover", "slot 7 is blank"),
-    ("named twice", lambda d: device(d, "rondel")["slots"][1].update(name="L"), "wheel.leftover", "“L” stands 2 times"),
+    (
+        "named twice",
+        lambda d: device(d, "rondel")["slots"][1].update(name="L"),
+        "wheel.leftover",
+        "“L” is listed 2 times",
+    ),
     (
         "a filter that is not there",
         lambda d: d["plan"]["filters"].append("SII"),
@@ -195,7 +200,7 @@ PLANTS = [
         "focuser at the end",
         lambda d: device(d, "glide")["settings"]["position"].update(value=9800),
         "focuser.travel",
-        "98 % of its travel: at the end of it",
+        "98 % of its travel, at the end of it",
     ),
     (
         "coarse focuser",
@@ -214,7 +219,7 @@ PLANTS = [
         "no room",
         lambda d: device(d, "hut")["storage"][0].update(free_gb=4),
         "storage.space",
-        "4 GB free, the night takes 5.3 GB",
+        "4 GB free; the night takes 5.3 GB",
     ),
     (
         "too much current",
@@ -261,7 +266,7 @@ PORT_PLANTS = [
         "slow link",
         lambda t: usb(t, "2-1").update(name="1-3", speed=480, version=" 2.10"),
         "ports.speed",
-        "480 Mbit/s on a link that is too slow",
+        "480 Mbit/s, on a link that is too slow",
         "5000 Mbit/s port",
     ),
     (
@@ -277,7 +282,7 @@ PORT_PLANTS = [
         lambda t: usb(t, "2-1").update(name="1-3", speed=480),
         "ports.traffic",
         "ask for 173 MB/s of 40 MB/s",
-        "limit the traffic of each to 21 %",
+        "Limit the traffic of each to 21 %",
     ),
     (
         "starved hub",
@@ -291,14 +296,14 @@ PORT_PLANTS = [
         lambda t: t.append({"name": "1-4", "vendor": "3f2a", "product_id": "0120", "serial": "PP-1", "speed": 480}),
         "ports.identity",
         "3f2a:0120 PP-1",
-        "tell them apart",
+        "Identify them",
     ),
-    ("closed node", lambda t: usb(t, "2-1").update(mode="600"), "ports.permission", "may not be opened", "uaccess"),
+    ("closed node", lambda t: usb(t, "2-1").update(mode="600"), "ports.permission", "may not open its node", "uaccess"),
     (
         "serial port gone",
         lambda t: usb(t, "1-2.2").update(by_id="usb-Other-if00"),
         "ports.serial_name",
-        "is not there now",
+        "does not exist now",
         "usb-Other-if00",
     ),
 ]
@@ -381,7 +386,7 @@ def test_a_usb_device_without_an_identity_is_unproven(tmp_path):
     document["devices"].append({"id": "box", "kind": "power_box", "connection": {"kind": "usb"}})
     found = computed_now(document, clean_tree(), tmp_path).findings
     reported = next(f for f in found if f.id == "ports.present" and f.subject == "box")
-    assert (reported.verdict, reported.title) == ("unproven", "box is on USB, but its vendor:product is not stated")
+    assert (reported.verdict, reported.title) == ("unproven", "box is on USB, but its vendor:product is not entered")
 
 
 def test_devices_are_kept_and_refused_by_name():
@@ -423,7 +428,7 @@ UNPROVEN = [
         "power",
         "the camera's power",
         lambda d: device(d, "main").pop("power"),
-        "What Pellucid Grand draws is not stated",
+        "What Pellucid Grand draws is not entered",
     ),
     ("power", "the supply's rating", lambda d: d["supplies"][0].pop("rated_a"), "battery has no rating"),
     (
@@ -432,16 +437,16 @@ UNPROVEN = [
         lambda d: device(d, "glide").update(power={"supply": "battery"}),
         "Glide motor draws",
     ),
-    ("storage", "planned frames", lambda d: d["plan"].pop("frames"), "no frames planned stated"),
-    ("storage", "free space", lambda d: device(d, "hut")["storage"][0].pop("free_gb"), "no free space of the disks"),
-    ("mount", "the flip's margin", lambda d: device(d, "cairn")["settings"].pop("flip_margin_min"), "on paper only"),
+    ("storage", "planned frames", lambda d: d["plan"].pop("frames"), "the planned number of frames not entered"),
+    ("storage", "free space", lambda d: device(d, "hut")["storage"][0].pop("free_gb"), "the free space of the disks"),
+    ("mount", "the flip's margin", lambda d: device(d, "cairn")["settings"].pop("flip_margin_min"), "is not verified"),
     ("mount", "the flip at all", lambda d: plan(d, actions=["cool", "guide", "park"]), "the plan does not say whether"),
     ("focuser", "the position", lambda d: device(d, "glide")["settings"].pop("position"), "is not known"),
     (
         "focuser",
         "the step",
         lambda d: device(d, "glide")["settings"].pop("step_um"),
-        "the focuser's step is not stated",
+        "the focuser's step is not entered",
     ),
     ("drivers", "the driver's date", lambda d: device(d, "main")["driver"].pop("installed"), "when its driver was"),
     (
@@ -450,15 +455,15 @@ UNPROVEN = [
         lambda d: device(d, "main")["connection"].pop("plugged_in"),
         "when it was plugged",
     ),
-    ("gain", "the gain on file", lambda d: [values(d, n).pop("main.gain") for n in (0, 1)], "no program has the gain"),
-    ("gain", "the offset on file", lambda d: values(d).pop("main.offset"), "no program has the offset on file"),
-    ("settings", "the site on file", lambda d: values(d).pop("site.latitude_deg"), "no program has the site on file"),
+    ("gain", "the gain on file", lambda d: [values(d, n).pop("main.gain") for n in (0, 1)], "no program's gain"),
+    ("gain", "the offset on file", lambda d: values(d).pop("main.offset"), "no program's offset"),
+    ("settings", "the site on file", lambda d: values(d).pop("site.latitude_deg"), "no program's site"),
     ("focal_length", "any record", lambda d: d.update(records=[]), "the rig has no program's record"),
     (
         "filters",
         "the order on file",
         lambda d: [values(d, n).pop("rondel.slots") for n in (0, 1)],
-        "no program has the",
+        "no program's",
     ),
     (
         "cooling",
@@ -521,7 +526,7 @@ LIMITS = [
 ]
 
 
-@pytest.mark.parametrize("where, told, finding_id, verdict", LIMITS)
+@pytest.mark.parametrize("where, reported, finding_id, verdict", LIMITS)
 def test_settings_that_no_rig_can_have(where, reported, finding_id, verdict):
     document = clean_document()
     document["devices"].append({"id": "turner", "kind": "rotator"})

@@ -7,6 +7,7 @@ import pytest
 from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.findings.registry import finding, in_order
+from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR
 from wyntaxis.core.rig.edit import apply
 from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.steps import LIGHT_PATH
@@ -39,11 +40,11 @@ def test_the_examples_findings(example):
     main = found["spacing.main"]
     assert "required: 61.500 + 0.684 = 62.184 mm" in main.arithmetic
     assert "built: 17.500 + 20.000 + 12.900 + 12.500 = 62.900 mm" in main.arithmetic
-    assert main.remedy.text == "shorten ring 12.9, the spacer after Rondel 7, by 0.72 mm: 12.9 → 12.18 mm"
+    assert main.remedy.text == "Shorten ring 12.9, the spacer after Rondel 7, by 0.72 mm: 12.9 → 12.18 mm."
     guide = found["spacing.guide"]
     assert "required: X − G_main + G_guide = 54.400 − 0.684 + 0.000 = 53.716 mm" in guide.arithmetic
-    assert guide.remedy.text.startswith("set guide focuser to 29.22 mm, inside its 28 to 34 mm")
-    assert "then has to stand at 28.50 mm" in guide.remedy.text
+    assert guide.remedy.text.startswith("Set guide focuser to 29.22 mm (its range is 28 to 34 mm)")
+    assert "then needs 28.50 mm" in guide.remedy.text
 
 
 def test_applying_the_remedies_mends_the_rig(example):
@@ -51,7 +52,7 @@ def test_applying_the_remedies_mends_the_rig(example):
     for finding_id in ("spacing.main", "spacing.guide"):
         rig = apply(rig, evaluate(rig).finding(finding_id).remedy.change)
     after = evaluate(rig)
-    assert after.value("back_focus_error_mm") == pytest.approx(0, abs=0.005)
+    assert after.value(BACK_FOCUS_ERROR) == pytest.approx(0, abs=0.005)
     assert {f.id: f.verdict for f in after.findings if f.id.startswith("spacing")} == {
         "spacing.main": "holds",
         "spacing.guide": "holds",
@@ -111,30 +112,30 @@ def separate(doc):
     "change, finding_id, verdict, words",
     [
         (ring(12.18), "spacing.main", "holds", ""),
-        (ring(11.5), "spacing.main", "fails", "lengthen ring 12.9"),
-        (wide_tolerance, "spacing.main", "tight", "measure the length of Sideglance"),
-        (no_spacer, "spacing.main", "fails", "take 0.72 mm out between Aldous 0.76x and the camera"),
-        (no_tolerance, "spacing.main", "unproven", "state the tolerance"),
-        (adjustable_main, "spacing.main", "fails", "set ring 12.9 to 12.18 mm, inside its 12 to 14 mm"),
+        (ring(11.5), "spacing.main", "fails", "Lengthen ring 12.9"),
+        (wide_tolerance, "spacing.main", "tight", "Measure the length of Sideglance"),
+        (no_spacer, "spacing.main", "fails", "Take 0.72 mm out between Aldous 0.76x and the camera"),
+        (no_tolerance, "spacing.main", "unproven", "Enter the tolerance"),
+        (adjustable_main, "spacing.main", "fails", "Set ring 12.9 to 12.18 mm (its range is 12 to 14 mm)"),
         (lambda doc: doc["train"].pop(0), "spacing.main", "unproven", "within the focuser's travel"),
-        (lambda doc: doc["train"].pop(), "spacing.main", "unproven", "put a camera"),
+        (lambda doc: doc["train"].pop(), "spacing.main", "unproven", "Put a camera"),
         (set_guide(28, 34, 29.216), "spacing.guide", "holds", ""),
-        (set_guide(29.2, 34, 29.216), "spacing.guide", "tight", "focus the guide camera on a star"),
-        (set_guide(29.5, 34, 30), "spacing.guide", "fails", "shorten the guide path by at least 0.28 mm"),
-        (set_guide(20, 28, 28), "spacing.guide", "fails", "add an extension of at least 1.22 mm"),
-        (fixed_guide, "spacing.guide", "fails", "shorten the guide path by 0.78 mm"),
+        (set_guide(29.2, 34, 29.216), "spacing.guide", "tight", "Focus the guide camera on a star"),
+        (set_guide(29.5, 34, 30), "spacing.guide", "fails", "Shorten the guide path by at least 0.28 mm"),
+        (set_guide(20, 28, 28), "spacing.guide", "fails", "Add an extension of at least 1.22 mm"),
+        (fixed_guide, "spacing.guide", "fails", "Shorten the guide path by 0.78 mm"),
         (separate, "spacing.guide", "unproven", "does not depend on the main train"),
         (separate, "scale.guide", "tight", "guide focal length"),
-        (lambda doc: doc.update(guiding={"kind": "none"}), "spacing.guide", "unproven", "nothing to check"),
-        (lambda doc: doc.update(guiding={"kind": "none"}), "scale.guide", "unproven", "nothing to check"),
+        (lambda doc: doc.update(guiding={"kind": "none"}), "spacing.guide", "unproven", "Nothing to check"),
+        (lambda doc: doc.update(guiding={"kind": "none"}), "scale.guide", "unproven", "Nothing to check"),
         (big_guide_pixels(10), "scale.guide", "tight", "of 9.7 µm or less"),
         (big_guide_pixels(25), "scale.guide", "fails", "centroid error"),
         (seeing(1.2), "sampling.main", "fails", "smaller pixels"),
         (seeing(4.0), "sampling.main", "holds", ""),
-        (seeing(7.0), "sampling.main", "fails", "bin 2 would give 2.24 px/FWHM"),
+        (seeing(7.0), "sampling.main", "fails", "Binning 2 gives 2.24 px/FWHM"),
         (lambda doc: doc.pop("site"), "sampling.main", "unproven", "seeing"),
-        (own_circle(28.5), "coverage.image_circle", "tight", "centre the sensor to within 0.19 mm"),
-        (own_circle(27), "coverage.image_circle", "fails", "crop to a diagonal"),
+        (own_circle(28.5), "coverage.image_circle", "tight", "Centre the sensor to within 0.19 mm"),
+        (own_circle(27), "coverage.image_circle", "fails", "Crop to that diagonal"),
         (lambda doc: doc["telescope"].pop("image_circle_mm"), "coverage.image_circle", "unproven", "image circle"),
     ],
 )
@@ -149,9 +150,9 @@ def test_verdicts_and_remedies(example, change, finding_id, verdict, words):
 @pytest.mark.parametrize(
     "stated, verdict, words",
     [
-        ({"value": 676, "source": "capture profile"}, "fails", "leaves Aldous 0.76x out (0.76×): type 513.8 mm into"),
+        ({"value": 676, "source": "capture profile"}, "fails", "leaves Aldous 0.76x out (0.76×). Enter 513.8 mm in"),
         ({"value": 514}, "holds", ""),
-        ({"value": 520, "tolerance": 1}, "fails", "type 513.8 mm wherever"),
+        ({"value": 520, "tolerance": 1}, "fails", "Enter 513.8 mm wherever"),
     ],
 )
 def test_a_typed_focal_length_is_held_against_the_computed_one(example, stated, verdict, words):
@@ -163,7 +164,7 @@ def test_a_typed_focal_length_is_held_against_the_computed_one(example, stated, 
 
 def test_a_measured_leg_of_its_own_asks_to_measure_again(example):
     example["measured"] = {"back_focus_built_mm": {"value": 61.7, "standard_uncertainty": 0.001}}
-    assert "measure again" in findings(example)["legs.agree"].remedy.text
+    assert "Measure again" in findings(example)["legs.agree"].remedy.text
 
 
 @pytest.mark.parametrize("name", demo.RIGS)
@@ -194,4 +195,4 @@ def test_every_finding_is_declared_once_and_has_its_place():
     for one in in_order():
         assert one.after is None or order.index(one.after) < order.index(one.id)
     with pytest.raises(ValueError, match=r"spacing.main is declared twice"):
-        finding("spacing.main", step=LIGHT_PATH)(lambda _: [])
+        finding("spacing.main", step=LIGHT_PATH, source="", titles="")(lambda _: [])

@@ -30,7 +30,7 @@ def rig(box, device, battery=None, more=()):
 
 
 @pytest.mark.parametrize(
-    ("box", "from_battery_a", "arrives_v"),
+    ("box", "from_battery_a", "supply_voltage_v"),
     [
         ({"voltage_v": 5.0}, 2 * 5 / 12, 5.0 - 2 * OHM),  # a converter: 10 W are 0.833 A of 12 V
         ({"voltage_v": 5.0, "efficiency": 0.8}, 2 * 5 / 12 / 0.8, 5.0 - 2 * OHM),
@@ -58,7 +58,7 @@ def test_five_volts_behind_a_converter_are_judged_as_five():
     own = rig({"voltage_v": 5.0}, {"current_a": 2.0, "least_v": 4.95})
     found = evaluate(own).finding("power.drop")
     assert found.verdict is Verdict.FAILS
-    assert found.title.startswith("4.91 V arrive at camera")
+    assert found.title.startswith("camera gets 4.91 V")
 
 
 @pytest.mark.parametrize(

@@ -12,6 +12,7 @@ from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
 from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.quantity_kinds import DEPTH_OF_FOCUS_SEEING, FOCAL_LENGTH
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 
@@ -64,7 +65,7 @@ def test_measured_against_stated(settings, finding_id, verdict):
 
 def test_the_temperature_law_by_hand():
     evaluation, entries = found(with_focuser(temperature_slope_steps_c=(2.0, 0.1)), "focuser.temperature")
-    focal = evaluation.value("effective_focal_length_mm")
+    focal = evaluation.value(FOCAL_LENGTH)
     row = evaluation.rows["glide.expansion_ppm"]
     assert row.measured.value == pytest.approx(2.0 * 4 * 1000 / focal)  # steps/°C · µm/step ÷ mm, in 1e-6
     assert entries.verdict == "holds"
@@ -75,7 +76,7 @@ def test_the_temperature_law_by_hand():
 
 def test_triggers_follow_from_the_measured_law():
     evaluation, _ = found(with_focuser(), "focuser.triggers")
-    depth = evaluation.value("depth_of_focus_seeing_um") / 4
+    depth = evaluation.value(DEPTH_OF_FOCUS_SEEING) / 4
     limit = depth / 2 / 8.0
     for share, verdict in ((1.2, "holds"), (1.9, "tight"), (2.1, "fails")):
         settings = {"temperature_slope_steps_c": (8.0, 0.1), "refocus_temperature_c": round(share * limit, 4)}

@@ -10,7 +10,7 @@ from tests.conftest import EXAMPLE
 from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError, path_text
-from wyntaxis.core.findings.registry import all_findings
+from wyntaxis.core.findings.registry import all_statements
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.read_tracking import ReadStack, apart, enter, leave, reads_of_value
 from wyntaxis.core.rig import edit
@@ -71,10 +71,10 @@ def test_whatever_changes_with_a_value_has_read_it(name, every):
     document = document_of(name)
     base = evaluate(validated(document), traced=True)
     reads, whole, before = defaultdict(set), {}, entries(base.findings)
-    for found in all_findings(base):
+    for found in all_statements(base):
         whole[found.declared.id] = found.reads
-        for finding, own in found.findings:
-            reads[finding.id, finding.subject] |= own
+        for statement, own in found.statements:
+            reads[found.declared.id, statement.subject] |= own
     seen = 0
     for path, rig in trials(document, every):
         after, keys = evaluate(rig), reads_of_value(path_text(path))
@@ -85,7 +85,7 @@ def test_whatever_changes_with_a_value_has_read_it(name, every):
                 assert not keys.isdisjoint(reads[key] if key in before else whole[key[0]]), (path, key)
         for key in base.rows.keys() & after.rows.keys():
             one, other = base.rows[key], after.rows[key]
-            if (one.evaluator, one.verdict, one.target) != (other.evaluator, other.verdict, other.target):
+            if (one.values, one.verdict, one.target) != (other.values, other.verdict, other.target):
                 assert not keys.isdisjoint(base.evaluator.reads(key)), (path, key)
     assert seen > 50
 
@@ -163,7 +163,7 @@ def test_a_finding_without_a_number_is_unproven_where_it_read_an_assumed_value(p
     marked = evaluate(validated(document | {"assumed": [path]})).finding(finding_id)
     assert plain.verdict is Verdict.HOLDS
     assert (marked.verdict, marked.assumed) == (Verdict.UNPROVEN, (path,))
-    assert marked.remedy.text.startswith("enter ")
+    assert marked.remedy.text.startswith("Enter ")
 
 
 def test_one_devices_assumed_value_leaves_the_others_proven():

@@ -102,13 +102,13 @@ def test_the_remedy_names_a_cross_section_that_does():
     document = wired(power={"least_v": 12.4})
     entries = evaluate(validated(document)).finding("power.drop").remedy.text
     # (12.8 − 12.4) / 3 = 0.1333 Ω; 2 · 0.0172 · 5 / 0.1333 = 1.29 mm²
-    assert "take 1.29 mm² or more for its 5 m" in entries
+    assert "Use 1.29 mm² or more for its 5 m" in entries
     document["devices"][0]["power"]["cable"]["cross_section_mm2"] = 1.2901
     assert evaluate(validated(document)).finding("power.drop").verdict == "holds"
 
 
 @pytest.mark.parametrize(
-    "spoil, words",
+    "frame_problem, words",
     [
         (lambda d: d["supplies"].append({"id": "b", "fed_by": "b"}), "in a ring"),
         (lambda d: d["supplies"][0].update(fed_by="x"), 'names "x", which is no supply'),

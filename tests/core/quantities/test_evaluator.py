@@ -1,4 +1,4 @@
-"""Laws of the values: what a number rests on is known, and nothing is worked out twice."""
+"""Laws of the evaluator: it knows what a number depends on, and computes nothing twice."""
 
 import pytest
 
@@ -6,11 +6,12 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.quantities import evaluator as declared
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator
 from wyntaxis.core.quantities.read_tracking import reads_of_value, rests_on
+from wyntaxis.core.quantity_kinds import DITHER_SKY, STOP_THRESHOLD
 from wyntaxis.core.rig.store import validated
 
 
 def test_what_a_number_rests_on(example):
-    reads = evaluate(validated(example), traced=True).values.reads
+    reads = evaluate(validated(example), traced=True).evaluator.reads
     assert reads("airy_diameter_um") == {
         "stated.airy_diameter_um",
         "measured.airy_diameter_um",
@@ -25,7 +26,7 @@ def test_what_a_number_rests_on(example):
     assert "site.seeing_fwhm_arcsec" in reads("sampling_px_per_fwhm")
     assert "measured.pixel_scale_arcsec_px!" in reads("dither_guide_px")
     with pytest.raises(RuntimeError, match="told to trace"):
-        evaluate(validated(example)).values.reads("dither_guide_px")
+        evaluate(validated(example)).evaluator.reads("dither_guide_px")
 
 
 def test_a_traced_rig_reckons_the_same(example):
@@ -62,7 +63,7 @@ def test_a_leg_is_worked_out_once_and_must_not_wait_for_itself(example, monkeypa
     trial["computed", "effective_focal_length_mm"] = lambda evaluator: (asked.append(1), focal(evaluator))[1]
     evaluate(validated(example))
     assert len(asked) == 1
-    trial["computed", "dither_arcsec"] = lambda evaluator: evaluator.computed("stop_threshold_main_px")
-    trial["computed", "stop_threshold_main_px"] = lambda evaluator: evaluator.computed("dither_arcsec")
+    trial["computed", "dither_arcsec"] = lambda evaluator: evaluator.computed(STOP_THRESHOLD)
+    trial["computed", "stop_threshold_main_px"] = lambda evaluator: evaluator.computed(DITHER_SKY)
     with pytest.raises(RuntimeError, match=r"dither_arcsec → .*stop_threshold_main_px → .*dither_arcsec: waits"):
-        QuantityEvaluator(validated(example)).computed("dither_arcsec")
+        QuantityEvaluator(validated(example)).computed(DITHER_SKY)

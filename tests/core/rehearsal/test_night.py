@@ -250,7 +250,7 @@ def test_focus_moves_by_temperature_filters_and_play():
 
 
 @pytest.mark.parametrize(
-    ("told", "runs", "kept"),
+    ("entries", "runs", "kept"),
     [
         ({}, 1, 7),  # 3 °C an hour: 10 steps/°C × 3 °C = 30 steps are soft after some fifty minutes
         ({"refocus_c": 1.0}, 3, 20),

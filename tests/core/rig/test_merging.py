@@ -29,7 +29,7 @@ def with_part(part_id, **more):
 
 
 @pytest.mark.parametrize(
-    ("mine", "theirs", "wanted", "taken", "disputed"),
+    ("mine", "theirs", "wanted", "taken", "conflicting"),
     [
         (BASE, BASE, BASE, (), ()),
         (changed(name="mine"), BASE, changed(name="mine"), (), ()),

@@ -13,6 +13,7 @@ from tests.conftest import EXAMPLE
 from wyntaxis import demo
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import CancelledError, InputError
+from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR
 from wyntaxis.core.rig.shelf import STARTER, ShelfPart, load_shelf
 from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.train import spacer_search
@@ -143,7 +144,7 @@ def test_the_search_equals_brute_force(rings, loose, wanted, rear, front, two_pl
     for found in result.sets:
         applied = validated(rig.model_dump(mode="json", exclude_unset=True) | {"train": apply_set(rig, result, found)})
         evaluation = evaluate(applied)
-        assert evaluation.value("back_focus_error_mm") == pytest.approx(found.error_mm, abs=2e-6)
+        assert evaluation.value(BACK_FOCUS_ERROR) == pytest.approx(found.error_mm, abs=2e-6)
         assert evaluation.back_focus.worst_case_mm == pytest.approx(found.worst_case_mm, abs=1e-9)
         assert evaluation.back_focus.probability_within == pytest.approx(found.probability, abs=2e-6)
         assert evaluation.finding("joints.mate").verdict != "fails"
@@ -355,7 +356,7 @@ def test_the_demos_guide_branch_is_brought_into_reach_from_the_starter_shelf():
     assert after.guide_path.reach.shortfall_mm == 0
     assert after.finding("joints.mate").verdict == "holds"
     assert after.finding("reach.main").verdict == "holds"
-    assert after.finding("spacing.guide").remedy.text.startswith("set guide focuser to 28.82 mm")
+    assert after.finding("spacing.guide").remedy.text.startswith("Set guide focuser to 28.82 mm")
 
 
 def test_two_copies_of_a_piece_with_glass_count_twice():

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings.joints import depth
+from wyntaxis.core.quantity_kinds import BACK_FOCUS_BUILT, BACK_FOCUS_ERROR, FOCAL_LENGTH, GUIDE_PATH_REQUIRED
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.parts import Joint
 from wyntaxis.core.rig.shelf import STARTER, load_shelf
@@ -53,8 +54,8 @@ def test_a_gap_lengthens_what_is_built_and_what_is_drawn(example):
     example["train"][3]["front"] = {"thread": "M42x0.75", "gender": "male", "depth_mm": 5.2}
     example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
     evaluation = evaluate(validated(example))
-    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9 + 0.7)
-    assert evaluation.value("guide_path_required_mm") == pytest.approx(53.7157894737 + 0.7)
+    assert evaluation.value(BACK_FOCUS_BUILT) == pytest.approx(62.9 + 0.7)
+    assert evaluation.value(GUIDE_PATH_REQUIRED) == pytest.approx(53.7157894737 + 0.7)
     assert (
         "built: 17.500 + 20.000 + 0.700 + 12.900 + 12.500 = 63.600 mm" in evaluation.finding("spacing.main").arithmetic
     )
@@ -73,7 +74,7 @@ def test_a_ring_in_a_bottoming_joint_fills_its_gap_first(example, rings, built, 
     for number, thickness in enumerate(rings):
         example["train"].insert(3, {"id": f"shim{number}", "kind": "spacer", "length_mm": thickness})
     evaluation = evaluate(validated(example))
-    assert evaluation.value("back_focus_built_mm") == pytest.approx(built)
+    assert evaluation.value(BACK_FOCUS_BUILT) == pytest.approx(built)
     finding = evaluation.finding("joints.depth")
     assert (finding is None) is (open_mm is None)
     if finding is not None:
@@ -85,7 +86,7 @@ def test_a_thick_ring_that_is_no_thicker_than_the_gap_fills_it_too(example):
     example["train"][2]["rear"] = {"thread": "M42x0.75", "gender": "female", "depth_mm": 4.5}
     example["train"].insert(3, {"id": "stop", "kind": "spacer", "length_mm": 1.5})
     evaluation = evaluate(validated(example))
-    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9 + 1.5)
+    assert evaluation.value(BACK_FOCUS_BUILT) == pytest.approx(62.9 + 1.5)
     assert evaluation.finding("joints.depth") is None
 
 
@@ -94,8 +95,8 @@ def test_a_gap_before_the_datum_is_not_told_as_built_length(example):
     evaluation = evaluate(validated(example))
     finding = evaluation.finding("joints.depth")
     assert "before the datum, so outside the built length" in finding.arithmetic[0]
-    assert "until then" not in finding.remedy.text
-    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9)
+    assert "Until then" not in finding.remedy.text
+    assert evaluation.value(BACK_FOCUS_BUILT) == pytest.approx(62.9)
 
 
 def test_the_worst_case_holds_the_plates_too(example):
@@ -108,7 +109,7 @@ def test_the_worst_case_holds_the_plates_too(example):
 def test_a_gap_before_the_datum_does_not_count(example):
     example["train"][0]["front"]["depth_mm"] = 6
     evaluation = evaluate(validated(example))
-    assert evaluation.value("back_focus_built_mm") == pytest.approx(62.9)
+    assert evaluation.value(BACK_FOCUS_BUILT) == pytest.approx(62.9)
     assert len(list(depth(evaluation))) == 1
 
 
@@ -118,8 +119,8 @@ def test_what_does_not_mate_is_told_with_the_adapter_that_mends_it(example):
     rig = validated(example)
     bare, stocked = evaluate(rig), evaluate(rig, shelf=load_shelf(STARTER).parts)
     assert bare.finding("joints.mate").verdict == "fails"
-    assert "nothing on the shelf goes between" in bare.finding("joints.mate").remedy.text
-    assert stocked.finding("joints.mate").remedy.text.startswith("put M48 to M42 from the shelf between them")
+    assert "the shelf has none" in bare.finding("joints.mate").remedy.text
+    assert stocked.finding("joints.mate").remedy.text.startswith("Put M48 to M42 from the shelf between them")
     assert joint_text(rig.train[1].rear) == "M48×0.75 male, 4.5 mm"
 
 
@@ -244,9 +245,9 @@ def bare_train(doc, focal_plane, travel=60):
     "focal_plane, verdict, words",
     [
         (95, "holds", ""),  # 95 + 0.684 - 62.9 = 32.78 of 60
-        (66, "tight", "shorten the train by 26.2 mm"),
-        (60, "fails", "shorten the train by at least 2.2 mm"),
-        (125, "fails", "add an extension of at least 2.8 mm"),
+        (66, "tight", "Shorten the train by 26.2 mm"),
+        (60, "fails", "Shorten the train by at least 2.2 mm"),
+        (125, "fails", "Add an extension of at least 2.8 mm"),
     ],
 )
 def test_focus_reach(example, focal_plane, verdict, words):
@@ -313,7 +314,7 @@ def test_a_variant_is_a_rig_over_shared_parts(example):
     assert [part.id for part in native.train] == ["tube", "oag", "wheel", "camera"]
     assert native.train[1] == rig.train[1]
     assert native.guiding == rig.guiding
-    assert evaluate(native).value("effective_focal_length_mm") == 676
+    assert evaluate(native).value(FOCAL_LENGTH) == 676
     assert variant_rig(rig, None).train == variant_rig(rig, rig.name).train == rig.train
     other = variant_rig(validated(with_variant(example, train=["reducer", "camera"])), "native")
     assert other.guiding.kind == "none"
@@ -362,8 +363,8 @@ def test_one_filter_of_another_thickness_is_told_by_both_spacings(example):
     assert "through G: 3.5 mm of glass shift the focus by 1.197 mm, error −0.513 mm" in main.arithmetic
     assert "spread over the filters: 0.513 mm" in main.arithmetic
     assert guide.verdict == "fails"
-    assert guide.title == "Through G the guide camera is 0.51 mm out of focus"
-    assert odd.value("back_focus_error_mm") == pytest.approx(even.value("back_focus_error_mm"))
+    assert guide.title == "Through G the guide camera is 0.51 mm out of focus (allowed ±0.02 mm)"
+    assert odd.value(BACK_FOCUS_ERROR) == pytest.approx(even.value(BACK_FOCUS_ERROR))
 
 
 def test_a_thin_filter_within_the_tolerance_still_unfocuses_the_guide_camera(example):

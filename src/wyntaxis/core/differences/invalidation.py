@@ -17,6 +17,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.optics.thinlens import magnification_at
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.spacing import corrector_lens_mm
+from wyntaxis.core.quantity_kinds import PIXEL_SCALE
 from wyntaxis.core.rig.dependencies import (
     Dependencies,
     camera_facts,
@@ -168,7 +169,7 @@ def _scale_by_spacing(before: Rig, after: Rig) -> tuple[str, ...]:
         return ()
     change = (new.stated_mm + new.error_mm) - (old.stated_mm + old.error_mm)
     share = abs(change / lens) / magnification_at(old.stated_mm + old.error_mm, lens)
-    solved = then.evaluator.measured("pixel_scale_arcsec_px")
+    solved = then.evaluator.measured(PIXEL_SCALE)
     if solved is not None and solved.uncertainty > 0:
         allowed = solved.uncertainty / solved.value
     elif before.sensor is not None:

@@ -12,6 +12,7 @@ from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.evidence.cooling.ramp import design_both, kept_model, ramp_words, usual_inputs
 from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.evidence.sensor.kind import SENSOR
+from wyntaxis.core.quantity_kinds import DEPTH_OF_FOCUS_SEEING
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.section import focus_surface
 from wyntaxis.core.wording import number, plus_minus, short
@@ -138,7 +139,7 @@ def _surface(evaluation: Evaluation) -> Iterator[Chart]:
     if surface is None:
         return
     shares = np.linspace(-1, 1, 41)
-    depth = evaluation.value("depth_of_focus_seeing_um")
+    depth = evaluation.value(DEPTH_OF_FOCUS_SEEING)
     text = f"tilt {number(surface.tilt_um, 1)} µm to the corner, bowl {number(surface.curvature_um, 1)} µm"
     yield Chart(
         "Surface of best focus, in the plane of its tilt",

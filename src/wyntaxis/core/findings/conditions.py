@@ -15,9 +15,9 @@ from wyntaxis.core.rig.parts import MAGNIFYING_KINDS
 
 @dataclass(frozen=True)
 class Condition:
-    """One thing that must be so before the night, and what to do where nothing speaks of it.
+    """One thing that must be so before the night, and what to do where no finding covers it.
 
-    ``missing`` says why the condition is none for a rig that does not have what it speaks of, empty where it is one.
+    ``missing`` says why the condition does not apply to a rig; empty where it applies.
     """
 
     key: str
@@ -95,43 +95,43 @@ _USB = _without("device on USB", _has_usb)
 
 SPACING = _condition(
     "spacing",
-    "The sensors stand where they must",
+    "The sensors are at the right distances",
     "describe the train on the Light path sheet",
     _without("corrector and no guide branch", _is_spaced),
 )
 FOCAL_LENGTH = _condition(
     "focal_length",
-    "Every program holds the true focal length and pixel size",
-    "bring in the programs' settings on the Records sheet",
+    "Every program holds the right focal length and pixel size",
+    "bring in the programs' settings on the Programs sheet",
     _RECORDS,
 )
 ONE_ENTRY = _condition(
     "one_entry",
     "Each device has one entry, one role, one port",
-    "list the devices, and bring in a program's list of them",
+    "enter the devices, and bring in a program's list of them",
     _RECORDS,
 )
 DRIVERS = _condition(
     "drivers",
-    "Drivers are the documented ones, and were there first",
-    "state each driver's version, and when it was installed and the device plugged in",
+    "Drivers are the documented ones, and were installed first",
+    "enter each driver's version, when it was installed, and when the device was plugged in",
     _without("device with a driver that is plugged in", _has_driver),
 )
 CONNECTIONS = _condition(
     "connections",
     "Ports and connection modes are stable and as stated",
-    "state ports and modes, and bring in what the programs hold",
+    "enter ports and modes, and bring in the programs' settings",
     _RECORDS,
 )
 PRESENT = _condition(
     "present",
-    "Every USB device is there",
+    "Every USB device is present",
     "read the ports on the Ports sheet",
     _USB,
 )
 AWAKE = _condition(
     "awake",
-    "No device may fall asleep",
+    "No device can fall asleep",
     "read the ports on the Ports sheet",
     _USB,
 )
@@ -144,30 +144,30 @@ USB = _condition(
 SIDES = _condition(
     "sides",
     "Server and client hold the same",
-    "bring in both ends' profiles",
+    "bring in the profiles of both ends",
     _without("program with two ends", lambda rig: any(record.pair is not None for record in rig.records)),
 )
 GAIN = _condition(
     "gain",
     "Gain and offset are as stated everywhere",
-    "state the camera's gain and offset, and bring in what the programs hold",
+    "enter the camera's gain and offset, and bring in the programs' settings",
     _without("program's record of a camera", lambda rig: bool(rig.records) and bool(_kinds(rig) & CAMERAS)),
 )
 SETTINGS = _condition(
     "settings",
     "Other settings, guiding and site agree",
-    "bring in the programs' settings on the Records sheet",
+    "bring in the programs' settings on the Programs sheet",
     _RECORDS,
 )
 COOLING = _condition(
     "cooling",
-    "The cooler is on and the set temperature reached",
-    "state the set temperature and the cooler, and read frames' headers",
+    "The cooler is on and the set temperature is reached",
+    "enter the set temperature and the cooler, and read headers of frames",
     _without("cooler", _is_cooled),
 )
 FILTERS = _condition(
     "filters",
-    "Filters: named, in order, none left over, all that are asked for",
+    "Filters are named, in order, none left over, and all that the plan needs",
     "name the wheel's slots, and bring in the programs' lists",
     _without(
         "filter wheel",
@@ -177,31 +177,31 @@ FILTERS = _condition(
 FOCUSER = _condition(
     "focuser",
     "The focuser turns the right way, inside its travel, finely enough",
-    "state the focuser's range, position, step and direction",
+    "enter the focuser's range, position, step and direction",
     _without("focuser", lambda rig: "focuser" in _kinds(rig) or _plans(rig, "refocus")),
 )
 GUIDING = _condition(
     "guiding",
     "The guider is connected and can do what is asked",
-    "state guiding and dithering in the plan, and the guide settings",
+    "enter guiding and dithering in the plan, and the guide settings",
     _without("guiding", lambda rig: rig.guiding.kind != "none" or _plans(rig, "guide", "dither")),
 )
 MOUNT = _condition(
     "mount",
     "The mount can flip and park",
-    "state the plan's actions, and the mount",
+    "enter the plan's actions, and the mount",
     _without("plan for a mount", lambda rig: rig.plan is not None and (_has_mount(rig) or _plans(rig, "flip", "park"))),
 )
 CALIBRATION = _condition(
     "calibration",
     "Lights have their darks, flats and bias",
-    "read a folder of frames on the Records sheet",
+    "read a folder of frames on the Programs sheet",
     _without("plan, and no camera among its devices", lambda rig: rig.plan is not None or bool(_kinds(rig) & CAMERAS)),
 )
 STORAGE = _condition(
     "storage",
-    "There is room for the night, and a second copy",
-    "state the computer's disks, and the planned frames",
+    "There is disk space for the night, and a second copy",
+    "enter the computer's disks, and the planned frames",
     _without(
         "computer, and no planned number of frames",
         lambda rig: "computer" in _kinds(rig) or (rig.plan is not None and rig.plan.frames is not None),
@@ -210,32 +210,32 @@ STORAGE = _condition(
 POWER = _condition(
     "power",
     "Supplies have reserve and last the night",
-    "state the supplies, and what each device draws",
+    "enter the supplies, and what each device draws",
     _without("supply", _is_fed),
 )
 
 
 WEATHER = _condition(
     "weather",
-    "Somebody stops the night when the weather turns, and the optics stay dry",
-    "state what watches the weather, and whether it stops the run",
+    "A safety monitor stops the run in bad weather, and the optics stay dry",
+    "enter what watches the weather, and whether it stops the run",
     _without("roof, cover or weather station", lambda rig: bool(_kinds(rig) & (SHUTTERS | WATCHERS))),
 )
 
 
 _STEPS = _without("plan in steps", lambda rig: rig.plan is not None and bool(rig.plan.steps))
-_PLAYED = "play the night on the Rehearsal sheet"
-NO_ENDLESS_WAIT = _condition("endless", "No wait of the night is without an end", _PLAYED, _STEPS)
-SAFE_END = _condition("safe_end", "The night ends safely under any single fault", _PLAYED, _STEPS)
-FITS_THE_DARK = _condition("fits", "The plan fits into the dark hours", _PLAYED, _STEPS)
-WEATHER_STOPS = _condition("weather_stops", "Bad weather stops the plan", _PLAYED, _STEPS)
+_REHEARSE = "simulate the night on the Rehearsal sheet"
+NO_ENDLESS_WAIT = _condition("endless", "Every wait of the night has an end", _REHEARSE, _STEPS)
+SAFE_END = _condition("safe_end", "The night ends safely under any single fault", _REHEARSE, _STEPS)
+FITS_THE_DARK = _condition("fits", "The plan fits into the dark hours", _REHEARSE, _STEPS)
+WEATHER_STOPS = _condition("weather_stops", "Bad weather stops the plan", _REHEARSE, _STEPS)
 
 
 @dataclass(frozen=True)
 class ConditionVerdict:
-    """How one condition stands, the findings behind it, and why in a line.
+    """The verdict on one condition, the findings behind it, and why in a line.
 
-    One that does not apply to the rig is not counted. What is accepted does not weigh, and is told.
+    One that does not apply to the rig is not counted. What is accepted does not weigh, and is named.
     """
 
     condition: Condition
@@ -246,7 +246,7 @@ class ConditionVerdict:
 
     @property
     def accepted(self) -> tuple[Finding, ...]:
-        """What the imager lives with."""
+        """What the imager accepts."""
         return tuple(finding for finding in self.findings if finding.accepted)
 
     def as_json(self) -> dict[str, object]:
@@ -335,12 +335,12 @@ def _judge(condition: Condition, findings: tuple[Finding, ...], missing: Sequenc
 
 
 def overall(found: Sequence[ConditionVerdict]) -> str:
-    """Return how the evening stands, in a sentence; what does not apply is not counted, what is accepted told apart."""
+    """Return whether the rig is ready, in a sentence; what does not apply is not counted, accepted findings are."""
     accepted = sum(len(entry.accepted) for entry in found)
     apart = f"; {accepted} finding{'s' if accepted > 1 else ''} accepted" if accepted else ""
     found = [entry for entry in found if entry.applies]
     if not found:
-        return "Nothing of this rig is a condition of the night yet"
+        return "No condition of the night applies to this rig yet"
     counts = {verdict: sum(entry.verdict is verdict for entry in found) for verdict in Verdict}
     if counts[Verdict.FAILS]:
         return f"Not ready: {counts[Verdict.FAILS]} of {len(found)} conditions fail{apart}"

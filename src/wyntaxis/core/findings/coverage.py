@@ -6,64 +6,52 @@ import math
 from collections.abc import Iterator
 
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
-from wyntaxis.core.findings.registry import finding
+from wyntaxis.core.findings.registry import Statement, finding, say
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantity_kinds import SENSOR_DIAGONAL
 from wyntaxis.core.steps import SCALES
 from wyntaxis.core.train.illumination import ImageCircle, image_circle_at_sensor
 from wyntaxis.core.wording import number, short
 
-_SOURCE = "The corrected image circle must exceed the sensor's diagonal; a reducer shrinks the circle with the image"
 
-
-@finding("coverage.image_circle", step=SCALES, after="scale.guide")
-def image_circle(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "coverage.image_circle",
+    step=SCALES,
+    after="scale.guide",
+    source="The corrected image circle must exceed the sensor's diagonal; a reducer shrinks the circle with the image",
+    titles={
+        "holds": "The image circle of {circle:1} mm covers the sensor's diagonal of {diagonal:1} mm",
+        "tight": "The image circle of {circle:1} mm barely covers the sensor's diagonal of {diagonal:1} mm",
+        "fails": "The image circle of {circle:1} mm does not reach the sensor's corners ({diagonal:1} mm)",
+        "no sensor": "It is not known whether the image circle covers the sensor",
+        "no circle": "It is not known whether the image circle covers the sensor",
+    },
+    remedies={
+        "tight": "Centre the sensor to within {half:2} mm of the axis.",
+        "fails": "Expect soft, dark corners beyond {circle:1} mm. Crop to that diagonal (a square of {side:1} mm), "
+        "or use a smaller sensor or a corrector with a wider circle.",
+        "no sensor": "Enter the camera and its sensor.",
+        "no circle": "Enter the telescope's image circle (image_circle_mm).",
+    },
+)
+def image_circle(evaluation: Evaluation) -> Iterator[Statement]:
     """Compare the image circle behind the correctors with the sensor's diagonal."""
-    rig, diagonal = evaluation.rig, evaluation.value("sensor_diagonal_mm")
-    row, found = evaluation.rows["sensor_diagonal_mm"], image_circle_at_sensor(rig)
+    rig, diagonal = evaluation.rig, evaluation.value(SENSOR_DIAGONAL)
+    row, found = evaluation.quantity(SENSOR_DIAGONAL), image_circle_at_sensor(rig)
     circle = found.diameter_mm if found is not None else None
     if found is None or circle is None or diagonal is None:
-        missing = "the camera and its sensor" if diagonal is None else "the telescope's image circle (image_circle_mm)"
-        yield Finding(
-            "coverage.image_circle",
-            Verdict.UNPROVEN,
-            "sensor_diagonal_mm",
-            "Whether the image circle covers the sensor is not known",
-            (),
-            Remedy(f"state {missing}"),
-            _SOURCE,
-        )
+        case = "no sensor" if diagonal is None else "no circle"
+        yield say(SENSOR_DIAGONAL.id, verdict=Verdict.UNPROVEN, case=case)
         return
-    verdict = row.target_verdict
     sensor = rig.sensor
     assert sensor is not None
-    diagonal_line = (
-        f"sensor: √({number(sensor.width_mm, 2)}² + {number(sensor.height_mm, 2)}²) = {number(diagonal, 2)} mm"
+    lines = (
+        _circle_line(found),
+        f"sensor: √({number(sensor.width_mm, 2)}² + {number(sensor.height_mm, 2)}²) = {number(diagonal, 2)} mm",
+        f"reserve: {number(circle, 2)} − {number(diagonal, 2)} = {number(circle - diagonal, 2)} mm",
     )
-    spare = f"reserve: {number(circle, 2)} − {number(diagonal, 2)} = {number(circle - diagonal, 2)} mm"
-    title = {
-        Verdict.HOLDS: "The image circle covers the sensor",
-        Verdict.TIGHT: "The image circle barely covers the sensor",
-    }.get(verdict, "The image circle does not reach the sensor's corners")
-    remedy = NO_REMEDY
-    if verdict is Verdict.TIGHT:
-        remedy = Remedy(f"centre the sensor to within {number((circle - diagonal) / 2, 2)} mm of the axis")
-    elif verdict is Verdict.FAILS:
-        side = circle / math.sqrt(2)
-        remedy = Remedy(
-            f"expect soft, dark corners beyond {number(circle, 1)} mm: crop to a diagonal of that size "
-            f"(a square of {number(side, 1)} mm), use a smaller sensor or a corrector with a wider circle"
-        )
-    yield Finding(
-        id="coverage.image_circle",
-        verdict=verdict,
-        subject=rig.camera.id if rig.camera else "train",
-        title=title,
-        arithmetic=(_circle_line(found), diagonal_line, spare),
-        remedy=remedy,
-        source=_SOURCE,
-        quantities=("sensor_diagonal_mm",),
-    )
+    values = {"circle": circle, "diagonal": diagonal, "half": (circle - diagonal) / 2, "side": circle / math.sqrt(2)}
+    yield say(rig.camera.id if rig.camera else "train", row, row.target_verdict, values, lines=lines)
 
 
 def _circle_line(circle: ImageCircle) -> str:

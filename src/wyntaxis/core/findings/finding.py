@@ -1,10 +1,11 @@
-"""What a finding is: a verdict on one subject, in words, with the change that mends it."""
+"""What a finding is: a verdict on one subject, in words, with the edit that cures it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 
+from wyntaxis.core.findings.message import Named
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.edit import Change
@@ -18,25 +19,14 @@ class Remedy:
     text: str
     change: Change | None = None
     button: str = ""
-    """What the button that makes the change says, where it is more than that it is applied."""
+    """Label of the button that makes the change; empty for "Apply"."""
 
 
 NO_REMEDY = Remedy("")
 
 
 def subject_title(rig: Rig, subject: str) -> str:
-    """Return what a finding's subject is called.
-
-    Parameters
-    ----------
-    rig, subject
-        The rig, and the id of a part, a device, a supply, a record or a quantity.
-
-    Returns
-    -------
-    str
-        Its name or label; empty where the rig has neither.
-    """
+    """Return what a finding's subject is called; empty where it has neither name nor label."""
     if subject in QUANTITY_KINDS:
         return QUANTITY_KINDS[subject].label
     telescopes = [rig.telescope, *([rig.guiding.telescope] if rig.guiding.telescope else [])]
@@ -49,24 +39,13 @@ def subject_title(rig: Rig, subject: str) -> str:
 
 
 def some_fail(findings: Iterable[Finding]) -> bool:
-    """Return whether some findings fail that are not accepted.
-
-    Parameters
-    ----------
-    findings
-        Any findings.
-
-    Returns
-    -------
-    bool
-        What a command's exit code tells.
-    """
+    """Return whether some findings fail that are not accepted: a command's exit code says so."""
     return any(finding.verdict is Verdict.FAILS and not finding.accepted for finding in findings)
 
 
 @dataclass(frozen=True)
 class Finding:
-    """One finding on a rig. ``subject`` is the id of the part or quantity it speaks of."""
+    """One finding on a rig. ``subject`` is the id of the part, device or quantity that it is about."""
 
     id: str
     verdict: Verdict
@@ -76,10 +55,13 @@ class Finding:
     remedy: Remedy
     source: str
     quantities: tuple[str, ...] = ()
+    """Ids of the rows that it is about."""
+    values: Mapping[str, Named] = field(default_factory=dict, hash=False)
+    """The named values that its sentences are made with."""
     assumed: tuple[str, ...] = ()
-    """Paths of values that it rests on and nobody gave."""
+    """Paths of assumed values that it depends on."""
     accepted: str = ""
-    """Why the imager lives with it; empty where it is not accepted."""
+    """Why the imager accepts it; empty where it is not accepted."""
     accepted_on: str = ""
 
     @property

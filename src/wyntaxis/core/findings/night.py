@@ -1,4 +1,4 @@
-"""What the rehearsal shows: waits without end, unsafe ends, what nobody handles, time, flip, room, names."""
+"""What the rehearsal shows: waits without end, unsafe ends, unhandled events, time, flip, room, names."""
 
 from __future__ import annotations
 
@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
-from wyntaxis.core.findings.registry import finding
+from wyntaxis.core.findings.message import Named
+from wyntaxis.core.findings.registry import Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.night import DRAWN, ENDLESS, KEPT, NIGHT, SLACK, UNSAFE, slack_h
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal
+from wyntaxis.core.rehearsal.outcome import NO_FLIP
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import REHEARSAL as STEP
 from wyntaxis.core.wording import number
@@ -20,9 +21,8 @@ from wyntaxis.core.wording import number
 if TYPE_CHECKING:
     from wyntaxis.core.rehearsal.play import FaultRow
 
-_SOURCE = "Played on a virtual clock with the rig's own times; each fault by itself"
-_NAMES_SOURCE = "A file name must tell its frame from every other, and what belongs to its darks and flats"
-_NEEDED = "the night, played"
+_SOURCE = "Simulated on a virtual clock with the rig's own times; each fault by itself"
+_NEEDED = "the night, simulated"
 MAX_NAMED = 6
 TIGHT_SPACE = 1.1
 _TOKENS = {
@@ -35,8 +35,8 @@ _COUNTS = ("number", "frame", "index", "count", "seq", "nr", "time", "datetime",
 DEFAULT_NAMES = "{target}_{filter}_{exposure}s_g{gain}_{temperature}C_{camera}_{date}_{number}"
 
 
-def _played(evaluation: Evaluation) -> Rehearsal | None:
-    """Return what was played of the rig as it is; None where nothing was, or the plan is another since."""
+def _rehearsed(evaluation: Evaluation) -> Rehearsal | None:
+    """Return the rehearsal of the rig as it is; None where there is none, or the plan is another since."""
     result = evaluation.evidence.of(REHEARSAL)
     return result if result is not None and result.is_of(evaluation.rig) else None
 
@@ -46,59 +46,80 @@ def _named(rows: Sequence[FaultRow]) -> str:
     return text + (f" and {len(rows) - MAX_NAMED} more" if len(rows) > MAX_NAMED else "")
 
 
-@finding("night.endless", step=STEP, condition=conditions.NO_ENDLESS_WAIT, after="mount.polar", needed=_NEEDED)
-def endless(evaluation: Evaluation) -> Iterator[Finding]:
+def _count_line(result: Rehearsal, more: str = "") -> str:
+    return f"{sum(row.applies for row in result.rows)} faults simulated{more}"
+
+
+@finding(
+    "night.endless",
+    step=STEP,
+    condition=conditions.NO_ENDLESS_WAIT,
+    after="mount.polar",
+    needed=_NEEDED,
+    source=_SOURCE,
+    titles={
+        "holds": "Every wait of the night has an end, under every single fault",
+        "": "The night waits without end: {where}",
+    },
+    remedies="Enter a time limit for these steps (Rehearsal).",
+)
+def endless(evaluation: Evaluation) -> Iterator[Statement]:
     """Does every wait of the night end?"""
-    result = _played(evaluation)
+    result = _rehearsed(evaluation)
     if result is None:
         return
     hanging = [row for row in result.rows if row.applies and row.outcome.endless]
     lines = [f"{row.fault.title}: {row.outcome.endless[0]}" for row in hanging[:MAX_NAMED]]
-    if result.good.endless:
-        lines.insert(0, f"with nothing wrong: {result.good.endless[0]}")
-    bad = bool(hanging or result.good.endless)
-    yield Finding(
-        "night.endless",
-        Verdict.FAILS if bad else Verdict.HOLDS,
-        ENDLESS.id_of(NIGHT),
-        f"The night hangs without end: {result.good.endless[0] if result.good.endless else _named(hanging)}"
-        if bad
-        else "Every wait of the night ends, whatever single fault strikes",
-        tuple(lines) or (f"{sum(row.applies for row in result.rows)} faults played, none hangs",),
-        Remedy("give these steps a time limit (Rehearsal)") if bad else NO_REMEDY,
-        _SOURCE,
-        (ENDLESS.id_of(NIGHT),),
-    )
+    own = result.good.endless[0] if result.good.endless else ""
+    if own:
+        lines.insert(0, f"with nothing wrong: {own}")
+    verdict = Verdict.FAILS if hanging or own else Verdict.HOLDS
+    row_id = ENDLESS.id_of(NIGHT)
+    lines = lines or [_count_line(result, ", none waits without end")]
+    yield say(row_id, evaluation.rows.get(row_id), verdict, {"where": own or _named(hanging)}, lines=lines)
 
 
-@finding("night.unsafe", step=STEP, condition=conditions.SAFE_END, after="night.endless", needed=_NEEDED)
-def unsafe(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "night.unsafe",
+    step=STEP,
+    condition=conditions.SAFE_END,
+    after="night.endless",
+    needed=_NEEDED,
+    source=_SOURCE,
+    titles={
+        "holds": "Mount, roof and cover end safely under every single fault",
+        "faults": "The night may end unsafe: {faults}",
+        "plan": "The plan itself does not end safely",
+    },
+    remedies="Choose the fault in the table of the Rehearsal: it shows what would cure it.",
+)
+def unsafe(evaluation: Evaluation) -> Iterator[Statement]:
     """Is the end safe under every single fault?"""
-    result = _played(evaluation)
+    result = _rehearsed(evaluation)
     if result is None:
         return
     rows = [row for row in result.rows if row.applies and row.grade == "unsafe"]
     lines = [f"{row.fault.title}: {', '.join((*row.outcome.unsafe, *row.outcome.endless))}" for row in rows[:MAX_NAMED]]
-    bad = bool(rows) or not result.good.safe_end
     if not result.good.safe_end:
         lines.insert(0, f"with nothing wrong: {', '.join((*result.good.unsafe, *result.good.endless))}")
-    title = f"The night may end unsafe: {_named(rows)}" if rows else "The plan itself does not end safely"
-    yield Finding(
-        "night.unsafe",
-        Verdict.FAILS if bad else Verdict.HOLDS,
-        UNSAFE.id_of(NIGHT),
-        title if bad else "Whatever single fault strikes, mount, roof and cover end as they must",
-        tuple(lines) or (f"{sum(row.applies for row in result.rows)} faults played",),
-        Remedy("choose the fault in the table of the Rehearsal: it shows what would cure it") if bad else NO_REMEDY,
-        _SOURCE,
-        (UNSAFE.id_of(NIGHT),),
-    )
+    verdict = Verdict.FAILS if rows or not result.good.safe_end else Verdict.HOLDS
+    case = "faults" if rows else "plan" if verdict is Verdict.FAILS else ""
+    row_id = UNSAFE.id_of(NIGHT)
+    named = {"faults": _named(rows)}
+    yield say(row_id, evaluation.rows.get(row_id), verdict, named, case=case, lines=lines or [_count_line(result)])
 
 
-@finding("night.unhandled", step=STEP, after="night.unsafe")
-def unhandled(evaluation: Evaluation) -> Iterator[Finding]:
-    """Is there an event that nobody handles?"""
-    result = _played(evaluation)
+@finding(
+    "night.unhandled",
+    step=STEP,
+    after="night.unsafe",
+    source=_SOURCE,
+    titles={"holds": "Every event is handled", "": "{count} simulated nights have an event that nothing handles"},
+    remedies="Let the program check its frames, watch the weather, and start again (plan.watch).",
+)
+def unhandled(evaluation: Evaluation) -> Iterator[Statement]:
+    """Is there an event that nothing handles?"""
+    result = _rehearsed(evaluation)
     if result is None:
         return
     rows = [row for row in result.rows if row.applies and row.outcome.first_unhandled is not None]
@@ -110,183 +131,180 @@ def unhandled(evaluation: Evaluation) -> Iterator[Finding]:
     own = result.good.first_unhandled
     if own is not None:
         lines.insert(0, f"with nothing wrong: {own.what} ({own.device})")
-    bad, count = bool(rows) or own is not None, len(rows) + (own is not None)
-    watch = Remedy("let the program look at its frames, watch the weather, and start anew (plan.watch)")
-    yield Finding(
-        "night.unhandled",
-        Verdict.TIGHT if bad else Verdict.HOLDS,
-        NIGHT,
-        f"{count} nights meet something that nobody handles" if bad else "Nothing goes unhandled",
-        tuple(lines) or ("each fault is answered by a limit, an attempt, or who watches",),
-        watch if bad else NO_REMEDY,
-        _SOURCE,
-        (),
-    )
+    count = len(rows) + (own is not None)
+    lines = lines or ["each fault is answered by a time limit, another attempt, or a watch"]
+    yield say(NIGHT, None, Verdict.TIGHT if count else Verdict.HOLDS, {"count": count}, lines=lines)
 
 
 @finding(
-    "night.budget", step=STEP, condition=conditions.FITS_THE_DARK, after="night.unhandled", needed="the night, played"
+    "night.budget",
+    step=STEP,
+    condition=conditions.FITS_THE_DARK,
+    after="night.unhandled",
+    needed=_NEEDED,
+    source=_SOURCE,
+    titles={
+        "over": "The plan leaves {hours:1} dark hours over",
+        "lost": "{missing} of {planned} frames find no time, or are lost{why}",
+    },
+    remedies="Plan fewer frames, or check in the timeline what takes the time.",
 )
-def budget(evaluation: Evaluation) -> Iterator[Finding]:
+def budget(evaluation: Evaluation) -> Iterator[Statement]:
     """Does the plan fit into the dark hours?"""
     from wyntaxis.core.rehearsal.outcome import SPAN_WORDS
 
-    result = _played(evaluation)
+    result = _rehearsed(evaluation)
     if result is None:
         return
-    good, slack = result.good, slack_h(result)
-    row = evaluation.rows.get(SLACK.id_of(NIGHT))
+    good = result.good
+    kept, row = (evaluation.rows.get(kind.id_of(NIGHT)) for kind in (KEPT, SLACK))
     verdict = row.target_verdict if row is not None else Verdict.UNPROVEN
     lines = [
         f"{SPAN_WORDS[kind]}: {number(seconds / 3600, 2)} h" for kind, seconds in good.budget.items() if seconds > 0
     ]
     lines.append(f"{good.frames_kept} of {good.frames_planned} frames kept")
     missing = good.frames_planned - good.frames_kept
-    title = f"The plan leaves {number(slack, 1)} dark hours over"
-    if missing > 0:
-        why = f": {good.lost_why[0][0]}" if good.lost_why else ""
-        title = f"{missing} of {good.frames_planned} frames find no time, or are lost{why}"
-    yield Finding(
-        "night.budget",
-        verdict,
-        KEPT.id_of(NIGHT),
-        title,
-        tuple(lines),
-        NO_REMEDY
-        if verdict is Verdict.HOLDS
-        else Remedy("plan fewer frames, or look in the timeline what takes the time"),
-        _SOURCE,
-        (KEPT.id_of(NIGHT), SLACK.id_of(NIGHT)),
-    )
+    named: dict[str, Named] = {
+        "hours": slack_h(result),
+        "missing": missing,
+        "planned": good.frames_planned,
+        "why": f": {good.lost_why[0][0]}" if good.lost_why else "",
+    }
+    case = "lost" if missing > 0 else "over"
+    yield say(KEPT.id_of(NIGHT), (kept, row), verdict, named, case=case, cure=str(verdict), lines=lines)
 
 
 @finding(
-    "night.weather", step=STEP, condition=conditions.WEATHER_STOPS, after="night.budget", needed="the night, played"
+    "night.weather",
+    step=STEP,
+    condition=conditions.WEATHER_STOPS,
+    after="night.budget",
+    needed=_NEEDED,
+    source=_SOURCE,
+    titles={
+        "holds": "Rain and a silent weather station stop the plan",
+        "tight": "Rain stops the plan, but not while the weather station is silent",
+        "fails": "Rain would find the roof open: nothing stops the plan",
+    },
+    remedies="Let the weather stop the plan, and count silence as bad weather.",
 )
-def weather(evaluation: Evaluation) -> Iterator[Finding]:
+def weather(evaluation: Evaluation) -> Iterator[Statement]:
     """Does bad weather stop the plan?"""
-    result = _played(evaluation)
+    result = _rehearsed(evaluation)
     if result is None:
         return
     rows = {row.fault.id: row for row in result.rows}
-    rain, silent = rows["weather.rain"], rows["weather.silent"]
-    watch = result.setting.watch
+    rain, silent, watch = rows["weather.rain"], rows["weather.silent"], result.setting.watch
     lines = [f"rain: {rain.grade}" + (f" ({', '.join(rain.outcome.unsafe)})" if rain.outcome.unsafe else "")]
-    lines.append("silence counts as bad weather" if watch.silence_is_unsafe else "silence is taken for good weather")
+    lines.append("silence counts as bad weather" if watch.silence_is_unsafe else "silence counts as good weather")
     verdict = Verdict.HOLDS
     if rain.applies and rain.grade == "unsafe":
         verdict = Verdict.FAILS
     elif silent.applies and not watch.silence_is_unsafe:
         verdict = Verdict.TIGHT
-    words = {
-        Verdict.FAILS: "Rain would find the roof open: nothing stops the plan",
-        Verdict.TIGHT: "Rain stops the plan, but not while the weather station is silent",
-        Verdict.HOLDS: "Rain and a silent weather station stop the plan",
-    }
-    good, watched = verdict is Verdict.HOLDS, ("plan", "watch")
-    remedy = Remedy(
-        "let the weather stop the plan, and count silence as bad weather",
-        Change(
-            "Watch the weather",
-            (((*watched, "then"), "end_safely"), ((*watched, "silence_is_unsafe"), True)),
-        ),
-    )
-    yield Finding(
-        "night.weather", verdict, NIGHT, words[verdict], tuple(lines), NO_REMEDY if good else remedy, _SOURCE, ()
-    )
+    place = ("plan", "watch")
+    settings = (((*place, "then"), "end_safely"), ((*place, "silence_is_unsafe"), True))
+    change = Change("Watch the weather", settings) if verdict is not Verdict.HOLDS else None
+    yield say(NIGHT, None, verdict, lines=lines, change=change)
 
 
-@finding("night.flip", step=STEP, after="night.weather")
-def flip(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "night.flip",
+    step=STEP,
+    after="night.weather",
+    source=_SOURCE,
+    titles={
+        "holds": "The meridian flip comes between two exposures",
+        "fails": "The mount reaches its limit in an exposure: the plan has no flip",
+    },
+    remedies="Let the plan flip (Devices, plan).",
+)
+def flip(evaluation: Evaluation) -> Iterator[Statement]:
     """Does the flip come between two exposures?"""
-    result = _played(evaluation)
+    result = _rehearsed(evaluation)
     if result is None or result.setting.flip_margin_s is None or result.setting.sky.meridian_s is None:
         return
     at = result.setting.sky.meridian_s + result.setting.flip_margin_s
     if not result.setting.sky.is_good(at):
         return
-    fault = next((event for event in result.good.events if "no flip" in event.what), None)
+    misses = any(event.cause == NO_FLIP for event in result.good.events)
     waited = sum(
         s.to_s - s.from_s
         for s in result.good.spans
         if s.kind == "waiting" and s.from_s > result.setting.sky.dark_from_s
     )
-    yield Finding(
-        "night.flip",
-        Verdict.FAILS if fault is not None else Verdict.HOLDS,
-        NIGHT,
-        "The mount reaches its limit in an exposure: the plan has no flip"
-        if fault is not None
-        else "The flip comes between two exposures",
-        (f"flip {number(at / 3600, 2)} h after the plan's beginning; {number(waited / 60, 1)} min waited for it",),
-        Remedy("let the plan flip (Devices, plan)") if fault is not None else NO_REMEDY,
-        _SOURCE,
-        (),
-    )
+    line = f"flip {number(at / 3600, 2)} h after the start of the plan; {number(waited / 60, 1)} min waited for it"
+    yield say(NIGHT, None, Verdict.FAILS if misses else Verdict.HOLDS, lines=(line,))
 
 
-@finding("night.storage", step=STEP, after="night.flip")
-def storage(evaluation: Evaluation) -> Iterator[Finding]:
-    """Is there room for what the night takes?"""
-    result = _played(evaluation)
+@finding(
+    "night.storage",
+    step=STEP,
+    after="night.flip",
+    source=_SOURCE,
+    titles="The night's frames take {taken:1} GB of {free:1} GB free",
+    remedies="Free disk space before the night.",
+)
+def storage(evaluation: Evaluation) -> Iterator[Statement]:
+    """Is there disk space for the night's frames?"""
+    result = _rehearsed(evaluation)
     if result is None or result.setting.free_gb is None:
         return
-    taken = result.good.frames_planned * result.setting.frame_gb
-    free = result.setting.free_gb
+    taken, free = result.good.frames_planned * result.setting.frame_gb, result.setting.free_gb
     verdict = Verdict.FAILS if free < taken else Verdict.TIGHT if free < TIGHT_SPACE * taken else Verdict.HOLDS
-    yield Finding(
-        "night.storage",
-        verdict,
-        NIGHT,
-        f"The night's frames take {number(taken, 1)} GB of {number(free, 1)} GB free",
-        (f"{result.good.frames_planned} × {number(1000 * result.setting.frame_gb, 1)} MB",),
-        NO_REMEDY if verdict is Verdict.HOLDS else Remedy("make room before the night"),
-        _SOURCE,
-        (),
-    )
+    line = f"{result.good.frames_planned} × {number(1000 * result.setting.frame_gb, 1)} MB"
+    yield say(NIGHT, None, verdict, {"taken": taken, "free": free}, lines=(line,))
 
 
-@finding("night.power", step=STEP, condition=conditions.POWER, after="night.storage")
-def power(evaluation: Evaluation) -> Iterator[Finding]:
-    """Does each battery last the night as it is played, and does no supply give more than it may?"""
-    result = _played(evaluation)
+@finding(
+    "night.power",
+    step=STEP,
+    condition=conditions.POWER,
+    after="night.storage",
+    source=_SOURCE,
+    titles={
+        "holds": "{supply} lasts the simulated night",
+        "tight": "{supply} lasts the simulated night with little left",
+        "": "{supply} gives more in the simulated night than it may",
+        "over": "{supply} gives {peak:2} A at once, more than its rating of {rated:1} A",
+    },
+    remedies="Use a larger supply, or fewer devices at once.",
+)
+def power(evaluation: Evaluation) -> Iterator[Statement]:
+    """Does each battery last the simulated night, and does no supply exceed its rating?"""
+    result = _rehearsed(evaluation)
     for use in result.good.power if result is not None else ():
         row = evaluation.rows.get(DRAWN.id_of(use.load.supply.id))
         rated = use.load.supply.rated_a
         over = rated is not None and use.peak_a > rated
         if row is None and not over:
             continue
-        drawn = row.target_verdict if row is not None else Verdict.HOLDS
         lines = []
         if use.usable_ah is not None:
-            lines.append(f"drawn {number(use.drawn_ah, 1)} Ah of {number(use.usable_ah, 1)} Ah that it may give")
+            lines.append(f"drawn {number(use.drawn_ah, 1)} Ah of {number(use.usable_ah, 1)} Ah usable")
         lines.append(
-            f"most at once: {number(use.peak_a, 2)} A, {number(use.peak_s / 3600, 2)} h after the plan's beginning"
+            f"most at once: {number(use.peak_a, 2)} A, {number(use.peak_s / 3600, 2)} h after the start of the plan"
             + (f", rated {number(rated, 1)} A" if rated is not None else "")
         )
-        title = f"{use.title} gives more at once than it is rated for"
-        if not over:
-            words = {
-                Verdict.HOLDS: "lasts the night as it is played",
-                Verdict.TIGHT: "lasts the night with little left",
-            }
-            title = f"{use.title} {words.get(drawn, 'gives more in the night than it may')}"
-        verdict = Verdict.FAILS if over else drawn
-        yield Finding(
-            "night.power",
-            verdict,
-            use.load.supply.id,
-            title,
-            tuple(lines),
-            NO_REMEDY if verdict is Verdict.HOLDS else Remedy("a larger supply, or fewer devices at work at once"),
-            _SOURCE,
-            (DRAWN.id_of(use.load.supply.id),) if row is not None else (),
-        )
+        verdict = Verdict.FAILS if over else row.target_verdict if row is not None else Verdict.HOLDS
+        named: dict[str, Named] = {"supply": use.title, "peak": use.peak_a, "rated": rated or 0.0}
+        yield say(use.load.supply.id, row, verdict, named, case="over" if over else "", lines=lines)
 
 
-@finding("night.names", step=STEP, after="night.power")
-def names(evaluation: Evaluation) -> Iterator[Finding]:
-    """Does the file names' pattern tell each frame from every other, and what it belongs to?"""
+@finding(
+    "night.names",
+    step=STEP,
+    after="night.power",
+    source="A file name must tell its frame from every other, and what belongs to its darks and flats",
+    titles={
+        "holds": "The file names identify each frame, and what belongs to it",
+        "tight": "The file names do not contain {missing}",
+        "fails": "The file names overwrite one another",
+    },
+    remedies="Use names that identify each frame.",
+)
+def names(evaluation: Evaluation) -> Iterator[Statement]:
+    """Does the pattern of file names identify each frame, and what belongs to it?"""
     plan = evaluation.rig.plan
     if plan is None or plan.file_names is None:
         return
@@ -294,25 +312,15 @@ def names(evaluation: Evaluation) -> Iterator[Finding]:
         word for token in re.findall(r"[{$%\\[]+([A-Za-z_]+)", plan.file_names) for word in token.lower().split("_")
     }
     cameras = sum(device.kind in ("camera", "guide_camera") for device in evaluation.rig.devices)
-    wanted = {
-        "gain",
-        "temperature",
-        *(["filter"] if len(plan.filters) > 1 else []),
-        *(["camera"] if cameras > 1 else []),
-    }
+    wanted = {"gain", "temperature"}
+    wanted |= {"filter"} if len(plan.filters) > 1 else set()
+    wanted |= {"camera"} if cameras > 1 else set()
     missing = sorted(key for key in wanted if not tokens & set(_TOKENS[key]))
     overwrites = not tokens & set(_COUNTS)
     verdict = Verdict.FAILS if overwrites else Verdict.TIGHT if missing else Verdict.HOLDS
     lines = [f"pattern: {plan.file_names}"]
-    lines += ["neither a number nor a time tells frames apart"] if overwrites else []
-    lines += [f"it does not tell: {', '.join(missing)}"] if missing else []
-    titles = {
-        Verdict.FAILS: "The file names overwrite one another",
-        Verdict.TIGHT: f"The file names lose the {' and '.join(missing)}",
-        Verdict.HOLDS: "The file names tell each frame, and what it belongs to",
-    }
-    remedy = Remedy("name frames fully", Change.of("Name frames fully", ("plan", "file_names"), DEFAULT_NAMES))
-    good = verdict is Verdict.HOLDS
-    yield Finding(
-        "night.names", verdict, NIGHT, titles[verdict], tuple(lines), NO_REMEDY if good else remedy, _NAMES_SOURCE, ()
-    )
+    lines += ["neither a number nor a time distinguishes frames"] if overwrites else []
+    lines += [f"missing: {', '.join(missing)}"] if missing else []
+    better = Change.of("Name frames fully", ("plan", "file_names"), DEFAULT_NAMES)
+    change = None if verdict is Verdict.HOLDS else better
+    yield say(NIGHT, None, verdict, {"missing": " and ".join(missing)}, lines=lines, change=change)

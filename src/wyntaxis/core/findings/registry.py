@@ -1,40 +1,145 @@
-"""Declaring findings: where each is told, what it proves, and in which order all are told."""
+"""Declaring findings: the step that shows each, the condition that it proves, its sentences, and their order."""
 
 from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import lru_cache, partial
+from types import MappingProxyType
+from typing import Protocol
 
 from wyntaxis.core import findings
 from wyntaxis.core.findings.conditions import Condition
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.finding import Finding
-from wyntaxis.core.quantities.read_tracking import Reads
+from wyntaxis.core.findings.message import Named
+from wyntaxis.core.ledger import Quantity, Verdict
+from wyntaxis.core.quantities.read_tracking import Reads, TrackedResults
+from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import Step
 
-FindingFunction = Callable[[Evaluation], Iterable[Finding]]
+
+class HasId(Protocol):
+    """A row, or whatever else is known by its id."""
+
+    @property
+    def id(self) -> str: ...
+
+
+@dataclass(frozen=True)
+class Statement:
+    """What a finding function yields: a subject, the rows it is about, named values, and an edit that cures it.
+
+    Its sentences are made from the templates that the finding declares, see :mod:`wyntaxis.core.findings.message`.
+    """
+
+    subject: str
+    rows: tuple[str, ...]
+    verdict: Verdict
+    case: str
+    """Which of the declared titles it takes."""
+    cure: str
+    """Which of the declared remedies it takes."""
+    lines: tuple[str, ...]
+    """The arithmetic, line by line."""
+    values: Mapping[str, Named] = field(hash=False)
+    change: Change | None = None
+    button: str = ""
+
+
+def say(
+    subject: str,
+    about: HasId | Sequence[HasId | None] | None = None,
+    verdict: Verdict | None = None,
+    named: Mapping[str, Named] = MappingProxyType({}),
+    *,
+    case: str = "",
+    cure: str = "",
+    lines: Iterable[str] = (),
+    change: Change | None = None,
+    button: str = "",
+) -> Statement:
+    """Return a statement; the first row that it is about gives the verdict, unless one is passed.
+
+    Parameters
+    ----------
+    subject : str
+        Id of the part, device or quantity.
+    about : Quantity, or sequence of Quantity
+        The rows that it is about. What a program has on file may stand for a row.
+    verdict : Verdict, optional
+        Where it judges something that is no number, or more than the first row.
+    named : mapping
+        The values that the templates name.
+    case : str, optional
+        Which of the declared titles to take; that of the verdict where it is left out.
+    cure : str, optional
+        Which of the declared remedies to take; that of the case where it is left out.
+    lines : iterable of str
+        The arithmetic.
+    change, button
+        The edit that cures it, and the label of its button.
+
+    Raises
+    ------
+    ValueError
+        When neither a row nor a verdict is given.
+    """
+    rows = about if isinstance(about, Sequence) else (about,)
+    known = [row for row in rows if row is not None]
+    if verdict is None:
+        first = next((row for row in known if isinstance(row, Quantity)), None)
+        if first is None:
+            raise ValueError(f"a statement on {subject} has neither a row nor a verdict")
+        verdict = first.verdict
+    ids = tuple(row.id for row in known)
+    case = case or str(verdict)
+    return Statement(subject, ids, verdict, case, cure or case, tuple(lines), named, change, button)
+
+
+FindingFunction = Callable[[Evaluation], Iterable[Statement]]
+Templates = str | Mapping[str, str]
+"""One template for every case, or one each; that of ``""`` serves the cases that have none of their own."""
+
+
+def _template(templates: Templates, case: str) -> str | None:
+    return templates if isinstance(templates, str) else templates.get(case, templates.get(""))
 
 
 @dataclass(frozen=True)
 class Declared:
-    """What a finding declares of itself.
-
-    ``needed`` says what is missing where it could not be had: then its condition is unproven whatever the others say.
-    ``at_quantity`` tells each of its findings at the step of the number that it speaks of.
-    """
+    """What a finding declares of itself, see :func:`finding`."""
 
     id: str
     function: FindingFunction
     step: Step
+    source: str
+    titles: Templates = field(hash=False)
+    remedies: Templates = field(hash=False)
     condition: Condition | None = None
     after: str | None = None
     needed: str = ""
     at_quantity: bool = False
     rank: int = 0
 
+    def title_of(self, case: str) -> str:
+        """Return the template of a case's title; LookupError where it has none."""
+        found = _template(self.titles, case)
+        if found is None:
+            raise LookupError(f"{self.id}: no title for the case {case}")
+        return found
+
+    def remedy_of(self, cure: str) -> str:
+        """Return the template of a remedy by its case; empty where nothing is to be done."""
+        if cure in _NOTHING_TO_DO:
+            return "" if isinstance(self.remedies, str) else self.remedies.get(cure, "")
+        return _template(self.remedies, cure) or ""
+
+
+NO_CURE = "none"
+"""The remedy of what is not well, and that nothing is to be done about."""
+_NOTHING_TO_DO = frozenset({str(Verdict.HOLDS), NO_CURE})
 
 _declared: dict[str, Declared] = {}
 
@@ -43,6 +148,9 @@ def finding(
     finding_id: str,
     *,
     step: Step,
+    source: str,
+    titles: Templates,
+    remedies: Templates = "",
     condition: Condition | None = None,
     after: str | None = None,
     needed: str = "",
@@ -53,18 +161,23 @@ def finding(
 
     Parameters
     ----------
-    step
-        Where it is told.
-    condition
+    step : Step
+        The step that shows it.
+    source : str
+        Where its formula or rule comes from.
+    titles, remedies : str, or mapping of str to str
+        Templates by case; a case is a verdict unless a statement names another. What holds has no remedy of its own
+        accord.
+    condition : Condition, optional
         The condition of the night that it proves or breaks.
-    after
-        The id of the finding that it is told after; left out, it comes last.
-    needed
+    after : str, optional
+        The id of the finding that it follows; left out, it comes last.
+    needed : str
         What is missing where the condition has no such finding, in a few words; empty where it can do without.
-    at_quantity
-        Whether each of its findings is told at the step of the number that it speaks of.
-    rank
-        Its place among the findings of its condition, the lowest first; of one rank, that which is told first.
+    at_quantity : bool
+        Whether each of its findings is shown at the step of the number that it is about.
+    rank : int
+        Its place among the findings of its condition, the lowest first; of one rank, that which is listed first.
 
     Raises
     ------
@@ -75,7 +188,9 @@ def finding(
     def declare(function: FindingFunction) -> FindingFunction:
         if finding_id in _declared:
             raise ValueError(f"the finding {finding_id} is declared twice")
-        _declared[finding_id] = Declared(finding_id, function, step, condition, after, needed, at_quantity, rank)
+        _declared[finding_id] = Declared(
+            finding_id, function, step, source, titles, remedies, condition, after, needed, at_quantity, rank
+        )
         in_order.cache_clear()
         return function
 
@@ -89,7 +204,7 @@ def in_order() -> tuple[Declared, ...]:
     Raises
     ------
     ValueError
-        When one comes after a finding that nobody declares, or two wait for each other.
+        When one comes after a finding that is not declared, or two wait for each other.
     """
     _import_all()
     followers: dict[str | None, list[Declared]] = {}
@@ -122,23 +237,25 @@ def declared(finding_id: str) -> Declared:
 
 
 @dataclass(frozen=True)
-class Found:
-    """What the findings of one id are, each with what was read for it, and all that was read for them."""
+class Stated:
+    """The statements of one finding, each with what was read for it, and all that was read for them."""
 
     declared: Declared
-    findings: tuple[tuple[Finding, Reads], ...]
+    statements: tuple[tuple[Statement, Reads], ...]
     reads: Reads
 
 
-def all_findings(evaluation: Evaluation) -> Iterator[Found]:
-    """Yield every declared finding of an evaluation, in order.
+def statements(evaluation: Evaluation, finding_id: str) -> Sequence[Statement]:
+    """Return the statements of one finding, made when first asked for; whoever asks depends on what they read."""
+    function = declared(finding_id).function
+    return evaluation.evaluator.memoized_each(f"finding {finding_id}", partial(function, evaluation.tracked()))
 
-    Parameters
-    ----------
-    evaluation
-        The evaluation as it is; it is read through its own tracking where that is on.
-    """
-    tracked = evaluation.tracked()
+
+def all_statements(evaluation: Evaluation) -> Iterator[Stated]:
+    """Yield the statements of every declared finding of an evaluation, in order."""
     for entry in in_order():
-        found, reads = evaluation.evaluator.collect_each(partial(entry.function, tracked))
-        yield Found(entry, tuple(found), reads)
+        found = statements(evaluation, entry.id)
+        if isinstance(found, TrackedResults):
+            yield Stated(entry, found.with_reads, found.all_reads)
+        else:
+            yield Stated(entry, tuple((statement, frozenset()) for statement in found), frozenset())

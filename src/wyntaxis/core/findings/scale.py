@@ -1,129 +1,123 @@
-"""Do the pixels suit the seeing, and can the guide camera see what the main one would?"""
+"""Do the pixels suit the seeing, and is the guide camera's pixel scale fine enough?"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
-from wyntaxis.core.findings.registry import finding
+from wyntaxis.core.findings.message import Named
+from wyntaxis.core.findings.registry import Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import imaging
 from wyntaxis.core.optics.guiding import ALLOWED_MAIN_PX, CENTROID_ERROR_PX
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH, GUIDE_SCALE, GUIDE_TO_MAIN_RATIO, PIXEL_SCALE, SAMPLING
 from wyntaxis.core.steps import GUIDE_BRANCH, SCALES
 from wyntaxis.core.train.sampling import match_advice, sampling_word
 from wyntaxis.core.wording import number, short
 
-_SAMPLING_SOURCE = "Nyquist sampling of a Gaussian star image: about 2 px to the FWHM; under 1.5 and over 4 are off"
-_GUIDE_SOURCE = "Centroid error of 0.1 to 0.2 guide px, to stay under half a main pixel"
 
-
-@finding("sampling.main", step=SCALES, after="spacing.guide")
-def main_sampling(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "sampling.main",
+    step=SCALES,
+    after="spacing.guide",
+    source="Nyquist sampling of a Gaussian star image: about 2 px to the FWHM; under 1.5 and over 4 are off",
+    titles={
+        "": "{word}: {value:2} px per seeing FWHM of {seeing}″",
+        "no seeing": "The sampling is not known",
+        "no camera": "The sampling is not known",
+    },
+    remedies={
+        "matched": "",
+        "coarse": "For {low} px/FWHM use a focal length of {longer:0} mm or more ({advice}), or smaller pixels. "
+        "Dithered "
+        "frames can be combined on a finer grid.",
+        "coarse, binned": "For {low} px/FWHM use a focal length of {longer:0} mm or more ({advice}), or smaller "
+        "pixels. "
+        "Binning {less_binning} instead of {binning} gives {finer:2} px/FWHM.",
+        "fine": "Binning {more_binning} gives {coarser:2} px/FWHM. Or use a focal length of {shorter:0} mm or less for "
+        "{high} ({advice}).",
+        "no seeing": "Enter the site's seeing (site.seeing_fwhm_arcsec).",
+        "no camera": "Enter the camera and its sensor.",
+    },
+)
+def main_sampling(evaluation: Evaluation) -> Iterator[Statement]:
     """Judge the pixel scale against the site's seeing."""
-    rig, row = evaluation.rig, evaluation.quantities["sampling_px_per_fwhm"]
-    sensor, scale, focal = (
-        rig.sensor,
-        evaluation.value("pixel_scale_arcsec_px"),
-        evaluation.value("effective_focal_length_mm"),
-    )
+    rig, row = evaluation.rig, evaluation.quantity(SAMPLING)
+    sensor, scale, focal = rig.sensor, evaluation.value(PIXEL_SCALE), evaluation.value(FOCAL_LENGTH)
     seeing = rig.site.seeing_fwhm_arcsec if rig.site else None
     if row.best is None or sensor is None or scale is None or focal is None or seeing is None:
-        missing = "the site's seeing (site.seeing_fwhm_arcsec)" if sensor else "the camera and its sensor"
-        yield Finding(
-            "sampling.main",
-            Verdict.UNPROVEN,
-            "sampling_px_per_fwhm",
-            "The sampling is not known",
-            (),
-            Remedy(f"state {missing}"),
-            _SAMPLING_SOURCE,
-        )
+        yield say(row.id, None, Verdict.UNPROVEN, case="no seeing" if sensor else "no camera")
         return
-    value = row.best.value
-    yield Finding(
-        id="sampling.main",
-        verdict=row.verdict,
-        subject="sampling_px_per_fwhm",
-        title=f"{_sampling_title(value)}: {number(value, 2)} px to a seeing FWHM of {short(seeing)}″",
-        arithmetic=(
-            f"scale: {number(imaging.ARCSEC_PER_RADIAN / 1000, 6)} × {short(sensor.pixel_um)} µm × {sensor.binning} / "
-            f"{number(focal, 2)} mm = {number(scale, 3)} ″/px",
-            f"sampling: {short(seeing)} / {number(scale, 3)} = {number(value, 2)} px/FWHM, matched from "
-            f"{short(imaging.MATCHED_FROM)} to {short(imaging.MATCHED_TO)}",
-        ),
-        remedy=_sampling_remedy(value, sensor.binning, focal),
-        source=_SAMPLING_SOURCE,
-        quantities=("sampling_px_per_fwhm", "pixel_scale_arcsec_px"),
+    value, binning = row.best.value, sensor.binning
+    low, high = imaging.MATCHED_FROM, imaging.MATCHED_TO
+    lines = (
+        f"scale: {number(imaging.ARCSEC_PER_RADIAN / 1000, 6)} × {short(sensor.pixel_um)} µm × {binning} / "
+        f"{number(focal, 2)} mm = {number(scale, 3)} ″/px",
+        f"sampling: {short(seeing)} / {number(scale, 3)} = {number(value, 2)} px/FWHM, matched from "
+        f"{short(low)} to {short(high)}",
     )
-
-
-def _sampling_title(value: float) -> str:
     word = sampling_word(value)
-    return "Sampling matches the seeing" if word == "matched" else word.capitalize()
+    named: dict[str, Named] = {
+        "word": "Sampling matches the seeing" if word == "matched" else word.capitalize(),
+        "value": value,
+        "seeing": seeing,
+        "low": low,
+        "high": high,
+        "advice": match_advice(value),
+        "longer": focal * low / value,
+        "shorter": focal * high / value,
+        "binning": binning,
+        "less_binning": binning - 1,
+        "more_binning": binning + 1,
+        "coarser": value * binning / (binning + 1),
+        "finer": value * binning / max(binning - 1, 1),
+    }
+    cure = "matched"
+    if value < low:
+        cure = "coarse, binned" if binning > 1 else "coarse"
+    elif value > high:
+        cure = "fine"
+    yield say(row.id, (row, evaluation.quantity(PIXEL_SCALE)), None, named, cure=cure, lines=lines)
 
 
-def _sampling_remedy(value: float, binning: int, focal_length_mm: float) -> Remedy:
-    if value < imaging.MATCHED_FROM:
-        wanted = number(focal_length_mm * imaging.MATCHED_FROM / value, 0)
-        text = (
-            f"for {short(imaging.MATCHED_FROM)} px/FWHM use a focal length of {wanted} mm or more "
-            f"({match_advice(value)}), or "
-            "smaller pixels"
-        )
-        if binning > 1:
-            text += f"; bin {binning - 1} instead of {binning} would give {number(value * binning / (binning - 1), 2)}"
-        else:
-            text += "; dithered frames can be combined on a finer grid"
-        return Remedy(text)
-    if value > imaging.MATCHED_TO:
-        wanted = number(focal_length_mm * imaging.MATCHED_TO / value, 0)
-        binned = number(value * binning / (binning + 1), 2)
-        return Remedy(
-            f"bin {binning + 1} would give {binned} px/FWHM; or use a focal length of {wanted} mm or less for "
-            f"{short(imaging.MATCHED_TO)} ({match_advice(value)})"
-        )
-    return NO_REMEDY
-
-
-@finding("scale.guide", step=GUIDE_BRANCH, after="sampling.main")
-def guide_scale(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "scale.guide",
+    step=GUIDE_BRANCH,
+    after="sampling.main",
+    source="Centroid error of 0.1 to 0.2 guide px, to stay under half a main pixel",
+    titles={
+        "": "A guide pixel spans {ratio:2} main pixels",
+        "no camera": "The rig has no guide camera",
+        "not known": "The guide scale is not known",
+    },
+    remedies={
+        "": "Use a guide focal length {factor:2} times as long, or guide pixels of {pixel:1} µm or less. A bright "
+        "star and "
+        "a longer guide exposure reduce the centroid error.",
+        "no sensor": "",
+        "no camera": "Nothing to check until the rig has one.",
+        "not known": "End the train and the guide path with a camera whose sensor is entered.",
+    },
+)
+def guide_scale(evaluation: Evaluation) -> Iterator[Statement]:
     """Judge whether a centroid error of the guide camera stays under half a main pixel."""
-    row = evaluation.quantities["guide_to_main_ratio"]
-    guide, main = evaluation.value("guide_scale_arcsec_px"), evaluation.value("pixel_scale_arcsec_px")
+    row = evaluation.quantity(GUIDE_TO_MAIN_RATIO)
+    guide, main = evaluation.value(GUIDE_SCALE), evaluation.value(PIXEL_SCALE)
     camera = evaluation.rig.guiding.camera
     if row.best is None or guide is None or main is None or camera is None:
-        title = (
-            "The rig has no guide camera" if evaluation.rig.guiding.kind == "none" else "The guide scale is not known"
-        )
-        text = (
-            "nothing to check until the rig has one"
-            if evaluation.rig.guiding.kind == "none"
-            else "end the train and the guide path with a camera whose sensor is given"
-        )
-        yield Finding("scale.guide", Verdict.UNPROVEN, "guiding", title, (), Remedy(text), _GUIDE_SOURCE)
+        case = "no camera" if evaluation.rig.guiding.kind == "none" else "not known"
+        yield say("guiding", None, Verdict.UNPROVEN, case=case)
         return
     ratio = row.best.value
     good, poor = CENTROID_ERROR_PX
-    remedy = NO_REMEDY
-    if row.verdict is not Verdict.HOLDS and camera.sensor is not None:
-        factor = ratio * poor / ALLOWED_MAIN_PX
-        remedy = Remedy(
-            f"use a guide focal length {number(factor, 2)} times as long, or guide pixels of "
-            f"{number(camera.sensor.pixel_um * camera.sensor.binning / factor, 1)} µm or less; "
-            "a bright star and a longer guide exposure lower the centroid error"
-        )
-    yield Finding(
-        id="scale.guide",
-        verdict=row.verdict,
-        subject=camera.id,
-        title=f"A guide pixel spans {number(ratio, 2)} main pixels",
-        arithmetic=(
-            f"ratio: {number(guide, 3)} / {number(main, 3)} = {number(ratio, 3)}",
-            f"a centroid error of {short(good)} to {short(poor)} guide px is {number(good * ratio, 2)} to "
-            f"{number(poor * ratio, 2)} main px, allowed {short(ALLOWED_MAIN_PX)}",
-        ),
-        remedy=remedy,
-        source=_GUIDE_SOURCE,
-        quantities=("guide_to_main_ratio", "guide_scale_arcsec_px"),
+    lines = (
+        f"ratio: {number(guide, 3)} / {number(main, 3)} = {number(ratio, 3)}",
+        f"a centroid error of {short(good)} to {short(poor)} guide px is {number(good * ratio, 2)} to "
+        f"{number(poor * ratio, 2)} main px, allowed {short(ALLOWED_MAIN_PX)}",
     )
+    factor, cure = ratio * poor / ALLOWED_MAIN_PX, "no sensor"
+    named: dict[str, Named] = {"ratio": ratio, "factor": factor}
+    if camera.sensor is not None and row.verdict is not Verdict.HOLDS:
+        named["pixel"] = camera.sensor.pixel_um * camera.sensor.binning / factor
+        cure = ""
+    yield say(camera.id, (row, evaluation.quantity(GUIDE_SCALE)), None, named, cure=cure, lines=lines)

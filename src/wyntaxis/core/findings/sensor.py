@@ -8,8 +8,8 @@ from functools import partial
 
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
-from wyntaxis.core.findings.registry import finding
+from wyntaxis.core.findings.message import Named
+from wyntaxis.core.findings.registry import Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.read_tracking import apart
@@ -31,73 +31,81 @@ from wyntaxis.core.steps import SENSOR
 from wyntaxis.core.wording import MINUS, number, plus_minus, short, signed
 
 _TRANSFER_SOURCE = "Photon transfer: EMVA Standard 1288 R4; Janesick, Photon Transfer"
-_OFFSET_SOURCE = "Bias mean − 6σ above 0 ADU, and under 1e-5 of the pixels at the lowest code"
 _DARK_SOURCE = "Arrhenius: ln D over 1/T; the warmest T with D·t ≤ 0.1 · read noise²"
-_FLAT_SOURCE = "Flats at 30 to 60 % of saturation, where the sensor is linear"
-
 
 _COMPARED = {
-    "camera.gain": ("conversion_gain_e_adu", "the conversion gain"),
-    "camera.read_noise": ("read_noise_e", "the read noise"),
-    "camera.full_well": ("full_well_e", "the full well"),
-    "camera.dark_current": ("dark_current_e_s", "the dark current"),
+    "gain": ("conversion_gain_e_adu", "conversion gain"),
+    "read_noise": ("read_noise_e", "read noise"),
+    "full_well": ("full_well_e", "full well"),
+    "dark_current": ("dark_current_e_s", "dark current"),
 }
+_MIDDLE_PERCENT = 45.0
+"""The middle of the range that flats belong in."""
+BENCH_FLATS = (
+    "{camera}: flats are at {level:0} % of saturation (wanted {low:0} to {high:0} %)",
+    "Expose flats {factor:1} times as long, or change the light by as much.",
+)
+"""Title and remedy of what bench frames show of flats, see ``flats.level``."""
 
 
-def _compared(evaluation: Evaluation, finding_id: str) -> Iterator[Finding]:
-    key, name = _COMPARED[finding_id]
-    source = _DARK_SOURCE if finding_id == "camera.dark_current" else _TRANSFER_SOURCE
+def _compared(evaluation: Evaluation, name: str) -> Iterator[Statement]:
+    key, label = _COMPARED[name]
     for index, device in apart(cameras(evaluation)):
         row = evaluation.rows.get(f"{device.id}.{key}")
         if row is None:
             continue
-        unit, digits = row.kind.unit, row.kind.decimals
         stated, measured = row.stated, row.measured
-        lines = []
-        if stated is not None:
-            lines.append(f"stated: {number(stated.value, digits)} {unit}, allowed ±{number(stated.tolerance, digits)}")
-        if measured is not None:
-            lines.append(
-                f"measured: {plus_minus(measured.value, measured.uncertainty, digits)} {unit}"
-                + (f" ({measured.source})" if measured.source else "")
-            )
+        unit, digits = row.kind.unit, row.kind.decimals
+        named: dict[str, Named] = {"camera": device.title, "label": label, "unit": unit}
+        lines = list(_compared_lines(row))
         if stated is None or measured is None:
-            missing = "stated" if stated is None else "measured"
-            entries = measured or stated
-            assert entries is not None
-            remedy = "enter what the maker's sheet says" if stated is None else "measure it on the Sensor sheet"
-            title = f"{device.title}: {name} is {number(entries.value, digits)} {unit}; it is not {missing}"
-            yield Finding(
-                finding_id, Verdict.UNPROVEN, device.id, title, tuple(lines), Remedy(remedy), source, (row.id,)
-            )
+            known = measured or stated
+            assert known is not None
+            named["value"] = number(known.value, digits)
+            case = "not stated" if stated is None else "not measured"
+            yield say(device.id, row, Verdict.UNPROVEN, named, case=case, lines=lines)
             continue
-        verdict = row.verdict
-        off = measured.value - stated.value
-        lines.append(f"difference: {signed(off, digits)} {unit}")
-        agrees = verdict is not Verdict.FAILS
+        lines.append(f"difference: {signed(measured.value - stated.value, digits)} {unit}")
+        named |= {"measured": number(measured.value, digits), "stated": number(stated.value, digits)}
         change = Change.of("State it as measured", ("devices", index, "settings", key, "value"), measured.value)
-        yield Finding(
-            finding_id,
-            verdict,
-            device.id,
-            f"{device.title}: {name} {'is' if agrees else 'is not'} what is stated, "
-            f"{number(measured.value, digits)} against {number(stated.value, digits)} {unit}",
-            tuple(lines),
-            NO_REMEDY
-            if agrees
-            else Remedy(
-                "look whether the sheet speaks of this gain setting and readout mode; else go by the measured one",
-                change,
-            ),
-            source,
-            (row.id,),
+        if row.verdict is not Verdict.FAILS:
+            yield say(device.id, row, None, named, cure="none", lines=lines)
+        else:
+            yield say(device.id, row, None, named, lines=lines, change=change)
+
+
+def _compared_lines(row: Quantity) -> Iterator[str]:
+    unit, digits = row.kind.unit, row.kind.decimals
+    if row.stated is not None:
+        yield f"stated: {number(row.stated.value, digits)} {unit}, allowed ±{number(row.stated.tolerance, digits)}"
+    if row.measured is not None:
+        yield (
+            f"measured: {plus_minus(row.measured.value, row.measured.uncertainty, digits)} {unit}"
+            + (f" ({row.measured.source})" if row.measured.source else "")
         )
 
 
-def _declare(number_name: str, after: str, condition: conditions.Condition | None = None) -> None:
-    finding_id = f"camera.{number_name}"
-    declare = finding(finding_id, step=SENSOR, condition=condition, after=after)
-    declare(partial(_compared, finding_id=finding_id))
+def _declare(name: str, after: str) -> None:
+    declare = finding(
+        f"camera.{name}",
+        step=SENSOR,
+        after=after,
+        source=_DARK_SOURCE if name == "dark_current" else _TRANSFER_SOURCE,
+        titles={
+            "fails": "{camera}: the measured {label} disagrees with the stated one, {measured} against {stated} {unit}",
+            "": "{camera}: the measured {label} agrees with the stated one, {measured} against {stated} {unit}",
+            "not stated": "{camera}: the {label} is {value} {unit} as measured; it is not entered",
+            "not measured": "{camera}: the {label} is {value} {unit} as stated; it is not measured",
+        },
+        remedies={
+            "not stated": "Enter what the maker's data sheet says.",
+            "not measured": "Measure it on the Sensor sheet.",
+            "fails": "Check whether the data sheet is for this gain setting and readout mode; otherwise use the "
+            "measured "
+            "value.",
+        },
+    )
+    declare(partial(_compared, name=name))
 
 
 _declare("gain", "camera.offset")
@@ -106,196 +114,201 @@ _declare("full_well", "camera.read_noise")
 _declare("dark_current", "camera.linearity")
 
 
-@finding("camera.linearity", step=SENSOR, after="camera.full_well")
-def linearity(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "camera.linearity",
+    step=SENSOR,
+    after="camera.full_well",
+    source=_TRANSFER_SOURCE,
+    titles="{camera}: the linearity error is up to {off:2} % (allowed {allowed} %)",
+    remedies="Keep flats and photometry below the level where the response bends, and check that the lamp is steady.",
+)
+def linearity(evaluation: Evaluation) -> Iterator[Statement]:
     """Does the signal follow the light?"""
     for _, device in apart(cameras(evaluation)):
         found = device.measured("linearity_percent")
         if found is None:
             continue
         row, allowed = evaluation.rows[f"{device.id}.linearity_percent"], linearity_allowed_percent(device)
-        yield Finding(
-            "camera.linearity",
-            row.target_verdict,
-            device.id,
-            f"{device.title}: the signal is off the straight line by {number(found.value, 2)} % at the most",
-            (
-                f"largest deviation {plus_minus(found.value, found.standard_uncertainty, 2)} %, "
-                f"allowed {short(allowed)} %",
-            ),
-            NO_REMEDY
-            if row.target_verdict is Verdict.HOLDS
-            else Remedy("keep flats and photometry under the level where it bends, and look at the lamp's steadiness"),
-            _TRANSFER_SOURCE,
-            (row.id,),
+        line = (
+            f"largest deviation {plus_minus(found.value, found.standard_uncertainty, 2)} %, allowed {short(allowed)} %"
         )
+        named: dict[str, Named] = {"camera": device.title, "off": found.value, "allowed": allowed}
+        yield say(device.id, row, row.target_verdict, named, lines=(line,))
 
 
-@finding("camera.offset", step=SENSOR, condition=conditions.GAIN, after="devices.parts")
-def offset(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "camera.offset",
+    step=SENSOR,
+    condition=conditions.GAIN,
+    after="devices.parts",
+    source="Bias mean − 6σ above 0 ADU, and under 1e-5 of the pixels at the lowest code",
+    titles={
+        "fails": "{camera}: the offset clips the bias ({sigmas:1} σ above the lowest code, wanted {wanted})",
+        "": "{camera}: the bias is clear of the lowest code ({sigmas:1} σ, wanted {wanted})",
+    },
+    remedies={
+        "": "",
+        "set": "Set the offset to {least} or more, and take new bias frames and darks.",
+        "raise": "Raise the offset; bias frames at a second offset show by how much.",
+    },
+)
+def offset(evaluation: Evaluation) -> Iterator[Statement]:
     """Is the bias clear of the lowest code?"""
-
     for entry in offsets(evaluation):
         device, mean, noise, least = entry.device, entry.mean, entry.noise, entry.least_offset
         row, piled = evaluation.rows[BIAS_MARGIN.id_of(device.id)], evaluation.rows.get(f"{device.id}.pile_up_share")
         verdict = worst([row.verdict, *([piled.target_verdict] if piled is not None and piled.measured else [])])
-        fails = verdict is Verdict.FAILS
+        sigmas = mean.value / noise.value
         lines = [
             f"{number(mean.value, 1)} {MINUS} {short(WANTED_SIGMA)} × {number(noise.value, 2)} = "
             f"{number(entry.margin_adu, 1)} ADU",
-            f"margin: {number(mean.value / noise.value, 1)} σ, wanted {short(WANTED_SIGMA)}; at the lowest code: "
-            f"{entry.piled_share:.1e}, allowed "
-            f"{MAX_PILED:.0e}",
+            f"margin: {number(sigmas, 1)} σ, wanted {short(WANTED_SIGMA)}; at the lowest code: "
+            f"{entry.piled_share:.1e}, allowed {MAX_PILED:.0e}",
         ]
         if least is not None:
             lines.append(f"the smallest offset that suffices: {short(least)}")
-        set_it = None
-        if least is not None:
-            set_it = Change.of("Set the offset", ("devices", entry.index, "settings", "offset", "value"), least)
-        remedy = (
-            NO_REMEDY
-            if not fails
-            else Remedy(f"set the offset to {short(least)} or more, and take new bias frames and darks", set_it)
-            if least is not None
-            else Remedy("raise the offset; bias frames at a second offset tell by how much")
-        )
-        yield Finding(
-            "camera.offset",
-            verdict,
-            device.id,
-            f"{device.title}: the offset {'clips the bias' if fails else 'keeps the bias clear of the lowest code'}",
-            tuple(lines),
-            remedy,
-            _OFFSET_SOURCE,
-            (f"{device.id}.bias_mean_adu", row.id),
-        )
+        named: dict[str, Named] = {
+            "camera": device.title,
+            "sigmas": sigmas,
+            "wanted": WANTED_SIGMA,
+            "least": least if least is not None else 0.0,
+        }
+        path = ("devices", entry.index, "settings", "offset", "value")
+        change, cure = None, ""
+        if verdict is Verdict.FAILS:
+            change = Change.of("Set the offset", path, least) if least is not None else None
+            cure = "set" if least is not None else "raise"
+        rows = (evaluation.rows.get(f"{device.id}.bias_mean_adu"), row)
+        yield say(device.id, rows, verdict, named, cure=cure or "none", lines=lines, change=change)
 
 
-@finding("camera.setpoint", step=SENSOR, condition=conditions.COOLING, after="camera.dark_current")
-def setpoint(evaluation: Evaluation) -> Iterator[Finding]:
-    """Is the set temperature cold enough for the longest exposure, and no colder than of use?"""
-
+@finding(
+    "camera.setpoint",
+    step=SENSOR,
+    condition=conditions.COOLING,
+    after="camera.dark_current",
+    source=_DARK_SOURCE,
+    titles={
+        "holds": "{camera}: at {set} °C dark current adds {signal:2} e⁻ in {longest} s (allowed {allowed:2} e⁻)",
+        "": "{camera}: at {set} °C dark current adds {signal:2} e⁻ in {longest} s, more than the allowed "
+        "{allowed:2} e⁻",
+        "other temperature": "{camera}: dark current at {set} °C is not verified: it was measured at {at} °C",
+    },
+    remedies={
+        "set": "Set {warmest:0} °C, or expose shorter.",
+        "": "Cool further, or expose shorter.",
+        "other temperature": "Measure darks at the set temperature on the Sensor sheet, or enter the temperature of "
+        "the "
+        "dark current.",
+    },
+)
+def setpoint(evaluation: Evaluation) -> Iterator[Statement]:
+    """Is the set temperature cold enough for the longest exposure?"""
     for entry in dark_signals(evaluation):
-        device, wanted, dark, longest = entry.device, entry.set_c, entry.current_e_s, entry.exposure_s
-        row, signal, allowed, warmest = (
-            evaluation.rows[DARK_SIGNAL.id_of(device.id)],
-            entry.signal_e,
-            entry.allowed_e,
-            entry.warmest_c,
-        )
-        lines = [
-            f"{number(dark, 5)} e⁻/s × {short(longest)} s = {number(signal, 2)} e⁻ at {short(wanted)} °C",
-            f"allowed: {short(SETPOINT_SHARE)} × {number(entry.read_noise_e, 2)}² = {number(allowed, 2)} e⁻",
-        ]
-        if warmest is not None:
-            lines.append(
-                f"warmest that suffices: {short(wanted)} + {number(entry.doubling_c or 0.0, 1)} × log₂("
-                f"{number(allowed, 2)} / {number(signal, 2)}) = {number(warmest, 1)} °C"
-            )
-        if entry.cooler is not None:
-            lines.append(f"power at rest at {short(wanted)} °C: {number(100 * entry.cooler.share, 0)} %")
-            if warmest is not None and warmest > wanted:
-                lines.append(f"at {number(warmest, 1)} °C: {number(100 * entry.cooler.power_at(warmest), 0)} %")
+        device, row = entry.device, evaluation.rows[DARK_SIGNAL.id_of(entry.device.id)]
+        rows = (evaluation.rows.get(f"{device.id}.dark_current_e_s"), row)
+        named: dict[str, Named] = {
+            "camera": device.title,
+            "set": entry.set_c,
+            "signal": entry.signal_e,
+            "longest": entry.exposure_s,
+            "allowed": entry.allowed_e,
+            "at": device.best("dark_at_c") or 0.0,
+        }
+        lines = list(_dark_lines(entry))
         if not entry.is_placed:
-            yield _dark_without_temperature(entry, row, tuple(lines))
+            yield say(device.id, rows, Verdict.UNPROVEN, named, case="other temperature", lines=lines)
             continue
-        holds = row.verdict is Verdict.HOLDS
-        change = None
-        if warmest is not None and not holds:
-            settings = ("devices", entry.index, "settings")
-            values: tuple[tuple[DocumentPath, object], ...] = (
-                ((*settings, "set_temperature_c", "value"), math.floor(warmest)),
-            )
-            if device.best("dark_at_c") is None:  # the current on record stays that of the old temperature
-                values += (((*settings, "dark_at_c", "value"), wanted),)
-            change = Change("Set the temperature", values)
-        yield Finding(
-            "camera.setpoint",
-            row.verdict,
-            device.id,
-            f"{device.title}: at {short(wanted)} °C dark current adds {number(signal, 2)} e⁻ in {short(longest)} s, "
-            f"{'less' if holds else 'more'} than a tenth of the read noise's square",
-            tuple(lines),
-            NO_REMEDY
-            if holds
-            else Remedy(f"set {number(math.floor(warmest), 0)} °C, or expose shorter", change)
-            if warmest is not None
-            else Remedy("cool further, or expose shorter"),
-            _DARK_SOURCE,
-            (f"{device.id}.dark_current_e_s", row.id),
-        )
+        change, cure = None, str(row.verdict)
+        if entry.warmest_c is not None and row.verdict is not Verdict.HOLDS:
+            named["warmest"] = math.floor(entry.warmest_c)
+            change, cure = _set_temperature(entry, entry.warmest_c), "set"
+        yield say(device.id, rows, row.verdict, named, cure=cure, lines=lines, change=change)
 
 
-def _dark_without_temperature(entry: DarkSignal, row: Quantity, lines: tuple[str, ...]) -> Finding:
-    """Return that the dark current is not verified at the set temperature: it was measured at a colder one."""
-    title, at = entry.device.title, entry.device.best("dark_at_c")
-    return Finding(
-        "camera.setpoint",
-        Verdict.UNPROVEN,
-        entry.device.id,
-        f"{title}: dark current at {short(entry.set_c)} °C is not verified: it was measured at {short(at or 0.0)} °C",
-        lines,
-        Remedy(
-            "Measure darks at the set temperature on the Sensor sheet, or enter the temperature of the dark current."
-        ),
-        _DARK_SOURCE,
-        (f"{entry.device.id}.dark_current_e_s", row.id),
+def _dark_lines(entry: DarkSignal) -> Iterator[str]:
+    set_c, signal, allowed, warmest = entry.set_c, entry.signal_e, entry.allowed_e, entry.warmest_c
+    yield (
+        f"{number(entry.current_e_s, 5)} e⁻/s × {short(entry.exposure_s)} s = {number(signal, 2)} e⁻ at "
+        f"{short(set_c)} °C"
     )
+    yield f"allowed: {short(SETPOINT_SHARE)} × {number(entry.read_noise_e, 2)}² = {number(allowed, 2)} e⁻"
+    if warmest is not None:
+        yield (
+            f"warmest that suffices: {short(set_c)} + {number(entry.doubling_c or 0.0, 1)} × log₂("
+            f"{number(allowed, 2)} / {number(signal, 2)}) = {number(warmest, 1)} °C"
+        )
+    if entry.cooler is not None:
+        yield f"power at rest at {short(set_c)} °C: {number(100 * entry.cooler.share, 0)} %"
+        if warmest is not None and warmest > set_c:
+            yield f"at {number(warmest, 1)} °C: {number(100 * entry.cooler.power_at(warmest), 0)} %"
 
 
-@finding("camera.glow", step=SENSOR, after="camera.setpoint")
-def glow(evaluation: Evaluation) -> Iterator[Finding]:
-    """Does the sensor's glow drown the read noise in the longest exposure?"""
+def _set_temperature(entry: DarkSignal, warmest_c: float) -> Change:
+    settings = ("devices", entry.index, "settings")
+    values: tuple[tuple[DocumentPath, object], ...] = (
+        ((*settings, "set_temperature_c", "value"), math.floor(warmest_c)),
+    )
+    if entry.device.best("dark_at_c") is None:  # the recorded current stays that of the old temperature
+        values += (((*settings, "dark_at_c", "value"), entry.set_c),)
+    return Change("Set the temperature", values)
 
+
+@finding(
+    "camera.glow",
+    step=SENSOR,
+    after="camera.setpoint",
+    source=_DARK_SOURCE,
+    titles={
+        "": "{camera}: at its brightest place glow adds {signal:2} e⁻ in {longest} s (allowed {allowed:2} e⁻)",
+        "not judged": "{camera}: its glow cannot be judged without {missing}",
+    },
+    remedies={
+        "": "Take darks of exactly this exposure, never scaled ones. Expose shorter where it still shows.",
+        "not judged": "Enter {missing}.",
+    },
+)
+def glow(evaluation: Evaluation) -> Iterator[Statement]:
+    """Does the sensor's glow exceed the read noise in the longest exposure?"""
     longest = longest_exposure_s(evaluation)
     for _, device in apart(cameras(evaluation)):
         found, noise = device.measured("glow_e_s"), device.best("read_noise_e")
         if found is None:
             continue
-        lines = [
-            f"brightest place above the typical one: {plus_minus(found.value, found.standard_uncertainty, 5)} e⁻/s/px"
-        ]
+        glow_row = evaluation.rows.get(f"{device.id}.glow_e_s")
+        bright = plus_minus(found.value, found.standard_uncertainty, 5)
+        lines = [f"brightest place above the typical one: {bright} e⁻/s/px"]
+        named: dict[str, Named] = {"camera": device.title}
         if longest is None or noise is None:
-            missing = "the planned exposure" if longest is None else "the read noise"
-            verdict, remedy = Verdict.UNPROVEN, Remedy(f"state {missing}")
-            title = f"{device.title}: its glow cannot be judged without {missing}"
-        else:
-            row = evaluation.rows[GLOW_SIGNAL.id_of(device.id)]
-            assert row.measured is not None
-            verdict, signal, allowed = row.verdict, row.measured.value, glow_allowed_e(noise)
-            lines.append(
-                f"{number(found.value, 5)} e⁻/s × {short(longest)} s = {number(signal, 2)} e⁻, allowed "
-                f"{short(SETPOINT_SHARE)} × {number(noise, 2)}² = {number(allowed, 2)} e⁻"
-            )
-            title = f"{device.title}: at its brightest place glow adds {number(signal, 2)} e⁻ in {short(longest)} s"
-            remedy = (
-                NO_REMEDY
-                if verdict is Verdict.HOLDS
-                else Remedy("take darks of just this exposure, never scaled ones; expose shorter where it still shows")
-            )
-        quantities = (f"{device.id}.glow_e_s",)
-        yield Finding("camera.glow", verdict, device.id, title, tuple(lines), remedy, _DARK_SOURCE, quantities)
+            named["missing"] = "the planned exposure" if longest is None else "the read noise"
+            yield say(device.id, glow_row, Verdict.UNPROVEN, named, case="not judged", lines=lines)
+            continue
+        row = evaluation.rows[GLOW_SIGNAL.id_of(device.id)]
+        assert row.measured is not None
+        signal, allowed = row.measured.value, glow_allowed_e(noise)
+        lines.append(
+            f"{number(found.value, 5)} e⁻/s × {short(longest)} s = {number(signal, 2)} e⁻, allowed "
+            f"{short(SETPOINT_SHARE)} × {number(noise, 2)}² = {number(allowed, 2)} e⁻"
+        )
+        named |= {"signal": signal, "longest": longest, "allowed": allowed}
+        yield say(device.id, glow_row, row.verdict, named, lines=lines)
 
 
-def bench_flats_level(evaluation: Evaluation) -> Iterator[Finding]:
+def bench_flats_level(evaluation: Evaluation) -> Iterator[Statement]:
     """Yield whether the flats of bench frames are bright enough, and not too bright; see ``flats.level``."""
+    low, high = FLAT_RANGE_PERCENT
     for _, device in apart(cameras(evaluation)):
         level = device.measured("flat_level_percent")
         if level is None:
             continue
-        low, high = FLAT_RANGE_PERCENT
         row = evaluation.rows[f"{device.id}.flat_level_percent"]
-        verdict = row.target_verdict
-        factor = 45.0 / level.value if level.value > 0 else math.inf
-        yield Finding(
-            "flats.level",
-            verdict,
-            device.id,
-            f"{device.title}: flats lie at {number(level.value, 0)} % of saturation",
-            (f"{number(level.value, 1)} %, wanted {short(low)} to {short(high)} %", level.source or ""),
-            NO_REMEDY
-            if verdict is Verdict.HOLDS
-            else Remedy(f"expose flats {number(factor, 1)} times as long, or change the light alike"),
-            _FLAT_SOURCE,
-            (row.id,),
-        )
+        named: dict[str, Named] = {
+            "camera": device.title,
+            "level": level.value,
+            "low": low,
+            "high": high,
+            "factor": _MIDDLE_PERCENT / level.value if level.value > 0 else math.inf,
+        }
+        lines = (f"{number(level.value, 1)} %, wanted {short(low)} to {short(high)} %", level.source or "")
+        cure = "none" if row.target_verdict is Verdict.HOLDS else "bench"
+        yield say(device.id, row, row.target_verdict, named, case="bench", cure=cure, lines=lines)

@@ -1,17 +1,26 @@
-"""Is the sensor, and is the guide sensor, where the optics want it?"""
+"""Is the sensor, and is the guide sensor, at the distance that the optics need?"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
 
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
-from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Target, Verdict
+from wyntaxis.core.findings.message import Named, render
+from wyntaxis.core.findings.registry import HasId, Statement, finding, say, statements
+from wyntaxis.core.ledger import Quantity, Target, Verdict
 from wyntaxis.core.quantities.filters import GUIDE_SPREAD, worst_filter
 from wyntaxis.core.quantities.spacing import possible_shift_mm, unknown_behind
+from wyntaxis.core.quantity_kinds import (
+    BACK_FOCUS_BUILT,
+    BACK_FOCUS_ERROR,
+    BACK_FOCUS_REQUIRED,
+    GLASS_SHIFT,
+    GUIDE_PATH_BUILT,
+    GUIDE_PATH_ERROR,
+    GUIDE_PATH_REQUIRED,
+)
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change, apply
 from wyntaxis.core.rig.model import Rig, bare_train
@@ -24,63 +33,118 @@ from wyntaxis.core.wording import MINUS, number, short, signed, terms
 
 SHOP_DECIMALS = 2
 """Rings are turned, ground and shimmed to a hundredth of a millimetre."""
-
 THINNEST_RING_MM = 0.1
 """A spacer is not made thinner than a shim."""
+_SAME_SETTING_MM = 0.005
+"""Two settings of a guide focuser that differ by less read the same."""
 
 _PLATE_SOURCE = "plate shift t(1 − 1/n): W. J. Smith, Modern Optical Engineering"
-_SPACING_SOURCE = f"Built length = sum of optical lengths after the datum; {_PLATE_SOURCE}"
-_GUIDE_SOURCE = f"Equal optical paths from the prism: X_guide = X − G_main + G_guide; {_PLATE_SOURCE}"
 
 
-@finding("spacing.main", step=LIGHT_PATH, condition=conditions.SPACING)
-def main_spacing(evaluation: Evaluation) -> Iterator[Finding]:
+@dataclass(frozen=True)
+class LengthRemedy:
+    """How to bring the sensor nearer or farther: which remedy, what it names, and the edit."""
+
+    case: str
+    values: dict[str, Named] = field(default_factory=dict)
+    change: Change | None = None
+
+
+LENGTH_REMEDIES = {
+    "set": "Set {part} to {wanted} mm (its range is {low} to {high} mm).",
+    "shorten ring": "Shorten {part}, the spacer after {before}, by {size:2} mm: {length} → {wanted} mm.",
+    "lengthen ring": "Lengthen {part}, the spacer after {before}, by {size:2} mm: {length} → {wanted} mm.",
+    "add": "Add a spacer of {size:2} mm between {corrector} and the camera.",
+    "take out": "Take {size:2} mm out between {corrector} and the camera. No spacer there is long enough to be "
+    "shortened: use a shorter adapter or a thinner part.",
+}
+"""What can be done about a length, by the case of :func:`length_remedy`."""
+
+_UNKNOWN_FILTER = "the thickness of the filter in {names} is not entered"
+_ENTER_FILTER = (
+    "Enter the filter's thickness and glass: at {names} (Part → Add glass), or by slot on the Devices sheet. "
+    "If no filter is in the beam, say so."
+)
+_OFF_BY = "{size:2} mm too {way} {target}"
+
+
+@finding(
+    "spacing.main",
+    step=LIGHT_PATH,
+    condition=conditions.SPACING,
+    source=f"Built length = sum of optical lengths after the datum; {_PLATE_SOURCE}",
+    titles={
+        "holds": "The sensor is in place behind {corrector}{through} ({error:+2} mm, allowed ±{allowed} mm)",
+        "tight": "The sensor is within the tolerance behind {corrector}{through}, but not for certain "
+        "({error:+2} mm, allowed ±{allowed} mm)",
+        "fails": "The sensor is {size:2} mm too {way} {corrector}{through} (allowed ±{allowed} mm)",
+        "unproven": "The sensor is {size:2} mm too {way} {corrector}; its tolerance is not entered",
+        "unknown filter": f"The back focus is not verified: {_UNKNOWN_FILTER}",
+        "no camera": "No camera ends the train",
+        "no corrector": "No corrector states a required distance",
+    },
+    remedies={
+        **LENGTH_REMEDIES,
+        "tolerance": "Enter the tolerance of {corrector}'s required distance (back_focus_tolerance_mm).",
+        "measure": "Measure the length of {widest} with callipers: its ±{half} mm is the stack's widest tolerance.",
+        "shorten for all": "Shorten the train by {shift:2} mm so that all filters are within the tolerance, "
+        "or replace {filter} by a filter as thick as the others.",
+        "lengthen for all": "Lengthen the train by {shift:2} mm so that all filters are within the tolerance, "
+        "or replace {filter} by a filter as thick as the others.",
+        "no one spacing": "No one spacing suits all filters: replace {filter} by a filter as thick as the others.",
+        "unknown filter": _ENTER_FILTER,
+        "no camera": "Put a camera at the end of the train: its sensor is what must be in place.",
+        "no corrector": "Nothing sets the sensor's distance here except focus, within the focuser's travel.",
+    },
+)
+def main_spacing(evaluation: Evaluation) -> Iterator[Statement]:
     """Compare the built back focus with the corrector's figure plus glass."""
     path = evaluation.back_focus
     if path is None:
-        yield _no_back_focus(evaluation.rig)
+        case = "no camera" if evaluation.rig.camera is None else "no corrector"
+        yield say("train", verdict=Verdict.UNPROVEN, case=case)
         return
-    row = evaluation.quantities["back_focus_error_mm"]
-    verdict = row.verdict
+    rows = [evaluation.quantity(k) for k in (BACK_FOCUS_ERROR, BACK_FOCUS_BUILT, BACK_FOCUS_REQUIRED, GLASS_SHIFT)]
+    row, verdict, lines = rows[0], rows[0].verdict, tuple(_main_arithmetic(path))
     unknown = unknown_behind(evaluation.evaluator, datum_index(evaluation.rig.train))
     if unknown and verdict is Verdict.UNPROVEN:
-        yield _unknown_filter(
-            "spacing.main", path.corrector.id, unknown, "The back focus", path.error_mm, -1, _main_arithmetic(path),
-            ("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
-        )  # fmt: skip
+        yield _unknown_filter(path.corrector.id, rows, unknown, path.error_mm, -1, lines)
         return
-    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _main_remedy(evaluation.rig, path, verdict)
-    title = _main_title(path, verdict)
     cases = [(case, case.back_focus) for case in evaluation.slots if case.back_focus is not None]
+    shown, through, remedy = path, "", _main_remedy(evaluation.rig, path, verdict)
     worst = worst_filter(evaluation, evaluation.rows)
     if row.target is not None and worst is not None:
-        case = evaluation.slots[worst[0]]
-        if worst[1].verdict.severity > verdict.severity and case.back_focus is not None:
-            verdict, through = worst[1].verdict, case.back_focus
-            title = f"{_main_title(through, verdict)} through the filter {case.name}"
-            remedy = _slot_remedy(case, [b.error_mm for _, b in cases], row.target)
-    yield Finding(
-        id="spacing.main",
-        verdict=verdict,
-        subject=path.corrector.id,
-        title=title,
-        arithmetic=(*_main_arithmetic(path), *_slot_lines([(case, b.error_mm) for case, b in cases])),
-        remedy=remedy,
-        source=_SPACING_SOURCE,
-        quantities=("back_focus_error_mm", "back_focus_built_mm", "back_focus_required_mm", "glass_shift_mm"),
+        slot = evaluation.slots[worst[0]]
+        if worst[1].verdict.severity > verdict.severity and slot.back_focus is not None:
+            verdict, shown, through = worst[1].verdict, slot.back_focus, f" through the filter {slot.name}"
+            remedy = _slot_remedy(slot, [b.error_mm for _, b in cases], row.target)
+    yield say(
+        path.corrector.id,
+        rows,
+        verdict,
+        {
+            **remedy.values,
+            "corrector": path.corrector.title,
+            "error": shown.error_mm,
+            "size": abs(shown.error_mm),
+            "way": "far from" if shown.error_mm > 0 else "close to",
+            "allowed": path.tolerance_mm or 0.0,
+            "through": through,
+        },
+        cure=remedy.case,
+        lines=(*lines, *_slot_lines([(case, b.error_mm) for case, b in cases])),
+        change=remedy.change,
     )
 
 
 def _unknown_filter(
-    finding_id: str,
     subject: str,
+    rows: Sequence[HasId],
     unknown: tuple[UnknownFilter, ...],
-    what: str,
     error_mm: float,
     sign: int,
-    arithmetic: Iterator[str],
-    rows: tuple[str, ...],
-) -> Finding:
+    arithmetic: Iterable[str],
+) -> Statement:
     """Return that a spacing is not verified while a filter's thickness is not known, and between what it lies."""
     names = " and ".join(own.part.title for own in unknown)
     low, high = possible_shift_mm(unknown)
@@ -93,21 +157,16 @@ def _unknown_filter(
         f"{number(low, 2)} to {number(high, 2)} mm",
         f"so the error lies between {signed(ends[0], 2)} and {signed(ends[1], 2)} mm",
     )
-    place = unknown[0].place
-    return Finding(
-        finding_id,
-        Verdict.UNPROVEN,
+    change = Change.of(f"No filter in {unknown[0].part.title}", ("train", unknown[0].place, "no_filter"), True)
+    return say(
         subject,
-        f"{what} is not verified: the thickness of the filter in {names} is not entered",
-        lines,
-        Remedy(
-            f"Enter the filter's thickness and glass: at {names} (Part → Add glass), or by slot on the Devices sheet. "
-            "If no filter is in the beam, say so.",
-            Change.of(f"No filter in {unknown[0].part.title}", ("train", place, "no_filter"), True),
-            "No filter in the beam",
-        ),
-        _PLATE_SOURCE,
         rows,
+        Verdict.UNPROVEN,
+        {"names": names},
+        case="unknown filter",
+        lines=lines,
+        change=change,
+        button="No filter in the beam",
     )
 
 
@@ -124,38 +183,12 @@ def _slot_lines(errors: list[tuple[SlotCase, float]]) -> Iterator[str]:
     yield f"spread over the filters: {number(max(values) - min(values), 3)} mm"
 
 
-def _slot_remedy(case: SlotCase, errors: list[float], target: Target) -> Remedy:
+def _slot_remedy(case: SlotCase, errors: list[float], target: Target) -> LengthRemedy:
     middle = (max(errors) + min(errors)) / 2
-    if max(errors) - min(errors) <= target.high - target.low:
-        verb = "shorten" if middle > 0 else "lengthen"
-        text = f"{verb} the train by {number(abs(middle), SHOP_DECIMALS)} mm, so that all filters lie inside"
-    else:
-        text = "no one spacing serves all filters"
-    return Remedy(f"{text}; or replace {case.name} by a filter as thick as the others")
-
-
-def _no_back_focus(rig: Rig) -> Finding:
-    if rig.camera is None:
-        title, text = (
-            "No camera ends the train",
-            "put a camera at the end of the train: its sensor is what must be in place",
-        )
-    else:
-        title = "No corrector states a required distance"
-        text = "nothing fixes the sensor's distance here: focus alone does, within the focuser's travel"
-    return Finding("spacing.main", Verdict.UNPROVEN, "train", title, (), Remedy(text), _SPACING_SOURCE)
-
-
-def _main_title(path: BackFocus, verdict: Verdict) -> str:
-    away = f"{number(abs(path.error_mm), SHOP_DECIMALS)} mm too {'far from' if path.error_mm > 0 else 'close to'}"
-    match verdict:
-        case Verdict.HOLDS:
-            return f"The sensor is in place behind {path.corrector.title}"
-        case Verdict.TIGHT:
-            return f"The sensor is inside the tolerance behind {path.corrector.title}, but not for certain"
-        case Verdict.UNPROVEN:
-            return f"The sensor sits {away} {path.corrector.title}; no tolerance is stated"
-    return f"The sensor sits {away} {path.corrector.title}"
+    if max(errors) - min(errors) > target.high - target.low:
+        return LengthRemedy("no one spacing", {"filter": case.name})
+    way = "shorten for all" if middle > 0 else "lengthen for all"
+    return LengthRemedy(way, {"shift": abs(middle), "filter": case.name})
 
 
 def plate_lines(plates: tuple[Plate, ...]) -> Iterator[str]:
@@ -187,19 +220,18 @@ def _main_arithmetic(path: BackFocus) -> Iterator[str]:
     )
 
 
-def _main_remedy(rig: Rig, path: BackFocus, verdict: Verdict) -> Remedy:
+def _main_remedy(rig: Rig, path: BackFocus, verdict: Verdict) -> LengthRemedy:
+    if verdict is Verdict.HOLDS:
+        return LengthRemedy(str(verdict))
     if verdict is Verdict.UNPROVEN:
-        return Remedy(f"state the tolerance of {path.corrector.title}'s required distance (back_focus_tolerance_mm)")
+        return LengthRemedy("tolerance")
     if verdict is Verdict.TIGHT and abs(path.error_mm) < 2 * path.error_standard_mm:
         widest = max(path.stack.contributions, key=lambda c: c.half_width_mm)
-        return Remedy(
-            f"measure the length of {widest.title} with callipers: "
-            f"its ±{short(widest.half_width_mm)} mm is the widest tolerance of the stack"
-        )
+        return LengthRemedy("measure", {"widest": widest.title, "half": widest.half_width_mm})
     return length_remedy(rig, path, path.error_mm)
 
 
-def length_remedy(rig: Rig, path: BackFocus, error_mm: float) -> Remedy:
+def length_remedy(rig: Rig, path: BackFocus, error_mm: float) -> LengthRemedy:
     """Return what to change between corrector and camera so that the sensor comes nearer by an error.
 
     Parameters
@@ -209,23 +241,25 @@ def length_remedy(rig: Rig, path: BackFocus, error_mm: float) -> Remedy:
     path
         Its light path behind the corrector.
     error_mm
-        By how much the sensor sits too far, in mm; below 0 too near.
+        How much too far the sensor is, in mm; below 0 too near.
 
     Returns
     -------
-    Remedy
-        An adjustable part set, a ring of another length, or what is to be added or taken out.
+    LengthRemedy
+        An adjustable part set, a ring of another length, or what is to be added or taken out: one of the cases of
+        :data:`LENGTH_REMEDIES`.
     """
     ids = dict.fromkeys(c.part_id for c in path.stack.contributions)
     after = [found for found in map(rig.find, ids) if found is not None]
+    way = "add" if error_mm < 0 else "take out"
     return (
         _set_adjustable(after, error_mm)
         or _resize_ring(rig, after, error_mm)
-        or _change_stack(path.corrector, error_mm)
+        or LengthRemedy(way, {"size": abs(error_mm), "corrector": path.corrector.title})
     )
 
 
-def _set_adjustable(parts: list[tuple[DocumentPath, Part]], error_mm: float) -> Remedy | None:
+def _set_adjustable(parts: list[tuple[DocumentPath, Part]], error_mm: float) -> LengthRemedy | None:
     for place, part in parts:
         if part.adjustable is None:
             continue
@@ -235,132 +269,120 @@ def _set_adjustable(parts: list[tuple[DocumentPath, Part]], error_mm: float) -> 
     return None
 
 
-def _setting(place: DocumentPath, part: Part, wanted_mm: float) -> Remedy:
+def _setting(place: DocumentPath, part: Part, wanted_mm: float) -> LengthRemedy:
     assert part.adjustable is not None
-    text = (
-        f"set {part.title} to {short(wanted_mm)} mm, "
-        f"inside its {short(part.adjustable.min_mm)} to {short(part.adjustable.max_mm)} mm"
-    )
     change = Change.of(f"Set {part.title}", (*place, "adjustable", "set_mm"), wanted_mm)
-    return Remedy(text, change)
+    low, high = part.adjustable.min_mm, part.adjustable.max_mm
+    return LengthRemedy("set", {"part": part.title, "wanted": wanted_mm, "low": low, "high": high}, change)
 
 
-def _resize_ring(rig: Rig, parts: list[tuple[DocumentPath, Part]], error_mm: float) -> Remedy | None:
+def _resize_ring(rig: Rig, parts: list[tuple[DocumentPath, Part]], error_mm: float) -> LengthRemedy | None:
     rings = [(place, part) for place, part in parts if part.kind == "spacer" and part.adjustable is None]
     for place, part in reversed(rings):
         wanted = round(part.length_mm - error_mm, SHOP_DECIMALS)
         if wanted < THINNEST_RING_MM:
             continue
-        before = rig.train[int(place[-1]) - 1].title
         verb = "shorten" if error_mm > 0 else "lengthen"
-        text = (
-            f"{verb} {part.title}, the spacer after {before}, by {number(abs(error_mm), SHOP_DECIMALS)} mm: "
-            f"{short(part.length_mm)} → {short(wanted)} mm"
-        )
-        return Remedy(text, Change.of(f"{verb.capitalize()} {part.title}", (*place, "length_mm"), wanted))
+        change = Change.of(f"{verb.capitalize()} {part.title}", (*place, "length_mm"), wanted)
+        values: dict[str, Named] = {
+            "part": part.title,
+            "before": rig.train[int(place[-1]) - 1].title,
+            "size": abs(error_mm),
+            "length": part.length_mm,
+            "wanted": wanted,
+        }
+        return LengthRemedy(f"{verb} ring", values, change)
     return None
 
 
-def _change_stack(corrector: Part, error_mm: float) -> Remedy:
-    size = number(abs(error_mm), SHOP_DECIMALS)
-    if error_mm < 0:
-        return Remedy(f"add a spacer of {size} mm between {corrector.title} and the camera")
-    return Remedy(
-        f"take {size} mm out between {corrector.title} and the camera: no spacer there is long enough to be shortened, "
-        "so a shorter adapter or a thinner part is needed"
-    )
-
-
-@finding("spacing.guide", step=GUIDE_BRANCH, condition=conditions.SPACING, after="spacing.main")
-def guide_spacing(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "spacing.guide",
+    step=GUIDE_BRANCH,
+    condition=conditions.SPACING,
+    after="spacing.main",
+    source=f"Equal optical paths from the prism: X_guide = X − G_main + G_guide; {_PLATE_SOURCE}",
+    titles={
+        "holds": "The guide camera is in focus together with the main camera ({error:+2} mm, allowed ±{allowed:2} mm)",
+        "tight": "The guide camera is in focus on paper, but the tolerances leave it in doubt",
+        "": "The guide camera is {size:2} mm too {way} the prism (allowed ±{allowed:2} mm)",
+        "out of reach": "The guide camera is {size:2} mm too {way} the prism and cannot be brought to focus",
+        "one filter": "Through {filter} the guide camera is {size:2} mm out of focus (allowed ±{allowed:2} mm)",
+        "not every filter": "The guide camera is in focus, but not through every filter at this setting",
+        "unknown filter": f"The guide camera's focus is not verified: {_UNKNOWN_FILTER}",
+        "none": "The rig has no guide camera",
+        "separate": "The guide camera has a telescope of its own",
+        "incomplete": "The guide branch is not complete",
+    },
+    remedies={
+        "none": "Nothing to check until the rig has one.",
+        "separate": "Its focus does not depend on the main train: focus it on a star.",
+        "incomplete": "End both the train and the guide path with a camera. With a magnifying corrector behind the "
+        "prism, focus the guide camera on a star.",
+        "unknown filter": _ENTER_FILTER,
+        "tight": "Focus the guide camera on a star: the drawing is not exact enough.",
+        "shorten path": "Shorten the guide path by {size:2} mm.",
+        "lengthen path": "Lengthen the guide path by {size:2} mm.",
+        "set": "Set {part} to {wanted} mm (its range is {low} to {high} mm).{after_main}",
+        "too long": "Shorten the guide path by at least {lacking:2} mm (a shorter stalk or adapter), or move the main "
+        "sensor back: add at least {lacking:2} mm behind the prism and take it out before the prism. {part} would need "
+        "{needed:2} mm, but its range is {low} to {high} mm.",
+        "too short": "Add an extension of at least {lacking:2} mm to the guide path. {part} would need {needed:2} mm, "
+        "but its range is {low} to {high} mm.",
+        "one filter": "Use filters of one thickness, or set the guide focuser again with each: the filters' shifts "
+        "differ by {spread:3} mm, the depth of focus is {depth:3} mm.",
+        "not every filter": "Move the guide focuser by {move:+3} mm from its setting.",
+    },
+)
+def guide_spacing(evaluation: Evaluation) -> Iterator[Statement]:
     """Compare the guide sensor's distance from the prism with that of the main one."""
     path = evaluation.guide_path
     if path is None:
-        yield _no_guide_path(evaluation.rig)
+        kind = evaluation.rig.guiding.kind
+        yield say("guiding", verdict=Verdict.UNPROVEN, case=kind if kind in ("none", "separate") else "incomplete")
         return
-    row = evaluation.quantities["guide_path_error_mm"]
+    rows = [evaluation.quantity(kind) for kind in (GUIDE_PATH_ERROR, GUIDE_PATH_BUILT, GUIDE_PATH_REQUIRED)]
+    row, lines = rows[0], tuple(_guide_arithmetic(path, rows[0]))
     unknown = unknown_behind(evaluation.evaluator, pickoff_index(evaluation.rig))
     if unknown and row.verdict is Verdict.UNPROVEN:
-        yield _unknown_filter(
-            "spacing.guide", path.pickoff.id, unknown, "The guide camera's focus", path.error_mm, 1,
-            _guide_arithmetic(evaluation, path),
-            ("guide_path_error_mm", "guide_path_built_mm", "guide_path_required_mm"),
-        )  # fmt: skip
+        yield _unknown_filter(path.pickoff.id, rows, unknown, path.error_mm, 1, lines)
         return
-    verdict, title = row.verdict, _guide_title(path, row.verdict)
-    remedy = NO_REMEDY if verdict is Verdict.HOLDS else _guide_remedy(evaluation, path, verdict)
     cases = [(case, case.guide_path) for case in evaluation.slots if case.guide_path is not None]
-    errors = [g.error_mm for _, g in cases]
+    errors = [(case, through.error_mm) for case, through in cases]
+    verdict, case, remedy = row.verdict, "", _guide_remedy(evaluation, path, row.verdict)
+    if verdict is Verdict.FAILS and path.reach is not None and path.reach.shortfall_mm != 0:
+        case = "out of reach"
+    error_mm, values = path.error_mm, dict(remedy.values)
     if row.target is not None and errors:
         wide = evaluation.rows[GUIDE_SPREAD.id_of(cases[0][0].device.id)]
-        assert wide.computed is not None
-        spread, depth = wide.computed.value, row.target.high - row.target.low
+        far, far_mm = max(errors, key=lambda entry: abs(entry[1]))
         if wide.verdict is Verdict.FAILS and verdict is not Verdict.FAILS:
-            case, through = max(cases, key=lambda entry: abs(entry[1].error_mm))
-            verdict = Verdict.FAILS
-            size = number(abs(through.error_mm), SHOP_DECIMALS)
-            title = f"Through {case.name} the guide camera is {size} mm out of focus"
-            remedy = Remedy(
-                f"the filters' shifts differ by {number(spread, 3)} mm, the depth of focus is {number(depth, 3)} mm: "
-                "use filters of one thickness, or set the guide focuser anew with each"
-            )
-        elif verdict is Verdict.HOLDS and max(map(abs, errors)) > row.target.high:
-            verdict, title = Verdict.TIGHT, "The guide camera is in focus, but not through every filter at this setting"
-            remedy = Remedy(f"set the guide focuser {signed((max(errors) + min(errors)) / -2, 3)} mm from where it is")
-    yield Finding(
-        id="spacing.guide",
-        verdict=verdict,
-        subject=path.pickoff.id,
-        title=title,
-        arithmetic=(
-            *_guide_arithmetic(evaluation, path),
-            *_slot_lines([(case, g.error_mm) for case, g in cases]),
-        ),
-        remedy=remedy,
-        source=_GUIDE_SOURCE,
-        quantities=("guide_path_error_mm", "guide_path_built_mm", "guide_path_required_mm"),
-    )
+            assert wide.computed is not None
+            verdict, case, remedy = Verdict.FAILS, "one filter", LengthRemedy("one filter")
+            depth = row.target.high - row.target.low
+            error_mm, values = far_mm, {"filter": far.name, "spread": wide.computed.value, "depth": depth}
+        elif verdict is Verdict.HOLDS and abs(far_mm) > row.target.high:
+            verdict, case, remedy = Verdict.TIGHT, "not every filter", LengthRemedy("not every filter")
+            ends = [error for _, error in errors]
+            values = {"move": (max(ends) + min(ends)) / -2}
+    values |= {
+        "error": error_mm,
+        "size": abs(error_mm),
+        "way": "far from" if error_mm > 0 else "close to",
+        "allowed": row.target.high if row.target is not None else 0.0,
+    }
+    lines = (*lines, *_slot_lines(errors))
+    change = remedy.change
+    yield say(path.pickoff.id, rows, verdict, values, case=case, cure=remedy.case, lines=lines, change=change)
 
 
-def _no_guide_path(rig: Rig) -> Finding:
-    title, text = {
-        "none": ("The rig has no guide camera", "nothing to check until the rig has one"),
-        "separate": (
-            "The guide camera has a telescope of its own",
-            "its focus does not depend on the main train: focus it on a star",
-        ),
-    }.get(
-        rig.guiding.kind,
-        (
-            "The guide branch is not complete",
-            "end both the train and the guide path with a camera; with a magnifying corrector behind the prism, "
-            "focus the guide camera on a star",
-        ),
-    )
-    return Finding("spacing.guide", Verdict.UNPROVEN, "guiding", title, (), Remedy(text), _GUIDE_SOURCE)
-
-
-def _guide_title(path: GuidePath, verdict: Verdict) -> str:
-    if verdict is Verdict.HOLDS:
-        return "The guide camera is in focus together with the main one"
-    if verdict is Verdict.TIGHT:
-        return "The guide camera is set right on paper, but the tolerances leave it in doubt"
-    far = "far from" if path.error_mm > 0 else "close to"
-    title = f"The guide camera sits {number(abs(path.error_mm), SHOP_DECIMALS)} mm too {far} the prism"
-    if path.reach is not None and path.reach.shortfall_mm != 0:
-        return f"{title} and cannot be brought to focus"
-    return title
-
-
-def _guide_arithmetic(evaluation: Evaluation, path: GuidePath) -> Iterator[str]:
+def _guide_arithmetic(path: GuidePath, row: Quantity) -> Iterator[str]:
     yield from plate_lines(path.main_plates + path.guide_plates)
     yield (
         f"required: X {MINUS} G_main + G_guide = {number(path.main_distance_mm, 3)} {MINUS} "
         f"{number(path.main_shift_mm, 3)} + {number(path.guide_shift_mm, 3)} = {number(path.required_mm, 3)} mm"
     )
     yield f"built: {terms([c.length_mm for c in path.stack.contributions], 3)} = {number(path.built_mm, 3)} mm"
-    target = evaluation.quantities["guide_path_error_mm"].target
-    allowed = f", depth of focus ±{number(target.high, 3)} mm" if target else ""
+    allowed = f", depth of focus ±{number(row.target.high, 3)} mm" if row.target else ""
     yield (
         f"error: {number(path.built_mm, 3)} {MINUS} {number(path.required_mm, 3)} = "
         f"{signed(path.error_mm, 3)} mm{allowed}"
@@ -376,39 +398,37 @@ def _guide_arithmetic(evaluation: Evaluation, path: GuidePath) -> Iterator[str]:
 
 
 def _after_main_remedy(evaluation: Evaluation, path: GuidePath) -> str:
-    """Say where the guide focuser will have to stand once the main spacing is mended behind the prism."""
-    main = evaluation.finding("spacing.main") or next(iter(main_spacing(evaluation)))
-    if main.verdict is not Verdict.FAILS or main.remedy.change is None or path.reach is None:
+    """Say what the guide focuser needs once the main spacing is corrected behind the prism; empty for the same."""
+    main = statements(evaluation, "spacing.main")[0]
+    if main.verdict is not Verdict.FAILS or main.change is None or path.reach is None:
         return ""
-    corrected = guide_path(apply(bare_train(evaluation.rig), main.remedy.change))
-    if corrected is None or corrected.reach is None or abs(corrected.reach.needed_mm - path.reach.needed_mm) < 0.005:
+    corrected = guide_path(apply(bare_train(evaluation.rig), main.change))
+    if corrected is None or corrected.reach is None:
         return ""
-    return (
-        f". Mend the main spacing first: {path.reach.part.title} then has to stand at "
-        f"{number(corrected.reach.needed_mm, SHOP_DECIMALS)} mm"
-    )
+    needed = corrected.reach.needed_mm
+    if abs(needed - path.reach.needed_mm) < _SAME_SETTING_MM:
+        return ""
+    text = " Correct the main spacing first: {part} then needs {needed:2} mm."
+    return render(text, {"part": path.reach.part.title, "needed": needed})
 
 
-def _guide_remedy(evaluation: Evaluation, path: GuidePath, verdict: Verdict) -> Remedy:
-    rig, reach = evaluation.rig, path.reach
-    if verdict is Verdict.TIGHT:
-        return Remedy("focus the guide camera on a star; the drawing cannot say it more closely")
+def _guide_remedy(evaluation: Evaluation, path: GuidePath, verdict: Verdict) -> LengthRemedy:
+    reach = path.reach
+    if verdict in (Verdict.HOLDS, Verdict.TIGHT):
+        return LengthRemedy(str(verdict))
     if reach is None:
-        verb = "shorten" if path.error_mm > 0 else "lengthen"
-        return Remedy(f"{verb} the guide path by {number(abs(path.error_mm), SHOP_DECIMALS)} mm")
-    found = rig.find(reach.part.id)
+        return LengthRemedy("shorten path" if path.error_mm > 0 else "lengthen path")
+    found = evaluation.rig.find(reach.part.id)
     if found is not None and reach.shortfall_mm == 0:
         wanted = min(max(round(reach.needed_mm, SHOP_DECIMALS), reach.low_mm), reach.high_mm)
         setting = _setting(found[0], reach.part, wanted)
-        return replace(setting, text=setting.text + _after_main_remedy(evaluation, path))
-    size = number(abs(reach.shortfall_mm), SHOP_DECIMALS)
-    needed = f"{reach.part.title} would have to stand at {number(reach.needed_mm, SHOP_DECIMALS)} mm, but goes from "
-    span = f"{short(reach.low_mm)} to {short(reach.high_mm)} mm"
-    if reach.shortfall_mm < 0:
-        fix = (
-            f"shorten the guide path by at least {size} mm (a shorter stalk or adapter), or move the main sensor "
-            f"back by adding at least {size} mm behind the prism and taking it out before it"
-        )
-    else:
-        fix = f"add an extension of at least {size} mm to the guide path"
-    return Remedy(f"{needed}{span}: {fix}")
+        setting.values["after_main"] = _after_main_remedy(evaluation, path)
+        return setting
+    values: dict[str, Named] = {
+        "part": reach.part.title,
+        "lacking": abs(reach.shortfall_mm),
+        "needed": reach.needed_mm,
+        "low": reach.low_mm,
+        "high": reach.high_mm,
+    }
+    return LengthRemedy("too long" if reach.shortfall_mm < 0 else "too short", values)

@@ -1,4 +1,4 @@
-"""What the wiring, the mount's load, the weather and the dew say."""
+"""What the wiring, the mount's load, the weather and the dew point say."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.finding import NO_REMEDY, Finding, Remedy
-from wyntaxis.core.findings.registry import finding
-from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.findings.message import Named
+from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.optics.electrics import cable_resistance
 from wyntaxis.core.quantities.plan import draw_of
 from wyntaxis.core.quantities.wiring import (
@@ -30,85 +30,95 @@ from wyntaxis.core.quantities.wiring import (
     warmed_c,
 )
 from wyntaxis.core.rig.device_settings import SHUTTERS, WATCHERS
+from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import DEVICES, PORTS
 from wyntaxis.core.wording import number, short
 
-_DROP_SOURCE = "U = supply − I · 2ρL/A − contacts; copper 0.0172 Ω·mm²/m at 20 °C, +0.39 %/K (IEC 60028)"
-_OUTLET_SOURCE = "Σ of the highest currents on an outlet against its rating"
-_CABLE_SOURCE = "5 m at 480 Mbit/s, 3 m at 5 Gbit/s without a repeater (USB 2.0, USB 3.2)"
-_SAFETY_SOURCE = "A watch that was never tried is a hope"
-_PAYLOAD_SOURCE = "Σ mass with the cameras on, against the mount's rating; over four fifths of it is tight"
-_DEW_SOURCE = "Magnus' formula, WMO-No. 8 annex 4.B; glass under a clear sky falls some 2 °C below the air"
 MAX_NAMED = 4
+_CABLE_TEMPERATURE_C = 20.0
+"""A cable's temperature where the plan states no ambient."""
 
 
-@finding("power.drop", step=DEVICES, condition=conditions.POWER, after="power.battery")
-def power_drop(evaluation: Evaluation) -> Iterator[Finding]:
-    """Does enough voltage arrive at each device, with all at their most?"""
+@finding(
+    "power.drop",
+    step=DEVICES,
+    condition=conditions.POWER,
+    after="power.battery",
+    source="U = supply − I · 2ρL/A − contacts; copper 0.0172 Ω·mm²/m at 20 °C, +0.39 %/K (IEC 60028)",
+    titles={
+        "holds": "{device} gets {volts:2} V at full load (needs {least} V)",
+        "tight": "{device} gets {volts:2} V at full load, too little near the battery's end (needs {least} V)",
+        "fails": "{device} gets {volts:2} V at full load, too little (needs {least} V)",
+        "unproven": "{device} gets {volts:2} V at full load (needs {least} V)",
+        "no voltage": "{supply} states no voltage",
+        "no need": "{device} gets {volts:2} V at full load; the voltage that it needs is not entered",
+        "no cable": "The voltage at {device} is not known: its supply cable is not described",
+        "no feed": "{device} gets at most {volts:2} V: the cable that feeds {names} is not described",
+        "no draw": "{device} gets at most {volts:2} V: what {names} draws is not entered",
+    },
+    remedies={
+        "no voltage": "Enter its voltage.",
+        "no need": "Enter the lowest voltage that it works at.",
+        "no cable": "Enter length and cross-section of its supply cable on the Devices sheet.",
+        "no feed": "Enter length and cross-section of the cable of {names} on the Devices sheet; length 0 if it has "
+        "none.",
+        "no draw": "Enter what {names} draws on the Devices sheet.",
+        "cable": "Use a shorter cable, or a thicker one.",
+        "thicker": "Use {mm2:2} mm² or more for its {length} m, or a shorter cable.",
+        "voltage": "Raise the voltage, or feed the supply before it by a thicker cable: its own cable cannot cure "
+        "this.",
+    },
+)
+def power_drop(evaluation: Evaluation) -> Iterator[Statement]:
+    """Does each device get enough voltage with all devices at full load?"""
     yield from _undescribed_cables(evaluation)
     for way in supply_voltages(evaluation):
-        device, source = way.device, way.source
-        rows = [evaluation.rows.get(kind.id_of(device.id)) for kind in (AT_REST, AT_MOST, NEAR_END)]
-        entries = [row for row in rows if row is not None]
-        least = device.power.least_v if device.power is not None else None
-        if source.voltage_v is None or not entries:
-            title, text = f"{source.title} states no voltage", "state the voltage that it gives"
-            yield Finding("power.drop", Verdict.UNPROVEN, device.id, title, (), Remedy(text), _DROP_SOURCE)
-            continue
-        most = way.volts(source.voltage_v, at_most=True)
-        lines = [*_sum_of(way, source.voltage_v)]
-        if source.end_v is not None:
-            low = way.volts(source.end_v, at_most=True)
-            lines.append(f"near the battery's end, at {short(source.end_v)} V: {number(low, 2)} V")
-        if least is None:
-            title = f"{number(most, 2)} V arrive at {device.title}; what it needs is not stated"
-            text = "state the least voltage that it works at"
-            yield Finding("power.drop", Verdict.UNPROVEN, device.id, title, tuple(lines), Remedy(text), _DROP_SOURCE)
-            continue
-        lines.append(f"needed: {short(least)} V")
-        verdict = worst(row.verdict for row in entries)
-        if verdict is Verdict.UNPROVEN and way.is_at_best:
-            yield _at_the_best(way, most, tuple(lines), tuple(row.id for row in entries))
-            continue
-        short_of = " – too little" if verdict is Verdict.FAILS else ""
-        late = ", too little near the battery's end" if verdict is Verdict.TIGHT else ""
-        yield Finding(
-            "power.drop",
-            verdict,
-            device.id,
-            f"{number(most, 2)} V arrive at {device.title}{short_of}{late}",
-            tuple(lines),
-            NO_REMEDY if verdict is Verdict.HOLDS else _thicker(evaluation, way, least),
-            _DROP_SOURCE,
-            tuple(row.id for row in entries),
-        )
+        yield _drop(evaluation, way)
 
 
-def _at_the_best(way: SupplyVoltage, most_v: float, lines: tuple[str, ...], rows: tuple[str, ...]) -> Finding:
-    """Return that what arrives is not verified, as a cable or a current on the way is not stated."""
-    device = way.device
+def _drop(evaluation: Evaluation, way: SupplyVoltage) -> Statement:
+    device, source = way.device, way.source
+    found = [evaluation.rows.get(kind.id_of(device.id)) for kind in (AT_REST, AT_MOST, NEAR_END)]
+    rows = [row for row in found if row is not None]
+    least = device.power.least_v if device.power is not None else None
+    named: dict[str, Named] = {"device": device.title, "supply": source.title}
+    if source.voltage_v is None or not rows:
+        return say(device.id, None, Verdict.UNPROVEN, named, case="no voltage")
+    named["volts"] = way.volts(source.voltage_v, at_most=True)
+    lines = [*_sum_of(way, source.voltage_v)]
+    if source.end_v is not None:
+        low = way.volts(source.end_v, at_most=True)
+        lines.append(f"near the battery's end, at {short(source.end_v)} V: {number(low, 2)} V")
+    if least is None:
+        return say(device.id, None, Verdict.UNPROVEN, named, case="no need", lines=lines)
+    named["least"] = least
+    lines.append(f"needed: {short(least)} V")
+    verdict = worst(row.verdict for row in rows)
+    if verdict is Verdict.UNPROVEN and way.is_at_best:
+        return _at_best(way, named, lines, rows)
+    cure, values = _cable_remedy(evaluation, way, least)
+    cure = str(verdict) if verdict is Verdict.HOLDS else cure
+    return say(device.id, rows, verdict, named | values, cure=cure, lines=lines)
+
+
+def _at_best(way: SupplyVoltage, named: dict[str, Named], lines: list[str], rows: list[Quantity]) -> Statement:
+    """Return that the voltage is not verified, as a cable or a current on the way is not entered."""
     if way.undescribed:
-        names = ", ".join(supply.title for supply in way.undescribed)
-        title = f"At most {number(most_v, 2)} V arrive at {device.title}: the cable that feeds {names} is not described"
-        text = f"Enter length and cross-section of the cable of {names} on the Devices sheet; length 0 if it has none."
+        case, names = "no feed", ", ".join(supply.title for supply in way.undescribed)
     else:
-        names = ", ".join(own.title for own in way.unknown[:MAX_NAMED])
-        title = f"At most {number(most_v, 2)} V arrive at {device.title}: what {names} draws is not stated"
-        text = f"Enter what {names} draws on the Devices sheet."
-    return Finding("power.drop", Verdict.UNPROVEN, device.id, title, lines, Remedy(text), _DROP_SOURCE, rows)
+        case, names = "no draw", ", ".join(own.title for own in way.unknown[:MAX_NAMED])
+    return say(way.device.id, rows, Verdict.UNPROVEN, named | {"names": names}, case=case, lines=lines)
 
 
-def _undescribed_cables(evaluation: Evaluation) -> Iterator[Finding]:
-    """Yield each device that states what voltage it needs, and not by which cable it is fed."""
+def _undescribed_cables(evaluation: Evaluation) -> Iterator[Statement]:
+    """Yield each device that states the voltage that it needs, and not the cable that feeds it."""
     supplies = {supply.id: supply for supply in evaluation.rig.supplies}
     for device in evaluation.rig.devices:
         power = device.power
         if power is None or power.least_v is None or power.supply not in supplies or draw_of(device) is None:
             continue
         if resistance(power.cable, evaluation.rig) is None:
-            title = f"What arrives at {device.title} is not known: its supply cable is not described"
-            text = "Enter length and cross-section of its supply cable on the Devices sheet."
-            yield Finding("power.drop", Verdict.UNPROVEN, device.id, title, (), Remedy(text), _DROP_SOURCE)
+            yield say(device.id, None, Verdict.UNPROVEN, {"device": device.title}, case="no cable")
 
 
 def _sum_of(way: SupplyVoltage, start_v: float) -> Iterator[str]:
@@ -122,30 +132,46 @@ def _sum_of(way: SupplyVoltage, start_v: float) -> Iterator[str]:
         )
     drop = start_v - way.volts(start_v, at_most=True)
     yield (
-        f"{short(start_v)} − {number(drop, 3)} = {number(start_v - drop, 2)} V at the most, "
-        f"{number(way.volts(start_v, at_most=False), 2)} V as a rule"
+        f"{short(start_v)} − {number(drop, 3)} = {number(start_v - drop, 2)} V at full load, "
+        f"{number(way.volts(start_v, at_most=False), 2)} V at typical load"
     )
 
 
-def _thicker(evaluation: Evaluation, way: SupplyVoltage, least_v: float) -> Remedy:
-    """Return which cross-section would bring enough, by the device's own cable alone."""
+def _cable_remedy(evaluation: Evaluation, way: SupplyVoltage, least_v: float) -> tuple[str, dict[str, Named]]:
+    """Return which cross-section is enough, of the device's own cable alone."""
     power, source = way.device.power, way.source
     cable = power.cable if power is not None else None
     start = source.voltage_v if source.end_v is None else min(source.voltage_v or source.end_v, source.end_v)
     if cable is None or not cable.length_m or start is None:
-        return Remedy("feed it by a shorter cable, or a thicker one")
+        return "cable", {}
     own = way.segments[0]
     others = start - least_v - sum(segment.drop_v(at_most=True) for segment in way.segments[1:])
     may_be = others / own.peak_a - (cable.contact_mohm or 0.0) / 1000 if own.peak_a else 0.0
     if may_be <= 0:
-        return Remedy("no cable mends it: raise the voltage, or feed the supply before it by a thicker cable")
-    warm = evaluation.rig.plan.ambient_c if evaluation.rig.plan is not None else None
-    wanted = cable_resistance(cable.length_m, 1.0, 20.0 if warm is None else warm) / may_be
-    return Remedy(f"take {number(wanted, 2)} mm² or more for its {short(cable.length_m)} m, or a shorter cable")
+        return "voltage", {}
+    ambient = evaluation.rig.plan.ambient_c if evaluation.rig.plan is not None else None
+    warm = _CABLE_TEMPERATURE_C if ambient is None else ambient
+    return "thicker", {"mm2": cable_resistance(cable.length_m, 1.0, warm) / may_be, "length": cable.length_m}
 
 
-@finding("power.outlet", step=DEVICES, condition=conditions.POWER, after="power.drop")
-def power_outlet(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "power.outlet",
+    step=DEVICES,
+    condition=conditions.POWER,
+    after="power.drop",
+    source="Σ of the highest currents on an outlet against its rating",
+    titles={
+        "": "{supply}, {outlet}: {peak:1} A of its {rated} A",
+        "not stated": "The outlet of {device} is not entered",
+        "no such": "{device} is on outlet {outlet}, which its supply does not have",
+    },
+    remedies={
+        "": "Move one of them to another outlet.",
+        "not stated": "Enter its outlet on the Devices sheet.",
+        "no such": "Enter its outlet on the Devices sheet.",
+    },
+)
+def power_outlet(evaluation: Evaluation) -> Iterator[Statement]:
     """Is each device on an outlet that exists, and that may give what hangs on it?"""
     outlets = {supply.id: {outlet.name for outlet in supply.outlets} for supply in evaluation.rig.supplies}
     for device in evaluation.rig.devices:
@@ -153,37 +179,39 @@ def power_outlet(evaluation: Evaluation) -> Iterator[Finding]:
         known = outlets.get(power.supply or "") if power is not None else None
         if power is None or not known or power.outlet in known:
             continue
-        names = ", ".join(sorted(known)[:MAX_NAMED])
-        yield Finding(
-            "power.outlet",
-            Verdict.UNPROVEN if power.outlet is None else Verdict.FAILS,
-            device.id,
-            f"On which outlet {device.title} hangs is not stated"
-            if power.outlet is None
-            else f"{device.title} hangs on {power.outlet}, which its supply does not have",
-            (f"outlets: {names}",),
-            Remedy("state its outlet on the Devices sheet"),
-            _OUTLET_SOURCE,
+        verdict = Verdict.UNPROVEN if power.outlet is None else Verdict.FAILS
+        line = f"outlets: {', '.join(sorted(known)[:MAX_NAMED])}"
+        case = "not stated" if power.outlet is None else "no such"
+        yield say(
+            device.id, None, verdict, {"device": device.title, "outlet": power.outlet or ""}, case=case, lines=(line,)
         )
     for load in outlet_loads(evaluation):
         row = evaluation.rows.get(OUTLET.id_of(load.key))
         if row is None:
             continue
-        rated = short(load.rated_a or 0.0)
-        yield Finding(
-            "power.outlet",
-            row.verdict,
-            load.supply.id,
-            f"{load.supply.title}, {load.name}: {number(load.peak_a, 1)} A of its {rated} A",
-            tuple(device.title for device in load.devices),
-            NO_REMEDY if row.verdict is Verdict.HOLDS else Remedy("move one of them to another outlet"),
-            _OUTLET_SOURCE,
-            (row.id,),
-        )
+        named: dict[str, Named] = {
+            "supply": load.supply.title,
+            "outlet": load.name,
+            "peak": load.peak_a,
+            "rated": load.rated_a or 0.0,
+        }
+        yield say(load.supply.id, row, None, named, lines=[device.title for device in load.devices])
 
 
-@finding("ports.cable", step=PORTS, condition=conditions.USB, after="ports.hub")
-def data_cable(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "ports.cable",
+    step=PORTS,
+    condition=conditions.USB,
+    after="ports.hub",
+    source="5 m at 480 Mbit/s, 3 m at 5 Gbit/s without a repeater (USB 2.0, USB 3.2)",
+    titles={
+        "": "{device}: a cable of {length} m suits {speed} Mbit/s",
+        "tight": "{device}: a cable of {length} m is close to the limit for {speed} Mbit/s",
+        "fails": "{device}: a cable of {length} m is too long for {speed} Mbit/s",
+    },
+    remedies="Use a shorter cable, or one with a repeater and enter that.",
+)
+def data_cable(evaluation: Evaluation) -> Iterator[Statement]:
     """Is each USB cable short enough for its speed?"""
     for device in evaluation.rig.devices:
         row = evaluation.rows.get(CABLE.id_of(device.id))
@@ -191,26 +219,34 @@ def data_cable(evaluation: Evaluation) -> Iterator[Finding]:
             continue
         speed, why = link_speed_mbit(evaluation, device)
         repeated = device.connection is not None and device.connection.repeater
-        length = short(row.stated.value)
+        length = row.stated.value
         limit = "with a repeater in it" if repeated else f"allowed {short(row.target.high)} m without a repeater"
-        yield Finding(
-            "ports.cable",
-            row.verdict,
-            device.id,
-            f"{device.title}: a cable of {length} m"
-            + (f" is too long for {short(speed)} Mbit/s" if row.verdict is Verdict.FAILS else ""),
-            (f"{length} m at {short(speed)} Mbit/s, {limit}", why),
-            NO_REMEDY
-            if row.verdict is Verdict.HOLDS
-            else Remedy("take a shorter cable, or one with a repeater in it and say so"),
-            _CABLE_SOURCE,
-            (row.id,),
-        )
+        lines = (f"{short(length)} m at {short(speed)} Mbit/s, {limit}", why)
+        yield say(device.id, row, None, {"device": device.title, "length": length, "speed": speed}, lines=lines)
 
 
-@finding("devices.safety", step=DEVICES, condition=conditions.WEATHER, after="mount.payload")
-def safety(evaluation: Evaluation) -> Iterator[Finding]:
-    """Does somebody stop the night when the weather turns, and has that been tried?"""
+@finding(
+    "devices.safety",
+    step=DEVICES,
+    condition=conditions.WEATHER,
+    after="mount.payload",
+    source="A watch proves something only once its stop has been tried",
+    titles={
+        "tried": "{watch} stops the night, and this has been tried",
+        "not tried": "{watch} is to stop the night, but this has not been tried",
+        "not stated": "Whether {watch} stops the run is not entered",
+        "none": "Nothing stops the night in bad weather",
+    },
+    remedies={
+        "tried": "",
+        "not tried": "Try it by day: let it report rain, and see the run end, the mount park and the roof close. Then "
+        "enter it.",
+        "not stated": "Enter whether it stops the run.",
+        "no watch": "Let a weather station or sensor stop the run, and try it by day.",
+    },
+)
+def safety(evaluation: Evaluation) -> Iterator[Statement]:
+    """Does something stop the night in bad weather, and has that been tried?"""
     devices = evaluation.rig.devices
     open_to_sky = [device for device in devices if device.kind in SHUTTERS]
     watch = [device for device in devices if device.kind in WATCHERS]
@@ -219,36 +255,44 @@ def safety(evaluation: Evaluation) -> Iterator[Finding]:
     stop = [device for device in watch if device.truth("stops_the_run")]
     tried = [device for device in stop if device.truth("stop_was_tried")]
     unsaid = [device for device in watch if device.truth("stops_the_run") is None]
-    lines = [f"open to the sky: {', '.join(d.title for d in open_to_sky) or '–'}"]
-    lines.append(
-        f"watch: {', '.join(d.title for d in watch) or '–'}; stop the run: {', '.join(d.title for d in stop) or '–'}"
+    refuses = any(device.truth("stops_the_run") is False for device in watch)
+    lines = (
+        f"open to the sky: {_titles(open_to_sky)}",
+        f"watch: {_titles(watch)}; stop the run: {_titles(stop)}",
     )
     if tried:
-        yield _safety(
-            Verdict.HOLDS, tried[0].id, f"{tried[0].title} stops the night, and that has been tried", lines, ""
-        )
+        case, verdict, subject = "tried", Verdict.HOLDS, tried[0]
     elif stop:
-        text = "try it by day: let it report rain, and see the run end, the mount park and the roof shut; then say so"
-        title = f"{stop[0].title} is to stop the night, but nobody has tried it"
-        yield _safety(Verdict.UNPROVEN, stop[0].id, title, lines, text)
-    elif unsaid and not [d for d in watch if d.truth("stops_the_run") is False]:
-        title = f"Whether {unsaid[0].title} stops the run is not stated"
-        yield _safety(Verdict.UNPROVEN, unsaid[0].id, title, lines, "state whether it stops the run")
+        case, verdict, subject = "not tried", Verdict.UNPROVEN, stop[0]
+    elif unsaid and not refuses:
+        case, verdict, subject = "not stated", Verdict.UNPROVEN, unsaid[0]
     else:
-        subject = (open_to_sky or watch)[0]
-        title = "Nobody stops the night when the weather turns"
-        yield _safety(
-            Verdict.FAILS, subject.id, title, lines, "let the weather's watch stop the run, and try it by day"
-        )
+        case, verdict, subject = "none", Verdict.FAILS, (open_to_sky or watch)[0]
+    cure = "no watch" if case == "none" else case
+    yield say(subject.id, None, verdict, {"watch": subject.title}, case=case, cure=cure, lines=lines)
 
 
-def _safety(verdict: Verdict, subject: str, title: str, lines: list[str], text: str) -> Finding:
-    return Finding("devices.safety", verdict, subject, title, tuple(lines), Remedy(text), _SAFETY_SOURCE)
+def _titles(devices: list[Device]) -> str:
+    return ", ".join(device.title for device in devices) or "–"
 
 
-@finding("mount.payload", step=DEVICES, condition=conditions.MOUNT, after="power.outlet")
-def payload(evaluation: Evaluation) -> Iterator[Finding]:
-    """Does the mount carry what rides on it, cameras on?"""
+@finding(
+    "mount.payload",
+    step=DEVICES,
+    condition=conditions.MOUNT,
+    after="power.outlet",
+    source="Σ mass with the cameras on, against the mount's rating; over four fifths of it is tight",
+    titles={
+        "": "The mount carries {load:1} kg of its {rating} kg",
+        "unproven": "The mount carries at least {load:1} kg of its {rating} kg; {count} masses are not entered",
+    },
+    remedies={
+        "": "Take weight off, or use a stronger mount. Balance it with the cameras on.",
+        "unproven": "Enter the mass of: {missing}.",
+    },
+)
+def payload(evaluation: Evaluation) -> Iterator[Statement]:
+    """Does the mount carry its load, cameras on?"""
     row = evaluation.rows.get(PAYLOAD.id_of("mount"))
     mount = evaluation.rig.mount
     if row is None or row.best is None or mount is None or mount.payload_rating_kg is None:
@@ -259,58 +303,42 @@ def payload(evaluation: Evaluation) -> Iterator[Finding]:
     missing = ", ".join(carried.missing[:MAX_NAMED])
     if carried.missing:
         lines.append(f"no mass: {missing}" + (" …" if len(carried.missing) > MAX_NAMED else ""))
-    yield Finding(
-        "mount.payload",
-        row.verdict,
-        "mount",
-        f"The mount carries at least {number(load, 1)} kg; {len(carried.missing)} masses are not stated"
-        if row.verdict is Verdict.UNPROVEN
-        else f"The mount carries {number(load, 1)} kg of its {short(rating)} kg",
-        tuple(lines),
-        NO_REMEDY
-        if row.verdict is Verdict.HOLDS
-        else Remedy(f"state the mass of: {missing}")
-        if row.verdict is Verdict.UNPROVEN
-        else Remedy("take weight off, or a stronger mount; balance it with the cameras on"),
-        _PAYLOAD_SOURCE,
-        (row.id,),
-    )
+    named: dict[str, Named] = {"load": load, "rating": rating, "missing": missing, "count": len(carried.missing)}
+    yield say("mount", row, None, named, lines=lines)
 
 
-@finding("dew.point", step=DEVICES, condition=conditions.WEATHER, after="devices.safety")
-def dew(evaluation: Evaluation) -> Iterator[Finding]:
+@finding(
+    "dew.point",
+    step=DEVICES,
+    condition=conditions.WEATHER,
+    after="devices.safety",
+    source="Magnus' formula, WMO-No. 8 annex 4.B; glass under a clear sky falls some 2 °C below the air",
+    titles={
+        "above": "The optics stay {above:1} °C above the dew point",
+        "below": "The optics fall {below:1} °C below the dew point",
+        "readings": "{device}: two readings of the dew point disagree",
+    },
+    remedies={
+        "heat": "Heat the optics more, and enter by how much the heater keeps them above the air.",
+        "readings": "Compare it with another thermometer and hygrometer: a wet or dirty sensor reads too moist.",
+    },
+)
+def dew(evaluation: Evaluation) -> Iterator[Statement]:
     """Do two readings of the dew point agree, and do the optics stay above it?"""
     for device in evaluation.rig.devices:
         row, margin = (evaluation.rows.get(kind.id_of(device.id)) for kind in (DEW_POINT, DEW_MARGIN))
         if row is None or row.best is None:
             continue
-        entries = [f"{name}: {number(quantity_value.value, 1)} °C" for name, quantity_value in row.values.items()]
+        lines = [f"{name}: {number(one.value, 1)} °C" for name, one in row.values.items()]
         if len(row.values) > 1 and row.verdict is not Verdict.HOLDS:
-            title = f"{device.title} tells a dew point that its own air, or another reading, does not have"
-            text = "hold it against another thermometer and hygrometer; a wet or dirty sensor reads too moist"
-            yield Finding(
-                "dew.point", row.verdict, device.id, title, tuple(entries), Remedy(text), _DEW_SOURCE, (row.id,)
-            )
+            yield say(device.id, row, None, {"device": device.title}, case="readings", lines=lines)
         if margin is None or margin.best is None:
             continue
         air, above = device.best("air_c") or 0.0, margin.best.value
-        warm = warmed_c(evaluation.rig)
-        lines = (
-            *entries,
-            f"{number(air, 1)} − {short(GLASS_BELOW_AIR_C)} + {number(warm, 1)} (heaters) − "
-            f"{number(row.best.value, 1)} = {number(above, 1)} °C",
+        lines.append(
+            f"{number(air, 1)} − {short(GLASS_BELOW_AIR_C)} + {number(warmed_c(evaluation.rig), 1)} (heaters) − "
+            f"{number(row.best.value, 1)} = {number(above, 1)} °C"
         )
-        yield Finding(
-            "dew.point",
-            margin.verdict,
-            device.id,
-            f"The optics stay {number(above, 1)} °C above the dew point"
-            if above >= 0
-            else f"The optics fall {number(-above, 1)} °C below the dew point",
-            lines,
-            NO_REMEDY
-            if margin.verdict is Verdict.HOLDS
-            else Remedy("heat the optics more, and state by how much the heater keeps them above the air"),
-            _DEW_SOURCE,
-            (margin.id,),
-        )
+        case, cure = "above" if above >= 0 else "below", str(margin.verdict)
+        cure = cure if margin.verdict is Verdict.HOLDS else "heat"
+        yield say(device.id, margin, None, {"above": above, "below": -above}, case=case, cure=cure, lines=lines)

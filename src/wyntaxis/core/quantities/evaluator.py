@@ -24,6 +24,7 @@ from wyntaxis.core.quantities.read_tracking import (
     enter,
     leave,
 )
+from wyntaxis.core.quantity_kinds import QuantityKind
 from wyntaxis.core.rig.model import Rig
 
 Role = Literal["stated", "computed", "measured", "target", "verdict"]
@@ -37,7 +38,7 @@ F = TypeVar("F", bound=Callable[["QuantityEvaluator"], Any])
 _functions: dict[tuple[Role, str], Callable[[QuantityEvaluator], Any]] = {}
 
 
-def declares(role: Role, quantity_id: str) -> Callable[[F], F]:
+def declares(role: Role, kind: QuantityKind) -> Callable[[F], F]:
     """Declare a function as the one that gives a quantity's value, target or verdict, or None where there is none.
 
     Returns
@@ -54,65 +55,65 @@ def declares(role: Role, quantity_id: str) -> Callable[[F], F]:
     ----------
     role
         Which value, target or verdict.
-    quantity_id
-        The quantity, by id.
+    kind
+        The quantity.
     """
 
     def declare(function: F) -> F:
-        if (role, quantity_id) in _functions:
-            raise ValueError(f"{quantity_id}: {role} is declared twice")
-        _functions[role, quantity_id] = function
+        if (role, kind.id) in _functions:
+            raise ValueError(f"{kind.id}: {role} is declared twice")
+        _functions[role, kind.id] = function
         return function
 
     return declare
 
 
-def computed(quantity_id: str) -> Callable[[F], F]:
+def computed(kind: QuantityKind) -> Callable[[F], F]:
     """Declare the function that computes a quantity; see :func:`declares`.
 
     Parameters
     ----------
-    quantity_id
-        The quantity, by id.
+    kind
+        The quantity.
 
     Returns
     -------
     Callable[[F], F]
         A decorator.
     """
-    return declares("computed", quantity_id)
+    return declares("computed", kind)
 
 
-def measured(quantity_id: str) -> Callable[[F], F]:
+def measured(kind: QuantityKind) -> Callable[[F], F]:
     """Declare the function that derives a quantity's measured value from what was measured; see :func:`declares`.
 
     Parameters
     ----------
-    quantity_id
-        The quantity, by id.
+    kind
+        The quantity.
 
     Returns
     -------
     Callable[[F], F]
         A decorator.
     """
-    return declares("measured", quantity_id)
+    return declares("measured", kind)
 
 
-def target(quantity_id: str) -> Callable[[F], F]:
+def target(kind: QuantityKind) -> Callable[[F], F]:
     """Declare the function that gives what is wanted of a quantity; see :func:`declares`.
 
     Parameters
     ----------
-    quantity_id
-        The quantity, by id.
+    kind
+        The quantity.
 
     Returns
     -------
     Callable[[F], F]
         A decorator.
     """
-    return declares("target", quantity_id)
+    return declares("target", kind)
 
 
 class QuantityEvaluator:
@@ -212,29 +213,29 @@ class QuantityEvaluator:
         function = _functions.get((role, quantity_id))
         return None if function is None else self.memoized(f"{role} {quantity_id}", lambda: function(self))
 
-    def stated(self, quantity_id: str) -> QuantityValue | None:
+    def stated(self, kind: QuantityKind) -> QuantityValue | None:
         """Return the value that other statements of the rig make of a quantity."""
-        return cast("QuantityValue | None", self._of("stated", quantity_id))
+        return cast("QuantityValue | None", self._of("stated", kind.id))
 
-    def computed(self, quantity_id: str) -> QuantityValue | None:
+    def computed(self, kind: QuantityKind) -> QuantityValue | None:
         """Return a quantity's computed value."""
-        return cast("QuantityValue | None", self._of("computed", quantity_id))
+        return cast("QuantityValue | None", self._of("computed", kind.id))
 
-    def measured(self, quantity_id: str) -> QuantityValue | None:
+    def measured(self, kind: QuantityKind) -> QuantityValue | None:
         """Return the measured value that follows from another quantity's measurement."""
-        return cast("QuantityValue | None", self._of("measured", quantity_id))
+        return cast("QuantityValue | None", self._of("measured", kind.id))
 
-    def target(self, quantity_id: str) -> Target | None:
+    def target(self, kind: QuantityKind) -> Target | None:
         """Return what is wanted of a quantity."""
-        return cast("Target | None", self._of("target", quantity_id))
+        return cast("Target | None", self._of("target", kind.id))
 
-    def verdict(self, quantity_id: str) -> Verdict | None:
+    def verdict(self, kind: QuantityKind) -> Verdict | None:
         """Return the verdict on a quantity where it rests on more than its own values and target."""
-        return cast("Verdict | None", self._of("verdict", quantity_id))
+        return cast("Verdict | None", self._of("verdict", kind.id))
 
-    def best_value(self, quantity_id: str) -> QuantityValue | None:
+    def best_value(self, kind: QuantityKind) -> QuantityValue | None:
         """Return the value to go on with: measured where it was, else computed."""
-        return self.measured(quantity_id) or self.computed(quantity_id)
+        return self.measured(kind) or self.computed(kind)
 
     def reads(self, quantity_id: str) -> frozenset[str]:
         """Return which document paths a quantity rests on, such as ``train`` or ``site.seeing_fwhm_arcsec``.
@@ -270,10 +271,10 @@ class QuantityEvaluator:
 
         return self.memoized(name, tracked)
 
-    def note_use(self, quantity_id: str) -> None:
+    def note_use(self, kind: QuantityKind) -> None:
         """Note that whatever is being worked out rests on a quantity, too."""
         if self.traced and self.stack.sets:
-            self.stack.note(self.reads(quantity_id))
+            self.stack.note(self.reads(kind.id))
 
 
 @lru_cache(maxsize=1)
@@ -283,18 +284,18 @@ def _import_all() -> None:
         importlib.import_module(f"{quantities.__name__}.{module.name}")
 
 
-def recorded(evaluator: QuantityEvaluator, quantity_id: str) -> QuantityValue | None:
+def recorded(evaluator: QuantityEvaluator, kind: QuantityKind) -> QuantityValue | None:
     """Return the measured value that the rig holds of a quantity, None where it holds none.
 
     Parameters
     ----------
-    evaluator, quantity_id
-        The evaluator of the rig, and the quantity by id.
+    evaluator, kind
+        The evaluator of the rig, and the quantity.
 
     Returns
     -------
     QuantityValue or None
         In the quantity's unit, with its standard uncertainty.
     """
-    found = evaluator.rig.measured.get(quantity_id)
+    found = evaluator.rig.measured.get(kind.id)
     return None if found is None else QuantityValue(found.value, found.standard_uncertainty, source=found.source or "")

@@ -4,12 +4,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.field.kind import CURVATURE, FLAT_AT, TILT
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.ledger import QuantityValue, Target
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator, measured, recorded, target
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantity_kinds import (
+    BACK_FOCUS_BUILT,
+    BACK_FOCUS_REQUIRED,
+    DEPTH_OF_FOCUS_DIFFRACTION,
+    DEPTH_OF_FOCUS_SEEING,
+    FIELD_CURVATURE,
+    FIELD_TILT,
+    FOCAL_RATIO,
+)
 from wyntaxis.core.rig.parts import Part
 
 if TYPE_CHECKING:
@@ -65,7 +73,7 @@ def field_optics(numbers: Numbers) -> FieldOptics:
     from wyntaxis.core.evidence.field.result import FieldOptics
 
     rig, devices = numbers.rig, focusers(numbers)
-    ratio, built = numbers.quantities.get("focal_ratio"), numbers.quantities.get("back_focus_built_mm")
+    ratio, built = numbers.quantity(FOCAL_RATIO), numbers.quantity(BACK_FOCUS_BUILT)
     step = None
     if devices:
         found, stated = devices[0].measured("step_um"), devices[0].number("step_um")
@@ -88,36 +96,36 @@ def field_optics(numbers: Numbers) -> FieldOptics:
 
 def _half_depth_um(evaluator: QuantityEvaluator) -> float | None:
     """Return half the depth of focus in µm: by the seeing, else by diffraction."""
-    found = evaluator.best_value("depth_of_focus_seeing_um") or evaluator.best_value("depth_of_focus_diffraction_um")
+    found = evaluator.best_value(DEPTH_OF_FOCUS_SEEING) or evaluator.best_value(DEPTH_OF_FOCUS_DIFFRACTION)
     return found.value / 2 if found is not None else None
 
 
-@measured(TILT)
+@measured(FIELD_TILT)
 def _tilt(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    return recorded(evaluator, TILT)
+    return recorded(evaluator, FIELD_TILT)
 
 
-@measured(CURVATURE)
+@measured(FIELD_CURVATURE)
 def _curvature(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    return recorded(evaluator, CURVATURE)
+    return recorded(evaluator, FIELD_CURVATURE)
 
 
-@measured(FLAT_AT)
+@measured(BACK_FOCUS_REQUIRED)
 def _flat_at(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    return recorded(evaluator, FLAT_AT)
+    return recorded(evaluator, BACK_FOCUS_REQUIRED)
 
 
-@target(TILT)
+@target(FIELD_TILT)
 def _wanted_tilt(evaluator: QuantityEvaluator) -> Target | None:
     half = _half_depth_um(evaluator)
-    if half is None or evaluator.measured(TILT) is None:
+    if half is None or evaluator.measured(FIELD_TILT) is None:
         return None
     return Target(high=half, inner_high=COMFORTABLE * half)
 
 
-@target(CURVATURE)
+@target(FIELD_CURVATURE)
 def _wanted_curvature(evaluator: QuantityEvaluator) -> Target | None:
     half = _half_depth_um(evaluator)
-    if half is None or evaluator.measured(CURVATURE) is None:
+    if half is None or evaluator.measured(FIELD_CURVATURE) is None:
         return None
     return Target(-half, half, -COMFORTABLE * half, COMFORTABLE * half)

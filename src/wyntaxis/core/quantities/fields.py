@@ -6,6 +6,7 @@ import math
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH
 
 if TYPE_CHECKING:
     from wyntaxis.core.sky.footprint import Field, Footprint, Optics, Position
@@ -26,7 +27,7 @@ def optics_of(numbers: Numbers) -> Optics | None:
     """
     from wyntaxis.core.sky.footprint import Field, Optics
 
-    rig, focal = numbers.rig, numbers.value("effective_focal_length_mm")
+    rig, focal = numbers.rig, numbers.value(FOCAL_LENGTH)
     sensor = rig.sensor
     if sensor is None or focal is None:
         return None
@@ -41,7 +42,7 @@ def _guide_field(numbers: Numbers, focal_mm: float) -> Field | None:
     if guide is None:
         return None
     # Behind a prism a measured main focal length holds for the guide field too.
-    computed = numbers.quantities["effective_focal_length_mm"].computed
+    computed = numbers.quantity(FOCAL_LENGTH).computed
     share = focal_mm / computed.value if guide.shares_main and computed else 1.0
     guide_mm = guide.focal_length_mm * share
     width, height = guide.sensor.width_mm / 2 / guide_mm, guide.sensor.height_mm / 2 / guide_mm

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import DeviceQuantity, rows
+from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR, GUIDE_PATH_ERROR
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
 
 BACK_FOCUS = DeviceQuantity("back_focus_error_mm", "Back focus error", "mm", 2, LIGHT_PATH)
@@ -36,7 +37,7 @@ def filter_id(device_id: str, place: int) -> str:
 @rows
 def filter_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield back focus and guide path error through each filter, and the spread of the latter over all."""
-    main, guide = (numbers.evaluator.target(key) for key in ("back_focus_error_mm", "guide_path_error_mm"))
+    main, guide = (numbers.evaluator.target(kind) for kind in (BACK_FOCUS_ERROR, GUIDE_PATH_ERROR))
     errors, wheel = [], ""
     for place, case in enumerate(numbers.slots, start=1):
         thing, title = filter_id(case.device.id, place), f"Through {case.name}"

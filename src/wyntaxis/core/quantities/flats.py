@@ -12,6 +12,7 @@ from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 from wyntaxis.core.quantities.light import beam_of, openings_of
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import DeviceQuantity, memoized, rows
+from wyntaxis.core.quantity_kinds import FOCAL_RATIO
 from wyntaxis.core.steps import FILTERS as FILTERS_STEP
 from wyntaxis.core.train.illumination import falloff
 from wyntaxis.core.train.surfaces import dust_surfaces
@@ -69,7 +70,7 @@ def flat_optics(numbers: Numbers) -> FlatOptics:
     from wyntaxis.core.evidence.filters.result import FlatOptics
 
     rig, sensor = numbers.rig, numbers.rig.sensor
-    row = numbers.quantities.get("focal_ratio")
+    row = numbers.quantity(FOCAL_RATIO)
     ratio = row.best if row is not None else None
     camera = camera_index(rig)
     bias = rig.devices[camera].best("bias_mean_adu") if camera is not None else None

@@ -14,6 +14,7 @@ from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers, travel
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.rows import DeviceQuantity, memoized_each, rows
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH, FOCAL_RATIO, SAMPLING
 from wyntaxis.core.rig.devices import Device, Slot
 from wyntaxis.core.steps import TRAVEL
 
@@ -144,7 +145,7 @@ def measured_slots(numbers: Numbers) -> list[tuple[Device, Slot, int]]:
 @rows
 def travel_rows(numbers: Numbers) -> Iterator[Quantity]:
     """Yield of each focuser what its runs measured: expansion, compensation, travel left, and what the motor covers."""
-    focal = numbers.value("effective_focal_length_mm")
+    focal = numbers.value(FOCAL_LENGTH)
     for device in apart(focusers(numbers)):
         slope, step = device.measured("temperature_slope_steps_c"), device.best("step_um")
         if slope is not None and step is not None and focal:
@@ -249,8 +250,8 @@ def stated_runs(numbers: Numbers) -> Iterator[StatedRun]:
     """
     from wyntaxis.core.evidence.focus.advice import RUN_POINTS
 
-    rig, ratio = numbers.rig, numbers.value("focal_ratio")
-    sharpest = numbers.value("sampling_px_per_fwhm")
+    rig, ratio = numbers.rig, numbers.value(FOCAL_RATIO)
+    sharpest = numbers.value(SAMPLING)
     for device in apart(focusers(numbers)):
         step, points, step_um = device.number("run_step"), device.number("run_points"), device.best("step_um")
         if step is None:

@@ -9,6 +9,7 @@ from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.quantities.rows import DeviceQuantity, rows, setting_target
+from wyntaxis.core.quantity_kinds import DEPTH_OF_FOCUS_DIFFRACTION, DEPTH_OF_FOCUS_SEEING
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import DEVICES
 
@@ -73,7 +74,7 @@ def depth_of_focus_um(numbers: Numbers) -> float | None:
     float or None
         In µm; None without a telescope that tells it.
     """
-    return numbers.value("depth_of_focus_seeing_um") or numbers.value("depth_of_focus_diffraction_um")
+    return numbers.value(DEPTH_OF_FOCUS_SEEING) or numbers.value(DEPTH_OF_FOCUS_DIFFRACTION)
 
 
 @rows

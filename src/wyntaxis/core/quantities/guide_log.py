@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.guide_log import kind
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.ledger import QuantityValue, Target
 from wyntaxis.core.limits import FWHM_PER_SIGMA
@@ -17,13 +16,36 @@ from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, decl
 from wyntaxis.core.quantities.guiding import guide_use
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.stars import LONG, ROUND
+from wyntaxis.core.quantity_kinds import (
+    GUIDE_AUTOCORRELATION,
+    GUIDE_AUTOCORRELATION_DEC,
+    GUIDE_DRIFT_DEC,
+    GUIDE_DRIFT_RA,
+    GUIDE_ELONGATION,
+    GUIDE_LOST,
+    GUIDE_OVER_LIMIT,
+    GUIDE_PERIOD,
+    GUIDE_RMS,
+    GUIDE_RMS_DEC,
+    GUIDE_RMS_RA,
+    GUIDE_SCALE,
+    GUIDE_SETTLE,
+    PIXEL_SCALE,
+    POLAR_DRIFT,
+    POLAR_ERROR,
+    POLAR_SMEAR,
+    ROTATION_LOST,
+    ROTATION_RECENTRE,
+    ROTATION_SESSION,
+    STAR_ELONGATION,
+    STAR_FWHM,
+    QuantityKind,
+)
 from wyntaxis.core.rig.plan import GuideSettings
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.guide_log.run import GuideOptics
 
-POLAR_SMEAR = "polar_smear_px"
-TURN, TURN_LOST, RECENTRE = "rotation_session_deg", "rotation_lost_percent", "rotation_recentre_min"
 COMFORTABLE_RMS = 0.5
 """Half the star's own sigma: what widens it by less than a ninth."""
 EAGER, WEAK = -0.2, 0.6
@@ -55,15 +77,15 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
     rig = numbers.rig
     settings, use = rig.guiding.settings or GuideSettings(), guide_use(rig)
     optics = numbers.guide_optics
-    scale = numbers.quantities["guide_scale_arcsec_px"]
+    scale = numbers.quantity(GUIDE_SCALE)
     guide = scale.computed or scale.best
-    fwhm = numbers.quantities["star_fwhm_arcsec"].computed
+    fwhm = numbers.quantity(STAR_FWHM).computed
     calibrated, framed = settings.calibration_declination_deg, rig.framing.dec_deg if rig.framing is not None else None
     return GuideOptics(
         scale_arcsec_px=guide.value if guide is not None else None,
         pixel_um=optics.sensor.pixel_um if optics is not None else None,
         binning=optics.sensor.binning if optics is not None else 1,
-        main_scale_arcsec_px=numbers.value("pixel_scale_arcsec_px"),
+        main_scale_arcsec_px=numbers.value(PIXEL_SCALE),
         rate_sidereal=use.rate_sidereal,
         rate_is_stated="rate_sidereal" not in use.usual,
         declination_deg=calibrated if framed is None else framed,
@@ -76,38 +98,38 @@ def guide_log_optics(numbers: Numbers) -> GuideOptics:
     )
 
 
-def _declare_recorded(key: str) -> None:
-    measured(key)(lambda evaluator: recorded(evaluator, key))
+def _declare_recorded(kind: QuantityKind) -> None:
+    measured(kind)(lambda evaluator: recorded(evaluator, kind))
 
 
-for _key in (
-    kind.RMS, kind.RMS_RA, kind.RMS_DEC, kind.DRIFT_RA, kind.DRIFT_DEC, kind.PERIOD, kind.AUTOCORRELATION, kind.SETTLE,
-    kind.AUTOCORRELATION_DEC, kind.OVER, kind.LOST, kind.POLAR_DRIFT, kind.POLAR_ERROR,
+for _kind in (
+    GUIDE_RMS, GUIDE_RMS_RA, GUIDE_RMS_DEC, GUIDE_DRIFT_RA, GUIDE_DRIFT_DEC, GUIDE_PERIOD, GUIDE_AUTOCORRELATION,
+    GUIDE_SETTLE, GUIDE_AUTOCORRELATION_DEC, GUIDE_OVER_LIMIT, GUIDE_LOST, POLAR_DRIFT, POLAR_ERROR,
 ):  # fmt: skip
-    _declare_recorded(_key)
+    _declare_recorded(_kind)
 
 
 def _star_sigma(evaluator: QuantityEvaluator) -> float | None:
     """Return the sigma in arcsec of the star that guiding widens: by seeing and aperture."""
 
-    fwhm = evaluator.computed("star_fwhm_arcsec")
+    fwhm = evaluator.computed(STAR_FWHM)
     return fwhm.value / FWHM_PER_SIGMA if fwhm is not None else None
 
 
-@target(kind.RMS)
+@target(GUIDE_RMS)
 def _wanted_rms(evaluator: QuantityEvaluator) -> Target | None:
     sigma = _star_sigma(evaluator)
-    if sigma is None or evaluator.measured(kind.RMS) is None:
+    if sigma is None or evaluator.measured(GUIDE_RMS) is None:
         return None
     return Target(high=sigma, inner_high=COMFORTABLE_RMS * sigma)
 
 
-@computed("guide_elongation")
+@computed(GUIDE_ELONGATION)
 def _elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
     ra, dec, fwhm = (
-        evaluator.measured(kind.RMS_RA),
-        evaluator.measured(kind.RMS_DEC),
-        evaluator.computed("star_fwhm_arcsec"),
+        evaluator.measured(GUIDE_RMS_RA),
+        evaluator.measured(GUIDE_RMS_DEC),
+        evaluator.computed(STAR_FWHM),
     )
     if ra is None or dec is None or fwhm is None:
         return None
@@ -123,12 +145,12 @@ def _elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(value, (value - 1 / value) * math.hypot(*shares) if value > 1 else 0.0)
 
 
-@measured("guide_elongation")
+@measured(GUIDE_ELONGATION)
 def _measured_elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return how long the frames' stars are, which guiding is to explain."""
-    if evaluator.computed("guide_elongation") is None:
+    if evaluator.computed(GUIDE_ELONGATION) is None:
         return None
-    found = evaluator.measured("star_elongation")
+    found = evaluator.measured(STAR_ELONGATION)
     # Tilt, coma and focus make stars long as well: what guiding makes is a part.
     return (
         None
@@ -137,9 +159,9 @@ def _measured_elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
     )
 
 
-@target("guide_elongation")
+@target(GUIDE_ELONGATION)
 def _wanted_elongation(evaluator: QuantityEvaluator) -> Target | None:
-    return Target(high=LONG, inner_high=ROUND) if evaluator.computed("guide_elongation") is not None else None
+    return Target(high=LONG, inner_high=ROUND) if evaluator.computed(GUIDE_ELONGATION) is not None else None
 
 
 def drift_allowed_arcsec_min(evaluator: QuantityEvaluator) -> float | None:
@@ -155,65 +177,65 @@ def drift_allowed_arcsec_min(evaluator: QuantityEvaluator) -> float | None:
     float or None
         By the drift that the plan allows on a frame; None without plan or sensor.
     """
-    plan, main = evaluator.rig.plan, evaluator.best_value("pixel_scale_arcsec_px")
+    plan, main = evaluator.rig.plan, evaluator.best_value(PIXEL_SCALE)
     if plan is None or main is None:
         return None
     return guide_use(evaluator.rig).drift_px * main.value * 60 / plan.exposure_s
 
 
-def _wanted_drift(key: str, evaluator: QuantityEvaluator) -> Target | None:
+def _drift_target(kind: QuantityKind, evaluator: QuantityEvaluator) -> Target | None:
     allowed = drift_allowed_arcsec_min(evaluator)
-    return None if allowed is None or evaluator.measured(key) is None else Target(-allowed, allowed)
+    return None if allowed is None or evaluator.measured(kind) is None else Target(-allowed, allowed)
 
 
-target(kind.DRIFT_RA)(lambda evaluator: _wanted_drift(kind.DRIFT_RA, evaluator))
-target(kind.DRIFT_DEC)(lambda evaluator: _wanted_drift(kind.DRIFT_DEC, evaluator))
+target(GUIDE_DRIFT_RA)(lambda evaluator: _drift_target(GUIDE_DRIFT_RA, evaluator))
+target(GUIDE_DRIFT_DEC)(lambda evaluator: _drift_target(GUIDE_DRIFT_DEC, evaluator))
 
 
-@declares("stated", kind.PERIOD)
+@declares("stated", GUIDE_PERIOD)
 def _worm(evaluator: QuantityEvaluator) -> QuantityValue | None:
     mount = evaluator.rig.mount
-    if mount is None or mount.worm_period_s is None or evaluator.measured(kind.PERIOD) is None:
+    if mount is None or mount.worm_period_s is None or evaluator.measured(GUIDE_PERIOD) is None:
         return None
     return QuantityValue(mount.worm_period_s, tolerance=WORM_WIDTH * mount.worm_period_s)
 
 
-def _autocorrelation_target(key: str, evaluator: QuantityEvaluator) -> Target | None:
-    return Target(EAGER, WEAK, *COMFORTABLE_AUTOCORRELATION) if evaluator.measured(key) is not None else None
+def _autocorrelation_target(kind: QuantityKind, evaluator: QuantityEvaluator) -> Target | None:
+    return Target(EAGER, WEAK, *COMFORTABLE_AUTOCORRELATION) if evaluator.measured(kind) is not None else None
 
 
-target(kind.AUTOCORRELATION)(lambda evaluator: _autocorrelation_target(kind.AUTOCORRELATION, evaluator))
-target(kind.AUTOCORRELATION_DEC)(lambda evaluator: _autocorrelation_target(kind.AUTOCORRELATION_DEC, evaluator))
+target(GUIDE_AUTOCORRELATION)(lambda evaluator: _autocorrelation_target(GUIDE_AUTOCORRELATION, evaluator))
+target(GUIDE_AUTOCORRELATION_DEC)(lambda evaluator: _autocorrelation_target(GUIDE_AUTOCORRELATION_DEC, evaluator))
 
 
-@target(kind.SETTLE)
+@target(GUIDE_SETTLE)
 def _wanted_settling(evaluator: QuantityEvaluator) -> Target | None:
     settings = evaluator.rig.guiding.settings
-    if settings is None or settings.settle_allowed_s is None or evaluator.measured(kind.SETTLE) is None:
+    if settings is None or settings.settle_allowed_s is None or evaluator.measured(GUIDE_SETTLE) is None:
         return None
     return Target(high=settings.settle_allowed_s)
 
 
-@target(kind.OVER)
+@target(GUIDE_OVER_LIMIT)
 def _wanted_over(evaluator: QuantityEvaluator) -> Target | None:
-    return Target(high=MAX_OVER_PERCENT) if evaluator.measured(kind.OVER) is not None else None
+    return Target(high=MAX_OVER_PERCENT) if evaluator.measured(GUIDE_OVER_LIMIT) is not None else None
 
 
-@target(kind.LOST)
+@target(GUIDE_LOST)
 def _wanted_lost(evaluator: QuantityEvaluator) -> Target | None:
-    return Target(high=MAX_LOST_PERCENT) if evaluator.measured(kind.LOST) is not None else None
+    return Target(high=MAX_LOST_PERCENT) if evaluator.measured(GUIDE_LOST) is not None else None
 
 
 # The pole
 
 
-@computed(kind.POLAR_ERROR)
+@computed(POLAR_ERROR)
 def _polar_error(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the least polar error that explains the drift, in arcmin."""
-    drift, mount = evaluator.measured(kind.POLAR_DRIFT), evaluator.rig.mount
+    drift, mount = evaluator.measured(POLAR_DRIFT), evaluator.rig.mount
     if drift is None or (mount is not None and mount.kind == "alt_azimuth"):
         return None
-    if evaluator.measured(kind.POLAR_ERROR) is not None:
+    if evaluator.measured(POLAR_ERROR) is not None:
         return None  # both components are known: the least of one hour angle says nothing beside them
     value = guiding.polar_error_at_least(drift.value)
     return QuantityValue(value, drift.uncertainty / guiding.POLAR_DRIFT)
@@ -232,7 +254,7 @@ def guide_star_px(evaluator: QuantityEvaluator) -> float | None:
     float or None
         Behind a prism its middle; beside a telescope of its own, half of what the guide camera sees.
     """
-    rig, sensor, main = evaluator.rig, evaluator.rig.sensor, evaluator.best_value("pixel_scale_arcsec_px")
+    rig, sensor, main = evaluator.rig, evaluator.rig.sensor, evaluator.best_value(PIXEL_SCALE)
     if sensor is None or main is None or rig.guiding.kind == "none":
         return None
     if rig.guiding.kind == "off_axis":
@@ -241,7 +263,7 @@ def guide_star_px(evaluator: QuantityEvaluator) -> float | None:
             return None
         away = (tapped.prism.edge_from_axis_mm or 0.0) + (tapped.prism.height_mm or 0.0) / 2
         return 1000 * away / (sensor.pixel_um * sensor.binning)
-    guide, camera = evaluator.best_value("guide_scale_arcsec_px"), rig.guiding.camera
+    guide, camera = evaluator.best_value(GUIDE_SCALE), rig.guiding.camera
     if guide is None or camera is None or camera.sensor is None:
         return None
     return camera.sensor.corner_px / 2 * guide.value / main.value
@@ -250,7 +272,7 @@ def guide_star_px(evaluator: QuantityEvaluator) -> float | None:
 @computed(POLAR_SMEAR)
 def _polar_smear(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return how far the corner farthest from the guide star goes in one exposure."""
-    rig, error, sensor = evaluator.rig, evaluator.best_value(kind.POLAR_ERROR), evaluator.rig.sensor
+    rig, error, sensor = evaluator.rig, evaluator.best_value(POLAR_ERROR), evaluator.rig.sensor
     if error is None or sensor is None or rig.plan is None:
         return None
     declination = rig.framing.dec_deg if rig.framing is not None else 0.0
@@ -279,7 +301,7 @@ def _turns(evaluator: QuantityEvaluator) -> tuple[float, float, float] | None:
     return None if hours is None else (rig.site.latitude_deg, rig.framing.dec_deg, hours)
 
 
-@computed(TURN)
+@computed(ROTATION_SESSION)
 def _session_turn(evaluator: QuantityEvaluator) -> QuantityValue | None:
     entries = _turns(evaluator)
     if entries is None:
@@ -289,9 +311,9 @@ def _session_turn(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(field_rotation.field_turn(*entries))
 
 
-@computed(TURN_LOST)
+@computed(ROTATION_LOST)
 def _turn_lost(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    turn, sensor = evaluator.computed(TURN), evaluator.rig.sensor
+    turn, sensor = evaluator.computed(ROTATION_SESSION), evaluator.rig.sensor
     if turn is None or sensor is None:
         return None
     from wyntaxis.core.optics import field_rotation
@@ -299,16 +321,16 @@ def _turn_lost(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(100 * (1 - field_rotation.common_share(sensor.width_px, sensor.height_px, turn.value)))
 
 
-@target(TURN_LOST)
+@target(ROTATION_LOST)
 def _wanted_lost_frame(evaluator: QuantityEvaluator) -> Target | None:
-    return Target(high=MAX_TURN_LOST_PERCENT) if evaluator.computed(TURN_LOST) is not None else None
+    return Target(high=MAX_TURN_LOST_PERCENT) if evaluator.computed(ROTATION_LOST) is not None else None
 
 
-@computed(RECENTRE)
+@computed(ROTATION_RECENTRE)
 def _recentre(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return after how many minutes the field has turned off its middle about the guide star."""
     entries, away, sensor = _turns(evaluator), guide_star_px(evaluator), evaluator.rig.sensor
-    turn = evaluator.computed(TURN)
+    turn = evaluator.computed(ROTATION_SESSION)
     if entries is None or not away or sensor is None or turn is None or turn.value <= 0:
         return None
     latitude, declination, _ = entries

@@ -14,6 +14,25 @@ from wyntaxis.core.optics import guiding, imaging
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, target
 from wyntaxis.core.quantities.imaging import focal_length
 from wyntaxis.core.quantities.spacing import filtered_rig, possible_shift_mm, unknown_behind
+from wyntaxis.core.quantity_kinds import (
+    CALIBRATION_PULSE,
+    DEPTH_OF_FOCUS_DIFFRACTION,
+    DEPTH_OF_FOCUS_SEEING,
+    DITHER_GUIDE,
+    DITHER_SKY,
+    FLEXURE,
+    FLEXURE_BUDGET,
+    FOCAL_LENGTH,
+    GUIDE_CENTROID,
+    GUIDE_PATH_BUILT,
+    GUIDE_PATH_ERROR,
+    GUIDE_PATH_REQUIRED,
+    GUIDE_SCALE,
+    GUIDE_TO_MAIN_RATIO,
+    PIXEL_SCALE,
+    ROTATION_EXPOSURE,
+    STOP_THRESHOLD,
+)
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.plan import GuideSettings
 from wyntaxis.core.train.guidepath import GuideOptics, GuidePath, guide_optics, guide_path, pickoff_index
@@ -115,7 +134,7 @@ def _settings(evaluator: QuantityEvaluator) -> GuideSettings:
 # Scale
 
 
-@computed("guide_scale_arcsec_px")
+@computed(GUIDE_SCALE)
 def _guide_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     guide = guide_optics_of(evaluator)
     if guide is None:
@@ -124,13 +143,13 @@ def _guide_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(value, value * (guide.focal_length_standard_mm / guide.focal_length_mm))
 
 
-@measured("guide_scale_arcsec_px")
+@measured(GUIDE_SCALE)
 def _measured_guide_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the measured guide scale: as recorded; behind a prism a measured main focal length is its own too."""
     recorded, optics = evaluator.rig.measured.get("guide_scale_arcsec_px"), guide_optics_of(evaluator)
     if recorded is not None:
         return QuantityValue(recorded.value, recorded.standard_uncertainty, source=recorded.source or "")
-    guide, main = evaluator.computed("guide_scale_arcsec_px"), evaluator.measured("effective_focal_length_mm")
+    guide, main = evaluator.computed(GUIDE_SCALE), evaluator.measured(FOCAL_LENGTH)
     if guide is None or main is None or optics is None or not optics.shares_main:
         return None
     value = guide.value * focal_length(evaluator).value / main.value
@@ -153,19 +172,19 @@ def guide_focal_length(evaluator: QuantityEvaluator) -> QuantityValue | None:
     optics = guide_optics_of(evaluator)
     if optics is None:
         return None
-    scale, sensor = evaluator.measured("guide_scale_arcsec_px"), optics.sensor
+    scale, sensor = evaluator.measured(GUIDE_SCALE), optics.sensor
     if scale is None:
         return QuantityValue(optics.focal_length_mm, optics.focal_length_standard_mm)
     value = imaging.pixel_scale(sensor.pixel_um, sensor.binning, scale.value)  # the formula is its own inverse
     return QuantityValue(value, value * scale.uncertainty / scale.value, 0.0, scale.source)
 
 
-@computed("guide_to_main_ratio")
+@computed(GUIDE_TO_MAIN_RATIO)
 def _ratio(evaluator: QuantityEvaluator) -> QuantityValue | None:
     optics, guide, main = (
         guide_optics_of(evaluator),
-        evaluator.computed("guide_scale_arcsec_px"),
-        evaluator.computed("pixel_scale_arcsec_px"),
+        evaluator.computed(GUIDE_SCALE),
+        evaluator.computed(PIXEL_SCALE),
     )
     if optics is None or guide is None or main is None:
         return None
@@ -175,9 +194,9 @@ def _ratio(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(ratio, 0.0 if optics.shares_main else ratio * spread)
 
 
-@target("guide_to_main_ratio")
+@target(GUIDE_TO_MAIN_RATIO)
 def _wanted_ratio(evaluator: QuantityEvaluator) -> Target | None:
-    if evaluator.computed("guide_to_main_ratio") is None:
+    if evaluator.computed(GUIDE_TO_MAIN_RATIO) is None:
         return None
     good, poor = (guiding.ALLOWED_MAIN_PX / error for error in guiding.CENTROID_ERROR_PX)
     return Target(0, good, 0, poor)
@@ -199,12 +218,12 @@ def guide_focus_half_width_mm(evaluator: QuantityEvaluator) -> float:
     float
         In mm.
     """
-    zone = evaluator.computed("depth_of_focus_seeing_um") or evaluator.computed("depth_of_focus_diffraction_um")
+    zone = evaluator.computed(DEPTH_OF_FOCUS_SEEING) or evaluator.computed(DEPTH_OF_FOCUS_DIFFRACTION)
     assert zone is not None
     return zone.value / 2000
 
 
-@computed("guide_path_required_mm")
+@computed(GUIDE_PATH_REQUIRED)
 def _required(evaluator: QuantityEvaluator) -> QuantityValue | None:
     path = guide_path_of(evaluator)
     if path is None:
@@ -212,32 +231,32 @@ def _required(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(path.required_mm, math.sqrt(max(0.0, path.standard_mm**2 - path.stack.standard_mm**2)))
 
 
-@computed("guide_path_built_mm")
+@computed(GUIDE_PATH_BUILT)
 def _built(evaluator: QuantityEvaluator) -> QuantityValue | None:
     path = guide_path_of(evaluator)
     return QuantityValue(path.built_mm, path.stack.standard_mm) if path else None
 
 
-@computed("guide_path_error_mm")
+@computed(GUIDE_PATH_ERROR)
 def _error(evaluator: QuantityEvaluator) -> QuantityValue | None:
     path = guide_path_of(evaluator)
     return QuantityValue(path.error_mm, path.standard_mm) if path else None
 
 
-@target("guide_path_error_mm")
+@target(GUIDE_PATH_ERROR)
 def _wanted_error(evaluator: QuantityEvaluator) -> Target | None:
     width = guide_focus_half_width_mm(evaluator)
     return Target(-width, width) if guide_path_of(evaluator) else None
 
 
-@target("guide_path_built_mm")
+@target(GUIDE_PATH_BUILT)
 def _wanted_built(evaluator: QuantityEvaluator) -> Target | None:
     path, width = guide_path_of(evaluator), guide_focus_half_width_mm(evaluator)
     return Target(path.required_mm - width, path.required_mm + width) if path else None
 
 
-@declares("verdict", "guide_path_error_mm")
-@declares("verdict", "guide_path_built_mm")
+@declares("verdict", GUIDE_PATH_ERROR)
+@declares("verdict", GUIDE_PATH_BUILT)
 def _within_reach(evaluator: QuantityEvaluator) -> Verdict | None:
     """Return that it holds where the guide focuser takes up what the tolerances leave open.
 
@@ -261,9 +280,9 @@ def _within_reach(evaluator: QuantityEvaluator) -> Verdict | None:
 # The run
 
 
-@computed("calibration_pulse_ms")
+@computed(CALIBRATION_PULSE)
 def _calibration_pulse(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    guide, use = evaluator.best_value("guide_scale_arcsec_px"), _use(evaluator)
+    guide, use = evaluator.best_value(GUIDE_SCALE), _use(evaluator)
     if guide is None or abs(use.declination_deg) >= 89.95:
         return None
     wanted = guiding.calibration_pulse_ms(
@@ -272,18 +291,18 @@ def _calibration_pulse(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(wanted, wanted * guide.uncertainty / guide.value)
 
 
-@declares("stated", "calibration_pulse_ms")
+@declares("stated", CALIBRATION_PULSE)
 def _stated_pulse(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    pulse, wanted = _settings(evaluator).calibration_pulse_ms, evaluator.computed("calibration_pulse_ms")
+    pulse, wanted = _settings(evaluator).calibration_pulse_ms, evaluator.computed(CALIBRATION_PULSE)
     if pulse is None or wanted is None:
         return None
     # The values agree up to a factor of two; the verdict between is the calibration's own.
     return QuantityValue(pulse, tolerance=wanted.value * (CALIBRATION_FAILS - 1))
 
 
-@declares("verdict", "calibration_pulse_ms")
+@declares("verdict", CALIBRATION_PULSE)
 def _pulse_suits(evaluator: QuantityEvaluator) -> Verdict | None:
-    pulse, wanted = evaluator.stated("calibration_pulse_ms"), evaluator.computed("calibration_pulse_ms")
+    pulse, wanted = evaluator.stated(CALIBRATION_PULSE), evaluator.computed(CALIBRATION_PULSE)
     if pulse is None or wanted is None:
         return None
     factor = max(pulse.value / wanted.value, wanted.value / pulse.value)
@@ -294,17 +313,17 @@ def _pulse_suits(evaluator: QuantityEvaluator) -> Verdict | None:
 
 def _guide_to_main(evaluator: QuantityEvaluator) -> tuple[float, float] | None:
     """Return the guide pixel in main pixels and the main scale, by the best values; None without both cameras."""
-    main, guide = evaluator.best_value("pixel_scale_arcsec_px"), evaluator.best_value("guide_scale_arcsec_px")
+    main, guide = evaluator.best_value(PIXEL_SCALE), evaluator.best_value(GUIDE_SCALE)
     return None if main is None or guide is None else (guide.value / main.value, main.value)
 
 
-@computed("guide_centroid_main_px")
+@computed(GUIDE_CENTROID)
 def _centroid(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found = _guide_to_main(evaluator)
     return QuantityValue(_use(evaluator).centroid_px * found[0]) if found else None
 
 
-@target("guide_centroid_main_px")
+@target(GUIDE_CENTROID)
 def _wanted_centroid(evaluator: QuantityEvaluator) -> Target | None:
     if _guide_to_main(evaluator) is None:
         return None
@@ -314,32 +333,32 @@ def _wanted_centroid(evaluator: QuantityEvaluator) -> Target | None:
     return Target(0, guiding.ALLOWED_MAIN_PX * slack, 0, guiding.ALLOWED_MAIN_PX)
 
 
-@computed("dither_arcsec")
+@computed(DITHER_SKY)
 def _dither_on_sky(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found = _guide_to_main(evaluator)
     return QuantityValue(_use(evaluator).dither_main_px * found[1]) if found else None
 
 
-@computed("dither_guide_px")
+@computed(DITHER_GUIDE)
 def _dither_on_guide(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found = _guide_to_main(evaluator)
     return QuantityValue(_use(evaluator).dither_main_px / found[0]) if found else None
 
 
-@target("dither_guide_px")
+@target(DITHER_GUIDE)
 def _wanted_dither(evaluator: QuantityEvaluator) -> Target | None:
     if _guide_to_main(evaluator) is None:
         return None
     return Target(MIN_DITHER_CENTROIDS * _use(evaluator).centroid_px, _settings(evaluator).search_region_px or math.inf)
 
 
-@computed("stop_threshold_main_px")
+@computed(STOP_THRESHOLD)
 def _stop_threshold(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found, threshold = _guide_to_main(evaluator), _settings(evaluator).stop_threshold_arcsec
     return None if found is None or threshold is None else QuantityValue(threshold / found[1])
 
 
-@computed("flexure_budget_arcsec_s")
+@computed(FLEXURE_BUDGET)
 def _flexure_budget(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found, plan = _guide_to_main(evaluator), evaluator.rig.plan
     if found is None or plan is None or evaluator.rig.guiding.kind != "separate":
@@ -347,16 +366,16 @@ def _flexure_budget(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(guiding.flexure_budget(_use(evaluator).drift_px, found[1], plan.exposure_s))
 
 
-@target("flexure_arcsec_s")
+@target(FLEXURE)
 def _wanted_flexure(evaluator: QuantityEvaluator) -> Target | None:
-    budget = evaluator.computed("flexure_budget_arcsec_s")
+    budget = evaluator.computed(FLEXURE_BUDGET)
     return Target(-budget.value, budget.value) if budget else None
 
 
 # The field of an alt-azimuth mount turns
 
 
-@computed("rotation_exposure_s")
+@computed(ROTATION_EXPOSURE)
 def _rotation_exposure(evaluator: QuantityEvaluator) -> QuantityValue | None:
     rig, sensor = evaluator.rig, evaluator.rig.sensor
     if rig.mount is None or rig.mount.kind != "alt_azimuth" or rig.site is None or sensor is None:
@@ -371,7 +390,7 @@ def _rotation_exposure(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(longest) if math.isfinite(longest) else None
 
 
-@target("rotation_exposure_s")
+@target(ROTATION_EXPOSURE)
 def _wanted_rotation(evaluator: QuantityEvaluator) -> Target | None:
     plan = evaluator.rig.plan
-    return None if plan is None or evaluator.computed("rotation_exposure_s") is None else Target(low=plan.exposure_s)
+    return None if plan is None or evaluator.computed(ROTATION_EXPOSURE) is None else Target(low=plan.exposure_s)

@@ -11,6 +11,22 @@ from functools import partial
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE, QuantityValue, Target, rectangular
 from wyntaxis.core.optics import focus, imaging
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, target
+from wyntaxis.core.quantity_kinds import (
+    AIRY_DIAMETER,
+    DEPTH_OF_FOCUS_DIFFRACTION,
+    DEPTH_OF_FOCUS_SEEING,
+    FIELD_DIAGONAL,
+    FIELD_HEIGHT,
+    FIELD_WIDTH,
+    FOCAL_LENGTH,
+    FOCAL_RATIO,
+    PIXEL_SCALE,
+    SAMPLING,
+    SEARCH_RADIUS,
+    SEARCH_SCALE_HIGH,
+    SEARCH_SCALE_LOW,
+    SENSOR_DIAGONAL,
+)
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Sensor
 from wyntaxis.core.train import sampling
@@ -33,7 +49,7 @@ def best_focal_length_mm(rig: Rig) -> float:
         In mm.
     """
     evaluator = QuantityEvaluator(rig)
-    return (evaluator.measured("effective_focal_length_mm") or focal_length(evaluator)).value
+    return (evaluator.measured(FOCAL_LENGTH) or focal_length(evaluator)).value
 
 
 def focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
@@ -49,7 +65,7 @@ def focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
     QuantityValue
         In mm, with its standard uncertainty.
     """
-    found = evaluator.computed("effective_focal_length_mm")
+    found = evaluator.computed(FOCAL_LENGTH)
     assert found is not None
     return found
 
@@ -91,7 +107,7 @@ def like_focal_length(evaluator: QuantityEvaluator, value: float, power: float =
     )
 
 
-@computed("effective_focal_length_mm")
+@computed(FOCAL_LENGTH)
 def _focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
     telescope, factors = evaluator.rig.telescope, magnifications(evaluator.rig.train)
     value = imaging.effective_focal_length(telescope.focal_length_mm, factors)
@@ -100,7 +116,7 @@ def _focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
     return QuantityValue(value, rectangular(tolerance) * math.prod(factors), rounding)
 
 
-@computed("focal_ratio")
+@computed(FOCAL_RATIO)
 def _focal_ratio(evaluator: QuantityEvaluator) -> QuantityValue:
     return like_focal_length(
         evaluator, imaging.focal_ratio(focal_length(evaluator).value, evaluator.rig.telescope.aperture_mm)
@@ -120,23 +136,23 @@ def focal_ratio(evaluator: QuantityEvaluator) -> QuantityValue:
     QuantityValue
         Without a unit.
     """
-    found = evaluator.computed("focal_ratio")
+    found = evaluator.computed(FOCAL_RATIO)
     assert found is not None
     return found
 
 
-@computed("airy_diameter_um")
+@computed(AIRY_DIAMETER)
 def _airy_diameter(evaluator: QuantityEvaluator) -> QuantityValue:
     return like_focal_length(evaluator, imaging.airy_diameter(focal_ratio(evaluator).value))
 
 
-@computed("sensor_diagonal_mm")
+@computed(SENSOR_DIAGONAL)
 def _sensor_diagonal(evaluator: QuantityEvaluator) -> QuantityValue | None:
     sensor = evaluator.rig.sensor
     return QuantityValue(sensor.diagonal_mm) if sensor else None
 
 
-@computed("pixel_scale_arcsec_px")
+@computed(PIXEL_SCALE)
 def _pixel_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     sensor = evaluator.rig.sensor
     if sensor is None:
@@ -159,25 +175,25 @@ def _field(evaluator: QuantityEvaluator, name: str) -> QuantityValue | None:
     return QuantityValue(angle, slope * focal.uncertainty, slope * focal.tolerance)
 
 
-@computed("sampling_px_per_fwhm")
+@computed(SAMPLING)
 def _sampling(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    scale, fwhm = evaluator.computed("pixel_scale_arcsec_px"), seeing(evaluator)
+    scale, fwhm = evaluator.computed(PIXEL_SCALE), seeing(evaluator)
     return None if scale is None or fwhm is None else like_focal_length(evaluator, imaging.sampling(fwhm, scale.value))
 
 
-@target("sampling_px_per_fwhm")
+@target(SAMPLING)
 def _wanted_sampling(evaluator: QuantityEvaluator) -> Target | None:
-    if evaluator.computed("sampling_px_per_fwhm") is None:
+    if evaluator.computed(SAMPLING) is None:
         return None
     return Target(imaging.UNDERSAMPLED_BELOW, imaging.OVERSAMPLED_ABOVE, imaging.MATCHED_FROM, imaging.MATCHED_TO)
 
 
-@computed("depth_of_focus_diffraction_um")
+@computed(DEPTH_OF_FOCUS_DIFFRACTION)
 def _depth_by_diffraction(evaluator: QuantityEvaluator) -> QuantityValue:
     return like_focal_length(evaluator, focus.depth_of_focus_diffraction(focal_ratio(evaluator).value), power=2)
 
 
-@computed("depth_of_focus_seeing_um")
+@computed(DEPTH_OF_FOCUS_SEEING)
 def _depth_by_seeing(evaluator: QuantityEvaluator) -> QuantityValue | None:
     fwhm = seeing(evaluator)
     if fwhm is None:
@@ -209,7 +225,7 @@ def scale_basis(evaluator: QuantityEvaluator) -> str | None:
     return None
 
 
-@measured("effective_focal_length_mm")
+@measured(FOCAL_LENGTH)
 def _measured_focal_length(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the effective focal length that was measured, itself or through the pixel scale."""
     basis = scale_basis(evaluator)
@@ -227,29 +243,29 @@ def _measured_focal_length(evaluator: QuantityEvaluator) -> QuantityValue | None
 
 def _following(evaluator: QuantityEvaluator, value: float) -> QuantityValue:
     """Return a measured value as well known, relatively, as the measured focal length."""
-    focal = evaluator.measured("effective_focal_length_mm")
+    focal = evaluator.measured(FOCAL_LENGTH)
     assert focal is not None
     return QuantityValue(value, value * (focal.uncertainty / focal.value), source=focal.source)
 
 
-@measured("focal_ratio")
+@measured(FOCAL_RATIO)
 def _measured_ratio(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    focal = evaluator.measured("effective_focal_length_mm")
+    focal = evaluator.measured(FOCAL_LENGTH)
     if focal is None:
         return None
     return _following(evaluator, imaging.focal_ratio(focal.value, evaluator.rig.telescope.aperture_mm))
 
 
-@measured("pixel_scale_arcsec_px")
+@measured(PIXEL_SCALE)
 def _measured_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    focal, sensor = evaluator.measured("effective_focal_length_mm"), evaluator.rig.sensor
+    focal, sensor = evaluator.measured(FOCAL_LENGTH), evaluator.rig.sensor
     if focal is None or sensor is None:
         return None
     return _following(evaluator, imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value))
 
 
 def _measured_field(evaluator: QuantityEvaluator, name: str) -> QuantityValue | None:
-    focal, sensor = evaluator.measured("effective_focal_length_mm"), evaluator.rig.sensor
+    focal, sensor = evaluator.measured(FOCAL_LENGTH), evaluator.rig.sensor
     if focal is None or sensor is None:
         return None
     slope = imaging.field_angle_slope(_side_mm(sensor, name), focal.value)
@@ -258,15 +274,15 @@ def _measured_field(evaluator: QuantityEvaluator, name: str) -> QuantityValue | 
     )
 
 
-@measured("sampling_px_per_fwhm")
+@measured(SAMPLING)
 def _measured_sampling(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    scale, fwhm = evaluator.measured("pixel_scale_arcsec_px"), seeing(evaluator)
+    scale, fwhm = evaluator.measured(PIXEL_SCALE), seeing(evaluator)
     return None if scale is None or fwhm is None else _following(evaluator, imaging.sampling(fwhm, scale.value))
 
 
-for _name in SIDES:
-    declares("computed", f"field_{_name}_deg")(partial(_field, name=_name))
-    declares("measured", f"field_{_name}_deg")(partial(_measured_field, name=_name))
+for _kind, _name in ((FIELD_WIDTH, "width"), (FIELD_HEIGHT, "height"), (FIELD_DIAGONAL, "diagonal")):
+    declares("computed", _kind)(partial(_field, name=_name))
+    declares("measured", _kind)(partial(_measured_field, name=_name))
 
 
 # What field solving is told
@@ -287,7 +303,7 @@ def plate_solving_hints(evaluator: QuantityEvaluator) -> sampling.PlateSolvingHi
     """
 
     def work() -> sampling.PlateSolvingHints | None:
-        sensor, focal = evaluator.rig.sensor, evaluator.best_value("effective_focal_length_mm")
+        sensor, focal = evaluator.rig.sensor, evaluator.best_value(FOCAL_LENGTH)
         if sensor is None or focal is None:
             return None
         scale = imaging.pixel_scale(sensor.pixel_um, sensor.binning, focal.value)
@@ -296,19 +312,19 @@ def plate_solving_hints(evaluator: QuantityEvaluator) -> sampling.PlateSolvingHi
     return evaluator.memoized("search range", work)
 
 
-@computed("search_scale_low_arcsec_px")
+@computed(SEARCH_SCALE_LOW)
 def _lowest_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found = plate_solving_hints(evaluator)
     return QuantityValue(found.low_arcsec_px) if found else None
 
 
-@computed("search_scale_high_arcsec_px")
+@computed(SEARCH_SCALE_HIGH)
 def _highest_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found = plate_solving_hints(evaluator)
     return QuantityValue(found.high_arcsec_px) if found else None
 
 
-@computed("search_radius_deg")
+@computed(SEARCH_RADIUS)
 def _search_radius(evaluator: QuantityEvaluator) -> QuantityValue | None:
     found = plate_solving_hints(evaluator)
     return QuantityValue(found.radius_deg) if found else None

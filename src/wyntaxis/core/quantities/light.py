@@ -12,6 +12,7 @@ from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator, target
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.rows import DeviceQuantity, memoized, rows
+from wyntaxis.core.quantity_kinds import FOCAL_RATIO, SENSOR_DIAGONAL
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
 from wyntaxis.core.train.illumination import Beam, Opening, PrismPlace, image_circle_at_sensor, openings, prism_place
 
@@ -41,7 +42,7 @@ def beam_of(numbers: Numbers) -> Beam:
     Beam
         Its focal ratio, and its exit pupil in mm.
     """
-    return Beam(numbers.value("focal_ratio") or 1.0, numbers.rig.telescope.exit_pupil_distance_mm)
+    return Beam(numbers.value(FOCAL_RATIO) or 1.0, numbers.rig.telescope.exit_pupil_distance_mm)
 
 
 @memoized
@@ -79,7 +80,7 @@ def openings_of(numbers: Numbers) -> list[Opening]:
     return openings(numbers.rig)
 
 
-@target("sensor_diagonal_mm")
+@target(SENSOR_DIAGONAL)
 def _inside_the_circle(evaluator: QuantityEvaluator) -> Target | None:
     circle = image_circle_at_sensor(evaluator.rig)
     if circle is None or evaluator.rig.sensor is None:

@@ -83,10 +83,14 @@ class Numbers:
             return self
         return replace(self, rig=self.evaluator.rig, quantities=self.evaluator.tracked_rows(self.quantities))
 
-    def value(self, quantity_id: str) -> float | None:
-        """Return the best value's value of a quantity, or None where there is none."""
-        self.evaluator.note_use(quantity_id)
-        best = self.quantities[quantity_id].best
+    def quantity(self, kind: QuantityKind) -> Quantity:
+        """Return the row of a quantity."""
+        return self.quantities[kind.id]
+
+    def value(self, kind: QuantityKind) -> float | None:
+        """Return the best value of a quantity in its unit, or None where there is none."""
+        self.evaluator.note_use(kind)
+        best = self.quantities[kind.id].best
         return best.value if best else None
 
 
@@ -117,7 +121,9 @@ def numbers_of(
     basis = scale_basis(evaluator)
     rows = {key: _row(rig, kind, evaluator, basis) for key, kind in QUANTITY_KINDS.items()}
     derived = frozenset(
-        key for key in QUANTITY_KINDS if evaluator.measured(key) and not (key in rig.measured and key != basis)
+        key
+        for key, kind in QUANTITY_KINDS.items()
+        if evaluator.measured(kind) and not (key in rig.measured and key != basis)
     )
     return Numbers(rig, rows, evaluator, derived, shelf, evidence or Evidence())
 
@@ -130,10 +136,10 @@ def _row(rig: Rig, kind: QuantityKind, evaluator: QuantityEvaluator, basis: str 
     )
     return Quantity(
         kind=kind,
-        stated=given or evaluator.stated(kind.id),
-        computed=evaluator.computed(kind.id),
+        stated=given or evaluator.stated(kind),
+        computed=evaluator.computed(kind),
         # A scale measured at another binning is told for the binning in use.
-        measured=found if found and kind.id != basis else evaluator.measured(kind.id),
-        target=evaluator.target(kind.id),
-        verdict_override=evaluator.verdict(kind.id),
+        measured=found if found and kind.id != basis else evaluator.measured(kind),
+        target=evaluator.target(kind),
+        verdict_override=evaluator.verdict(kind),
     )

@@ -350,6 +350,16 @@ class TrackedResults(Sequence[T]):
     def __init__(self, results: Iterable[tuple[T, Reads]], all_reads: Reads, stack: ReadStack) -> None:
         self._results, self._all, self._stack = tuple(results), all_reads, stack
 
+    @property
+    def with_reads(self) -> tuple[tuple[T, Reads], ...]:
+        """Each result with what was read for it; asking for them notes nothing."""
+        return self._results
+
+    @property
+    def all_reads(self) -> Reads:
+        """What the whole work read."""
+        return self._all
+
     def __iter__(self) -> Iterator[T]:
         for result, reads in apart(self._results, self._stack):
             self._stack.note(reads)

@@ -8,6 +8,15 @@ from wyntaxis.core.ledger import QuantityValue, Target, Verdict, rectangular
 from wyntaxis.core.optics import thinlens
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, target
 from wyntaxis.core.quantities.imaging import focal_length
+from wyntaxis.core.quantity_kinds import (
+    BACK_FOCUS_BUILT,
+    BACK_FOCUS_ERROR,
+    BACK_FOCUS_REQUIRED,
+    CORRECTOR_MAGNIFICATION,
+    FOCAL_LENGTH,
+    GLASS_SHIFT,
+    SPACING_ERROR_BY_SCALE,
+)
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.train.lightpath import (
     BackFocus,
@@ -87,41 +96,41 @@ def possible_shift_mm(found: tuple[UnknownFilter, ...]) -> tuple[float, float]:
     return math.fsum(own.shift_mm[0] for own in found), math.fsum(own.shift_mm[1] for own in found)
 
 
-@computed("glass_shift_mm")
+@computed(GLASS_SHIFT)
 def _glass_shift(evaluator: QuantityEvaluator) -> QuantityValue:
     plates = main_plates(filtered_rig(evaluator))
     return QuantityValue(total_shift(plates), shift_standard(plates))
 
 
-@computed("back_focus_required_mm")
+@computed(BACK_FOCUS_REQUIRED)
 def _required(evaluator: QuantityEvaluator) -> QuantityValue | None:
     path = back_focus_of(evaluator)
     if path is None:
         return None
     # The maker's tolerance is what a measured distance may differ by.
-    within = (path.tolerance_mm or 0.0) if evaluator.measured("back_focus_required_mm") is not None else 0.0
+    within = (path.tolerance_mm or 0.0) if evaluator.measured(BACK_FOCUS_REQUIRED) is not None else 0.0
     return QuantityValue(path.required_mm, path.glass_standard_mm, within)
 
 
-@computed("back_focus_built_mm")
+@computed(BACK_FOCUS_BUILT)
 def _built(evaluator: QuantityEvaluator) -> QuantityValue | None:
     path = back_focus_of(evaluator)
     return QuantityValue(path.built_mm, path.stack.standard_mm) if path else None
 
 
-@computed("back_focus_error_mm")
+@computed(BACK_FOCUS_ERROR)
 def _error(evaluator: QuantityEvaluator) -> QuantityValue | None:
     path = back_focus_of(evaluator)
     return QuantityValue(path.error_mm, path.error_standard_mm) if path else None
 
 
-@target("back_focus_error_mm")
+@target(BACK_FOCUS_ERROR)
 def _wanted_error(evaluator: QuantityEvaluator) -> Target | None:
     path = back_focus_of(evaluator)
     return None if path is None or path.tolerance_mm is None else Target(-path.tolerance_mm, path.tolerance_mm)
 
 
-@target("back_focus_built_mm")
+@target(BACK_FOCUS_BUILT)
 def _wanted_built(evaluator: QuantityEvaluator) -> Target | None:
     path = back_focus_of(evaluator)
     if path is None or path.tolerance_mm is None:
@@ -129,8 +138,8 @@ def _wanted_built(evaluator: QuantityEvaluator) -> Target | None:
     return Target(path.required_mm - path.tolerance_mm, path.required_mm + path.tolerance_mm)
 
 
-@declares("verdict", "back_focus_error_mm")
-@declares("verdict", "back_focus_built_mm")
+@declares("verdict", BACK_FOCUS_ERROR)
+@declares("verdict", BACK_FOCUS_BUILT)
 def _with_unknown_filter(evaluator: QuantityEvaluator) -> Verdict | None:
     """Return that nothing is verified where a filter is not known, unless no filter could bring the sensor in place."""
     path = back_focus_of(evaluator)
@@ -166,7 +175,7 @@ def corrector_lens_mm(evaluator: QuantityEvaluator) -> float | None:
     return thinlens.focal_length_of(path.corrector.magnification, path.stated_mm)
 
 
-@computed("corrector_magnification")
+@computed(CORRECTOR_MAGNIFICATION)
 def _magnification(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the magnification that the built distance gives."""
     path, lens = back_focus_of(evaluator), corrector_lens_mm(evaluator)
@@ -176,12 +185,12 @@ def _magnification(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(value, path.error_standard_mm / abs(lens)) if value > 0 else None
 
 
-@measured("corrector_magnification")
+@measured(CORRECTOR_MAGNIFICATION)
 def _measured_magnification(evaluator: QuantityEvaluator) -> QuantityValue | None:
     path, telescope, focal = (
         back_focus_of(evaluator),
         evaluator.rig.telescope,
-        evaluator.measured("effective_focal_length_mm"),
+        evaluator.measured(FOCAL_LENGTH),
     )
     if path is None or focal is None or corrector_lens_mm(evaluator) is None or path.corrector.magnification is None:
         return None
@@ -191,13 +200,13 @@ def _measured_magnification(evaluator: QuantityEvaluator) -> QuantityValue | Non
     return QuantityValue(value, standard, source=focal.source)
 
 
-@measured("spacing_error_by_scale_mm")
+@measured(SPACING_ERROR_BY_SCALE)
 def _error_by_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the spacing error that would explain the measured magnification."""
     path, lens, found = (
         back_focus_of(evaluator),
         corrector_lens_mm(evaluator),
-        evaluator.measured("corrector_magnification"),
+        evaluator.measured(CORRECTOR_MAGNIFICATION),
     )
     if path is None or lens is None or found is None or path.corrector.magnification is None:
         return None
@@ -205,7 +214,7 @@ def _error_by_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(error, found.uncertainty * abs(lens), source=found.source)
 
 
-@computed("spacing_error_by_scale_mm")
+@computed(SPACING_ERROR_BY_SCALE)
 def _error_to_compare(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the built error beside a measured one; alone it would say nothing new."""
-    return evaluator.computed("back_focus_error_mm") if evaluator.measured("spacing_error_by_scale_mm") else None
+    return evaluator.computed(BACK_FOCUS_ERROR) if evaluator.measured(SPACING_ERROR_BY_SCALE) else None

@@ -9,6 +9,7 @@ from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN, WAVELENGTH_UM
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, measured, recorded, target
 from wyntaxis.core.quantities.imaging import seeing
 from wyntaxis.core.quantities.numbers import Numbers
+from wyntaxis.core.quantity_kinds import PIXEL_SCALE, STAR_ELONGATION, STAR_FWHM
 
 DIFFRACTION_FWHM = 1.029
 """FWHM of the Airy pattern in λ/D."""
@@ -35,11 +36,11 @@ def frame_scale(numbers: Numbers, binning: int | None) -> float | None:
     float or None
         None without a sensor.
     """
-    scale, sensor = numbers.value("pixel_scale_arcsec_px"), numbers.rig.sensor
+    scale, sensor = numbers.value(PIXEL_SCALE), numbers.rig.sensor
     return None if scale is None or sensor is None else scale * (binning or sensor.binning) / sensor.binning
 
 
-@computed("star_fwhm_arcsec")
+@computed(STAR_FWHM)
 def _by_seeing(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the FWHM in arcsec that seeing and aperture make together, in quadrature."""
     fwhm = seeing(evaluator)
@@ -51,24 +52,24 @@ def _by_seeing(evaluator: QuantityEvaluator) -> QuantityValue | None:
     return QuantityValue(value, SEEING_SHARE * value, tolerance=value)
 
 
-@target("star_fwhm_arcsec")
+@target(STAR_FWHM)
 def _wanted_size(evaluator: QuantityEvaluator) -> Target | None:
-    made = evaluator.computed("star_fwhm_arcsec")
-    if made is None or evaluator.measured("star_fwhm_arcsec") is None:
+    made = evaluator.computed(STAR_FWHM)
+    if made is None or evaluator.measured(STAR_FWHM) is None:
         return None
     return Target(high=TOO_LARGE * made.value, inner_high=LARGE * made.value)
 
 
-@measured("star_fwhm_arcsec")
+@measured(STAR_FWHM)
 def _size(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    return recorded(evaluator, "star_fwhm_arcsec")
+    return recorded(evaluator, STAR_FWHM)
 
 
-@measured("star_elongation")
+@measured(STAR_ELONGATION)
 def _elongation(evaluator: QuantityEvaluator) -> QuantityValue | None:
-    return recorded(evaluator, "star_elongation")
+    return recorded(evaluator, STAR_ELONGATION)
 
 
-@target("star_elongation")
+@target(STAR_ELONGATION)
 def _wanted_roundness(evaluator: QuantityEvaluator) -> Target | None:
-    return Target(high=LONG, inner_high=ROUND) if evaluator.measured("star_elongation") is not None else None
+    return Target(high=LONG, inner_high=ROUND) if evaluator.measured(STAR_ELONGATION) is not None else None

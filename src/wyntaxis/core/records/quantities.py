@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from wyntaxis.core.ledger import STATED_RELATIVE_TOLERANCE
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.quantities.read_tracking import apart
-from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH, PIXEL_SCALE
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
 from wyntaxis.core.rig.devices import Device
@@ -67,10 +67,9 @@ def _number(
 
 
 def _scales(numbers: Numbers) -> Iterator[Comparable]:
-    scales = ("effective_focal_length_mm", "focal_length"), ("pixel_scale_arcsec_px", "focal_length")
-    for key, topic in apart(scales):
-        kind = QUANTITY_KINDS[key]
-        yield _number(key, kind.label, kind.unit, numbers.value(key), topic=topic, decimals=kind.decimals)
+    for kind in apart((FOCAL_LENGTH, PIXEL_SCALE)):
+        value = numbers.value(kind)
+        yield _number(kind.id, kind.label, kind.unit, value, topic="focal_length", decimals=kind.decimals)
 
 
 def _telescope(numbers: Numbers) -> Iterator[Comparable]:

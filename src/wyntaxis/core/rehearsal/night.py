@@ -9,7 +9,7 @@ import simpy
 
 from wyntaxis.core.rehearsal.devices import NightDevices, Work
 from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
-from wyntaxis.core.rehearsal.outcome import NightEvent, NightOutcome, NightSpan, NightStage
+from wyntaxis.core.rehearsal.outcome import NO_FLIP, NightEvent, NightOutcome, NightSpan, NightStage
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep
 
 WET_S = 240.0
@@ -244,8 +244,9 @@ class NightRun(NightDevices):
         if "flip" not in actions:
             if self.env.now + exposure > at:
                 self.state.flipped = True
-                self.frame_problems["no flip"] = "trailed at the mount's limit"
-                self.note(self._title("flip"), "stops at its limit: the plan has no flip", "fault", unhandled=True)
+                self.frame_problems[NO_FLIP] = "trailed at the mount's limit"
+                what = "stops at its limit: the plan has no flip"
+                self.note(self._title("flip"), what, "fault", unhandled=True, cause=NO_FLIP)
             return
         began = self.env.now
         if at > self.env.now:

@@ -25,9 +25,13 @@ SPAN_WORDS: dict[SpanKind, str] = {
 """What a night's time goes into."""
 
 
+NO_FLIP = "no flip"
+"""The cause of an event: the mount reached its limit, and the plan has no flip."""
+
+
 @dataclass(frozen=True)
 class NightEvent:
-    """Something that happened: when in s, which device, at which step, in words; whether nobody handled it."""
+    """Something that happened: when in s, which device, at which step, in words; whether it went unhandled."""
 
     t_s: float
     device: str
@@ -35,6 +39,8 @@ class NightEvent:
     what: str
     kind: EventKind
     unhandled: bool = False
+    cause: str = ""
+    """What it is, for code that looks for it; empty for most."""
 
     def as_json(self) -> dict[str, Any]:
         """Return it as ``wyntaxis rehearse --json`` prints it."""

@@ -133,9 +133,9 @@ class NightWorld:
                 return device.title
         return {"computer": "program", "power_box": "outlets"}.get(kind, kind.replace("_", " "))
 
-    def note(self, device: str, what: str, kind: EventKind, *, unhandled: bool = False) -> None:
+    def note(self, device: str, what: str, kind: EventKind, *, unhandled: bool = False, cause: str = "") -> None:
         """Note an event."""
-        self.events.append(NightEvent(self.env.now, device, self._step, what, kind, unhandled))
+        self.events.append(NightEvent(self.env.now, device, self._step, what, kind, unhandled, cause))
 
     def _message(self, text: str) -> None:
         self.messages.append(text)

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
+from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR, FOCAL_LENGTH, FOCAL_RATIO, GUIDE_PATH_ERROR, PIXEL_SCALE
 from wyntaxis.core.train.next_part import open_end
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import DAY, Palette
@@ -319,17 +320,17 @@ class SectionPicture(Picture):
         """Write the rig's name and its main numbers into the upper left corner, as in a drawing's title block."""
         if self._shown is None:
             return
-        rows, y, line = self._shown.quantities, 8 + sheet.height_of() / 2, sheet.height_of() * 1.15
+        shown, y, line = self._shown, 8 + sheet.height_of() / 2, sheet.height_of() * 1.15
         texts = [self._shown.rig.name, self._shown.rig.telescope.title]
         focal, ratio, scale = (
-            rows[key].computed if key in rows else None
-            for key in ("effective_focal_length_mm", "focal_ratio", "pixel_scale_arcsec_px")
+            shown.quantities[kind.id].computed if kind.id in shown.quantities else None
+            for kind in (FOCAL_LENGTH, FOCAL_RATIO, PIXEL_SCALE)
         )
         if focal is not None and ratio is not None:
             words = f"{number(focal.value, 1)} mm, f/{number(ratio.value, 2)}"
-            texts.append(words + _doubt(rows["focal_ratio"]))
+            texts.append(words + _doubt(shown.quantities[FOCAL_RATIO.id]))
         if scale is not None:
-            texts.append(f"{number(scale.value, 3)} ″/px{_doubt(rows['pixel_scale_arcsec_px'])}")
+            texts.append(f"{number(scale.value, 3)} ″/px{_doubt(shown.quantities[PIXEL_SCALE.id])}")
         metrics = QFontMetricsF(sheet.text)
         section = self.drawn
         assert section is not None
@@ -353,9 +354,9 @@ class SectionPicture(Picture):
         section, rows = shown.section, shown.quantities
         found = []
         if section.plane is not None:
-            found.append(("Main sensor", section.plane, rows.get("back_focus_error_mm")))
+            found.append(("Main sensor", section.plane, rows.get(BACK_FOCUS_ERROR.id)))
         if section.branch is not None and section.branch.plane is not None:
-            found.append(("Guide sensor", section.branch.plane, rows.get("guide_path_error_mm")))
+            found.append(("Guide sensor", section.branch.plane, rows.get(GUIDE_PATH_ERROR.id)))
         left, gap = self._drawing_width() + 2, 6.0
         height = (self.height() - gap * (len(found) + 1)) / len(found)
         height = min(height, 15 * sheet.height_of())

@@ -8,6 +8,7 @@ from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding
 from wyntaxis.core.quantities.guiding import guide_use
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH, GUIDE_SCALE, PIXEL_SCALE
 from wyntaxis.core.steps import GUIDE_BRANCH, Step
 from wyntaxis.core.wording import number
 from wyntaxis.desk.collapsible_section import CollapsibleSection
@@ -73,7 +74,7 @@ class GuideBranchSheet(PartsSheet):
     def _draw_pulse(self) -> None:
         settings, use = self.session.rig.guiding.settings, guide_use(self.session.rig)
         self.pulse_plot.show_pulse(
-            self.session.evaluation.value("guide_scale_arcsec_px"),
+            self.session.evaluation.value(GUIDE_SCALE),
             use.distance_px,
             use.pulses,
             use.rate_sidereal,
@@ -108,8 +109,8 @@ class GuideBranchSheet(PartsSheet):
     def _show_ways(self) -> None:
         """Show scale and ratio through the prism and through a guide telescope, at every binning."""
         evaluation, rig = self.session.evaluation, self.session.rig
-        camera, main = rig.guiding.camera, evaluation.value("pixel_scale_arcsec_px")
-        focal = evaluation.value("effective_focal_length_mm")
+        camera, main = rig.guiding.camera, evaluation.value(PIXEL_SCALE)
+        focal = evaluation.value(FOCAL_LENGTH)
         self.ways.setVisible(camera is not None and camera.sensor is not None and main is not None)
         if camera is None or camera.sensor is None or main is None or focal is None:
             return

@@ -21,6 +21,7 @@ from wyntaxis.core.evidence.scale.image_scale import (
 )
 from wyntaxis.core.files.places import home
 from wyntaxis.core.quantities.imaging import best_focal_length_mm
+from wyntaxis.core.quantity_kinds import FOCAL_LENGTH, SPACING_ERROR_BY_SCALE
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.train.sampling import BinningRow, binning_rows
@@ -199,10 +200,10 @@ class MeasuredScalePanel(Panel):
             text += f" – {', '.join(d for d in details if d)}"
             if e.note:
                 text += f". {e.note[:1].upper()}{e.note[1:]}"
-        focal = self._session.evaluation.quantities["effective_focal_length_mm"].measured
+        focal = self._session.evaluation.quantity(FOCAL_LENGTH).measured
         if focal is not None:
             text += f". Focal length {number(focal.value, 2)} ± {number(focal.uncertainty, 2)} mm"
-        error = self._session.evaluation.quantities["spacing_error_by_scale_mm"].measured
+        error = self._session.evaluation.quantity(SPACING_ERROR_BY_SCALE).measured
         if error is not None:
             text += f"; spacing error {number(error.value, 2)} ± {number(error.uncertainty, 2)} mm (thin-lens estimate)"
         self.state.setText(text + ".")

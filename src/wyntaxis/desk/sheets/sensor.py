@@ -22,6 +22,7 @@ from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.files.places import home
+from wyntaxis.core.quantity_kinds import SAMPLING
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR, Step
 from wyntaxis.core.wording import number, plus_minus, short
@@ -193,7 +194,7 @@ class SensorSheet(StepSheet):
             self._best("read_noise_e"),
             self._dark() or 0.0,
             self._best("full_well_e"),
-            self.session.evaluation.value("sampling_px_per_fwhm"),
+            self.session.evaluation.value(SAMPLING),
             plan.exposure_s if plan is not None else None,
         )
 

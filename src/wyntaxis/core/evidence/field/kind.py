@@ -12,6 +12,7 @@ from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
+from wyntaxis.core.quantity_kinds import BACK_FOCUS_REQUIRED, FIELD_CURVATURE, FIELD_TILT
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
@@ -21,8 +22,6 @@ if TYPE_CHECKING:
     from wyntaxis.core.evidence.field.sweep import FieldSweep
     from wyntaxis.core.evidence.headers.headers import BrokenFrame
     from wyntaxis.core.evidence.stars.frame_stars import FrameStars
-
-TILT, CURVATURE, FLAT_AT = "field_tilt_um", "field_curvature_um", "back_focus_required_mm"
 
 
 def read(
@@ -161,11 +160,11 @@ def measures(rig: Rig, result: FieldResult) -> dict[str, Estimate]:
     found: dict[str, Estimate] = {}
     last = result.last
     if last is not None:
-        entries = {TILT: last.tilt_um, CURVATURE: last.curvature_um}
-        found |= {key: value for key, value in entries.items() if value is not None}
+        entries = {FIELD_TILT: last.tilt_um, FIELD_CURVATURE: last.curvature_um}
+        found |= {kind.id: value for kind, value in entries.items() if value is not None}
     flat = result.flat.flat_at_mm
     if flat is not None and flat.value > 0 and any(part.required_back_focus_mm for part in rig.train):
-        found[FLAT_AT] = flat
+        found[BACK_FOCUS_REQUIRED.id] = flat
     return found
 
 
@@ -193,7 +192,11 @@ def keep(rig: Rig, result: FieldResult) -> Change:
     names = ", ".join(entry.sweep.name for entry in result.sweeps)
     last = result.last
     for key, estimate in measures(rig, result).items():
-        source = f"field by {last.sweep.name}" if key != FLAT_AT and last is not None else f"curvature of {names}"
+        source = (
+            f"field by {last.sweep.name}"
+            if key != BACK_FOCUS_REQUIRED.id and last is not None
+            else f"curvature of {names}"
+        )
         quantity_value = {
             "value": float(f"{estimate.value:.6g}"),
             "standard_uncertainty": float(f"{estimate.standard:.3g}"),

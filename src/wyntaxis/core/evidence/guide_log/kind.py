@@ -12,6 +12,23 @@ from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
+from wyntaxis.core.quantity_kinds import (
+    GUIDE_AUTOCORRELATION,
+    GUIDE_AUTOCORRELATION_DEC,
+    GUIDE_DRIFT_DEC,
+    GUIDE_DRIFT_RA,
+    GUIDE_LOST,
+    GUIDE_OVER_LIMIT,
+    GUIDE_PERIOD,
+    GUIDE_RMS,
+    GUIDE_RMS_DEC,
+    GUIDE_RMS_RA,
+    GUIDE_SCALE,
+    GUIDE_SETTLE,
+    POLAR_DRIFT,
+    POLAR_ERROR,
+    QuantityKind,
+)
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
@@ -25,12 +42,6 @@ if TYPE_CHECKING:
 
 LOGS = (".csv", ".tsv", ".txt", ".log", ".dat")
 MAX_LOGS = 200
-RMS_RA, RMS_DEC, RMS = "guide_rms_ra_arcsec", "guide_rms_dec_arcsec", "guide_rms_arcsec"
-DRIFT_RA, DRIFT_DEC = "guide_drift_ra_arcsec_min", "guide_drift_dec_arcsec_min"
-PERIOD, AUTOCORRELATION, SETTLE = "guide_period_s", "guide_autocorrelation", "guide_settle_s"
-POLAR_DRIFT, POLAR_ERROR = "polar_drift_arcsec_min", "polar_error_arcmin"
-AUTOCORRELATION_DEC = "guide_autocorrelation_dec"
-LOST, SCALE, OVER = "guide_lost_percent", "guide_scale_arcsec_px", "guide_over_limit_percent"
 
 
 def read(
@@ -175,28 +186,28 @@ def measures(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
         Of the run that counts: scatter in arcsec, the drift of the errors themselves in arcsec/min, period and settling
         in s; and the guide scale of the calibration.
     """
-    found: dict[str, Estimate | None] = {}
+    found: dict[QuantityKind, Estimate | None] = {}
     own = result.last
     if own is not None:
-        found |= {RMS_RA: own.rms_ra, RMS_DEC: own.rms_dec, RMS: own.rms, PERIOD: own.period_s}
-        found |= {DRIFT_RA: own.drift_ra.own if own.drift_ra is not None else None}
+        found |= {GUIDE_RMS_RA: own.rms_ra, GUIDE_RMS_DEC: own.rms_dec, GUIDE_RMS: own.rms, GUIDE_PERIOD: own.period_s}
+        found |= {GUIDE_DRIFT_RA: own.drift_ra.own if own.drift_ra is not None else None}
         if own.drift_dec is not None:
-            found |= {DRIFT_DEC: own.drift_dec.own}
+            found |= {GUIDE_DRIFT_DEC: own.drift_dec.own}
             if own.drift_dec.is_free:  # unknown corrections hide the drift
                 found |= {POLAR_DRIFT: own.drift_dec.rate}
         found[POLAR_ERROR] = result.polar.error_arcmin if result.polar is not None else None
-        found[AUTOCORRELATION] = own.alike_ra
+        found[GUIDE_AUTOCORRELATION] = own.alike_ra
         if own.run.dec_moved is not None:
-            found[AUTOCORRELATION_DEC] = own.alike_dec
+            found[GUIDE_AUTOCORRELATION_DEC] = own.alike_dec
         if own.settling is not None:
-            found[SETTLE] = own.settling.p95_s
+            found[GUIDE_SETTLE] = own.settling.p95_s
         rows = len(own.run.lost)
-        found[LOST] = share_percent(own.lost_share, rows)
+        found[GUIDE_LOST] = share_percent(own.lost_share, rows)
         if own.over_limit_share is not None:
-            found[OVER] = share_percent(own.over_limit_share, int(own.used.sum()))
+            found[GUIDE_OVER_LIMIT] = share_percent(own.over_limit_share, int(own.used.sum()))
     if result.calibration is not None and rig.guiding.kind != "none":
-        found[SCALE] = scale_for_rig(rig, result.calibration)
-    return {key: estimate for key, estimate in found.items() if estimate is not None}
+        found[GUIDE_SCALE] = scale_for_rig(rig, result.calibration)
+    return {kind.id: estimate for kind, estimate in found.items() if estimate is not None}
 
 
 def scale_for_rig(rig: Rig, calibration: Calibration) -> Estimate | None:
@@ -249,8 +260,8 @@ def keep(rig: Rig, result: GuideResult) -> Change:
     values: list[tuple[tuple[str | int, ...], Any]] = []
     own, calibration = result.last, result.calibration
     for key, estimate in measures(rig, result).items():
-        file = calibration.file if key == SCALE and calibration is not None else own.run.file if own else ""
-        source = f"guide calibration in {file}" if key == SCALE else f"guide log {own.name}" if own else file
+        file = calibration.file if key == GUIDE_SCALE.id and calibration is not None else own.run.file if own else ""
+        source = f"guide calibration in {file}" if key == GUIDE_SCALE.id else f"guide log {own.name}" if own else file
         quantity_value = {
             "value": float(f"{estimate.value:.6g}"),
             "standard_uncertainty": float(f"{estimate.standard:.3g}"),

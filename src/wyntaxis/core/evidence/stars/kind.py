@@ -13,6 +13,7 @@ from wyntaxis.core.evidence.headers.headers import BrokenFrame, FrameHeader
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.quantity_kinds import STAR_ELONGATION, STAR_FWHM
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
@@ -20,8 +21,6 @@ from wyntaxis.core.wording import utc_stamp
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.stars.frame_grading import FrameGrade
     from wyntaxis.core.evidence.stars.frame_stars import FrameStars
-
-FWHM, ELONGATION = "star_fwhm_arcsec", "star_elongation"
 
 
 @dataclass(frozen=True)
@@ -91,8 +90,8 @@ def kept_figures(result: StarsResult) -> dict[str, Estimate]:
     good = [entry.frame for entry in result.grades if entry.keep]
     sizes = [frame.fwhm_px.times(frame.scale_arcsec_px) for frame in good if frame.fwhm_px and frame.scale_arcsec_px]
     shapes = [frame.elongation for frame in good if frame.elongation is not None]
-    found = {FWHM: _median(sizes), ELONGATION: _median(shapes)}
-    return {key: value for key, value in found.items() if value is not None}
+    found = {STAR_FWHM: _median(sizes), STAR_ELONGATION: _median(shapes)}
+    return {kind.id: value for kind, value in found.items() if value is not None}
 
 
 def _median(estimates: Sequence[Estimate]) -> Estimate | None:
