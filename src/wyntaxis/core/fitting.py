@@ -152,6 +152,19 @@ def weighted_fit(design: Array, values: Array, weights: Array | None = None) -> 
     return LinearFit(found, inverse, own, values - design @ found, free)
 
 
+def line_slope(x: Array, y: Array) -> float:
+    """Return the slope of the least-squares line through points (n,), at least two of different ``x``."""
+    off = np.asarray(x, dtype=float) - np.mean(x)
+    return float(off @ np.asarray(y, dtype=float) / (off @ off))
+
+
+def huber_weights(residuals: Array, *, turn: float = 1.5) -> Array:
+    """Return Huber's weights (n,): 1 within ``turn`` robust standard deviations of zero, beyond it falling as 1/|r|."""
+    left = np.abs(residuals)
+    scale = max(scatter_about_zero(left), TINY)
+    return np.minimum(1.0, turn * scale / np.maximum(left, TINY))
+
+
 def huber_fit(
     design: Array, values: Array, weights: Array | None = None, *, turn: float = 1.5, rounds: int = 20
 ) -> LinearFit:
@@ -172,13 +185,9 @@ def huber_fit(
         With the weights of the last round, Huber's included. Source: P. J. Huber, *Robust Statistics*, ch. 7.
     """
     own = np.ones(len(values)) if weights is None else np.asarray(weights, dtype=float)
-    robust = np.ones(len(values))
     fit = weighted_fit(design, values, own)
     for _ in range(rounds):
-        left = np.abs(fit.residuals) * np.sqrt(own)
-        scale = max(scatter_about_zero(left), TINY)
-        robust = np.minimum(1.0, turn * scale / np.maximum(left, TINY))
-        fit = weighted_fit(design, values, own * robust)
+        fit = weighted_fit(design, values, own * huber_weights(fit.residuals * np.sqrt(own), turn=turn))
     return fit
 
 

@@ -10,6 +10,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
+from wyntaxis.core.fitting import mad_scatter
 from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
@@ -25,7 +26,7 @@ def stretched(pixels: Any) -> Any:
     """Return a frame's pixels from 0 to 255, the sky dark and faint light raised (inverse hyperbolic sine)."""
     sample = pixels[:: max(pixels.shape[0] // 512, 1), :: max(pixels.shape[1] // 512, 1)].astype(np.float32)
     sky = float(np.median(sample))
-    noise = 1.4826 * float(np.median(np.abs(sample - sky))) + 1e-6
+    noise = mad_scatter(sample) + 1e-6
     top = max(float(np.quantile(sample, BRIGHT_SHARE)), sky + 20 * noise)
     low = sky - SKY_SIGMA * noise
     shown = np.clip((pixels.astype(np.float32) - low) / (top - low), 0, 1)

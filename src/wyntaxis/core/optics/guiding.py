@@ -9,6 +9,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from wyntaxis.core.fitting import weighted_fit
 from wyntaxis.core.optics import imaging
 
 SIDEREAL_ARCSEC_S = 15.041
@@ -153,7 +154,7 @@ def polar_error_of(drifts: Any, hour_angles_h: Any) -> tuple[float, float]:
 
     hours = np.radians(15.0 * np.asarray(hour_angles_h, dtype=float))
     design = POLAR_DRIFT * np.column_stack([np.sin(hours), -np.cos(hours)])
-    (along, across), *_ = np.linalg.lstsq(design, np.asarray(drifts, dtype=float), rcond=None)
+    along, across = weighted_fit(design, np.asarray(drifts, dtype=float)).parameters
     return math.hypot(along, across), math.degrees(math.atan2(across, along)) / 15.0
 
 

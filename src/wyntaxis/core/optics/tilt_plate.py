@@ -7,6 +7,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from wyntaxis.core.fitting import weighted_fit
+
 
 def screw_turns(
     slope_um_mm: tuple[float, float], radius_mm: float, azimuths_deg: Sequence[float], pitch_mm: float
@@ -71,7 +73,7 @@ def tilt_of_turns(
     angle = np.radians(np.asarray(azimuths_deg, float))
     design = np.stack([np.ones_like(angle), radius_mm * np.cos(angle), radius_mm * np.sin(angle)], axis=1)
     moved = 1000 * pitch_mm * np.asarray(turns, float)
-    found = np.linalg.lstsq(design, moved, rcond=None)[0]
+    found = weighted_fit(design, moved).parameters
     return float(found[1]), float(found[2])
 
 

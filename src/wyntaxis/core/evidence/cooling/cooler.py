@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import line_slope
 from wyntaxis.core.limits import MAX_REST_POWER, TOLERANCE_C
 
 RATE_WINDOW_S = 60.0
@@ -161,7 +162,7 @@ def steepest_rate(log: CoolingLog) -> float | None:
             start += 1
         span = time[end] - time[start]
         if 0.5 * RATE_WINDOW_S <= span <= MAX_RATE_INTERVAL_S:
-            slope = np.polyfit(time[start : end + 1], sensor[start : end + 1], 1)[0] * 60
+            slope = line_slope(time[start : end + 1], sensor[start : end + 1]) * 60
             steepest = max(steepest or 0.0, abs(float(slope)))
     return steepest
 

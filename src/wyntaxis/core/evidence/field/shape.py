@@ -14,6 +14,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
+from wyntaxis.core.fitting import clipped_fit
 from wyntaxis.core.limits import FWHM_PER_SIGMA
 
 ACROSS, DOWN = 3, 3
@@ -160,16 +161,8 @@ def _zones(frame: FrameStars, used: Any, size_px: tuple[int, int], along: Any) -
 
 def _fitted(design: Any, values: Any) -> tuple[Any, Any]:
     """Return parameters and their standard uncertainties of a straight fit, what lies far off left out once."""
-    kept = np.ones(len(values), bool)
-    found = np.zeros(design.shape[1])
-    for _ in range(2):
-        found = np.linalg.lstsq(design[kept], values[kept], rcond=None)[0]
-        left = values - design @ found
-        scatter = max(1.4826 * float(np.median(np.abs(left[kept]))), 1e-9)
-        kept = np.abs(left) <= 4 * scatter
-    free = max(int(kept.sum()) - design.shape[1], 1)
-    spread = math.sqrt(float((left[kept] ** 2).sum()) / free)
-    return found, spread * np.sqrt(np.diag(np.linalg.pinv(design[kept].T @ design[kept])))
+    fit = clipped_fit(design, values, rounds=1, least_scatter=1e-9)
+    return fit.parameters, fit.standard
 
 
 def _vector(x: float, y: float, u_x: float, u_y: float) -> tuple[Estimate, float | None]:

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from wyntaxis.core.evidence.focus.curve import widening
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import student_factor, weighted_fit
 from wyntaxis.core.wording import number
 
 MIN_APART_MM = 0.05
@@ -54,13 +54,10 @@ def flat_spacing(points: Sequence[tuple[float, Estimate]]) -> FlatSpacing:
     weights = 1 / np.maximum([entry.standard for _, entry in entries], 1e-6) ** 2
     middle = float((weights * spacings).sum() / weights.sum())
     design = np.stack([np.ones_like(spacings), spacings - middle], axis=1)
-    covariance = np.linalg.inv((design * weights[:, None]).T @ design)
-    base, slope = covariance @ (design * weights[:, None]).T @ values
-    free = len(entries) - 2
-    if free > 0:
-        spread = float((weights * (values - design @ np.array([base, slope])) ** 2).sum()) / free
-        if spread > 1:
-            covariance = covariance * spread * widening(free) ** 2
+    fit = weighted_fit(design, values, weights)
+    (base, slope), covariance = fit.parameters, fit.inverse
+    if fit.free > 0 and fit.variance > 1:
+        covariance = fit.covariance * student_factor(fit.free) ** 2
     steep = Estimate(float(slope), math.sqrt(covariance[1, 1]))
     if abs(slope) < SURE * steep.standard:
         return FlatSpacing(

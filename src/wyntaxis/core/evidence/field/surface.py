@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.field.zones import MIN_ZONES, Zone
-from wyntaxis.core.evidence.focus.curve import widening
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import hc3_growth, huber_fit, student_factor
 
 ROUNDS = 20
 HUBER = 1.5
@@ -99,17 +99,15 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
     # No zone counts for much more than the usual one: its own error is told by few points.
     weight = 1 / np.hypot(own, np.median(own))
     design = np.stack([np.ones_like(x), x, y, r2], axis=1)
-    found, robust = _robust(design, best, weight)
-    left = best - design @ found
-    free = len(entries) - design.shape[1]
-    scaled = design * (weight * np.sqrt(robust))[:, None]
-    inverse = np.linalg.pinv(scaled.T @ scaled)
-    spread = float((robust * (weight * left) ** 2).sum()) / free
-    covariance = inverse * spread * _worse(scaled, inverse, weight * np.sqrt(robust) * left, spread)
-    covariance = covariance * widening(free) ** 2
+    fit = huber_fit(design, best, weight**2, turn=HUBER, rounds=ROUNDS)
+    found, left, inverse = fit.parameters, fit.residuals, fit.inverse
+    root = np.sqrt(fit.weights)
+    scaled = design * root[:, None]
+    growth = hc3_growth(scaled, inverse, root * left, fit.variance, least_own=MIN_OWN)
+    covariance = fit.covariance * growth * student_factor(fit.free) ** 2
     counted = [k for k, zone in enumerate(zones) if zone.best_position is not None]
     if shared is not None:
-        along = inverse @ (scaled * (weight * np.sqrt(robust))[:, None]).T @ shared[counted]
+        along = inverse @ (scaled * root[:, None]).T @ shared[counted]
         covariance = covariance + along @ along.T
     standard = np.sqrt(np.diag(covariance))
     tilt, azimuth = _length(found[1:3], covariance[1:3, 1:3])
@@ -125,31 +123,6 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
         scatter=float(np.sqrt(np.mean(left**2))),
         residuals=tuple(float(value) for value in every),
     )
-
-
-def _robust(design: Any, values: Any, weight: Any) -> tuple[Any, Any]:
-    """Return the parameters by Huber's weights, and these weights."""
-    robust, found = np.ones(len(values)), np.zeros(design.shape[1])
-    for _ in range(ROUNDS):
-        root = weight * np.sqrt(robust)
-        found = np.linalg.lstsq(design * root[:, None], values * root, rcond=None)[0]
-        left = np.abs(weight * (values - design @ found))
-        scale = max(1.4826 * float(np.median(left)), 1e-9)
-        robust = np.minimum(1.0, HUBER * scale / np.maximum(left, 1e-12))
-    return found, robust
-
-
-def _worse(scaled: Any, inverse: Any, left: Any, spread: float) -> Any:
-    """Return by what the covariance of equal scatter is to be multiplied where each zone's own residual tells more.
-
-    Source: HC3; MacKinnon and White, 1985.
-    """
-    own = np.clip(1 - np.einsum("ij,jk,ik->i", scaled, inverse, scaled), MIN_OWN, 1)
-    pulls = scaled @ inverse
-    single = np.diag(pulls.T @ (pulls * ((left / own) ** 2)[:, None]))
-    equal = np.maximum(np.diag(inverse) * spread, 1e-300)
-    root = np.sqrt(np.maximum(single, equal) / equal)
-    return np.outer(root, root)
 
 
 def _length(vector: Any, covariance: Any) -> tuple[Estimate, Estimate | None]:

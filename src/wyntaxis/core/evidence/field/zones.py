@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.field.sweep import FieldSweep
-from wyntaxis.core.evidence.focus.curve import widening
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import NORMAL_MAD, student_factor
 from wyntaxis.core.optics.blurred_disc import PROFILES, annulus_hfd_share, blurred_annulus_hfd
 
 MIN_POSITIONS = 5
@@ -161,7 +161,7 @@ def _clipped_means(hfd: Any) -> tuple[Any, Any]:
     count = np.isfinite(hfd).sum(axis=1)
     with np.errstate(all="ignore"):
         middle = np.where(count > 0, _nanmedian(hfd), np.nan)
-        scatter = np.maximum(1.4826 * _nanmedian(np.abs(hfd - middle[:, None])), 0.005 * middle)
+        scatter = np.maximum(NORMAL_MAD * _nanmedian(np.abs(hfd - middle[:, None])), 0.005 * middle)
         kept = np.where(np.abs(hfd - middle[:, None]) <= 3 * scatter[:, None], hfd, np.nan)
         left = np.isfinite(kept).sum(axis=1)
         mean = np.where(left > 0, np.nansum(kept, axis=1) / np.maximum(left, 1), np.nan)
@@ -216,7 +216,7 @@ def _fitted(growth: Growth, positions: Any, sizes: Any, errors: Any, *, joint: b
             break
     free = np.maximum(known.sum(axis=0) - 3, 1)
     scatter = np.sqrt((system.robust * system.left**2).sum(axis=0) / free)
-    widened = np.array([widening(int(count)) for count in free])
+    widened = np.array([student_factor(int(count)) for count in free])
     own = np.sqrt(np.maximum(system.inverse[:, 0, 0], 0.0)) * scatter * widened
     shared = np.zeros((len(free), len(positions)))
     if joint:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import mad_scatter, pixel_scatter, scatter_about_zero, weighted_fit
 
 SMALLEST_PX, LARGEST_SHARE = 6.0, 0.6
 """Shadows are looked for from so many px of a plane up to this share of its shorter side."""
@@ -171,23 +172,19 @@ def detail_of(plane: Any) -> Any:
     coarse = _binned(np.log(plane), step)
     design = _design(coarse.shape, step, plane.shape)
     values, kept = coarse.ravel().astype(float), np.ones(coarse.size, bool)
-    found = np.zeros(design.shape[1])
     # From coarse to fine, from above: dust only darkens, and must not pull the light down or bend the finer one.
     for order in ORDERS:
         own = np.array([down + across <= order for down, across in _terms()])
         weights = kept.astype(float)
         for _ in range(ROUNDS):
-            root = np.sqrt(weights)
-            found = np.zeros(design.shape[1])
-            found[own] = np.linalg.lstsq(design[:, own] * root[:, None], values * root, rcond=None)[0]
-            left = values - design @ found
+            left = weighted_fit(design[:, own], values, weights).residuals
             weights = np.where(left > 0, 1.0, BELOW) * kept
         above = left[kept & (left > 0)]
-        scatter = max(1.4826 * float(np.median(above)) if len(above) else 0.0, 1e-6)
+        scatter = max(scatter_about_zero(above), 1e-6)
         clean = left > -4 * scatter
         if clean.sum() >= MIN_CLEAN_SHARE * clean.size:
             kept = clean
-    found = np.linalg.lstsq(design[kept], values[kept], rcond=None)[0]
+    found = weighted_fit(design[kept], values[kept]).parameters
     terms = _terms()
     across = np.polynomial.legendre.legvander(np.linspace(-1, 1, columns), POLYNOMIAL)
     down = np.polynomial.legendre.legvander(np.linspace(-1, 1, rows), POLYNOMIAL)
@@ -241,7 +238,7 @@ def _dips(detail: Any) -> list[_Dip]:
             known = np.isfinite(entries)
             if not known.any():
                 continue
-            scatter = max(1.4826 * float(np.median(np.abs(entries[known] - np.median(entries[known])))), 1e-9)
+            scatter = max(mad_scatter(entries[known]), 1e-9)
             white = noise / by * math.sqrt(float((disc**2).sum() + (ring**2).sum()))
             limit = -max(SIGNIFICANT * max(min(scatter, MAX_SCATTER), white), MIN_DEPTH / 2)
             entries = np.where(known, entries, np.inf)
@@ -404,5 +401,4 @@ def _cut(detail: Any, x: float, y: float, reach: float, by: int) -> tuple[Any, A
 
 def _noise(values: Any) -> float:
     """Return the scatter of px against their neighbours' mean, which smooth shadows do not make."""
-    steps = values[1:, 1:] - values[:-1, 1:] - values[1:, :-1] + values[:-1, :-1]
-    return max(1.4826 * float(np.median(np.abs(steps))) / 2, 1e-7)
+    return max(pixel_scatter(values), 1e-7)

@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.filters.shift import cells_of, pixel_noise
+from wyntaxis.core.evidence.filters.shift import LEAST_NOISE, cells_of, pixel_noise
+from wyntaxis.core.fitting import clipped_fit, scatter_about_zero
 from wyntaxis.core.ledger import Verdict
 
 CELLS = 40
@@ -90,14 +91,11 @@ def _smooth(cells: Any, noise: float) -> tuple[Any, float, float, float]:
     x, y = x * columns / across, y * rows / across
     r2 = x**2 + y**2
     design = np.stack([np.ones(x.size), x.ravel(), y.ravel(), r2.ravel(), (r2**2).ravel()], axis=1)
-    values, kept = cells.ravel(), np.ones(cells.size, bool)
-    found, scatter = np.zeros(design.shape[1]), noise
-    for _ in range(5):
-        found = np.linalg.lstsq(design[kept], values[kept], rcond=None)[0]
-        left = values - design @ found
-        scatter = max(1.4826 * float(np.median(np.abs(left[kept]))), noise, 1e-7)
-        kept = np.abs(left) < 4 * scatter
-    covariance = np.linalg.pinv(design[kept].T @ design[kept]) * scatter**2
+    least = max(noise, LEAST_NOISE)
+    fit = clipped_fit(design, cells.ravel(), rounds=4, least_scatter=least)
+    found = fit.parameters
+    scatter = max(scatter_about_zero(fit.residuals[fit.weights > 0]), least)
+    covariance = fit.inverse * scatter**2
     at_corner = np.array([0, 0, 0, 1.0, 1.0])
     standard = math.sqrt(max(float(at_corner @ covariance @ at_corner), 0.0))
     slope = 2 * float(np.hypot(found[1], found[2]))

@@ -11,6 +11,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.filters.dust import Shadow
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import mad_scatter, pixel_scatter
 
 SMOOTH_PX, MAX_SMOOTH_PX, SMOOTH_SHARE = 1.2, 10.0, 0.8
 """Windows are smoothed by this share of the softness of their shadow's edge, within limits, before their slopes are
@@ -28,6 +29,8 @@ DETAIL_SHARE = 8
 """What is coarser than this part of the shorter side is light, not dust, and taken out of a ratio."""
 CELLS = 48
 ROUNDS = 6
+LEAST_NOISE = 1e-7
+"""A ratio's px scatter by no less than this, so that equal frames divide by nothing."""
 
 
 @dataclass(frozen=True)
@@ -89,7 +92,7 @@ def pair_shift(one: Any, other: Any, shadows: Sequence[Shadow], binned: int) -> 
     noise = pixel_noise(ratio)
     cell = max(2, min(ratio.shape) // CELLS)
     cells = _high_passed(cells_of(ratio, cell))
-    rms = 1.4826 * float(np.median(np.abs(cells - np.median(cells))))
+    rms = mad_scatter(cells)
     # The tails are what moved dust makes: the plain scatter tells them, the robust one does not.
     plain = float(cells.std())
     shot = noise / cell
@@ -152,8 +155,7 @@ def _mean(entries: Sequence[ShadowShift]) -> tuple[float, float, float, float]:
 
 def pixel_noise(ratio: Any) -> float:
     """Return the scatter of a ratio's px that neighbours do not share."""
-    steps = ratio[1:, 1:] - ratio[:-1, 1:] - ratio[1:, :-1] + ratio[:-1, :-1]
-    return max(1.4826 * float(np.median(np.abs(steps))) / 2, 1e-7)
+    return max(pixel_scatter(ratio), LEAST_NOISE)
 
 
 def cells_of(plane: Any, side: int) -> Any:

@@ -10,6 +10,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.focus.curve import FocusCurve
 from wyntaxis.core.evidence.focus.result import FocusResult
+from wyntaxis.core.fitting import weighted_fit
 from wyntaxis.core.limits import COMPENSATION_FACTOR, COMPENSATION_STEPS, REACH
 from wyntaxis.core.wording import number, short
 
@@ -53,7 +54,8 @@ def drift_c_h(result: FocusResult) -> float | None:
     hours = np.array([(time - first).total_seconds() / 3600 for time, _ in entries])
     if not MIN_DRIFT_H <= float(np.ptp(hours)) <= 24:
         return None
-    return float(np.polyfit(hours, [temperature for _, temperature in entries], 1)[0])
+    design = np.stack([np.ones(len(hours)), np.asarray(hours, dtype=float)], axis=1)
+    return float(weighted_fit(design, np.array([temperature for _, temperature in entries])).parameters[1])
 
 
 def moved_filters(result: FocusResult) -> list[str]:

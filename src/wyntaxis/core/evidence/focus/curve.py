@@ -17,6 +17,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.focus.points import FocusPoint
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import hc3_growth, student_factor, weighted_fit
 from wyntaxis.core.optics.blurred_disc import PROFILES, Profile, annulus_hfd_share, blurred_annulus_hfd
 from wyntaxis.core.wording import number, short
 
@@ -46,7 +47,6 @@ MAX_STANDARD_SHARE = 0.5
 """A best position less certain than this share of the run's span is none."""
 SIZE_SHARE = 0.01
 """What measured star sizes may all be off together, as a share."""
-COVERED = 0.9545
 HYPERBOLA = "hyperbola"
 HYPERBOLA_PRIOR = 0.02
 """No star out of focus is a hyperbola's: it is believed only where points speak for it strongly."""
@@ -193,13 +193,6 @@ def _averaged(fits: dict[str, _Fit], index: int, count: int) -> Estimate:
     return Estimate(mean, math.sqrt(float(shares @ (standards**2 + (values - mean) ** 2))))
 
 
-def widening(free: int) -> float:
-    """Return what a standard uncertainty of few degrees of freedom is widened by, that twice it covers 95 %."""
-    from scipy.special import stdtrit
-
-    return float(stdtrit(free, 0.5 + COVERED / 2)) / 2
-
-
 @dataclass(frozen=True)
 class _Fit:
     parameters: Any
@@ -264,13 +257,8 @@ def _fitted(model: Model, points: Sequence[FocusPoint], start: Any, weights: Any
     hat = jacobian @ inverse @ jacobian.T
     free = max(len(at) - len(start) - (len(at) >= MIN_WEIGHED), 1)
     scatter = math.sqrt(float(left @ left) / free)
-    own = np.clip(1 - np.diag(hat), MIN_OWN, 1)
-    pulls = jacobian @ inverse
-    single = pulls.T @ (pulls * ((left / own) ** 2)[:, None])
-    equal = inverse * scatter**2
-    worse = np.sqrt(np.maximum(np.diag(single), np.diag(equal)) / np.maximum(np.diag(equal), 1e-300))
-    widened = widening(free)
-    return _Fit(found, weights, equal * np.outer(worse, worse), left, hat, jacobian, scatter, widened)
+    covariance = inverse * scatter**2 * hc3_growth(jacobian, inverse, left, scatter**2, least_own=MIN_OWN)
+    return _Fit(found, weights, covariance, left, hat, jacobian, scatter, student_factor(free))
 
 
 def _start(points: Sequence[FocusPoint]) -> Any:
@@ -431,11 +419,9 @@ def _far_branch(points: Sequence[FocusPoint], fit: _Fit) -> FarBranch | None:
         return None
     lines = []
     for side in sides:
-        (slope, level), covariance = np.polyfit(at[side] - fit.parameters[0], size[side], 1, cov="unscaled")
-        free = side.sum() - 2
-        left = size[side] - np.polyval([slope, level], at[side] - fit.parameters[0])
-        spread = covariance * float(left @ left) / max(free, 1)
-        lines.append((slope, level, spread, widening(max(int(free), 1))))
+        off = at[side] - fit.parameters[0]
+        line = weighted_fit(np.stack([off, np.ones_like(off)], axis=1), size[side])
+        lines.append((*line.parameters, line.covariance, student_factor(line.free)))
     (s1, l1, c1, w1), (s2, l2, c2, w2) = lines
     meet = (l1 - l2) / (s2 - s1)
     one = np.array([meet, 1.0]) / (s2 - s1)

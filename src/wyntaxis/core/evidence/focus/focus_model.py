@@ -14,10 +14,11 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.focus.curve import FocusCurve, widening
+from wyntaxis.core.evidence.focus.curve import FocusCurve
 from wyntaxis.core.evidence.focus.points import FocusRun
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import LinearFit, extra_variance, student_factor, weighted_fit
 
 MIN_TEMPERATURE_SPAN_C = 1.0
 TELLABLE = 1e-6
@@ -130,30 +131,23 @@ def _solved(
     columns: Mapping[str, Any], good: Sequence[tuple[FocusRun, Estimate]]
 ) -> tuple[dict[str, Estimate | None], float | None]:
     """Return each parameter that the runs tell apart, and how far they scatter about the law, in steps."""
-    from scipy.optimize import brentq
-
     design = np.stack(list(columns.values()), axis=-1)
     best = np.array([entry.value for _, entry in good])
     variance = np.maximum(np.array([entry.standard for _, entry in good]), 1e-6) ** 2
     rank = int(np.linalg.matrix_rank(design))
     free = len(best) - rank
 
-    def fitted(extra: float) -> tuple[Any, Any, Any]:
-        weights = 1 / (variance + extra)
-        inverse = np.linalg.pinv(design.T @ (design * weights[:, None]))
-        at = inverse @ (design.T @ (weights * best))
-        return at, inverse, best - design @ at
+    def fitted(extra: float) -> LinearFit:
+        return weighted_fit(design, best, 1 / (variance + extra))
 
-    def excess(extra: float) -> float:
-        left = fitted(extra)[2]
-        return float((left**2 / (variance + extra)).sum()) - free
+    def chi_square(extra: float) -> float:
+        fit = fitted(extra)
+        return float((fit.weights * fit.residuals**2).sum())
 
-    extra = 0.0
-    if free > 0 and excess(0.0) > 0:
-        top = float(np.ptp(best)) ** 2 + float(variance.max())
-        extra = float(brentq(excess, 0.0, top)) if excess(top) < 0 else top
-    at, inverse, left = fitted(extra)
-    widened = widening(free) if free > 0 and extra > 0 else 1.0
+    extra = extra_variance(free, chi_square, float(np.ptp(best)) ** 2 + float(variance.max()))
+    fit = fitted(extra)
+    at, inverse, left = fit.parameters, fit.inverse, fit.residuals
+    widened = student_factor(free) if free > 0 and extra > 0 else 1.0
     # A parameter is told where moving it alone changes what the runs would show.
     entries = np.linalg.pinv(design) @ design
     found: dict[str, Estimate | None] = {}

@@ -10,9 +10,9 @@ import numpy as np
 
 from wyntaxis.core.evidence.foreign.units import convert
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, LogFacts, facts_of
-from wyntaxis.core.evidence.guide_log.statistics import widened
 from wyntaxis.core.evidence.guide_log.table import Section
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import student_factor
 from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
 from wyntaxis.core.optics.imaging import pixel_scale
 
@@ -203,7 +203,7 @@ def _velocity(quantity_value: CalibrationLeg) -> _Velocity | None:
     left = np.concatenate([x - x.mean() - vx * off, y - y.mean() - vy * off])
     free = max(2 * len(t) - 4, 1)
     scatter = math.sqrt(float(left @ left) / free)
-    standard = scatter / math.sqrt(spread) * widened(free + 1)
+    standard = scatter / math.sqrt(spread) * student_factor(free)
     speed = math.hypot(vx, vy)
     return None if speed <= 0 else _Velocity(vx, vy, standard, standard / speed, scatter)
 
@@ -270,6 +270,6 @@ def _backlash(
         return None
     # Where it follows, each point tells when it began to: pulsed so long, less what it went since.
     late = back.pulsed_s[moved] - gone[moved] / speed.speed
-    own = float(late.std(ddof=1)) / math.sqrt(len(late)) * widened(len(late))
+    own = float(late.std(ddof=1)) / math.sqrt(len(late)) * student_factor(len(late) - 1)
     begun = speed.scatter / speed.speed
     return Estimate(max(float(late.mean()), 0.0) * 1000, 1000 * math.hypot(own, begun))

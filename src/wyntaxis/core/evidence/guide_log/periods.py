@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import weighted_fit
 
 MIN_TURNS = 1.5
 """A period must have been seen this often."""
@@ -149,9 +150,8 @@ def _periodic_error(time: Any, flat: Any, frequencies: Any, power: Any, best: in
     def fitted(frequency: float) -> tuple[float, float]:
         phase = 2 * math.pi * frequency * time
         design = np.column_stack([np.cos(phase), np.sin(phase), np.ones(count), time / long])
-        entries, *_ = np.linalg.lstsq(design, flat, rcond=None)
-        left = flat - design @ entries
-        return float(left @ left), math.hypot(entries[0], entries[1])
+        fit = weighted_fit(design, flat)
+        return float(fit.residuals @ fit.residuals), math.hypot(fit.parameters[0], fit.parameters[1])
 
     middle = float(frequencies[best])
     low = max(middle - 2 * step, float(frequencies[0]) / 2)

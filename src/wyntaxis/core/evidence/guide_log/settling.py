@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.guide_log.run import GuideRun
-from wyntaxis.core.evidence.guide_log.statistics import widened
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import NORMAL_MEDIAN, student_factor
 
 P95_SIGMAS, P95_SPREAD = 1.645, 4.36
 """The 95 % point of a normal distribution in σ; and the standard error of that point as an order statistic, in σ/√n, of
@@ -20,7 +20,6 @@ UNSEEN_SHARE, TAIL = 1.3, 2.6
 """Slow dithers are slower than a normal distribution has them: settling starts anew with every stray frame."""
 FEW = 20
 """Of fewer dithers, the 95 % point is told by their mean and scatter."""
-MEDIAN_SPREAD = 1.2533
 
 
 @dataclass(frozen=True)
@@ -140,8 +139,8 @@ def _spread(values: list[float], interval_s: float) -> tuple[Estimate | None, Es
     # All times are whole intervals: a point of theirs may lie one to either side.
     coarse = interval_s / math.sqrt(3)
     scatter = float(array.std(ddof=1)) if count > 1 else 0.0
-    one = scatter / math.sqrt(count) * widened(count)
-    middle = Estimate(float(np.median(array)), math.hypot(MEDIAN_SPREAD * one, coarse))
+    one = scatter / math.sqrt(count) * student_factor(count - 1)
+    middle = Estimate(float(np.median(array)), math.hypot(NORMAL_MEDIAN * one, coarse))
     # The slowest dither in twenty is hardly ever among so few: how much longer it takes is not seen.
     unseen = UNSEEN_SHARE * middle.value / math.sqrt(count)
     if count >= FEW:

@@ -11,6 +11,7 @@ import numpy as np
 from wyntaxis.core.evidence.guide_log.periods import MIN_TURNS, PeriodicError
 from wyntaxis.core.evidence.guide_log.run import GuideRun
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.fitting import huber_weights, student_factor, weighted_fit
 
 WINDOW_S = 1200.0
 """The running line that scatter is told about is fitted to so much of a run: longer than a worm turns, shorter than a
@@ -29,15 +30,6 @@ MAX_SLACK_STEPS = 15.0
 SURE_SIGN = 5.0
 """Errors and corrections tell which way these count where their products add up to so many times their scatter."""
 ROBUST_TURNS = 8
-_T95 = {5: 2.571, 6: 2.447, 7: 2.365, 8: 2.306, 9: 2.262, 10: 2.228, 12: 2.179, 15: 2.131, 20: 2.086, 30: 2.042}
-
-
-def widened(count: int) -> float:
-    """Return what a standard error of few values is multiplied by, so that twice it covers 95 % (Student's t)."""
-    free = max(count - 1, 1)
-    if free < 5:
-        return {1: 6.35, 2: 2.15, 3: 1.59, 4: 1.39}[free]
-    return next((t for known, t in sorted(_T95.items(), reverse=True) if known <= free), 2.0) / 2.0
 
 
 def about_running_line(time: Any, values: Any, stretch: Any, window_s: float = WINDOW_S) -> tuple[Any, Any]:
@@ -102,7 +94,7 @@ def scatter_of(rest: Any, share: Any) -> Estimate | None:
     if batches < MIN_BATCHES:
         return Estimate(math.sqrt(mean), math.sqrt(mean / (2 * free)))
     means = np.array([part.mean() for part in np.array_split(squares, batches)])
-    standard = float(means.std(ddof=1)) / math.sqrt(batches) * widened(batches)
+    standard = float(means.std(ddof=1)) / math.sqrt(batches) * student_factor(batches - 1)
     least = mean * math.sqrt(2 / free)
     return Estimate(math.sqrt(mean), WANDERING * max(standard, least) / (2 * math.sqrt(mean)))
 
@@ -133,7 +125,7 @@ def lag_one_autocorrelation(rest: Any, stretch: Any) -> Estimate | None:
     if batches >= MIN_BATCHES:
         parts = np.array_split(rest, batches)
         entries = np.array([float(np.mean(own[1:] * own[:-1])) / max(float(np.mean(own**2)), 1e-30) for own in parts])
-        standard = max(standard, float(entries.std(ddof=1)) / math.sqrt(batches) * widened(batches))
+        standard = max(standard, float(entries.std(ddof=1)) / math.sqrt(batches) * student_factor(batches - 1))
     return Estimate(autocorrelation, standard)
 
 
@@ -299,7 +291,7 @@ def _about_as_smooth(one: Any, best: Any) -> bool:
     more = one - best
     blocks = max(len(more) // (2 * ROUGH_FRAMES), 2)
     means = np.array([part.mean() for part in np.array_split(more, blocks)])
-    return float(more.mean()) <= float(means.std(ddof=1)) / math.sqrt(blocks) * widened(blocks)
+    return float(more.mean()) <= float(means.std(ddof=1)) / math.sqrt(blocks) * student_factor(blocks - 1)
 
 
 def _before(steps: Any) -> Any:
@@ -380,22 +372,20 @@ def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns
         return None
     factor = np.ones(len(t))
     for _ in range(ROBUST_TURNS):
+        # The offsets' means change with the weights, so each round centres the columns again.
         own = weight * factor
         design = np.column_stack([_without_offsets(column, own, group) for column in columns])
-        target = _without_offsets(v, own, group)
-        root = np.sqrt(own)
-        entries, *_ = np.linalg.lstsq(design * root[:, None], target * root, rcond=None)
-        left = (target - design @ entries) * np.sqrt(weight)
-        scale = max(1.4826 * float(np.median(np.abs(left))), 1e-12)
-        factor = np.minimum(1.0, 2.0 * scale / np.maximum(np.abs(left), 1e-12))
+        fit = weighted_fit(design, _without_offsets(v, own, group), own)
+        left = fit.residuals * np.sqrt(weight)
+        factor = huber_weights(left, turn=2.0)
     free = len(t) - known
     spread = float((factor * left**2).sum()) / free
     covariance = np.linalg.pinv(design.T @ (design * (weight * factor)[:, None])) * spread
     after = float((left[1:] @ left[:-1]) / max(left @ left, 1e-30))
     # What is left of neighbours is alike where the mount wanders: then there are fewer that count.
     autocorrelation = math.sqrt((1 + max(after, 0.0)) / (1 - min(max(after, 0.0), 0.9)))
-    standard = math.sqrt(max(float(covariance[0, 0]), 0.0)) * autocorrelation * widened(free + 1)
-    return Estimate(float(entries[0]), WANDERING * standard)
+    standard = math.sqrt(max(float(covariance[0, 0]), 0.0)) * autocorrelation * student_factor(free)
+    return Estimate(float(fit.parameters[0]), WANDERING * standard)
 
 
 def _without_offsets(values: Any, weight: Any, group: Any) -> Any:
@@ -412,8 +402,7 @@ def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any], group:
 
     def left(more: list[Any]) -> float:
         design = np.column_stack([*fixed, *(_without_offsets(column, weight, group) * root for column in more)])
-        entries, *_ = np.linalg.lstsq(design, target, rcond=None)
-        rest = target - design @ entries
+        rest = weighted_fit(design, target).residuals
         return float(rest @ rest)
 
     shortest, longest = 4 * long / len(time), long / MIN_TURNS

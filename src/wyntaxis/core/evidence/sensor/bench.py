@@ -30,6 +30,7 @@ from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, Plane
 from wyntaxis.core.evidence.sensor.tiles import TileStats, frame_stats, pair_stats
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, bias_level, photon_transfer, unity_gain
 from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.fitting import mad_scatter
 from wyntaxis.core.rig.plan import FrameCorrection
 
 N = TypeVar("N", str, tuple[str, str])
@@ -242,8 +243,7 @@ class _Bench:
             return None
         values = np.array(list(levels.values()))
         middle, sigma = float(np.median(values)), float(np.median(noise))
-        scatter = 1.4826 * float(np.median(np.abs(values - middle)))
-        limit = max(STRAY_TIMES * scatter, STRAY_SIGMA * sigma, 1.0)
+        limit = max(STRAY_TIMES * mad_scatter(values), STRAY_SIGMA * sigma, 1.0)
         stray = [name for name, level in levels.items() if abs(level - middle) > limit]
         if not stray or 2 * len(stray) > len(levels):
             return None
@@ -409,12 +409,7 @@ class _Bench:
         levels = np.array([float(np.median(s.mean - bias.tiles)) for _, s in entries])
         if len(levels) < 2:
             return list(entries)
-        noise = np.array(
-            [
-                1.4826 * float(np.median(np.abs(s.mean - bias.tiles - level)))
-                for (_, s), level in zip(entries, levels, strict=True)
-            ]
-        )
+        noise = np.array([mad_scatter(s.mean - bias.tiles) for _, s in entries])
         limit = levels.min() + np.maximum(LEAK_ADU, LEAK_TIMES * noise.min())
         kept = []
         for (path, each), level in zip(entries, levels, strict=True):

@@ -17,6 +17,7 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel
+from wyntaxis.core.fitting import mad_scatter, median_error, weighted_fit
 from wyntaxis.core.limits import SETPOINT_SHARE
 
 BOLTZMANN_EV_K = 8.617333262e-5
@@ -106,9 +107,8 @@ def dark_point(
         raise ValueError("darks need an exposure above 0 s")
     signals = np.mean([stats.mean for stats in frames], axis=0) - bias.tiles
     middle = float(np.median(signals))
-    scatter = 1.4826 * float(np.median(np.abs(signals - middle)))
-    # The median of n normal values scatters by 1.25 σ/√n; a level between two codes is known no better than this.
-    spread = 1.2533 * scatter / math.sqrt(signals.size)
+    # A level between two codes is known no better than the median of the tiles.
+    spread = median_error(signals)
     factor = gain.value / exposure_s
     standard = math.hypot(spread * factor, middle * factor * gain.standard / gain.value)
     return DarkPoint(temperature_c, Estimate(middle * factor, standard), exposure_s, len(frames))
@@ -144,12 +144,9 @@ def dark_model(points: Sequence[DarkPoint], gain: Estimate) -> DarkModel:
     logs = np.log([p.current.value for p in seen])
     own = np.sqrt(np.maximum([(p.current.standard / p.current.value) ** 2 - common**2 for p in seen], 1e-8))
     at = float(1 / np.average(1 / kelvin, weights=1 / own**2))
-    design = np.stack([np.ones_like(kelvin), 1 / at - 1 / kelvin], axis=1) / own[:, None]
-    covariance = np.linalg.inv(design.T @ design)
-    level, energy = (float(v) for v in covariance @ design.T @ (logs / own))
-    residual = (logs - level - energy * (1 / at - 1 / kelvin)) / own
-    chi = float((residual**2).sum() / max(len(seen) - 2, 1))
-    covariance = covariance * max(1.0, chi)
+    fit = weighted_fit(np.stack([np.ones_like(kelvin), 1 / at - 1 / kelvin], axis=1), logs, 1 / own**2)
+    level, energy = (float(v) for v in fit.parameters)
+    covariance = fit.inverse * max(1.0, fit.variance)
     covariance[0, 0] += common**2
     if energy <= 0:
         raise ValueError("the dark current does not rise with temperature: look at the darks' temperatures")
@@ -168,8 +165,7 @@ class DarkPicture:
         """What the brightest place has above the typical one, in e⁻/s/px: means of 3 × 3 tiles, so noise is no glow."""
         smooth = _smoothed_tiles(self.glow_e_s)
         middle = float(np.median(self.glow_e_s))
-        scatter = 1.4826 * float(np.median(np.abs(self.glow_e_s - middle)))
-        return Estimate(max(0.0, float(np.max(smooth)) - middle), scatter / 3)
+        return Estimate(max(0.0, float(np.max(smooth)) - middle), mad_scatter(self.glow_e_s) / 3)
 
     @property
     def glow_times(self) -> float:

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE
+from wyntaxis.core.fitting import weighted_fit
 
 
 def converter_end(highest_code: int, step: int, stated: int | None) -> tuple[int, int]:
@@ -56,7 +57,7 @@ def falloff(signal: Any) -> tuple[float, float]:
     y, x = np.mgrid[-1 : 1 : down * 1j, -1 : 1 : across * 1j]
     x, y = x * across, y * down
     design = np.stack([np.ones(signal.size), x.ravel(), y.ravel(), (x**2 + y**2).ravel()], axis=1)
-    (_, a, b, c), *_ = np.linalg.lstsq(design, signal.ravel(), rcond=None)
+    _, a, b, c = weighted_fit(design, signal.ravel()).parameters
     if c >= 0 or share > 99:
         return share, 0.0  # no falloff to have a centre
     return share, 100 * float(np.hypot(a, b) / (-2 * c) / np.hypot(across, down))

@@ -12,6 +12,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import CODES
+from wyntaxis.core.fitting import weighted_fit
 from wyntaxis.core.limits import WANTED_SIGMA
 
 MIN_SLOPE_ADU = 1e-3
@@ -128,7 +129,7 @@ def offset_line(levels: Sequence[tuple[float, float]], noise_adu: float, piled: 
     if len(good) < 2:
         return None
     x, y = np.array(good).T
-    slope, start = np.polyfit(x, y, 1)
+    start, slope = weighted_fit(np.stack([np.ones_like(x), x], axis=1), y).parameters
     if slope < MIN_SLOPE_ADU:
         return None
     least = (WANTED_SIGMA * noise_adu - start) / slope + 1e-9  # a level just at the limit does not suffice

@@ -16,6 +16,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.tiles import TileStats
+from wyntaxis.core.fitting import weighted_fit
 
 FIT_SHARE = 0.7
 """The fit ends at this share of saturation: EMVA 1288, 6.6."""
@@ -285,16 +286,16 @@ def _fit(
         raise ValueError("one level of flats gives no gain where the bias noise is hidden by the converter's step")
     slope, intercept = float(np.median(variance[inside] / cloud.signal[inside])), at_zero
     covariance, chi = np.eye(2), 1.0
+    design = np.stack([x, np.ones_like(x)], axis=1)
     for _ in range(FIT_ROUNDS):
         expected = np.maximum(intercept + slope * x, 0.25 * abs(at_zero) + 1e-9)
         spread = np.sqrt(2 / degrees) * (expected + step**2 / 12)
-        design = np.stack([x, np.ones_like(x)], axis=1)[used] / spread[used, None]
-        covariance = np.linalg.inv(design.T @ design)
-        slope, intercept = (float(v) for v in covariance @ design.T @ (y[used] / spread[used]))
+        fit = weighted_fit(design[used], y[used], 1 / spread[used] ** 2)
+        covariance, chi = fit.inverse, fit.variance
+        slope, intercept = (float(v) for v in fit.parameters)
         if slope <= 0:
             raise ValueError(NO_LIGHT)
-        residual = (y - intercept - slope * x) / spread
-        chi = float((residual[used] ** 2).sum() / max(used.sum() - 2, 1))
+        residual = (y - design @ fit.parameters) / spread
         reach = REJECT_SIGMA * max(1.0, math.sqrt(min(chi, 4.0)))
         now = entries & (np.abs(residual) <= reach)
         if (now == used).all():
@@ -322,8 +323,7 @@ def _linearity(
     if len(np.unique(times[inside])) < MIN_EXPOSURES:
         return None, ()
     t, y = times[inside], levels[inside]
-    design = np.stack([t, np.ones_like(t)], axis=1) / y[:, None]
-    (slope, start), *_ = np.linalg.lstsq(design, np.ones_like(y), rcond=None)
+    slope, start = weighted_fit(np.stack([t, np.ones_like(t)], axis=1), y, 1 / y**2).parameters
     deviation = 100 * (y / (start + slope * t) - 1)
     drifts = np.array([float(np.mean(pair.shift)) for pair in pairs])[inside] / y
     repeat = 100 * math.sqrt(float(np.mean(drifts**2)) / 2)

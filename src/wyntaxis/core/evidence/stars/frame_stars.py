@@ -27,10 +27,10 @@ from wyntaxis.core.evidence.stars.measuring import Shapes, measure
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there
+from wyntaxis.core.fitting import median_error
 
 MIN_SNR = 20.0
 """Medians are taken over stars above this (domain: stars of S/N > 20)."""
-MEDIAN_FACTOR = 1.2533
 """The standard error of a median is this times that of a mean, for normal scatter."""
 SHAPE_MODEL_SHARE = 0.01
 """What the growth curve and the Moffat fit are off on drawn stars of 1.8 to 6 px, as a share."""
@@ -160,9 +160,7 @@ class FrameStars:
         if not len(chosen):
             return None
         middle = float(np.median(chosen))
-        scatter = 1.4826 * float(np.median(np.abs(chosen - middle)))
-        error = MEDIAN_FACTOR * scatter / math.sqrt(len(chosen))
-        return Estimate(middle, math.hypot(error, model_share * middle))
+        return Estimate(middle, math.hypot(median_error(chosen), model_share * middle))
 
     @property
     def hfd_px(self) -> Estimate | None:

@@ -13,6 +13,7 @@ from wyntaxis.core.evidence.headers.headers import BrokenFrame, FrameHeader
 from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.fitting import median_error
 from wyntaxis.core.quantity_kinds import STAR_ELONGATION, STAR_FWHM
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -100,8 +101,7 @@ def _median(estimates: Sequence[Estimate]) -> Estimate | None:
         return None
     values = np.array([entry.value for entry in estimates])
     middle = float(np.median(values))
-    scatter = 1.4826 * float(np.median(np.abs(values - middle))) * 1.2533 / np.sqrt(len(values))
-    return Estimate(middle, float(np.hypot(scatter, np.median([entry.standard for entry in estimates]))))
+    return Estimate(middle, float(np.hypot(median_error(values), np.median([entry.standard for entry in estimates]))))
 
 
 def measures(rig: Rig, result: StarsResult) -> dict[str, Estimate]:
