@@ -6,7 +6,7 @@ import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from wyntaxis.commands.parsers import DEBUG, UNREADABLE, commands_by_name, parser_of, tell, window_parser
+from wyntaxis.commands.parsers import DEBUG, UNREADABLE, command_list, commands_by_name, parser_of, tell, window_parser
 from wyntaxis.outputs import drop_output, plain_outputs
 
 if TYPE_CHECKING:
@@ -57,12 +57,7 @@ def _asks_help(given: Sequence[str]) -> bool:
 
 
 def _run_window(given: Sequence[str]) -> int:
-    text = (
-        "; ".join(f"{name}: {command.help}" for name, command in commands_by_name().items())
-        if _asks_help(given)
-        else ""
-    )
-    options = window_parser(f"commands: {text}" if text else "").parse_args(given)
+    options = window_parser(command_list() if _asks_help(given) else "").parse_args(given)
     from wyntaxis.desk.app import run
 
     return run(options.file, demo=options.demo, screenshots=options.screenshot, view=options.view, debug=options.debug)

@@ -32,7 +32,7 @@ def _text(estimate: Estimate | None, digits: int) -> str:
 
 
 def _setting(value: float | None) -> str:
-    return "not told" if value is None else f"{value:g}"
+    return "not recorded" if value is None else f"{value:g}"
 
 
 def _sensor(options: argparse.Namespace) -> int:
@@ -129,10 +129,10 @@ def _cooling(options: argparse.Namespace) -> int:
 def _cooling_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("logs", type=Path, metavar="CSV", nargs="+", help="cooling logs")
     parser.add_argument("--target", type=float, metavar="C", help="the set temperature in °C; the rig's if left out")
-    parser.add_argument("--map", metavar="NAME", help="a saved key map for columns whose headings do not tell")
+    parser.add_argument("--map", metavar="NAME", help="a saved key map for columns with unknown headings")
 
 
 COMMANDS = {
-    "sensor": Command(_sensor, "measure the camera from a folder of bench frames", _sensor_arguments),
-    "cooling": Command(_cooling, "measure the cooler from logs of cooling runs", _cooling_arguments),
+    "sensor": Command(_sensor, "measure the camera from a folder of bench frames", _sensor_arguments, group="Measure"),
+    "cooling": Command(_cooling, "measure the cooler from logs of cooling runs", _cooling_arguments, group="Measure"),
 }

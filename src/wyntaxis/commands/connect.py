@@ -48,7 +48,7 @@ def _records(options: argparse.Namespace) -> int:
         print_json(found.as_json() | {"findings": [finding.as_json() for finding in findings]})
         return exit_code(findings)
     if not found.records:
-        print("The rig holds no records yet: bring one in on the Records sheet, or compare a file with --with FILE")
+        print("The rig holds no records yet: bring one in on the Programs sheet, or compare a file with --with FILE")
     table = [["quantity", "rig", *(record.name for record in found.records)]]
     for row in found.rows:
         marks = {"agrees": "", "differs": "≠ ", "missing": "", "unknown": "? "}
@@ -76,7 +76,7 @@ def _with_record(rig: Rig, path: Path, map_name: str | None) -> Rig:
     if chosen is None:
         known = ", ".join(f'"{key_map.name}"' for key_map in maps.maps) or "none yet"
         wanted = f'no key map "{map_name}"' if map_name else "no saved key map suits it"
-        raise InputError(f"{wanted} (saved: {known}); make one on the Records sheet", path)
+        raise InputError(f"{wanted} (saved: {known}); make one on the Programs sheet", path)
     change, faults = record_of(evaluate(rig), path, file, chosen)
     for fault in faults:
         print(f"wyntaxis: {shown(path)}: {fault}", file=sys.stderr)
@@ -163,8 +163,12 @@ def _ready(options: argparse.Namespace) -> int:
 
 
 COMMANDS = {
-    "records": Command(_records, "compare what programs have on file with the rig", _records_arguments),
-    "headers": Command(_headers, "audit the headers of a folder of FITS frames", _headers_arguments),
-    "ports": Command(_ports, "print the USB tree, and what it means for the rig", ports_arguments, rig_optional=True),
-    "ready": Command(_ready, "print the conditions of the night, and how each stands", evidence_arguments),
+    "records": Command(_records, "compare the settings of programs with the rig", _records_arguments, group="Connect"),
+    "headers": Command(_headers, "check the headers of a folder of FITS frames", _headers_arguments, group="Connect"),
+    "ports": Command(
+        _ports, "print the USB tree, and what it means for the rig", ports_arguments, rig_optional=True, group="Connect"
+    ),
+    "ready": Command(
+        _ready, "print the conditions of the night, each with its verdict", evidence_arguments, group="Verify"
+    ),
 }

@@ -150,7 +150,11 @@ def _unpack_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 COMMANDS = {
-    "dossier": Command(_dossier, "write the rig on paper: dossier, field card, or everything in one file", _arguments),
-    "unpack": Command(_unpack, "open a file that holds everything into a folder", _unpack_arguments, rig=False),
+    "dossier": Command(
+        _dossier, "write the rig on paper: dossier, field card, or everything in one file", _arguments, group="Verify"
+    ),
+    "unpack": Command(
+        _unpack, "open a file that holds everything into a folder", _unpack_arguments, rig=False, group="Verify"
+    ),
 }
 """Commands on paper."""

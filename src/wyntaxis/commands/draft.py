@@ -63,5 +63,7 @@ def _draft_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 COMMANDS = {
-    "draft": Command(_draft, "draft a rig from frames, ports and programs' files", _draft_arguments, rig=False),
+    "draft": Command(
+        _draft, "draft a rig from frames, ports and programs' files", _draft_arguments, rig=False, group="Build"
+    ),
 }

@@ -125,15 +125,18 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
         type=_spacing,
         action="append",
         metavar="MM:FOLDER",
-        help="a sweep taken with the sensor so many mm behind the corrector; else the folder's name may tell (61.5 mm)",
+        help="a sweep taken with the sensor so many mm behind the corrector; otherwise from the folder's name (61.5 "
+        "mm)",
     )
     parser.add_argument(
         "--relation",
         choices=("turned", "altitude", "flip", "day", "spacing", "repeat"),
-        help="how the last two sweeps differ, where their headers do not tell",
+        help="how the last two sweeps differ, where their headers do not say",
     )
     keep_arguments(parser)
 
 
-COMMANDS = {"field": Command(_field, "measure tilt and curvature by sweeps of the focuser", _arguments)}
+COMMANDS = {
+    "field": Command(_field, "measure tilt and curvature from sweeps of the focuser", _arguments, group="Measure")
+}
 """Commands on the field."""

@@ -97,5 +97,7 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
     keep_arguments(parser)
 
 
-COMMANDS = {"filters": Command(_filters, "look at flats: wheel, dust, light, old flats", _arguments)}
+COMMANDS = {
+    "filters": Command(_filters, "measure flats: wheel, dust, illumination, old flats", _arguments, group="Measure")
+}
 """Commands on flats."""

@@ -79,9 +79,9 @@ def _print(result: FocusResult, notes: list[str]) -> None:
 
 def _arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("paths", type=Path, nargs="+", metavar="PATH", help="frames, folders of them, or tables")
-    parser.add_argument("--map", metavar="NAME", help="a saved key map for columns whose headings do not tell")
+    parser.add_argument("--map", metavar="NAME", help="a saved key map for columns with unknown headings")
     keep_arguments(parser)
 
 
-COMMANDS = {"focus": Command(_focus, "measure focuser, tube and filters by focus runs", _arguments)}
+COMMANDS = {"focus": Command(_focus, "measure focuser, tube and filters from focus runs", _arguments, group="Measure")}
 """Commands on focus runs."""

@@ -78,5 +78,5 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
     keep_arguments(parser)
 
 
-COMMANDS = {"guide": Command(_guide, "measure guiding and calibration by guide logs", _arguments)}
+COMMANDS = {"guide": Command(_guide, "measure guiding and calibration from guide logs", _arguments, group="Measure")}
 """Commands on guide logs."""

@@ -214,7 +214,7 @@ def print_differences(reported: Differences) -> None:
         before, after = (str(own) if own is not None else "–" for own in (flip.before, flip.after))
         print(f"{flip.finding.id}: {before} → {after}: {flip.finding.title}")
     for own in reported.invalidated:
-        print(f"died: {own.title}: {own.rule}")
+        print(f"no longer valid: {own.title}: {own.rule}")
         for line in own.because:
             print(f"    {line}")
 
@@ -238,7 +238,11 @@ def _differ_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 COMMANDS = {
-    "history": Command(_history, "print what was saved when and why; the rig at any date", _history_arguments),
-    "differ": Command(_differ, "print what differs between rigs or dates, and what died with it", _differ_arguments),
+    "history": Command(
+        _history, "print what was saved when and why; the rig at any date", _history_arguments, group="Verify"
+    ),
+    "differ": Command(
+        _differ, "print changes between rigs or dates, and what they invalidate", _differ_arguments, group="Verify"
+    ),
 }
 """Commands on a rig's history."""

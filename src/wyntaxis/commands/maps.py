@@ -141,6 +141,10 @@ def _map_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 COMMANDS = {
-    "paths": Command(_paths, "print what a program's file holds, path by path", _paths_arguments, rig=False),
-    "map": Command(_map, "make a key map: which path of a program's files holds what", _map_arguments, rig=False),
+    "paths": Command(
+        _paths, "print what a program's file holds, path by path", _paths_arguments, rig=False, group="Connect"
+    ),
+    "map": Command(
+        _map, "make a key map: which path of a program's files holds what", _map_arguments, rig=False, group="Connect"
+    ),
 }

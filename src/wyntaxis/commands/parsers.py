@@ -20,7 +20,7 @@ DEBUG = "--debug"
 
 
 def tell(text: str) -> None:
-    """Print one line on what went wrong, where there is somebody to hear it."""
+    """Print one line on what went wrong to standard error, where there is one."""
     from wyntaxis.core.files.foreign_text import LINE_CHARACTERS, one_line
 
     if sys.stderr is not None:
@@ -36,7 +36,7 @@ class OneLineParser(argparse.ArgumentParser):
     """A parser whose errors are one line."""
 
     def error(self, message: str) -> NoReturn:
-        """Tell what is wrong, and where help is."""
+        """Print what is wrong, and where help is, and exit."""
         tell(f"{message}; see {self.prog} --help")
         sys.exit(UNREADABLE)
 
@@ -69,13 +69,32 @@ def parser_of(name: str, command: Command) -> argparse.ArgumentParser:
 
 
 def _add_debug(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(DEBUG, action="store_true", help="print the trace of a failure inside")
+    parser.add_argument(DEBUG, action="store_true", help="print the traceback of an unexpected error")
+
+
+GROUPS = ("Build", "Compute", "Connect", "Measure", "Verify", "Files and shell")
+"""The headings of the help's list of commands, in the order of the work."""
+
+
+def command_list() -> str:
+    """Return every command on a line of its own, grouped by the work."""
+    found = commands_by_name()
+    wide = max(map(len, found)) + 2
+    lines = ["commands, each with its own --help:"]
+    for group in GROUPS:
+        lines += ["", group]
+        lines += [f"  {name:{wide}}{own.help}" for name, own in found.items() if own.group == group]
+    return "\n".join(lines)
 
 
 def window_parser(epilog: str = "") -> argparse.ArgumentParser:
     """Return the parser of the window: what ``wyntaxis`` takes without a command."""
     parser = OneLineParser(
-        prog="wyntaxis", description="Open a rig in the window, or run a command on it.", epilog=epilog
+        prog="wyntaxis",
+        usage="wyntaxis [options] [FILE]\n       wyntaxis COMMAND [arguments]",
+        description="Open a rig in the window, or run a command on it.",
+        epilog=epilog,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="the rig to open, NAME.rig.json")
     parser.add_argument("--demo", action="store_true", help="open a copy of the demo rigs")

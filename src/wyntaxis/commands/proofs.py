@@ -19,9 +19,9 @@ def _measurements(options: argparse.Namespace) -> int:
         entry = next((own for own in out_of_date_measurements(evaluation.rig) if own.row_id == options.confirm), None)
         if entry is None:
             known = ", ".join(own.row_id for own in out_of_date_measurements(evaluation.rig)) or "none"
-            raise InputError(f"--confirm: {options.confirm[:60]} is not stale; stale are: {known}")
+            raise InputError(f"--confirm: {options.confirm[:60]} is not out of date; out of date are: {known}")
         if not (options.reason or "").strip():
-            raise InputError("--confirm: say why it still counts, with --reason")
+            raise InputError("--confirm: say why it is still valid, with --reason")
         keep_change(options, Change("Confirm a measurement", confirmation(evaluation.rig, entry.path, options.reason)))
         evaluation = computed_now(options)
     found, out_of_date = next_measurements(evaluation), out_of_date_measurements(evaluation.rig)
@@ -45,14 +45,18 @@ def _measurements(options: argparse.Namespace) -> int:
         )
         print(f"{plan.title}: {steps or 'nothing to do'}")
     for entry in out_of_date:
-        print(f"stale: {entry.row_id}: {out_of_date_words(entry)}")
+        print(f"out of date: {entry.row_id}: {out_of_date_words(entry)}")
     return OK
 
 
 def _arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--confirm", metavar="NUMBER", help="say that a stale measurement still counts; needs --reason")
-    parser.add_argument("--reason", metavar="TEXT", help="why it still counts")
+    parser.add_argument(
+        "--confirm", metavar="NUMBER", help="confirm that an out-of-date measurement is still valid; needs --reason"
+    )
+    parser.add_argument("--reason", metavar="TEXT", help="why it is still valid")
 
 
-COMMANDS = {"proofs": Command(_measurements, "rank measurements by what they would settle", _arguments)}
+COMMANDS = {
+    "proofs": Command(_measurements, "rank the next measurements by what they would settle", _arguments, group="Verify")
+}
 """Commands on proofs."""

@@ -181,5 +181,9 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--date", metavar="D", help="the night that begins on this date; today by default")
 
 
-COMMANDS = {"rehearse": Command(_rehearse, "play the night by day, with everything that goes wrong", _arguments)}
+COMMANDS = {
+    "rehearse": Command(
+        _rehearse, "simulate the night, and every fault that can happen in it", _arguments, group="Verify"
+    )
+}
 """Commands on the rehearsal."""

@@ -13,36 +13,56 @@ from wyntaxis.commands.shared import (
     computed_now,
     evidence_arguments,
     exit_code,
+    on_the_point,
     print_findings,
     print_json,
     print_table,
     rig_of,
     shelf_of,
+    table_lines,
 )
 
 if TYPE_CHECKING:
+    from wyntaxis.core.ledger import Quantity
     from wyntaxis.core.train.spacers import SpacerResult, SpacerSet
 
 
-def _numbers(options: argparse.Namespace) -> int:
-    from wyntaxis.core.wording import number
+NUMBER_HEADINGS = ("", "stated", "computed", "±u", "measured", "unit", "verdict")
 
-    evaluation = computed_now(options)
-    rows = evaluation.rows.values()
+
+def _numbers(options: argparse.Namespace) -> int:
+    from wyntaxis.core.steps import DEVICES, steps
+
+    rows = list(computed_now(options).rows.values())
     if options.json:
         print_json([row.as_json() for row in rows])
         return OK
-    table = [["quantity", "stated", "computed", "±u", "measured", "unit", "verdict"]]
-    for row in rows:
-        decimals = row.kind.decimals + 1
-        cells = [
-            number(quantity_value.value, decimals) if quantity_value else "–"
-            for quantity_value in (row.stated, row.computed, row.measured)
-        ]
-        spread = number(row.computed.uncertainty, decimals) if row.computed and row.computed.uncertainty else "–"
-        table.append([row.kind.label, cells[0], cells[1], spread, cells[2], row.kind.unit, str(row.verdict)])
-    print_table(table, right={1, 2, 3, 4})
+    shown = [(step, row) for step in steps() for row in rows if (row.kind.step or DEVICES) is step and row.values]
+    table = [list(NUMBER_HEADINGS), *(_number_cells(row) for _, row in shown)]
+    columns = [list(column) for column in zip(*table, strict=True)]
+    for place in range(1, 5):
+        columns[place] = [columns[place][0], *on_the_point(columns[place][1:])]
+    lines = table_lines([list(cells) for cells in zip(*columns, strict=True)], right=range(1, 5))
+    print(lines[0])
+    last = None
+    for (step, _), line in zip(shown, lines[1:], strict=True):
+        if step is not last:
+            print(f"\n{step.title}")
+        print(line)
+        last = step
     return OK
+
+
+def _number_cells(row: Quantity) -> list[str]:
+    """Return a row of the table; a number that claims nothing has no verdict, as in the window."""
+    from wyntaxis.core.quantities.rows import is_judged
+    from wyntaxis.core.wording import number
+
+    decimals = row.kind.decimals + 1
+    values = [number(one.value, decimals) if one else "–" for one in (row.stated, row.computed, row.measured)]
+    spread = number(row.computed.uncertainty, decimals) if row.computed and row.computed.uncertainty else "–"
+    verdict = str(row.verdict) if is_judged(row) else "–"
+    return [f"  {row.kind.label}", values[0], values[1], spread, values[2], row.kind.unit, verdict]
 
 
 def _check(options: argparse.Namespace) -> int:
@@ -136,12 +156,15 @@ def _spacers_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 COMMANDS = {
-    "numbers": Command(_numbers, "print every quantity with its three legs", evidence_arguments),
-    "check": Command(_check, "print every finding; exit 1 if some fail", evidence_arguments),
+    "numbers": Command(
+        _numbers, "print every number: stated, computed and measured", evidence_arguments, group="Compute"
+    ),
+    "check": Command(_check, "print every finding; exit 1 if some fail", evidence_arguments, group="Compute"),
     "spacers": Command(
         _spacers,
         "search the shelf for spacers that bring the sensor to its distance; exit 1 if none fit",
         _spacers_arguments,
+        group="Build",
     ),
-    "schema": Command(_schema, "print the JSON Schema of the rig file", rig=False),
+    "schema": Command(_schema, "print the JSON Schema of the rig file", rig=False, group="Files and shell"),
 }

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -28,13 +28,15 @@ OK, SOME_FAIL, UNREADABLE = 0, 1, 2
 
 @dataclass(frozen=True)
 class Command:
-    """One command: what it does, its help, and what it takes besides ``--json`` and, mostly, a rig."""
+    """One command: what it does, its help, its arguments besides ``--json`` and, mostly, a rig, and its group."""
 
     run: Callable[[argparse.Namespace], int]
     help: str
     add_arguments: Callable[[argparse.ArgumentParser], None] = lambda _parser: None
     rig: bool = True
     rig_optional: bool = False
+    group: str = ""
+    """The work that it belongs to: the heading under which the help lists it."""
 
 
 def rig_of(options: argparse.Namespace) -> Rig:
@@ -59,8 +61,8 @@ def shelf_of(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
     return shelf.parts
 
 
-PLAYING = frozenset({"check", "ready"})
-"""Commands that play the night of a plan in steps."""
+REHEARSING = frozenset({"check", "ready"})
+"""Commands that simulate the night of a plan in steps."""
 
 
 def computed_now(options: argparse.Namespace) -> Evaluation:
@@ -69,7 +71,7 @@ def computed_now(options: argparse.Namespace) -> Evaluation:
     looks = getattr(options, "ports", None) is not None
     tree = read_tree(options) if looks and (options.ports or options.sysfs is not None) else None
     headers = read_headers(options.frames) if looks and options.frames is not None else None
-    return evaluated(rig, tree, headers, shelf, plays=options.command in PLAYING)
+    return evaluated(rig, tree, headers, shelf, plays=options.command in REHEARSING)
 
 
 def evaluated(
@@ -221,15 +223,30 @@ def work_progress(what: str) -> Progress:
     return tell if sys.stderr.isatty() else lambda _done, _of: None
 
 
-def print_table(table: list[list[str]], right: set[int]) -> None:
+def print_table(table: Sequence[Sequence[str]], right: Collection[int]) -> None:
     """Print rows in columns; those of ``right`` are set flush right."""
+    for line in table_lines(table, right):
+        print(line)
+
+
+def table_lines(table: Sequence[Sequence[str]], right: Collection[int]) -> list[str]:
+    """Return rows of equally many cells as lines in columns; those of ``right`` are set flush right."""
     widths = [max(len(cell) for cell in column) for column in zip(*table, strict=True)]
+    lines = []
     for row in table:
         cells = [
             cell.rjust(width) if index in right else cell.ljust(width)
             for index, (cell, width) in enumerate(zip(row, widths, strict=True))
         ]
-        print("  ".join(cells).rstrip())
+        lines.append("  ".join(cells).rstrip())
+    return lines
+
+
+def on_the_point(cells: Sequence[str]) -> list[str]:
+    """Return numbers padded on the right so that, set flush right, their decimal points are below each other."""
+    digits = [len(cell.partition(".")[2]) + 1 if "." in cell else 0 for cell in cells]
+    most = max(digits, default=0)
+    return [cell + " " * (most - own) for cell, own in zip(cells, digits, strict=True)]
 
 
 def exit_code(findings: Sequence[Finding]) -> int:

@@ -30,7 +30,9 @@ def _manual(_options: argparse.Namespace) -> int:
 
 
 COMMANDS = {
-    "completion": Command(_completion, "print the completion script of a shell", _completion_arguments, rig=False),
-    "manual": Command(_manual, "print the man page", rig=False),
+    "completion": Command(
+        _completion, "print the completion script of a shell", _completion_arguments, rig=False, group="Files and shell"
+    ),
+    "manual": Command(_manual, "print the man page", rig=False, group="Files and shell"),
 }
 """Commands for the shell."""

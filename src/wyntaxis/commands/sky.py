@@ -121,7 +121,7 @@ def _footprint_arguments(parser: argparse.ArgumentParser) -> None:
         "--at", metavar="RA DEC", help="centre, J2000, or a catalogued object; the rig's framing if left out"
     )
     parser.add_argument("--angle", type=float, metavar="D", help="position angle of the frame's top in degrees")
-    parser.add_argument("--object", metavar="NAME", help="tell how many panels hold this object")
+    parser.add_argument("--object", metavar="NAME", help="print how many panels cover this object")
     parser.add_argument(
         "--overlap", type=float, default=0.15, metavar="S", help="overlap of panels as a share of a side"
     )
@@ -251,10 +251,10 @@ def _scale_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--stars", nargs=2, metavar="X,Y,RA,DEC", help="two stars: pixels from the frame's first, and J2000 position"
     )
-    parser.add_argument("--typed", type=float, metavar="ARCSEC_PX", help="the scale as another program told it")
+    parser.add_argument("--typed", type=float, metavar="ARCSEC_PX", help="the scale that another program reported")
     parser.add_argument("--u", type=float, default=0.0, metavar="U", help="standard uncertainty of a typed scale")
     parser.add_argument("--binning", type=int, metavar="N", help="binning that --stars or --typed speak of")
-    parser.add_argument("--keep", action="store_true", help="write it into the rig as a measured leg")
+    parser.add_argument("--keep", action="store_true", help="write it into the rig as a measured value")
 
 
 # The night
@@ -325,7 +325,13 @@ def _night_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 COMMANDS = {
-    "scale": Command(_scale, "measure the image scale from a solved frame, two stars, or as typed", _scale_arguments),
-    "night": Command(_night, "print the dark hours, and how each object stands on a date", _night_arguments),
-    "footprint": Command(_footprint, "print what of the sky falls on the sensor", _footprint_arguments),
+    "scale": Command(
+        _scale, "measure the image scale from a solved frame, two stars, or as typed", _scale_arguments, group="Compute"
+    ),
+    "night": Command(
+        _night, "print the dark hours, and the altitude of each object on a date", _night_arguments, group="Compute"
+    ),
+    "footprint": Command(
+        _footprint, "print which part of the sky the sensor covers", _footprint_arguments, group="Compute"
+    ),
 }

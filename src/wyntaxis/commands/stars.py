@@ -80,11 +80,13 @@ def _stars_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--variant", metavar="NAME", help="look at this variant of the rig")
     parser.add_argument("--each", type=Path, metavar="CSV", help="write every star into this file")
     parser.add_argument("--every", type=every_nth, default=1, metavar="N", help="take every N-th frame only")
-    parser.add_argument("--limit", type=float, metavar="PX", help="the largest HFD of a frame worth keeping, in px")
+    parser.add_argument("--limit", type=float, metavar="PX", help="the largest HFD of an accepted frame, in px")
     keep_arguments(parser)
     parser.add_argument("--json", action="store_true", help="print JSON instead of a table")
 
 
 COMMANDS = {
-    "stars": Command(_stars, "measure the stars of frames: HFD, FWHM, elongation", _stars_arguments, rig=False),
+    "stars": Command(
+        _stars, "measure the stars of frames: HFD, FWHM, elongation", _stars_arguments, rig=False, group="Measure"
+    ),
 }

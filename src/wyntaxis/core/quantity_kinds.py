@@ -61,7 +61,7 @@ DEPTH_OF_FOCUS_SEEING = declare_quantity(
     QuantityKind("depth_of_focus_seeing_um", "Depth of focus, seeing, total", "µm", 1, step=SCALES, place=10)
 )
 GLASS_SHIFT = declare_quantity(
-    QuantityKind("glass_shift_mm", "Focus shift by glass", "mm", 3, may_be_zero=True, step=LIGHT_PATH, place=3)
+    QuantityKind("glass_shift_mm", "Focus shift from glass", "mm", 3, may_be_zero=True, step=LIGHT_PATH, place=3)
 )
 BACK_FOCUS_REQUIRED = declare_quantity(
     QuantityKind("back_focus_required_mm", "Back focus required", "mm", 2, step=LIGHT_PATH, place=2)
@@ -76,7 +76,7 @@ GUIDE_SCALE = declare_quantity(
     QuantityKind("guide_scale_arcsec_px", "Guide pixel scale", "″/px", 3, step=GUIDE_BRANCH, place=3)
 )
 GUIDE_TO_MAIN_RATIO = declare_quantity(
-    QuantityKind("guide_to_main_ratio", "Guide pixel to main pixel", "×", 2, step=GUIDE_BRANCH, place=4)
+    QuantityKind("guide_to_main_ratio", "Guide pixel in main pixels", "×", 2, step=GUIDE_BRANCH, place=4)
 )
 GUIDE_PATH_REQUIRED = declare_quantity(
     QuantityKind("guide_path_required_mm", "Guide path required", "mm", 2, step=GUIDE_BRANCH, place=2)
@@ -93,7 +93,7 @@ CORRECTOR_MAGNIFICATION = declare_quantity(
 SPACING_ERROR_BY_SCALE = declare_quantity(
     QuantityKind(
         "spacing_error_by_scale_mm",
-        "Spacing error by the image scale",
+        "Spacing error from the image scale",
         "mm",
         2,
         may_be_zero=True,
@@ -102,13 +102,13 @@ SPACING_ERROR_BY_SCALE = declare_quantity(
     )
 )
 SEARCH_SCALE_LOW = declare_quantity(
-    QuantityKind("search_scale_low_arcsec_px", "Field solving, lowest scale", "″/px", 3, step=SCALES, place=13)
+    QuantityKind("search_scale_low_arcsec_px", "Plate solving, lowest scale", "″/px", 3, step=SCALES, place=13)
 )
 SEARCH_SCALE_HIGH = declare_quantity(
-    QuantityKind("search_scale_high_arcsec_px", "Field solving, highest scale", "″/px", 3, step=SCALES, place=14)
+    QuantityKind("search_scale_high_arcsec_px", "Plate solving, highest scale", "″/px", 3, step=SCALES, place=14)
 )
 SEARCH_RADIUS = declare_quantity(
-    QuantityKind("search_radius_deg", "Field solving, field radius", "°", 3, step=SCALES, place=15)
+    QuantityKind("search_radius_deg", "Plate solving, field radius", "°", 3, step=SCALES, place=15)
 )
 GUIDE_CENTROID = declare_quantity(
     QuantityKind("guide_centroid_main_px", "Centroid error on the main sensor", "px", 2, step=GUIDE_BRANCH, place=5)
@@ -132,17 +132,19 @@ FLEXURE_BUDGET = declare_quantity(
     QuantityKind("flexure_budget_arcsec_s", "Flexure allowed", "″/s", 4, step=GUIDE_BRANCH, place=11)
 )
 ROTATION_EXPOSURE = declare_quantity(
-    QuantityKind("rotation_exposure_s", "Longest exposure by field rotation", "s", 0, step=GUIDE_BRANCH, place=12)
+    QuantityKind(
+        "rotation_exposure_s", "Longest exposure before field rotation shows", "s", 0, step=GUIDE_BRANCH, place=12
+    )
 )
 STAR_FWHM = declare_quantity(QuantityKind("star_fwhm_arcsec", "Stars' FWHM", "″", 2, step=STARS, place=0))
-STAR_ELONGATION = declare_quantity(
-    QuantityKind("star_elongation", "Stars, long over short axis", "×", 2, step=STARS, place=1)
-)
+STAR_ELONGATION = declare_quantity(QuantityKind("star_elongation", "Star elongation", "×", 2, step=STARS, place=1))
 FIELD_TILT = declare_quantity(
-    QuantityKind("field_tilt_um", "Tilt, middle to corner", "µm", 1, may_be_zero=True, step=FIELD, place=0)
+    QuantityKind("field_tilt_um", "Tilt, centre to corner", "µm", 1, may_be_zero=True, step=FIELD, place=0)
 )
 FIELD_CURVATURE = declare_quantity(
-    QuantityKind("field_curvature_um", "Curvature, corner over middle", "µm", 1, may_be_zero=True, step=FIELD, place=1)
+    QuantityKind(
+        "field_curvature_um", "Field curvature, corner over centre", "µm", 1, may_be_zero=True, step=FIELD, place=1
+    )
 )
 GUIDE_RMS = declare_quantity(
     QuantityKind("guide_rms_arcsec", "Guiding, RMS of both axes", "″", 3, may_be_zero=True, step=GUIDE_LOG, place=0)
@@ -158,7 +160,7 @@ GUIDE_RMS_DEC = declare_quantity(
     )
 )
 GUIDE_ELONGATION = declare_quantity(
-    QuantityKind("guide_elongation", "Long over short axis by guiding", "×", 2, step=GUIDE_LOG, place=3)
+    QuantityKind("guide_elongation", "Elongation from guiding", "×", 2, step=GUIDE_LOG, place=3)
 )
 GUIDE_DRIFT_RA = declare_quantity(
     QuantityKind(
@@ -171,15 +173,15 @@ GUIDE_DRIFT_DEC = declare_quantity(
     )
 )
 GUIDE_PERIOD = declare_quantity(
-    QuantityKind("guide_period_s", "Period in right ascension", "s", 1, step=GUIDE_LOG, place=6)
+    QuantityKind("guide_period_s", "Periodic error, period", "s", 1, step=GUIDE_LOG, place=6)
 )
 GUIDE_AUTOCORRELATION = declare_quantity(
-    QuantityKind("guide_autocorrelation", "Neighbouring errors alike", "", 2, may_be_zero=True, step=GUIDE_LOG, place=7)
+    QuantityKind("guide_autocorrelation", "Lag-1 autocorrelation", "", 2, may_be_zero=True, step=GUIDE_LOG, place=7)
 )
 GUIDE_AUTOCORRELATION_DEC = declare_quantity(
     QuantityKind(
         "guide_autocorrelation_dec",
-        "Neighbouring errors alike, declination",
+        "Lag-1 autocorrelation, declination",
         "",
         2,
         may_be_zero=True,
@@ -191,7 +193,9 @@ GUIDE_SETTLE = declare_quantity(
     QuantityKind("guide_settle_s", "Settling, 95 % of dithers", "s", 1, may_be_zero=True, step=GUIDE_LOG, place=8)
 )
 GUIDE_OVER_LIMIT = declare_quantity(
-    QuantityKind("guide_over_limit_percent", "Beyond the stop limit", "%", 2, may_be_zero=True, step=GUIDE_LOG, place=9)
+    QuantityKind(
+        "guide_over_limit_percent", "Frames beyond the stop limit", "%", 2, may_be_zero=True, step=GUIDE_LOG, place=9
+    )
 )
 GUIDE_LOST = declare_quantity(
     QuantityKind("guide_lost_percent", "Frames without the star", "%", 1, may_be_zero=True, step=GUIDE_LOG, place=10)
@@ -206,16 +210,18 @@ POLAR_ERROR = declare_quantity(
 )
 POLAR_SMEAR = declare_quantity(
     QuantityKind(
-        "polar_smear_px", "Corner's smear by the polar error", "px", 2, may_be_zero=True, step=GUIDE_LOG, place=13
+        "polar_smear_px", "Corner smear from the polar error", "px", 2, may_be_zero=True, step=GUIDE_LOG, place=13
     )
 )
 ROTATION_SESSION = declare_quantity(
     QuantityKind(
-        "rotation_session_deg", "Field turns over the session", "°", 1, may_be_zero=True, step=GUIDE_LOG, place=14
+        "rotation_session_deg", "Field rotation over the session", "°", 1, may_be_zero=True, step=GUIDE_LOG, place=14
     )
 )
 ROTATION_LOST = declare_quantity(
-    QuantityKind("rotation_lost_percent", "Frame lost as it turns", "%", 1, may_be_zero=True, step=GUIDE_LOG, place=15)
+    QuantityKind(
+        "rotation_lost_percent", "Frame lost to field rotation", "%", 1, may_be_zero=True, step=GUIDE_LOG, place=15
+    )
 )
 ROTATION_RECENTRE = declare_quantity(
     QuantityKind("rotation_recentre_min", "Recentre every", "min", 0, step=GUIDE_LOG, place=16)

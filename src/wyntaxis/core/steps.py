@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-GROUPS = ("Build", "Reckon", "Connect", "Measure", "Vouch")
+GROUPS = ("Build", "Compute", "Connect", "Measure", "Verify")
 
 
 @dataclass(frozen=True)
@@ -61,26 +61,30 @@ GUIDE_BRANCH = _step(
     "guide_branch",
     "Build",
     "Guide branch",
-    "Is the guide camera in focus together with the main one, and sharp-eyed enough?",
+    "Is the guide camera in focus together with the main one, and is its pixel scale fine enough?",
 )
 SCALES = _step(
-    "scales", "Reckon", "Scales", "What does a pixel see, how large is the field, and how exact must the focus be?"
+    "scales", "Compute", "Scales", "What does a pixel see, how large is the field, and how exact must the focus be?"
 )
 FOOTPRINT = _step(
     "footprint",
-    "Reckon",
+    "Compute",
     "Footprint",
     "What of the sky falls on the sensor, at which angle, and for how long is it up?",
     "sky, panels, horizon",
 )
 DEVICES = _step(
-    "devices", "Connect", "Devices", "What is each device, how is it driven, reached, fed and set?", "no devices yet"
+    "devices",
+    "Connect",
+    "Devices",
+    "What is each device, how is it driven, connected, powered and set?",
+    "no devices yet",
 )
 RECORDS = _step(
     "records",
     "Connect",
-    "Records",
-    "Does every program hold what the rig says, and do the frames it wrote?",
+    "Programs",
+    "Does every program hold the rig's values, and do the frames that it wrote?",
     "programs, frame headers",
 )
 PORTS = _step(
@@ -90,72 +94,76 @@ SENSOR = _step(
     "sensor",
     "Measure",
     "Sensor",
-    "What are gain, noise, offset, full well and dark current, and how long must one expose?",
+    "What are gain, noise, offset, full well and dark current, and how long should an exposure be?",
     "gain, noise, dark current",
 )
 COOLING = _step(
     "cooling",
     "Measure",
     "Cooling",
-    "How fast may it cool, what does it reach, and what does that cost?",
+    "How fast may the camera cool, which temperature does it reach, and at what power?",
     "runs, model, ramp",
 )
 FILTERS = _step(
     "filters",
     "Measure",
     "Filters",
-    "Does the wheel stop where it did, where does the dust lie, and do the old flats still serve?",
+    "Does the wheel stop at the same place, where is the dust, and are the old flats still valid?",
     "flats, dust, wheel",
 )
 STARS = _step(
     "stars",
     "Measure",
     "Stars",
-    "How large and how round are the stars, frame by frame, and which frames are worth keeping?",
+    "How large and how round are the stars, frame by frame, and which frames are accepted?",
     "frames, star sizes",
 )
 TRAVEL = _step(
     "travel",
     "Measure",
-    "Travel",
-    "Where is best focus, how far is a step, what play has it, and what moves it?",
+    "Focuser",
+    "Where is best focus, how long is a step, how large is the backlash, and what moves focus?",
     "focus runs, backlash",
 )
 FIELD = _step(
     "field",
     "Measure",
-    "Field",
-    "Is the sensor square to the light, is the field flat, and what is to be turned or changed?",
+    "Tilt & curvature",
+    "Is the sensor square to the light, is the field flat, and what should be turned or changed?",
     "tilt, curvature",
 )
 GUIDE_LOG = _step(
     "guide_log",
     "Measure",
     "Guide log",
-    "How steady was the guiding, what drives its errors, and does the calibration still serve?",
+    "How steady was the guiding, what drives its errors, and is the calibration still valid?",
     "runs, calibration",
 )
 READY = _step(
-    "ready", "Vouch", "Ready", "May the night begin? What is on paper only is unproven.", "conditions of the night"
+    "ready",
+    "Verify",
+    "Ready",
+    "Is the rig ready? Values that were never measured count as not verified.",
+    "conditions of the night",
 )
 PROOFS = _step(
     "proofs",
-    "Vouch",
-    "Proofs",
-    "Which measurement would settle most, and which proofs have grown stale?",
+    "Verify",
+    "Next measurements",
+    "Which measurement would settle most, and which are out of date?",
     "what to measure next",
 )
 REHEARSAL = _step(
     "rehearsal",
-    "Vouch",
+    "Verify",
     "Rehearsal",
     "Which faults does this plan survive, where does it hang, and is its end safe?",
-    "the night, played by day",
+    "the night, simulated by day",
 )
 DOSSIER = _step(
     "dossier",
-    "Vouch",
+    "Verify",
     "Dossier",
-    "The rig on paper, what became of it, and what a change costs.",
+    "The rig on paper, its history, and what a change costs.",
     "on paper, and its history",
 )

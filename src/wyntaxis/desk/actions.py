@@ -202,7 +202,8 @@ KEYS_TEXT = (
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
     "F6 goes to the section, F7 folds the drawing or unfolds it. "
     "Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
-    "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a ledger row opens its legs. "
+    "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a row of numbers opens its "
+    "values. "
     "Ctrl+Enter asks what comes next on an open path. "
     "Ctrl+Z undo, Ctrl+Shift+Z redo, Ctrl+← → moves the chosen part, Ctrl+D duplicates it, Ctrl+Del takes it out."
 )

@@ -42,7 +42,7 @@ class ComparePage(QWidget):
         document = session.document
         names = [document.name, *(variant.name for variant in document.variants)]
         self.hint.setText(
-            "Choose a step of the worklist to go back. Differences are told against the first train."
+            "Choose a step of the worklist to go back. Differences are relative to the first train."
             if len(names) > 1
             else "The rig has one train. Variant → New variant adds another over the same parts."
         )

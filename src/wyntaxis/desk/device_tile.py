@@ -25,7 +25,7 @@ from wyntaxis.desk.wiring.symbols import draw_symbol
 PRESENCE_WORDS = {
     Verdict.HOLDS: "connected",
     Verdict.FAILS: "not connected",
-    Verdict.UNPROVEN: "connection unproven",
+    Verdict.UNPROVEN: "connection not verified",
     Verdict.TIGHT: "connection doubtful",
 }
 

@@ -11,7 +11,7 @@ NIGHT_PX = 150
 """How high the night's timeline stands in the band."""
 EMPTY_PX = 130
 """How high the drawing of a rig without parts is."""
-DRAWN_PX = {"Build": 344, "Reckon": 240, "Connect": 240, "Measure": 220}
+DRAWN_PX = {"Build": 344, "Compute": 240, "Connect": 240, "Measure": 220}
 """How high each group's drawing is to begin with, in px at the base text size."""
 BUILD_SHARE, OTHER_SHARE = 0.4, 0.3
 """How much of the window's height the band takes at the most, where the train is built and elsewhere."""

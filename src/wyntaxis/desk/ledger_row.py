@@ -16,7 +16,7 @@ from wyntaxis.core.ledger import allowed_width
 from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import DocumentPath
-from wyntaxis.core.wording import number, short, signed
+from wyntaxis.core.wording import counted, number, short, signed
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel, Pressed, tip
@@ -94,7 +94,7 @@ class LedgerScale(QWidget):
     def _paint_scale(self, sheet: DraftingPainter, box: QRectF) -> None:
         row = self.quantity
         if not row.values:
-            sheet.write(box.left(), box.center().y(), "no leg yet: parts or values are missing", align="left",
+            sheet.write(box.left(), box.center().y(), "Not available: enter the missing parts or values.", align="left",
                         small=True, color="faded")  # fmt: skip
             return
         ruler = _Ruler.of(row, box.width(), box.height())
@@ -208,12 +208,12 @@ def value_text(row: Quantity, *, whole: bool = True) -> str:
             parts.append(f"allowed {low} to {high}" if math.isfinite(target.low) else f"allowed up to {high}")
     if row.assumed:
         count = len(row.assumed)
-        parts.append(f"rests on {count} value{'s' if count > 1 else ''} that nobody gave")
+        parts.append(f"depends on {counted(count, 'assumed value')}")
     if whole:
         parts += [f"figures differ: {own.words}" for own in row.conflicting[:MAX_CONFLICTING]]
     if row.out_of_date is not None:
         measured, changed = (text[:10] or "?" for text in (row.out_of_date.measured_on, row.out_of_date.changed_on))
-        parts.append(f"stale: measured {measured}, changed {changed}")
+        parts.append(f"out of date: measured {measured}, changed {changed}")
     return "   ".join(parts)
 
 
@@ -350,7 +350,7 @@ class LedgerRow(Pressed):
         row = self.quantity
         self.setAccessibleName(f"{row.kind.label}: {row.verdict}" if is_judged(row) else row.kind.label)
         self.setAccessibleDescription(value_text(row))
-        self.setToolTip(tip(f"{row.kind.label}\n{value_text(row) or 'no leg yet'}"))
+        self.setToolTip(tip(f"{row.kind.label}\n{value_text(row) or 'not available'}"))
 
     def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
         if a1 is not None and a1.type() == QEvent.Type.MouseButtonPress and isinstance(a1, QMouseEvent):

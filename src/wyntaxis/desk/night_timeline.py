@@ -113,9 +113,7 @@ class NightTimeline(Picture):
         first = own.first_unhandled
         if 0 <= self.step < len(self._steps):
             text = f"step {self.step + 1}, {self._steps[self.step].do.replace('_', ' ')}; {text}"
-        return text + (
-            f"; first nobody handles: {first.what} at {clock_words(first.t_s)} h" if first is not None else ""
-        )
+        return text + (f"; first unhandled: {first.what} at {clock_words(first.t_s)} h" if first is not None else "")
 
     # Places
 
@@ -165,7 +163,7 @@ class NightTimeline(Picture):
         painter.fillRect(self.rect(), palette.color("field"))
         if self._outcome is None:
             painter.setPen(palette.color("faded"))
-            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), "The night has not been played yet.")
+            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), "The night has not been simulated yet.")
             return
         self._draw_dark(painter, palette)
         if self._steps:

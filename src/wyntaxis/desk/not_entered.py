@@ -43,9 +43,9 @@ class NotEnteredPanel(GridPanel):
                 field.show_mark(assumed=True)
         more = len(rig.assumed) - len(listed)
         self.words.setText(
-            f"What rests on these is unproven until they are given. {f'{more} more follow.' if more else ''}".strip()
+            f"Enter these values to get verdicts on what depends on them.{f' {more} more follow.' if more else ''}"
             if listed
-            else "Every value of this rig was given by somebody."
+            else "Every value of this rig is entered."
         )
 
     def _build(self, marked: dict[str, MarkedField]) -> None:

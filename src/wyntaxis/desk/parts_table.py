@@ -149,7 +149,7 @@ class PartsModel(QAbstractTableModel):
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
             if self._is_assumed(shape, column.path):
-                return "Assumed: nobody gave it yet. Type it, the same value too"
+                return "Assumed, not entered. Type it to confirm it, even if the value is right"
             return tip(column.text(shape)) or column.hint
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return f"{column.title.replace(chr(10), ' ')} {column.text(shape)}"

@@ -38,7 +38,7 @@ def run_colors(palette: Palette) -> tuple[str, ...]:
 
 
 def _title(one: GainResult) -> str:
-    gain = "gain not told" if one.gain is None else f"gain {short(one.gain)}"
+    gain = "gain not recorded" if one.gain is None else f"gain {short(one.gain)}"
     return f"{gain}, {one.plane}" if one.plane else gain
 
 

@@ -183,7 +183,7 @@ class RotationMap(PlotPanel):
         self.answer.setText(
             f"Exposure after which the corner, {number(radius_px, 0)} px from the axis, has moved "
             f"{short(allowed_px)} px; "
-            f"dark is short, bright is long.{planned} Due east and west the field stands still; overhead no "
+            f"dark is short, bright is long.{planned} Due east and west the field does not rotate; overhead no "
             "exposure is short "
             "enough."
         )

@@ -150,7 +150,7 @@ class ModelPlot(BenchPlot):
             high = max(max(values) - min(values), 4.0)
             self.plot.setYRange(min(values) - 0.1 * high, max(values) + 0.3 * high, padding=0)
         if model.slope is None or model.best_now is None or model.mean_c is None:
-            self.answer.setText("No law of temperature: " + model.why.get("slope", "no run tells a temperature") + ".")
+            self.answer.setText("No law of temperature: " + model.why.get("slope", "no run has a temperature") + ".")
             return
         entries = [run.temperature_c for run in result.runs if run.temperature_c is not None]
         at = np.linspace(min(entries) - 0.5, max(entries) + 0.5, 40)

@@ -172,7 +172,7 @@ class PeriodPlot(BenchPlot):
     def _words(self, own: MeasuredRun) -> str:
         found = own.periodogram.found if own.periodogram is not None else None
         if found is None:
-            return f"{own.name}: nothing stands out of the noise."
+            return f"{own.name}: no periodic error above the noise."
         return (
             f"{own.name}: {plus_minus(found.period_s.value, found.period_s.standard, 1)} s, "
             f"±{plus_minus(found.amplitude_arcsec.value, found.amplitude_arcsec.standard, 2)}″."
@@ -192,7 +192,7 @@ class SettlingPlot(BenchPlot):
         self.data = PlotData(["dither", "seconds", "off_arcsec"])
         settling = own.settling if own is not None else None
         if own is None or settling is None:
-            self.answer.setText("This run tells no dither.")
+            self.answer.setText("This run has no dither.")
             return
         run, away = own.run, np.hypot(own.run.ra, own.run.dec)
         longest = 1.0

@@ -105,12 +105,14 @@ class TimePlot(BenchPlot):
                 faults[entry.fault] = faults.get(entry.fault, 0) + 1
         text = ", ".join(f"{count} {name}" for name, count in faults.items())
         self.answer.setText(
-            f"{kept} of {len(grades)} frames are worth keeping" + (f"; {text}" if text else "") + ". Crosses are not; "
+            f"{kept} of {len(grades)} frames are accepted" + (f"; {text}" if text else "") + ". Crosses are not; "
             "thin lines: refocus, flip or another filter before the frame. Drag the dashed limit to another size."
         )
 
     def _frames(self, grades: Sequence[FrameGrade], x: Any, y: Any, chosen: int, palette: Palette) -> None:
-        names = [(entry.frame.header.filter if entry.frame.header else None) or "no filter told" for entry in grades]
+        names = [
+            (entry.frame.header.filter if entry.frame.header else None) or "no filter recorded" for entry in grades
+        ]
         for place, name in enumerate(dict.fromkeys(names)):
             color = run_colors(palette)[place % 5]
             own = [k for k, other in enumerate(names) if other == name and np.isfinite(y[k])]

@@ -54,8 +54,9 @@ class StartPage(QScrollArea):
         title.setProperty("role", "title")
         column.addWidget(title)
         purpose = PlainLabel(
-            "Begin with what is in hand. Every value keeps where it came from; what nothing told is marked as assumed, "
-            "and proves nothing until it is given. One after the other may be read, and undo takes a whole draft back."
+            "Start from the files you already have. Every value keeps its source; values found in no source are marked "
+            "as assumed. Enter them to get verdicts. You can read several sources one after another, and undo takes a "
+            "whole draft back."
         )
         purpose.setProperty("role", "faded")
         purpose.setWordWrap(True)
@@ -64,7 +65,7 @@ class StartPage(QScrollArea):
         self._label = ""
         self.job.done.connect(self._taken)
         self.job.failed.connect(session.refused)
-        self.ways = Panel("What is in hand?")
+        self.ways = Panel("Which files do you have?")
         self._add_ways()
         self.bar = JobBar(self.job, "reading")
         self.ways.column.addWidget(self.bar)
@@ -125,7 +126,7 @@ class StartPage(QScrollArea):
         row.addWidget(label, 1)
         made = push_button(button, f"{title}: {words}", work, row)
         if simulated is not None:
-            push_button("Stand-in", f"{title}: the demo's, simulated", simulated, row)
+            push_button("Load simulated data", f"{title}: the demo's, simulated", simulated, row)
         self.ways.column.addLayout(row)
         return made
 
@@ -165,7 +166,7 @@ class StartPage(QScrollArea):
                 make_demo_lights(Path(folder))
                 return read_sources([Path(folder)], None, maps, progress)
 
-        self._start("Draft from the stand-in’s frames", read)
+        self._start("Draft from simulated frames", read)
 
     def draft_simulated_ports(self) -> None:
         """Draft from the simulated ports of the demo."""
@@ -186,7 +187,7 @@ class StartPage(QScrollArea):
             try:
                 maps = load_maps(maps_path)
             except InputError:
-                maps = NO_MAPS  # the Records sheet tells of a broken one
+                maps = NO_MAPS  # the Programs sheet tells of a broken one
             return rig, draft(read(maps, progress), rig)
 
         self.job.start(work)

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.window import MainWindow
 
 DEMO = "tarnfell-triplet-reduced"
-DRAWN_GROUPS = ("Build", "Reckon")
+DRAWN_GROUPS = ("Build", "Compute")
 """The groups of steps at which the band shows the section, and nothing over it."""
 
 

@@ -93,7 +93,7 @@ class ValueField(QLineEdit):
             return
         turned = assumed != self._assumed
         self._assumed, self._origin = assumed, origin
-        text = "Assumed: nobody gave it yet. Type it, or press Enter to say that it is so" if assumed else ""
+        text = "Assumed, not entered. Type it, or press Enter to confirm it" if assumed else ""
         self.setToolTip(tip(text or (f"From {origin}" if origin else "")))
         self.setAccessibleDescription("assumed, not given" if assumed else origin)
         if turned:

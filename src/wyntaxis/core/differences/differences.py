@@ -276,6 +276,6 @@ def swap(rig: Rig, part_id: str, piece: Part) -> Change:
         raise InputError(f'there is no part "{part_id}"; there are: {", ".join(part.id for _, part in rig.parts())}')
     path, part = found
     if (part.kind == "camera") != (piece.kind == "camera"):
-        raise InputError(f"{piece.title} cannot stand where {part.title} is: one is a camera, the other is not")
+        raise InputError(f"{piece.title} cannot be where {part.title} is: one is a camera, the other is not")
     reported = piece.model_dump(mode="json", exclude_unset=True) | {"id": part.id}
     return Change.of(f"{part.title}: {piece.title} in its place", path, reported)

@@ -215,14 +215,14 @@ RULES: tuple[InvalidationRule, ...] = (
     InvalidationRule(
         "filter_offsets",
         "Filter offsets",
-        "a filter's focus offset rests on its glass, the spacing behind the corrector, and the focuser's step",
+        "a filter's focus offset depends on its glass, the spacing behind the corrector, and the focuser's step",
         _offsets,
         _has_filters,
     ),
     InvalidationRule(
         "best_focus",
         "Best focus",
-        "the position of best focus rests on telescope, camera, filters, spacing and focuser",
+        "the position of best focus depends on telescope, camera, filters, spacing and focuser",
         _focus,
         lambda rig: rig.camera is not None,
     ),
@@ -280,8 +280,8 @@ def _plug_ins(before: Rig, after: Rig) -> Iterator[Invalidated]:
 
 
 PLUG_IN_RULE = "plug-ins fit one version of their program: test each after an update"
-RECORD_RULE = "a program goes on with what it has on file until somebody types it anew"
-OUT_OF_DATE_RULE = "a measurement is stale when what it rests on has changed"
+RECORD_RULE = "a program keeps its recorded value until it is typed again"
+OUT_OF_DATE_RULE = "a measurement is out of date when what it depends on has changed"
 
 
 def records_to_retype(before: Evaluation, after: Evaluation) -> Iterator[Invalidated]:

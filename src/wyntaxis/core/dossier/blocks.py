@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 LEAST_COLUMN, MOST_WORD, MOST_COLUMN, MOST_WIDE = 4.0, 18, 26.0, 60.0
 """Widths of columns in letters."""
-MARKS = {"fails": "✕ fails", "tight": "◆ tight", "unproven": "◌ unproven", "holds": "✓ holds"}
+MARKS = {"fails": "✕ fails", "tight": "◆ tight", "unproven": "◌ not verified", "holds": "✓ holds"}
 """A verdict on paper: a shape and a word."""
 
 

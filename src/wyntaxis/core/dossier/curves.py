@@ -140,7 +140,7 @@ def _surface(evaluation: Evaluation) -> Iterator[Chart]:
         return
     shares = np.linspace(-1, 1, 41)
     depth = evaluation.value(DEPTH_OF_FOCUS_SEEING)
-    text = f"tilt {number(surface.tilt_um, 1)} µm to the corner, bowl {number(surface.curvature_um, 1)} µm"
+    text = f"tilt {number(surface.tilt_um, 1)} µm to the corner, curvature {number(surface.curvature_um, 1)} µm"
     yield Chart(
         "Surface of best focus, in the plane of its tilt",
         "from the middle, mm",

@@ -43,7 +43,7 @@ CHAPTERS: tuple[ChapterKind, ...] = (
     ChapterKind("plan", "Plan of the night", rig_chapters.night_plan),
     ChapterKind("site", "Site and horizon", rig_chapters.site),
     ChapterKind("typing", "What to type where", work_chapters.typing, pages=True),
-    ChapterKind("rebuild", "Building anew from nothing", work_chapters.rebuild),
+    ChapterKind("rebuild", "Rebuilding from scratch", work_chapters.rebuild),
     ChapterKind("packing", "Packing and reassembly", work_chapters.packing),
     ChapterKind("rest", "Everything else on file", rest_chapter.rest),
     ChapterKind("history", "History", state_chapters.history),

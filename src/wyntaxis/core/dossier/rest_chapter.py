@@ -47,11 +47,11 @@ REPORTED: tuple[str, ...] = (
 EXCEPTIONS = {
     "format": "says which program's file it is",
     "version": "says which form of the file it is",
-    "*.id": "ties entries together; they are told by their names",
+    "*.id": "links entries; they are named instead",
     "site.horizon.*": "is drawn",
-    "*.rests_on.*": "is kept so that a change is noticed; what changed is told",
-    "*.changed": "is kept so that a change is noticed; what changed is told",
-    "*.evidence.sha256": "tells whether a file is the one that was measured",
+    "*.rests_on.*": "is kept so that a change is noticed; the change is reported",
+    "*.changed": "is kept so that a change is noticed; the change is reported",
+    "*.evidence.sha256": "shows whether a file is the one that was measured",
 }
 """What is not printed, with the reason."""
 

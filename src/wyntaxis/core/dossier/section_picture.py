@@ -223,7 +223,7 @@ def _notes(evaluation: Evaluation) -> list[str]:
         lines.append(f"Prism: {short(prism.edge_from_axis_mm)} mm from the axis to its edge{turned}")
     scales = [f"{part.title} {short(part.optical_length_mm, 2)} mm" for _, part in rig.parts() if part.adjustable]
     if scales:
-        lines.append(f"Drawtubes and helical focusers stand at: {', '.join(scales)}")
+        lines.append(f"Drawtubes and helical focusers are set to: {', '.join(scales)}")
     row = evaluation.rows.get(POSITION.id_of(rig.telescope.id))
     if row is not None and row.best is not None:
         lines.append(f"The telescope's drawtube is at focus at {number(row.best.value, 1)} mm")

@@ -47,7 +47,7 @@ def _origin(given: DossierInput, row: Quantity, measured: MeasuredValue | None) 
             f"measured by {words}" + (f", {age} old" if age and age != "today" else ", today" if age else "")
         )
     if row.out_of_date is not None:
-        reported.append("stale: what it rests on has changed since")
+        reported.append("out of date: what it depends on has changed since")
     # Who gives which figure is told once, in the chapter on the light path.
     reported += [f"{own.words.partition(' against ')[0]}; others give another figure" for own in row.conflicting]
     return "; ".join(reported)
@@ -70,7 +70,7 @@ def numbers(given: DossierInput) -> Iterator[Block]:
             stands = given.mark(row.verdict) if given.is_judged(row) else ""
             reported.append([row.kind.label, _values(row), stands, _origin(given, row, evidence.get(row.id))])
         if reported:
-            yield table("number | legs | stands | from", reported, title=step.title, wide=1)
+            yield table("number | values | verdict | from", reported, title=step.title, wide=1)
 
 
 def _finding(given: DossierInput, finding: Finding) -> list[str]:
@@ -115,7 +115,7 @@ def curves(given: DossierInput) -> Iterator[Block]:
     if not drawn:
         yield Words(
             "Nothing is measured yet that a curve shows: cooling logs (Cooling), flats and bias (Sensor), focus runs "
-            "(Travel) and sweeps of the field (Field) do."
+            "(Focuser) and sweeps of the field (Tilt & curvature) do."
         )
 
 

@@ -73,7 +73,9 @@ def _lines(evaluation: Evaluation, record: Record, rows: Sequence[Row]) -> Itera
             continue
         unit = form.unit or row.item.unit
         if form.unit is not None and row.item.type == "number" and not has_way(row.item.unit, form.unit):
-            entries = f"a number in {row.item.unit or 'no unit'} cannot be told in {form.unit}: correct the form’s unit"
+            entries = (
+                f"a number in {row.item.unit or 'no unit'} cannot be given in {form.unit}: correct the form’s unit"
+            )
             yield TypedLine(row.item.id, row.item.label, unit, "–", "–", "unknown", entries)
             continue
         wanted, note = in_form(evaluation, row.item, row.item.value, form)

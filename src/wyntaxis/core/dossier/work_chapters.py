@@ -25,7 +25,7 @@ def typing(given: DossierInput) -> Iterator[Block]:
     """Yield a page for each program: each value in the unit and form that it wants, differences marked."""
     pages = typing_pages(given.evaluation)
     if not pages:
-        yield Words("No program's record is kept yet: bring one in on the Records sheet.")
+        yield Words("No program's record is kept yet: bring one in on the Programs sheet.")
     for page in pages:
         rows = [
             [line.label, line.type_this, line.unit, line.there_now, TYPED_MARKS[line.mark], line.note]
@@ -58,7 +58,7 @@ def rebuild(given: DossierInput) -> Iterator[Block]:
     lines += [f"Set the switch of {d.title} to {d.connection.mode}." for d in switched if d.connection is not None]
     lines += [
         "Install what the list below says, the drivers first; restart; look at the ports (Ports).",
-        "Type into each program what its page says, or bring its file back and compare (Records).",
+        "Type into each program what its page says, or bring its file back and compare (Programs).",
         "Set each device as the settings say.",
     ]
     yield Lines(tuple(lines), "Order", "numbered")

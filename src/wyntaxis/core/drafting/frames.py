@@ -100,7 +100,7 @@ def _guide_frames(by_setup: dict[Setup, list[FrameHeader]]) -> dict[str, list[Fr
 def _guide_camera(book: RigDraft, camera: str, frames: Sequence[FrameHeader]) -> None:
     """Take a camera whose frames look like guide frames as the guide camera, and ask."""
     first = frames[0].path
-    book.ask(f"{len(frames)} frames such as {first} look like guide frames: they tell nothing of the main camera")
+    book.ask(f"{len(frames)} frames such as {first} look like guide frames: they say nothing about the main camera")
     if camera and not any(device["kind"] == "guide_camera" for device in book.list_of("devices")):
         known = any(_goes_by(book, at, camera) for at, _ in enumerate(book.list_of("devices")))
         if not known:
@@ -351,7 +351,7 @@ def _filters(book: RigDraft, entries: _Reported, names: FilterNames) -> None:
         for index, name in enumerate(in_order[:32]):
             book.give(("devices", device, "slots", index), {"name": plain(name)[:60]}, f"FILTER of {first}")
         book.ask(
-            "frames tell which filters there are, not in which slots: check their order", ("devices", device, "slots")
+            "frames show which filters there are, not in which slots: check their order", ("devices", device, "slots")
         )
     elif missing:
         book.ask(f"frames name filters that are in no slot: {', '.join(missing[:6])}", ("devices", device, "slots"))

@@ -35,7 +35,7 @@ def draft_program(book: RigDraft, path: Path, maps: KeyMaps) -> None:
         return
     chosen = maps.suiting(file)
     if chosen is None:
-        book.leave_out(path.name, "no key map suits it; make one with wyntaxis map, or on the Records sheet")
+        book.leave_out(path.name, "no key map suits it; make one with wyntaxis map, or on the Programs sheet")
         return
     rig = book.rig()
     try:

@@ -149,7 +149,7 @@ def data_bytes(header: bytes) -> int:
 
 
 def _whole(header: bytes, keyword: bytes, default: int = 0) -> int:
-    """Return a whole number of a raw header; :class:`InputError` where it stands twice, as readers then differ."""
+    """Return a whole number of a raw header; :class:`InputError` where it is there twice, as readers then differ."""
     found = default, False
     for at in range(0, len(header), CARD_BYTES):
         if header[at : at + 8] == keyword.ljust(8):
@@ -159,7 +159,7 @@ def _whole(header: bytes, keyword: bytes, default: int = 0) -> int:
                 number = int(value) if len(value) < LONGEST_WHOLE else OUT_OF_REASON
             if found[1] and found[0] != number:
                 raise InputError(
-                    f"is no readable FITS file: {keyword.decode()} stands twice, as {found[0]} and {number}"
+                    f"is no readable FITS file: {keyword.decode()} is there twice, as {found[0]} and {number}"
                 )
             found = number, True
     return found[0]

@@ -94,7 +94,7 @@ def _unique_pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     for key, value in pairs:
         if key in found:
             near = f" in the object with id {quoted(found['id'])}" if "id" in found else ""
-            raise _DuplicateKeyError(f"the key {quoted(key)} stands twice{near}; keep one")
+            raise _DuplicateKeyError(f"the key {quoted(key)} is there twice{near}; keep one")
         found[key] = value
     return found
 

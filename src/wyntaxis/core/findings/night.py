@@ -295,7 +295,7 @@ def power(evaluation: Evaluation) -> Iterator[Statement]:
     "night.names",
     step=STEP,
     after="night.power",
-    source="A file name must tell its frame from every other, and what belongs to its darks and flats",
+    source="A file name must identify its frame, and what its darks and flats must match",
     titles={
         "holds": "The file names identify each frame, and what belongs to it",
         "tight": "The file names do not contain {missing}",

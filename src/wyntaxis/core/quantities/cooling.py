@@ -30,7 +30,7 @@ STEADY_WITHIN_C = 0.1
 RATE_SLACK, RATE_FAILS = 1.1, 1.5
 """A steepest rate this many times the ramp's is doubtful, or wrong: rates are read from noisy logs."""
 
-COLDEST = DeviceQuantity("coldest_c", "Coldest reach", "°C", 1, COOLING)
+COLDEST = DeviceQuantity("coldest_c", "Lowest reachable temperature", "°C", 1, COOLING)
 POWER_NEEDED = DeviceQuantity("power_needed_percent", "Power at the set temperature", "%", 1, COOLING)
 COOLER_OFF_C = 8.0
 """Lights that are this much warmer than was set were taken without the cooler: one at work falls short by a few °C."""

@@ -26,10 +26,10 @@ FALLOFF_TOLERANCE = 15.0
 """Computed and measured corner light may differ by this, in % of the middle's: lenses darken corners by themselves."""
 DEEP_PERCENT, TOO_DEEP_PERCENT = 1.0, 5.0
 
-LEVEL = DeviceQuantity("flat_share_percent", "Flat's level", "%", 1, FILTERS_STEP)
+LEVEL = DeviceQuantity("flat_share_percent", "Flat level", "%", 1, FILTERS_STEP)
 CORNER = DeviceQuantity("flat_corner_percent", "Light in corner", "%", 1, FILTERS_STEP)
 EXCESS = DeviceQuantity("flat_ratio", "Ratio's scatter over noise", "×", 2, FILTERS_STEP)
-DEPTH = DeviceQuantity("dust_percent", "Deepest shadow", "%", 2, FILTERS_STEP)
+DEPTH = DeviceQuantity("dust_percent", "Deepest dust shadow", "%", 2, FILTERS_STEP)
 
 
 @memoized

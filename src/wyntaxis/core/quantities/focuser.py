@@ -25,7 +25,7 @@ MIN_STEPS, WANTED_STEPS = 1.0, 3.0
 
 TRAVEL = DeviceQuantity("travel_percent", "Travel used", "%", 1, DEVICES)
 STEPS = DeviceQuantity("steps_in_focus", "Steps in the depth of focus", "", 1, DEVICES)
-BACKLASH = DeviceQuantity("backlash_percent", "Backlash of the travel", "%", 1, DEVICES)
+BACKLASH = DeviceQuantity("backlash_percent", "Backlash, share of the travel", "%", 1, DEVICES)
 
 
 def focusers(numbers: Numbers) -> list[Device]:

@@ -23,8 +23,8 @@ PRISM_MARGIN_MM = 0.5
 CENTRING_RESERVE = 0.05
 """A circle less than 5 % wider than the diagonal leaves nothing for a sensor off the axis."""
 
-CORNER = DeviceQuantity("corner_light_percent", "Light left in the corner", "%", 1, LIGHT_PATH)
-CLEARANCE = DeviceQuantity("prism_clearance_mm", "Prism clear of the sensor's light", "mm", 2, GUIDE_BRANCH)
+CORNER = DeviceQuantity("corner_light_percent", "Corner illumination", "%", 1, LIGHT_PATH)
+CLEARANCE = DeviceQuantity("prism_clearance_mm", "Prism clearance from the sensor's light", "mm", 2, GUIDE_BRANCH)
 IN_CIRCLE = DeviceQuantity("prism_in_circle_mm", "Prism inside the image circle", "mm", 2, GUIDE_BRANCH)
 
 

@@ -19,8 +19,8 @@ LOAD_PERCENT, LOAD_INNER_PERCENT = 100.0, 80.0
 """A load over four fifths of the rating is tight: ratings are given for a still focuser, level."""
 
 POSITION = DeviceQuantity("focus_position_mm", "Focuser at focus", "mm", 1, LIGHT_PATH)
-MASS = DeviceQuantity("load_mass_percent", "Mass of its rating", "%", 0, LIGHT_PATH)
-MOMENT = DeviceQuantity("load_moment_percent", "Moment of its rating", "%", 0, LIGHT_PATH)
+MASS = DeviceQuantity("load_mass_percent", "Load by mass, share of rating", "%", 0, LIGHT_PATH)
+MOMENT = DeviceQuantity("load_moment_percent", "Load by moment, share of rating", "%", 0, LIGHT_PATH)
 GAP = DeviceQuantity("joint_gap_mm", "Gap left open before it", "mm", 2, LIGHT_PATH)
 
 

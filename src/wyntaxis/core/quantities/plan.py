@@ -29,10 +29,10 @@ more than the second (hours are stated rounded) cannot fit.
 """
 
 PLAN = "plan"
-NIGHT_USED = DeviceQuantity("night_used_percent", "Night that the frames take", "%", 0, READY)
+NIGHT_USED = DeviceQuantity("night_used_percent", "Share of the night for the frames", "%", 0, READY)
 FREE = DeviceQuantity("free_gb", "Free space", "GB", 1, DEVICES)
 CURRENT = DeviceQuantity("peak_a", "Highest current", "A", 2, DEVICES)
-BATTERY = DeviceQuantity("battery_h", "Lasts", "h", 1, DEVICES)
+BATTERY = DeviceQuantity("battery_h", "Run time", "h", 1, DEVICES)
 
 
 def imaging_hours(plan: Plan) -> float:

@@ -33,9 +33,9 @@ FRAMES_BUFFERED = 2
 TRAFFIC_COMFORT = 0.9
 """Of what a link carries, what cameras may ask for without a doubt."""
 
-LINK = DeviceQuantity("link_mbit", "Link", "Mbit/s", 0, PORTS)
+LINK = DeviceQuantity("link_mbit", "Link speed", "Mbit/s", 0, PORTS)
 TRAFFIC = DeviceQuantity("traffic_mb_s", "Cameras' traffic", "MB/s", 1, PORTS)
-FEEDS = DeviceQuantity("feeds_ma", "Current fed", "mA", 0, PORTS)
+FEEDS = DeviceQuantity("feeds_ma", "Current drawn", "mA", 0, PORTS)
 USB_MEMORY = DeviceQuantity("usbfs_memory_mb", "USB memory", "MB", 0, PORTS)
 KERNEL = "kernel"
 """What the number of the whole computer is a number of."""

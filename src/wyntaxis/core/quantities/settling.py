@@ -14,7 +14,7 @@ MIN_SETTLE_CENTROIDS = 2.0
 """A settling threshold under two centroid errors is crossed by noise alone."""
 
 GUIDING = "guiding"
-SETTLE = DeviceQuantity("settle_px", "Settled within", "guide px", 2, GUIDE_BRANCH)
+SETTLE = DeviceQuantity("settle_px", "Settling limit", "guide px", 2, GUIDE_BRANCH)
 
 
 @rows

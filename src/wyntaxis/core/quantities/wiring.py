@@ -19,10 +19,10 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import Part, Telescope
 from wyntaxis.core.steps import DEVICES, PORTS
 
-AT_REST = DeviceQuantity("arrives_at_rest_v", "Voltage that arrives, as a rule", "V", 2, DEVICES)
-AT_MOST = DeviceQuantity("arrives_at_most_v", "Voltage that arrives, all at their most", "V", 2, DEVICES)
-NEAR_END = DeviceQuantity("arrives_near_end_v", "The same, near the battery's end", "V", 2, DEVICES)
-OUTLET = DeviceQuantity("outlet_a", "Current of the outlet, at the most", "A", 2, DEVICES)
+AT_REST = DeviceQuantity("arrives_at_rest_v", "Voltage at the device, typical", "V", 2, DEVICES)
+AT_MOST = DeviceQuantity("arrives_at_most_v", "Voltage at the device, full load", "V", 2, DEVICES)
+NEAR_END = DeviceQuantity("arrives_near_end_v", "Voltage at full load near the battery's end", "V", 2, DEVICES)
+OUTLET = DeviceQuantity("outlet_a", "Highest current of the outlet", "A", 2, DEVICES)
 CABLE = DeviceQuantity("cable_m", "Data cable", "m", 1, PORTS)
 PAYLOAD = DeviceQuantity("payload_kg", "Load", "kg", 1, DEVICES)
 DEW_POINT = DeviceQuantity("dew_point_c", "Dew point", "°C", 1, DEVICES)

@@ -40,7 +40,7 @@ def presence(numbers: Numbers, device: Device) -> Presence:
     if device.connected is not None:
         said.append((device.connected, "stated by hand"))
     if not said:
-        return Presence(device, Verdict.UNPROVEN, f"{device.title}: nobody has looked whether it is connected")
+        return Presence(device, Verdict.UNPROVEN, f"{device.title}: whether it is connected is not checked")
     lost = [who for connected, who in said if not connected]
     if lost:
         return Presence(device, Verdict.FAILS, f"{device.title}: not connected ({', '.join(lost)})")

@@ -137,7 +137,7 @@ class NightDevices(NightWorld):
             touched = do == "connect" or do in fault.does or device_kind(do) in fault.devices
             if entry.reported and touched and fault.clears == "reconnect":
                 entry.over = True
-        self.note(self._title(do), "connected anew", "retry")
+        self.note(self._title(do), "reconnected", "retry")
         return ""
 
     def _attempts(self, do: str, step: NightStep) -> Work:

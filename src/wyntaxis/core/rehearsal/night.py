@@ -61,12 +61,12 @@ class NightRun(NightDevices):
         watch = self.setting.watch
         while True:
             try:
-                if why in ("the program has died", "the power has failed"):
+                if why in ("the program has crashed", "the power has failed"):
                     if watch.on_error is None:
                         self.state.program = False
                         self.note("program", f"{why}, and nothing takes over", "end", unhandled=True)
                         return False
-                    self.note("program", f"{why}: it starts anew and ends safely", "branch")
+                    self.note("program", f"{why}: it restarts and ends safely", "branch")
                     yield self.env.timeout(RESTART_S)
                     yield from self._reconnect("connect")
                     yield from self._end_safely(why)
@@ -198,7 +198,7 @@ class NightRun(NightDevices):
                     return why
             why = self._refocus_why(turns=turns)
             if why:
-                self.note(self._title("focus"), f"focuses anew: {why}", "done")
+                self.note(self._title("focus"), f"focuses again: {why}", "done")
                 yield from self._again("focus")
             if own.dither_every and state.frames and state.frames % own.dither_every == 0 and state.guiding:
                 began = self.env.now
@@ -322,7 +322,7 @@ class NightRun(NightDevices):
         if self.setting.focus.growth(self._focus_error()) > SOFT_GROWTH:
             cures.append("focus")
         for do in dict.fromkeys(cure for cure in cures if cure):
-            self.note("program", f"looks at the frames, and does anew: {do.replace('_', ' ')}", "branch")
+            self.note("program", f"checks the frames, and repeats: {do.replace('_', ' ')}", "branch")
             yield from self._again(do)
 
     # The end

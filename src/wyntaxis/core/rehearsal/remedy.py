@@ -19,11 +19,11 @@ from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 ORDER: tuple[Grade, ...] = ("survived", "degraded", "lost", "unsafe")
 ATTEMPTS, PAUSE_S = 3, 30.0
 ELSEWHERE = {
-    "camera.wrong": "state both cameras' serial numbers: then the program can tell them apart",
+    "camera.wrong": "Enter both cameras' serial numbers, so that the program can distinguish them",
     "cooler.out_of_reach": "set a warmer target, or cool in stages (Cooling)",
-    "solver.off_scale": "bring the program's focal length in order (Records): it is told a wrong scale",
-    "focuser.reversed": "state the focuser's direction, and try a focus run by day (Travel)",
-    "focuser.at_end": "move the drawtube so that focus lies inside the motor's travel (Travel)",
+    "solver.off_scale": "Correct the program's focal length (Programs): its scale is wrong",
+    "focuser.reversed": "state the focuser's direction, and try a focus run by day (Focuser)",
+    "focuser.at_end": "move the drawtube so that focus lies inside the motor's travel (Focuser)",
     "weather.cloud": "nothing brings the hours back; watch the weather, and the rest of the night is kept",
     "weather.wind": "nothing brings the hours back; a shield, or a lower limit of the wind",
     "optics.dew": "let the heater follow the dew point",
@@ -115,7 +115,7 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
             break
     if touched:
         tries = _with(steps, touched, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
-        yield f"try it {ATTEMPTS} times, connected anew between", tries, None
+        yield f"try it {ATTEMPTS} times, reconnected in between", tries, None
         yield "go on with the next target when attempts run out", _with(tries, touched, then="skip"), None
     if row.fault.id.startswith(("weather.", "network.")):
         yield (
@@ -130,13 +130,13 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
         )
     if row.fault.id.startswith(("computer.", "power.")):
         yield (
-            "start anew and end safely when the program dies",
+            "restart and end safely when the program crashes",
             steps,
             watch.model_copy(update={"on_error": "end_safely"}),
         )
     if row.outcome.frames_lost or row.fault.frame_problem:
         looks = watch.model_copy(update={"checks_frames": True, "recovers_guiding_s": wanted.recovers_guiding_s})
-        yield "look at each frame's stars, and find the guide star anew", steps, looks
+        yield "check each frame's stars, and find the guide star again", steps, looks
     yield "watch over all of it", steps, wanted
     closing = [i for i, step in enumerate(steps) if step.do in ("park", "close_roof", "close_cover")]
     if closing:

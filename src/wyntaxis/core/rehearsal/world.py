@@ -178,7 +178,7 @@ class NightWorld:
             self.weather.add(fault.id)
             self.state.guiding = self.state.guiding and fault.id == "weather.wind"
             if self._watched_by() is None or self.setting.watch.then is None:
-                self.note("weather", "nobody watches the weather", "fault", unhandled=fault.id == "weather.rain")
+                self.note("weather", "nothing watches the weather", "fault", unhandled=fault.id == "weather.rain")
         yield from self._play_world(fault)
         if fault.lasts_s is not None:
             yield self.env.timeout(fault.lasts_s)
@@ -194,7 +194,7 @@ class NightWorld:
             self.note("dew heater", "follows the dew point and keeps the optics dry", "done")
             return
         if fault.id == "camera.wrong" and self._told_apart():
-            self.note(self._title("expose"), "the cameras are told apart by what identifies them", "done")
+            self.note(self._title("expose"), "the cameras are distinguished by what identifies them", "done")
             return
         self.frame_problems[fault.id] = fault.frame_problem
         self.spoiled += 1
@@ -203,9 +203,9 @@ class NightWorld:
             if recovers is not None:
                 self.env.process(self._recover(fault, recovers))
             elif not self.setting.watch.checks_frames:
-                self.note(self._title("guide"), "nobody finds the star anew", "fault", unhandled=True)
+                self.note(self._title("guide"), "the star is not found again", "fault", unhandled=True)
         elif not self.setting.watch.checks_frames and fault.lasts_s is None:
-            self.note("program", f"frames are {fault.frame_problem}, and nobody looks at them", "fault", unhandled=True)
+            self.note("program", f"frames are {fault.frame_problem}, and they are not checked", "fault", unhandled=True)
 
     def _told_apart(self) -> bool:
         """Return whether both cameras are known by their serial number or USB identity."""
@@ -228,7 +228,7 @@ class NightWorld:
         elif fault.id == "battery.empty":
             self._all_dark()
         elif fault.id == "computer.restarts":
-            self._interrupt("the program has died")
+            self._interrupt("the program has crashed")
         elif fault.id == "card.corrupt":
             if self.setting.has_copy:
                 self.note("computer", "the second copy holds them", "done")

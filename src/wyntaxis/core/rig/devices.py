@@ -86,7 +86,7 @@ class Driver(StrictModel):
 class Connection(StrictModel):
     """How the device is reached. ``mode`` is the device's own switch, where it has one; ``plugged_in`` is when."""
 
-    kind: Annotated[Literal["usb", "serial", "network", "wireless", "none"] | None, Display("Reached by")] = None
+    kind: Annotated[Literal["usb", "serial", "network", "wireless", "none"] | None, Display("Connection")] = None
     port: Annotated[Text | None, Display("Port", topic="connection")] = None
     host: Annotated[Text | None, Display("Host", topic="connection")] = None
     tcp_port: Annotated[
@@ -126,11 +126,11 @@ class PowerDraw(StrictModel):
     ``least_v`` is the least voltage that it works at.
     """
 
-    supply: Annotated[Id | None, Display("Fed by")] = None
+    supply: Annotated[Id | None, Display("Powered by")] = None
     outlet: Annotated[Text | None, Display("Outlet")] = None
-    current_a: Annotated[Current | None, Display("Draws", "A")] = None
-    peak_a: Annotated[Current | None, Display("Draws at most", "A")] = None
-    least_v: Annotated[Above | None, Display("Needs at least", "V")] = None
+    current_a: Annotated[Current | None, Display("Typical current", "A")] = None
+    peak_a: Annotated[Current | None, Display("Highest current", "A")] = None
+    least_v: Annotated[Above | None, Display("Lowest voltage", "V")] = None
     cable: Annotated[Cable | None, Display("Supply cable", always=True)] = None
 
 
@@ -174,7 +174,7 @@ class Setting(StrictModel):
     @model_validator(mode="after")
     def _says_something(self) -> Self:
         if self.value is None and self.measured is None:
-            raise ValueError('needs a "value" or a "measured" leg; take the setting out where there is neither')
+            raise ValueError('needs a "value" or a "measured" value; take the setting out where there is neither')
         return self
 
 
@@ -188,7 +188,7 @@ class Device(StrictModel):
     id: Id
     kind: Annotated[DeviceKind, Display("Kind")]
     name: Annotated[Text | None, Display("Name", topic="setting")] = None
-    part: Annotated[Id | None, Display("Sits at part")] = None
+    part: Annotated[Id | None, Display("At part")] = None
     identity: Annotated[Identity | None, Display("", always=True)] = None
     driver: Annotated[Driver | None, Display("", always=True)] = None
     connection: Annotated[Connection | None, Display("", always=True)] = None
@@ -207,7 +207,7 @@ class Device(StrictModel):
             if setting.measured is not None:
                 check_setting(self.kind, key, setting.measured.value)
             if SETTINGS[key].type != "number" and (setting.measured is not None or setting.tolerance is not None):
-                raise ValueError(f"settings.{key}: only a number has a tolerance or a measured leg")
+                raise ValueError(f"settings.{key}: only a number has a tolerance or a measured value")
         if self.slots and self.kind != "filter_wheel":
             raise ValueError(f'"slots" belongs to a filter_wheel, not to kind "{self.kind}"')
         if self.storage and self.kind != "computer":
@@ -264,7 +264,7 @@ class Supply(StrictModel):
     capacity_ah: Annotated[Above | None, Display("Capacity", "Ah")] = None
     usable_share: Annotated[Annotated[float, Field(gt=0, le=1)] | None, Display("Usable share")] = None
     end_v: Annotated[Above | None, Display("Voltage near its end", "V")] = None
-    fed_by: Annotated[Id | None, Display("Fed by")] = None
+    fed_by: Annotated[Id | None, Display("Powered by")] = None
     cable: Annotated[Cable | None, Display("Its cable", always=True)] = None
     efficiency: Annotated[Annotated[float, Field(ge=0.1, le=1)] | None, Display("Efficiency")] = None
     outlets: Annotated[tuple[Outlet, ...], Field(strict=False, max_length=64)] = ()
@@ -282,7 +282,7 @@ class RecordEntry(StrictModel):
     """One line of a program's device list: which device it takes in which role."""
 
     name: Annotated[Text, Display("Name")]
-    role: Annotated[DeviceKind | None, Display("Taken as")] = None
+    role: Annotated[DeviceKind | None, Display("Role")] = None
     usb_id: Annotated[UsbId | None, Display("Vendor:product")] = None
     serial_number: Annotated[Text | None, Display("Serial number")] = None
     driver: Annotated[Text | None, Display("Driver")] = None

@@ -265,7 +265,7 @@ def _devices_stand(rig: Rig) -> None:
     for name, ids in lists.items():
         for index, entry_id in enumerate(ids):
             if entry_id in ids[:index]:
-                raise ValueError(f'{name}[{index}].id: "{entry_id}" stands twice; give each its own')
+                raise ValueError(f'{name}[{index}].id: "{entry_id}" is there twice; give each its own')
     supplies = {supply.id for supply in rig.supplies}
     for index, device in enumerate(rig.devices):
         supply = device.power.supply if device.power else None
@@ -381,7 +381,7 @@ def _variants_stand(rig: Rig) -> None:
             raise ValueError(f'records[{index}].variant names "{record.variant}", which is no train of the rig')
     for index, variant in enumerate(rig.variants):
         if variant.name in names:
-            raise ValueError(f'variants[{index}].name: "{variant.name}" stands twice; name each train differently')
+            raise ValueError(f'variants[{index}].name: "{variant.name}" is there twice; name each train differently')
         names.add(variant.name)
         try:
             variant_rig(bare, variant.name)

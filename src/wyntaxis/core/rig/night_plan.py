@@ -49,7 +49,7 @@ class NightStep(StrictModel):
     ``reconnect`` connects the device anew before another attempt.
     """
 
-    do: Annotated[Action, Display("Does")]
+    do: Annotated[Action, Display("Action")]
     device: Annotated[Id | None, Display("Device")] = None
     filter: Annotated[Text | None, Display("Filter")] = None
     frames: Annotated[Annotated[int, Field(ge=1, le=1_000_000)] | None, Display("Frames")] = None
@@ -67,9 +67,9 @@ class NightWatch(StrictModel):
     ``on_error`` is what follows when the program itself dies or the computer restarts.
     """
 
-    every_s: Annotated[Seconds, Display("Asks the weather every", "s")] = 60.0
+    every_s: Annotated[Seconds, Display("Checks the weather every", "s")] = 60.0
     silence_is_unsafe: Annotated[bool, Display("Silence counts as bad weather")] = False
     then: Annotated[Literal["end_safely", "wait"] | None, Display("Bad weather: then")] = None
-    on_error: Annotated[Literal["end_safely"] | None, Display("Program died: then")] = None
-    recovers_guiding_s: Annotated[Seconds | None, Display("Star lost: found anew within", "s")] = None
-    checks_frames: Annotated[bool, Display("Looks at each frame's stars")] = False
+    on_error: Annotated[Literal["end_safely"] | None, Display("When the program crashes")] = None
+    recovers_guiding_s: Annotated[Seconds | None, Display("Star lost: find it again within", "s")] = None
+    checks_frames: Annotated[bool, Display("Checks each frame's stars")] = False

@@ -237,7 +237,7 @@ class Focuser(StrictModel):
 
     focal_plane_mm: Annotated[Length | None, Display("focal plane behind it", "mm")] = None
     travel_mm: Annotated[Length | None, Display("travel", "mm")] = None
-    load_rating_g: Annotated[Mass | None, Display("carries", "g")] = None
+    load_rating_g: Annotated[Mass | None, Display("load rating", "g")] = None
     moment_rating_n_m: Annotated[
         Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)] | None, Display("moment", "N·m")
     ] = None

@@ -92,10 +92,10 @@ class Mount(StrictModel):
     """What the telescope rides on."""
 
     name: Text | None = None
-    kind: Annotated[Literal["equatorial", "alt_azimuth"], Display("Mount is")]
-    worm_period_s: Annotated[Positive | None, Display("Worm turns in", "s")] = None
+    kind: Annotated[Literal["equatorial", "alt_azimuth"], Display("Mount type")]
+    worm_period_s: Annotated[Positive | None, Display("Worm period", "s")] = None
     corrects: Annotated[Literal["both", "ra"] | None, Display("Guiding corrects")] = None
-    payload_rating_kg: Annotated[Positive | None, Display("Mount carries", "kg")] = None
+    payload_rating_kg: Annotated[Positive | None, Display("Mount payload rating", "kg")] = None
 
 
 class FrameCorrection(StrictModel):
@@ -131,7 +131,7 @@ class Plan(StrictModel):
     ] = ()
     longest_exposure_s: Annotated[Seconds | None, Display("Longest exposure", "s")] = None
     ambient_c: Annotated[float, Field(ge=-60, le=60)] | None = None
-    air_falls_c_h: Annotated[Annotated[float, Field(ge=-20, le=20)] | None, Display("Air falls by", "°C/h")] = None
+    air_falls_c_h: Annotated[Annotated[float, Field(ge=-20, le=20)] | None, Display("Air cools by", "°C/h")] = None
     sky_e_s: dict[Text, Annotated[float, Field(gt=0, le=1e6), AfterValidator(not_vanishing)]] = Field(
         default_factory=dict
     )
@@ -175,7 +175,7 @@ class GuideSettings(StrictModel):
     dither_main_px: Annotated[Positive | None, Display("Dither", "main px", "guiding")] = None
     stop_threshold_arcsec: Annotated[SkyAngle | None, Display("Stop threshold", "″")] = None
     pulse_route: Annotated[
-        Literal["mount", "guide_port"] | None, Display("Guide pulses go by", topic="guiding", place=1)
+        Literal["mount", "guide_port"] | None, Display("Guide pulses via", topic="guiding", place=1)
     ] = None
     dither_every_frames: Annotated[
         Annotated[int, Field(ge=1, le=1000)] | None, Display("Dither every", "frames", "guiding")
@@ -187,7 +187,7 @@ class GuideSettings(StrictModel):
         Annotated[tuple[Seconds, ...], BeforeValidator(numbers_listed), Field(strict=False, max_length=50)],
         Display("Guide darks", "s", listed=True),
     ] = ()
-    turns_calibration: Annotated[bool | None, Display("Flip turns calibration")] = None
+    turns_calibration: Annotated[bool | None, Display("Calibration turned at the flip")] = None
 
 
 class GuideCalibration(StrictModel):
@@ -203,7 +203,9 @@ class GuideCalibration(StrictModel):
     camera_angle_deg: Annotated[SkyAngleSigned | None, Display("at camera angle", "°")] = None
     angle_deg: Annotated[SkyAngleSigned | None, Display("Angle of right ascension", "°")] = None
     not_square_deg: Annotated[float, Field(ge=-90, le=90)] | None = None
-    backlash_ms: Annotated[Annotated[float, Field(ge=0, le=1e6)] | None, Display("Play in declination", "ms")] = None
+    backlash_ms: Annotated[Annotated[float, Field(ge=0, le=1e6)] | None, Display("Backlash in declination", "ms")] = (
+        None
+    )
     file: Text | None = None
 
 

@@ -63,7 +63,7 @@ class Shelf(StrictModel):
         seen: set[str] = set()
         for index, entry in enumerate(self.parts):
             if entry.part.id in seen:
-                raise ValueError(f'parts[{index}].part.id: "{entry.part.id}" stands twice on the shelf')
+                raise ValueError(f'parts[{index}].part.id: "{entry.part.id}" is twice on the shelf')
             seen.add(entry.part.id)
         return self
 
@@ -185,7 +185,7 @@ def _check_header(header: list[str]) -> None:
         if name not in header:
             raise InputError(f"the column {name} is missing from the header row")
     if len(set(header)) != len(header):
-        raise InputError("a column stands twice in the header row")
+        raise InputError("a column is twice in the header row")
 
 
 def _entry(cells: dict[str, str], surplus: int, separator: str) -> dict[str, Any]:

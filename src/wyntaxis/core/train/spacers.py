@@ -359,7 +359,7 @@ def _stock(shelf: Iterable[ShelfPart], loose: list[Part]) -> list[tuple[Part, in
 def _to_buy(places: list[Place], wanted_mm: float) -> tuple[str, float | None]:
     """Name the one ring that would do: alone in one place, where all other places close without any piece."""
     if wanted_mm <= 0:
-        return f"the fixed parts alone are {short(-wanted_mm, 2)} mm too long: no spacer can mend that", None
+        return f"the fixed parts alone are {short(-wanted_mm, 2)} mm too long: no spacer can correct that", None
     direct = [_closes(place) for place in places]
     for index in reversed(range(len(places))):
         if all(fits for other, fits in enumerate(direct) if other != index):

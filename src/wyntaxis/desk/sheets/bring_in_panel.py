@@ -90,7 +90,7 @@ class BringInPanel(Panel):
         self.quantity.currentIndexChanged.connect(lambda _index: self._quantity_chosen())
         for column, (name, widget) in enumerate(
             (
-                ("Path (* stands for any text)", self.path_field),
+                ("Path (* means any text)", self.path_field),
                 ("holds", self.quantity),
                 ("in", self.unit),
                 ("list parted by", self.separator),

@@ -70,7 +70,9 @@ class CoolingSheet(StepSheet):
         column = self.add_wide_column()
         row = FlowRow()
         self.add_button = push_button("Add runs …", "Read cooling logs from CSV", self.ask, row)
-        self.simulate_button = push_button("Stand-in", "Log runs of the simulated camera", self.add_simulated, row)
+        self.simulate_button = push_button(
+            "Load simulated data", "Log runs of the simulated camera", self.add_simulated, row
+        )
         self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
         column.addLayout(row)
@@ -183,7 +185,8 @@ class CoolingSheet(StepSheet):
         if cooled is None:
             self.state.setText(
                 "No runs yet. Log time, sensor temperature and power while the camera cools, once at full power for "
-                "half an hour; columns may stand in any order and unit. The model then says what the cooler reaches, "
+                "half an hour; columns may be in any order and unit. The model then gives the lowest reachable "
+                "temperature, "
                 "and designs a ramp."
             )
         else:

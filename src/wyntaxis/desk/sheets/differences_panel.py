@@ -113,7 +113,7 @@ class DifferencesPanel(QWidget):
         column.addWidget(self.state)
         self.picture = SvgPicture("What changed in the light path: taken out dashed, put in bold")
         column.addWidget(self.picture)
-        self.invalidated = Panel("What died")
+        self.invalidated = Panel("No longer valid")
         self.invalidated_text = self.invalidated.add_text()
         column.addWidget(self.invalidated)
         self.values = TextTable("Values that differ", VALUE_HEADINGS, left=(0, 1, 2, 3, 4), stretch=4, widest_em=18)
@@ -263,7 +263,7 @@ class DifferencesPanel(QWidget):
             widget.setVisible(shown)
         if found is None:
             self.state.setText(
-                "Darks, flats, offsets, calibrations and programs' records that a change kills are named here."
+                "Darks, flats, offsets, calibrations and programs' records that a change invalidates are listed here."
             )
             return
         if found.nothing:
@@ -274,7 +274,7 @@ class DifferencesPanel(QWidget):
         self.state.setText(f"{tried}{counts}; {len(found.invalidated)} things die.")
         self.picture.show_svg(self._markup, self._palette)
         lines = [f"{own.title}: {_few(own.because)} ({own.rule})" for own in found.invalidated]
-        self.invalidated_text.setText("\n".join(lines) or "Nothing dies with it.")
+        self.invalidated_text.setText("\n".join(lines) or "It invalidates nothing.")
         self.values.show_rows(
             [
                 [value.label, _short(value.change.before), _short(value.change.after),

@@ -51,7 +51,7 @@ CARD_KINDS = "PDF (*.pdf);;HTML in one file (*.html)"
 LAMPS = ("by day", "for a red lamp")
 NARROW_EM, FEW_ROWS = 48, 6
 """Below so many text heights the chapters stand above the pages, so many of them in sight."""
-HISTORY, DIFFERENCES = "History", "What differs, what died, what a swap would cost"
+HISTORY, DIFFERENCES = "History", "Changes, what they invalidate, and what a swap would cost"
 FIGURES = "Makers’ figures that differ, and why one is taken"
 EVERYTHING = "a file of everything holds everything: untick “Without site …”, or export a dossier"
 

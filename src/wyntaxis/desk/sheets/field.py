@@ -1,4 +1,4 @@
-"""The Field sheet: tilt and curvature by sweeps of the focuser, what is wrong, and which screws to turn."""
+"""The Tilt & curvature sheet: tilt and curvature by sweeps of the focuser, what is wrong, and which screws to turn."""
 
 from __future__ import annotations
 
@@ -36,11 +36,12 @@ if TYPE_CHECKING:
     from wyntaxis.desk.plots_field import CornersPlot, SpacingPlot, SurfacePlot
 
 NO_SWEEPS = (
-    "No sweep yet. Give frames of one star field taken at seven to eleven positions of the focuser on both sides of "
-    "focus: best focus is found zone by zone. A second sweep with the camera turned by half a turn tells whose a tilt "
-    "is; one at another spacing tells where the field is flat. A single frame gives a hint."
+    "No sweep yet. Add frames of one star field taken at seven to eleven positions of the focuser on both sides of "
+    "focus: best focus is found zone by zone. A second sweep with the camera turned by half a turn shows whether the "
+    "camera or the telescope is tilted; one at another spacing shows where the field is flat. A single frame gives a "
+    "hint."
 )
-AUTOMATIC = "as the headers tell"
+AUTOMATIC = "from the headers"
 RELATION_CHARACTERS = 24
 
 
@@ -84,13 +85,15 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         row = FlowRow()
         self.folder_button = push_button("Add a folder …", "Measure the sweeps below a folder", self.ask_folder, row)
         self.add_button = push_button("Add files …", "Measure the frames of one sweep", self.ask, row)
-        self.simulate_button = push_button("Stand-in", "Draw and measure simulated sweeps", self.add_simulated, row)
+        self.simulate_button = push_button(
+            "Load simulated data", "Draw and measure simulated sweeps", self.add_simulated, row
+        )
         self.take_button = push_button("Take out", "Take the chosen sweep out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep tilt, curvature and flat spacing", self.keep, row)
         column.addLayout(row)
         fields = FlowRow()
         tip = "The distance behind the corrector at which the chosen sweep was taken, in mm"
-        self.spacing = labelled_field("Spacing of the chosen sweep, mm", "not told", tip, fields)
+        self.spacing = labelled_field("Spacing of the chosen sweep, mm", "not known", tip, fields)
         self.spacing.editingFinished.connect(self.set_spacing)
         self.relation = QComboBox()
         self.relation.setAccessibleName("How the last two sweeps differ")
@@ -203,7 +206,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         self.surface_plot: SurfacePlot = SurfacePlot()
         self.surface_plot.refused.connect(self.session.refused)
         self.residuals = QCheckBox("Show what the surface leaves")
-        self.residuals.setToolTip("Each zone's distance from the plane and the bowl that were fitted")
+        self.residuals.setToolTip("Each zone's distance from the fitted plane and field curvature")
         self.residuals.toggled.connect(lambda _on: self._draw_surface())
         body = QWidget()
         column = QVBoxLayout(body)

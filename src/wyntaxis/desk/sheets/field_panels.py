@@ -1,4 +1,4 @@
-"""Panels of the Field sheet: what is wrong, the spacing that makes it flat, and what to turn."""
+"""Panels of the Tilt & curvature sheet: what is wrong, the spacing that makes it flat, and what to turn."""
 
 from __future__ import annotations
 
@@ -109,7 +109,7 @@ class FlatPanel(Panel):
         if key != self._searched_for:
             self._found, self._searched_for = None, key
         if at is None:
-            self.text.setText(f"Not told: {flat.why}.")
+            self.text.setText(f"Not known: {flat.why}.")
         else:
             built = result.optics.built_mm if result is not None else None
             beside = (

@@ -24,7 +24,8 @@ from wyntaxis.desk.session import Session
 from wyntaxis.desk.tables import TextTable
 
 ABOUT = (
-    "A value may have several makers' figures: the taken one says why, and the rows that rest on it tell the others."
+    "A value may have figures from several makers: enter which one is used and why. Rows that depend on it show the "
+    "others."
 )
 VARIANT = "A variant is shown: choose the rig's own train to note figures for its values."
 HEADINGS = ("value", "taken", "other figure", "unit", "who gives it", "why the taken one")
@@ -76,7 +77,7 @@ class FiguresPanel(QWidget):
         push_button("Say why", "Note who gives the taken figure, and why it is taken", self.say_why, row)
         column.addLayout(row)
         self.state = PlainLabel(
-            "A value may have several makers' figures; the taken one says why, and its rows tell the spread."
+            "A value may have figures from several makers: enter which one is used and why. Its rows show the spread."
         )
         self.state.setWordWrap(True)
         self.state.setProperty("role", "faded")

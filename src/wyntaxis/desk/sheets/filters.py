@@ -41,9 +41,10 @@ if TYPE_CHECKING:
     from wyntaxis.desk.plots_filters import DustPlot, RatioPlot
 
 NO_FLATS = (
-    "No flats yet. Give flats of every filter, best with another filter used between two series of one: then they tell "
-    "whether the wheel stops where it did. Dust shows where it lies by how wide its shadow is; flats of an older night "
-    "beside them tell whether those still serve."
+    "No flats yet. Add flats of every filter, best with another filter used between two series of one: they show "
+    "whether the wheel stops at the same place. The width of a dust shadow gives the distance of the dust. Add "
+    "flats of "
+    "an older night to see whether those are still valid."
 )
 
 
@@ -72,7 +73,9 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         row = FlowRow()
         self.folder_button = push_button("Read a folder …", "Measure the flats below a folder", self.ask_folder, row)
         self.add_button = push_button("Read files …", "Measure single flats", self.ask, row)
-        self.simulate_button = push_button("Stand-in", "Make and measure simulated flats", self.add_simulated, row)
+        self.simulate_button = push_button(
+            "Load simulated data", "Make and measure simulated flats", self.add_simulated, row
+        )
         self.clear_button = push_button("Take out", "Take all flats out", self.take_out, row)
         self.one_way_button = push_button(
             "Taken one way",

@@ -34,8 +34,8 @@ if TYPE_CHECKING:
 
 FILES_FILTER = "Guide logs (*.csv *.tsv *.txt *.log *.dat);;All files (*)"
 NO_LOGS = (
-    "No guide log yet. Give a log as a text table: a line of headings, then a row for each frame with the time and the "
-    "errors in right ascension and declination. Corrections, dithers and lost frames are read where they are told; "
+    "No guide log yet. Add a log as a text table: a line of headings, then a row for each frame with the time and the "
+    "errors in right ascension and declination. Corrections, dithers and lost frames are read where they are recorded; "
     "rows of a calibration measure the guide focal length."
 )
 
@@ -80,7 +80,7 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
             "Columns …", "Say which column of the last log holds what", self.point_columns, row
         )
         self.simulate_button = push_button(
-            "Stand-in", "Make and read logs of a simulated mount", self.add_simulated, row
+            "Load simulated data", "Make and read logs of a simulated mount", self.add_simulated, row
         )
         self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers and the calibration", self.keep, row)
@@ -97,7 +97,7 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
         self.table = TextTable("Guided runs", headings, left=(0, 1), widest_em=14)
         self.table.itemSelectionChanged.connect(self._chose)
         column.addWidget(self.table)
-        self.together = Panel("What the log tells")
+        self.together = Panel("Results of the log")
         self.lines = self.together.add_text()
         column.addWidget(self.together)
 

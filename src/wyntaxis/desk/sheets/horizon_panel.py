@@ -105,7 +105,7 @@ class HorizonPanel(QWidget):
         except ValueError:
             self._failed(f"“{self.date.text()[:20]}” is no date: write year-month-day, as in 2026-11-24")
             return
-        self.plot.answer.setText("Reckoning the night …")
+        self.plot.answer.setText("Computing the night …")
         self.job.start(lambda _progress: night_path(site, framing.ra_deg, framing.dec_deg, date))
 
     def _computed(self, night: NightPath) -> None:

@@ -42,7 +42,7 @@ class PortsSheet(StepSheet):
         row = FlowRow()
         self.read_button = push_button("Read the ports", "Read this computer's USB tree from /sys", self.read, row)
         push_button("Other root …", "Read a copy of a sysfs from a folder", self.ask_root, row)
-        push_button("Stand-in", "Read the simulated tree that goes with the demo", self.read_simulated, row)
+        push_button("Load simulated data", "Read the simulated tree that goes with the demo", self.read_simulated, row)
         self.forget_button = push_button(
             "Forget", "Leave the ports out again", lambda: session.look_at(PORTS_READ, None), row
         )
@@ -92,7 +92,7 @@ class PortsSheet(StepSheet):
             from wyntaxis.simulators.usb import make_demo_tree
 
             with tempfile.TemporaryDirectory() as folder:
-                return replace(read_ports(make_demo_tree(Path(folder), "tarnfell")), root="the stand-in’s root")
+                return replace(read_ports(make_demo_tree(Path(folder), "tarnfell")), root="the simulated tree")
 
         self.job.start(work)
 
@@ -119,7 +119,7 @@ class PortsSheet(StepSheet):
         memory = tree.usbfs_memory_mb
         self.state.setText(
             f"{len(tree.devices)} devices below {tree.root}; kernel's USB memory: "
-            + ("not told" if memory is None else f"{memory} MB" if memory else "no limit")
+            + ("not known" if memory is None else f"{memory} MB" if memory else "no limit")
             + "."
         )
         self._show_tree(tree)

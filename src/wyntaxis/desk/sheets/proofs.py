@@ -1,4 +1,4 @@
-"""The Proofs sheet: which measurement would settle most, what fits into an hour, and what has out of date."""
+"""The Next measurements sheet: which measurement would settle most, what fits into an hour, and what is out of date."""
 
 from __future__ import annotations
 
@@ -23,9 +23,9 @@ from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.tables import TextTable
 
 DELAY_MS = 250
-"""After an edit so much is waited for the next, before all is tried out anew."""
+"""So long after an edit the measurements are ranked again."""
 NEEDS = {"bench": "bench", "daylight": "daylight", "twilight": "twilight", "stars": "clear sky"}
-HEADINGS = ("measurement", "needs", "minutes", "settles", "of these\nstale", "usual uncertainty", "done at")
+HEADINGS = ("measurement", "needs", "minutes", "settles", "of these\nout of date", "usual uncertainty", "done at")
 OUT_OF_DATE_HEADINGS = ("number", "measured on", "changed on", "what changed")
 
 
@@ -72,12 +72,12 @@ class NextMeasurementsSheet(StepSheet):
 
     def _build_out_of_date(self) -> None:
         column = self.add_wide_column()
-        self.out_of_date_title = PlainLabel("Measured before a change: unproven until measured anew or confirmed")
+        self.out_of_date_title = PlainLabel("Measured before a change: not verified until measured again or confirmed")
         self.out_of_date_title.setProperty("role", "heading")
         self.out_of_date_title.setWordWrap(True)
         column.addWidget(self.out_of_date_title)
         self.out_of_date_table = TextTable(
-            "Stale measurements", OUT_OF_DATE_HEADINGS, left=(0, 1, 2, 3), stretch=3, widest_em=22
+            "Out-of-date measurements", OUT_OF_DATE_HEADINGS, left=(0, 1, 2, 3), stretch=3, widest_em=22
         )
         column.addWidget(self.out_of_date_table)
         row = FlowRow()
@@ -197,7 +197,7 @@ class NextMeasurementsSheet(StepSheet):
         """Ask why the chosen out of date measurement still counts, and confirm it."""
         row = self.out_of_date_table.currentRow()
         if not 0 <= row < len(self.out_of_date):
-            self.session.refused.emit("choose a measurement in the table of those that are stale")
+            self.session.refused.emit("choose a measurement in the table of out-of-date measurements")
             return
         entries, given = QInputDialog.getText(self, "Confirm", "Why does it still count?")
         if given:

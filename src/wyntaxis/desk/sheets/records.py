@@ -1,4 +1,4 @@
-"""The Records sheet: what programs have on file against the rig, and what frames' headers say."""
+"""The Programs sheet: what programs have on file against the rig, and what frames' headers say."""
 
 from __future__ import annotations
 

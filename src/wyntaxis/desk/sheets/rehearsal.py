@@ -50,7 +50,7 @@ GRADES = {
 FAULT_HEADINGS = ("fault", "the night is", "frames\nkept", "hours\nlost", "not safe, or not handled")
 STEP_HEADINGS = ("step", "filter", "frames", "limit\ns", "attempts", "pause\ns", "reconnects", "then")
 NO_PLAN = (
-    "The rig has no plan in steps yet: what is played is the plan that would be drafted. Draft it to change it: each "
+    "The rig has no plan in steps yet: the plan that would be drafted is simulated. Draft it to change it: each "
     "step has a time limit, attempts, a pause between them, and what follows when they run out."
 )
 
@@ -98,8 +98,8 @@ class RehearsalSheet(StepSheet):
         self.state = PlainLabel()
         self.state.setWordWrap(True)
         column.addWidget(self.state)
-        column.addWidget(JobBar(self.job, "Playing faults"))
-        column.addWidget(JobBar(self.many_job, "Playing nights"))
+        column.addWidget(JobBar(self.job, "Simulating faults"))
+        column.addWidget(JobBar(self.many_job, "Simulating nights"))
         self.timeline = NightTimeline()
         self.timeline.step_chosen.connect(self.choose_step)
         self.timeline.step_moved.connect(self.move_step)
@@ -109,7 +109,7 @@ class RehearsalSheet(StepSheet):
         self.legend = PlainLabel(
             "Choose a step in the plan’s lane to change it. Filled: at work. Hatched: waiting, in red without end; "
             "crosswise: retries. Ticks below: attempts. A bar: "
-            "a fault strikes. A cross: nobody handles it. The line above: the object is up."
+            "a fault strikes. A cross: it is not handled. The line above: the object is up."
         )
         self.legend.setWordWrap(True)
         self.legend.setProperty("role", "faded")
@@ -180,7 +180,7 @@ class RehearsalSheet(StepSheet):
         """Write a sensible plan into the rig, as one edit."""
         rig = self.session.rig
         if rig.plan is None:
-            self.session.refused.emit("state the planned exposure first (Devices, plan): the plan stands on it")
+            self.session.refused.emit("Enter the planned exposure first (Devices, plan): the plan depends on it")
             return
         steps = [step.model_dump(mode="json", exclude_unset=True) for step in drafted_steps(rig)]
         watch = drafted_watch(rig).model_dump(mode="json", exclude_none=True)
@@ -305,7 +305,7 @@ class RehearsalSheet(StepSheet):
     def choose_step(self, place: int) -> None:
         """Choose a step of the plan, in the timeline and in the table; none for -1."""
         if place >= 0 and not self._steps():
-            self.session.refused.emit("draft a plan first: the steps played are those that would be drafted")
+            self.session.refused.emit("Draft a plan first: the simulated steps are those that would be drafted")
             return
         self._place = place if place < len(self._steps()) else -1
         self._show_step()
@@ -436,11 +436,12 @@ class RehearsalSheet(StepSheet):
     def _state(self, result: Rehearsal | None, *, has_plan: bool) -> str:
         text = "" if has_plan else NO_PLAN + " "
         if result is None:
-            return text + "The night is being played …"
+            return text + "The night is being simulated …"
         graded = [row.grade for row in result.rows if row.applies]
         counts = ", ".join(f"{graded.count(grade)} {grade}" for grade in GRADES if grade in graded)
         return (
-            text + f"Night of {result.setting.sky.date or 'the plan’s hours'}: {len(graded)} faults played: {counts}."
+            text
+            + f"Night of {result.setting.sky.date or 'the plan’s hours'}: {len(graded)} faults simulated: {counts}."
         )
 
     def fit_to_font(self) -> None:
@@ -473,7 +474,7 @@ def outcome_lines(outcome: NightOutcome) -> list[str]:
     lines.append(f"Time: {', '.join(budget)}.")
     first = outcome.first_unhandled
     if first is not None:
-        lines.append(f"First that nobody handles: {first.what} ({first.device}, {clock_words(first.t_s)} h).")
+        lines.append(f"First unhandled event: {first.what} ({first.device}, {clock_words(first.t_s)} h).")
     lines += [f"Nothing ends this wait: {wait}." for wait in outcome.endless]
     if outcome.unsafe:
         lines.append(f"Not safe: {', '.join(outcome.unsafe)}.")

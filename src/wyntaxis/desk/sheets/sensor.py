@@ -98,9 +98,9 @@ class SensorSheet(StepSheet):
             "Read bench frames …", "Read a folder of bias, dark and flat frames, and measure", self.ask, row
         )
         self.simulate_button = push_button(
-            "Stand-in", "Measure a simulated camera's frames", self.measure_simulated, row
+            "Load simulated data", "Measure a simulated camera's frames", self.measure_simulated, row
         )
-        self.again_button = push_button("Measure anew", "Measure again, with the corrections made", self.again, row)
+        self.again_button = push_button("Measure again", "Measure again, with the corrections made", self.again, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
         self.out_button = push_button(
             "Leave out", "Leave the chosen frame out, or take it in again", self.leave_out, row
@@ -343,7 +343,8 @@ class SensorSheet(StepSheet):
             t = gain.transfer
             rows.append(
                 [
-                    ("not told" if gain.gain is None else short(gain.gain)) + (f", {gain.plane}" if gain.plane else ""),
+                    ("not recorded" if gain.gain is None else short(gain.gain))
+                    + (f", {gain.plane}" if gain.plane else ""),
                     _pm(t.conversion_gain, 4),
                     read_noise_text(t, 2),
                     _pm(t.full_well, 0) if t.full_well else "not reached",

@@ -37,8 +37,8 @@ if TYPE_CHECKING:
     from wyntaxis.desk.plots_stars import PlacePlot, TimePlot
 
 NO_FRAMES = (
-    "No frames yet. Give a night's lights: each frame's stars are measured, what happened between is marked, and "
-    "frames that are soft, trailed, clouded, dewed or moved are told apart from those worth keeping."
+    "No frames yet. Add a night's lights: the stars of each frame are measured, events in between are marked, and "
+    "frames that are soft, trailed, clouded, dewed or shifted are rejected with the reason."
 )
 
 
@@ -70,13 +70,15 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         row = FlowRow()
         self.folder_button = push_button("Add a folder …", "Measure all frames below a folder", self.ask_folder, row)
         self.add_button = push_button("Add files …", "Measure single frames", self.ask, row)
-        self.simulate_button = push_button("Stand-in", "Draw and measure a simulated night", self.add_simulated, row)
+        self.simulate_button = push_button(
+            "Load simulated data", "Draw and measure a simulated night", self.add_simulated, row
+        )
         self.clear_button = push_button("Take out", "Take all frames out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep size and roundness in the rig", self.keep, row)
         self.save_button = push_button("Save CSV …", "Save the table of frames as CSV", self.ask_save, row)
         column.addLayout(row)
         fields = FlowRow()
-        self.every = labelled_field("Take every", "1", "Every so many-th frame, for a slow computer", fields, "1")
+        self.every = labelled_field("Take every", "1", "Read only every n-th frame (for a slow computer)", fields, "1")
         low, high = FACTOR_RANGE
         tip = f"The limit of worth as a multiple of each filter's first good frames, usually {low} to {high}"
         self.factor = labelled_field("Limit, × first frames", "1.3", tip, fields, short(FACTOR))
@@ -288,5 +290,5 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         if result is None:
             return NO_FRAMES
         kept = sum(entry.keep for entry in self.grades)
-        text = f"{len(result.frames)} frames, {kept} worth keeping."
+        text = f"{len(result.frames)} frames, {kept} accepted."
         return text + not_used_text(result.not_used)

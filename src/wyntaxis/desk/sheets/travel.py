@@ -1,4 +1,4 @@
-"""The Travel sheet: the drawtube's travel, focus runs with their curves and points, and what to set because of them."""
+"""The Focuser sheet: the drawtube's travel, focus runs with their curves and points, and the settings they give."""
 
 from __future__ import annotations
 
@@ -40,8 +40,8 @@ if TYPE_CHECKING:
 FILES_FILTER = "Frames and tables (*.fit *.fits *.fts *.csv *.tsv *.txt);;All files (*)"
 POINT_HEADINGS = ("frame or row", "position\nsteps", "HFD\npx", "stars", "saturated", "counts", "why not")
 NO_RUNS = (
-    "No focus runs yet. Give frames taken at many positions of the focuser, whose headers tell the position, or a "
-    "table with the columns position and hfd_px. Runs in both directions tell the backlash, runs at other "
+    "No focus runs yet. Add frames taken at many positions of the focuser, with the position in their headers, or a "
+    "table with the columns position and hfd_px. Runs in both directions give the backlash, runs at other "
     "temperatures the slope, runs through other filters their offsets."
 )
 
@@ -93,7 +93,7 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         row = FlowRow()
         self.add_button = push_button("Add files …", "Read frames or tables of focus runs", self.ask, row)
         self.folder_button = push_button("Add a folder …", "Read all frames below a folder", self.ask_folder, row)
-        self.simulate_button = push_button("Stand-in", "Read the demo's frames", self.add_simulated, row)
+        self.simulate_button = push_button("Load simulated data", "Read the demo's frames", self.add_simulated, row)
         self.take_button = push_button("Take out", "Take the chosen run out", self.take_out, row)
         self.keep_button = push_button("Keep as measured", "Keep the numbers in the rig", self.keep, row)
         column.addLayout(row)

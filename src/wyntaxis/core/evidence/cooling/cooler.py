@@ -270,7 +270,7 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
     usable = [_Thinned.of(log) for log in logs if log.has_power and len(log.time_s) >= MIN_SAMPLES]
     usable = [log for log in usable if log.most_power > MIN_POWER]
     if not usable:
-        raise ValueError("no run tells the cooler's power: the model needs a run with it, at best at full power")
+        raise ValueError("no run has the cooler's power: the model needs one that has, best at full power")
 
     def residuals(parameters: Any) -> Any:
         watch()
@@ -295,7 +295,9 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
         covariance = np.full((2, 2), np.inf)
     tau, pull = (float(v) for v in found.x[:2])
     if not np.isfinite(covariance[:2, :2]).all() or math.sqrt(covariance[0, 0]) > tau:
-        raise ValueError("the runs do not tell time constant and pull apart: log one at full power for half an hour")
+        raise ValueError(
+            "the runs cannot separate time constant and maximum cooling rate: log one at full power for half an hour"
+        )
     return CoolerModel(tau, pull, covariance[:2, :2], math.sqrt(variance))
 
 

@@ -92,7 +92,7 @@ def causes(result: FieldResult) -> tuple[Cause, ...]:
     found += list(_of_one(entries[-1], result, tilt_text=tilt_text))
     if not found:
         evidence = tuple(_lines(entries[-1], result.optics.depth_um))
-        found.append(Cause("flat", "the field is flat within what this sweep can tell", evidence, ""))
+        found.append(Cause("flat", "the field is flat within the uncertainty of this sweep", evidence, ""))
     return tuple(found)
 
 
@@ -124,10 +124,12 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_text: bool) -> It
         lines = [f"plane: {plus_minus(tilt.value, tilt.standard, 1)} µm from middle to corner{where}", depth]
         vertex = entry.surface.vertex
         if vertex is not None and tail is not None:
-            lines.append("a bowl off the middle makes the same plane, and the stars' tails point one way: see there")
+            lines.append(
+                "field curvature off the centre makes the same plane, and the stars' tails point one way: check that"
+            )
         yield Cause(
             "tilt",
-            "a tilt; of camera or telescope can’t be told apart by this",
+            "a tilt; this sweep cannot show whether the camera or the telescope is tilted",
             tuple(line for line in lines if line),
             "turn the camera by half a turn in its joint, change nothing else, and sweep again",
         )
@@ -136,7 +138,7 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_text: bool) -> It
         slope = result.flat.slope_um_mm
         yield Cause(
             "spacing",
-            "a bowl: the spacing behind the corrector, or the telescope’s own curvature",
+            "field curvature: from the spacing behind the corrector, or the telescope’s own",
             tuple(
                 line
                 for line in (f"corner over middle: {plus_minus(curvature.value, curvature.standard, 1)} µm", depth)
@@ -144,7 +146,7 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_text: bool) -> It
             ),
             "see the spacing that makes it flat"
             if slope is not None
-            else "change the spacing by half a millimetre and sweep again: two spacings tell where it is flat",
+            else "change the spacing by half a millimetre and sweep again: two spacings show where it is flat",
         )
     if tail is not None:
         yield Cause(
@@ -154,7 +156,7 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_text: bool) -> It
                 f"skewness {plus_minus(tail.value, tail.standard, 2)} toward {number(shape.tail_deg or 0.0, 0)}° "
                 "in the image, over the whole field",
             ),
-            "collimate, then sweep again: a bowl off the middle looks like a tilt until then",
+            "collimate, then sweep again: field curvature off the centre looks like a tilt until then",
         )
     alike = shape.alike
     if alike is not None and shape.alike_deg is not None and alike.value > MIN_ALIKE:
@@ -240,12 +242,12 @@ def _turned(one: _Plane, other: _Plane, half: float | None) -> Iterator[Cause]:
         words = "both are tilted: the camera’s side and the telescope’s"
         what = "square the camera’s side with its tilt plate first, then the focuser’s with its own"
     elif is_camera:
-        words, what = "the camera’s side is tilted: it turned with the camera", "turn the tilt plate’s screws as told"
+        words, what = "the camera’s side is tilted: it turned with the camera", "turn the tilt plate’s screws as listed"
     elif is_telescope:
         words = "the telescope’s side is tilted: it stayed when the camera was turned"
         what = "square the focuser, or the corrector in it; a tilt plate that turns with the camera can’t follow"
     elif _certain(one, half) or _certain(other, half):
-        words, what = "a tilt whose side these two sweeps can’t tell apart", "repeat both sweeps with more frames"
+        words, what = "a tilt; these two sweeps cannot show on which side", "repeat both sweeps with more frames"
     else:
         return
     yield Cause("tilt", words, evidence, what)
@@ -267,7 +269,7 @@ def _changed(one: _Plane, other: _Plane, half: float | None, relation: Relation)
         if _certain(other, half):
             yield Cause(
                 "tilt",
-                "a tilt that stays as it is; of camera or telescope can’t be told apart by this",
+                "a tilt that stays the same; these sweeps cannot show whether the camera or the telescope is tilted",
                 evidence,
                 "turn the camera by half a turn in its joint, change nothing else, and sweep again",
             )
@@ -299,7 +301,7 @@ def _jump(before: MeasuredSweep, after: MeasuredSweep, result: FieldResult) -> I
     if moved is None or abs(moved.value) < max(depth, 2 * SURE * moved.standard):
         return
     warm = (before.sweep.temperature_c, after.sweep.temperature_c)
-    by = f"{number(warm[1] - warm[0], 1)} °C between them" if None not in warm else "no temperature is told"  # type: ignore[operator]
+    by = f"{number(warm[1] - warm[0], 1)} °C between them" if None not in warm else "no temperature is recorded"  # type: ignore[operator]
     yield Cause(
         "focuser",
         "best focus jumped between two sweeps: a loose focuser, or temperature",

@@ -60,7 +60,7 @@ def _about(entry: MeasuredSweep) -> dict[str, Any]:
 
 
 def _no_sweep(result: FieldResult) -> dict[str, Any]:
-    why = "no sweep: it takes four positions or more, told by the headers (FOCUSPOS)"
+    why = "not a sweep: needs FOCUSPOS at four or more positions"
     keys = ("best_position", "tilt_arcmin", "tilt_azimuth_deg", "tilt_um_corner", "curvature_um_corner")
     return dict.fromkeys(keys) | {
         "zones": [],
@@ -109,7 +109,7 @@ def why_not(entry: MeasuredSweep) -> str:
         return entry.surface.why
     if entry.step_um is None:
         return NO_STEP
-    return "" if entry.pixel_um is not None else "neither the rig nor the headers tell the pixel in µm"
+    return "" if entry.pixel_um is not None else "neither the rig nor the headers have the pixel size in µm"
 
 
 def _level_px(entry: MeasuredSweep) -> dict[str, float] | None:
@@ -256,7 +256,7 @@ def summary_lines(result: FieldResult) -> Iterator[str]:
         beside = "" if built is None else f"; built {number(built, 2)} mm"
         yield f"flat at {plus_minus(flat.flat_at_mm.value, flat.flat_at_mm.standard, 2)} mm{beside}"
     elif len(result.sweeps) > 1 or flat.points:
-        yield f"spacing that makes it flat: not told: {flat.why}"
+        yield f"spacing that makes it flat: not known: {flat.why}"
     if len(result.sweeps) > 1:
         yield f"the last two sweeps: {RELATIONS[result.relation or relation_of(*result.sweeps[-2:])]}"
     advice = result.screws

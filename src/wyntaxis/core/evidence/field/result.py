@@ -26,7 +26,7 @@ STEP_SHARE = 0.02
 """What the sharpest image's profile leaves uncertain of a step by how discs grow."""
 MAX_STEP_SHARE = 0.2
 """A stated step that discs contradict by more is the drawtube's: a corrector that moves with it changes it."""
-NO_STEP = "the rig tells no focuser step in µm, and no focal ratio to measure one by"
+NO_STEP = "the rig has no focuser step in µm, and no focal ratio to measure one with"
 
 
 @dataclass(frozen=True)

@@ -81,7 +81,7 @@ def shape_of(frame: FrameStars, size_px: tuple[int, int]) -> FieldShape:
     """
     shapes, used = frame.shapes, frame.used
     if used.sum() < MIN_STARS:
-        return FieldShape(frame.file, why=f"{int(used.sum())} stars tell a shape; it takes {MIN_STARS}")
+        return FieldShape(frame.file, why=f"{int(used.sum())} stars show a shape; it takes {MIN_STARS}")
     x, y = shapes.x[used], shapes.y[used]
     half = math.hypot(*size_px) / 2
     from_x, from_y = (x - (size_px[0] - 1) / 2) / half, (y - (size_px[1] - 1) / 2) / half

@@ -46,7 +46,7 @@ def flat_spacing(points: Sequence[tuple[float, Estimate]]) -> FlatSpacing:
     """
     entries = tuple(sorted(points, key=lambda point: point[0]))
     if not entries:
-        return FlatSpacing(why="no sweep was told its spacing: it takes two sweeps at two spacings")
+        return FlatSpacing(why="no sweep has its spacing recorded: two sweeps at two spacings are needed")
     spacings = np.array([spacing for spacing, _ in entries])
     if float(np.ptp(spacings)) < MIN_APART_MM:
         return FlatSpacing(entries, why=f"all sweeps are at {number(entries[0][0], 2)} mm: it takes two spacings")

@@ -87,13 +87,13 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
     """
     entries = [zone for zone in zones if zone.best_position is not None]
     if len(entries) < MIN_ZONES:
-        return Surface(f"{len(entries)} zones tell a best position; it takes {MIN_ZONES}")
+        return Surface(f"{len(entries)} zones have a best position; it takes {MIN_ZONES}")
     half = math.hypot(*size_px) / 2
     x = np.array([zone.x - (size_px[0] - 1) / 2 for zone in entries]) / half
     y = np.array([zone.y - (size_px[1] - 1) / 2 for zone in entries]) / half
     r2 = np.array([zone.radius2 for zone in entries]) / half**2
     if min(x.std(), y.std()) < MIN_SPREAD / 2 or r2.std() < MIN_SPREAD / 4:
-        return Surface("the stars lie too close together on the frame to tell a surface")
+        return Surface("the stars are too close together on the frame for a surface")
     best = np.array([zone.best_position.value for zone in entries if zone.best_position is not None])
     own = np.array([zone.best_position.standard for zone in entries if zone.best_position is not None])
     # No zone counts for much more than the usual one: its own error is told by few points.

@@ -117,7 +117,7 @@ def keep(rig: Rig, result: FilterResult) -> Change:
         raise ValueError("the rig has no filter wheel among its devices: add one on the Devices sheet")
     error = stop_error_um(result)
     if error is None:
-        raise ValueError("no pair of flats tells by how much the wheel stops off")
+        raise ValueError("no pair of flats shows how far off the wheel stops")
     filters = ", ".join(dict.fromkeys(repeat.filter for repeat in result.repeats))
     values = measured_values(index, {STOP_ERROR: error}, "flats", f"flats through {filters}"[:200], None, "")
     return Change("Keep the wheel’s error", tuple(values))

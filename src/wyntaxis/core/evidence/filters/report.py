@@ -195,7 +195,7 @@ def repeat_row(entry: Repeat, pixel_um: float | None) -> list[str]:
     """
     pair = entry.pair
     shift, um = pair.shift_px, entry.shift_um(pixel_um)
-    words = {True: "yes", False: "no", None: "not told"}
+    words = {True: "yes", False: "no", None: "not known"}
     return [
         entry.filter,
         entry.name,

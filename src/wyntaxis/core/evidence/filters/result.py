@@ -202,7 +202,7 @@ def _levels(sets: Sequence[FlatSet]) -> Iterator[Level]:
         corner, off = falloff(_tiles(entry.mean()))
         flat_field = corner > 100 - MIN_FALLOFF_PERCENT
         brightness = rate / brightest if rate is not None and brightest else None
-        why = "the light hardly falls off, so it has no middle to tell" if flat_field else ""
+        why = "the light hardly falls off, so its centre cannot be measured" if flat_field else ""
         yield Level(entry, share, corner / 100, None if flat_field else off / 100, brightness, why)
 
 
@@ -321,7 +321,7 @@ def _is_same(one: Shadow, other: Shadow) -> bool:
 def _placed(shadow: Shadow, filters: tuple[str, ...], optics: FlatOptics, binning: int) -> Dust:
     """Return a grain with its distance, ``x = w p N``, and the surface there."""
     if optics.pixel_um is None or optics.focal_ratio is None:
-        return Dust(shadow, filters, None, None, "the rig tells no pixel or no focal ratio")
+        return Dust(shadow, filters, None, None, "the rig has no pixel size or no focal ratio")
     factor = optics.pixel_um * binning * optics.focal_ratio / 1000
     value = shadow.outer_px.value * factor
     standard = math.hypot(shadow.outer_px.standard * factor, optics.ratio_share * value)

@@ -79,7 +79,9 @@ def compared(old: Any, new: Any, binned: int) -> Comparison:
     elif worst >= SEEN or certain_corner >= SLOPE_SEEN:
         verdict = Verdict.TIGHT
     elif SIGNIFICANT * noise > FRAME_PROBLEMS:
-        return Comparison(Verdict.UNPROVEN, (), corner, plane, worst, noise, "they are too noisy to tell: take more")
+        return Comparison(
+            Verdict.UNPROVEN, (), corner, plane, worst, noise, "they are too noisy for a verdict: take more"
+        )
     return Comparison(verdict, places, corner, plane, worst, noise)
 
 

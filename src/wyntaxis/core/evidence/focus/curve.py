@@ -389,7 +389,7 @@ def _why_no_curve(points: Sequence[FocusPoint], fit: _Fit) -> str:
             "take larger steps"
         )
     if fit.estimate(0).standard > MAX_STANDARD_SHARE * float(np.ptp(at)):
-        return "its points scatter too much to tell a best position"
+        return "its points scatter too much for a best position"
     return ""
 
 

@@ -67,7 +67,7 @@ def fit_focus_model(
     """
     good = [(run, curve.best_position) for run, curve in runs if curve.best_position is not None]
     if not good:
-        none = "no run tells a best position"
+        none = "no run has a best position"
         return FocusModel(why={BACKLASH: none, SLOPE: none})
     why: dict[str, str] = {}
     filters = _filters(good, order, names)
@@ -76,7 +76,7 @@ def fit_focus_model(
     if not both:
         one = next((d for d in directions if d), None)
         why[BACKLASH] = (
-            f"every run goes {one}; take one the other way" if one else "no run tells which way the counter went"
+            f"every run goes {one}; take one the other way" if one else "no run has a known focuser direction"
         )
     entries = [run.temperature_c for run, _ in good]
     known = [value for value in entries if value is not None]
@@ -84,7 +84,7 @@ def fit_focus_model(
     warm = len(known) == len(good) and span >= MIN_TEMPERATURE_SPAN_C
     if not warm:
         why[SLOPE] = (
-            "not every run tells a temperature"
+            "not every run has a temperature"
             if len(known) < len(good)
             else f"the runs span {span:.1f} °C, and a slope needs {MIN_TEMPERATURE_SPAN_C:g} °C"
         )

@@ -183,7 +183,7 @@ def _point(frame: FrameStars, prefix: str, sharp: FrameStars | None) -> tuple[Fo
 
     header = frame.header
     if header is None or header.focus_position is None:
-        return None, "its header tells no focus position as a number (FOCUSPOS)"
+        return None, "its header has no focus position as a number (FOCUSPOS)"
     hfd = frame.median(frame.shapes.hfd, among=frame.isolated if sharp is None else frame.apart_in(sharp))
     saturated = int(frame.shapes.saturated.sum())
     point = FocusPoint(

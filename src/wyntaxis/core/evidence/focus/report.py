@@ -114,7 +114,7 @@ def summary_lines(result: FocusResult) -> list[str]:
 
     def entries(name: str, estimate: Estimate | None, digits: int, unit: str, why: str) -> str:
         if estimate is None:
-            return f"{name}: not told: {why}"
+            return f"{name}: not known: {why}"
         return f"{name}: {plus_minus(estimate.value, estimate.standard, digits)} {unit}"
 
     named = zip(result.runs, result.curves, strict=True)

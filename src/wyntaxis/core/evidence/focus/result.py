@@ -154,11 +154,11 @@ def measured(
 def _step(runs: Sequence[tuple[FocusRun, FocusCurve]], optics: FocusOptics) -> tuple[Estimate | None, str]:
     """Return the focuser's step in µm by how fast stars grow: ``disc [px/step] · p · N``, a mean over the runs."""
     if optics.pixel_um is None or optics.focal_ratio is None:
-        return None, "the rig tells no pixel or no focal ratio"
+        return None, "the rig has no pixel size or no focal ratio"
     factor = optics.pixel_um * optics.focal_ratio
     entries = [curve.disc_px_step.times(factor * run.binning) for run, curve in runs if curve.disc_px_step is not None]
     if not entries:
-        return None, "no run tells a slope"
+        return None, "no run has a slope"
     weights = [1 / max(entry.standard, 1e-6 * entry.value) ** 2 for entry in entries]
     mean = sum(w * entry.value for w, entry in zip(weights, entries, strict=True)) / sum(weights)
     spread = sum(w * (entry.value - mean) ** 2 for w, entry in zip(weights, entries, strict=True))
@@ -182,7 +182,7 @@ def _offsets(result: FocusResult, names: FilterNames) -> list[FilterOffset]:
         shift = shifts.get(key)
         expected = (shift - base) * 1000 / step if shift is not None and base is not None and step else None
         offset = result.model.offsets.get(name)
-        why = "" if offset is not None else result.model.why.get(name, "no run through it tells a best position")
+        why = "" if offset is not None else result.model.why.get(name, "no run through it has a best position")
         found.append(FilterOffset(name, offset, expected, why))
     return found
 

@@ -116,9 +116,9 @@ def _parsed(
 def _point(row: Sequence[str], places: dict[str, Place], name: str, factor: float) -> tuple[FocusPoint | None, str]:
     position, hfd = _number(row, places, "focus.position"), _number(row, places, "focus.hfd")
     if position is None or abs(position) > MAX_POSITION:
-        return None, "tells no position"
+        return None, "has no position"
     if hfd is None or not 0 < hfd * factor <= MAX_HFD_PX:
-        return None, "tells no star size above 0"
+        return None, "has no star size above 0"
     temperature = _number(row, places, "focus.temperature")
     stars, saturated = (_number(row, places, key) for key in ("focus.stars", "focus.saturated"))
     point = FocusPoint(

@@ -120,7 +120,7 @@ def convert(value: float, written_in: str, unit: str) -> float:
     """
     known = _FACTORS.get(unit, {unit: 1.0})
     if written_in not in known:
-        raise ValueError(f"{written_in or 'a plain number'} cannot be told in {unit or 'a plain number'}")
+        raise ValueError(f"{written_in or 'a plain number'} cannot be given in {unit or 'a plain number'}")
     return (value - _ZERO_POINTS.get(written_in, 0.0)) * known[written_in]
 
 
@@ -236,7 +236,7 @@ def foreign_number_in(value: object, written_in: str, unit: str, expected: float
     if not entries:
         entries = written_in
     elif entries not in _FACTORS.get(unit, {unit: 1.0}):
-        raise ValueError(f"carries “{found.unit[:20]}”, which cannot be told in {unit or 'a plain number'}")
+        raise ValueError(f"carries “{found.unit[:20]}”, which cannot be given in {unit or 'a plain number'}")
     number = convert(found.value, entries, unit)
     other = None if found.other is None else convert(found.other, entries, unit)
     return ForeignNumber(number, "", other).nearest(expected)

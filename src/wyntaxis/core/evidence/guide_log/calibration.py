@@ -167,7 +167,7 @@ def _pulses(section: Section, facts: LogFacts, notes: list[str]) -> Any | None:
     if "guide.time" in section.values:
         notes.append("no column of pulses: the times are taken as the pulses' sum")
         return section.values["guide.time"]
-    notes.append("neither pulses nor the length of one are told: name the column, or write it above the rows")
+    notes.append("neither pulses nor their length are recorded: name the column, or write it above the rows")
     return None
 
 
@@ -229,7 +229,7 @@ def _scale(
         notes.append(f"guide rate not stated: taken as {optics.rate_sidereal:g} × sidereal")
     found: dict[str, Estimate] = {}
     if ra is not None and declination is None:
-        notes.append("the declination is not known: right ascension's steps tell no scale")
+        notes.append("the declination is not known: right ascension's steps give no scale")
     elif ra is not None and declination is not None:
         along = rate * math.cos(math.radians(declination))
         found["ra"] = Estimate(along / ra.speed, along / ra.speed * ra.standard / ra.speed)
@@ -239,7 +239,7 @@ def _scale(
         return None
     if len(found) == 2 and abs(found["ra"].value - found["dec"].value) > AXES_AGREE * found["ra"].value:
         notes.append(
-            f"declination's steps tell {found['dec'].value:.3g} ″/px, right ascension's {found['ra'].value:.3g}: the "
+            f"declination's steps give {found['dec'].value:.3g} ″/px, right ascension's {found['ra'].value:.3g}: the "
             "axis that starts later is slowed by play; right ascension's counts"
         )
         del found["dec"]

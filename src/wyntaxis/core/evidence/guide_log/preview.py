@@ -81,7 +81,7 @@ def section_text(section: Section) -> str:
     parts = []
     for key, place in sorted(section.places.items(), key=lambda entry: entry[1].index):
         label, heading = COLUMNS[key].label.lower(), section.headings[place.index]
-        unit = f" in {place.unit}" if place.unit else " in guide px (no unit told)" if COLUMNS[key].unit == "″" else ""
+        unit = f" in {place.unit}" if place.unit else " in guide px (no unit given)" if COLUMNS[key].unit == "″" else ""
         parts.append(f"“{heading}” is {label}{unit}")
     what = "a calibration" if section.is_calibration else "a guided run"
     return f"{what}: {', '.join(parts)}."

@@ -27,8 +27,8 @@ RUN_HEADINGS = (
     "settling s",
     "lost %",
 )
-NO_PERIOD = "nothing turns that stands out of the noise, or the run is too short to see it"
-NO_DITHER = "the log tells no dither"
+NO_PERIOD = "no periodic error above the noise, or the run is too short to show it"
+NO_DITHER = "the log has no dither"
 NO_CALIBRATION = "the log holds no calibration: rows of a way (west, north …), pulse and x, y in px"
 
 
@@ -103,7 +103,7 @@ def _run_lines(own: MeasuredRun) -> list[str]:
         )
     if own.alike_ra is not None:
         lines.append(
-            f"Errors one frame apart are alike by {plus_minus(own.alike_ra.value, own.alike_ra.standard, 2)} (below "
+            f"Lag-1 autocorrelation {plus_minus(own.alike_ra.value, own.alike_ra.standard, 2)} (below "
             "−0.2 too eager, above 0.6 too weak)."
         )
     if own.elongation is not None:

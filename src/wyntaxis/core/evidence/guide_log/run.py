@@ -211,7 +211,7 @@ def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics)
     if strength is not None and np.nanmax(strength, initial=-np.inf) > 0:
         lost |= strength[: len(lost)] <= 0  # no light is no star, whatever the errors say
     if (~lost)[good].sum() < MIN_ROWS:
-        raise InputError(f"holds fewer than {MIN_ROWS} frames of the star, so nothing is told of its guiding")
+        raise InputError(f"holds fewer than {MIN_ROWS} frames of the star, too few to measure the guiding")
     moved = [_moved(section, axis, facts, optics, own, notes) for axis, own in (("ra", ra), ("dec", dec))]
     _hold_scales(facts, optics, notes)
     breaks = broken | np.isin(np.arange(len(time)), [row for row, event in section.events if event == STOPPED])
@@ -277,7 +277,7 @@ def _times(section: Section, facts: LogFacts, notes: list[str]) -> tuple[Any, fl
     if "guide.time" not in section.values:
         exposure = facts.exposure_s
         if exposure is None or frames is None:
-            raise InputError("tells no times: name the column, or write the exposure above the rows (exposure = 2 s)")
+            raise InputError("has no times: name the column, or write the exposure above the rows (exposure = 2 s)")
         notes.append(f"no column of times: frames counted, {exposure:g} s each")
         time = frames * exposure
     else:
@@ -318,13 +318,13 @@ def _errors(section: Section, facts: LogFacts, optics: GuideOptics, notes: list[
     keys = ("guide.ra", "guide.dec")
     if not any(key in section.values for key in keys):
         keys = ("guide.x", "guide.y")
-        notes.append("only x and y are told: taken as right ascension and declination")
+        notes.append("only x and y are recorded: taken as right ascension and declination")
     arrays = []
     for key in keys:
         values = section.values.get(key)
         if values is None:
             arrays.append(np.full(section.rows, np.nan))
-            notes.append(f"only one axis is told: {section.headings[section.places[_other(keys, key)].index]}")
+            notes.append(f"only one axis is recorded: {section.headings[section.places[_other(keys, key)].index]}")
             continue
         arrays.append(values * _arcsec(section.places[key].unit, section.headings, facts, optics, notes))
     return arrays[0], arrays[1]
@@ -335,12 +335,12 @@ def _other(keys: Sequence[str], key: str) -> str:
 
 
 def _hold_scales(facts: LogFacts, optics: GuideOptics, notes: list[str]) -> None:
-    """Note where the log goes by another scale than the rig makes."""
+    """Note where the log uses another scale than the rig makes."""
     entries, own = facts.scale_arcsec_px, optics.scale_arcsec_px
     if entries is None or own is None or abs(entries / own - 1) <= SCALES_AGREE:
         return
     notes.append(
-        f"the log goes by {entries:.4g} ″/px, the rig makes {own:.4g}: {entries / own:.3g} times; binning or reducer?"
+        f"the log uses {entries:.4g} ″/px, the rig makes {own:.4g}: {entries / own:.3g} times; binning or reducer?"
     )
 
 

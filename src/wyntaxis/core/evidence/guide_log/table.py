@@ -278,7 +278,7 @@ class _Reader:
         foreign = unknown_unit(cells, places)
         if foreign:
             raise InputError(
-                f"its column “{foreign[:40]}” is in a unit that cannot be told in arcsec or px; convert it"
+                f"its column “{foreign[:40]}” is in a unit that cannot be converted to arcsec or px; convert it first"
             )
         facts = dict(self._facts)
         self._sections.append(Section(self._line, tuple(cells), places, facts=facts))

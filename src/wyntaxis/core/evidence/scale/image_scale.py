@@ -165,16 +165,16 @@ def _check_matrix(header: Header) -> None:
     steps = [card_value(header, key) for key in ("CDELT1", "CDELT2")]
     entries = [value for value in (*cd, *steps) if isinstance(value, (int, float))]
     if not entries:
-        raise ValueError("its WCS gives no scale (neither a CD matrix nor CDELT): solve the frame anew")
+        raise ValueError("its WCS has no scale (neither a CD matrix nor CDELT): solve the frame again")
     rows = (cd[:2], cd[2:])
     in_cd = all(any(isinstance(v, (int, float)) and v != 0 for v in row) for row in rows)
     in_steps = all(isinstance(step, (int, float)) and step != 0 for step in steps)
     if not in_cd and not in_steps:
-        raise ValueError("its WCS gives a scale of 0 (CD or CDELT are zero): solve the frame anew")
+        raise ValueError("its WCS has a scale of 0 (CD or CDELT are zero): solve the frame again")
     if tells_two_matrices({key: card_value(header, key) for key in MATRIX_CARDS}):
         raise ValueError(
-            "its WCS tells a CD matrix and a PC matrix beside it that disagree, and the FITS standard allows one of "
-            "them: solve the frame anew"
+            "its WCS has a CD matrix and a PC matrix that disagree, and the FITS standard allows only one: solve the "
+            "frame again"
         )
 
 

@@ -307,10 +307,12 @@ class _Bench:
                 waiting = ""
             else:
                 if waiting:
-                    self.rejected.append(RejectedFrame(waiting, "no other flat has its level, and no exposure is told"))
+                    self.rejected.append(
+                        RejectedFrame(waiting, "no other flat has its level, and no exposure is recorded")
+                    )
                 waiting = name
         if waiting:
-            self.rejected.append(RejectedFrame(waiting, "no other flat has its level, and no exposure is told"))
+            self.rejected.append(RejectedFrame(waiting, "no other flat has its level, and no exposure is recorded"))
         return pairs
 
     def _transfer(

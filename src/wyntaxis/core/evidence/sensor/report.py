@@ -7,7 +7,7 @@ from wyntaxis.core.evidence.sensor.bench_result import BenchResult
 from wyntaxis.core.evidence.sensor.transfer import Transfer
 from wyntaxis.core.wording import number, plus_minus
 
-UNRESOLVED = "the noise in dark is under half a step of the converter: only an upper bound can be told (EMVA 1288 R4)"
+UNRESOLVED = "the noise in dark is under half a step of the converter: which gives only an upper bound (EMVA 1288 R4)"
 
 
 def read_noise_text(transfer: Transfer, digits: int) -> str:

@@ -33,9 +33,9 @@ def number_reported(value: float | None) -> str:
     Returns
     -------
     str
-        The number, or that the header does not tell it.
+        The number, or that the header does not record it.
     """
-    return "not told" if value is None else f"{value:g}"
+    return "not recorded" if value is None else f"{value:g}"
 
 
 def in_pairs(names: Sequence[str]) -> list[tuple[str, str]]:

@@ -102,7 +102,7 @@ def pair_stats(one: Path, other: Path, watch: Watch = lambda: None, plane: Plane
         if (first.width, first.height) != (second.width, second.height):
             raise InputError(
                 f"has {second.width} × {second.height} px, but {shown(one)} has "
-                f"{first.width} × {first.height}; a pair must be alike",
+                f"{first.width} × {first.height}; the frames of a pair must be equal in size",
                 other,
             )
         return _stats(first.plane(plane), second.plane(plane), one, watch)

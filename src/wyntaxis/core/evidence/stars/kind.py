@@ -87,7 +87,7 @@ def read(
 
 
 def kept_figures(result: StarsResult) -> dict[str, Estimate]:
-    """Return the median size in arcsec and roundness over the frames worth keeping, by quantity id."""
+    """Return the median size in arcsec and roundness over the accepted frames, by quantity id."""
     good = [entry.frame for entry in result.grades if entry.keep]
     sizes = [frame.fwhm_px.times(frame.scale_arcsec_px) for frame in good if frame.fwhm_px and frame.scale_arcsec_px]
     shapes = [frame.elongation for frame in good if frame.elongation is not None]
@@ -153,12 +153,12 @@ def keep(rig: Rig, result: StarsResult) -> Change:
                 "method": "stars",
                 "file": result.frames[0].file.rpartition("/")[2][:200],
                 "date": utc_stamp(),
-                "note": f"{good} of {len(result.frames)} frames worth keeping",
+                "note": f"{good} of {len(result.frames)} accepted frames",
             },
         }
         values.append((("measured", key), quantity_value))
     if not values:
-        raise ValueError("no frame is worth keeping, so there is no star size to keep")
+        raise ValueError("no frame is accepted, so there is no star size to keep")
     return Change("Keep the stars' size", tuple(values))
 
 

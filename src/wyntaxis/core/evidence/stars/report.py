@@ -74,7 +74,7 @@ def _frame(entry: FrameGrade) -> dict[str, Any]:
     if frame.why_none:
         entries["why"] = frame.why_none
     elif scale is None:
-        entries["why"] = "the scale is not known: name a rig, or frames whose header tells pixel and focal length"
+        entries["why"] = "the scale is not known: name a rig, or frames whose header has pixel size and focal length"
     return entries
 
 
