@@ -27,6 +27,7 @@ lint: $(READY)
 	@$(BIN)/ruff format --check .
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports
+	@$(BIN)/python tools/check_words.py
 
 format: $(READY)
 	@$(BIN)/ruff check --fix .

@@ -69,7 +69,7 @@ def test_ports_and_ready(rig_file, capsys, tmp_path):
     stands = {row["id"]: row["verdict"] for row in out_json(capsys)}
     assert (stands["awake"], stands["calibration"]) == ("holds", "unproven")
     assert main(["ready", rig_file]) == 0
-    assert "UNPROVEN  No device may fall asleep" in capsys.readouterr().out
+    assert "UNPROVEN  No device can fall asleep" in capsys.readouterr().out
     write(tmp_path / "frames" / "a.fits", GAIN=0)
     assert main(["ready", rig_file, "--frames", str(tmp_path / "frames")]) == 1
     assert "Not ready" in capsys.readouterr().out

@@ -1,5 +1,6 @@
 """The guide: it tells everything that is declared, its examples run, its places are there, its search finds."""
 
+import html
 import re
 import shlex
 import subprocess
@@ -65,7 +66,7 @@ def test_every_entry_says_something_of_its_own(kind):
 
 def test_every_step_has_a_page_and_every_finding_a_place():
     for step in steps():
-        assert step.title in guide.page_html(guide.place_of_step(step).page)
+        assert html.escape(step.title) in guide.page_html(guide.place_of_step(step).page)
     page = guide.page_html("reference/findings")
     for found in evaluate(load(demo.rig_path(NAMES["triplet"])).rig).findings:
         place = guide.place_of_finding(found)

@@ -150,7 +150,7 @@ def test_a_rigs_own_list_has_addresses():
 
 
 PRESENCE = [
-    ("nobody looked", {}, None, "unproven", "nobody has looked"),
+    ("not checked", {}, None, "unproven", "is not checked"),
     ("stated by hand", {"connected": True}, None, "holds", "stated by hand"),
     ("a program does not reach it", {"connected": True}, False, "fails", "not connected (capture program)"),
     ("a program reaches it", {}, True, "holds", "connected (capture program)"),

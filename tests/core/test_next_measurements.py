@@ -289,7 +289,7 @@ def test_the_command_confirms(tmp_path, rig, capsys):
     path.write_text(after.model_dump_json(exclude_unset=True), "utf-8")
     run = partial(main, ["proofs", str(path)])
     assert run() == 0
-    assert "stale: guide_rms_arcsec: measured on" in capsys.readouterr().out
+    assert "out of date: guide_rms_arcsec: measured on" in capsys.readouterr().out
     assert main(["proofs", str(path), "--confirm", "guide_rms_arcsec"]) == 2
     assert main(["proofs", str(path), "--confirm", "nothing", "--reason", "x"]) == 2
     assert main(["proofs", str(path), "--confirm", "guide_rms_arcsec", "--reason", "only its name was given"]) == 0

@@ -130,11 +130,11 @@ def test_save_as_adds_the_suffix_and_open_asks(window, tmp_path, monkeypatch):
 
 def test_the_margin_follows_the_part_chosen_and_copies(window):
     window.session.choose_part("guide_focuser")
-    assert window.margin.title.text().startswith("Fails: The guide camera sits 0.78 mm too far")
+    assert window.margin.title.text().startswith("Fails: The guide camera is 0.78 mm too far")
     window.margin.copy_button.click()
     copied = QApplication.clipboard().text()
     assert "required: X − G_main + G_guide" in copied
-    assert "set guide focuser to 29.22 mm" in copied
+    assert "Set guide focuser to 29.22 mm" in copied
 
 
 def test_names_from_a_file_are_never_read_as_markup(window):
@@ -159,7 +159,7 @@ def test_the_worklist_folds_and_is_walked_by_keys(window):
     assert window.step.key == "guide_branch"
     assert "fails" in line.accessibleName()
     QTest.keyClick(line, Key.Key_Down)
-    assert worklist._headings["Reckon"].hasFocus()
+    assert worklist._headings["Compute"].hasFocus()
 
 
 def test_text_grows_and_shrinks_within_its_range(window):

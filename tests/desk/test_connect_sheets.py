@@ -158,13 +158,13 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     ports.read_simulated()
     qtbot.waitUntil(lambda: session.evidence.of(PORTS) is not None, timeout=8000)
     assert "Pellucid Petit" in texts(ports.tree, 7)
-    row = texts(ports.findings).index("Pellucid Petit may be put to sleep, and drop off")
+    row = texts(ports.findings).index("Pellucid Petit may be put to sleep, and drop off USB")
     ports.findings.setCurrentCell(row, 0)
     assert 'ATTR{power/control}="on"' in window.margin.remedy.text()
     ports.copy()
     assert "usbcore.usbfs_memory_mb=256" in QApplication.clipboard().text()
     ready = sheet_of("ready")
-    row = texts(ready.table).index("No device may fall asleep")
+    row = texts(ready.table).index("No device can fall asleep")
     assert ready.table.item(row, 1).text() == "fails"
     ready.table.setCurrentCell(row, 0)
     assert "may be put to sleep" in window.margin.title.text()
@@ -191,7 +191,7 @@ def test_empty_sheets_say_what_to_do(make_window):
     window.show_step("ready")
     ready = window.sheets["ready"]
     assert ready.table.rowCount() == 0
-    assert "Nothing of this rig is a condition of the night yet" in ready.sentence.text()
+    assert "No condition of the night applies to this rig yet" in ready.sentence.text()
     assert ready.left_out.text().startswith(
         "24 conditions do not apply: the rig has no corrector and no guide branch; "
     )

@@ -125,7 +125,7 @@ def test_a_stale_measurement_is_shown_and_confirmed(sheet_of, qtbot):  # noqa: F
     ring = next(place for place, part in enumerate(session.rig.train) if part.id == "ring")
     session.set_value(("train", ring, "length_mm"), 12.2, "Change the ring")
     (row,) = texts(sheet.out_of_date_table)
-    assert row[:2] == ["Tilt, middle to corner", "2026-11-12"]
+    assert row[:2] == ["Tilt, centre to corner", "2026-11-12"]
     assert row[3] == "spacing: ring 12.9 → 12.2"
     assert session.evaluation.rows["field_tilt_um"].verdict is Verdict.UNPROVEN
     entries = []

@@ -59,7 +59,7 @@ def test_sweeps_tell_tilt_spacing_and_which_screws_to_turn(window, sheet_of, qtb
     assert [row[0] for row in texts(sheet.table)] == ["61.6 mm", "62.9 mm"]
     assert sheet.chosen.tilt_um.value == pytest.approx(60, rel=0.12)
     assert "at another spacing" in sheet.lines.text()
-    assert "A tilt; of camera or telescope can’t be told apart" in sheet.causes.text.text()
+    assert "A tilt; this sweep cannot show whether" in sheet.causes.text.text()
     assert len(sheet.surface_plot.data.rows) == len(sheet.chosen.zoned.zones)
     assert "It rises toward" in sheet.surface_plot.answer.text()
     sheet.residuals.setChecked(True)
@@ -147,7 +147,7 @@ def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats): 
     row = session.evaluation.rows["wheel_device.stop_error_um"]
     assert row.measured.value == pytest.approx(3.9 * math.hypot(1.2, 0.8), abs=4 * row.measured.uncertainty)
     found = session.evaluation.finding("wheel.repeat")
-    assert "px off" in found.title
+    assert "px from where it stopped" in found.title
     session.undo()
     assert "wheel_device.stop_error_um" not in session.evaluation.rows
     window.set_palette_by_name("night")

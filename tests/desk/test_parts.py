@@ -124,6 +124,6 @@ def test_the_worklist_counts(example):
         "guide_log": (None, "runs, calibration"),
         "ready": ("fails", "1 fails, 2 unproven"),
         "proofs": (None, "what to measure next"),
-        "rehearsal": (None, "the night, played by day"),
+        "rehearsal": (None, "the night, simulated by day"),
         "dossier": (None, "on paper, and its history"),
     }

@@ -70,7 +70,7 @@ def test_the_timeline_tells_devices_and_what_stands_under_the_mouse(night, qtbot
     assert timeline.reported_at(QPointF(5, 2)) == ""
     assert "96 of 120 frames kept" in timeline.accessibleDescription()
     choose(sheet, qtbot, "Rain")
-    assert "first nobody handles" in timeline.accessibleDescription()
+    assert "first unhandled" in timeline.accessibleDescription()
     band = sheet.window().drawing
     assert band.currentWidget() is band.night
 

@@ -105,16 +105,16 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     sheet.table.selectRow(4)
     qtbot.waitUntil(lambda: sheet._picture is not None and sheet._picture[0].endswith("focus_004.fits"), timeout=10000)
     assert "focus_004.fits" in sheet.frame_plot.answer.text()
-    assert len(sheet.frame_plot.data.rows) == sheet.worth[4].frame.count
+    assert len(sheet.frame_plot.data.rows) == sheet.grades[4].frame.count
     assert "zones" in sheet.place_plot.answer.text()
     sheet.time_plot.frame_chosen.emit(2)
     assert sheet.table.currentRow() == 2
-    kept = sum(entry.keep for entry in sheet.worth)
+    kept = sum(entry.keep for entry in sheet.grades)
     type_into(sheet.limit, "3.5")
     assert sheet.result.limit_px == 3.5
-    assert sum(entry.keep for entry in sheet.worth) < kept
+    assert sum(entry.keep for entry in sheet.grades) < kept
     sheet.time_plot.limit_moved.emit(99.0)
-    assert all(entry.keep for entry in sheet.worth)
+    assert all(entry.keep for entry in sheet.grades)
     type_into(sheet.limit, "")
     assert sheet.result.limit_px is None
     type_into(sheet.factor, "0.2")

@@ -92,7 +92,7 @@ def test_a_rig_is_drafted_and_its_three_missing_numbers_given(start, qtbot, fram
         field.setCurrentIndex(field.findData(kind))
         field.activated.emit(field.currentIndex())
     assert session.rig.assumed == ()
-    assert "Every value of this rig was given" in page.not_entered.words.text()
+    assert "Every value of this rig is entered" in page.not_entered.words.text()
     # What fails is what is wrong: the program's focal length, and one camera for two in its ports.
     assert fails(start) == {"records.focal_length"}
     for _ in range(6):

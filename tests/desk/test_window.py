@@ -53,7 +53,7 @@ def test_the_main_job(window, qtbot, tmp_path, monkeypatch):
     type_into(window.band._editor, "12.5")
     assert window.session.rig.train[3].length_mm == 12.5
     assert "+0.316" in error_text(window)
-    assert window.margin.title.text().startswith("Tight: The sensor is inside the tolerance behind Aldous 0.76x")
+    assert window.margin.title.text().startswith("Tight: The sensor is within the tolerance behind Aldous 0.76x")
     assert "12.5 → 12.18" in window.margin.remedy.text()
     assert window.isWindowModified()
     window.menus.by_name["Undo"].trigger()
@@ -298,6 +298,7 @@ def test_the_window_remembers_its_state(window, make_window):
 
 
 def test_start_builds_only_after_the_first_paint(qtbot, qapp, tmp_path):
+    from wyntaxis.desk.app import set_typeface
     from wyntaxis.desk.window import MainWindow
     from wyntaxis.desk.window_state import WindowState
 
@@ -305,7 +306,12 @@ def test_start_builds_only_after_the_first_paint(qtbot, qapp, tmp_path):
     qtbot.addWidget(window)
     loaded = []
     qapp.setFont(QFont("DejaVu Sans"))
-    window.start(lambda: loaded.append(window.built), before=lambda: loaded.append(window.built))
+
+    def before():
+        set_typeface(qapp)
+        loaded.append(window.built)
+
+    window.start(lambda: loaded.append(window.built), before=before)
     assert not window.built
     qtbot.waitUntil(lambda: len(loaded) == 2)
     assert loaded == [False, True]

@@ -278,7 +278,7 @@ def test_the_commands(entries, tmp_path, capsys):
     main(["differ", str(path), "--set", "train[3].length_mm=12.9"])
     out = capsys.readouterr().out
     assert "train[3].length_mm: 12.5 → 12.9" in out
-    assert "died: Flats" in out
+    assert "no longer valid: Flats" in out
     assert main(["differ", str(path), str(path)]) == 0
     assert capsys.readouterr().out == "nothing differs\n"
     assert document_of(rig)["train"][3]["length_mm"] == 12.5, "nothing is written"

@@ -101,7 +101,7 @@ def test_to_a_programs_unit_and_back(unit):
     for wanted in units_for(unit):
         for value in (0.0, 1.0, -12.5, 513.76):
             assert convert(to_unit(value, unit, wanted), wanted, unit) == pytest.approx(value, abs=1e-9)
-    with pytest.raises(ValueError, match="furlongs cannot be told in"):
+    with pytest.raises(ValueError, match="furlongs cannot be given in"):
         to_unit(3.0, unit, "furlongs")
 
 
@@ -116,4 +116,4 @@ def test_a_unit_without_a_way_to_it_is_refused(unit):
     (page,) = typing_pages(evaluate(validated(document)))
     (line,) = page.lines
     assert (line.type_this, line.there_now, line.mark) == ("–", "–", "unknown")
-    assert line.note == f"a number in steps cannot be told in {unit}: correct the form’s unit"
+    assert line.note == f"a number in steps cannot be given in {unit}: correct the form’s unit"

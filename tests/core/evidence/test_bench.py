@@ -225,7 +225,7 @@ def test_frames_that_do_not_belong_are_named(tmp_path):
     why = {frame.path: frame.why for frame in result.rejected}
     assert why["small.fits"] == "has 40 × 40 px, the others 96 × 96"
     assert "what kind of frame" in why["what.fits"]
-    assert why["untimed.fits"] == "no other flat has its level, and no exposure is told"
+    assert why["untimed.fits"] == "no other flat has its level, and no exposure is recorded"
     assert why["warm.fits"] == "temperature off: -3.0 °C where -10.0 °C was set"
     assert "cut short" in why["torn.fits"]
     assert why["dawn_1.fits, dawn_2.fits"] == "saturated: 65000 ADU in the middle; was the cap on?"
@@ -301,7 +301,7 @@ def test_tile_statistics_leave_defects_out(tmp_path):
     assert int(stats.outliers.sum()) == pytest.approx(300, abs=3)
     assert float(stats.variance.mean()) == pytest.approx(64, rel=0.02)
     assert float(stats.mean[0, 0]) == pytest.approx(base[:16, :16].mean(), abs=1)
-    with pytest.raises(InputError, match="a pair must be alike"):
+    with pytest.raises(InputError, match="the frames of a pair must be equal in size"):
         pair_stats(one, write(tmp_path / "other.fits", np.zeros((128, 256), np.uint16)))
     with pytest.raises(InputError, match="at least"):
         frame_stats(write(tmp_path / "tiny.fits", np.zeros((4, 4), np.uint16)))

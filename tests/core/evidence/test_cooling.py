@@ -147,7 +147,7 @@ def test_rules_point_columns(tmp_path):
     ]
     log = read_cooling_log(path, rules)
     assert (log.time_s[-1], log.sensor_c[-1], log.has_power) == (29 * 60, -9, False)
-    with pytest.raises(ValueError, match="no run tells the cooler's power"):
+    with pytest.raises(ValueError, match="no run has the cooler's power"):
         fit_cooler([log])
 
 

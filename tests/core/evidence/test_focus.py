@@ -192,9 +192,9 @@ def test_the_law_of_all_runs_by_hand():
     [
         ([(1000, 1, 5, "out", "L"), (1001, 1, 5.4, "out", "L")], "backlash", "every run goes out"),
         ([(1000, 1, 5, "out", "L"), (1001, 1, 5.4, "out", "L")], "slope", "span 0.4 °C"),
-        ([(1000, 1, 5, None, "L"), (1001, 1, None, None, "L")], "slope", "not every run tells a temperature"),
+        ([(1000, 1, 5, None, "L"), (1001, 1, None, None, "L")], "slope", "not every run has a temperature"),
         ([(1000, 1, 5, "out", "L"), (1040, 1, 12, "out", "Ha")], "slope", "together with something else"),
-        ([(1000, 1, 5, None, "L")], "backlash", "no run tells which way"),
+        ([(1000, 1, 5, None, "L")], "backlash", "no run has a known focuser direction"),
     ],
 )
 def test_what_runs_cannot_tell_apart_is_left_open(table, key, entries):
@@ -264,7 +264,7 @@ def test_a_table_of_radii_and_a_sorted_one(tmp_path):
     [
         ("position,size_px\n", "holds no row"),
         ("a,b\n1,2\n", "no column for position"),
-        ("position,hfd_px\n1,x\n,3\n", "tells no"),
+        ("position,hfd_px\n1,x\n,3\n", "has no"),
         ("\x00\x01", "NUL"),
     ],
 )
@@ -300,7 +300,7 @@ def test_frames_are_read_kept_and_told(tmp_path, capsys):
     assert {run["direction"] for run in entries["runs"]} == {"in", "out"}
     assert entries["backlash_steps"]["value"] == pytest.approx(24, abs=2 * entries["backlash_steps"]["u"] + 0.5)
     reasons = " ".join(entry["why"] for entry in entries["not_used"])
-    assert "tells no focus position as a number" in reasons
+    assert "has no focus position as a number" in reasons
     assert "no run: it takes 4" in reasons
     rig = validated(json.loads(rig_path.read_text("utf-8")))
     focuser = next(device for device in rig.devices if device.kind == "focuser")

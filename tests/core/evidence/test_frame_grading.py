@@ -1,4 +1,4 @@
-"""Which frames are worth keeping: how fields lie against each other, and what is told of each bad frame."""
+"""Which frames are accepted: how fields lie against each other, and what is told of each bad frame."""
 
 import csv
 import io
@@ -76,7 +76,7 @@ def test_the_limit_is_the_users_to_move(measured):
     assert not any(entry.keep for entry in strict.grades)
     loose = replace(measured, factor=3.0)
     assert not any(entry.fault == "soft" for entry in loose.grades)
-    with pytest.raises(ValueError, match="no frame is worth keeping"):
+    with pytest.raises(ValueError, match="no frame is accepted"):
         keep(validated(clean_document()), strict)
     rows = list(csv.reader(io.StringIO(frames_csv(measured.grades))))
     assert rows[0][:3] == ["frame", "keep", "stars"]

@@ -166,7 +166,7 @@ def test_logs_of_many_forms_hold_the_same_run(tmp_path, name):
         ("1,2,3\n4,5,6\n", "no line of headings"),
         ("time,ra,dec\n1,2\x00,3\n", "NUL bytes"),
         ("time,ra_arcsec,dec_arcsec\n1,2,3\n2,3,4\n", "a guided run needs 8"),
-        ("ra_arcsec,frame,dec_arcsec\n" + "1,2,3\n" * 20, "tells no times"),
+        ("ra_arcsec,frame,dec_arcsec\n" + "1,2,3\n" * 20, "has no times"),
         (table("time,ra,dec", lambda t, a, b, k: f"{t:.1f},{a:.3f},{b:.3f}".replace(".", ",")), "both decimal point"),
         (table("time_s,ra_arcsec,dec_arcsec", lambda t, a, b, k: f"{t},nan,nan"), "frames of the star"),
         (table("time_s,ra_arcsec,dec_arcsec,lost", lambda t, a, b, k: f"{t},{a},{b},1"), "frames of the star"),

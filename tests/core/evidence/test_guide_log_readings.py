@@ -124,7 +124,7 @@ def test_a_run_reads_alike_in_any_unit(tmp_path, unit, clock, where):
 
 def test_a_unit_that_cannot_be_told_in_arcsec_is_refused(tmp_path):
     rows, _ = mount(seconds=300)
-    with pytest.raises(InputError, match=r"“ra \(µm\)” is in a unit that cannot be told in arcsec or px"):
+    with pytest.raises(InputError, match=r"“ra \(µm\)” is in a unit that cannot be converted to arcsec or px"):
         read([log(tmp_path, rows, "time,ra (µm),dec (µm),ra pulse,dec pulse")], OPTICS)
 
 

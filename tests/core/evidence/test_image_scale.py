@@ -113,8 +113,8 @@ def test_angle_mirror_and_distortion_are_told():
         (lambda h: h.pop("NAXIS1"), "does not give the frame's size"),
         (without_cd, "neither a CD matrix nor CDELT"),
         (lambda h: h.update({f"CD{i}_{j}": 0.0 for i in (1, 2) for j in (1, 2)}), "a scale of 0"),
-        (lambda h: h.update(PC1_1=1.0, PC2_2=1.0), "a PC matrix beside it that disagree"),
-        (lambda h: h.update(PC1_2=1.0, CDELT1=SCALE / 3600, CDELT2=SCALE / 3600), "a PC matrix beside it"),
+        (lambda h: h.update(PC1_1=1.0, PC2_2=1.0), "a PC matrix that disagree"),
+        (lambda h: h.update(PC1_2=1.0, CDELT1=SCALE / 3600, CDELT2=SCALE / 3600), "a PC matrix that disagree"),
         (
             lambda h: without_cd(h).update(CDELT1=0.0, CDELT2=0.0),
             "a scale of 0",

@@ -56,7 +56,7 @@ AXES = header(card("NAXIS", 10**9))
 FRAMES = {
     "axes": (AXES, "NAXIS = 1000000000"),
     "many digits": (header(card("NAXIS", "9" * 30)), "NAXIS = 1000000000000000000"),
-    "twice": (header(card("NAXIS", 2), card("NAXIS1", 4), card("NAXIS2", 4), card("NAXIS", 9)), "stands twice"),
+    "twice": (header(card("NAXIS", 2), card("NAXIS1", 4), card("NAXIS2", 4), card("NAXIS", 9)), "is there twice"),
     "pixels": (header(card("NAXIS", 2), card("NAXIS1", 10**9), card("NAXIS2", 10**9)), "more pixels than any frame"),
     "sample": (header(card("NAXIS", 0)).replace(card("BITPIX", 16), card("BITPIX", -1)), "BITPIX = -1 is none of"),
     "below nothing": (header(card("NAXIS", 2), card("NAXIS1", -5), card("NAXIS2", 4)), "more pixels than any frame"),

@@ -129,7 +129,7 @@ def test_a_rig_with_nothing_optional_becomes_ready():
         del document[key]
     bare = evaluate(validated(document)).conditions
     assert not [one for one in bare if one.applies]
-    assert overall(bare) == "Nothing of this rig is a condition of the night yet"
+    assert overall(bare) == "No condition of the night applies to this rig yet"
 
 
 @pytest.mark.parametrize(

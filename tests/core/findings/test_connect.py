@@ -394,7 +394,7 @@ def test_devices_are_kept_and_refused_by_name():
     rig = validated(document)
     assert parse(to_bytes(rig)) == rig
     cases = [
-        (lambda d: d["devices"].append({"id": "main", "kind": "mount"}), 'devices[6].id: "main" stands twice'),
+        (lambda d: d["devices"].append({"id": "main", "kind": "mount"}), 'devices[6].id: "main" is there twice'),
         (lambda d: device(d, "main")["power"].update(supply="sun"), 'names "sun", which is no supply'),
         (lambda d: device(d, "main")["settings"].update(gian={"value": 1}), "did you mean gain?"),
         (lambda d: device(d, "main")["settings"]["gain"].update(value="high"), "must be a plain number"),

@@ -25,7 +25,7 @@ def test_what_a_number_rests_on(example):
     }
     assert "site.seeing_fwhm_arcsec" in reads("sampling_px_per_fwhm")
     assert "measured.pixel_scale_arcsec_px!" in reads("dither_guide_px")
-    with pytest.raises(RuntimeError, match="told to trace"):
+    with pytest.raises(RuntimeError, match="asked to trace"):
         evaluate(validated(example)).evaluator.reads("dither_guide_px")
 
 

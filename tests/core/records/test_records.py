@@ -198,7 +198,7 @@ def test_what_is_no_number_is_refused(value):
 )
 def test_units(value, written, unit, ours):
     assert convert(value, written, unit) == pytest.approx(ours, abs=1e-3)
-    with pytest.raises(ValueError, match="cannot be told"):
+    with pytest.raises(ValueError, match="cannot be given in"):
         convert(1, "parsec", unit)
 
 
@@ -372,7 +372,7 @@ def test_a_value_carries_its_unit_its_thousands_and_its_compass(text, written, u
     "text, unit", [("513 kg", "mm"), ("5 W", "mm"), ("12 ms", "mm"), ("1e999", "m"), ("9" * 400, "m")]
 )
 def test_a_unit_that_cannot_be_is_refused(text, unit):
-    with pytest.raises(ValueError, match=r"cannot be told in|no finite number|too large"):
+    with pytest.raises(ValueError, match=r"cannot be given in|no finite number|too large"):
         foreign_number_in(text, unit, unit)
 
 

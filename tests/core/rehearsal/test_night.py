@@ -264,7 +264,7 @@ def test_what_asks_for_a_focus_run_keeps_frames_sharp(whole, entries, runs, kept
     outcome = played(
         replace(setting, refocus_growth=None, dither_every=0) if not entries else replace(setting, **entries)
     )
-    done = [event for event in outcome.events if event.what.startswith("focuses anew")]
+    done = [event for event in outcome.events if event.what.startswith("focuses again")]
     assert len(done) + 1 >= runs
     assert bool(done) == bool(entries)
     assert (outcome.frames_kept == 20) == (kept == 20)
@@ -418,7 +418,7 @@ def test_a_remedy_cures_what_the_plan_lacks(whole, name, lacks, before, after):
 
 
 @pytest.mark.parametrize(
-    ("name", "expected"), [("weather.rain", "watch the weather"), ("computer.restarts", "start anew")]
+    ("name", "expected"), [("weather.rain", "watch the weather"), ("computer.restarts", "restart")]
 )
 def test_who_watches_cures_rain_and_a_dead_program(name, expected):
     setting = setting_of(validated(whole_document(watch=False)), plain_sky(6))
@@ -446,7 +446,7 @@ def test_what_spoils_frames_is_seen_only_by_who_looks(whole):
     seen, unseen = played(whole, [fault]), played(blind, [fault])
     assert seen.frames_kept == seen.frames_planned
     assert unseen.frames_kept < unseen.frames_planned
-    assert "nobody looks" in unseen.first_unhandled.what
+    assert "not checked" in unseen.first_unhandled.what
     assert dict(unseen.lost_why)["guided the wrong way"] == unseen.frames_lost
 
 
@@ -476,7 +476,7 @@ def test_a_filter_in_no_slot_hangs_or_is_skipped(whole):
 
 
 def tried_three_times(whole):
-    """The plan without its darks, a filter asked for, each step tried three times and connected anew between."""
+    """The plan without its darks, a filter asked for, each step tried three times and reconnected between."""
     entries = {"attempts": 3, "limit_s": 1000.0, "pause_s": 1.0, "reconnect": True}
     steps = [step.model_copy(update=entries) for step in whole.steps if step.do not in ("darks", "flats")]
     return tuple(step.model_copy(update={"filter": "R"}) if step.do == "sequence" else step for step in steps)
@@ -490,7 +490,7 @@ def test_what_does_not_answer_is_connected_anew_and_nothing_else(whole, name):
         kind: next(d.title for d in whole.rig.devices if d.kind == kind) for kind in ("filter_wheel", "camera", "mount")
     }[FAULTS[name].devices[0]]
     outcome = played(replace(whole, steps=steps), [active_faults(whole, FAULTS[name])])
-    anew = {event.device for event in outcome.events if event.what == "connected anew"}
+    anew = {event.device for event in outcome.events if event.what == "reconnected"}
     assert anew == {title}
 
 
@@ -501,7 +501,7 @@ def test_a_wheel_connected_anew_wakes_no_camera(whole):
         replace(whole, steps=steps), [active_faults(whole, FAULTS[own]) for own in ("wheel.between", "camera.asleep")]
     )
     titles = {kind: next(d.title for d in whole.rig.devices if d.kind == kind) for kind in ("filter_wheel", "camera")}
-    anew = [event.device for event in both.events if event.what == "connected anew"]
+    anew = [event.device for event in both.events if event.what == "reconnected"]
     assert anew == [titles["filter_wheel"], titles["camera"]]
 
 

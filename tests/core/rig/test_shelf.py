@@ -39,7 +39,7 @@ HEADER = "id,kind,name,owned,length_mm,front_thread,front_gender\n"
         (b"", "the column id is missing"),
         (b"id,kind\n", "the column length_mm is missing"),
         (b"id,kind,length_mm,colour\n", 'unknown column "colour"'),
-        (b"id,id,kind,length_mm\n", "stands twice in the header"),
+        (b"id,id,kind,length_mm\n", "is twice in the header"),
         (HEADER.encode() + b'a,spacer,,1,"12,5 mm",,\n', 'line 2: length_mm: must be a number, got "12,5 mm"'),
         (HEADER.encode() + b"a,spacer,,1,5,,\nb,spacr,,1,5,,\n", "line 3: kind: must be one of"),
         (HEADER.encode() + b"a,spacer,,1,-5,,\n", "line 2: length_mm: must be at least 0"),
@@ -47,7 +47,7 @@ HEADER = "id,kind,name,owned,length_mm,front_thread,front_gender\n"
         (HEADER.encode() + b"a,spacer,,1.5,5,,\n", "line 2: owned: must be a whole number"),
         (HEADER.encode() + b"a,spacer,,1,5,M42x0.75,\n", "line 2: front.gender: is missing"),
         (HEADER.encode() + b"a,spacer,,1,5,,,,9\n", "more cells than the header"),
-        (HEADER.encode() + b"a,spacer,,1,5,,\na,spacer,,1,5,,\n", '"a" stands twice'),
+        (HEADER.encode() + b"a,spacer,,1,5,,\na,spacer,,1,5,,\n", '"a" is twice'),
         (HEADER.encode() + b'a,"spacer,,1,5,,\n', "broken CSV"),
     ],
 )

@@ -45,7 +45,7 @@ BAD_FILES = {
     "infinity": (swap('"length_mm": 12.9', '"length_mm": -Infinity'), "-Infinity is not"),
     "overflow": (swap('"length_mm": 12.9', '"length_mm": 1e999'), "train[3].length_mm: must be a"),
     "too many digits": (swap('"length_mm": 12.9', '"length_mm": 1' + "0" * 5000), "too many digits"),
-    "key twice": (swap('"kind": "spacer",', '"kind": "spacer", "kind": "adapter",'), 'the key "kind" stands twice'),
+    "key twice": (swap('"kind": "spacer",', '"kind": "spacer", "kind": "adapter",'), 'the key "kind" is there twice'),
     "unit in the value": (swap('"length_mm": 12.9', '"length_mm": "12.9 mm"'), "train[3].length_mm: must be a plain"),
     "unit in the key": (
         swap('"length_mm": 12.9', '"length_cm": 1.29'),

@@ -313,7 +313,7 @@ def test_when_nothing_fits_it_says_what_is_nearest_and_what_to_buy():
     assert result.buy_length_mm == 12.18
     assert "between Rondel 7 and Pellucid Grand, M42×0.75 male in front, M42×0.75 male behind" in result.buy
     too_long = find_spacers(rig_for(-3.0), [ring("a", 9.0)])
-    assert "3 mm too long: no spacer can mend that" in too_long.buy
+    assert "3 mm too long: no spacer can correct that" in too_long.buy
 
 
 def test_pins_places_and_cancelling():

@@ -327,7 +327,7 @@ def test_a_variant_is_a_rig_over_shared_parts(example):
     [
         (["nothing"], {}, r'variants\[0\]\.train\[0\] names "nothing"'),
         (["camera", "oag"], {}, r"variants\[0\]: .*must be the last part"),
-        (["oag"], {"name": "Tarnfell triplet, reduced"}, "stands twice"),
+        (["oag"], {"name": "Tarnfell triplet, reduced"}, "is there twice"),
         (["oag", {"id": "ota", "kind": "spacer", "length_mm": 1}], {}, "is already the id of telescope"),
         (["oag", {"id": "x", "kind": "spacer", "length_mm": -1}], {}, r"variants\[0\]\.train\[1\]"),
     ],

@@ -249,7 +249,7 @@ class QuantityEvaluator:
             When the values were not traced.
         """
         if not self.traced:
-            raise RuntimeError("what a quantity depends on is known where evaluate() was told to trace it")
+            raise RuntimeError("what a quantity depends on is known where evaluate() is asked to trace it")
         if quantity_id in self._rows:
             return self._rows[quantity_id]
         if quantity_id not in self._reads:
