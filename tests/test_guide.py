@@ -84,7 +84,7 @@ def test_nothing_but_pages_is_read(page):
     [
         ("back focus error", ("reference/numbers", "number.back_focus_error_mm")),
         ("ports.suspend", ("reference/findings", "finding.ports.suspend")),
-        ("run hangs", ("symptoms", "the-run-hangs")),
+        ("waits for ever", ("symptoms", "the-run-waits-for-ever")),
         ("EMBOSSED flats", ("symptoms", "embossed-flats")),
     ],
 )
