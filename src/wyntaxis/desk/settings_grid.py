@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QGridLayout
 
 from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.rig.base import DocumentPath
-from wyntaxis.core.rig.device_settings import SETTINGS, SettingKind, settings_of
+from wyntaxis.core.rig.device_kinds.declaration import SettingKind
+from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.display import DisplayedField
 from wyntaxis.desk.card import make_field, value_at

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
+from operator import attrgetter
 from statistics import median
 from typing import Any
 
@@ -15,6 +16,7 @@ from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.wording import short
 
 RECORD = ("frames", "frames' headers")
@@ -358,14 +360,15 @@ def _filters(book: RigDraft, entries: _Reported, names: FilterNames) -> None:
 
 
 def _focuser_and_rotator(book: RigDraft, entries: _Reported) -> None:
-    for kind, keyword, key, read in (
-        ("focuser", "FOCUSPOS", "position", lambda frame: frame.focus_position),
-        ("rotator", "ROTATANG", "position_deg", lambda frame: frame.rotation_deg),
-    ):
-        found = entries.of(read)
-        if not found or any(device["kind"] == kind for device in book.list_of("devices")):
+    for kind in DEVICE_KINDS.values():
+        if kind.header_position is None:
             continue
-        at = book.add_device(f"{kind}_device", kind, f"{keyword} of {found[0][2]}", name=kind)
+        keyword, read_by, key = kind.header_position
+        read = attrgetter(read_by)
+        found = entries.of(read)
+        if not found or any(device["kind"] == kind.id for device in book.list_of("devices")):
+            continue
+        at = book.add_device(f"{kind.id}_device", kind.id, f"{keyword} of {found[0][2]}", name=kind.label)
         entries.setting(at, key, keyword, read, list(entries.frames))
 
 

@@ -6,30 +6,17 @@ from typing import Any
 
 from wyntaxis.core.drafting.rig_draft import RigDraft
 from wyntaxis.core.evidence.ports.tree import PortTree, SerialPort, UsbDevice
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 
 OTHER = "other"
 """The kind of a device of which nothing tells what it is."""
-KIND_WORDS = (
-    ("wheel", "filter_wheel"),
-    ("filter", "filter_wheel"),
-    ("focus", "focuser"),
-    ("rotat", "rotator"),
-    ("mount", "mount"),
-    ("guid", "guide_camera"),
-    ("cam", "camera"),
-    ("flat", "flat_panel"),
-    ("cover", "cover"),
-    ("roof", "roof"),
-    ("dome", "dome"),
-    ("relay", "relay_switch"),
-    ("weather", "weather"),
-    ("safety", "safety_monitor"),
-    ("gps", "clock"),
-    ("clock", "clock"),
-    ("power", "power_box"),
-    ("dew", "dew_heater"),
+KIND_WORDS = tuple(
+    sorted(
+        ((word, kind.id) for kind in DEVICE_KINDS.values() for word in kind.port_words),
+        key=lambda entry: -len(entry[0]),
+    )
 )
-"""Words in what a device calls itself, and the kind of device that they tell."""
+"""Words in what a device calls itself, and the kind of device that they tell: a longer word tells more."""
 
 
 def draft_ports(book: RigDraft, tree: PortTree) -> None:

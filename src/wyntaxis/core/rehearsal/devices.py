@@ -7,21 +7,8 @@ from typing import Any
 
 import simpy
 
-from wyntaxis.core.rehearsal.setting import (
-    CALIBRATE_S,
-    CONNECT_S,
-    FLAT_S,
-    FLIP_S,
-    GUIDE_S,
-    OUTLET_S,
-    PARK_S,
-    ROTATE_S,
-    ROUGH_FOCUS_S,
-    SLEW_S,
-    SOLVE_S,
-    UNPARK_S,
-)
-from wyntaxis.core.rehearsal.world import NightWorld, device_kind
+from wyntaxis.core.rehearsal.setting import CONNECT_S, FLAT_S
+from wyntaxis.core.rehearsal.world import NightWorld, device_kind, usual_s
 from wyntaxis.core.rig.night_plan import NightStep
 
 Work = Generator[simpy.Event, Any, str]
@@ -88,16 +75,22 @@ class NightDevices(NightWorld):
     def _seconds(self, do: str, step: NightStep) -> float:
         own = self.setting
         warm_s = own.cool_s if own.cool_s is not None else WARM_S
-        return {
-            "outlets_on": OUTLET_S, "outlets_off": OUTLET_S, "connect": CONNECT_S * max(len(own.rig.devices), 1),
-            "disconnect": CONNECT_S, "cool": warm_s, "warm_up": warm_s, "open_roof": own.roof_s,
-            "close_roof": own.roof_s, "open_cover": own.cover_s, "close_cover": own.cover_s, "unpark": UNPARK_S,
-            "park": PARK_S, "slew": SLEW_S, "solve": SOLVE_S, "rotate": ROTATE_S, "rough_focus": ROUGH_FOCUS_S,
-            "focus": own.focus_s, "calibrate_guiding": CALIBRATE_S, "guide": GUIDE_S, "stop_guiding": 1.0,
-            "flip": FLIP_S, "wheel": own.wheel_s, "expose": step.exposure_s or 0.0, "download": own.download_s,
+        own_times = {
+            "connect": CONNECT_S * max(len(own.rig.devices), 1),
+            "cool": warm_s,
+            "warm_up": warm_s,
+            "open_roof": own.roof_s,
+            "close_roof": own.roof_s,
+            "open_cover": own.cover_s,
+            "close_cover": own.cover_s,
+            "focus": own.focus_s,
+            "wheel": own.wheel_s,
+            "expose": step.exposure_s or 0.0,
+            "download": own.download_s,
             "flats": (step.frames or 1) * (FLAT_S + own.download_s),
             "darks": (step.frames or 1) * ((step.exposure_s or 0.0) + own.download_s),
-        }.get(do, 0.0)  # fmt: skip
+        }
+        return own_times[do] if do in own_times else usual_s(do)
 
     def _done(self, do: str, step: NightStep) -> None:
         """Let the state follow what was done; what it cures no longer spoils."""

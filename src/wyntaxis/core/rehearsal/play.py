@@ -8,11 +8,12 @@ from dataclasses import dataclass, replace
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.rehearsal.faults import FAULTS, Fault, Moment
+from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rehearsal.night import NightRun
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
 from wyntaxis.core.rehearsal.setting import NightSetting
 from wyntaxis.core.rehearsal.world import ActiveFault
+from wyntaxis.core.rig.device_kinds.declaration import Fault, Moment
 
 DEFAULT_NIGHTS = 1000
 NIGHTS_A_CHUNK = 50

@@ -8,11 +8,11 @@ from typing import Any
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rehearsal.drafted import LIMITS, drafted_watch
-from wyntaxis.core.rehearsal.faults import Fault
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
 from wyntaxis.core.rehearsal.play import FaultRow, active_faults, played, window_of
 from wyntaxis.core.rehearsal.setting import NightSetting, setting_of
 from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.device_kinds.declaration import Fault
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 

@@ -16,8 +16,7 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 from wyntaxis.core.rig.parts import Part
 
-CONNECT_S, SLEW_S, SOLVE_S, ROTATE_S, PARK_S, UNPARK_S = 5.0, 45.0, 20.0, 30.0, 60.0, 5.0
-ROUGH_FOCUS_S, CALIBRATE_S, GUIDE_S, FLIP_S, OUTLET_S = 90.0, 180.0, 15.0, 90.0, 2.0
+CONNECT_S = 5.0
 FOCUS_POINTS, FOCUS_EXPOSURE_S, FOCUS_MOVE_S = 9, 4.0, 3.0
 SETTLE_S, WHEEL_S, SHUTTER_S, FLAT_S = 15.0, 2.0, 30.0, 3.0
 COOL_RATE_C_MIN, AMBIENT_C, DEFAULT_RATE_MB_S, AIR_FALLS_C_H = 2.0, 10.0, 30.0, 0.8

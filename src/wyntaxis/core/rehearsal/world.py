@@ -11,33 +11,31 @@ from typing import Any
 import simpy
 
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
-from wyntaxis.core.rehearsal.faults import Fault
 from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
 from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse
 from wyntaxis.core.rehearsal.setting import NightSetting
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
+from wyntaxis.core.rig.device_kinds.declaration import Fault
 
 LOOK_S = 60.0
 """A battery's end is known to this."""
-_HARD = frozenset({"cool", "slew", "flip", "park", "unpark", "rough_focus", "focus", "rotate", "wheel"})
-"""Actions in which their device draws the most that it may."""
 BAD_WEATHER = frozenset({"weather.rain", "weather.wind", "weather.cloud"})
-_DEVICE_OF = {
-    "outlets_on": "power_box", "outlets_off": "power_box", "cool": "camera", "warm_up": "camera", "expose": "camera",
-    "download": "camera", "open_roof": "roof", "close_roof": "roof", "open_cover": "cover", "close_cover": "cover",
-    "unpark": "mount", "park": "mount", "slew": "mount", "flip": "mount", "solve": "computer", "rotate": "rotator",
-    "rough_focus": "focuser", "focus": "focuser", "calibrate_guiding": "guide_camera", "guide": "guide_camera",
-    "stop_guiding": "guide_camera", "wheel": "filter_wheel", "connect": "computer", "disconnect": "computer",
-    "flats": "camera", "darks": "camera", "wait_dark": "computer", "sequence": "camera",
-}  # fmt: skip
-_SPAN_OF: dict[str, SpanKind] = {
-    "expose": "exposing", "flats": "exposing", "darks": "exposing", "download": "download", "cool": "cooling",
-    "warm_up": "cooling", "rough_focus": "focusing", "focus": "focusing",
-}  # fmt: skip
+_ACTIONS = {action.do: action for kind in DEVICE_KINDS.values() for action in kind.actions}
+_DEVICE_OF = {action.do: kind.id for kind in DEVICE_KINDS.values() for action in kind.actions}
 
 
 def device_kind(do: str) -> str:
     """Return the kind of device that does an action."""
     return _DEVICE_OF.get(do, do)
+
+
+def usual_s(do: str) -> float:
+    """Return how long an action usually takes, in s; 0 where the rig has to tell."""
+    return _ACTIONS[do].usual_s or 0.0 if do in _ACTIONS else 0.0
+
+
+def _counts_as(do: str) -> SpanKind:
+    return _ACTIONS[do].counts_as if do in _ACTIONS else "moving"
 
 
 @dataclass
@@ -143,7 +141,7 @@ class NightWorld:
 
     def _span(self, do: str, start: float, kind: SpanKind | None = None) -> None:
         if self.env.now > start:
-            self.spans.append(NightSpan(self._title(do), start, self.env.now, kind or _SPAN_OF.get(do, "moving")))
+            self.spans.append(NightSpan(self._title(do), start, self.env.now, kind or _counts_as(do)))
 
     # Faults
 
@@ -190,9 +188,11 @@ class NightWorld:
             self.note(device or fault.id.split(".", maxsplit=1)[0], f"{fault.title}: over", "fault")
 
     def _spoil(self, fault: Fault) -> None:
-        if fault.id == "optics.dew" and self.setting.setting("dew_heater", "follows") == "dew_point":
-            self.note("dew heater", "follows the dew point and keeps the optics dry", "done")
-            return
+        if fault.prevented_by is not None:
+            kind, key, value = fault.prevented_by
+            if self.setting.setting(kind, key) == value:
+                self.note(DEVICE_KINDS[kind].label, fault.prevention, "done")
+                return
         if fault.id == "camera.wrong" and self._told_apart():
             self.note(self._title("expose"), "the cameras are distinguished by what identifies them", "done")
             return
@@ -273,7 +273,7 @@ class NightWorld:
 
     def _flow(self, do: str = "", *, works: bool = False) -> None:
         """Meter what has flowed until now, and take on what flows from now on; ``do`` is what begins or ends."""
-        if not self.uses or (do and do not in _HARD):
+        if not self.uses or (do and not (do in _ACTIONS and _ACTIONS[do].is_hard)):
             return
         now, state = self.env.now, self.state
         for use, amperes in zip(self.uses, self._flowing, strict=True):

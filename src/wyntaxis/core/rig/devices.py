@@ -2,37 +2,20 @@
 
 import re
 from datetime import datetime
-from typing import Annotated, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Length, Note, PositiveLength, StrictModel, Text, not_vanishing
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_settings import SETTINGS, check_setting
 from wyntaxis.core.rig.display import Display
 from wyntaxis.core.rig.plan import Evidence, MeasuredValue
 
-DeviceKind = Literal[
-    "camera",
-    "filter_wheel",
-    "focuser",
-    "rotator",
-    "mount",
-    "guide_camera",
-    "power_box",
-    "dew_heater",
-    "weather",
-    "computer",
-    "hub",
-    "flat_panel",
-    "cover",
-    "roof",
-    "dome",
-    "relay_switch",
-    "safety_monitor",
-    "clock",
-    "other",
-]
-DEVICE_KINDS: tuple[DeviceKind, ...] = DeviceKind.__args__  # type: ignore[attr-defined]
+if TYPE_CHECKING:
+    DeviceKind = str
+else:
+    DeviceKind = Literal[tuple(DEVICE_KINDS)]
 CONNECTION_KINDS = ("usb", "serial", "network", "wireless", "none")
 BANDPASSES = ("luminance", "red", "green", "blue", "narrow", "color", "dark", "clear", "other")
 SUPPLY_KINDS = ("mains", "battery", "power_box")

@@ -4,14 +4,15 @@ Lengths are in mm, pixels in µm, masses in g.
 """
 
 import math
-from typing import Annotated, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Id, Length, Mass, Note, PositiveLength, StrictModel, Text, Thread, not_vanishing
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.display import Display
 
-PartKind = Literal[
+PART_KINDS: tuple[str, ...] = (
     "corrector",
     "extender",
     "spacer",
@@ -24,8 +25,12 @@ PartKind = Literal[
     "filter_drawer",
     "window",
     "camera",
-]
-PART_KINDS: tuple[PartKind, ...] = PartKind.__args__  # type: ignore[attr-defined]
+)
+PART_KINDS += tuple(kind.id for kind in DEVICE_KINDS.values() if kind.is_part and kind.id not in PART_KINDS)
+if TYPE_CHECKING:
+    PartKind = str
+else:
+    PartKind = Literal[PART_KINDS]
 MAGNIFYING_KINDS: frozenset[str] = frozenset({"corrector", "extender"})
 FILTER_KINDS: frozenset[str] = frozenset({"filter_wheel", "filter_drawer"})
 PINNABLE_KINDS: frozenset[str] = frozenset({"spacer", "adapter"})

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics.imaging import focal_ratio
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.marks import parse_path
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import MAGNIFYING_KINDS, Joint, Part
@@ -25,7 +26,10 @@ WALL_MM = 4.0
 DEFAULT_OPENING_RADIUS_MM = 21.0
 GUIDE_OPENING_RADIUS_MM = 7.0
 CAMERA_BEHIND_SENSOR_MM = 9.0
-_HOUSING_MM = {"filter_wheel": 12.0, "off_axis_guider": 6.0, "focuser": 4.0, "rotator": 7.0, "filter_drawer": 8.0}
+_HOUSING_MM = {"off_axis_guider": 6.0, "filter_drawer": 8.0} | {
+    kind.id: kind.housing_mm for kind in DEVICE_KINDS.values() if kind.is_part
+}
+"""How far parts stand out over their neighbours, for an opening of 42 mm."""
 _THREAD_DIAMETER = re.compile(r"M([0-9]+(?:\.[0-9]+)?)x")
 _INCHES = re.compile(r"([0-9]+(?:\.[0-9]+)?)in")
 

@@ -9,9 +9,10 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from wyntaxis.core.rig.base import DocumentPath
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
+from wyntaxis.core.rig.device_kinds.declaration import PURPOSES
 from wyntaxis.core.rig.devices import (
     ACTIONS,
-    DEVICE_KINDS,
     SWITCHES,
     Device,
     Outlet,
@@ -35,14 +36,6 @@ from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.specs import NIGHT
 
-PURPOSES = (
-    ("Imaging", ("camera", "filter_wheel", "focuser", "rotator", "flat_panel", "cover")),
-    ("Mount and guiding", ("mount", "guide_camera")),
-    ("Power and dew", ("power_box", "dew_heater", "relay_switch")),
-    ("Computer and lines", ("computer", "hub", "clock", "other")),
-    ("Weather and shelter", ("weather", "safety_monitor", "roof", "dome")),
-)
-"""What devices are for, in the order of the sheet."""
 BOX_EM = 7
 """How wide a tick box with its word is, in sizes of the text."""
 EDGES_PX = 70
@@ -78,8 +71,8 @@ class DevicesSheet(StepSheet):
         row = FlowRow()
         self.kinds = QComboBox()
         self.kinds.setAccessibleName("Kind of device to add")
-        for kind in DEVICE_KINDS:
-            self.kinds.addItem(kind.replace("_", " "), kind)
+        for kind in DEVICE_KINDS.values():
+            self.kinds.addItem(kind.label, kind.id)
         row.addWidget(self.kinds)
         self.add_button = push_button("Add device", "Add a device of the kind chosen", self.add, row)
         self.remove_button = push_button("Remove", "Take the chosen device out of the rig", self.remove, row)
@@ -90,7 +83,7 @@ class DevicesSheet(StepSheet):
         )
         self.empty.setWordWrap(True)
         column.addWidget(self.empty)
-        self.groups = {title: _Group(title) for title, _ in PURPOSES}
+        self.groups = {title: _Group(title) for title in PURPOSES}
         for group in self.groups.values():
             group.chosen.connect(self.choose)
             column.addWidget(group)
@@ -150,7 +143,7 @@ class DevicesSheet(StepSheet):
 
     def _group_of(self, device_id: str) -> _Group | None:
         kind = next((device.kind for device in self.session.rig.devices if device.id == device_id), "")
-        return next((self.groups[title] for title, kinds in PURPOSES if kind in kinds), None)
+        return self.groups[DEVICE_KINDS[kind].purpose] if kind in DEVICE_KINDS else None
 
     def add(self) -> None:
         """Add a device of the kind chosen, at the part that it is, where the train has one."""
@@ -252,7 +245,8 @@ class DevicesSheet(StepSheet):
         viewport = self.viewport()
         width = (viewport.width() if viewport is not None else self.width()) - 24
         columns = max(int(width // (TILE_EM * self.fontInfo().pixelSize())), 1)
-        for title, kinds in PURPOSES:
+        for title in PURPOSES:
+            kinds = [kind.id for kind in DEVICE_KINDS.values() if kind.purpose == title]
             own = [device for kind in kinds for device in self.session.rig.devices if device.kind == kind]
             tiles = [tile_of(evaluation, device) for device in own]
             self.groups[title].show_tiles(tiles, chosen, columns, self._palette)
