@@ -1,8 +1,15 @@
 """The recipes of docs/architecture.md: each example runs as it is printed there, and touches nothing else."""
 
 import importlib
+import json
+import os
 import re
+import shutil
+import subprocess
+import sys
+from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
@@ -13,10 +20,12 @@ from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings import registry
 from wyntaxis.core.quantities import evaluator
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS, declarations_of
 from wyntaxis.core.rig.edit import apply
 from wyntaxis.core.rig.store import validated
 
 PAGE = Path(__file__).parent.parent / "docs" / "architecture.md"
+SOURCE = Path(steps.__file__).parents[1]
 
 
 def recipes():
@@ -43,7 +52,8 @@ def module(tmp_path, monkeypatch):
 
 
 def test_every_recipe_has_its_example():
-    assert list(recipes()) == ["To add a number", "To add a finding", "To add a kind of evidence", "To add a step"]
+    what = ["a number", "a finding", "a kind of evidence", "a kind of device", "a step"]
+    assert list(recipes()) == [f"To add {own}" for own in what]
     assert all(recipes().values())
 
 
@@ -68,3 +78,51 @@ def test_the_recipes_give_what_they_say(module, tmp_path):
     log.write_text("2.5\n", "utf-8")
     with pytest.raises(InputError, match="two numbers are needed"):
         module.DOUBLE_STARS.read([log])
+
+
+NEW_KIND = """
+import json, sys
+from wyntaxis.core.drafting.ports import KIND_WORDS
+from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.rehearsal.play import FAULTS, applies
+from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
+from wyntaxis.core.rig.store import validated
+document = json.load(open(sys.argv[1], encoding="utf-8"))
+device = {"id": "eye", "kind": "seeing_monitor", "settings": {"worst_fwhm_arcsec": {"value": 3.5}}}
+document["devices"] = [*document.get("devices", []), device]
+rig = validated(document)
+setting = setting_of(rig, plain_sky(4.0))
+device["settings"]["worst_fwhm_arcsec"]["value"] = 21
+try:
+    validated(document)
+except InputError as error:
+    refused = str(error)
+print(json.dumps([rig.devices[-1].number("worst_fwhm_arcsec"), applies(setting, FAULTS["seeing.bad"]),
+                  ("seeing", "seeing_monitor") in KIND_WORDS, len(evaluate(rig).findings) > 0, refused]))
+"""
+
+
+def test_a_new_kind_of_device_is_one_module(tmp_path):
+    """In a copy of the source, so that nothing has been imported yet."""
+    shutil.copytree(SOURCE, tmp_path / "wyntaxis", ignore=shutil.ignore_patterns("__pycache__", "guide", "demo"))
+    place = tmp_path / "wyntaxis" / "core" / "rig" / "device_kinds" / "seeing_monitor.py"
+    place.write_text(recipes()["To add a kind of device"], "utf-8")
+    (tmp_path / "rig.json").write_text(json.dumps(EXAMPLE), "utf-8")
+    environment = os.environ | {"PYTHONPATH": str(tmp_path), "PYTHONDONTWRITEBYTECODE": "1"}
+    command = [sys.executable, "-c", NEW_KIND, str(tmp_path / "rig.json")]
+    done = subprocess.run(command, env=environment, cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    *told, refused = json.loads(done.stdout)
+    assert told == [3.5, True, True, True]
+    assert "must lie from 0.1 to 20 ″, got 21" in refused
+
+
+def test_two_kinds_of_one_name_or_setting_are_refused():
+    kind = DEVICE_KINDS["rotator"]
+    double = SimpleNamespace(one=kind, two=replace(kind, place=41))
+    with pytest.raises(ValueError, match="rotator is declared twice"):
+        declarations_of([double])
+    other = replace(DEVICE_KINDS["focuser"], id="pusher", settings=(replace(kind.settings[0], label="Backwards"),))
+    with pytest.raises(ValueError, match="setting reversed of rotator is declared otherwise"):
+        declarations_of([SimpleNamespace(one=kind, two=other)])

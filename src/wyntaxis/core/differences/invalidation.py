@@ -31,6 +31,8 @@ from wyntaxis.core.rig.dependencies import (
     spacing_facts,
     telescope_facts,
 )
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
+from wyntaxis.core.rig.device_kinds.declaration import FrameKind
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number
@@ -52,7 +54,7 @@ class Invalidated:
 
 @dataclass(frozen=True)
 class InvalidationRule:
-    """One rule: what dies when one of some facts changes; it speaks where the rig before had such a thing."""
+    """One rule: what is invalid once one of some facts changes; it speaks where the rig before had such a thing."""
 
     what: str
     title: str
@@ -109,16 +111,19 @@ def _dust(rig: Rig) -> Dependencies:
     return {"train: parts": ", ".join(part.id for part in rig.train)[:1000]}
 
 
-def _copies(rig: Rig, *kinds: str) -> Dependencies:
-    """Return which copies of some devices they are: another one of the same name has other dust and another depth."""
+def _declared(rig: Rig, frames: FrameKind) -> Dependencies:
+    """Return what frames rest on of each kind of device, as it declares: which copy it is, and how it is set."""
     found: Dependencies = {}
-    for kind in kinds:
-        found |= identity_facts(_device(rig, kind))
+    for kind in DEVICE_KINDS.values():
+        for named, keys in kind.invalidates:
+            if named == frames:
+                device = _device(rig, kind.id)
+                found |= identity_facts(device) | setting_facts(device, *keys)
     return found
 
 
 def _flat(rig: Rig) -> Dependencies:
-    own = telescope_facts(rig) | camera_facts(rig) | _binning(rig) | _copies(rig, "camera", "filter_wheel")
+    own = telescope_facts(rig) | camera_facts(rig) | _binning(rig) | _declared(rig, "flats")
     return own | _filters(rig) | _rotation(rig) | spacing_facts(rig) | _dust(rig)
 
 
@@ -128,8 +133,8 @@ def _focuser(rig: Rig) -> Dependencies:
 
 
 def _focus(rig: Rig) -> Dependencies:
-    own = telescope_facts(rig) | camera_facts(rig) | _copies(rig, "camera")
-    return own | _filters(rig) | spacing_facts(rig) | _focuser(rig)
+    own = telescope_facts(rig) | camera_facts(rig) | _declared(rig, "focus")
+    return own | _filters(rig) | spacing_facts(rig)
 
 
 def _offsets(rig: Rig) -> Dependencies:
@@ -137,8 +142,7 @@ def _offsets(rig: Rig) -> Dependencies:
 
 
 def _guide(rig: Rig) -> Dependencies:
-    found = guide_facts(rig) | mount_facts(rig) | _copies(rig, "guide_camera")
-    found |= setting_facts(_device(rig, "mount"), "guide_rate_sidereal")
+    found = guide_facts(rig) | mount_facts(rig) | _declared(rig, "guide_calibration")
     settings = rig.guiding.settings
     found["guiding: rate"] = settings.rate_sidereal if settings is not None else None
     found["guiding: pulses go by"] = settings.pulse_route if settings is not None else None

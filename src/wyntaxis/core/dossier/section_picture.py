@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from wyntaxis.core.dossier.svg import FAINT, GLASS, INK, LIGHT, PAPER, SHADE, Svg
 from wyntaxis.core.evaluation import Evaluation
@@ -118,9 +118,9 @@ def _part(svg: Svg, sheet: _Sheet, shape: PartShape, *, rising: bool) -> None:
         svg.hatch(left, top, width, bottom - top, rising=rising)
     for plate in shape.plates:
         thick = max(sheet.scale * plate.thickness_mm, 2.0)
-        tall = 2 * sheet.scale * shape.opening_radius_mm
-        middle = sheet.x(plate.centre_mm)
-        svg.rect(middle - thick / 2, sheet.axis - tall / 2, thick, tall, fill=GLASS, line=0.7)
+        drawn = replace(plate, thickness_mm=thick / sheet.scale)
+        corners = drawn.outline(-shape.opening_radius_mm, shape.opening_radius_mm)
+        svg.polygon([(sheet.x(along), sheet.y(across)) for along, across in corners], fill=GLASS, stroke=INK, line=0.7)
     if shape.part.magnification is not None:
         tall = 2 * sheet.scale * shape.opening_radius_mm
         svg.rect(left + 0.3 * width, sheet.axis - tall / 2, 0.4 * width, tall, fill=GLASS, line=0.7)

@@ -90,7 +90,7 @@ class NightDevices(NightWorld):
             "flats": (step.frames or 1) * (FLAT_S + own.download_s),
             "darks": (step.frames or 1) * ((step.exposure_s or 0.0) + own.download_s),
         }
-        return own_times[do] if do in own_times else usual_s(do)
+        return (own_times[do] if do in own_times else usual_s(do)) + self.setting.added_s(do)
 
     def _done(self, do: str, step: NightStep) -> None:
         """Let the state follow what was done; what it cures no longer spoils."""

@@ -11,6 +11,7 @@ from wyntaxis.core.evidence.cooling.ramp import kept_model
 from wyntaxis.core.evidence.ports.match import frame_bytes
 from wyntaxis.core.rehearsal.focus_drift import FocusDrift, drift_of
 from wyntaxis.core.rehearsal.power import HOUR_S, SupplyLoad, loads_of
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.devices import Device, DeviceKind
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
@@ -106,6 +107,13 @@ class NightSetting:
         """Return a numeric setting, or what is usual."""
         value = self.setting(kind, key)
         return float(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else usual
+
+    def added_s(self, do: str) -> float:
+        """Return by how much other devices that the rig has lengthen an action, in s."""
+        kinds = [kind for kind in DEVICE_KINDS.values() if kind.id in self.devices]
+        return sum(
+            self.number(kind.id, key, usual) for kind in kinds for action, key, usual in kind.adds_time if action == do
+        )
 
 
 def plain_sky(hours: float = DEFAULT_HOURS) -> NightSky:

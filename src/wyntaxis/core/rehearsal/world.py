@@ -190,7 +190,8 @@ class NightWorld:
     def _spoil(self, fault: Fault) -> None:
         if fault.prevented_by is not None:
             kind, key, value = fault.prevented_by
-            if self.setting.setting(kind, key) == value:
+            stated = self.setting.setting(kind, key)
+            if stated is not None and value in (None, stated):
                 self.note(DEVICE_KINDS[kind].label, fault.prevention, "done")
                 return
         if fault.id == "camera.wrong" and self._told_apart():

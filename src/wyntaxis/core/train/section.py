@@ -36,10 +36,17 @@ _INCHES = re.compile(r"([0-9]+(?:\.[0-9]+)?)in")
 
 @dataclass(frozen=True)
 class PlateShape:
-    """A glass plate: its centre along the axis and its thickness, in mm."""
+    """A glass plate: its centre along the axis and its thickness in mm; its lean, along the axis over across it."""
 
     centre_mm: float
     thickness_mm: float
+    lean: float = 0.0
+
+    def outline(self, low_mm: float, high_mm: float) -> tuple[tuple[float, float], ...]:
+        """Return its four corners between two heights over the axis: along the axis and across, in mm."""
+        half = self.thickness_mm / 2
+        ends = ((low_mm, -half), (low_mm, half), (high_mm, half), (high_mm, -half))
+        return tuple((self.centre_mm + height * self.lean + side, height) for height, side in ends)
 
 
 @dataclass(frozen=True)
@@ -326,13 +333,15 @@ def _thread_radius(joint: Joint | None) -> float | None:
 def _plates(shape: PartShape) -> tuple[PlateShape, ...]:
     """Spread a part's plates evenly along it, drawn no thicker than the part."""
     count = len(shape.part.glass)
-    return tuple(
-        PlateShape(
-            shape.start_mm + shape.length_mm * (index + 1) / (count + 1),
-            min(glass.thickness_mm, shape.length_mm / (count + 1)),
-        )
-        for index, glass in enumerate(shape.part.glass)
-    )
+    declared = DEVICE_KINDS.get(shape.part.kind)
+    tilt = math.radians(declared.plate_tilt_deg) if declared is not None else 0.0
+    room = shape.length_mm / (count + 1)
+    found = []
+    for index, glass in enumerate(shape.part.glass):
+        thick = min(glass.thickness_mm, room)
+        lean = min(math.tan(tilt), (room - thick / 2) / 2 / shape.opening_radius_mm)
+        found.append(PlateShape(shape.start_mm + room * (index + 1), thick, lean))
+    return tuple(found)
 
 
 def _rays(rig: Rig, parts: tuple[PartShape, ...], ratio: float) -> tuple[Ray, ...]:

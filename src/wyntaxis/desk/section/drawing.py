@@ -19,7 +19,7 @@ from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.section.drafting import CHAIN_DASHES, DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, DraftingPainter
 
 if TYPE_CHECKING:
-    from wyntaxis.core.train.section import Branch, DeviceMark, PartShape, Section
+    from wyntaxis.core.train.section import Branch, DeviceMark, PartShape, PlateShape, Section
 
 STUB_MM = 16.0
 CAMERA_BODY_MM = 14.0
@@ -121,13 +121,16 @@ def _look(shape: PartShape) -> Hashable:
     )
 
 
+def _outline(plate: PlateShape, view: View, low_mm: float, high_mm: float) -> QPolygonF:
+    return QPolygonF([QPointF(view.x(along), view.y(across)) for along, across in plate.outline(low_mm, high_mm)])
+
+
 def _draw_part(sheet: DraftingPainter, shape: PartShape, view: View, *, forward: bool, chosen: bool) -> None:
     for plate in shape.plates:
-        half = plate.thickness_mm / 2
-        box = view.box(plate.centre_mm - half, plate.centre_mm + half, 0, shape.opening_radius_mm + 1.5)
-        sheet.tint(_rect(box), "glass", 190)
+        outline = _outline(plate, view, 0.0, shape.opening_radius_mm + 1.5)
+        sheet.tint(outline, "glass", 190)
         sheet.painter.setPen(sheet.pen())
-        sheet.painter.drawRect(box)
+        sheet.painter.drawPolygon(outline)
     if shape.part.kind in ("corrector", "extender"):
         _draw_lens(sheet, shape, view)
     metal = QPainterPath()
@@ -300,8 +303,7 @@ def _draw_tube(sheet: DraftingPainter, shape: PartShape, view: View, *, forward:
     if shape.break_mm is not None:
         _draw_break(sheet, view.x(shape.break_mm), outer * view.scale)
     for plate in shape.plates:
-        half = plate.thickness_mm / 2
-        sheet.tint(_rect(view.box(plate.centre_mm - half, plate.centre_mm + half, -opening, opening)), "glass", 190)
+        sheet.tint(_outline(plate, view, -opening, opening), "glass", 190)
     half_sensor = shape.sensor_half_mm
     if half_sensor is not None:
         sensor = view.box(shape.end_mm, shape.end_mm + 1.0, -half_sensor, half_sensor)

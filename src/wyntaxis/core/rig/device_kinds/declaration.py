@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
 Purpose = Literal["Imaging", "Mount and guiding", "Power and dew", "Computer and lines", "Weather and shelter"]
 PURPOSES: tuple[Purpose, ...] = Purpose.__args__  # type: ignore[attr-defined]
@@ -71,7 +71,7 @@ class Fault:
     they never answer (hang), answer with an error, come ``by_s`` late. A fault may ``spoil`` frames, for so long in s,
     until ``cure`` is done anew; one of the ``world`` (weather, power, network, computer) is played by its ``id``.
     ``clears`` says what ends it. ``rate`` is how many nights of a hundred see it. ``prevented_by`` names a kind of
-    device, a setting of it and the value with which the fault does no harm.
+    device, a setting of it and the value with which the fault does no harm; None for any value that is stated.
     """
 
     id: str
@@ -87,7 +87,7 @@ class Fault:
     frame_problem: str = ""
     cure: str = ""
     lasts_s: float | None = None
-    prevented_by: tuple[str, str, Any] | None = None
+    prevented_by: tuple[str, str, bool | str | None] | None = None
     prevention: str = ""
     """What the device does where that is so."""
 
@@ -109,6 +109,8 @@ class DeviceKindDeclaration:
     plate_tilt_deg: float = 0.0
     """How far its plate is drawn tilted in the section."""
     actions: tuple[DeviceAction, ...] = ()
+    adds_time: tuple[tuple[str, str, float], ...] = ()
+    """What it adds to another device's action: the action, the setting that tells the time, the usual time in s."""
     faults: tuple[Fault, ...] = ()
     port_words: tuple[str, ...] = ()
     """Words in what a device on a port calls itself that tell this kind, the surest first."""
