@@ -227,6 +227,14 @@ MUTANTS = (
     Mutant("train/section.py", "judged.guide_allowed_mm, path.standard_mm", "None, path.standard_mm", "core/test_drawn.py desk/test_repaint.py"),
     Mutant("section.py", "if marks.get(target) is not Verdict.FAILS:", "if True:", "core/test_drawn.py desk/test_parts.py"),
     Mutant("section.py", "(*at.get(device.part, ()), DeviceMark", "(DeviceMark", "core/test_drawn.py desk/test_parts.py"),
+    Mutant("optics/tip_tilt.py", "1 - math.cos(tilt) / math.sqrt(index**2", "1 + math.cos(tilt) / math.sqrt(index**2", "core/findings/test_adaptive_optics.py"),
+    Mutant("findings/adaptive_optics.py", "is_before = at < pickoff", "is_before = at <= pickoff + 1", "core/findings/test_adaptive_optics.py"),
+    Mutant("findings/adaptive_optics.py", "share > 1 + ROUND_OFF, share > FULL_SHARE", "share > FULL_SHARE, share > FULL_SHARE", "core/findings/test_adaptive_optics.py"),
+    Mutant("findings/adaptive_optics.py", "abs(computed - stated) > SAME_RANGE", "abs(computed - stated) > 2 * SAME_RANGE", "core/findings/test_adaptive_optics.py"),
+    Mutant("findings/adaptive_optics.py", "if not ends and row.measured is None:", "if False:", "core/findings/test_adaptive_optics.py"),
+    Mutant("rehearsal/world.py", "if stated is not None and value in (None, stated):", "if False:", "core/findings/test_adaptive_optics.py" " core/rehearsal/test_night.py"),
+    Mutant("differences/invalidation.py", "found |= identity_facts(device) | setting_facts(device, *keys)", "found |= setting_facts(device, *keys)", "core/findings/test_adaptive_optics.py"),
+    Mutant("rig/device_kinds/__init__.py", "kinds=known.kinds | {kind.id}", "kinds=frozenset({kind.id})", "core/findings/test_connect.py core/rig"),
 )  # fmt: skip
 
 

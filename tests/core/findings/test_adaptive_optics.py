@@ -178,3 +178,11 @@ def test_another_unit_asks_for_new_flats_and_a_new_calibration():
     assert calibration.facts(first) != calibration.facts(second)
     copied = first.devices[-1].model_copy(update={"identity": Identity(serial_number="9")})
     assert flats.facts(first) != flats.facts(first.model_copy(update={"devices": (*first.devices[:-1], copied)}))
+
+
+def test_a_polar_error_from_one_drift_is_no_proof():
+    """It is the least that the drift may come from: what lasts longer than the night is not verified."""
+    rig = rig_with_unit({"tilt_range_um": 1700.0}, measured={"polar_drift_arcsec_min": {"value": 1.3125}})
+    (own,) = found(rig, "range")
+    assert own.verdict == "unproven"
+    assert own.title.startswith("It is not known how long")

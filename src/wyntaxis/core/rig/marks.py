@@ -346,6 +346,8 @@ def mark_label(rig: BaseModel, text: str) -> str:
     field = marked_field(rig, text)
     is_number = isinstance(field.value, (int, float)) and not isinstance(field.value, bool)
     value = f"{field.value:g}" if is_number else str(field.value)
+    if text.endswith("kind"):
+        value = value.replace("_", " ")
     return f"{field.title} {value}" + (f" {field.unit}" if field.unit else "")
 
 
