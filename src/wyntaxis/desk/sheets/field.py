@@ -205,7 +205,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
 
         self.surface_plot: SurfacePlot = SurfacePlot()
         self.surface_plot.refused.connect(self.session.refused)
-        self.residuals = QCheckBox("Show what the surface leaves")
+        self.residuals = QCheckBox("Show residuals")
         self.residuals.setToolTip("Each zone's distance from the fitted plane and field curvature")
         self.residuals.toggled.connect(lambda _on: self._draw_surface())
         body = QWidget()

@@ -37,7 +37,7 @@ class ReadySheet(StepSheet):
         column.addWidget(self.seen)
         self.table = TextTable(
             "Conditions of the night",
-            ("Condition", "Stands", "Why, and what to do"),
+            ("Condition", "Verdict", "Why, and what to do"),
             left=(0, 1, 2),
             stretch=2,
             widest_em=22,

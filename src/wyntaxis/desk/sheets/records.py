@@ -126,13 +126,12 @@ class RecordsSheet(StepSheet):
         rig, evaluation = self.session.rig, self.session.evaluation
         if not rig.records:
             self.state.setText(
-                "No records yet. Bring in what each program has on file, or type it: focal length, pixel size, gain, "
+                "No records yet. Import what each program has on file, or enter it: focal length, pixel size, gain, "
                 "offset, filter names, ports, drivers. Each value is then compared with the rig."
             )
         else:
             self.state.setText(
-                f"{summary(evaluation.matrix)}. A cell is edited where it stands; the story is what the difference "
-                "looks like."
+                f"{summary(evaluation.matrix)}. Edit a value in its cell; in brackets: what may explain the difference."
             )
         self.matrix.setVisible(bool(evaluation.matrix.rows))
         self.matrix.show_matrix(evaluation.matrix, self._palette)
@@ -182,7 +181,7 @@ class _ByHand(Panel):
     """Types one value into the chosen record."""
 
     def __init__(self, sheet: RecordsSheet) -> None:
-        super().__init__("Type a value")
+        super().__init__("Enter a value")
         self._sheet = sheet
         self._known = comparables(sheet.session.evaluation)
         row = FlowRow()
@@ -196,7 +195,7 @@ class _ByHand(Panel):
         self.value.setPlaceholderText("value, in the unit named; names in commas")
         self.value.returnPressed.connect(self.enter)
         row.add_stretched(self.value)
-        push_button("Type it in", "Put the value into the chosen record", self.enter, row)
+        push_button("Enter", "Put the value into the chosen record", self.enter, row)
         self.column.addLayout(row)
 
     def refresh(self) -> None:

@@ -397,7 +397,7 @@ class _SkyPanel(Panel):
             field.setAccessibleName(f"Sky: {text}")
             row.addWidget(field)
         self.value.returnPressed.connect(self.enter)
-        push_button("Type it in", "Keep the sky's light of this filter; an empty value takes it out", self.enter, row)
+        push_button("Enter", "Keep the sky's light of this filter; an empty value takes it out", self.enter, row)
         self.column.addLayout(row)
 
     def enter(self) -> None:
