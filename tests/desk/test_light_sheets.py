@@ -137,7 +137,7 @@ def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats): 
     sheet.levels.selectRow(0)
     assert "L, October: 2 shadows" in sheet.dust_plot.answer.text()
     assert "November over October, fails" in sheet.ratio_plot.answer.text()
-    assert [mark.title for mark in window.drawing.section.drawn.dust]
+    assert [mark.surface for mark in window.drawing.section.drawn.dust]
     sheet.levels.selectRow(1)
     sheet.one_way_button.click()
     assert sheet.one_way_button.text() == "Not taken one way"

@@ -21,6 +21,8 @@ class QuantityKind:
     """The step of the worklist whose ledger shows it."""
     place: int = 0
     """Where in that ledger it stands, the least first."""
+    has_sign: bool = False
+    """Whether it is shown with its sign, as an error is."""
 
 
 QUANTITY_KINDS: dict[str, QuantityKind] = {}
@@ -70,7 +72,9 @@ BACK_FOCUS_BUILT = declare_quantity(
     QuantityKind("back_focus_built_mm", "Back focus built", "mm", 2, step=LIGHT_PATH, place=1)
 )
 BACK_FOCUS_ERROR = declare_quantity(
-    QuantityKind("back_focus_error_mm", "Back focus error", "mm", 2, may_be_zero=True, step=LIGHT_PATH, place=0)
+    QuantityKind(
+        "back_focus_error_mm", "Back focus error", "mm", 2, may_be_zero=True, step=LIGHT_PATH, place=0, has_sign=True
+    )
 )
 GUIDE_SCALE = declare_quantity(
     QuantityKind("guide_scale_arcsec_px", "Guide pixel scale", "″/px", 3, step=GUIDE_BRANCH, place=3)
@@ -85,7 +89,9 @@ GUIDE_PATH_BUILT = declare_quantity(
     QuantityKind("guide_path_built_mm", "Guide path built", "mm", 2, step=GUIDE_BRANCH, place=1)
 )
 GUIDE_PATH_ERROR = declare_quantity(
-    QuantityKind("guide_path_error_mm", "Guide path error", "mm", 2, may_be_zero=True, step=GUIDE_BRANCH, place=0)
+    QuantityKind(
+        "guide_path_error_mm", "Guide path error", "mm", 2, may_be_zero=True, step=GUIDE_BRANCH, place=0, has_sign=True
+    )
 )
 CORRECTOR_MAGNIFICATION = declare_quantity(
     QuantityKind("corrector_magnification", "Corrector magnification", "×", 4, step=SCALES, place=11)

@@ -88,10 +88,11 @@ def dust_marks(evaluation: Evaluation) -> Iterator[DustMark]:
         In mm before the sensor.
     """
     result = evaluation.evidence.of(FILTERS)
-    by_place: dict[str, list[float]] = {}
+    by_place: dict[tuple[str, int], list[float]] = {}
     for grain in result.dust if result is not None else ():
         if grain.distance_mm is not None:
-            title = grain.surface.title if grain.surface is not None else f"? {grain.distance_mm.value:.0f} mm"
-            by_place.setdefault(title, []).append(grain.distance_mm.value)
-    for title, distances in by_place.items():
-        yield DustMark(sum(distances) / len(distances), len(distances), title)
+            distance = grain.distance_mm.value
+            place = (grain.surface.title, 0) if grain.surface is not None else ("", round(distance))
+            by_place.setdefault(place, []).append(distance)
+    for (surface, _), distances in by_place.items():
+        yield DustMark(sum(distances) / len(distances), len(distances), surface)

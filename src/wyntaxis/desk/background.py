@@ -31,6 +31,8 @@ class Job(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         _jobs.add(self)
+        self.error: InputError | None = None
+        """What the work that failed last was refused for; None for a fault of ours."""
         self._number = 0
         self._stop = threading.Event()
         self._running = False
@@ -61,7 +63,9 @@ class Job(QObject):
                 result = work(progress)
             except CancelledError:
                 outcome: tuple[str, object] = ("cancelled", None)
-            except (InputError, ValueError) as error:
+            except InputError as error:
+                outcome = ("failed", error)
+            except ValueError as error:
                 outcome = ("failed", str(error))
             except MemoryError:
                 outcome = ("failed", "there is not enough memory for this: close other programs, or use fewer frames")
@@ -95,6 +99,7 @@ class Job(QObject):
         if outcome == "done":
             self.done.emit(result)
         elif outcome == "failed":
+            self.error = result if isinstance(result, InputError) else None
             self.failed.emit(str(result))
         else:
             self.cancelled.emit()

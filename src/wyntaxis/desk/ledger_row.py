@@ -181,7 +181,7 @@ def bands_of(row: Quantity) -> list[tuple[float, float, int]]:
 
 def number_text(row: Quantity, value: float, decimals: int) -> str:
     """Return a value of a row; an error carries its sign."""
-    return signed(value, decimals) if row.id.endswith("error_mm") else number(value, decimals)
+    return signed(value, decimals) if row.kind.has_sign else number(value, decimals)
 
 
 def value_text(row: Quantity, *, whole: bool = True) -> str:

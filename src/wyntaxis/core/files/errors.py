@@ -37,6 +37,14 @@ class InputError(ValueError):
     def __reduce__(self) -> tuple[type[InputError], tuple[str, Path | None]]:
         return type(self), (self.reason, self.path)
 
+    def about(self, path: Path) -> InputError:
+        """Return the same error, naming the file that it is about."""
+        return type(self)(self.reason, path)
+
+
+class ColumnsUnknownError(InputError):
+    """A table whose columns are not recognised: they can be chosen by hand."""
+
 
 class CancelledError(Exception):
     """Long work was cancelled: raised out of its progress call, by whoever asked for the work."""

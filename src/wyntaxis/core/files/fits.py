@@ -97,7 +97,7 @@ def check_structure(path: Path) -> None:
                     return
                 file.seek(-(-size // BLOCK_BYTES) * BLOCK_BYTES, os.SEEK_CUR)
     except InputError as error:
-        raise InputError(error.reason, path) from None
+        raise error.about(path) from None
     except (OSError, EOFError, zlib.error, ValueError, OverflowError) as error:
         raise InputError(f"is no readable FITS file: {first_line(error)}", path) from None
 

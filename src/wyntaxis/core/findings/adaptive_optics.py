@@ -45,6 +45,7 @@ def _units(evaluation: Evaluation) -> list[tuple[Device, int | None]]:
     "adaptive_optics.place",
     step=GUIDE_BRANCH,
     condition=conditions.GUIDING,
+    after="rotation.exposure",
     source="Only what is behind the tilting plate sees the image still",
     titles={
         "before": "{unit} is before {pickoff}: the guide star moves with the image",

@@ -11,8 +11,8 @@ from wyntaxis.core.quantities.rows import DeviceQuantity, rows
 from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR, GUIDE_PATH_ERROR
 from wyntaxis.core.steps import GUIDE_BRANCH, LIGHT_PATH
 
-BACK_FOCUS = DeviceQuantity("back_focus_error_mm", "Back focus error", "mm", 2, LIGHT_PATH)
-GUIDE_FOCUS = DeviceQuantity("guide_path_error_mm", "Guide path error", "mm", 2, GUIDE_BRANCH)
+BACK_FOCUS = DeviceQuantity("back_focus_error_mm", "Back focus error", "mm", 2, LIGHT_PATH, has_sign=True)
+GUIDE_FOCUS = DeviceQuantity("guide_path_error_mm", "Guide path error", "mm", 2, GUIDE_BRANCH, has_sign=True)
 GUIDE_SPREAD = DeviceQuantity("guide_path_spread_mm", "Guide focus, spread over the filters", "mm", 2, GUIDE_BRANCH)
 
 

@@ -295,7 +295,7 @@ def last_focusing(result: FocusResult) -> float | None:
         if curve.reach is not None and not curve.characterises:
             return curve.reach
         sizes = [point.hfd_px for point in curve.points if point.used and point.hfd_px]
-        if curve.why.startswith("flat") and sizes:
+        if curve.is_flat and sizes:
             return max(sizes) / min(sizes)
     return None
 

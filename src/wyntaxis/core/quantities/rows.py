@@ -40,6 +40,8 @@ class DeviceQuantity:
     unit: str
     decimals: int
     step: Step
+    has_sign: bool = False
+    """Whether it is shown with its sign, as an error is."""
 
     def __post_init__(self) -> None:
         _numbers[self.key] = self
@@ -62,7 +64,9 @@ class DeviceQuantity:
         """Return one thing's row; ``verdict`` where it rests on more than the number and its target."""
         within = self.label[:1].lower() if self.label[1:2].islower() else self.label[:1]
         label = f"{thing}: {within}{self.label[1:]}"
-        kind = QuantityKind(self.id_of(thing_id), label, self.unit, self.decimals, True, self.step)
+        kind = QuantityKind(
+            self.id_of(thing_id), label, self.unit, self.decimals, True, self.step, has_sign=self.has_sign
+        )
         return Quantity(kind, stated, computed, measured, target, verdict)
 
 

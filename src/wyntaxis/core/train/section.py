@@ -151,11 +151,11 @@ class FocusSurface:
 
 @dataclass(frozen=True)
 class DustMark:
-    """Where dust lies: its distance before the sensor in mm, how many grains there, and on what."""
+    """Where dust lies: its distance before the sensor in mm, how many grains there, and on what; empty if unknown."""
 
     distance_mm: float
     count: int
-    title: str
+    surface: str
 
 
 @dataclass(frozen=True)

@@ -251,8 +251,9 @@ def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
         sheet.painter.setBrush(sheet.palette.color("fails"))
         for grain in range(min(mark.count, 5)):
             sheet.painter.drawEllipse(QPointF(x, view.y(0) - 9 - 11 * grain), DUST_PX, DUST_PX)
-        known = not mark.title.startswith("?")
-        entries.append(f"{mark.count} on {mark.title}" if known else f"{mark.count} at {mark.title[2:]}")
+        entries.append(
+            f"{mark.count} on {mark.surface}" if mark.surface else f"{mark.count} at {mark.distance_mm:.0f} mm"
+        )
     if entries:  # in one line, above the telescope's outline
         text = "dust: " + ", ".join(entries[:MAX_NOTED]) + (" …" if len(entries) > MAX_NOTED else "")
         y = sheet.height_of(small=True)

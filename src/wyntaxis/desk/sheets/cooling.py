@@ -15,7 +15,7 @@ from wyntaxis.core.evidence.cooling.log import COLUMNS
 from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, run_row
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.measured import camera_index
-from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.errors import ColumnsUnknownError, Progress
 from wyntaxis.core.files.places import home
 from wyntaxis.core.steps import COOLING, Step
 from wyntaxis.core.wording import number
@@ -131,7 +131,7 @@ class CoolingSheet(StepSheet):
 
     def _failed(self, text: str) -> None:
         self.session.refused.emit(text)
-        if "point one at it" in text and self._asked:
+        if isinstance(self.job.error, ColumnsUnknownError) and self._asked:
             self.columns.show_headings(self._asked[0])
 
     def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:

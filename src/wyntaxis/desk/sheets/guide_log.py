@@ -13,7 +13,7 @@ from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.evidence.guide_log.preview import log_headings, preview_text
 from wyntaxis.core.evidence.guide_log.report import RUN_HEADINGS, run_row, settling_text, summary_lines
 from wyntaxis.core.evidence.guide_log.result import GuideResult, MeasuredRun
-from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.files.errors import ColumnsUnknownError, InputError, Progress
 from wyntaxis.core.quantities.guide_log import guide_log_optics
 from wyntaxis.core.steps import GUIDE_LOG as STEP
 from wyntaxis.core.steps import Step
@@ -127,7 +127,7 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
         try:
             self.understood.setText(preview_text(paths, columns))
         except InputError as error:
-            self._failed(str(error))
+            self._refuse(str(error), error)
             return
         self.job.start(lambda progress: GUIDE_LOG.read(paths, optics, progress, columns, before))
 
@@ -146,8 +146,11 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
         self.job.start(work)
 
     def _failed(self, text: str) -> None:
+        self._refuse(text, self.job.error)
+
+    def _refuse(self, text: str, error: InputError | None) -> None:
         self.session.refused.emit(text)
-        if "point columns at them" in text and self._asked:
+        if isinstance(error, ColumnsUnknownError) and self._asked:
             self.columns.show_headings(self._asked[0], log_headings)
 
     def point_columns(self) -> None:

@@ -14,7 +14,7 @@ from wyntaxis.core.evidence.focus.result import FocusResult
 from wyntaxis.core.evidence.focus.table import COLUMNS
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.measured import device_index
-from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.files.errors import ColumnsUnknownError, Progress
 from wyntaxis.core.quantities.focus_runs import focus_optics
 from wyntaxis.core.steps import TRAVEL, Step
 from wyntaxis.core.travel_picture import travel_pictures
@@ -129,7 +129,7 @@ class TravelSheet(EvidenceSheet[FocusResult]):
 
     def _failed(self, text: str) -> None:
         self.session.refused.emit(text)
-        if "point one at it" in text and self._asked:
+        if isinstance(self.job.error, ColumnsUnknownError) and self._asked:
             self.columns.show_headings(self._asked[0])
 
     def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:

@@ -65,6 +65,8 @@ def read_cooling_log(path: Path, rules: Sequence[KeyRule] = ()) -> CoolingLog:
     data = read_bytes(path, MAX_BYTES, f"a cooling log is at most some {MAX_BYTES >> 20} MB")
     try:
         return parse_cooling_log(data, path.stem, rules)
+    except InputError as error:
+        raise error.about(path) from None
     except (ValueError, csv.Error) as error:
         raise InputError(str(error), path) from None
 

@@ -74,6 +74,8 @@ class FocusCurve:
 
     points: tuple[FocusPoint, ...]
     why: str = ""
+    is_flat: bool = False
+    """Whether no position is told because the stars hardly grow over the run."""
     best_position: Estimate | None = None
     hfd_px: Estimate | None = None
     slope_px_step: Estimate | None = None
@@ -139,9 +141,9 @@ def fit_curve(points: Sequence[FocusPoint], obstruction: float = 0.0, kept: froz
     fits = {
         name: _fitted(model, entries, base.parameters, base.weights) for name, model in _models(obstruction).items()
     }
-    why = _why_no_curve(entries, fits[HYPERBOLA])
+    why, is_flat = _why_no_curve(entries, fits[HYPERBOLA])
     if why:
-        return FocusCurve(tuple(entries), why)
+        return FocusCurve(tuple(entries), why, is_flat)
     best, sharpest, disc = (_averaged(fits, k, len(fits[HYPERBOLA].residuals)) for k in range(3))
     share, fit = annulus_hfd_share(obstruction), fits[HYPERBOLA]
     disc = disc.times(1 / share)
@@ -375,22 +377,20 @@ def _why_none(points: Sequence[FocusPoint]) -> str:
     return ""
 
 
-def _why_no_curve(points: Sequence[FocusPoint], fit: _Fit) -> str:
-    """Return why a run's fit tells no best position: one side only, no rise, or too much scatter."""
+def _why_no_curve(points: Sequence[FocusPoint], fit: _Fit) -> tuple[str, bool]:
+    """Return why a run's fit tells no best position (one side, no rise, too much scatter), and whether it is flat."""
     at, size = _arrays(points)
     best = float(fit.parameters[0])
     for side, more in ((at < best, "further in"), (at > best, "further out")):
         # One point beyond focus will do where it shows that the stars grow again.
         if side.sum() < 2 and not (side.any() and float(size[side].max()) > MIN_RISE * float(fit.parameters[1])):
-            return f"one-sided: too few points lie {more} than the best position; go on {more}"
+            return f"one-sided: too few points lie {more} than the best position; go on {more}", False
     if float(np.sort(size)[-2]) < MIN_RISE * float(size.min()):
-        return (
-            f"flat: star sizes go from {number(float(size.min()), 2)} to {number(float(size.max()), 2)} px; "
-            "take larger steps"
-        )
+        sizes = [number(float(own), 2) for own in (size.min(), size.max())]
+        return f"flat: star sizes go from {sizes[0]} to {sizes[1]} px; take larger steps", True
     if fit.estimate(0).standard > MAX_STANDARD_SHARE * float(np.ptp(at)):
-        return "its points scatter too much for a best position"
-    return ""
+        return "its points scatter too much for a best position", False
+    return "", False
 
 
 def _symmetry(points: Sequence[FocusPoint], fit: _Fit) -> Estimate | None:

@@ -73,7 +73,7 @@ def read_focus_table(
         rows = read_table(path, "a table of focus runs", MAX_ROWS)
         return _parsed(rows, path.stem, path.name, rules, names)
     except InputError as error:
-        raise InputError(error.reason, path) from None
+        raise error.about(path) from None
     except (ValueError, csv.Error) as error:
         raise InputError(str(error), path) from None
 

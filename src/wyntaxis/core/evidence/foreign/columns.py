@@ -11,7 +11,7 @@ from pathlib import Path
 
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert
-from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.errors import ColumnsUnknownError, InputError
 from wyntaxis.core.files.opening import read_bytes
 from wyntaxis.core.files.tables import table_rows
 
@@ -172,7 +172,7 @@ def check_found(
     for key in needed:
         if key not in found:
             text = ", ".join(headings[:MAX_HEADINGS_NAMED])
-            raise InputError(f"no column for {columns[key].label.lower()} among {text}; point one at it")
+            raise ColumnsUnknownError(f"no column for {columns[key].label.lower()} among {text}; point one at it")
 
 
 def clock_seconds(text: str) -> float | None:

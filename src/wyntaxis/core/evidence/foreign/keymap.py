@@ -104,7 +104,7 @@ def load_maps(path: Path) -> KeyMaps:
     except ValidationError as error:
         raise InputError(describe(error, KeyMaps), path) from None
     except InputError as error:
-        raise InputError(error.reason, path) from None
+        raise error.about(path) from None
 
 
 def save_maps(maps: KeyMaps, path: Path) -> None:

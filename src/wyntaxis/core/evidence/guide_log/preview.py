@@ -42,7 +42,7 @@ def preview_text(paths: Sequence[Path], rules: Callable[[Path], Sequence[KeyRule
     try:
         found = sections_of(_head(path), rules(path))
     except InputError as error:
-        raise InputError(error.reason, path) from None
+        raise error.about(path) from None
     entries = dict.fromkeys(section_text(section) for section in found)
     return f"Understood of {shown(Path(path.name))}: " + " ".join(entries)
 

@@ -24,7 +24,7 @@ from wyntaxis.core.evidence.guide_log.headings import (
     unknown_unit,
 )
 from wyntaxis.core.evidence.guide_log.rows import ByteRows, ListRows, list_rows, number_in
-from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.files.errors import ColumnsUnknownError, InputError, Progress
 from wyntaxis.core.files.opening import read_bytes
 
 MAX_BYTES = 256 << 20
@@ -116,7 +116,7 @@ def read_sections(path: Path, rules: Sequence[KeyRule] = (), progress: Progress 
     try:
         return sections_of(data, rules, progress)
     except InputError as error:
-        raise InputError(error.reason, path) from None
+        raise error.about(path) from None
 
 
 def sections_of(data: bytes, rules: Sequence[KeyRule] = (), progress: Progress = lambda _a, _b: None) -> list[Section]:
@@ -384,7 +384,7 @@ class _Reader:
         self._close()
         if not self._sections:
             text = f" among {self._first_headings}" if self._first_headings else ""
-            raise InputError(
+            raise ColumnsUnknownError(
                 f"has no line of headings with a time and an error on an axis{text}; point columns at them"
             )
         kept = [section for section in self._sections if section.rows]

@@ -121,7 +121,7 @@ def load_filter_names(path: Path) -> FilterNames:
     except ValidationError as error:
         raise InputError(describe(error, OwnFilterNames), path) from None
     except InputError as error:
-        raise InputError(error.reason, path) from None
+        raise error.about(path) from None
 
 
 def same_device_name(one: str, other: str) -> bool:
