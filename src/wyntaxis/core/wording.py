@@ -58,3 +58,8 @@ def counted(count: int, noun: str) -> str:
 def utc_stamp() -> str:
     """Return the present moment as evidence and records hold it: UTC, to the second, such as 2026-03-01T21:04:05Z."""
     return datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def moment(stamp: str) -> str:
+    """Return a time of the file as it is read under a heading that says UTC: ``2026-11-24 21:30:00``."""
+    return stamp.replace("T", " ").rstrip("Z")

@@ -15,7 +15,7 @@ from wyntaxis.core.ledger import Quantity
 from wyntaxis.core.rig.dependencies import recorded_measurements
 from wyntaxis.core.rig.plan import MeasuredValue
 from wyntaxis.core.steps import steps
-from wyntaxis.core.wording import number, plus_minus
+from wyntaxis.core.wording import moment, number, plus_minus
 
 MOST_SAVES = 60
 
@@ -160,6 +160,6 @@ def history(given: DossierInput) -> Iterator[Block]:
     if len(shown) < len(entries):
         yield Words(f"The last {len(shown)} of {len(entries)} saves.")
     yield table(
-        "date, UTC | what | why", [[e.date.replace("T", " ").rstrip("Z"), e.words, e.reason] for e in reversed(shown)],
+        "date, UTC | what | why", [[moment(e.date), e.words, e.reason] for e in reversed(shown)],
         wide=1,
     )  # fmt: skip

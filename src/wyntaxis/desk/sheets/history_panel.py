@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.history.entries import history_path
 from wyntaxis.core.history.states import RigHistory, read_history
+from wyntaxis.core.wording import moment
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
@@ -106,10 +107,7 @@ class HistoryPanel(QWidget):
             text = "This rig has no history yet: it begins with the next save."
         self.state.setText(text)
         self.state.setVisible(bool(text))
-        rows = [
-            [e.date.replace("T", " ").rstrip("Z"), e.words, e.reason or "", e.computer or ""]
-            for e in reversed(self.history.entries)
-        ]
+        rows = [[moment(e.date), e.words, e.reason or "", e.computer or ""] for e in reversed(self.history.entries)]
         self.table.show_rows(rows, palette=self._palette)
         self.table.setVisible(bool(rows))
         self._chose()

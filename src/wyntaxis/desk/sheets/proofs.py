@@ -12,7 +12,7 @@ from wyntaxis.core.next_measurements import Measurement, MeasurementPlan, hour_p
 from wyntaxis.core.rig.dependencies import confirmation, out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import PROOFS, Step
-from wyntaxis.core.wording import short
+from wyntaxis.core.wording import moment, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
@@ -26,7 +26,7 @@ DELAY_MS = 250
 """So long after an edit the measurements are ranked again."""
 NEEDS = {"bench": "bench", "daylight": "daylight", "twilight": "twilight", "stars": "clear sky"}
 HEADINGS = ("measurement", "needs", "minutes", "settles", "of these\nout of date", "usual uncertainty", "done at")
-OUT_OF_DATE_HEADINGS = ("number", "measured on", "changed on", "what changed")
+OUT_OF_DATE_HEADINGS = ("number", "measured, UTC", "changed, UTC", "what changed")
 
 
 @sheet_of(PROOFS)
@@ -175,8 +175,8 @@ class NextMeasurementsSheet(StepSheet):
         shown = [
             [
                 rows[entry.row_id].kind.label if entry.row_id in rows else entry.row_id,
-                entry.measured_on or "not noted",
-                entry.changed_on or "not noted",
+                moment(entry.measured_on) if entry.measured_on else "unknown",
+                moment(entry.changed_on) if entry.changed_on else "unknown",
                 "; ".join(entry.what),
             ]
             for entry in self.out_of_date
