@@ -323,4 +323,4 @@ def names(evaluation: Evaluation) -> Iterator[Statement]:
     lines += [f"missing: {', '.join(missing)}"] if missing else []
     better = Change.of("Name frames fully", ("plan", "file_names"), DEFAULT_NAMES)
     change = None if verdict is Verdict.HOLDS else better
-    yield say(NIGHT, None, verdict, {"missing": " and ".join(missing)}, lines=lines, change=change)
+    yield say(NIGHT, None, verdict, {"missing": ", ".join(missing)}, lines=lines, change=change)

@@ -39,7 +39,7 @@ class RecordsSheet(StepSheet):
         column = self.add_wide_column()
         row = FlowRow()
         self.bring_in = BringInPanel(session)
-        push_button("Bring a file in …", "Read a program's settings file of any form", self.bring_in.ask, row)
+        push_button("Import a file …", "Read a program's settings file of any form", self.bring_in.ask, row)
         push_button("Add by hand", "Add an empty record, to be typed in", self.add_record, row)
         self.remove_button = push_button("Remove", "Take the chosen record out of the rig", self.remove_record, row)
         self.which = QComboBox()

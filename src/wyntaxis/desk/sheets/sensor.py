@@ -118,7 +118,7 @@ class SensorSheet(StepSheet):
                 "Read noise\ne⁻",
                 "Full well\ne⁻",
                 "Dynamic range\nstops",
-                "Off straight\n%",
+                "Linearity error\n%",
             ),
             left=(0,),
         )
