@@ -262,12 +262,14 @@ def survives(mutant: Mutant) -> str:
 def main() -> int:
     """Try the mutants whose file holds what ONLY says, all where it is not set."""
     tried = [mutant for mutant in MUTANTS if os.environ.get("ONLY", "") in mutant.file]
+    left = 0
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        entries = list(pool.map(survives, tried))
-    for mutant, words in zip(tried, entries, strict=True):
-        if words:
-            print(f"{mutant.file}: “{mutant.old}” → “{mutant.new}” {words}")
-    left = sum(bool(words) for words in entries)
+        for number, (mutant, words) in enumerate(zip(tried, pool.map(survives, tried), strict=True), start=1):
+            if words:
+                left += 1
+                print(f"{mutant.file}: “{mutant.old}” → “{mutant.new}” {words}", flush=True)
+            elif number % 20 == 0:
+                print(f"{number} of {len(tried)} tried", flush=True)
     print(f"{len(tried)} mutants, {left} survive")
     return 1 if left else 0
 

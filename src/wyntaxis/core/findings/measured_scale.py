@@ -28,8 +28,7 @@ from wyntaxis.core.wording import MINUS, number, short, signed
         "not measured": "The image scale has not been measured",
     },
     remedies={
-        "not measured": "Bring in a solved frame, two stars of known separation, or a typed scale, on the Scales "
-        "sheet.",
+        "not measured": "Load a solved frame, two stars of known separation, or enter a scale, on the Scales sheet.",
         "agrees": "",
         "left out": "The frame was taken without {part} ({factor}×): put it in, or take a new frame.",
         "binned": "Correct the frame's binning or the sensor's: the scale is off by a factor of {times}, as the "

@@ -68,10 +68,10 @@ def _difference(found: Matrix, row: Row, cell: Cell) -> Statement:
         lines.append(f"difference: {cell.by}{allowed}")
     named = {
         "program": program,
-        "label": row.item.label if row.item.device else row.item.label[:1].lower() + row.item.label[1:],
+        "label": row.item.label,
         "has": has,
         "wanted": wanted,
-        "story": f": {cell.story}" if cell.story else "",
+        "story": f" ({cell.story})" if cell.story else "",
     }
     return say(row.item.device or row.item.id, row.item, Verdict.FAILS, named, lines=lines)
 
@@ -86,7 +86,7 @@ def _declare(topic: str, condition: conditions.Condition, after: str, needed: st
         rank=rank,
         source=_SOURCE,
         titles={
-            "fails": "{program} has {label} {has}, the rig {wanted}{story}",
+            "fails": "{label}: {program} has {has}, the rig {wanted}{story}",
             "holds": "{topic}: {programs} and the rig agree",
         },
         remedies="Enter {wanted} in {program}, or correct the rig if the program is right.",
@@ -268,7 +268,7 @@ def not_compared(evaluation: Evaluation) -> Iterator[Statement]:
     },
     remedies={
         "tight": "Update the older of the two.",
-        "unproven": "Bring in its record again after each update: a change of version is shown beside what it affects.",
+        "unproven": "Read its record again after each update: a change of version is shown beside what it affects.",
     },
 )
 def versions(evaluation: Evaluation) -> Iterator[Statement]:

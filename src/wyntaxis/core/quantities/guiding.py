@@ -92,7 +92,7 @@ class GuideUse:
 
     def taken(self, name: str) -> str:
         """Return what a line of arithmetic adds to a value that nobody stated."""
-        return ", not stated: taken" if name in self.usual else ""
+        return " (usual value)" if name in self.usual else ""
 
 
 def guide_use(rig: Rig) -> GuideUse:
