@@ -1,4 +1,4 @@
-"""The section of a reckoned rig: its geometry, with the verdicts, the devices, and what was measured of it."""
+"""The section of an evaluated rig: its geometry, with the verdicts, the devices, and what was measured of it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from wyntaxis.core.train.section import DeviceMark, DustMark, FocusSurface, Judg
 
 
 def section(evaluation: Evaluation) -> Section:
-    """Lay a reckoned rig out in mm, with all that is told of it."""
+    """Lay an evaluated rig out in mm, with all that is told of it."""
     allowed = evaluation.quantity(GUIDE_PATH_ERROR).target
     judged = Judged(
         focal_ratio=evaluation.value(FOCAL_RATIO),
@@ -54,7 +54,7 @@ def focus_surface(evaluation: Evaluation) -> FocusSurface | None:
     Parameters
     ----------
     evaluation
-        A reckoned rig.
+        An evaluated rig.
 
     Returns
     -------
@@ -80,7 +80,7 @@ def dust_marks(evaluation: Evaluation) -> Iterator[DustMark]:
     Parameters
     ----------
     evaluation
-        A reckoned rig.
+        An evaluated rig.
 
     Yields
     ------

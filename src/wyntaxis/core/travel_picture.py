@@ -73,11 +73,6 @@ class TravelPicture:
 def travel_pictures(numbers: Numbers) -> list[TravelPicture]:
     """Return the drawing of each focuser whose ends are stated.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     list[TravelPicture]

@@ -61,12 +61,7 @@ class Wiring:
 
 
 def wiring(evaluation: Evaluation) -> Wiring:
-    """Lay the wiring of a reckoned rig out.
-
-    Parameters
-    ----------
-    evaluation
-        Everything computed of the rig.
+    """Lay the wiring of an evaluated rig out.
 
     Returns
     -------

@@ -60,7 +60,7 @@ class FlowRow(QLayout):
         return size
 
     def _place(self, area: QRect, *, move: bool) -> int:
-        """Place the widgets within an area, or only reckon: return the height that they take."""
+        """Place the widgets within an area, or only measure: return the height that they take."""
         y, line = area.y(), []  # type: int, list[QLayoutItem]
         x = area.x()
         for item in [item for item in self._items if not item.isEmpty()]:

@@ -294,7 +294,7 @@ class GlowPlot(PlotPanel):
 
 @dataclass(frozen=True)
 class ExposureTerms:
-    """What exposures are reckoned from: the sky by filter in e⁻/s/px, and the camera's numbers."""
+    """What exposures are computed from: the sky by filter in e⁻/s/px, and the camera's numbers."""
 
     skies: dict[str, float]
     read_noise_e: float | None

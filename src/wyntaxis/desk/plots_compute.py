@@ -1,4 +1,4 @@
-"""Plots of what is reckoned: sampling over seeing, calibration pulse over declination, field rotation over the sky."""
+"""Plots of what is computed: sampling over seeing, calibration pulse over declination, field rotation over the sky."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the window begins with: its rig drawn as soon as it is read, and reckoned and opened after that."""
+"""What the window begins with: its rig drawn as soon as it is read, and computed and opened after that."""
 
 from __future__ import annotations
 

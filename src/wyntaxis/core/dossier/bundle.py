@@ -92,7 +92,7 @@ def bundle_bytes(
     Parameters
     ----------
     evaluation, document
-        The rig reckoned, and the whole document with its variants.
+        The rig evaluated, and the whole document with its variants.
     name
         The rig file's name, without its suffix.
     shelf, maps

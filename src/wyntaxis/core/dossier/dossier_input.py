@@ -1,4 +1,4 @@
-"""What a dossier is made from: the rig reckoned, its history, the shelf, and what to leave out."""
+"""What a dossier is made from: the rig evaluated, its history, the shelf, and what to leave out."""
 
 from __future__ import annotations
 

@@ -41,12 +41,7 @@ class _Sheet:
 
 
 def section_svg(evaluation: Evaluation) -> str:
-    """Return the section of a reckoned rig as an SVG element; a line of words where there are no parts.
-
-    Parameters
-    ----------
-    evaluation
-        Everything computed of the rig.
+    """Return the section of an evaluated rig as an SVG element; a line of words where there are no parts.
 
     Returns
     -------
@@ -251,7 +246,7 @@ def differing_svg(before: Evaluation, after: Evaluation) -> str:
     Parameters
     ----------
     before, after
-        The rig, reckoned.
+        The rig, evaluated.
 
     Returns
     -------

@@ -51,11 +51,6 @@ class TypingPage:
 def typing_pages(evaluation: Evaluation) -> tuple[TypingPage, ...]:
     """Return a page for each program on record.
 
-    Parameters
-    ----------
-    evaluation
-        Everything computed of the rig.
-
     Returns
     -------
     tuple of TypingPage

@@ -13,12 +13,7 @@ MARKS = {"fails": "✕", "tight": "◆", "unproven": "◌", "holds": "✓"}
 
 
 def wiring_svg(evaluation: Evaluation) -> str:
-    """Return the wiring of a reckoned rig as an SVG element; a line of words where there are no devices.
-
-    Parameters
-    ----------
-    evaluation
-        Everything computed of the rig.
+    """Return the wiring of an evaluated rig as an SVG element; a line of words where there are no devices.
 
     Returns
     -------

@@ -34,7 +34,7 @@ class EvidenceKind(Generic[R]):
 
 @dataclass(frozen=True)
 class Evidence:
-    """What is held of each kind. ``memo`` keeps what was reckoned of it between edits that do not touch it."""
+    """What is held of each kind. ``memo`` keeps what was computed of it between edits that do not touch it."""
 
     held: Mapping[str, Any] = field(default_factory=dict)
     memo: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)

@@ -68,11 +68,6 @@ class Cooler:
 def coolers(numbers: Numbers) -> Iterator[Cooler]:
     """Yield the cooler of each camera that has a set temperature, where its depth and the ambient are known.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Yields
     ------
     Cooler
@@ -153,11 +148,6 @@ def _steadiness(numbers: Numbers, device: Device) -> Target:
 
 def scatter_limit_c(device: Device) -> float:
     """Return the scatter in °C above which a regulation is of no use: half the set temperature's tolerance.
-
-    Parameters
-    ----------
-    device
-        A device of the rig.
 
     Returns
     -------

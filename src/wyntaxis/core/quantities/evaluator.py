@@ -71,11 +71,6 @@ def declares(role: Role, kind: QuantityKind) -> Callable[[F], F]:
 def computed(kind: QuantityKind) -> Callable[[F], F]:
     """Declare the function that computes a quantity; see :func:`declares`.
 
-    Parameters
-    ----------
-    kind
-        The quantity.
-
     Returns
     -------
     Callable[[F], F]
@@ -87,11 +82,6 @@ def computed(kind: QuantityKind) -> Callable[[F], F]:
 def measured(kind: QuantityKind) -> Callable[[F], F]:
     """Declare the function that derives a quantity's measured value from what was measured; see :func:`declares`.
 
-    Parameters
-    ----------
-    kind
-        The quantity.
-
     Returns
     -------
     Callable[[F], F]
@@ -102,11 +92,6 @@ def measured(kind: QuantityKind) -> Callable[[F], F]:
 
 def target(kind: QuantityKind) -> Callable[[F], F]:
     """Declare the function that gives what is wanted of a quantity; see :func:`declares`.
-
-    Parameters
-    ----------
-    kind
-        The quantity.
 
     Returns
     -------

@@ -60,11 +60,6 @@ def plate_screws(train: tuple[Part, ...]) -> PlateScrews | None:
 def field_optics(numbers: Numbers) -> FieldOptics:
     """Return what sweeps are told of a rig.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     FieldOptics

@@ -15,11 +15,6 @@ if TYPE_CHECKING:
 def optics_of(numbers: Numbers) -> Optics | None:
     """Return the fields of a rig by its best focal length; None without a sensor.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     Optics or None

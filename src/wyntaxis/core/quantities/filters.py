@@ -22,9 +22,9 @@ def filter_id(device_id: str, place: int) -> str:
     Parameters
     ----------
     device_id
-        Which camera, by id; the main one by default.
+        The wheel's id.
     place
-        Its place, from 1.
+        The filter's place, from 1.
 
     Returns
     -------

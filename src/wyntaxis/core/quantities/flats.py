@@ -36,11 +36,6 @@ DEPTH = DeviceQuantity("dust_percent", "Deepest dust shadow", "%", 2, FILTERS_ST
 def computed_corner_share(numbers: Numbers) -> float | None:
     """Return what the train's openings leave of the light in the sensor's corner, as a share; None without a sensor.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     float or None
@@ -56,11 +51,6 @@ def computed_corner_share(numbers: Numbers) -> float | None:
 
 def flat_optics(numbers: Numbers) -> FlatOptics:
     """Return what flats are told of a rig.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Returns
     -------

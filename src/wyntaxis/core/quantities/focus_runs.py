@@ -44,11 +44,6 @@ SATURATED = DeviceQuantity("run_saturated_percent", "Saturated in runs", "%", 0,
 def focus_optics(numbers: Numbers) -> FocusOptics:
     """Return what focus runs are told of a rig.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     FocusOptics
@@ -109,11 +104,6 @@ class Travel:
 @memoized_each
 def travels(numbers: Numbers) -> Iterator[Travel]:
     """Yield the travel of each focuser whose ends and working position are known.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Yields
     ------
@@ -236,11 +226,6 @@ class StatedRun:
 @memoized_each
 def stated_runs(numbers: Numbers) -> Iterator[StatedRun]:
     """Yield the focus run of each focuser that states its step.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Yields
     ------

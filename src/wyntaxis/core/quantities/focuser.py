@@ -31,11 +31,6 @@ BACKLASH = DeviceQuantity("backlash_percent", "Backlash, share of the travel", "
 def focusers(numbers: Numbers) -> list[Device]:
     """Return the focusers among the devices.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     list[Device]
@@ -46,11 +41,6 @@ def focusers(numbers: Numbers) -> list[Device]:
 
 def travel_of(device: Device) -> tuple[float, float] | None:
     """Return a focuser's lowest and highest position in steps; None where they are not stated, or no range.
-
-    Parameters
-    ----------
-    device
-        A device of the rig.
 
     Returns
     -------
@@ -63,11 +53,6 @@ def travel_of(device: Device) -> tuple[float, float] | None:
 
 def depth_of_focus_um(numbers: Numbers) -> float | None:
     """Return the whole depth of focus in µm: by the seeing, else by diffraction.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Returns
     -------

@@ -62,11 +62,6 @@ RECENTRE_SHARE = 0.02
 def guide_log_optics(numbers: Numbers) -> GuideOptics:
     """Return what guide logs are told of a rig.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     GuideOptics
@@ -167,11 +162,6 @@ def _wanted_elongation(evaluator: QuantityEvaluator) -> Target | None:
 def drift_allowed_arcsec_min(evaluator: QuantityEvaluator) -> float | None:
     """Return how fast a star may go during one exposure, in arcsec/min.
 
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
-
     Returns
     -------
     float or None
@@ -243,11 +233,6 @@ def _polar_error(evaluator: QuantityEvaluator) -> QuantityValue | None:
 
 def guide_star_px(evaluator: QuantityEvaluator) -> float | None:
     """Return how far from the middle of the frame the guide star stands, in main px; None without a guide camera.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------

@@ -47,11 +47,6 @@ MIN_DITHER_CENTROIDS = 3.0
 def guide_optics_of(evaluator: QuantityEvaluator) -> GuideOptics | None:
     """Return what the guide camera looks through; None without one.
 
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
-
     Returns
     -------
     GuideOptics or None
@@ -63,11 +58,6 @@ def guide_optics_of(evaluator: QuantityEvaluator) -> GuideOptics | None:
 
 def guide_path_of(evaluator: QuantityEvaluator) -> GuidePath | None:
     """Return the path from the prism to the guide sensor; None where nothing taps the train.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------
@@ -159,11 +149,6 @@ def _measured_guide_scale(evaluator: QuantityEvaluator) -> QuantityValue | None:
 def guide_focal_length(evaluator: QuantityEvaluator) -> QuantityValue | None:
     """Return the focal length that the guide camera works at, in mm: by the measured guide scale, else computed.
 
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
-
     Returns
     -------
     QuantityValue or None
@@ -207,11 +192,6 @@ def _wanted_ratio(evaluator: QuantityEvaluator) -> Target | None:
 
 def guide_focus_half_width_mm(evaluator: QuantityEvaluator) -> float:
     """Return half the depth of focus, in mm: the seeing zone, or the diffraction zone where no seeing is stated.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------

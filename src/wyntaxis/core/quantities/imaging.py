@@ -38,11 +38,6 @@ SIDES = ("width", "height", "diagonal")
 def best_focal_length_mm(rig: Rig) -> float:
     """Return the effective focal length to act on: as measured, or as computed from the parts.
 
-    Parameters
-    ----------
-    rig
-        The rig.
-
     Returns
     -------
     float
@@ -54,11 +49,6 @@ def best_focal_length_mm(rig: Rig) -> float:
 
 def focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
     """Return the computed effective focal length, in mm: it follows from any train.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------
@@ -72,11 +62,6 @@ def focal_length(evaluator: QuantityEvaluator) -> QuantityValue:
 
 def seeing(evaluator: QuantityEvaluator) -> float | None:
     """Return the site's seeing, in arcseconds FWHM, where it is stated.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------
@@ -125,11 +110,6 @@ def _focal_ratio(evaluator: QuantityEvaluator) -> QuantityValue:
 
 def focal_ratio(evaluator: QuantityEvaluator) -> QuantityValue:
     """Return the computed focal ratio: it follows from any train.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------
@@ -208,11 +188,6 @@ def _depth_by_seeing(evaluator: QuantityEvaluator) -> QuantityValue | None:
 def scale_basis(evaluator: QuantityEvaluator) -> str | None:
     """Return which recorded measurement the derived values follow from: the focal length, else the pixel scale.
 
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
-
     Returns
     -------
     str or None
@@ -290,11 +265,6 @@ for _kind, _name in ((FIELD_WIDTH, "width"), (FIELD_HEIGHT, "height"), (FIELD_DI
 
 def plate_solving_hints(evaluator: QuantityEvaluator) -> sampling.PlateSolvingHints | None:
     """Return the range that field solving is told, from the measured scale where there is one, for a sensor.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------

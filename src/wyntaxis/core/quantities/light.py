@@ -32,11 +32,6 @@ IN_CIRCLE = DeviceQuantity("prism_in_circle_mm", "Prism inside the image circle"
 def beam_of(numbers: Numbers) -> Beam:
     """Return the beam behind the last corrector, by the best focal ratio.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     Beam
@@ -48,11 +43,6 @@ def beam_of(numbers: Numbers) -> Beam:
 @memoized
 def prism_place_of(numbers: Numbers) -> PrismPlace | None:
     """Return where the prism stands and may stand, in mm; None without a prism or a sensor.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Returns
     -------
@@ -66,11 +56,6 @@ def prism_place_of(numbers: Numbers) -> PrismPlace | None:
 @memoized
 def openings_of(numbers: Numbers) -> list[Opening]:
     """Return what may cut the light; see :func:`~wyntaxis.core.train.illumination.openings`.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Returns
     -------
@@ -114,7 +99,7 @@ def prism_rows(numbers: Numbers) -> Iterator[Quantity]:
     yield CLEARANCE.row(taps, "Guide branch", computed=clear, target=Target(low=0, inner_low=PRISM_MARGIN_MM))
     circle = image_circle_at_sensor(numbers.rig)
     if place.highest_mm is not None and circle is not None:
-        # A circle that is reckoned from the telescope's through a corrector, not stated, leaves a doubt, no proof.
+        # A circle that is computed from the telescope's through a corrector, not stated, leaves a doubt, no proof.
         low = -math.inf if circle.is_estimated else 0.0
         inside = QuantityValue(place.highest_mm - place.edge_mm)
         yield IN_CIRCLE.row(taps, "Guide branch", computed=inside, target=Target(low=low, inner_low=PRISM_MARGIN_MM))

@@ -28,11 +28,6 @@ GAP = DeviceQuantity("joint_gap_mm", "Gap left open before it", "mm", 2, LIGHT_P
 def reach_of(numbers: Numbers) -> list[tuple[Telescope, FocusReach | None]]:
     """Return each telescope's reach of focus, in mm; see :func:`~wyntaxis.core.train.mechanics.reach_cases`.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     list of tuple
@@ -45,11 +40,6 @@ def reach_of(numbers: Numbers) -> list[tuple[Telescope, FocusReach | None]]:
 def load_of(numbers: Numbers) -> Load:
     """Return what hangs beyond the focuser; see :func:`~wyntaxis.core.train.mechanics.load`.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     Load
@@ -61,11 +51,6 @@ def load_of(numbers: Numbers) -> Load:
 @memoized
 def joints_of(numbers: Numbers) -> list[Meeting]:
     """Return every joint of the train and the guide path; see :func:`~wyntaxis.core.train.joints.meetings`.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Returns
     -------

@@ -82,11 +82,6 @@ class Room:
 def night_gb(numbers: Numbers) -> float | None:
     """Return what the planned frames take, in GB (10⁹ bytes), with a reserve; None without a sensor or a number.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     float or None
@@ -103,11 +98,6 @@ def night_gb(numbers: Numbers) -> float | None:
 @memoized_each
 def rooms(numbers: Numbers) -> Iterator[Room]:
     """Yield every place for images whose free space is stated, against what the night takes.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Yields
     ------
@@ -183,11 +173,6 @@ class Fed:
 @memoized
 def fed(numbers: Numbers) -> list[Fed]:
     """Return every supply with the devices that state what they draw from it.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Returns
     -------

@@ -59,11 +59,6 @@ class Bus:
 def bus_of(numbers: Numbers) -> Bus | None:
     """Return the rig beside the ports, None where they have not been read.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     Bus or None

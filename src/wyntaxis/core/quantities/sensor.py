@@ -34,11 +34,6 @@ GLOW_SIGNAL = DeviceQuantity("glow_signal_e", "Glow, longest exposure", "e⁻", 
 def cameras(numbers: Numbers) -> list[tuple[int, Device]]:
     """Return the cameras among the devices, with their places in the list.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Returns
     -------
     list[tuple[int, Device]]
@@ -49,11 +44,6 @@ def cameras(numbers: Numbers) -> list[tuple[int, Device]]:
 
 def longest_exposure_s(numbers: Numbers) -> float | None:
     """Return the longest exposure planned, in s.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Returns
     -------
@@ -85,11 +75,6 @@ class Offset:
 @memoized_each
 def offsets(numbers: Numbers) -> Iterator[Offset]:
     """Yield every camera whose bias has been measured.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Yields
     ------
@@ -144,11 +129,6 @@ class DarkSignal:
 @memoized_each
 def dark_signals(numbers: Numbers) -> Iterator[DarkSignal]:
     """Yield every camera whose dark current, read noise and set temperature are known, for the longest exposure.
-
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
 
     Yields
     ------
@@ -252,11 +232,6 @@ def _linear(numbers: Numbers, device: Device) -> Target:
 
 def linearity_allowed_percent(device: Device) -> float:
     """Return the largest deviation from a straight line that is allowed, in %: as the maker states it, else 1 %.
-
-    Parameters
-    ----------
-    device
-        A device of the rig.
 
     Returns
     -------

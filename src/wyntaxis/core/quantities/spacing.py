@@ -32,11 +32,6 @@ from wyntaxis.core.train.slots import UnknownFilter, unknown_filters, with_known
 def back_focus_of(evaluator: QuantityEvaluator) -> BackFocus | None:
     """Return the distance behind the corrector, wanted and built; None where no corrector states one.
 
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
-
     Returns
     -------
     BackFocus or None
@@ -47,11 +42,6 @@ def back_focus_of(evaluator: QuantityEvaluator) -> BackFocus | None:
 
 def filtered_rig(evaluator: QuantityEvaluator) -> Rig:
     """Return the rig with the glass of its wheel's first filter, where only the wheel's slots state any.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------
@@ -158,11 +148,6 @@ def _with_unknown_filter(evaluator: QuantityEvaluator) -> Verdict | None:
 
 def corrector_lens_mm(evaluator: QuantityEvaluator) -> float | None:
     """Return the focal length of the corrector as a thin lens, in mm; None where it states no magnification.
-
-    Parameters
-    ----------
-    evaluator
-        The evaluator of the rig.
 
     Returns
     -------

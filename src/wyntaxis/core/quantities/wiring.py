@@ -112,11 +112,6 @@ class SupplyVoltage:
 def supply_voltages(numbers: Numbers) -> Iterator[SupplyVoltage]:
     """Yield each device whose supply line is stated, cable by cable, from the device to the source.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Yields
     ------
     Arrival
@@ -197,11 +192,6 @@ class OutletLoad:
 def outlet_loads(numbers: Numbers) -> Iterator[OutletLoad]:
     """Yield every outlet that something hangs on.
 
-    Parameters
-    ----------
-    numbers
-        The rig's numbers.
-
     Yields
     ------
     OutletLoad
@@ -277,11 +267,6 @@ class Payload:
 def payload_of(rig: Rig) -> Payload:
     """Return the mass of all that rides on the mount, cameras on.
 
-    Parameters
-    ----------
-    rig
-        The rig.
-
     Returns
     -------
     Payload
@@ -334,11 +319,6 @@ def dew_rows(numbers: Numbers) -> Iterator[Quantity]:
 
 def warmed_c(rig: Rig) -> float:
     """Return by how much the heaters keep the optics above the air, in °C: the weakest that says so, else nothing.
-
-    Parameters
-    ----------
-    rig
-        The rig.
 
     Returns
     -------

@@ -286,11 +286,6 @@ def _changes(quantity_value: RecordedMeasurement, now: Dependencies, *, spacing:
 def out_of_date_measurements(rig: Rig) -> tuple[OutOfDate, ...]:
     """Return the measured values that rest on what has changed since.
 
-    Parameters
-    ----------
-    rig
-        The rig.
-
     Returns
     -------
     tuple of Stale

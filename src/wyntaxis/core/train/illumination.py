@@ -113,7 +113,7 @@ def openings(rig: Rig) -> list[Opening]:
 class ImageCircle:
     """The image circle at the sensor: that of the last part which states one, scaled by what magnifies behind it.
 
-    ``is_estimated`` tells that it is the telescope's, reckoned through correctors which state none of their own.
+    ``is_estimated`` tells that it is the telescope's, computed through correctors that state none of their own.
     """
 
     of: str

@@ -160,7 +160,7 @@ class DustMark:
 
 @dataclass(frozen=True)
 class Judged:
-    """What a drawing tells of a rig beyond its geometry, once it is reckoned; parts by their id."""
+    """What a drawing tells of a rig beyond its geometry, once it is evaluated; parts by their id."""
 
     focal_ratio: float | None = None
     """As measured where it is; else the light is drawn as computed."""
@@ -217,7 +217,7 @@ def lay_out(rig: Rig, judged: Judged | None = None) -> Section:
     rig
         The rig.
     judged
-        What is known of it beyond its geometry, once it is reckoned; without it, nothing is marked.
+        What is known of it beyond its geometry, once it is evaluated; without it, nothing is marked.
 
     Returns
     -------

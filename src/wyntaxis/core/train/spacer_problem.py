@@ -112,7 +112,7 @@ class Problem:
     unit_mm: float
     vertices: list[tuple[int, int]]
     threads: list[int]
-    """By vertex: a number for its place and thread, whatever the depths; what bounds are reckoned by."""
+    """By vertex: a number for its place and thread, whatever the depths; what bounds are computed by."""
     edges: list[list[Edge]]
     crossings: list[Crossing | None]
     loops: dict[int, dict[int, Way]]

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, verdict: Verdict | None) -> None:
     """Draw one detail: the tolerance band, the required plane, the built plane with ±2u, and the error between.
 
-    Without a verdict, before the rig is reckoned, the room of its sign is left free.
+    Without a verdict, before the rig is evaluated, the room of its sign is left free.
     """
     line, half_mm = sheet.height_of(), _half_width(plane)
     own = QRectF(0, 0, box.width(), box.height())

@@ -1,4 +1,4 @@
-"""What the section is drawn from: the open session, or a rig that was read and is not reckoned yet."""
+"""What the section is drawn from: the open session, or a rig that was read and is not computed yet."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class Drawable(Protocol):
 
     @property
     def quantities(self) -> Mapping[str, Quantity]:
-        """Its numbers by id; none before it is reckoned."""
+        """Its numbers by id; none before it is evaluated."""
 
     @property
     def chosen_part(self) -> str | None:
@@ -34,7 +34,7 @@ class Drawable(Protocol):
 
 @dataclass(frozen=True)
 class BareRig:
-    """A rig as it was read, its parts in their places: nothing is reckoned, judged or chosen."""
+    """A rig as it was read, its parts in their places: nothing is computed, judged or chosen."""
 
     rig: Rig
     section: Section

@@ -180,7 +180,7 @@ class SectionPicture(Picture):
         return self._fitted_for[3] if self._fitted_for is not None else None
 
     def _fitted(self) -> View:
-        """Return the view that shows the whole train, reckoned once for each rig, size and font."""
+        """Return the view that shows the whole train, computed once for each rig, size and font."""
         section = self._shown.section if self._shown else None
         key = (self.width(), self.height(), self.fontInfo().pixelSize())
         known = self._fitted_for

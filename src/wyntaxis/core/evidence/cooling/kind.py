@@ -96,11 +96,6 @@ def read(
 def target_of(rig: Rig) -> float | None:
     """Return the set temperature of the camera, in °C.
 
-    Parameters
-    ----------
-    rig
-        The rig.
-
     Returns
     -------
     float or None

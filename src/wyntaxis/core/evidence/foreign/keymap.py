@@ -84,11 +84,6 @@ def _has(rule: KeyRule, values: Flat, until: float) -> bool:
 def load_maps(path: Path) -> KeyMaps:
     """Return the imager's maps, none where there is no file yet; a broken file is an error of one line.
 
-    Parameters
-    ----------
-    path
-        The file.
-
     Returns
     -------
     KeyMaps

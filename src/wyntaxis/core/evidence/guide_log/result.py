@@ -135,13 +135,6 @@ def settle_limit(optics: GuideOptics) -> tuple[float, bool]:
 def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
     """Return what one run tells.
 
-    Parameters
-    ----------
-    run
-        The run.
-    optics
-        What the rig says.
-
     Returns
     -------
     MeasuredRun

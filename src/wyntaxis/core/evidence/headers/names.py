@@ -105,11 +105,6 @@ def load_filter_names(path: Path) -> FilterNames:
     ------
     InputError
         With one line, when the file cannot be read.
-
-    Parameters
-    ----------
-    path
-        The file.
     """
     if not is_there(path):
         return DEFAULT_FILTER_NAMES

@@ -54,11 +54,6 @@ def match_devices(rig: Rig, tree: PortTree) -> list[Match]:
 def is_camera(device: Device) -> bool:
     """Return whether a device takes images, of the sky or for guiding.
 
-    Parameters
-    ----------
-    device
-        A device of the rig.
-
     Returns
     -------
     bool
@@ -69,13 +64,6 @@ def is_camera(device: Device) -> bool:
 
 def sensor_of(rig: Rig, device: Device) -> Sensor | None:
     """Return the sensor of a camera device: of the part it names, else of the camera in its place.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    device
-        A device of the rig.
 
     Returns
     -------

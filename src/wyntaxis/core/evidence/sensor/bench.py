@@ -115,7 +115,7 @@ class _Bench:
         return self.folder / name
 
     def result(self) -> BenchResult:
-        """Read and reckon in the order in which one thing needs another: bias, flats, darks, lights."""
+        """Read and compute in the order in which one thing needs another: bias, flats, darks, lights."""
         self._read_biases()
         self._read_flats()
         dark_gain, points, model, picture = self._read_darks()

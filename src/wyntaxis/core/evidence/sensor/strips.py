@@ -71,11 +71,6 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
     ------
     InputError
         With one line when the file is no FITS, holds no image of 8- or 16-bit integers, or ends too soon.
-
-    Parameters
-    ----------
-    path
-        The file.
     """
     if is_raw(path):
         with raw_pixels(path) as pixels:
