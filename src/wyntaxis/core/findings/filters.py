@@ -216,7 +216,7 @@ def corner(evaluation: Evaluation) -> Iterator[Statement]:
     titles={
         "holds": "{filter}: the flats of {old} are still valid",
         "unproven": "{filter}: whether the flats of {old} are still valid is not verified",
-        "": "{filter}: the flats of {old} are no longer valid{where}",
+        "": "{filter}: the flats of {old} are no longer valid: the light has changed ({where})",
     },
     remedies="Take new flats through {filter}, or use those of {new}.",
 )
@@ -233,7 +233,7 @@ def old_flats(evaluation: Evaluation) -> Iterator[Statement]:
         lines.append(f"corner against middle: changed by {number(100 * compared.corner, 2)} %")
         lines.append(f"slope across the frame: {number(100 * compared.plane, 2)} %, which a panel or the sky makes")
         lines += [*entry.changed, *((compared.why,) if compared.why else ())]
-        where = f": {compared.places[0].words}" if compared.places else ": the corners"
+        where = compared.places[0].words if compared.places else "corners"
         named = {"filter": entry.filter, "old": entry.old, "new": entry.new, "where": where}
         yield say(f"{entry.filter}: {entry.old}", None, compared.verdict, named, lines=lines)
 
