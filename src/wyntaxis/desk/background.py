@@ -18,6 +18,23 @@ from wyntaxis.core.files.faults import fault_line, log_path, note_fault
 END_WITHIN_MS = 800
 
 
+def _outcome_of(work: Callable[[Progress], Any], progress: Progress) -> tuple[str, object]:
+    """Do a piece of work; return how it ended, and its result or what went wrong."""
+    try:
+        return "done", work(progress)
+    except CancelledError:
+        return "cancelled", None
+    except InputError as error:
+        return "failed", error
+    except ValueError as error:
+        return "failed", str(error)
+    except MemoryError:
+        return "failed", "there is not enough memory for this: close other programs, or use fewer frames"
+    except BaseException as error:  # a fault of ours must not take the thread down silently
+        note_fault(error)
+        return "failed", f"could not be done ({fault_line(error)}); the details are in {log_path()}"
+
+
 class Job(QObject):
     """Runs functions of a :data:`Progress` call. ``done`` carries what one returned, ``failed`` one line."""
 
@@ -59,21 +76,7 @@ class Job(QObject):
                     raise CancelledError from None
 
         def run() -> None:
-            try:
-                result = work(progress)
-            except CancelledError:
-                outcome: tuple[str, object] = ("cancelled", None)
-            except InputError as error:
-                outcome = ("failed", error)
-            except ValueError as error:
-                outcome = ("failed", str(error))
-            except MemoryError:
-                outcome = ("failed", "there is not enough memory for this: close other programs, or use fewer frames")
-            except BaseException as error:  # a fault of ours must not take the thread down silently
-                note_fault(error)
-                outcome = ("failed", f"could not be done ({fault_line(error)}); the details are in {log_path()}")
-            else:
-                outcome = ("done", result)
+            outcome = _outcome_of(work, progress)
             try:
                 self._ended.emit(number, *outcome)
             except RuntimeError:  # the window has gone meanwhile

@@ -524,6 +524,8 @@ DEMO_FAULTS: dict[str, tuple[str, int] | None] = {
     "weather.wind": ("survived", 96),
     "rotator.reversed": None,
     "rotator.hunting": None,
+    "adaptive_optics.at_end": None,
+    "adaptive_optics.silent": None,
     "focuser.reversed": ("lost", 0),
     "focuser.at_end": ("lost", 0),
     "focuser.reset": ("survived", 96),

@@ -157,7 +157,18 @@ def read_bundle(path: Path) -> dict[str, bytes]:
     InputError
         For a file that is none of ours, is damaged, or holds names that lead elsewhere.
     """
-    data = read_bytes(path, MAX_BYTES, ZIP_HINT)
+    files = _unpacked(read_bytes(path, MAX_BYTES, ZIP_HINT), path)
+    _check_list(files, path)
+    if sum(name.endswith(SUFFIX) for name in files) != 1:
+        raise InputError("holds no rig, or several", path)
+    clash = _clash(files)
+    if clash:
+        raise InputError(f"holds two files that would both be “{clash[:60]}”; nothing is unpacked", path)
+    return files
+
+
+def _unpacked(data: bytes, path: Path) -> dict[str, bytes]:
+    """Return the files of a ZIP by name; InputError for one that is damaged, far too large, or none of ours."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             infos = packed.infolist()
@@ -174,10 +185,15 @@ def read_bundle(path: Path) -> dict[str, bytes]:
                         f"holds “{plain(info.filename[:60])}”, which is no file of a rig; nothing is unpacked", path
                     )
                 files[info.filename] = packed.read(info)
+            return files
     except (zipfile.BadZipFile, zlib.error, NotImplementedError, EOFError, RuntimeError, OSError, ValueError) as error:
         if isinstance(error, InputError):
             raise
         raise InputError("is no ZIP file that can be read", path) from None
+
+
+def _check_list(files: dict[str, bytes], path: Path) -> None:
+    """Raise InputError for files that are not as the list among them says."""
     try:
         listed = parse_json(files.get(LIST, b""))
     except InputError:
@@ -192,12 +208,6 @@ def read_bundle(path: Path) -> dict[str, bytes]:
     missing = next((name for name in listed["files"] if name not in files), None)
     if missing is not None:
         raise InputError(f"{str(missing)[:60]} is missing in it", path)
-    if sum(name.endswith(SUFFIX) for name in files) != 1:
-        raise InputError("holds no rig, or several", path)
-    clash = _clash(files)
-    if clash:
-        raise InputError(f"holds two files that would both be “{clash[:60]}”; nothing is unpacked", path)
-    return files
 
 
 def _clash(files: Iterable[str]) -> str:

@@ -112,50 +112,38 @@ def _unit(key: str) -> str:
     return next((unit for suffix, unit in _UNIT_SUFFIXES.items() if key.endswith(suffix)), "")
 
 
+_SENTENCES = {
+    "missing": "is missing",
+    "finite_number": "must be a finite number, not NaN or infinity",
+    "greater_than_equal": "must be at least {ge:g}, {got}",
+    "greater_than": "must be above {gt:g}, {got}",
+    "less_than_equal": "must be at most {le:g}, {got}",
+    "less_than": "must be below {lt:g}, {got}",
+    "literal_error": "must be one of {expected}, {got}",
+    "string_type": "must be text, {got}",
+    "string_unicode": "must not hold broken Unicode",
+    "string_too_short": "must not be empty",
+    "string_too_long": "must be at most {max_length} characters long",
+    "bool_type": "must be true or false, {got}",
+    "too_long": "must hold at most {max_length} entries",
+    "value_error": "{error}",
+    **dict.fromkeys(("model_type", "model_attributes_type", "dict_type"), "must be an object in braces, {got}"),
+    **dict.fromkeys(("tuple_type", "list_type"), "must be a list in brackets, {got}"),
+    **dict.fromkeys(("int_type", "int_from_float", "int_parsing"), "must be a whole number, {got}"),
+    **dict.fromkeys(("float_type", "float_parsing"), "must be {number}, {got}"),
+}
+"""What pydantic's kinds of fault are in our words."""
+
+
 def _sentence(fault: Any, model: type[BaseModel]) -> str:
-    kind, value, context = fault["type"], fault.get("input"), fault.get("ctx", {})
     key = str(fault["loc"][-1]) if fault["loc"] else ""
-    got = f"got {quoted(value)}"
+    if fault["type"] == "extra_forbidden":
+        return "unknown key" + _suggestion(key, fault["loc"][:-1], model)
+    sentence = _SENTENCES.get(fault["type"])
+    if sentence is None:
+        return str(fault["msg"]).replace("\n", " ")
     number = f"a plain number in {_unit(key)}" if _unit(key) else "a plain number"
-    match kind:
-        case "missing":
-            return "is missing"
-        case "extra_forbidden":
-            return "unknown key" + _suggestion(key, fault["loc"][:-1], model)
-        case "float_type" | "int_type" | "int_from_float" | "float_parsing" | "int_parsing":
-            whole = "a whole number" if kind.startswith("int") else number
-            return f"must be {whole}, {got}"
-        case "finite_number":
-            return "must be a finite number, not NaN or infinity"
-        case "greater_than_equal":
-            return f"must be at least {context['ge']:g}, {got}"
-        case "greater_than":
-            return f"must be above {context['gt']:g}, {got}"
-        case "less_than_equal":
-            return f"must be at most {context['le']:g}, {got}"
-        case "less_than":
-            return f"must be below {context['lt']:g}, {got}"
-        case "literal_error":
-            return f"must be one of {context['expected']}, {got}"
-        case "string_type":
-            return f"must be text, {got}"
-        case "string_unicode":
-            return "must not hold broken Unicode"
-        case "string_too_short":
-            return "must not be empty"
-        case "string_too_long":
-            return f"must be at most {context['max_length']} characters long"
-        case "bool_type":
-            return f"must be true or false, {got}"
-        case "model_type" | "model_attributes_type" | "dict_type":
-            return f"must be an object in braces, {got}"
-        case "tuple_type" | "list_type":
-            return f"must be a list in brackets, {got}"
-        case "too_long":
-            return f"must hold at most {context['max_length']} entries"
-        case "value_error":
-            return str(context["error"])
-    return str(fault["msg"]).replace("\n", " ")
+    return sentence.format(got=f"got {quoted(fault.get('input'))}", number=number, **fault.get("ctx", {}))
 
 
 def _suggestion(key: str, path: Sequence[str | int], model: type[BaseModel]) -> str:

@@ -289,6 +289,12 @@ def _values(
     ):
         if name is not None and frame.kind in ("light", "flat") and known[key].value is not None:
             yield key, keyword, name
+    yield from _values_of_devices(numbers, known, frame)
+
+
+def _values_of_devices(
+    numbers: Numbers, known: Mapping[str, Comparable], frame: FrameHeader
+) -> Iterator[tuple[str, str, float | str]]:
     device = _camera(numbers, frame)
     main = device is None or device.kind == "camera"
     if frame.pixel_um is not None and main and known["pixel_um"].value is not None:

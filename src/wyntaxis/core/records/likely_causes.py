@@ -38,6 +38,12 @@ def likely_cause_of_number(rig: Rig, item: Comparable, has: float, wanted: float
         return ""
     if ratio < 0:
         return "the sign is the other way round" if _near(-ratio, 1) else ""
+    if item.id in ("width_px", "height_px"):
+        return _cause_of_size(ratio)
+    return _missing_glass(rig, item, ratio) or _binning_cause(item, ratio) or _other_unit(item, ratio)
+
+
+def _missing_glass(rig: Rig, item: Comparable, ratio: float) -> str:
     if item.id in ("effective_focal_length_mm", "pixel_scale_arcsec_px"):
         is_length = item.id == "effective_focal_length_mm"
         found = left_out(rig, ratio if is_length else 1 / ratio)
@@ -46,17 +52,27 @@ def likely_cause_of_number(rig: Rig, item: Comparable, has: float, wanted: float
         if found is not None:
             cause = f"1/{short(found.magnification, 3)}" if is_length else short(found.magnification, 3)
             return f"{short(ratio, 3)} times, {cause}: the {found.kind} {found.part.title} is missing"
-    if item.id in ("width_px", "height_px"):
-        for binning in (2, 3, 4):
-            if _near(1 / ratio, binning):
-                return f"1/{binning}: the size of frames binned {binning} × {binning}"
-        return ""
+    return ""
+
+
+def _cause_of_size(ratio: float) -> str:
+    for binning in (2, 3, 4):
+        if _near(1 / ratio, binning):
+            return f"1/{binning}: the size of frames binned {binning} × {binning}"
+    return ""
+
+
+def _binning_cause(item: Comparable, ratio: float) -> str:
     if item.topic in ("pixel", "focal_length") or item.id.endswith("binning"):
         for binning in (2, 3, 4):
             if _near(ratio, binning):
                 return (
                     f"{binning} times: the binned pixel size" if item.topic == "pixel" else f"{binning} times too large"
                 )
+    return ""
+
+
+def _other_unit(item: Comparable, ratio: float) -> str:
     for factor, theirs, ours in _UNIT_FACTORS.get(item.unit, ()):
         if _near(1 / ratio, factor):
             return f"unit: {theirs} for {ours}"

@@ -19,6 +19,24 @@ ERROR_S = 5.0
 """A device that refuses says so within this."""
 
 
+_LEAVES: dict[str, dict[str, bool]] = {
+    "outlets_on": {"powered": True},
+    "outlets_off": {"powered": False},
+    "connect": {"connected": True},
+    "disconnect": {"connected": False},
+    "cool": {"cold": True, "warm": False},
+    "warm_up": {"cold": False, "warm": True},
+    "open_roof": {"roof_open": True},
+    "close_roof": {"roof_open": False},
+    "open_cover": {"cover_open": True},
+    "close_cover": {"cover_open": False},
+    "park": {"parked": True},
+    "unpark": {"parked": False},
+    "stop_guiding": {"guiding": False},
+}
+"""The state that an action leaves behind."""
+
+
 class NightDevices(NightWorld):
     """The devices of a night, as the program sees them."""
 
@@ -95,21 +113,12 @@ class NightDevices(NightWorld):
     def _done(self, do: str, step: NightStep) -> None:
         """Let the state follow what was done; what it cures no longer spoils."""
         state = self.state
+        for name, value in _LEAVES.get(do, {}).items():
+            setattr(state, name, value)
         if do in ("outlets_on", "outlets_off"):
-            state.powered = do == "outlets_on"
             self._flow()
-        elif do in ("connect", "disconnect"):
-            state.connected = do == "connect"
-        elif do in ("cool", "warm_up"):
-            state.cold, state.warm = do == "cool", do == "warm_up"
-        elif do in ("open_roof", "close_roof"):
-            state.roof_open = do == "open_roof"
-        elif do in ("open_cover", "close_cover"):
-            state.cover_open = do == "open_cover"
-        elif do in ("park", "unpark"):
-            state.parked = do == "park"
-        elif do in ("guide", "stop_guiding"):
-            state.guiding = do == "guide" and "weather.cloud" not in self.weather
+        elif do == "guide":
+            state.guiding = "weather.cloud" not in self.weather
         elif do == "focus":
             state.focused_s, state.focused_c, state.focus_off = self.env.now, self.setting.air_at(self.env.now), 0.0
         elif do == "wheel":

@@ -52,6 +52,13 @@ def drafted_steps(rig: Rig) -> tuple[NightStep, ...]:
     actions = frozenset(plan.actions) if plan is not None else frozenset[str]()
     guided = rig.guiding.kind != "none" and (plan is None or not actions or "guide" in actions)
     cooled = "cool" in actions or any("set_temperature_c" in d.settings for d in rig.devices if d.kind == "camera")
+    steps = _opening(kinds, cooled=cooled, guided=guided)
+    steps += _sequences(rig)
+    return (*steps, *_closing(rig, kinds, cooled=cooled, guided=guided))
+
+
+def _opening(kinds: set[str], *, cooled: bool, guided: bool) -> list[NightStep]:
+    """Return what comes before the first frame."""
     steps: list[NightStep] = []
     if kinds & set(SWITCHES):
         steps.append(_step("outlets_on"))
@@ -73,9 +80,13 @@ def drafted_steps(rig: Rig) -> tuple[NightStep, ...]:
         steps += [_step("rough_focus"), _step("focus")]
     if guided:
         steps += [_step("calibrate_guiding"), _step("guide")]
-    steps += _sequences(rig)
-    if guided:
-        steps.append(_step("stop_guiding"))
+    return steps
+
+
+def _closing(rig: Rig, kinds: set[str], *, cooled: bool, guided: bool) -> list[NightStep]:
+    """Return what comes after the last frame."""
+    plan = rig.plan
+    steps: list[NightStep] = [_step("stop_guiding")] if guided else []
     if "mount" in kinds:
         steps.append(_step("park"))
     if "cover" in kinds:
@@ -93,7 +104,7 @@ def drafted_steps(rig: Rig) -> tuple[NightStep, ...]:
     steps.append(_step("disconnect"))
     if kinds & set(SWITCHES):
         steps.append(_step("outlets_off"))
-    return tuple(steps)
+    return steps
 
 
 def _filters(rig: Rig) -> list[dict[str, str]]:

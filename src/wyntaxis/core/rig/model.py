@@ -266,11 +266,29 @@ def _devices_stand(rig: Rig) -> None:
         for index, entry_id in enumerate(ids):
             if entry_id in ids[:index]:
                 raise ValueError(f'{name}[{index}].id: "{entry_id}" is there twice; give each its own')
+    _supplies_stand(rig)
+    _hubs_stand(rig)
+
+
+def _supplies_stand(rig: Rig) -> None:
     supplies = {supply.id for supply in rig.supplies}
     for index, device in enumerate(rig.devices):
         supply = device.power.supply if device.power else None
         if supply is not None and supply not in supplies:
             raise ValueError(f'devices[{index}].power.supply names "{supply}", which is no supply of the rig')
+    feeds = {own.id: own.fed_by for own in rig.supplies}
+    for index, own in enumerate(rig.supplies):
+        if own.fed_by is not None and own.fed_by not in supplies:
+            raise ValueError(f'supplies[{index}].fed_by names "{own.fed_by}", which is no supply of the rig')
+        seen, at = {own.id}, own.fed_by
+        while at is not None:
+            if at in seen:
+                raise ValueError(f"supplies[{index}].fed_by: the supplies feed each other in a ring")
+            seen.add(at)
+            at = feeds.get(at)
+
+
+def _hubs_stand(rig: Rig) -> None:
     devices = {device.id for device in rig.devices}
     for index, device in enumerate(rig.devices):
         hub = device.connection.hub if device.connection else None
@@ -283,16 +301,6 @@ def _devices_stand(rig: Rig) -> None:
             raise ValueError(
                 f"devices[{index}].connection.hub: {' → '.join(ring)} are plugged into each other in a ring"
             )
-    feeds = {own.id: own.fed_by for own in rig.supplies}
-    for index, own in enumerate(rig.supplies):
-        if own.fed_by is not None and own.fed_by not in supplies:
-            raise ValueError(f'supplies[{index}].fed_by names "{own.fed_by}", which is no supply of the rig')
-        seen, at = {own.id}, own.fed_by
-        while at is not None:
-            if at in seen:
-                raise ValueError(f"supplies[{index}].fed_by: the supplies feed each other in a ring")
-            seen.add(at)
-            at = feeds.get(at)
 
 
 def _ring_from(start: str, into: dict[str, str | None]) -> list[str]:

@@ -289,26 +289,10 @@ class Search:
         the truth. Nor is what the pieces cost when each is used once and joints do not matter; the dearer one counts.
         """
         p, size = self.problem, self._size
-        threads = max(p.threads) + 1
-        cost = np.full((threads, size), NOTHING, dtype=np.int64)
-        into: list[dict[tuple[int, int, int], None]] = [{} for _ in range(threads)]  # led to: from, length, cost
-        anywhere = {kind for row in p.loops.values() for kind in row}
-        for vertex, row in enumerate(p.edges):
-            start = p.threads[vertex]
-            for edge in row:
-                piece, to = p.kinds[edge.kind], p.threads[edge.to]
-                if piece.special:
-                    into[to][start, 0, 0] = None
-                elif to == start:
-                    anywhere.add(edge.kind)
-                else:
-                    into[to][start, piece.length, piece.cost] = None
-            crossing = p.crossings[vertex]
-            if crossing is not None and crossing.to is None:
-                cost[start, 0] = 0
-            elif crossing is not None and crossing.to is not None:
-                into[p.threads[crossing.to]][start, 0, 0] = None
-        fresh = {vertex: np.zeros(1, dtype=np.int64) for vertex in range(threads) if cost[vertex, 0] == 0}
+        into, anywhere, ends = self._ways()
+        cost = np.full((len(into), size), NOTHING, dtype=np.int64)
+        cost[sorted(ends), 0] = 0
+        fresh = {vertex: np.zeros(1, dtype=np.int64) for vertex in sorted(ends)}
         while fresh:
             self._check()
             changed: dict[int, NDArray[np.bool_]] = {}
@@ -328,6 +312,29 @@ class Search:
             if not p.kinds[kind].special:
                 cost = with_copies(cost, p.kinds[kind])
         return np.maximum(cost, self._once(anywhere | {edge.kind for row in p.edges for edge in row}))
+
+    def _ways(self) -> tuple[list[dict[tuple[int, int, int], None]], set[int], set[int]]:
+        """Return by thread what leads to it (from, length, cost), the kinds that fit anywhere, and threads that end."""
+        p = self.problem
+        into: list[dict[tuple[int, int, int], None]] = [{} for _ in range(max(p.threads) + 1)]
+        anywhere = {kind for row in p.loops.values() for kind in row}
+        ends: set[int] = set()
+        for vertex, row in enumerate(p.edges):
+            start = p.threads[vertex]
+            for edge in row:
+                piece, to = p.kinds[edge.kind], p.threads[edge.to]
+                if piece.special:
+                    into[to][start, 0, 0] = None
+                elif to == start:
+                    anywhere.add(edge.kind)
+                else:
+                    into[to][start, piece.length, piece.cost] = None
+            crossing = p.crossings[vertex]
+            if crossing is not None and crossing.to is None:
+                ends.add(start)
+            elif crossing is not None and crossing.to is not None:
+                into[p.threads[crossing.to]][start, 0, 0] = None
+        return into, anywhere, ends
 
     def _once(self, kinds: Iterable[int]) -> Costs:
         """Return by length the least that pieces cost which are each used once, whatever their joints."""

@@ -134,20 +134,28 @@ def unit_of(words: Sequence[str], among: Sequence[str]) -> str | None:
 def _meaning(words: Sequence[str]) -> tuple[str, int] | None:
     """Return what a heading's words mean, and how good a match it is; None for nothing that is known."""
     own = set(words)
-    # A d or Δ before an axis is its error.
-    ra = bool(own & _RA) or (own & {"right"} and "ascension" in own)
-    dec = bool(own & _DEC)
     if "lost" in own:
         return "guide.lost", 2
     if own & {"dither", "dithered", "dithering"}:
         return "guide.dither", 2
-    if ra or dec:
-        axis = "ra" if ra else "dec"
-        if own & _WAY:
-            return f"guide.{axis}_way", 2
-        if own & _CORRECTION or unit_of(words, ("ms",)) is not None:
-            return f"guide.{axis}_pulse", 2 + ("duration" in own or "pulse" in own) - ("distance" in own)
-        return f"guide.{axis}", 2 + 2 * ("raw" in own) + bool(own & _ERROR)
+    return _meaning_of_axis(words) or _other_meaning(own)
+
+
+def _meaning_of_axis(words: Sequence[str]) -> tuple[str, int] | None:
+    """Return what a heading of right ascension or declination means; a d or Δ before an axis is its error."""
+    own = set(words)
+    ra = bool(own & _RA) or (own & {"right"} and "ascension" in own)
+    if not ra and not own & _DEC:
+        return None
+    axis = "ra" if ra else "dec"
+    if own & _WAY:
+        return f"guide.{axis}_way", 2
+    if own & _CORRECTION or unit_of(words, ("ms",)) is not None:
+        return f"guide.{axis}_pulse", 2 + ("duration" in own or "pulse" in own) - ("distance" in own)
+    return f"guide.{axis}", 2 + 2 * ("raw" in own) + bool(own & _ERROR)
+
+
+def _other_meaning(own: set[str]) -> tuple[str, int] | None:
     if own & {"x", "dx"} or own & {"y", "dy"}:
         return ("guide.x" if own & {"x", "dx"} else "guide.y"), 2 + bool(own & {"dx", "dy"} | own & _ERROR)
     if own & _STRENGTH:

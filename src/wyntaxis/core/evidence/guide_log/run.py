@@ -123,38 +123,55 @@ def facts_of(entries: dict[str, str]) -> LogFacts:
     """Return what lines beside the rows tell, by their words."""
     values: dict[str, Any] = {}
     for key, text in entries.items():
-        words = set(re.findall(r"[a-z]+", key))
+        words = frozenset(re.findall(r"[a-z]+", key))
         figure = _FIGURE.search(text)
         value = float(figure[0].replace(",", ".")) if figure else None
-        own = text.lower()
-        if "scale" in words and not words & {"full", "max", "min"} and value is not None:
-            scale = value * (0.001 if "mas" in own else 60.0 if "arcmin" in own else 1.0)
-            if 0 < scale < 1000:
-                values.setdefault("scale_arcsec_px", scale)
-        elif "exposure" in words and value is not None and value > 0:
-            values.setdefault("exposure_s", value / 1000 if "ms" in own else value)
-        elif words & _AXIS_WORDS:
-            declination = _angle(text) if words <= _AXIS_WORDS | _PLAIN_WORDS else None
-            if declination is not None and abs(declination) <= 90:
-                values.setdefault("declination_deg", declination)
-        elif "hour" in words and "angle" in words:
-            hours = _angle(text)
-            if hours is not None and abs(hours) <= 24:
-                values.setdefault("hour_angle_h", hours / 15 if "°" in text or "deg" in own else hours)
-        elif "pier" in words:
-            side = next((side for side in ("west", "east") if side in own), text.strip()[:20])
-            values.setdefault("pier_side", side)
-        elif words & {"binning", "bin"} and value is not None and 1 <= value <= 64:
-            values.setdefault("binning", round(value))
-        elif "focal" in words and value is not None and value > 0:
-            values.setdefault("focal_length_mm", value)
-        elif "pulse" in words and not words & _LIMIT_WORDS and value is not None and value > 0:
-            values.setdefault("pulse_ms", value if "ms" in own or value > 20 else value * 1000)
-        elif words & {"guiding", "guided", "corrections", "output"} and own.strip() in _OFF_WORDS:
-            values.setdefault("unguided", True)
-        elif "date" in words:
-            values.setdefault("date", text[:40])
+        found = _optics_fact(words, text, value) or _pointing_fact(words, text) or _guider_fact(words, text, value)
+        if found is not None and found[1] is not None:
+            values.setdefault(*found)
     return LogFacts(**values)
+
+
+_Fact = tuple[str, Any]
+"""What a line is about, and its value; None where that makes no sense."""
+
+
+def _optics_fact(words: frozenset[str], text: str, value: float | None) -> _Fact | None:
+    own = text.lower()
+    if "scale" in words and not words & {"full", "max", "min"} and value is not None:
+        scale = value * (0.001 if "mas" in own else 60.0 if "arcmin" in own else 1.0)
+        return "scale_arcsec_px", scale if 0 < scale < 1000 else None
+    if "exposure" in words and value is not None and value > 0:
+        return "exposure_s", value / 1000 if "ms" in own else value
+    return None
+
+
+def _pointing_fact(words: frozenset[str], text: str) -> _Fact | None:
+    own = text.lower()
+    if words & _AXIS_WORDS:
+        declination = _angle(text) if words <= _AXIS_WORDS | _PLAIN_WORDS else None
+        return "declination_deg", declination if declination is not None and abs(declination) <= 90 else None
+    if "hour" in words and "angle" in words:
+        hours = _angle(text)
+        if hours is None or abs(hours) > 24:
+            return "hour_angle_h", None
+        return "hour_angle_h", hours / 15 if "°" in text or "deg" in own else hours
+    if "pier" in words:
+        return "pier_side", next((side for side in ("west", "east") if side in own), text.strip()[:20])
+    return None
+
+
+def _guider_fact(words: frozenset[str], text: str, value: float | None) -> _Fact | None:
+    own = text.lower()
+    if words & {"binning", "bin"} and value is not None and 1 <= value <= 64:
+        return "binning", round(value)
+    if "focal" in words and value is not None and value > 0:
+        return "focal_length_mm", value
+    if "pulse" in words and not words & _LIMIT_WORDS and value is not None and value > 0:
+        return "pulse_ms", value if "ms" in own or value > 20 else value * 1000
+    if words & {"guiding", "guided", "corrections", "output"} and own.strip() in _OFF_WORDS:
+        return "unguided", True
+    return ("date", text[:40]) if "date" in words else None
 
 
 _LIMIT_WORDS = frozenset({"max", "maximum", "min", "minimum", "limit", "least", "ra", "backlash", "compensation"})
