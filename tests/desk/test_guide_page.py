@@ -22,7 +22,7 @@ def test_f1_shows_the_step_in_sight_and_puts_the_guide_away(window, qtbot):
     qtbot.keyClick(window, Qt.Key.Key_F1)
     assert shown(window) is window.stack.guide
     assert window.stack.guide.place == Place("steps/travel")
-    assert window.stack.guide.pages.toPlainText().startswith("Travel")
+    assert window.stack.guide.pages.toPlainText().startswith("Focuser")
     qtbot.keyClick(window.stack.guide.pages, Qt.Key.Key_F1)
     assert shown(window) is sheet
     qtbot.keyClick(window, Qt.Key.Key_F1)
