@@ -39,7 +39,7 @@ screenshots: $(READY)
 benchmark: $(READY)
 	@for file in benchmarks/bench_*.py; do QT_QPA_PLATFORM=$${QT_QPA_PLATFORM:-offscreen} $(BIN)/python $$file || exit 1; done
 
-# Changes one formula or comparison at a time; the tests must notice every one (some four minutes).
+# Changes one formula or comparison at a time; the tests must notice every one (some twenty minutes).
 mutants: $(READY)
 	@$(BIN)/python tools/mutants.py
 
