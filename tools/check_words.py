@@ -29,6 +29,7 @@ SHOWN = ("src/wyntaxis",)
 PAGES = (
     "README.md",
     "CONTRIBUTING.md",
+    "CHANGELOG.md",
     "docs",
     "docs/guide",
     "docs/guide/steps",

@@ -177,7 +177,7 @@ def huber_fit(
     turn : float
         From how many robust standard deviations on a residual counts less.
     rounds : int
-        How often the weights are set anew.
+        How often the weights are computed again.
 
     Returns
     -------

@@ -35,7 +35,7 @@ MAX_CALLIPERED = 40
 
 @dataclass(frozen=True)
 class Measurement:
-    """One measurement of this rig: what it would settle, and which out of date measurements it would make anew."""
+    """One measurement of this rig: what it would settle, and which out-of-date measurements it would repeat."""
 
     kind: MeasurementKind
     title: str
@@ -127,9 +127,9 @@ def next_measurements(
 
     Returns
     -------
-    tuple of Proof
+    tuple of Measurement
         Each trial writes what is expected at the usual uncertainty; the numbers that it turns are what is promised.
-        Kinds that would settle nothing, and have no out of date number to measure anew, are left out.
+        Kinds that would settle nothing, and would repeat no out-of-date measurement, are left out.
     """
     evaluation = rig if isinstance(rig, Evaluation) else evaluate(rig, shelf=shelf)
     out_of_date = {entry.row_id: entry for entry in out_of_date_measurements(evaluation.rig)}
@@ -154,17 +154,17 @@ def _measurement(
     out_of_date: Mapping[str, OutOfDate],
     part: str | None = None,
 ) -> Measurement:
-    anew = tuple(entry for entry in out_of_date.values() if measured_by(entry) == kind.key)
-    return Measurement(kind, title, settles, anew, part)
+    repeated = tuple(entry for entry in out_of_date.values() if measured_by(entry) == kind.key)
+    return Measurement(kind, title, settles, repeated, part)
 
 
 def measured_by(entry: OutOfDate) -> str:
-    """Return the key of the kind of measurement that gives a out of date one anew; empty for one that nobody knows.
+    """Return the key of the kind of measurement that repeats an out-of-date one; empty for one that nobody knows.
 
     Parameters
     ----------
     entry
-        A out of date measured value.
+        An out-of-date measured value.
 
     Returns
     -------

@@ -43,7 +43,7 @@ class Evaluation(Numbers):
         return replace(super().tracked(), rows=self.evaluator.tracked_rows(self.rows))
 
     def with_results(self, **reported: Any) -> Evaluation:
-        """Return the evaluation with more told of it; what was worked out on the way is kept, not computed anew."""
+        """Return the evaluation with more evidence; what was computed on the way is kept."""
         more, declared = replace(self, **reported), {own.name for own in fields(self)}
         vars(more).update({name: value for name, value in vars(self).items() if name not in declared})
         return more

@@ -69,7 +69,7 @@ class Fault:
 
     ``devices`` are the kinds of device that have it, any where empty. ``does`` names the actions that it touches:
     they never answer (hang), answer with an error, come ``by_s`` late. A fault may ``spoil`` frames, for so long in s,
-    until ``cure`` is done anew; one of the ``world`` (weather, power, network, computer) is played by its ``id``.
+    until ``cure`` is done again; one of the ``world`` (weather, power, network, computer) is played by its ``id``.
     ``clears`` says what ends it. ``rate`` is how many nights of a hundred see it. ``prevented_by`` names a kind of
     device, a setting of it and the value with which the fault does no harm; None for any value that is stated.
     """
