@@ -19,6 +19,7 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings import registry
+from wyntaxis.core.measuring.measuring import Request
 from wyntaxis.core.quantities import evaluator
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS, declarations_of
 from wyntaxis.core.rig.edit import apply
@@ -72,6 +73,13 @@ def test_the_recipes_give_what_they_say(module, tmp_path):
     result = module.DOUBLE_STARS.read([log])
     assert Evidence().having(module.DOUBLE_STARS, result).of(module.DOUBLE_STARS) == result
     assert module.DOUBLE_STARS.measures(rig, result) == {"resolution_arcsec": result}
+    measuring = module.MEASURING
+    assert measuring.read(Request([log], evaluation)) == result
+    assert measuring.report.as_json(result) == {
+        "pairs": [{"resolution_arcsec": {"value": 2.5, "u": 0.1}}],
+        "not_used": [],
+    }
+    assert measuring.report.table("pairs").as_csv(result) == "resolution ″\n2.50 ± 0.10\n"
     kept = evaluate(apply(rig, module.DOUBLE_STARS.keep(rig, result))).finding("scale.resolution")
     assert kept.verdict == "fails"
     assert kept.remedy.text == "Use a larger aperture."

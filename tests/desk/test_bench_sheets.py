@@ -24,11 +24,11 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     sheet, session = sheet_of("sensor"), window.session
     assert "Cap on" in sheet.state.text()
     assert not sheet.keep_button.isEnabled()
-    sheet.measure(folder)
-    assert not sheet.read_button.isEnabled()
+    sheet.read([folder])
+    assert not sheet.reading_buttons["folder"].isEnabled()
     qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
     assert texts(sheet.gains) == ["125"]
-    gain = float(sheet.gains.item(0, 1).text().split(" ± ")[0])
+    gain = float(sheet.gains.item(0, 2).text().split(" ± ")[0])
     assert gain == pytest.approx(SMALL.gain_at(125), rel=0.03)
     sheet.keep_button.click()
     device = session.rig.devices[0]
@@ -48,7 +48,7 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
 
 def test_headers_are_corrected_in_the_table_and_measured_anew(window, sheet_of, qtbot, folder):  # noqa: F811
     sheet, session = sheet_of("sensor"), window.session
-    sheet.measure(folder)
+    sheet.read([folder])
     qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
     row = texts(sheet.frames).index("flat_003.fits")
     sheet.frames.item(row, 1).setText("dark")
@@ -73,21 +73,21 @@ def test_headers_are_corrected_in_the_table_and_measured_anew(window, sheet_of, 
 def test_the_sheet_stays_where_it_is_while_work_runs(window, sheet_of, qtbot):  # noqa: F811
     sheet = sheet_of("sensor")
     window.activateWindow()
-    sheet.simulate_button.setFocus()
-    qtbot.waitUntil(sheet.simulate_button.hasFocus, timeout=3000)
-    sheet.simulate_button.click()
+    sheet.reading_buttons["simulate"].setFocus()
+    qtbot.waitUntil(sheet.reading_buttons["simulate"].hasFocus, timeout=3000)
+    sheet.reading_buttons["simulate"].click()
     qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
-    qtbot.waitUntil(sheet.simulate_button.hasFocus, timeout=3000)
+    qtbot.waitUntil(sheet.reading_buttons["simulate"].hasFocus, timeout=3000)
     assert sheet.verticalScrollBar().value() == 0
 
 
 def test_a_measurement_is_cancelled_and_a_bad_folder_told(window, sheet_of, qtbot, folder, tmp_path):  # noqa: F811
     sheet = sheet_of("sensor")
-    sheet.measure(folder)
+    sheet.read([folder])
     sheet.job.cancel()
     qtbot.waitUntil(lambda: not sheet.job.running, timeout=20000)
     assert sheet.result is None
-    sheet.measure(tmp_path / "none")
+    sheet.read([tmp_path / "none"])
     qtbot.waitUntil(lambda: "is not there" in window.notice.text.text(), timeout=8000)
 
 
@@ -112,7 +112,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     qtbot.waitUntil(lambda: bool(sheet.logs), timeout=20000)
     assert texts(sheet.table) == ["full power", "in one go", "ramp 2.5 a minute"]
     assert sheet.model.tau_min == pytest.approx(9, rel=0.01)
-    assert "Dashed: the model" in sheet.run_plot.answer.text()
+    assert "Dashed: the model" in sheet.run_section.plot.answer.text()
     sheet.keep_button.click()
     assert session.evaluation.finding("cooling.reach").verdict == "holds"
     assert session.chosen_finding.id.startswith("cooling."), "the step's first findings take over the margin"

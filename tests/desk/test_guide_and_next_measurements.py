@@ -36,17 +36,17 @@ def test_logs_are_read_compared_kept_and_taken_back(sheet_of, logs, qtbot):  # n
     rows = texts(sheet.table)
     assert [row[0] for row in rows] == ["first", "second"]
     assert rows[0][1] == "2026-11-14"
-    assert "guide focal length" in sheet.lines.text()
+    assert "guide focal length" in sheet.sentences.text()
     for section_box in sheet.sections:
         section_box.open()
-    assert len(sheet.error_plot.data.rows) == 480
+    assert len(sheet.error_section.plot.data.rows) == 480
     sheet.table.selectRow(1)
-    assert len(sheet.error_plot.data.rows) == 360
-    assert sheet.error_plot.answer.text().startswith("second: RMS")
-    assert {row[0] for row in sheet.scatter_plot.data.rows} == {0.0, 1.0}
-    assert "no dither" in sheet.settling_plot.answer.text()
+    assert len(sheet.error_section.plot.data.rows) == 360
+    assert sheet.error_section.plot.answer.text().startswith("second: RMS")
+    assert {row[0] for row in sheet.scatter_section.plot.data.rows} == {0.0, 1.0}
+    assert "no dither" in sheet.settling_section.plot.answer.text()
     sheet.table.selectRow(0)
-    assert "5 dithers" in sheet.settling_plot.answer.text()
+    assert "5 dithers" in sheet.settling_section.plot.answer.text()
     sheet.keep()
     assert session.rig.measured["guide_rms_arcsec"].evidence.method == "guide_log"
     assert session.rig.guiding.calibration.pier_side == "west"
@@ -92,7 +92,7 @@ def test_a_worm_is_stated_on_the_sheet(sheet_of, logs, qtbot):  # noqa: F811
     session.set_value(("mount", "worm_period_s"), 479.0, "State the worm")
     assert session.evaluation.finding("guiding.period").verdict is Verdict.HOLDS
     sheet.period_section.open()
-    assert "479" in sheet.period_plot.answer.text()
+    assert "479" in sheet.period_section.plot.answer.text()
 
 
 def test_proofs_are_ranked_and_lead_to_their_step(sheet_of, qtbot):  # noqa: F811

@@ -58,14 +58,14 @@ def test_sweeps_tell_tilt_spacing_and_which_screws_to_turn(window, sheet_of, qtb
     loaded(sheet, qtbot, lambda: sheet.read([sweeps]))
     assert [row[0] for row in texts(sheet.table)] == ["61.6 mm", "62.9 mm"]
     assert sheet.chosen.tilt_um.value == pytest.approx(60, rel=0.12)
-    assert "at another spacing" in sheet.lines.text()
+    assert "at another spacing" in sheet.sentences.text()
     assert "A tilt; this sweep cannot show whether" in sheet.causes.text.text()
-    assert len(sheet.surface_plot.data.rows) == len(sheet.chosen.zoned.zones)
-    assert "It rises toward" in sheet.surface_plot.answer.text()
+    assert len(sheet.surface_section.plot.data.rows) == len(sheet.chosen.zoned.zones)
+    assert "It rises toward" in sheet.surface_section.plot.answer.text()
     sheet.residuals.setChecked(True)
-    assert "surface leaves" in sheet.surface_plot.answer.text()
-    qtbot.waitUntil(lambda: "stars near corners" in sheet.corners_plot.answer.text(), timeout=10000)
-    assert "Flat at 62." in sheet.spacing_plot.answer.text()
+    assert "surface leaves" in sheet.surface_section.plot.answer.text()
+    qtbot.waitUntil(lambda: "stars near corners" in sheet.corners_section.plot.answer.text(), timeout=10000)
+    assert "Flat at 62." in sheet.spacing_section.plot.answer.text()
     sheet.keep_button.click()
     assert session.evaluation.finding("field.tilt").verdict == "fails"
     flat = session.evaluation.quantities["back_focus_required_mm"].measured
@@ -104,7 +104,7 @@ def test_the_shelf_is_searched_and_spacings_are_typed(window, sheet_of, qtbot, s
     assert sheet.spacing.text() == "", "what no spacing can be is refused"
     sheet.relation.setCurrentIndex(1)
     sheet.relation.activated.emit(1)
-    assert "camera turned" in sheet.lines.text()
+    assert "camera turned" in sheet.sentences.text()
     assert "camera’s side is tilted" in sheet.causes.text.text()
     sheet.take_out()
     assert [row[0] for row in texts(sheet.table)] == ["62.9 mm"]
@@ -121,7 +121,7 @@ def test_one_frame_is_a_hint(window, sheet_of, qtbot, sweeps):  # noqa: F811
     assert "a hint" in sheet.state.text()
     assert not sheet.keep_button.isEnabled()
     assert sheet.table.isHidden()
-    qtbot.waitUntil(lambda: "One frame is a hint" in sheet.corners_plot.answer.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "One frame is a hint" in sheet.corners_section.plot.answer.text(), timeout=10000)
 
 
 def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats):  # noqa: F811
@@ -135,8 +135,8 @@ def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats): 
     assert serve[3] == "fails"
     assert "upper right" in serve[6]
     sheet.levels.selectRow(0)
-    assert "L, October: 2 shadows" in sheet.dust_plot.answer.text()
-    assert "November over October, fails" in sheet.ratio_plot.answer.text()
+    assert "L, October: 2 shadows" in sheet.dust_section.plot.answer.text()
+    assert "November over October, fails" in sheet.ratio_section.plot.answer.text()
     assert [mark.surface for mark in window.drawing.section.drawn.dust]
     sheet.levels.selectRow(1)
     sheet.one_way_button.click()

@@ -32,8 +32,8 @@ def test_a_folder_is_read_a_point_left_out_restored_and_the_result_kept(window, 
     best = sheet.result.curves[0].best_position
     assert best.value == pytest.approx(7000, abs=2 * best.standard + 0.3)
     assert sheet.curve_section.opened
-    assert len(sheet.curves.data.rows) == 9
-    sheet.curves.point_chosen.emit(sheet.result.curves[0].points[0].file)
+    assert len(sheet.curve_section.plot.data.rows) == 9
+    sheet.curve_section.plot.point_chosen.emit(sheet.result.curves[0].points[0].file)
     assert sheet.points.currentRow() == 0
     qtbot.waitUntil(lambda: "focus_000.fits" in sheet.frame_plot.answer.text(), timeout=10000)
     assert sheet.point_button.text() == "Leave out"
@@ -69,11 +69,11 @@ def test_the_demos_runs_show_its_planted_mistakes_and_advice_is_applied(window, 
     session.undo()
     assert session.evaluation.finding("focuser.backlash").verdict == "fails"
     sheet.model_section.open()
-    assert "steps/°C" in sheet.model_plot.answer.text()
+    assert "steps/°C" in sheet.model_section.plot.answer.text()
     sheet.aligned.setChecked(True)
-    assert sheet.curves._labels["bottom"] == "position from best, steps"
+    assert sheet.curve_section.plot._labels["bottom"] == "position from best, steps"
     window.set_palette_by_name("night")
-    assert "step: " in sheet.lines.text()
+    assert "step: " in sheet.sentences.text()
 
 
 def test_a_table_without_telling_headings_is_pointed_at(window, sheet_of, qtbot, tmp_path):  # noqa: F811
@@ -101,19 +101,19 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     loaded(sheet, qtbot, lambda: sheet.read([folder]))
     assert sheet.table.rowCount() == 9
     assert sheet.time_section.opened
-    assert len(sheet.time_plot.data.rows) == 9
+    assert len(sheet.time_section.plot.data.rows) == 9
     sheet.table.selectRow(4)
     qtbot.waitUntil(lambda: sheet._picture is not None and sheet._picture[0].endswith("focus_004.fits"), timeout=10000)
     assert "focus_004.fits" in sheet.frame_plot.answer.text()
     assert len(sheet.frame_plot.data.rows) == sheet.grades[4].frame.count
     assert "zones" in sheet.place_plot.answer.text()
-    sheet.time_plot.frame_chosen.emit(2)
+    sheet.time_section.plot.frame_chosen.emit(2)
     assert sheet.table.currentRow() == 2
     kept = sum(entry.keep for entry in sheet.grades)
     type_into(sheet.limit, "3.5")
     assert sheet.result.limit_px == 3.5
     assert sum(entry.keep for entry in sheet.grades) < kept
-    sheet.time_plot.limit_moved.emit(99.0)
+    sheet.time_section.plot.limit_moved.emit(99.0)
     assert all(entry.keep for entry in sheet.grades)
     type_into(sheet.limit, "")
     assert sheet.result.limit_px is None
@@ -121,7 +121,7 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     assert "1 to 10 times" in window.notice.text.text()
     for index in range(sheet.figure.count()):
         sheet.figure.setCurrentIndex(index)
-        assert sheet.time_plot.data.rows
+        assert sheet.time_section.plot.data.rows
     sheet.keep_button.click()
     assert session.rig.measured["star_fwhm_arcsec"].value > 0
     assert session.evaluation.finding("stars.round").verdict == "holds"

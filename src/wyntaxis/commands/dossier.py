@@ -76,19 +76,17 @@ def _given(options: argparse.Namespace) -> DossierInput:
 
 def _measured(options: argparse.Namespace, rig: Rig) -> Evidence:
     """Return what is measured anew for the curves: focus runs and bench frames, where they are named."""
-    from wyntaxis.core.evidence.focus.kind import FOCUS
-    from wyntaxis.core.evidence.focus.kind import read as read_focus
     from wyntaxis.core.evidence.kinds import Evidence
-    from wyntaxis.core.evidence.sensor.kind import SENSOR
-    from wyntaxis.core.evidence.sensor.kind import read as read_bench
-    from wyntaxis.core.quantities.focus_runs import focus_optics
+    from wyntaxis.core.measuring.measuring import Request, measuring_of
     from wyntaxis.core.quantities.numbers import numbers_of
 
-    found = Evidence()
-    if options.focus:
-        found = found.having(FOCUS, read_focus(options.focus, focus_optics(numbers_of(rig)), work_progress("frames")))
-    if options.bench is not None:
-        found = found.having(SENSOR, read_bench(options.bench, rig, work_progress("measuring")))
+    found, numbers = Evidence(), numbers_of(rig)
+    named = {"focus": options.focus or [], "sensor": [options.bench] if options.bench is not None else []}
+    for name, paths in named.items():
+        if paths:
+            measuring = measuring_of(name)
+            result = measuring.read(Request(paths, numbers, work_progress("frames")))
+            found = found.having(measuring.kind, result)
     return found
 
 

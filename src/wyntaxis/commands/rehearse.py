@@ -147,7 +147,7 @@ def _print_rows(rows: tuple[FaultRow, ...]) -> None:
 
 
 def _many(options: argparse.Namespace, setting: NightSetting) -> int:
-    from wyntaxis.core.evidence.measured import figure
+    from wyntaxis.core.evidence.reporting import plain_value
     from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
 
     found = many_nights_in_parallel(setting, options.nights, options.seed, work_progress("nights"))
@@ -156,9 +156,9 @@ def _many(options: argparse.Namespace, setting: NightSetting) -> int:
             {
                 "nights": found.nights,
                 "seed": options.seed,
-                "hours_kept": figure(found.hours_kept),
-                "unsafe_share": figure(found.unsafe_share),
-                "lost_share": figure(found.lost_share),
+                "hours_kept": plain_value(found.hours_kept),
+                "unsafe_share": plain_value(found.unsafe_share),
+                "lost_share": plain_value(found.lost_share),
                 "in_unsafe_nights": [{"fault": name, "nights": count} for name, count in found.worst],
             }
         )

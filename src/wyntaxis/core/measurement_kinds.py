@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from wyntaxis.core.evaluation import Evaluation
-from wyntaxis.core.evidence.measured import Estimate, device_index, measured_values
+from wyntaxis.core.evidence.measured import Estimate, device_index
 from wyntaxis.core.quantity_kinds import DEPTH_OF_FOCUS_DIFFRACTION, DEPTH_OF_FOCUS_SEEING, STAR_FWHM
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS
@@ -108,8 +108,8 @@ def _device_values(
     if not values:
         return None
     changes = [
-        (path, {**value, "evidence": {**value["evidence"], "date": DATE}})
-        for path, value in measured_values(index, values, method, "trial", None, "")
+        (("devices", index, "settings", key, "measured"), _value_document(value, method))
+        for key, value in values.items()
     ]
     return Change("Trial", tuple(changes))
 

@@ -8,8 +8,8 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QTableWidgetItem
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
-from wyntaxis.core.evidence.sensor.sorting import RejectedFrame, corrected
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader, UnusedFile
+from wyntaxis.core.evidence.sensor.sorting import corrected
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.wording import short
 from wyntaxis.desk.numbers_in import parse_number
@@ -50,7 +50,7 @@ class FramesTable(TextTable):
         self,
         headers: FolderHeaders | None,
         corrections: Mapping[str, FrameCorrection],
-        rejected: Mapping[str, RejectedFrame],
+        rejected: Mapping[str, UnusedFile],
         palette: Palette,
     ) -> None:
         """Fill the table; a corrected cell is bold, a frame that is not used tells why."""

@@ -131,7 +131,7 @@ class TransferPlot(_TwoPlots):
             ]
             words.append(
                 f"{_title(gain)}: {plus_minus(spread.value, spread.standard, 4)} e⁻/ADU, read noise "
-                f"{read_noise_text(transfer, 2)} e⁻, "
+                f"{read_noise_text(gain)} e⁻, "
                 f"χ² {number(transfer.chi_square, 2)}"
             )
         text = "; ".join(words)

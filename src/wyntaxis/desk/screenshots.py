@@ -7,20 +7,19 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from wyntaxis.core.evidence.ports.kind import PORTS
-from wyntaxis.desk.sheets.cooling import CoolingSheet
 from wyntaxis.desk.sheets.dossier import DossierSheet
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.field import FieldSheet
-from wyntaxis.desk.sheets.filters import FiltersSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
 from wyntaxis.desk.sheets.guide_log import GuideLogSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.proofs import NextMeasurementsSheet
 from wyntaxis.desk.sheets.rehearsal import RehearsalSheet
-from wyntaxis.desk.sheets.sensor import SensorSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.sheets.stars import StarsSheet
 from wyntaxis.desk.sheets.travel import TravelSheet
@@ -101,71 +100,44 @@ def _read_ports(window: MainWindow) -> None:
     wait_until(lambda: window.session is not None and window.session.evidence.of(PORTS) is not None)
 
 
-def _measure(window: MainWindow) -> None:
-    sheet = window.sheets["sensor"]
-    assert isinstance(sheet, SensorSheet)
-    sheet.measure_simulated()
+def _measured(window: MainWindow, step: str) -> EvidenceSheet[Any]:
+    """Let a sheet measure what is simulated, and keep it."""
+    sheet = window.sheets[step]
+    assert isinstance(sheet, EvidenceSheet)
+    sheet.add_simulated()
     wait_until(lambda: sheet.result is not None and not sheet.job.running)
     sheet.keep()
-
-
-def _log_runs(window: MainWindow) -> None:
-    sheet = window.sheets["cooling"]
-    assert isinstance(sheet, CoolingSheet)
-    sheet.add_simulated()
-    wait_until(lambda: bool(sheet.logs))
-    sheet.keep()
+    settle()
+    return sheet
 
 
 def _measure_night(window: MainWindow) -> None:
-    sheet = window.sheets["stars"]
+    sheet = _measured(window, "stars")
     assert isinstance(sheet, StarsSheet)
-    sheet.add_simulated()
-    wait_until(lambda: sheet.result is not None and not sheet.job.running)
-    sheet.keep()
     sheet.table.selectRow(6)
     wait_until(lambda: not sheet.picture_job.running)
-    sheet.ensureWidgetVisible(sheet.time_plot)
+    sheet.ensureWidgetVisible(sheet.time_section.plot)
 
 
 def _read_focus_runs(window: MainWindow) -> None:
-    sheet = window.sheets["travel"]
+    sheet = _measured(window, "travel")
     assert isinstance(sheet, TravelSheet)
-    sheet.add_simulated()
-    wait_until(lambda: sheet.result is not None and not sheet.job.running)
-    sheet.keep()
-    settle()
-    sheet.ensureWidgetVisible(sheet.curves)
-
-
-def _read_flats(window: MainWindow) -> None:
-    sheet = window.sheets["filters"]
-    assert isinstance(sheet, FiltersSheet)
-    sheet.add_simulated()
-    wait_until(lambda: sheet.result is not None and not sheet.job.running)
-    sheet.keep()
-    settle()
+    sheet.ensureWidgetVisible(sheet.curve_section.plot)
 
 
 def _sweep_field(window: MainWindow) -> None:
-    sheet = window.sheets["field"]
+    sheet = _measured(window, "field")
     assert isinstance(sheet, FieldSheet)
-    sheet.add_simulated()
-    wait_until(lambda: sheet.result is not None and not sheet.job.running and not sheet.pieces_job.running)
-    sheet.keep()
-    settle()
-    sheet.ensureWidgetVisible(sheet.surface_plot)
+    wait_until(lambda: not sheet.pieces_job.running)
+    sheet.ensureWidgetVisible(sheet.surface_section.plot)
 
 
 def _read_logs(window: MainWindow) -> None:
-    sheet = window.sheets["guide_log"]
+    sheet = _measured(window, "guide_log")
     assert isinstance(sheet, GuideLogSheet)
-    sheet.add_simulated()
-    wait_until(lambda: sheet.result is not None and not sheet.job.running)
-    sheet.keep()
     sheet.period_section.open()
     settle()
-    sheet.ensureWidgetVisible(sheet.error_plot)
+    sheet.ensureWidgetVisible(sheet.error_section.plot)
 
 
 def _try_out(window: MainWindow) -> None:
@@ -201,16 +173,16 @@ def _make_pages(window: MainWindow) -> None:
     sheet.preview.turn(2)
 
 
-PREPARE: dict[str, Callable[[MainWindow], None]] = {
+PREPARE: dict[str, Callable[[MainWindow], object]] = {
     "shelf-search": _search,
     "start": _draft,
     "footprint": _read_catalogue,
     "ports": _read_ports,
-    "sensor": _measure,
-    "cooling": _log_runs,
+    "sensor": lambda window: _measured(window, "sensor"),
+    "cooling": lambda window: _measured(window, "cooling"),
     "stars": _measure_night,
     "travel": _read_focus_runs,
-    "filters": _read_flats,
+    "filters": lambda window: _measured(window, "filters"),
     "field": _sweep_field,
     "ready-night": _read_ports,
     "rehearsal": _play_night,

@@ -14,6 +14,7 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.headers.headers import read_folder
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench import measure_bench
+from wyntaxis.core.evidence.sensor.camera_values import worst_flats
 from wyntaxis.core.evidence.sensor.dark import DarkPicture, DarkPoint, dark_model, dark_picture, setpoint_current
 from wyntaxis.core.evidence.sensor.exposure import (
     added_share,
@@ -22,9 +23,9 @@ from wyntaxis.core.evidence.sensor.exposure import (
     sky_limited_exposure,
     total_noise,
 )
-from wyntaxis.core.evidence.sensor.keeping import keep_sensor, worst_flats
+from wyntaxis.core.evidence.sensor.kind import SENSOR, SensorBench
 from wyntaxis.core.evidence.sensor.offset import BiasHistogram, margin_sigma, offset_line
-from wyntaxis.core.evidence.sensor.report import bench_json
+from wyntaxis.core.evidence.sensor.report import REPORT
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import CODES, code_step, frame_stats, pair_stats, tile_size
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, unity_gain
@@ -93,7 +94,7 @@ def test_unity_gain_offset_and_dark_law_come_back(bench):
 
 
 def test_misfits_flats_sky_and_json(bench):
-    _, _, result = bench
+    _, folder, result = bench
     leaks = [frame.why for frame in result.rejected if "light leak" in frame.why]
     assert len(leaks) == 1
     assert "ADU above the faintest dark" in leaks[0]
@@ -105,7 +106,7 @@ def test_misfits_flats_sky_and_json(bench):
     assert worst.centre_off_percent < 1
     # Vignetting is 1 − 0.5 r²/2: half of the tiles lie beyond r² of about 0.6.
     assert result.skies[0].sky.value == pytest.approx(2.0 * 0.85, rel=0.03)
-    entries = bench_json(result)
+    entries = REPORT.as_json(SensorBench(read_folder(folder), result))
     assert json.loads(json.dumps(entries))["size_px"] == [320, 240]
 
 
@@ -116,7 +117,8 @@ def test_what_was_measured_is_kept_and_judged(bench):
     settings |= {"gain": {"value": 60}, "read_noise_e": {"value": 1.5}, "conversion_gain_e_adu": {"value": 1.6}}
     settings |= {"full_well_e": {"value": 50000}, "offset": {"value": 50}}
     rig = validated(document)
-    kept = edit.apply(rig, keep_sensor(rig, result))
+    measured = SensorBench(read_folder(folder), result)
+    kept = edit.apply(rig, SENSOR.keep(rig, measured))
     noise = kept.devices[0].settings["read_noise_e"]
     assert (noise.value, noise.measured.evidence.method, noise.measured.evidence.file) == (1.5, "bench", folder.name)
     assert noise.measured.value == pytest.approx(camera.read_noise_e, rel=0.02)
@@ -137,7 +139,7 @@ def test_what_was_measured_is_kept_and_judged(bench):
     assert colder is not setpoint
     lost = edit.apply(kept, edit.Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 20.0))
     with pytest.raises(ValueError, match="no frames at the camera's gain 20; measured: 0, 60, 140"):
-        keep_sensor(lost, result)
+        SENSOR.keep(lost, measured)
 
 
 @pytest.mark.slow
@@ -193,8 +195,9 @@ def test_an_offset_that_clips_is_found_with_its_remedy(tmp_path, offset, verdict
     document = clean_document()
     document["devices"][0]["settings"]["offset"]["value"] = offset
     rig = validated(document)
-    result = measure_bench(read_folder(tmp_path), {})
-    kept = edit.apply(rig, keep_sensor(rig, result))
+    headers = read_folder(tmp_path)
+    result = measure_bench(headers, {})
+    kept = edit.apply(rig, SENSOR.keep(rig, SensorBench(headers, result)))
     finding = evaluate(kept).finding("camera.offset")
     assert (finding.verdict, words in finding.title) == (verdict, True)
     if verdict == "fails":

@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.evidence.cooling.cooler import CoolingLog, fit_cooler, run_figures, steepest_rate
-from wyntaxis.core.evidence.cooling.keeping import keep_cooling
+from wyntaxis.core.evidence.cooling.cooler import CoolingLog, CoolingMeasured, fit_cooler, run_figures, steepest_rate
+from wyntaxis.core.evidence.cooling.kind import COOLING, CoolingRuns, measured_runs
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log
-from wyntaxis.core.evidence.cooling.ramp import kept_model, usual_inputs
+from wyntaxis.core.evidence.cooling.ramp import usual_inputs
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
 from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_model, dark_point
@@ -392,14 +392,14 @@ def test_which_camera_is_measured(example):
     rig = validated(clean_document())
     assert (camera_index(rig), camera_index(rig, "guide"), camera_index(rig, "cairn")) == (0, 1, None)
     log = parse_cooling_log(cooling_csv(cooling_run(CAMERA, ambient_c=18, target_c=-10)).encode(), "x")
-    runs = [run_figures(log, -10.0)]
+    runs = measured_runs([log], -10.0)
     with pytest.raises(ValueError, match="no camera among its devices"):
-        keep_cooling(validated(example), None, runs)
+        COOLING.keep(validated(example), runs)
     with pytest.raises(ValueError, match="no number to keep"):
-        keep_cooling(rig, None, [])
-    kept = edit.apply(rig, keep_cooling(rig, fit_cooler([log]), runs, "guide"))
-    assert kept.devices[1].measured("cooler_tau_min").value == pytest.approx(9, rel=0.01)
-    assert kept_model(kept) is None  # the main camera's cooler is another one
+        COOLING.keep(rig, CoolingRuns((), CoolingMeasured((), None, "no run")))
+    kept = edit.apply(rig, COOLING.keep(rig, runs))
+    assert kept.devices[0].measured("cooler_tau_min").value == pytest.approx(9, rel=0.01)
+    assert kept.devices[1].measured("cooler_tau_min") is None  # the guide camera's cooler is another one
     assert usual_inputs(validated(example), []).ambient_c == 20
 
 

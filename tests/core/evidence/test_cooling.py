@@ -13,12 +13,13 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.cooling.cooler import (
     CoolerModel,
     CoolingLog,
+    CoolingMeasured,
     course,
     fit_cooler,
     run_figures,
     steepest_rate,
 )
-from wyntaxis.core.evidence.cooling.keeping import cooling_values, keep_cooling
+from wyntaxis.core.evidence.cooling.kind import COOLING, CoolingRuns, cooling_values
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log, read_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import (
     RampInputs,
@@ -28,7 +29,7 @@ from wyntaxis.core.evidence.cooling.ramp import (
     ramp_words,
     usual_inputs,
 )
-from wyntaxis.core.evidence.cooling.report import RUN_HEADINGS, cooling_json, run_row
+from wyntaxis.core.evidence.cooling.report import REPORT, RUNS
 from wyntaxis.core.evidence.foreign.columns import table_headings
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.files.errors import InputError
@@ -76,9 +77,9 @@ def test_figures_of_a_run_by_hand():
     assert (found.overshoot_c, found.scatter_c.value, found.rest_power) == pytest.approx((0, 0, 0.55))
     never = run_figures(log, -20.0)
     assert (never.to_target_min, never.settled_min, never.scatter_c, never.overshoot_c) == (None, None, None, None)
-    assert run_row(never)[2] == "–"
-    assert len(run_row(found)) == len(RUN_HEADINGS)
-    assert cooling_json([found, never], EXACT, [])["model"]["depth_c"]["value"] == pytest.approx(49.5)
+    cooled = CoolingRuns((log,), CoolingMeasured((found, never), EXACT, ""))
+    assert dict(zip(RUNS.headings, RUNS.cells(cooled)[1], strict=True))["to target min"] == "–"
+    assert REPORT.as_json(cooled)["model"]["depth_c"]["value"] == pytest.approx(49.5)
 
 
 COLUMNS = {
@@ -200,9 +201,9 @@ def cooled():
 
 def kept(document, *logs):
     rig = validated(document)
-    model = fit_cooler(list(logs))
-    runs = [run_figures(log, -10.0) for log in logs]
-    return edit.apply(rig, keep_cooling(rig, model, runs))
+    runs = tuple(run_figures(log, -10.0) for log in logs)
+    cooled = CoolingRuns(logs, CoolingMeasured(runs, fit_cooler(list(logs)), ""))
+    return edit.apply(rig, COOLING.keep(rig, cooled))
 
 
 def test_what_runs_measured_is_kept_and_judged(cooled):
@@ -252,10 +253,11 @@ def test_coolers_without_reserve_or_too_steep(cooled, change, finding_id, verdic
 
 def test_an_unsteady_run_is_found(cooled):
     noisy = log_of("noisy", noise_c=0.4)
-    values = cooling_values(None, [run_figures(noisy, -10.0, tolerance_c=3.0)])
+    run = run_figures(noisy, -10.0, tolerance_c=3.0)
+    values = cooling_values(None, [run])
     assert values["scatter_c"].value == pytest.approx(0.4, abs=0.1)
     rig = validated(cooled)
-    rig = edit.apply(rig, keep_cooling(rig, None, [run_figures(noisy, -10.0, tolerance_c=3.0)]))
+    rig = edit.apply(rig, COOLING.keep(rig, CoolingRuns((noisy,), CoolingMeasured((run,), None, "one run"))))
     assert evaluate(rig).finding("cooling.stability").verdict is Verdict.FAILS
     assert math.isnan(log_of("x").power[0]) is False
 

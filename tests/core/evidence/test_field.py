@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from tests.rigs import clean_document
 from wyntaxis.cli import main
 from wyntaxis.core.evidence.field.causes import causes, matters, relation_of
-from wyntaxis.core.evidence.field.kind import keep, measures, read
-from wyntaxis.core.evidence.field.report import field_json, summary_lines
+from wyntaxis.core.evidence.field.kind import FIELD, read
+from wyntaxis.core.evidence.field.report import REPORT, summary_lines
 from wyntaxis.core.evidence.field.result import (
     FieldOptics,
     FieldResult,
@@ -80,7 +80,7 @@ def test_a_planted_surface_comes_back(swept):
     assert entry.tilt_arcmin.value == pytest.approx(math.degrees(math.atan(entry.tilt_um.value / HALF_MM / 1000)) * 60)
     assert entry.sweep.spacing_mm == 62.9, "the folder's name tells it"
     assert sum(zone.stars for zone in entry.zoned.zones) > 30
-    reported = field_json(result)
+    reported = REPORT.as_json(result)
     assert reported["tilt_um_corner"]["value"] == entry.tilt_um.value
     assert reported["zones"][0].keys() >= {"x_px", "y_px", "best_position", "stars"}
     assert reported["spacing"]["flat_at_mm"] is None
@@ -432,7 +432,7 @@ def test_the_command_prints_the_contract_and_keeps_it(swept, tmp_path, capsys):
         main(["field", str(rig), "--at", "x:y"])
     assert "MM:FOLDER" in capsys.readouterr().err
     assert main(["field", str(rig)]) == 2
-    assert "name a folder" in capsys.readouterr().err
+    assert "name folders of sweeps" in capsys.readouterr().err
 
 
 @pytest.mark.parametrize("cards", [{}, {"DATE-OBS": "?"}])
@@ -453,12 +453,12 @@ def test_single_frames_are_a_hint_and_the_rest_is_told(tmp_path):
     result = read([tmp_path / "few"], OPTICS)
     assert result.last is None
     assert [shape.file for shape in result.singles] == [path.name for path in paths]
-    reported = field_json(result)
+    reported = REPORT.as_json(result)
     assert reported["tilt_arcmin"] is None
     assert "FOCUSPOS at four" in reported["why"]
     assert reported["single_frames"][0]["zones"]
     with pytest.raises(ValueError, match="no number"):
-        keep(validated(rig_with_plate()), result)
+        FIELD.keep(validated(rig_with_plate()), result)
     (tmp_path / "none").mkdir()
     with pytest.raises(InputError, match="holds no FITS files"):
         read([tmp_path / "none"], OPTICS)
@@ -468,10 +468,10 @@ def test_spacings_give_a_measured_back_focus_and_what_the_shelf_is_asked_for():
     rig = validated(rig_with_plate())
     entries = [entry(curvature=(s - 62.0) * 15, spacing=s) for s in (61.0, 63.0)]
     result = FieldResult(tuple(entries), replace(OPTICS, built_mm=62.9))
-    flat = measures(rig, result)["back_focus_required_mm"]
+    flat = FIELD.measures(rig, result)["back_focus_required_mm"]
     assert flat.value == pytest.approx(62.0)
     assert any(line.startswith("flat at 62.00") for line in summary_lines(result))
-    kept = edit.apply(rig, keep(rig, result))
+    kept = edit.apply(rig, FIELD.keep(rig, result))
     assert kept.measured["back_focus_required_mm"].value == pytest.approx(62.0)
     # Another sweep's spacing may be told by hand, and taken back.
     other = result.with_spacing("s", None)

@@ -13,8 +13,8 @@ from wyntaxis.cli import main
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
 from wyntaxis.core.evidence.filters.flats import bin_for, read_flats, sets_of
-from wyntaxis.core.evidence.filters.kind import FILTERS, keep, measures, read
-from wyntaxis.core.evidence.filters.report import filters_json, one_way_text
+from wyntaxis.core.evidence.filters.kind import FILTERS, read
+from wyntaxis.core.evidence.filters.report import REPORT, one_way_text
 from wyntaxis.core.evidence.filters.result import FlatOptics, measured
 from wyntaxis.core.evidence.filters.serve import compared, where_words
 from wyntaxis.core.evidence.filters.shift import pair_shift
@@ -161,7 +161,7 @@ def test_flats_are_parted_and_told(result):
     assert any("is a dark" in why for why in whys)
     assert any("is dark: " in why for why in whys)
     assert any(why.startswith("broken.fits") for why in whys)
-    entries = filters_json(result)
+    entries = REPORT.as_json(result)
     levels = {(entry["filter"], entry["set"]): entry for entry in entries["levels"]}
     assert levels["L", "new"]["level_share"] == pytest.approx(30_360 / 65_535, rel=0.06)
     assert levels["L", "new"]["corner_share"] == pytest.approx(0.88, abs=0.03)
@@ -187,7 +187,7 @@ def test_one_way_turning_is_compared_with_both(result):
     entries = replace(result, repeats=repeats)
     assert entries.one_way_shift_px(one_way=False).value == pytest.approx(np.hypot(1.0, 0.6), abs=0.3)
     assert one_way_text(entries).startswith("Turning one way it stops 0.")
-    assert filters_json(entries)["one_way"]["on_px"]["value"] < 0.3
+    assert REPORT.as_json(entries)["one_way"]["on_px"]["value"] < 0.3
 
 
 def test_dust_where_no_surface_is_documented_is_told_so(result):
@@ -221,14 +221,14 @@ def test_what_flats_prove_is_worded(result):
 def test_the_wheels_error_is_kept_in_the_rig(folder, result, tmp_path, capsys):
     document = clean_document()
     with pytest.raises(ValueError, match="no filter wheel"):
-        keep(validated(document | {"devices": []}), result)
+        FILTERS.keep(validated(document | {"devices": []}), result)
     document["devices"] = [{"id": "wheel_device", "kind": "filter_wheel", "settings": {"one_way": {"value": False}}}]
     rig = validated(document)
-    error = measures(rig, result)["wheel_device.stop_error_um"]
-    kept = edit.apply(rig, keep(rig, result))
+    error = FILTERS.measures(rig, result)["wheel_device.stop_error_um"]
+    kept = edit.apply(rig, FILTERS.keep(rig, result))
     assert kept.devices[0].measured("stop_error_um").value == pytest.approx(error.value, rel=1e-4)
     with pytest.raises(ValueError, match="no pair of flats"):
-        keep(rig, replace(result, repeats=()))
+        FILTERS.keep(rig, replace(result, repeats=()))
     path = tmp_path / "w.rig.json"
     path.write_text(json.dumps(document))
     assert main(["filters", str(path), str(folder), "--one-way", "old", "--keep"]) == 1

@@ -15,7 +15,7 @@ from wyntaxis.cli import main
 from wyntaxis.core.evidence.focus.advice import advice_of, run_step
 from wyntaxis.core.evidence.focus.curve import FocusCurve, fit_curve
 from wyntaxis.core.evidence.focus.focus_model import fit_focus_model
-from wyntaxis.core.evidence.focus.kind import keep, measures, read
+from wyntaxis.core.evidence.focus.kind import FOCUS, read
 from wyntaxis.core.evidence.focus.points import BY_HAND, FocusPoint, FocusRun
 from wyntaxis.core.evidence.focus.result import FocusFilter, FocusOptics, measured
 from wyntaxis.core.evidence.focus.runs import runs_of
@@ -323,18 +323,18 @@ def test_without_a_focuser_nothing_is_kept(tmp_path):
     document = clean_document()
     document["devices"] = [device for device in document["devices"] if device["kind"] != "focuser"]
     rig = validated(document)
-    assert measures(rig, result) == {}
+    assert FOCUS.measures(rig, result) == {}
     with pytest.raises(ValueError, match="no focuser"):
-        keep(rig, result)
+        FOCUS.keep(rig, result)
     with pytest.raises(InputError, match="is not there"):
         read([tmp_path / "gone"], OPTICS)
     rig = validated(clean_document())
-    kept = edit.apply(rig, keep(rig, result))
-    for key, estimate in measures(rig, result).items():
+    kept = edit.apply(rig, FOCUS.keep(rig, result))
+    for key, estimate in FOCUS.measures(rig, result).items():
         device_id, setting = key.split(".")
         device = next(device for device in kept.devices if device.id == device_id)
         assert device.measured(setting).value == pytest.approx(estimate.value, rel=1e-5)
-    assert "glide.step_um" in measures(rig, result)
+    assert "glide.step_um" in FOCUS.measures(rig, result)
 
 
 @pytest.mark.parametrize("at", [0, 4, 8])

@@ -9,9 +9,9 @@ import pytest
 
 from tests.rigs import clean_document
 from wyntaxis.cli import main
-from wyntaxis.core.evidence.stars.kind import keep, read
+from wyntaxis.core.evidence.stars.kind import STARS, read
 from wyntaxis.core.evidence.stars.registration import Shift, shift_between
-from wyntaxis.core.evidence.stars.report import frames_csv
+from wyntaxis.core.evidence.stars.report import FRAMES
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig.store import validated
 from wyntaxis.simulators.observing import write_night
@@ -77,8 +77,8 @@ def test_the_limit_is_the_users_to_move(measured):
     loose = replace(measured, factor=3.0)
     assert not any(entry.fault == "soft" for entry in loose.grades)
     with pytest.raises(ValueError, match="no frame is accepted"):
-        keep(validated(clean_document()), strict)
-    rows = list(csv.reader(io.StringIO(frames_csv(measured.grades))))
+        STARS.keep(validated(clean_document()), strict)
+    rows = list(csv.reader(io.StringIO(FRAMES.as_csv(measured))))
     assert rows[0][:3] == ["frame", "keep", "stars"]
     assert len(rows) == 1 + len(measured.frames)
 

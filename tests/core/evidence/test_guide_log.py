@@ -14,10 +14,10 @@ from wyntaxis.cli import main
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.guide_log.calibration import calibration_of
 from wyntaxis.core.evidence.guide_log.headings import columns_of, is_calibration, is_guiding
-from wyntaxis.core.evidence.guide_log.kind import keep, measures, read, share_percent
+from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, read, share_percent
 from wyntaxis.core.evidence.guide_log.periods import periodogram_of
 from wyntaxis.core.evidence.guide_log.preview import log_headings, preview_text
-from wyntaxis.core.evidence.guide_log.report import guide_json, summary_lines
+from wyntaxis.core.evidence.guide_log.report import REPORT, summary_lines
 from wyntaxis.core.evidence.guide_log.result import GuideResult, measured, predicted_elongation
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, LogFacts, facts_of, runs_of_section
 from wyntaxis.core.evidence.guide_log.settling import settling_of
@@ -192,7 +192,7 @@ def test_one_axis_alone_and_a_star_that_stands_still_are_no_trouble(tmp_path, ax
     path.write_text(table("time_s,ra_arcsec,dec_arcsec", lambda t, a, b, k: f"{t},0,0"), "utf-8")
     still = read([path], OPTICS)
     assert still.last.rms.value == 0
-    assert edit.apply(validated(clean_document()), keep(validated(clean_document()), still)).measured
+    assert edit.apply(validated(clean_document()), GUIDE_LOG.keep(validated(clean_document()), still)).measured
 
 
 def test_px_need_a_scale(tmp_path):
@@ -459,7 +459,7 @@ def test_planted_numbers_come_back(guided):
     assert own.drift_dec.guided
     assert abs(own.drift_dec.own.value) < 0.02
     assert len(own.run.dithers) == 5
-    entries = guide_json(result)
+    entries = REPORT.as_json(result)
     assert set(entries) == {"runs", "calibration", "polar", "not_used"}
     assert entries["runs"][0]["settle_s"]["dithers"] == 5
     assert any("guide focal length" in line for line in summary_lines(result))
@@ -509,14 +509,14 @@ def test_the_pole_by_two_hour_angles(guided):
 def test_what_was_measured_is_kept(guided):
     _, result = guided
     rig = validated(clean_document())
-    entries = measures(rig, result)
+    entries = GUIDE_LOG.measures(rig, result)
     assert {"guide_rms_arcsec", "guide_period_s", "guide_scale_arcsec_px", "guide_settle_s"} <= set(entries)
-    kept = edit.apply(rig, keep(rig, result))
+    kept = edit.apply(rig, GUIDE_LOG.keep(rig, result))
     assert kept.measured["guide_rms_arcsec"].evidence.method == "guide_log"
     assert kept.guiding.calibration.pier_side == "west"
     assert kept.guiding.calibration.date.startswith("2026-11-14T20:12")
     with pytest.raises(ValueError, match="no number to keep"):
-        keep(rig, GuideResult((), None, OPTICS))
+        GUIDE_LOG.keep(rig, GuideResult((), None, OPTICS))
 
 
 def test_the_command(tmp_path, capsys):

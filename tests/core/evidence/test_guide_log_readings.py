@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import EXAMPLE
 from wyntaxis.core.evaluation import Evidence, evaluate
-from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, measures, read
+from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, read
 from wyntaxis.core.evidence.guide_log.periods import periodogram_of
 from wyntaxis.core.evidence.guide_log.result import measured, measured_run
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, facts_of
@@ -161,12 +161,12 @@ def test_a_guided_star_without_its_corrections_says_nothing_of_the_pole(tmp_path
     result = read([path], OPTICS)
     assert not result.runs[0].drift_dec.is_free
     rig = validated(EXAMPLE | {"plan": {"exposure_s": 240}, "mount": {"kind": "equatorial"}})
-    assert "polar_drift_arcsec_min" not in measures(rig, result)
+    assert "polar_drift_arcsec_min" not in GUIDE_LOG.measures(rig, result)
     found = evaluate(rig, Evidence().having(GUIDE_LOG, result)).finding("mount.polar")
     assert (found.verdict, found.id) == ("unproven", "mount.polar")
     assert "the log does not say what was corrected" in found.title
     whole = read([log(tmp_path, rows)], OPTICS)
-    assert measures(rig, whole)["polar_drift_arcsec_min"].value == pytest.approx(0.76, abs=0.05)
+    assert GUIDE_LOG.measures(rig, whole)["polar_drift_arcsec_min"].value == pytest.approx(0.76, abs=0.05)
 
 
 def test_directions_by_letters_and_a_flip_within_the_table(tmp_path):
@@ -231,7 +231,9 @@ def test_a_calibration_at_another_binning_is_told_for_the_rigs(tmp_path):
     result = read([path], OPTICS)
     at_two = 0.5 * 15.041 * 0.75 / 2
     assert result.calibration.guide_scale_arcsec_px.value == pytest.approx(at_two, rel=0.01)
-    assert measures(validated(EXAMPLE), result)["guide_scale_arcsec_px"].value == pytest.approx(at_two / 2, rel=0.01)
+    assert GUIDE_LOG.measures(validated(EXAMPLE), result)["guide_scale_arcsec_px"].value == pytest.approx(
+        at_two / 2, rel=0.01
+    )
 
 
 @pytest.mark.parametrize(("share", "words"), [(0.2, "neither too strong"), (1.6, "too strong")])

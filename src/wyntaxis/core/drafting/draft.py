@@ -11,7 +11,7 @@ from wyntaxis.core.drafting.ports import draft_ports
 from wyntaxis.core.drafting.programs import draft_program
 from wyntaxis.core.drafting.rig_draft import Draft, RigDraft
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps
-from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, frame_endings, read_chunk, read_folder
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, UnusedFile, frame_endings, read_chunk, read_folder
 from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there
@@ -62,8 +62,8 @@ def read_sources(
             programs.append(path)
     if singles:
         read = [entry for path in singles for entry in read_chunk([path], path.parent)]
-        frames = tuple(entry for entry in read if not isinstance(entry, BrokenFrame))
-        broken = tuple(entry for entry in read if isinstance(entry, BrokenFrame))
+        frames = tuple(entry for entry in read if not isinstance(entry, UnusedFile))
+        broken = tuple(entry for entry in read if isinstance(entry, UnusedFile))
         headers.append(FolderHeaders(str(singles[0].parent), frames, broken))
     return Sources(tuple(headers), ports, tuple(programs), maps)
 

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
@@ -24,38 +22,6 @@ class Estimate:
 
     def times(self, factor: float) -> Estimate:
         return Estimate(self.value * factor, self.standard * abs(factor))
-
-
-def estimate_json(estimate: Estimate | None) -> dict[str, float] | None:
-    """Return an estimate as JSON holds it; None for none.
-
-    Parameters
-    ----------
-    estimate
-        A measured value with its standard uncertainty.
-
-    Returns
-    -------
-    dict[str, float] or None
-        Value and standard uncertainty, in the unit of the estimate.
-    """
-    return None if estimate is None else {"value": estimate.value, "standard_uncertainty": estimate.standard}
-
-
-def figure(estimate: Estimate | None, factor: float = 1.0) -> dict[str, float] | None:
-    """Return a measured figure as the commands on evidence print it: value and standard uncertainty; None for none.
-
-    Parameters
-    ----------
-    estimate, factor
-        The figure, and what it is multiplied by.
-
-    Returns
-    -------
-    dict or None
-        In the figure's unit.
-    """
-    return None if estimate is None else {"value": estimate.value * factor, "u": estimate.standard * factor}
 
 
 def device_index(rig: Rig, kind: str) -> int | None:
@@ -84,41 +50,36 @@ def camera_index(rig: Rig, device_id: str | None = None) -> int | None:
     return next((i for i, device in cameras if device.kind == "camera"), cameras[0][0] if cameras else None)
 
 
-def measured_values(
-    index: int, values: dict[str, Estimate], method: str, source: str, file: str | None, note: str
-) -> Iterator[tuple[DocumentPath, Any]]:
-    """Yield, as edits of a rig, the measured values of a device that estimates by setting key make.
+@dataclass(frozen=True)
+class Origin:
+    """What a measured value rests on: a few words, the file without its folders, and a note."""
+
+    source: str
+    file: str = ""
+    note: str = ""
+
+
+def measured_value(estimate: Estimate, method: str, origin: Origin) -> dict[str, Any]:
+    """Return an estimate as the rig file holds a measured value: rounded, with source, method and date.
 
     Parameters
     ----------
-    index
-        Its place among the devices.
-    values
-        The values of the rig.
-    method
+    estimate : Estimate
+        In the unit of the quantity or setting.
+    method : str
         How it was measured.
-    source
-        What the values name as their source.
-    file
-        The file it rests on, without folders.
-    note
-        What is to be said besides.
+    origin : Origin
+        What it rests on.
 
-    Yields
-    ------
-    tuple[DocumentPath, Any]
-        Path and value of each value.
+    Returns
+    -------
+    dict
+        The value to six significant digits, its standard uncertainty to three.
     """
-    evidence = (
-        {"method": method, "date": utc_stamp()} | ({"file": file} if file else {}) | ({"note": note} if note else {})
-    )
-    for key, estimate in values.items():
-        yield (
-            ("devices", index, "settings", key, "measured"),
-            {
-                "value": float(f"{estimate.value:.6g}"),
-                "standard_uncertainty": float(f"{estimate.standard:.3g}"),
-                "source": source,
-                "evidence": evidence,
-            },
-        )
+    evidence = {"method": method, "file": origin.file[:200], "date": utc_stamp(), "note": origin.note[:200]}
+    return {
+        "value": float(f"{estimate.value:.6g}"),
+        "standard_uncertainty": float(f"{estimate.standard:.3g}"),
+        "source": origin.source[:200],
+        "evidence": {key: text for key, text in evidence.items() if text},
+    }

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.filters.kind import FILTERS
+from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
 from wyntaxis.core.findings.registry import Statement, finding, say
@@ -19,7 +20,6 @@ from wyntaxis.core.quantities.flats import (
     EXCESS,
     FALLOFF_TOLERANCE,
     LEVEL,
-    repeat_verdict,
 )
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import FILTERS as FILTERS_STEP

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.filters.kind import FILTERS
+from wyntaxis.core.evidence.filters.repeatability import EXCESS_TARGET, excess_of
 from wyntaxis.core.evidence.measured import camera_index
-from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict, worst
+from wyntaxis.core.ledger import Quantity, QuantityValue, Target
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
 from wyntaxis.core.quantities.light import beam_of, openings_of
 from wyntaxis.core.quantities.numbers import Numbers
@@ -18,10 +19,8 @@ from wyntaxis.core.train.illumination import falloff
 from wyntaxis.core.train.surfaces import dust_surfaces
 
 if TYPE_CHECKING:
-    from wyntaxis.core.evidence.filters.result import FlatOptics, Repeat
+    from wyntaxis.core.evidence.filters.result import FlatOptics
 
-EXCESS_TARGET = Target(high=1.6, inner_high=1.2)
-"""The scatter of a ratio of two flats over that of their noise."""
 FALLOFF_TOLERANCE = 15.0
 """Computed and measured corner light may differ by this, in % of the middle's: lenses darken corners by themselves."""
 DEEP_PERCENT, TOO_DEEP_PERCENT = 1.0, 5.0
@@ -76,42 +75,6 @@ def flat_optics(numbers: Numbers) -> FlatOptics:
         corner_share=computed_corner_share(numbers),
         one_way=wheel.truth("one_way") if wheel is not None else None,
     )
-
-
-def repeat_verdict(repeat: Repeat) -> Verdict:
-    """Return how a filter comes back: by its ratio over its noise; never without a doubt where dust moved for certain.
-
-    Parameters
-    ----------
-    repeat
-        The pair of flats that differs most.
-
-    Returns
-    -------
-    Verdict
-        Unproven where nobody told that the wheel turned between.
-    """
-    verdict = EXCESS_TARGET.judge(excess_of(repeat))
-    if repeat.pair.moved:
-        return worst([verdict, Verdict.TIGHT])
-    return Verdict.UNPROVEN if repeat.turned is None and verdict is Verdict.HOLDS else verdict
-
-
-def excess_of(repeat: Repeat) -> QuantityValue:
-    """Return the scatter of a ratio over that of its noise.
-
-    Parameters
-    ----------
-    repeat
-        A pair of flats.
-
-    Returns
-    -------
-    QuantityValue
-        A factor.
-    """
-    pair = repeat.pair
-    return QuantityValue(pair.ratio_rms / pair.shot_rms, pair.shot_standard / pair.shot_rms)
 
 
 @rows

@@ -20,7 +20,7 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.wording import short
 
 if TYPE_CHECKING:
-    from wyntaxis.core.evidence.headers.headers import BrokenFrame, FolderHeaders, FrameHeader
+    from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader, UnusedFile
     from wyntaxis.core.evidence.headers.names import FilterNames
     from wyntaxis.core.evidence.headers.partners import FrameGroup, MissingCalibration
 
@@ -64,7 +64,7 @@ class HeaderAudit:
     checks: tuple[Check, ...]
     missing: tuple[MissingCalibration, ...]
     exposures: tuple[ExposureOff, ...]
-    broken: tuple[BrokenFrame, ...]
+    broken: tuple[UnusedFile, ...]
     frames: tuple[FrameHeader, ...]
     skipped: str = ""
     """What was passed over, in a sentence."""

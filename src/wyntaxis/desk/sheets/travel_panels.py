@@ -7,22 +7,13 @@ from functools import partial
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QPushButton, QWidget
 
-from wyntaxis.core.evidence.focus.advice import Advice, advice_of
+from wyntaxis.core.evidence.focus.advice import Advice, advice_of, value_text
 from wyntaxis.core.evidence.focus.result import FocusResult
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.wording import short
 from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
-
-
-def value_text(advice: Advice) -> str:
-    """Return what is advised, with its unit."""
-    kind = SETTINGS[advice.key]
-    if isinstance(advice.value, bool):
-        return "yes" if advice.value else "no"
-    return advice.value if isinstance(advice.value, str) else f"{short(advice.value)} {kind.unit}".rstrip()
 
 
 def _reported_now(value: float | bool | str | None) -> str:

@@ -6,14 +6,18 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from wyntaxis.core.evidence.cooling.cooler import CoolingLog, CoolingMeasured, measure_cooling
-from wyntaxis.core.evidence.cooling.keeping import cooling_values, keep_cooling
+from wyntaxis.core.evidence.cooling.cooler import (
+    CoolerModel,
+    CoolingLog,
+    CoolingMeasured,
+    RunFigures,
+    measure_cooling,
+)
 from wyntaxis.core.evidence.cooling.log import read_cooling_log
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate, camera_index
+from wyntaxis.core.evidence.kinds import MAIN_CAMERA, EvidenceKind, Keeping
+from wyntaxis.core.evidence.measured import Estimate, Origin, camera_index
 from wyntaxis.core.files.errors import Progress, in_one_line
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 
 
@@ -105,44 +109,49 @@ def target_of(rig: Rig) -> float | None:
     return rig.devices[index].number("set_temperature_c") if index is not None else None
 
 
-def measures(rig: Rig, runs: CoolingRuns) -> dict[str, Estimate]:
-    """Return the cooler's measured numbers, by ``device.setting``; empty without a camera.
+def cooling_values(model: CoolerModel | None, runs: Sequence[RunFigures]) -> dict[str, Estimate]:
+    """Return the measured numbers of a cooler, by setting key: the model's, and those of the last run that rested.
+
+    A run at full power, made for the model, says nothing of how steeply the camera is cooled of an evening.
 
     Parameters
     ----------
-    rig
-        The rig.
-    runs
-        Cooling runs, read and measured.
+    model, runs
+        What was measured.
 
     Returns
     -------
-    dict[str, Estimate]
-        Estimates by id, each in its own unit.
+    dict of Estimate
+        By setting key, in the setting's own unit.
     """
-    index = camera_index(rig)
-    if index is None:
-        return {}
-    values = cooling_values(runs.measured.model, list(runs.measured.runs))
-    return {f"{rig.devices[index].id}.{key}": found for key, found in values.items()}
+    values: dict[str, Estimate] = {}
+    if model is not None:
+        values |= {"cooler_tau_min": model.tau, "cooler_pull_c_min": model.pull, "cooling_reach_c": model.depth}
+    rested = [run for run in runs if run.scatter_c is not None]
+    steepest = (rested or runs)[-1].steepest_c_min if runs else None
+    if steepest is not None:
+        values["steepest_c_min"] = Estimate(steepest)
+    if rested and rested[-1].scatter_c is not None:
+        last = rested[-1]
+        values |= {"scatter_c": rested[-1].scatter_c, "rest_ambient_c": Estimate(last.ambient_c)}
+        if last.rest_power is not None:
+            values["rest_power_percent"] = Estimate(100 * last.rest_power)
+    return values
 
 
-def keep(rig: Rig, runs: CoolingRuns) -> Change:
-    """Return the edit that keeps the numbers; see :func:`~wyntaxis.core.evidence.cooling.keeping.keep_cooling`.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    runs
-        Cooling runs, read and measured.
-
-    Returns
-    -------
-    Change
-        One edit: measured values with their evidence.
-    """
-    return keep_cooling(rig, runs.measured.model, list(runs.measured.runs))
+def _values(_rig: Rig, runs: CoolingRuns) -> dict[str, Estimate]:
+    return cooling_values(runs.measured.model, runs.measured.runs)
 
 
-COOLING = EvidenceKind("cooling", read, measures, keep)
+def _origin(runs: CoolingRuns, _key: str) -> Origin:
+    return Origin(f"cooling runs {', '.join(run.name for run in runs.measured.runs)[:180]}")
+
+
+COOLING = EvidenceKind(
+    "cooling",
+    read,
+    _values,
+    Keeping("Keep the cooling runs", "cooling_run", _origin, "the runs give no number to keep"),
+    MAIN_CAMERA,
+)
+"""What cooling runs found, kept in the rig as measured values of the camera."""

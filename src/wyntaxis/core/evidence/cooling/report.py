@@ -1,100 +1,56 @@
-"""Cooling runs as plain values and rows of texts, for JSON and tables."""
+"""How cooling runs are told: a row for each run, and the cooler's model."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator
+from typing import Any
 
-from wyntaxis.core.evidence.cooling.cooler import CoolerModel, RunFigures
-from wyntaxis.core.evidence.measured import estimate_json
-from wyntaxis.core.wording import number
+from wyntaxis.core.evidence.cooling.cooler import RunFigures
+from wyntaxis.core.evidence.cooling.kind import CoolingRuns
+from wyntaxis.core.evidence.reporting import Column, Report, Table, text
+from wyntaxis.core.wording import number, plus_minus
 
+Run = Column[RunFigures]
 
-def cooling_json(runs: Sequence[RunFigures], model: CoolerModel | None, notes: Sequence[str]) -> dict[str, object]:
-    """Return cooling runs as ``wyntaxis cooling --json`` prints them.
-
-    Parameters
-    ----------
-    runs
-        Cooling runs, read and measured.
-    model
-        The cooler's model; None without one.
-    notes
-        What is to be said besides.
-
-    Returns
-    -------
-    dict[str, object]
-        Plain values, units in the keys.
-    """
-    return {
-        "runs": [
-            {
-                "name": run.name,
-                "target_c": run.target_c,
-                "start_c": run.start_c,
-                "to_target_min": run.to_target_min,
-                "mean_rate_c_min": run.mean_rate_c_min,
-                "steepest_c_min": run.steepest_c_min,
-                "overshoot_c": run.overshoot_c,
-                "settled_min": run.settled_min,
-                "scatter_c": estimate_json(run.scatter_c),
-                "rest_power": run.rest_power,
-                "ambient_c": run.ambient_c,
-            }
-            for run in runs
-        ],
-        "model": None
-        if model is None
-        else {
-            "tau_min": estimate_json(model.tau),
-            "pull_c_min": estimate_json(model.pull),
-            "depth_c": estimate_json(model.depth),
-            "residual_c": model.residual_c,
-        },
-        "notes": list(notes),
-    }
-
-
-RUN_HEADINGS = (
-    "run",
-    "target °C",
-    "to target min",
-    "mean °C/min",
-    "steepest °C/min",
-    "overshoot °C",
-    "settled min",
-    "scatter °C",
-    "power at rest %",
-    "ambient °C",
+RUNS = Table[CoolingRuns, RunFigures](
+    "runs",
+    "Cooling runs",
+    lambda cooled: cooled.measured.runs,
+    (
+        text("run", lambda run: run.name, "name"),
+        Run("start", "°C", 1, lambda run: run.start_c, "start_c"),
+        Run("target", "°C", 1, lambda run: run.target_c, "target_c"),
+        Run("to target", "min", 1, lambda run: run.to_target_min, "to_target_min"),
+        Run("mean", "°C/min", 2, lambda run: run.mean_rate_c_min, "mean_rate_c_min"),
+        Run("steepest", "°C/min", 2, lambda run: run.steepest_c_min, "steepest_c_min"),
+        Run("overshoot", "°C", 2, lambda run: run.overshoot_c, "overshoot_c"),
+        Run("settled", "min", 1, lambda run: run.settled_min, "settled_min"),
+        Run("scatter", "°C", 3, lambda run: run.scatter_c, "scatter_c", bare=True),
+        Run("power at rest", "%", 0, lambda run: run.rest_power, "rest_power", factor=100),
+        Run("ambient", "°C", 1, lambda run: run.ambient_c, "ambient_c"),
+    ),
 )
 
 
-def run_row(run: RunFigures) -> list[str]:
-    """Return one run as the cells under :data:`RUN_HEADINGS`.
+def _facts(cooled: CoolingRuns) -> dict[str, Any]:
+    model = cooled.measured.model
+    if model is None:
+        return {"model": None}
+    terms = {"tau_min": model.tau, "pull_c_min": model.pull, "depth_c": model.depth}
+    return {"model": terms | {"residual_c": model.residual_c}}
 
-    Parameters
-    ----------
-    run
-        One run.
 
-    Returns
-    -------
-    list[str]
-        Texts, units in the headings.
-    """
+def _lines(cooled: CoolingRuns) -> Iterator[str]:
+    model = cooled.measured.model
+    if model is not None:
+        tau = plus_minus(model.tau.value, model.tau.standard, 3)
+        pull = plus_minus(model.pull.value, model.pull.standard, 3)
+        depth = plus_minus(model.depth.value, model.depth.standard, 2)
+        left = number(model.residual_c, 3)
+        yield f"τ = {tau} min, a = {pull} °C/min, a·τ = {depth} °C below ambient; the model leaves {left} °C"
 
-    def maybe(value: float | None, digits: int) -> str:
-        return "–" if value is None else number(value, digits)
 
-    return [
-        run.name,
-        number(run.target_c, 1),
-        maybe(run.to_target_min, 1),
-        maybe(run.mean_rate_c_min, 2),
-        "–" if run.steepest_c_min is None else number(run.steepest_c_min, 2),
-        maybe(run.overshoot_c, 2),
-        maybe(run.settled_min, 1),
-        "–" if run.scatter_c is None else number(run.scatter_c.value, 3),
-        maybe(None if run.rest_power is None else 100 * run.rest_power, 0),
-        number(run.ambient_c, 1),
-    ]
+REPORT = Report[CoolingRuns](
+    (RUNS,), not_used=lambda _cooled: (), facts=_facts, lines=_lines, uncertainty="standard_uncertainty"
+)
+"""How cooling runs are told."""

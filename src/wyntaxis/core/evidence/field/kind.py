@@ -5,22 +5,20 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.headers.names import FilterNames, own_filter_names
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.kinds import EvidenceKind, Keeping
+from wyntaxis.core.evidence.measured import Estimate, Origin
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.quantity_kinds import BACK_FOCUS_REQUIRED, FIELD_CURVATURE, FIELD_TILT
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.wording import utc_stamp
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.field.result import FieldOptics, FieldResult
     from wyntaxis.core.evidence.field.sweep import FieldSweep
-    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+    from wyntaxis.core.evidence.headers.headers import UnusedFile
     from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 
 
@@ -65,7 +63,7 @@ def read(
     entries = {path.resolve(): value for path, value in (spacings or {}).items()}
     sweeps: list[FieldSweep] = []
     singles: list[FrameStars] = []
-    not_used: list[BrokenFrame] = []
+    not_used: list[UnusedFile] = []
     folders = [path for path in paths if is_folder(path)]
     files = [path for path in paths if path not in folders]
     groups = [*([path] for path in folders), *([files] if files else [])]
@@ -88,7 +86,7 @@ def read(
 
 def _read_group(
     group: Sequence[Path], progress: Progress, names: FilterNames, spacings: Mapping[Path, float], *, several: bool
-) -> tuple[list[FieldSweep], list[FrameStars], list[BrokenFrame]]:
+) -> tuple[list[FieldSweep], list[FrameStars], list[UnusedFile]]:
     """Return the sweeps of a folder, or of files that were named, folder by folder."""
     from wyntaxis.core.evidence.field.sweep import SWEEP_STARS, spacing_in_name, sweeps_of
     from wyntaxis.core.evidence.stars.frame_stars import measure_frames
@@ -142,7 +140,7 @@ def _named_apart(sweeps: Sequence[FieldSweep], before: FieldResult | None) -> li
     return named
 
 
-def measures(rig: Rig, result: FieldResult) -> dict[str, Estimate]:
+def _numbers(rig: Rig, result: FieldResult) -> dict[str, Estimate]:
     """Return what sweeps measure of the rig, by quantity id.
 
     Parameters
@@ -168,46 +166,14 @@ def measures(rig: Rig, result: FieldResult) -> dict[str, Estimate]:
     return found
 
 
-def keep(rig: Rig, result: FieldResult) -> Change:
-    """Return the edit that keeps tilt, curvature and the flat spacing as measured values.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Sweeps, measured.
-
-    Returns
-    -------
-    Change
-        One edit: measured values with their evidence.
-
-    Raises
-    ------
-    ValueError
-        In one line, where the sweeps give no number.
-    """
-    values: list[tuple[tuple[str | int, ...], Any]] = []
+def _origin(result: FieldResult, key: str) -> Origin:
     names = ", ".join(entry.sweep.name for entry in result.sweeps)
     last = result.last
-    for key, estimate in measures(rig, result).items():
-        source = (
-            f"field by {last.sweep.name}"
-            if key != BACK_FOCUS_REQUIRED.id and last is not None
-            else f"curvature of {names}"
-        )
-        quantity_value = {
-            "value": float(f"{estimate.value:.6g}"),
-            "standard_uncertainty": float(f"{estimate.standard:.3g}"),
-            "source": source[:200],
-            "evidence": {"method": "field_sweep", "date": utc_stamp(), "note": f"{len(result.sweeps)} sweeps"},
-        }
-        values.append((("measured", key), quantity_value))
-    if not values:
-        raise ValueError("the sweeps give no number to keep")
-    return Change("Keep the field", tuple(values))
+    source = f"curvature of {names}" if key == BACK_FOCUS_REQUIRED.id or last is None else f"field by {last.sweep.name}"
+    return Origin(source, note=f"{len(result.sweeps)} sweeps")
 
 
-FIELD = EvidenceKind("field", read, measures, keep)
+FIELD = EvidenceKind(
+    "field", read, _numbers, Keeping("Keep the field", "field_sweep", _origin, "the sweeps give no number to keep")
+)
 """What sweeps found of tilt, curvature and spacing, kept in the rig as measured values."""

@@ -1,4 +1,4 @@
-"""Sweeps as JSON, and as rows of texts for tables."""
+"""How sweeps of the focuser are told: a row for each sweep, tilt and curvature, causes, and screws to turn."""
 
 from __future__ import annotations
 
@@ -9,29 +9,18 @@ from typing import Any
 from wyntaxis.core.evidence.field.causes import causes, relation_of
 from wyntaxis.core.evidence.field.result import NO_STEP, RELATIONS, FieldResult, MeasuredSweep, ScrewAdvice
 from wyntaxis.core.evidence.field.shape import FieldShape
-from wyntaxis.core.evidence.measured import Estimate, figure
+from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
 from wyntaxis.core.wording import number, plus_minus
 
 HINT = "of one frame: a hint, no measurement"
 
 
-def field_json(result: FieldResult) -> dict[str, Any]:
-    """Return sweeps as ``wyntaxis field --json`` prints them: the last one, and each.
-
-    Parameters
-    ----------
-    result
-        Sweeps, measured.
-
-    Returns
-    -------
-    dict
-        Plain values; figures with their standard uncertainty, null with ``why`` beside where there is none.
-    """
+def _facts(result: FieldResult) -> dict[str, Any]:
+    """Return what JSON holds besides the sweeps: the last one, the spacing, the screws and the causes."""
     last, flat, screws = result.last, result.flat, result.screws
     entries = _surface(last) if last is not None else _no_sweep(result)
-    spacing: dict[str, Any] = {"flat_at_mm": figure(flat.flat_at_mm), "slope_um_mm": figure(flat.slope_um_mm)}
-    spacing["points"] = [{"spacing_mm": mm, "curvature_um_corner": figure(curvature)} for mm, curvature in flat.points]
+    spacing: dict[str, Any] = {"flat_at_mm": flat.flat_at_mm, "slope_um_mm": flat.slope_um_mm}
+    spacing["points"] = [{"spacing_mm": mm, "curvature_um_corner": curvature} for mm, curvature in flat.points]
     if flat.why:
         spacing["why"] = flat.why
     return entries | {
@@ -42,20 +31,8 @@ def field_json(result: FieldResult) -> dict[str, Any]:
         "verdicts": [
             {"cause": c.key, "verdict": c.words, "evidence": list(c.evidence), "next": c.next} for c in causes(result)
         ],
-        "sweeps": [{"name": entry.sweep.name, **_about(entry), **_surface(entry)} for entry in result.sweeps],
         "relation": result.relation or (relation_of(*result.sweeps[-2:]) if len(result.sweeps) > 1 else None),
         "single_frames": [shape_json(shape) for shape in result.singles],
-        "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
-    }
-
-
-def _about(entry: MeasuredSweep) -> dict[str, Any]:
-    sweep = entry.sweep
-    return {
-        "filter": sweep.filter,
-        "temperature_c": sweep.temperature_c,
-        "begun": sweep.time.isoformat() if sweep.time is not None else None,
-        "spacing_mm": sweep.spacing_mm,
     }
 
 
@@ -73,20 +50,20 @@ def _surface(entry: MeasuredSweep) -> dict[str, Any]:
     surface, sweep = entry.surface, entry.sweep
     residuals = surface.residuals or (math.nan,) * len(entry.zoned.zones)
     entries: dict[str, Any] = {
-        "best_position": figure(entry.best_position),
-        "tilt_arcmin": figure(entry.tilt_arcmin),
-        "tilt_azimuth_deg": figure(entry.azimuth_deg),
-        "tilt_um_corner": figure(entry.tilt_um),
-        "curvature_um_corner": figure(entry.curvature_um),
+        "best_position": entry.best_position,
+        "tilt_arcmin": entry.tilt_arcmin,
+        "tilt_azimuth_deg": entry.azimuth_deg,
+        "tilt_um_corner": entry.tilt_um,
+        "curvature_um_corner": entry.curvature_um,
         "level_at_px": _level_px(entry),
-        "step_um": figure(entry.step_um),
+        "step_um": entry.step_um,
         "step_is_measured": entry.step_is_measured,
         "sharpest_px": entry.zoned.sharpest_px,
         "zones": [
             {
                 "x_px": zone.x,
                 "y_px": zone.y,
-                "best_position": figure(zone.best_position),
+                "best_position": zone.best_position,
                 "stars": zone.stars,
                 "residual_steps": None if math.isnan(left) else left,
             }
@@ -149,10 +126,10 @@ def shape_json(shape: FieldShape) -> dict[str, Any]:
     entries: dict[str, Any] = {
         "file": shape.file,
         "is": HINT,
-        "alike": figure(shape.alike),
+        "alike": shape.alike,
         "alike_deg": shape.alike_deg,
-        "radial": figure(shape.radial),
-        "tail": figure(shape.tail),
+        "radial": shape.radial,
+        "tail": shape.tail,
         "tail_deg": shape.tail_deg,
         "zones": [
             {
@@ -168,50 +145,6 @@ def shape_json(shape: FieldShape) -> dict[str, Any]:
         ],
     }
     return entries | ({"why": shape.why} if shape.why else {})
-
-
-SWEEP_HEADINGS = (
-    "sweep",
-    "filter",
-    "spacing mm",
-    "zones",
-    "best position",
-    "tilt µm",
-    "toward °",
-    "curvature µm",
-    "begun",
-)
-
-
-def sweep_row(entry: MeasuredSweep) -> list[str]:
-    """Return one sweep as the cells under :data:`SWEEP_HEADINGS`.
-
-    Parameters
-    ----------
-    entry
-        A sweep, measured.
-
-    Returns
-    -------
-    list[str]
-        Texts, units in the headings.
-    """
-
-    def entries(estimate: Estimate | None, digits: int) -> str:
-        return "–" if estimate is None else plus_minus(estimate.value, estimate.standard, digits)
-
-    sweep, zones = entry.sweep, entry.zoned.zones
-    return [
-        sweep.name,
-        sweep.filter or "–",
-        "–" if sweep.spacing_mm is None else number(sweep.spacing_mm, 2),
-        f"{sum(zone.best_position is not None for zone in zones)} of {len(zones)}",
-        entries(entry.best_position, 1),
-        entries(entry.tilt_um, 1),
-        entries(entry.azimuth_deg, 0),
-        entries(entry.curvature_um, 1),
-        "–" if sweep.time is None else sweep.time.strftime("%m-%d %H:%M"),
-    ]
 
 
 def summary_lines(result: FieldResult) -> Iterator[str]:
@@ -263,3 +196,65 @@ def summary_lines(result: FieldResult) -> Iterator[str]:
     if advice is not None:
         yield from (turn.words for turn in advice.turns)
         yield f"left after these turns: {number(advice.left_um, 1)} µm from middle to corner"
+
+
+def _used_zones(entry: MeasuredSweep) -> str:
+    zones = entry.zoned.zones
+    return f"{sum(zone.best_position is not None for zone in zones)} of {len(zones)}"
+
+
+def _fact_of_surface(key: str) -> Column[MeasuredSweep]:
+    return fact(key, lambda entry: _surface(entry).get(key), optional=key.startswith("why"))
+
+
+Sweep = Column[MeasuredSweep]
+IN_JSON_ALONE = (
+    "tilt_arcmin",
+    "level_at_px",
+    "step_um",
+    "step_is_measured",
+    "sharpest_px",
+    "zones",
+    "shape",
+    "why",
+    "why_no_azimuth",
+    "sharpest_frame",
+)
+SWEEPS = Table[FieldResult, MeasuredSweep](
+    "sweeps",
+    "Sweeps",
+    lambda result: result.sweeps,
+    (
+        text("sweep", lambda entry: entry.sweep.name, "name"),
+        text("filter", lambda entry: entry.sweep.filter, "filter"),
+        Sweep("spacing", "mm", 2, lambda entry: entry.sweep.spacing_mm, "spacing_mm"),
+        Sweep("zones", "", 0, _used_zones),
+        Sweep("best position", "", 1, lambda entry: entry.best_position, "best_position"),
+        Sweep("tilt", "µm", 1, lambda entry: entry.tilt_um, "tilt_um_corner"),
+        Sweep("toward", "°", 0, lambda entry: entry.azimuth_deg, "tilt_azimuth_deg"),
+        Sweep("curvature", "µm", 1, lambda entry: entry.curvature_um, "curvature_um_corner"),
+        text("begun", lambda entry: entry.sweep.time, "begun"),
+        fact("temperature_c", lambda entry: entry.sweep.temperature_c),
+        *(_fact_of_surface(key) for key in IN_JSON_ALONE),
+    ),
+)
+
+
+def _more(result: FieldResult) -> Iterator[str]:
+    """Yield what a sheet shows in panels of its own: causes with their evidence, and the shape of single frames."""
+    for cause in causes(result):
+        yield cause.words + (f"; next: {cause.next}" if cause.next else "")
+        yield from (f"    {line}" for line in cause.evidence)
+    for shape in result.singles:
+        yield f"{shape.file}, {HINT}: " + (shape.why or "zones")
+        for zone in shape.zones:
+            yield (
+                f"    {zone.x:.0f}, {zone.y:.0f} px: FWHM {zone.fwhm_px:.2f} px, elongation {zone.elongation:.2f} "
+                f"along {zone.angle_deg:.0f}°, {'radial' if zone.radial > 0 else 'tangential'} {abs(zone.radial):.2f}"
+            )
+
+
+REPORT = Report[FieldResult](
+    (SWEEPS,), not_used=lambda result: result.not_used, facts=_facts, lines=summary_lines, more=_more
+)
+"""How sweeps are told."""

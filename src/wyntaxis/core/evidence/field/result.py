@@ -15,7 +15,7 @@ from wyntaxis.core.evidence.field.sweep import FieldSweep
 from wyntaxis.core.evidence.field.zones import ZonedSweep, zoned
 from wyntaxis.core.evidence.focus.curve import fit_curve
 from wyntaxis.core.evidence.focus.points import FocusPoint
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 from wyntaxis.core.optics.tilt_plate import clock_position, screw_turns, tilt_of_turns
@@ -179,7 +179,7 @@ class FieldResult:
     optics: FieldOptics
     singles: tuple[FieldShape, ...] = ()
     single_paths: tuple[Path | None, ...] = ()
-    not_used: tuple[BrokenFrame, ...] = ()
+    not_used: tuple[UnusedFile, ...] = ()
     relation: Relation | None = None
     spacings: Mapping[str, float] = field(default_factory=dict)
 
@@ -224,7 +224,7 @@ def measured(
     sweeps: Sequence[FieldSweep],
     singles: Sequence[FrameStars],
     optics: FieldOptics,
-    not_used: Sequence[BrokenFrame] = (),
+    not_used: Sequence[UnusedFile] = (),
     watch: Callable[[], None] = lambda: None,
 ) -> FieldResult:
     """Return what sweeps and single frames tell.

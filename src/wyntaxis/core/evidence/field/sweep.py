@@ -14,7 +14,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.focus.points import FocusPoint
 from wyntaxis.core.evidence.focus.runs import MIN_POSITIONS, run_in_any_order, runs_of
-from wyntaxis.core.evidence.headers.headers import BrokenFrame, FrameHeader
+from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.stars.frame_stars import BLEND_FLUX_SHARE, BLEND_REACH, SAME_STAR_PX, FrameStars
 from wyntaxis.core.evidence.stars.registration import shift_between
@@ -102,7 +102,7 @@ def moment_of(header: FrameHeader | None) -> datetime.datetime | None:
 
 def sweeps_of(
     frames: Sequence[FrameStars], name: str, names: FilterNames = DEFAULT_FILTER_NAMES
-) -> tuple[list[FieldSweep], list[FrameStars], list[BrokenFrame]]:
+) -> tuple[list[FieldSweep], list[FrameStars], list[UnusedFile]]:
     """Return the sweeps that a folder's frames make.
 
     Parameters
@@ -127,14 +127,14 @@ def sweeps_of(
         runs, swept = found, {point.file for run in found for point in run.points}
         left = [entry for entry in left if entry.path not in swept]
     sweeps: list[FieldSweep] = []
-    apart: list[BrokenFrame] = []
+    apart: list[UnusedFile] = []
     for run in runs:
         used = [point for point in run.points if not point.why]
-        apart += [BrokenFrame(point.file, point.why) for point in run.points if point.why]
+        apart += [UnusedFile(point.file, point.why) for point in run.points if point.why]
         taken = [(point, by_file[point.file]) for point in used if by_file[point.file].count]
-        apart += [BrokenFrame(p.file, "no star was found") for p in used if not by_file[p.file].count]
+        apart += [UnusedFile(p.file, "no star was found") for p in used if not by_file[p.file].count]
         if len({point.position for point, _ in taken}) < MIN_POSITIONS:
-            apart += [BrokenFrame(p.file, f"a sweep takes {MIN_POSITIONS} positions with stars") for p, _ in taken]
+            apart += [UnusedFile(p.file, f"a sweep takes {MIN_POSITIONS} positions with stars") for p, _ in taken]
         else:
             sweeps.append(_followed(run.name, taken))
     single = {entry.path for entry in left}

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.evidence.field.sweep import moment_of
-from wyntaxis.core.evidence.headers.headers import BrokenFrame, FrameHeader
+from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
 from wyntaxis.core.evidence.headers.names import FilterNames
 from wyntaxis.core.evidence.sensor.flats import converter_end
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, OpenFrame, open_frame
@@ -113,7 +113,7 @@ class FlatSet:
 def read_flats(
     paths: Sequence[Path], bias_adu: float = 0.0, bits: int | None = None,
     progress: Progress = lambda _done, _of: None,
-) -> tuple[list[tuple[str, Flat]], list[BrokenFrame]]:  # fmt: skip
+) -> tuple[list[tuple[str, Flat]], list[UnusedFile]]:  # fmt: skip
     """Read flats, each as a binned plane of light.
 
     Parameters
@@ -142,20 +142,20 @@ def read_flats(
         prefix = f"{path.name}/" if len(paths) > 1 and path.is_dir() else ""
         frames += [(file, header, prefix) for file, header in star_frames([path])]
     found: list[tuple[str, Flat]] = []
-    left: list[BrokenFrame] = []
+    left: list[UnusedFile] = []
     for index, (path, header, prefix) in enumerate(frames):
         progress(index, len(frames))
         name = prefix + header.path
-        if isinstance(header, BrokenFrame):
+        if isinstance(header, UnusedFile):
             left.append(replace(header, path=name))
             continue
         if header.kind not in ("flat", "other"):
-            left.append(BrokenFrame(name, f"is a {header.kind} by its header, and no flat"))
+            left.append(UnusedFile(name, f"is a {header.kind} by its header, and no flat"))
             continue
         try:
             flat = read_flat(path, header, name, bias_adu, bits)
         except InputError as error:
-            left.append(BrokenFrame(name, error.reason))
+            left.append(UnusedFile(name, error.reason))
             continue
         found.append((name.rpartition("/")[0], flat))
     progress(len(frames), len(frames))

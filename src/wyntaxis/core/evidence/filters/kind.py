@@ -8,10 +8,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.headers.names import FilterNames, own_filter_names
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate, device_index, measured_values
+from wyntaxis.core.evidence.kinds import FILTER_WHEEL, EvidenceKind, Keeping
+from wyntaxis.core.evidence.measured import Estimate, Origin
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 
 if TYPE_CHECKING:
@@ -67,60 +66,15 @@ def read(
         return measured(sets_of(flats, names), optics, left, names=names, one_way=one_way, watch=progress)
 
 
-def measures(rig: Rig, result: FilterResult) -> dict[str, Estimate]:
-    """Return by how much the wheel stops off, by ``device.setting``; empty without a wheel among the devices.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Flats, measured.
-
-    Returns
-    -------
-    dict[str, Estimate]
-        In µm on the sensor.
-    """
-    index, error = device_index(rig, "filter_wheel"), stop_error_um(result)
-    return {} if index is None or error is None else {f"{rig.devices[index].id}.{STOP_ERROR}": error}
-
-
-def stop_error_um(result: FilterResult) -> Estimate | None:
-    """Return the largest shift of the dust in µm; None where no pair tells one."""
+def _values(_rig: Rig, result: FilterResult) -> dict[str, Estimate]:
+    """Return the largest shift of the dust in µm on the sensor: by how much the wheel stops off."""
     entries = [repeat.shift_um(result.optics.pixel_um) for repeat in result.repeats]
-    return max((shift for shift in entries if shift is not None), key=lambda shift: shift.value, default=None)
+    largest = max((shift for shift in entries if shift is not None), key=lambda shift: shift.value, default=None)
+    return {} if largest is None else {STOP_ERROR: largest}
 
 
-def keep(rig: Rig, result: FilterResult) -> Change:
-    """Return the edit that keeps the wheel's error as a measured value.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Flats, measured.
-
-    Returns
-    -------
-    Change
-        One edit.
-
-    Raises
-    ------
-    ValueError
-        In one line, without a wheel among the devices, or where no pair of flats tells a shift.
-    """
-    index = device_index(rig, "filter_wheel")
-    if index is None:
-        raise ValueError("the rig has no filter wheel among its devices: add one on the Devices sheet")
-    error = stop_error_um(result)
-    if error is None:
-        raise ValueError("no pair of flats shows how far off the wheel stops")
-    filters = ", ".join(dict.fromkeys(repeat.filter for repeat in result.repeats))
-    values = measured_values(index, {STOP_ERROR: error}, "flats", f"flats through {filters}"[:200], None, "")
-    return Change("Keep the wheel’s error", tuple(values))
+def _origin(result: FilterResult, _key: str) -> Origin:
+    return Origin(f"flats through {', '.join(dict.fromkeys(repeat.filter for repeat in result.repeats))}")
 
 
 def without(result: FilterResult, place: int) -> FilterResult | None:
@@ -132,5 +86,11 @@ def without(result: FilterResult, place: int) -> FilterResult | None:
     return replace(again, not_used=result.not_used) if again is not None else None
 
 
-FILTERS = EvidenceKind("filters", read, measures, keep)
+FILTERS = EvidenceKind(
+    "filters",
+    read,
+    _values,
+    Keeping("Keep the wheel’s error", "flats", _origin, "no pair of flats shows how far off the wheel stops"),
+    FILTER_WHEEL,
+)
 """What flats tell of wheel, dust and light; the wheel's error is kept in the rig."""

@@ -1,115 +1,14 @@
-"""Flats as JSON, and as rows of texts for tables."""
+"""How flats are told: light, the wheel, dust, and whether old ones serve."""
 
 from __future__ import annotations
 
 import math
 from typing import Any
 
+from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
 from wyntaxis.core.evidence.filters.result import Dust, FilterResult, Level, Repeat, Serve
-from wyntaxis.core.evidence.measured import figure
-from wyntaxis.core.wording import number, plus_minus
-
-
-def filters_json(result: FilterResult) -> dict[str, Any]:
-    """Return flats as ``wyntaxis filters --json`` prints them.
-
-    Parameters
-    ----------
-    result
-        Flats, measured.
-
-    Returns
-    -------
-    dict
-        Plain values; figures with their standard uncertainty, null with ``why`` beside where there is none.
-    """
-    return {
-        "levels": [_level(entry) for entry in result.levels],
-        "repeatability": [_repeat(entry, result) for entry in result.repeats],
-        "one_way": {
-            "on_px": figure(result.one_way_shift_px(one_way=True)),
-            "off_px": figure(result.one_way_shift_px(one_way=False)),
-        },
-        "dust": [_dust(entry) for entry in result.dust],
-        "serve": [_serve(entry) for entry in result.serves],
-        "corner_share_by_the_train": result.optics.corner_share,
-        "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
-    }
-
-
-def _level(entry: Level) -> dict[str, Any]:
-    flats = entry.flats
-    entries = {
-        "filter": flats.filter,
-        "set": flats.name,
-        "flats": len(flats.flats),
-        "begun": flats.time.isoformat() if flats.time is not None else None,
-        "rotation_deg": flats.rotation_deg,
-        "focal_length_mm": flats.focal_length_mm,
-        "level_share": entry.level_share,
-        "corner_share": entry.corner_share,
-        "centre_off_share": entry.centre_off_share,
-        "brightness": entry.brightness,
-    }
-    return entries | ({"why": entry.why} if entry.why else {})
-
-
-def _repeat(entry: Repeat, result: FilterResult) -> dict[str, Any]:
-    pair = entry.pair
-    entries = {
-        "filter": entry.filter,
-        "set": entry.name,
-        "shift_px": figure(pair.shift_px),
-        "shift_um": figure(entry.shift_um(result.optics.pixel_um)),
-        "shift_x_px": pair.x if pair.shift_px is not None else None,
-        "shift_y_px": pair.y if pair.shift_px is not None else None,
-        "moved": bool(pair.moved),
-        "shadows": len(pair.shadows),
-        "shadows_moved": pair.moved,
-        "ratio_rms": pair.ratio_rms,
-        "shot_rms": pair.shot_rms,
-        "cell_px": pair.cell_px,
-        "pairs": entry.pairs,
-        "turned_between": entry.turned,
-        "one_way": entry.one_way,
-    }
-    return entries | ({"why": pair.why} if pair.why else {})
-
-
-def _dust(entry: Dust) -> dict[str, Any]:
-    shadow = entry.shadow
-    entries = {
-        "x_px": shadow.x,
-        "y_px": shadow.y,
-        "outer_px": figure(shadow.outer_px),
-        "inner_px": shadow.inner_px or None,
-        "depth": shadow.depth,
-        "distance_mm": figure(entry.distance_mm),
-        "lies_at": entry.surface.part_id if entry.surface is not None else None,
-        "surface": entry.surface.title if entry.surface is not None else None,
-        "filters": list(entry.filters),
-    }
-    return entries | ({"why": entry.why} if entry.why else {})
-
-
-def _serve(entry: Serve) -> dict[str, Any]:
-    entries = entry.comparison
-    found = {
-        "filter": entry.filter,
-        "old": entry.old,
-        "new": entry.new,
-        "verdict": str(entries.verdict),
-        "where": [
-            {"x_px": place.x, "y_px": place.y, "share": place.share, "across_px": place.across_px, "words": place.words}
-            for place in entries.places
-        ],
-        "worst_share": entries.worst,
-        "corner_change": entries.corner,
-        "slope_across": entries.plane,
-        "noise": entries.noise,
-        "changed": list(entry.changed),
-    }
-    return found | ({"why": entries.why} if entries.why else {})
+from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
+from wyntaxis.core.wording import plus_minus
 
 
 def one_way_text(result: FilterResult) -> str:
@@ -134,129 +33,141 @@ def one_way_text(result: FilterResult) -> str:
     )
 
 
-LEVEL_HEADINGS = ("filter", "set", "flats", "level %", "corner %", "middle off %", "brightness", "rotation °", "begun")
-REPEAT_HEADINGS = (
-    "filter",
-    "set",
-    "shift px",
-    "shift µm",
-    "toward °",
-    "ratio ‰",
-    "noise ‰",
-    "shadows moved",
-    "turned",
-    "one way",
+def _toward(repeat: Repeat) -> float | None:
+    """Return the direction of a shift in degrees, counted from x to y; None where nothing moved for certain."""
+    pair = repeat.pair
+    return math.degrees(math.atan2(pair.y, pair.x)) % 360 if pair.moved else None
+
+
+def _moved(repeat: Repeat) -> str:
+    return f"{repeat.pair.moved} of {len(repeat.pair.shadows)}"
+
+
+def _yes_or_unknown(value: bool | None) -> bool | str:
+    return "not known" if value is None else value
+
+
+def _where(serve: Serve) -> str | None:
+    found = serve.comparison
+    places = "; ".join(f"{place.words} ({place.x:.0f}, {place.y:.0f} px)" for place in found.places[:3])
+    return "; ".join(part for part in (places, found.why, *serve.changed) if part) or None
+
+
+def _places(serve: Serve) -> list[dict[str, Any]]:
+    return [
+        {"x_px": place.x, "y_px": place.y, "share": place.share, "across_px": place.across_px, "words": place.words}
+        for place in serve.comparison.places
+    ]
+
+
+LevelColumn = Column[Level]
+LEVELS = Table[FilterResult, Level](
+    "levels",
+    "Light of each filter",
+    lambda result: result.levels,
+    (
+        text("filter", lambda level: level.flats.filter, "filter"),
+        text("set", lambda level: level.flats.name or None),
+        LevelColumn("flats", "", 0, lambda level: len(level.flats.flats), "flats"),
+        LevelColumn("level", "%", 1, lambda level: level.level_share, "level_share", factor=100),
+        LevelColumn("corner", "%", 1, lambda level: level.corner_share, "corner_share", factor=100),
+        LevelColumn("middle off", "%", 1, lambda level: level.centre_off_share, "centre_off_share", factor=100),
+        LevelColumn("brightness", "", 2, lambda level: level.brightness, "brightness"),
+        LevelColumn("rotation", "°", 1, lambda level: level.flats.rotation_deg, "rotation_deg"),
+        text("begun", lambda level: level.flats.time, "begun"),
+        fact("set", lambda level: level.flats.name),
+        fact("focal_length_mm", lambda level: level.flats.focal_length_mm),
+        fact("why", lambda level: level.why, optional=True),
+    ),
 )
-DUST_HEADINGS = ("x px", "y px", "outer px", "inner px", "depth %", "before sensor mm", "lies at", "through")
-SERVE_HEADINGS = ("filter", "old", "new", "verdict", "worst %", "corner %", "where")
+RepeatColumn = Column[tuple[Repeat, float | None]]
+REPEATS = Table[FilterResult, tuple[Repeat, float | None]](
+    "repeatability",
+    "Does the wheel stop where it did?",
+    lambda result: [(repeat, result.optics.pixel_um) for repeat in result.repeats],
+    (
+        text("filter", lambda row: row[0].filter, "filter"),
+        text("set", lambda row: row[0].name, "set"),
+        RepeatColumn("shift", "px", 2, lambda row: row[0].pair.shift_px, "shift_px"),
+        RepeatColumn("shift", "µm", 2, lambda row: row[0].shift_um(row[1]), "shift_um"),
+        RepeatColumn("toward", "°", 0, lambda row: _toward(row[0])),
+        RepeatColumn("ratio", "‰", 2, lambda row: row[0].pair.ratio_rms, "ratio_rms", factor=1000),
+        RepeatColumn("noise", "‰", 2, lambda row: row[0].pair.shot_rms, "shot_rms", factor=1000),
+        RepeatColumn("shadows moved", "", 0, lambda row: _moved(row[0])),
+        text("turned", lambda row: _yes_or_unknown(row[0].turned)),
+        text("one way", lambda row: _yes_or_unknown(row[0].one_way)),
+        fact("shift_x_px", lambda row: row[0].pair.x if row[0].pair.shift_px is not None else None),
+        fact("shift_y_px", lambda row: row[0].pair.y if row[0].pair.shift_px is not None else None),
+        fact("moved", lambda row: bool(row[0].pair.moved)),
+        fact("shadows", lambda row: len(row[0].pair.shadows)),
+        fact("shadows_moved", lambda row: row[0].pair.moved),
+        fact("cell_px", lambda row: row[0].pair.cell_px),
+        fact("pairs", lambda row: row[0].pairs),
+        fact("turned_between", lambda row: row[0].turned),
+        fact("one_way", lambda row: row[0].one_way),
+        fact("why", lambda row: row[0].pair.why, optional=True),
+    ),
+    lambda row: repeat_verdict(row[0]),
+)
+DustColumn = Column[Dust]
+DUST = Table[FilterResult, Dust](
+    "dust",
+    "Where the dust lies",
+    lambda result: result.dust,
+    (
+        DustColumn("x", "px", 0, lambda dust: dust.shadow.x, "x_px"),
+        DustColumn("y", "px", 0, lambda dust: dust.shadow.y, "y_px"),
+        DustColumn("outer", "px", 0, lambda dust: dust.shadow.outer_px, "outer_px"),
+        DustColumn("inner", "px", 0, lambda dust: dust.shadow.inner_px or None, "inner_px"),
+        DustColumn("depth", "%", 2, lambda dust: dust.shadow.depth, "depth", factor=100),
+        DustColumn("before sensor", "mm", 1, lambda dust: dust.distance_mm, "distance_mm"),
+        text("lies at", lambda dust: dust.surface.title if dust.surface is not None else dust.why),
+        text("through", lambda dust: ", ".join(dust.filters)),
+        fact("lies_at", lambda dust: dust.surface.part_id if dust.surface is not None else None),
+        fact("surface", lambda dust: dust.surface.title if dust.surface is not None else None),
+        fact("filters", lambda dust: dust.filters),
+        fact("why", lambda dust: dust.why, optional=True),
+    ),
+)
+ServeColumn = Column[Serve]
+SERVES = Table[FilterResult, Serve](
+    "serve",
+    "Do the old flats still serve?",
+    lambda result: result.serves,
+    (
+        text("filter", lambda serve: serve.filter, "filter"),
+        text("old", lambda serve: serve.old, "old"),
+        text("new", lambda serve: serve.new, "new"),
+        text("verdict", lambda serve: str(serve.comparison.verdict), "verdict"),
+        ServeColumn("worst", "%", 2, lambda serve: serve.comparison.worst, "worst_share", factor=100),
+        ServeColumn("corner", "%", 2, lambda serve: serve.comparison.corner, "corner_change", factor=100),
+        text("where", _where),
+        fact("where", _places),
+        fact("slope_across", lambda serve: serve.comparison.plane),
+        fact("noise", lambda serve: serve.comparison.noise),
+        fact("changed", lambda serve: serve.changed),
+        fact("why", lambda serve: serve.comparison.why, optional=True),
+    ),
+    lambda serve: serve.comparison.verdict,
+)
 
 
-def level_row(entry: Level) -> list[str]:
-    """Return one set's light as the cells under :data:`LEVEL_HEADINGS`.
-
-    Parameters
-    ----------
-    entry
-        One set.
-
-    Returns
-    -------
-    list[str]
-        Texts, units in the headings.
-    """
-    flats = entry.flats
-    return [
-        flats.filter,
-        flats.name or "–",
-        str(len(flats.flats)),
-        number(100 * entry.level_share, 1),
-        number(100 * entry.corner_share, 1),
-        "–" if entry.centre_off_share is None else number(100 * entry.centre_off_share, 1),
-        "–" if entry.brightness is None else number(entry.brightness, 2),
-        "–" if flats.rotation_deg is None else number(flats.rotation_deg, 1),
-        "–" if flats.time is None else flats.time.strftime("%Y-%m-%d %H:%M"),
-    ]
+def _facts(result: FilterResult) -> dict[str, Any]:
+    return {
+        "one_way": {
+            "on_px": result.one_way_shift_px(one_way=True),
+            "off_px": result.one_way_shift_px(one_way=False),
+        },
+        "corner_share_by_the_train": result.optics.corner_share,
+    }
 
 
-def repeat_row(entry: Repeat, pixel_um: float | None) -> list[str]:
-    """Return how one filter comes back as the cells under :data:`REPEAT_HEADINGS`.
-
-    Parameters
-    ----------
-    entry
-        One filter of one set.
-    pixel_um
-        The sensor's pixel in µm, None where nobody told.
-
-    Returns
-    -------
-    list[str]
-        Texts, units in the headings.
-    """
-    pair = entry.pair
-    shift, um = pair.shift_px, entry.shift_um(pixel_um)
-    words = {True: "yes", False: "no", None: "not known"}
-    return [
-        entry.filter,
-        entry.name,
-        "–" if shift is None else plus_minus(shift.value, shift.standard, 2),
-        "–" if um is None else plus_minus(um.value, um.standard, 2),
-        number(math.degrees(math.atan2(pair.y, pair.x)) % 360, 0) if pair.moved else "–",
-        number(1000 * pair.ratio_rms, 2),
-        number(1000 * pair.shot_rms, 2),
-        f"{pair.moved} of {len(pair.shadows)}",
-        words[entry.turned],
-        words[entry.one_way],
-    ]
+def _lines(result: FilterResult) -> list[str]:
+    compared = one_way_text(result)
+    return [compared] if compared else []
 
 
-def dust_row(entry: Dust) -> list[str]:
-    """Return one grain as the cells under :data:`DUST_HEADINGS`.
-
-    Parameters
-    ----------
-    entry
-        A grain of dust.
-
-    Returns
-    -------
-    list[str]
-        Texts, units in the headings.
-    """
-    shadow, distance = entry.shadow, entry.distance_mm
-    return [
-        number(shadow.x, 0),
-        number(shadow.y, 0),
-        plus_minus(shadow.outer_px.value, shadow.outer_px.standard, 0),
-        number(shadow.inner_px, 0) if shadow.inner_px else "–",
-        number(100 * shadow.depth, 2),
-        "–" if distance is None else plus_minus(distance.value, distance.standard, 1),
-        entry.surface.title if entry.surface is not None else entry.why,
-        ", ".join(entry.filters),
-    ]
-
-
-def serve_row(entry: Serve) -> list[str]:
-    """Return one comparison as the cells under :data:`SERVE_HEADINGS`.
-
-    Parameters
-    ----------
-    entry
-        Old and new flats of one filter.
-
-    Returns
-    -------
-    list[str]
-        Texts, units in the headings.
-    """
-    entries = entry.comparison
-    where = "; ".join(f"{place.words} ({place.x:.0f}, {place.y:.0f} px)" for place in entries.places[:3])
-    return [
-        entry.filter,
-        entry.old,
-        entry.new,
-        str(entries.verdict),
-        number(100 * entries.worst, 2),
-        number(100 * entries.corner, 2),
-        "; ".join(part for part in (where, entries.why, *entry.changed) if part) or "–",
-    ]
+REPORT = Report[FilterResult](
+    (LEVELS, REPEATS, DUST, SERVES), not_used=lambda result: result.not_used, facts=_facts, lines=_lines
+)
+"""How flats are told."""

@@ -14,7 +14,7 @@ from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
 from wyntaxis.core.evidence.filters.flats import FlatSet, night_of
 from wyntaxis.core.evidence.filters.serve import Comparison, compared
 from wyntaxis.core.evidence.filters.shift import PairShift, pair_shift
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.flats import falloff
@@ -116,7 +116,7 @@ class FilterResult:
     repeats: tuple[Repeat, ...] = ()
     dust: tuple[Dust, ...] = ()
     serves: tuple[Serve, ...] = ()
-    not_used: tuple[BrokenFrame, ...] = ()
+    not_used: tuple[UnusedFile, ...] = ()
     one_way: frozenset[str] = field(default_factory=frozenset)
     shadows: tuple[tuple[Shadow, ...], ...] = ()
     names: FilterNames = DEFAULT_FILTER_NAMES
@@ -142,7 +142,7 @@ class FilterResult:
 def measured(
     sets: Sequence[FlatSet],
     optics: FlatOptics,
-    not_used: Sequence[BrokenFrame] = (),
+    not_used: Sequence[UnusedFile] = (),
     *,
     names: FilterNames = DEFAULT_FILTER_NAMES,
     one_way: frozenset[str] = frozenset(),

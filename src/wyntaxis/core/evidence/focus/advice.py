@@ -12,6 +12,7 @@ from wyntaxis.core.evidence.focus.curve import FocusCurve
 from wyntaxis.core.evidence.focus.result import FocusResult
 from wyntaxis.core.fitting import weighted_fit
 from wyntaxis.core.limits import COMPENSATION_FACTOR, COMPENSATION_STEPS, REACH
+from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.wording import number, short
 
 REACH_RANGE = (2.5, 3.0)
@@ -29,6 +30,15 @@ class Advice:
     key: str
     value: float | bool | str
     arithmetic: tuple[str, ...]
+
+
+def value_text(advice: Advice) -> str:
+    """Return what is advised, with its unit."""
+    if isinstance(advice.value, bool):
+        return "yes" if advice.value else "no"
+    if isinstance(advice.value, str):
+        return advice.value
+    return f"{short(advice.value)} {SETTINGS[advice.key].unit}".rstrip()
 
 
 def run_step(curve: FocusCurve) -> float | None:

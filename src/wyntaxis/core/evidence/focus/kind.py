@@ -5,22 +5,20 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.headers.names import own_filter_names
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate, device_index, measured_values
+from wyntaxis.core.evidence.kinds import FOCUSER, EvidenceKind, Keeping, Value
+from wyntaxis.core.evidence.measured import Estimate, Origin, device_index, measured_value
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.wording import utc_stamp
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
     from wyntaxis.core.evidence.focus.result import FocusOptics, FocusResult
     from wyntaxis.core.evidence.foreign.keymap import KeyRule
-    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+    from wyntaxis.core.evidence.headers.headers import UnusedFile
     from wyntaxis.core.evidence.headers.names import FilterNames
     from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 
@@ -67,7 +65,7 @@ def read(
 
     names = names or own_filter_names()
     runs: list[FocusRun] = []
-    not_used: list[BrokenFrame] = []
+    not_used: list[UnusedFile] = []
     tables = [path for path in paths if not is_folder(path) and path.name.lower().endswith(TABLES)]
     for path in tables:
         found, left = read_focus_table(path, rules(path), names)
@@ -116,7 +114,7 @@ def _named_apart(runs: Sequence[FocusRun]) -> list[FocusRun]:
 
 def runs_of_frames(
     path: Path, progress: Progress, names: FilterNames, *, several: bool
-) -> tuple[list[FocusRun], list[BrokenFrame]]:
+) -> tuple[list[FocusRun], list[UnusedFile]]:
     """Return the focus runs of a folder's frames, or of one frame, folder by folder; and what was not used.
 
     Parameters
@@ -136,7 +134,7 @@ def runs_of_frames(
         Runs, and frames left out with the reason.
     """
     from wyntaxis.core.evidence.focus.runs import runs_of
-    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+    from wyntaxis.core.evidence.headers.headers import UnusedFile
     from wyntaxis.core.evidence.stars.frame_stars import measure_frames
 
     frames, not_used = measure_frames([path], None, progress)
@@ -147,7 +145,7 @@ def runs_of_frames(
     for frame in frames:
         point, why = _point(frame, prefix, sharpest.get(_alike(frame)))
         if point is None:
-            left.append(BrokenFrame(prefix + frame.file, why))
+            left.append(UnusedFile(prefix + frame.file, why))
         else:
             folder = f"{prefix}{frame.file}".rpartition("/")[0]
             by_folder.setdefault(folder, []).append(point)
@@ -212,7 +210,7 @@ def _moment(text: str | None) -> datetime.datetime | None:
     return moment if moment.tzinfo is not None else moment.replace(tzinfo=datetime.UTC)
 
 
-def measured_settings(result: FocusResult) -> dict[str, Estimate]:
+def _values(_rig: Rig, result: FocusResult) -> dict[str, Estimate]:
     """Return what runs measure of the focuser, by setting key, each in the setting's own unit."""
     model = result.model
     found = {
@@ -227,81 +225,33 @@ def measured_settings(result: FocusResult) -> dict[str, Estimate]:
     return {key: estimate for key, estimate in found.items() if estimate is not None}
 
 
-def measures(rig: Rig, result: FocusResult) -> dict[str, Estimate]:
-    """Return the measured numbers of the focuser and the filters, by ``device.setting``; empty without a focuser.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Focus runs, read and measured.
-
-    Returns
-    -------
-    dict[str, Estimate]
-        Estimates by id, each in its own unit.
-    """
-    index = device_index(rig, "focuser")
-    if index is None:
-        return {}
-    return {f"{rig.devices[index].id}.{key}": found for key, found in measured_settings(result).items()}
-
-
-def keep(rig: Rig, result: FocusResult) -> Change:
-    """Return the edit that keeps results of runs as measured values of the focuser and offsets of the wheel's slots.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Focus runs, read and measured.
-
-    Returns
-    -------
-    Change
-        One edit: measured values with their evidence.
-
-    Raises
-    ------
-    ValueError
-        In one line, without a focuser among the devices, or where the runs give no number.
-    """
-    index = device_index(rig, "focuser")
-    if index is None:
-        raise ValueError("the rig has no focuser among its devices: add one on the Devices sheet")
-    values = measured_settings(result)
-    offsets = list(_slot_values(rig, result))
-    if not values and not offsets:
-        raise ValueError("the runs give no number to keep")
+def _origin(result: FocusResult, _key: str) -> Origin:
+    points = sum(len(run.points) for run in result.runs)
     names = ", ".join(run.name for run in result.runs)
-    source, points = f"focus runs {names}"[:200], sum(len(run.points) for run in result.runs)
-    note = f"{len(result.runs)} runs, {points} points"
-    measured = tuple(measured_values(index, values, "focus_run", source, None, note))
-    return Change("Keep the focus runs", (*measured, *offsets))
+    return Origin(f"focus runs {names}", note=f"{len(result.runs)} runs, {points} points")
 
 
-def _slot_values(rig: Rig, result: FocusResult) -> Sequence[tuple[tuple[str | int, ...], Any]]:
+def _slot_values(rig: Rig, result: FocusResult) -> list[Value]:
     wheel = device_index(rig, "filter_wheel")
     if wheel is None:
         return []
-    names, found = result.names, []
+    names, found = result.names, list[Value]()
     entries = {names.key(entry.name): entry.offset for entry in result.offsets if entry.offset is not None}
     if result.model.reference is not None and entries:
         entries[names.key(result.model.reference)] = Estimate(0.0)
     for place, slot in enumerate(rig.devices[wheel].slots):
         offset = entries.get(names.key(slot.name)) if slot.name.strip() else None
         if offset is not None:
-            quantity_value = {
-                "value": float(f"{offset.value:.6g}"),
-                "standard_uncertainty": float(f"{offset.standard:.3g}"),
-                "source": f"focus runs against {result.model.reference}"[:200],
-                "evidence": {"method": "focus_run", "date": utc_stamp()},
-            }
-            found.append((("devices", wheel, "slots", place, "focus_offset_measured"), quantity_value))
+            kept = measured_value(offset, "focus_run", Origin(f"focus runs against {result.model.reference}"))
+            found.append((("devices", wheel, "slots", place, "focus_offset_measured"), kept))
     return found
 
 
-FOCUS = EvidenceKind("focus", read, measures, keep)
+FOCUS = EvidenceKind(
+    "focus",
+    read,
+    _values,
+    Keeping("Keep the focus runs", "focus_run", _origin, "the runs give no number to keep", _slot_values),
+    FOCUSER,
+)
 """What focus runs found, kept in the rig as measured values of the focuser and the filters."""

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from wyntaxis.core.evidence.focus.curve import FocusCurve, fit_curve
 from wyntaxis.core.evidence.focus.focus_model import FocusModel, fit_focus_model
 from wyntaxis.core.evidence.focus.points import BY_HAND, FocusRun
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.optics.focus import plate_focus_shift
@@ -70,7 +70,7 @@ class FocusResult:
     step_um: Estimate | None = None
     why_no_step: str = ""
     offsets: tuple[FilterOffset, ...] = ()
-    not_used: tuple[BrokenFrame, ...] = ()
+    not_used: tuple[UnusedFile, ...] = ()
     left_out: frozenset[str] = field(default_factory=frozenset)
     restored: frozenset[str] = field(default_factory=frozenset)
     names: FilterNames = DEFAULT_FILTER_NAMES
@@ -102,7 +102,7 @@ class FocusResult:
 def measured(
     runs: Sequence[FocusRun],
     optics: FocusOptics,
-    not_used: Sequence[BrokenFrame] = (),
+    not_used: Sequence[UnusedFile] = (),
     *,
     names: FilterNames = DEFAULT_FILTER_NAMES,
     left_out: frozenset[str] = frozenset(),

@@ -9,7 +9,7 @@ from itertools import pairwise
 from statistics import median
 
 from wyntaxis.core.evidence.focus.points import Direction, FocusPoint, FocusRun
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 
 MIN_POSITIONS = 4
@@ -23,7 +23,7 @@ MAX_JUMP_FACTOR = 2.5
 
 def runs_of(
     points: Sequence[FocusPoint], prefix: str = "", names: FilterNames = DEFAULT_FILTER_NAMES, *, in_order: bool
-) -> tuple[list[FocusRun], list[BrokenFrame]]:
+) -> tuple[list[FocusRun], list[UnusedFile]]:
     """Return the runs that points make, and which points belong to none.
 
     Parameters
@@ -45,12 +45,12 @@ def runs_of(
     timed = bool(points) and all(point.time is not None for point in points)
     ordered = sorted(points, key=lambda point: point.time) if timed else list(points)  # type: ignore[arg-type, return-value]
     runs: list[FocusRun] = []
-    left: list[BrokenFrame] = []
+    left: list[UnusedFile] = []
     for group in _groups(ordered, names):
         positions = {point.position for point in group}
         if len(positions) < MIN_POSITIONS:
             many = f"{len(positions)} positions are" if len(positions) > 1 else "one position is"
-            left += [BrokenFrame(point.file, f"{many} no run: it takes {MIN_POSITIONS}") for point in group]
+            left += [UnusedFile(point.file, f"{many} no run: it takes {MIN_POSITIONS}") for point in group]
             continue
         entries = timed or in_order
         runs.append(

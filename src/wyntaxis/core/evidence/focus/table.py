@@ -22,7 +22,7 @@ from wyntaxis.core.evidence.foreign.columns import (
 )
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.files.errors import InputError
 
@@ -49,7 +49,7 @@ START = datetime.datetime(1900, 1, 1, tzinfo=datetime.UTC)
 
 def read_focus_table(
     path: Path, rules: Sequence[KeyRule] = (), names: FilterNames = DEFAULT_FILTER_NAMES
-) -> tuple[list[FocusRun], list[BrokenFrame]]:
+) -> tuple[list[FocusRun], list[UnusedFile]]:
     """Return the runs of a table, and which rows were not used.
 
     Parameters
@@ -80,7 +80,7 @@ def read_focus_table(
 
 def _parsed(
     rows: list[list[str]], stem: str, file: str, rules: Sequence[KeyRule], names: FilterNames
-) -> tuple[list[FocusRun], list[BrokenFrame]]:
+) -> tuple[list[FocusRun], list[UnusedFile]]:
     if len(rows) > MAX_ROWS:
         raise InputError(f"has more than {MAX_ROWS:,} rows; give the focus runs alone")
     if len(rows) < 2:
@@ -91,17 +91,17 @@ def _parsed(
     check_found(places, ("focus.position", "focus.hfd"), COLUMNS, headings)
     factor = 2.0 if any(word in headings[places["focus.hfd"].index].lower() for word in RADIUS_WORDS) else 1.0
     by_run: dict[str, list[FocusPoint]] = {}
-    not_used: list[BrokenFrame] = []
+    not_used: list[UnusedFile] = []
     for number, row in enumerate(below, first):
         point, why = _point(row, places, f"{file} row {number}", factor)
         if point is None:
-            not_used.append(BrokenFrame(f"{file} row {number}", why))
+            not_used.append(UnusedFile(f"{file} row {number}", why))
             continue
         run = places["focus.run"].text(row) if "focus.run" in places else ""
         by_run.setdefault(run[:100], []).append(point)
     if len(not_used) > MAX_NOT_USED:
         more = len(not_used) - MAX_NOT_USED
-        not_used = [*not_used[:MAX_NOT_USED], BrokenFrame(file, f"{more} more rows hold no position or no size")]
+        not_used = [*not_used[:MAX_NOT_USED], UnusedFile(file, f"{more} more rows hold no position or no size")]
     # A table sorted by position would tell every run "out": its order is trusted where some run went in.
     falls = any(len(points) > 1 and points[0].position > points[-1].position for points in by_run.values())
     timed = "focus.time" in places

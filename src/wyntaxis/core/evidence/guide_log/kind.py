@@ -8,8 +8,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.kinds import EvidenceKind, Keeping, Value
+from wyntaxis.core.evidence.measured import Estimate, Origin
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.quantity_kinds import (
@@ -29,7 +29,6 @@ from wyntaxis.core.quantity_kinds import (
     POLAR_ERROR,
     QuantityKind,
 )
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
 
@@ -38,7 +37,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.evidence.guide_log.calibration import Calibration
     from wyntaxis.core.evidence.guide_log.result import GuideResult
     from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun
-    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+    from wyntaxis.core.evidence.headers.headers import UnusedFile
 
 LOGS = (".csv", ".tsv", ".txt", ".log", ".dat")
 MAX_LOGS = 200
@@ -77,12 +76,12 @@ def read(
         In one line, for a path that is not there, a log that cannot be read, or none at all.
     """
     from wyntaxis.core.evidence.guide_log.result import GuideResult, measured
-    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+    from wyntaxis.core.evidence.headers.headers import UnusedFile
 
     files = _files(paths)
     runs: list[GuideRun] = []
     calibrations: list[Calibration] = []
-    not_used: list[BrokenFrame] = []
+    not_used: list[UnusedFile] = []
     alone = len(files) == 1
     for path in files:
         try:
@@ -90,7 +89,7 @@ def read(
         except InputError as error:
             if alone:
                 raise
-            not_used.append(BrokenFrame(path.name, error.reason))
+            not_used.append(UnusedFile(path.name, error.reason))
             continue
         runs += found
         calibrations += scales
@@ -125,7 +124,7 @@ def _files(paths: Sequence[Path]) -> list[Path]:
 
 def read_log(
     path: Path, optics: GuideOptics, rules: Sequence[KeyRule] = (), progress: Progress = lambda _a, _b: None
-) -> tuple[list[GuideRun], list[Calibration], list[BrokenFrame]]:
+) -> tuple[list[GuideRun], list[Calibration], list[UnusedFile]]:
     """Return the runs and calibrations of one log, and its sections that were not used.
 
     Raises
@@ -136,13 +135,13 @@ def read_log(
     from wyntaxis.core.evidence.guide_log.calibration import calibration_of
     from wyntaxis.core.evidence.guide_log.run import runs_of_section
     from wyntaxis.core.evidence.guide_log.table import read_sections
-    from wyntaxis.core.evidence.headers.headers import BrokenFrame
+    from wyntaxis.core.evidence.headers.headers import UnusedFile
 
     sections = read_sections(path, rules, progress)
     guided = [own for own in sections if not own.is_calibration]
     runs: list[GuideRun] = []
     calibrations: list[Calibration] = []
-    not_used: list[BrokenFrame] = []
+    not_used: list[UnusedFile] = []
     number = 0
     for section in sections:
         if section.is_calibration:
@@ -153,7 +152,7 @@ def read_log(
         try:
             runs += runs_of_section(section, path.name, name, optics)
         except InputError as error:
-            not_used.append(BrokenFrame(f"{path.name} line {section.line}", error.reason))
+            not_used.append(UnusedFile(f"{path.name} line {section.line}", error.reason))
     return runs, calibrations, not_used
 
 
@@ -170,7 +169,7 @@ def _named_apart(runs: Sequence[GuideRun], before: GuideResult | None, files: Se
     return named
 
 
-def measures(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
+def _numbers(rig: Rig, result: GuideResult) -> dict[str, Estimate]:
     """Return what logs measure of the rig, by quantity id.
 
     Parameters
@@ -237,44 +236,20 @@ def share_percent(share: float, of: int) -> Estimate:
     return Estimate(100 * share, 100 * max((share * (1 - share) / max(of, 1)) ** 0.5, 1 / max(of, 1)))
 
 
-def keep(rig: Rig, result: GuideResult) -> Change:
-    """Return the edit that keeps what logs tell as measured values, and the calibration.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Runs and calibration, measured.
-
-    Returns
-    -------
-    Change
-        One edit: measured values with their evidence.
-
-    Raises
-    ------
-    ValueError
-        In one line, where the logs give no number.
-    """
-    values: list[tuple[tuple[str | int, ...], Any]] = []
+def _origin(result: GuideResult, key: str) -> Origin:
     own, calibration = result.last, result.calibration
-    for key, estimate in measures(rig, result).items():
-        file = calibration.file if key == GUIDE_SCALE.id and calibration is not None else own.run.file if own else ""
-        source = f"guide calibration in {file}" if key == GUIDE_SCALE.id else f"guide log {own.name}" if own else file
-        quantity_value = {
-            "value": float(f"{estimate.value:.6g}"),
-            "standard_uncertainty": float(f"{estimate.standard:.3g}"),
-            "source": source[:200],
-            "evidence": {"method": "guide_log", "file": file[:200], "date": utc_stamp()},
-        }
-        values.append((("measured", key), quantity_value))
-    if calibration is not None and rig.guiding.kind != "none":
-        starts = [run.run.start_s for run in result.runs if run.run.file == calibration.file]
-        values.append((("guiding", "calibration"), _calibration_kept(rig, calibration, starts[0] if starts else None)))
-    if not values:
-        raise ValueError("the logs give no number to keep")
-    return Change("Keep the guide log", tuple(values))
+    if key == GUIDE_SCALE.id and calibration is not None:
+        return Origin(f"guide calibration in {calibration.file}", calibration.file)
+    return Origin(f"guide log {own.name}", own.run.file) if own is not None else Origin("guide log")
+
+
+def _calibration_of(rig: Rig, result: GuideResult) -> list[Value]:
+    """Return the calibration as a value of the rig, where the rig guides and the logs hold one."""
+    calibration = result.calibration
+    if calibration is None or rig.guiding.kind == "none":
+        return []
+    starts = [run.run.start_s for run in result.runs if run.run.file == calibration.file]
+    return [(("guiding", "calibration"), _calibration_kept(rig, calibration, starts[0] if starts else None))]
 
 
 def _calibration_kept(rig: Rig, found: Calibration, start_s: float | None) -> dict[str, Any]:
@@ -301,5 +276,10 @@ def _calibration_kept(rig: Rig, found: Calibration, start_s: float | None) -> di
     return {key: value for key, value in entries.items() if value is not None}
 
 
-GUIDE_LOG = EvidenceKind("guide_log", read, measures, keep)
+GUIDE_LOG = EvidenceKind(
+    "guide_log",
+    read,
+    _numbers,
+    Keeping("Keep the guide log", "guide_log", _origin, "the logs give no number to keep", _calibration_of),
+)
 """What guide logs found, kept in the rig as measured values of the guiding."""

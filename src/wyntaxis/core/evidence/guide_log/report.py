@@ -1,57 +1,22 @@
-"""What guide logs found, as rows, sentences and JSON."""
+"""How guide logs are told: a row for each run, sentences, and the calibration."""
 
 from __future__ import annotations
 
 import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from wyntaxis.core.evidence.guide_log.calibration import Calibration
 from wyntaxis.core.evidence.guide_log.result import GuideResult, MeasuredRun
+from wyntaxis.core.evidence.guide_log.run import GuideOptics
 from wyntaxis.core.evidence.guide_log.settling import Settling
-from wyntaxis.core.evidence.measured import Estimate, figure
+from wyntaxis.core.evidence.guide_log.statistics import Drift
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
 from wyntaxis.core.wording import number, plus_minus, short
 
-RUN_HEADINGS = (
-    "run",
-    "night",
-    "minutes",
-    "frames",
-    "RMS ″",
-    "right asc. ″",
-    "decl. ″",
-    "RMS main px",
-    "peak ″",
-    "drift RA ″/min",
-    "drift Dec ″/min",
-    "period s",
-    "settling s",
-    "lost %",
-)
 NO_PERIOD = "no periodic error above the noise, or the run is too short to show it"
 NO_DITHER = "the log has no dither"
 NO_CALIBRATION = "the log holds no calibration: rows of a way (west, north …), pulse and x, y in px"
-
-
-def run_row(own: MeasuredRun, main_scale: float | None) -> list[str]:
-    """Return a run as a row under :data:`RUN_HEADINGS`."""
-    settled = own.settling
-    median = settled.median_s if settled is not None else None
-    return [
-        own.name,
-        night_of_run(own),
-        number(own.run.seconds / 60, 0),
-        str(len(own.run.time_s)),
-        _or_dash(own.rms, 2),
-        _or_dash(own.rms_ra, 2),
-        _or_dash(own.rms_dec, 2),
-        "–" if own.rms is None or not main_scale else number(own.rms.value / main_scale, 2),
-        "–" if own.peak_arcsec is None else number(own.peak_arcsec, 1),
-        _or_dash(own.drift_ra.rate if own.drift_ra else None, 2),
-        _or_dash(own.drift_dec.rate if own.drift_dec else None, 2),
-        _or_dash(own.period_s, 0),
-        _or_dash(median, 0),
-        number(100 * own.lost_share, 1),
-    ]
 
 
 def night_of_run(own: MeasuredRun) -> str:
@@ -64,10 +29,6 @@ def night_of_run(own: MeasuredRun) -> str:
     except (ValueError, OverflowError, OSError):
         return "–"
     return moment.date().isoformat()
-
-
-def _or_dash(estimate: Estimate | None, decimals: int) -> str:
-    return "–" if estimate is None else number(estimate.value, decimals)
 
 
 def summary_lines(result: GuideResult) -> list[str]:
@@ -134,88 +95,6 @@ def calibration_lines(found: Calibration | None) -> list[str]:
     return lines + [f"{note[:1].upper()}{note[1:]}." for note in found.notes]
 
 
-def guide_json(result: GuideResult) -> dict[str, Any]:
-    """Return everything that logs tell as ``wyntaxis guide --json`` prints it."""
-    return {
-        "runs": [_run_json(own, result) for own in result.runs],
-        "calibration": _calibration_json(result.calibration),
-        "polar": None
-        if result.polar is None
-        else {
-            "error_arcmin": figure(result.polar.error_arcmin),
-            "hour_angle_h": result.polar.hour_angle_h,
-            "runs": result.polar.runs,
-        },
-        "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
-    }
-
-
-def _run_json(own: MeasuredRun, result: GuideResult) -> dict[str, Any]:
-    run, main, why = own.run, result.optics.main_scale_arcsec_px, dict[str, str]()
-    entries: dict[str, Any] = {
-        "file": run.file,
-        "name": own.name,
-        "night": night_of_run(own),
-        "seconds": run.seconds,
-        "frames": len(run.time_s),
-        "rms_ra_arcsec": figure(own.rms_ra),
-        "rms_dec_arcsec": figure(own.rms_dec),
-        "rms_arcsec": figure(own.rms),
-        "rms_main_px": figure(own.rms, 1 / main) if main else None,
-        "peak_arcsec": own.peak_arcsec,
-        "over_limit_share": own.over_limit_share,
-        "drift_ra_arcsec_min": figure(own.drift_ra.rate) if own.drift_ra is not None else None,
-        "drift_dec_arcsec_min": figure(own.drift_dec.rate) if own.drift_dec is not None else None,
-        "drift_with_corrections": bool(own.drift_dec is not None and own.drift_dec.guided),
-        "period_s": figure(own.period_s),
-        "amplitude_arcsec": figure(own.amplitude_arcsec),
-        "autocorrelation": figure(own.alike_ra),
-        "settle_s": _settle_json(own.settling),
-        "lost_share": own.lost_share,
-        "predicted_elongation": own.elongation,
-        "notes": list(run.notes),
-    }
-    if own.period_s is None:
-        why["period_s"] = NO_PERIOD
-    if own.settling is None:
-        why["settle_s"] = NO_DITHER
-    if own.over_limit_share is None:
-        why["over_limit_share"] = "the rig states no stop limit"
-    if not main:
-        why["rms_main_px"] = "the rig has no main camera"
-    return entries | ({"why": why} if why else {})
-
-
-def _settle_json(found: Settling | None) -> dict[str, Any] | None:
-    if found is None:
-        return None
-    entries: dict[str, Any] = {
-        "median": figure(found.median_s),
-        "p95": figure(found.p95_s),
-        "inside_median": figure(found.inside_median_s),
-        "inside_p95": figure(found.inside_p95_s),
-        "dithers": len(found.dithers),
-        "never": found.never,
-        "within_arcsec": found.limit_arcsec,
-        "for_s": found.for_s,
-    }
-    if found.median_s is None:
-        entries["why"] = "no dither settled before the next"
-    return entries
-
-
-def _calibration_json(found: Calibration | None) -> dict[str, Any]:
-    keys = ("guide_scale_arcsec_px", "guide_focal_length_mm", "angle_deg", "backlash_ms")
-    if found is None:
-        return dict.fromkeys(keys) | {"why": NO_CALIBRATION}
-    return {
-        **{key: figure(getattr(found, key)) for key in keys},
-        "not_square_deg": figure(found.not_square_deg),
-        "file": found.file,
-        "notes": list(found.notes),
-    }
-
-
 def settling_text(found: Settling | None) -> str:
     """Return in a sentence how dithers settled; empty without any."""
     if found is None:
@@ -227,3 +106,116 @@ def settling_text(found: Settling | None) -> str:
             f"{plus_minus(found.p95_s.value, found.p95_s.standard, 0)} s"
         )
     return text + (f"; {found.never} never." if found.never else ".")
+
+
+class RunOfLog(NamedTuple):
+    """A run, with what the rig says."""
+
+    own: MeasuredRun
+    optics: GuideOptics
+
+    @property
+    def rms_main_px(self) -> Estimate | None:
+        """The scatter in pixels of the main camera; None without one."""
+        rms, scale = self.own.rms, self.optics.main_scale_arcsec_px
+        return rms.times(1 / scale) if rms is not None and scale else None
+
+    @property
+    def why(self) -> dict[str, str]:
+        """Why a number is not there, by its key."""
+        reasons = {
+            "period_s": NO_PERIOD if self.own.period_s is None else "",
+            "settle_s": NO_DITHER if self.own.settling is None else "",
+            "over_limit_share": "the rig states no stop limit" if self.own.over_limit_share is None else "",
+            "rms_main_px": "" if self.optics.main_scale_arcsec_px else "the rig has no main camera",
+        }
+        return {key: reason for key, reason in reasons.items() if reason}
+
+
+def _settle(row: RunOfLog) -> dict[str, Any] | None:
+    found = row.own.settling
+    if found is None:
+        return None
+    entries = {
+        "median": found.median_s,
+        "p95": found.p95_s,
+        "inside_median": found.inside_median_s,
+        "inside_p95": found.inside_p95_s,
+        "dithers": len(found.dithers),
+        "never": found.never,
+        "within_arcsec": found.limit_arcsec,
+        "for_s": found.for_s,
+    }
+    return entries | ({"why": "no dither settled before the next"} if found.median_s is None else {})
+
+
+def _drift(drift: Drift | None) -> Estimate | None:
+    return drift.rate if drift is not None else None
+
+
+Run = Column[RunOfLog]
+RUNS = Table[GuideResult, RunOfLog](
+    "runs",
+    "Guided runs",
+    lambda result: [RunOfLog(own, result.optics) for own in result.runs],
+    (
+        text("run", lambda row: row.own.name, "name"),
+        text("night", lambda row: night_of_run(row.own), "night"),
+        Run("minutes", "", 0, lambda row: row.own.run.seconds / 60),
+        Run("frames", "", 0, lambda row: len(row.own.run.time_s), "frames"),
+        Run("RMS", "″", 2, lambda row: row.own.rms, "rms_arcsec", bare=True),
+        Run("right asc.", "″", 2, lambda row: row.own.rms_ra, "rms_ra_arcsec", bare=True),
+        Run("decl.", "″", 2, lambda row: row.own.rms_dec, "rms_dec_arcsec", bare=True),
+        Run("RMS", "main px", 2, lambda row: row.rms_main_px, "rms_main_px", bare=True),
+        Run("peak", "″", 1, lambda row: row.own.peak_arcsec, "peak_arcsec"),
+        Run("drift RA", "″/min", 2, lambda row: _drift(row.own.drift_ra), "drift_ra_arcsec_min", bare=True),
+        Run("drift Dec", "″/min", 2, lambda row: _drift(row.own.drift_dec), "drift_dec_arcsec_min", bare=True),
+        Run("period", "s", 0, lambda row: row.own.period_s, "period_s", bare=True),
+        Run("settling", "s", 0, lambda row: row.own.settling and row.own.settling.median_s, bare=True),
+        Run("lost", "%", 1, lambda row: row.own.lost_share, "lost_share", factor=100),
+        fact("file", lambda row: row.own.run.file),
+        fact("seconds", lambda row: row.own.run.seconds),
+        fact("over_limit_share", lambda row: row.own.over_limit_share),
+        fact("drift_with_corrections", lambda row: row.own.drift_dec is not None and bool(row.own.drift_dec.guided)),
+        fact("amplitude_arcsec", lambda row: row.own.amplitude_arcsec),
+        fact("autocorrelation", lambda row: row.own.alike_ra),
+        fact("settle_s", _settle),
+        fact("predicted_elongation", lambda row: row.own.elongation),
+        fact("notes", lambda row: row.own.run.notes),
+        fact("why", lambda row: row.why, optional=True),
+    ),
+)
+
+
+def _facts(result: GuideResult) -> dict[str, Any]:
+    polar = result.polar
+    return {
+        "calibration": _calibration(result.calibration),
+        "polar": None
+        if polar is None
+        else {"error_arcmin": polar.error_arcmin, "hour_angle_h": polar.hour_angle_h, "runs": polar.runs},
+    }
+
+
+def _calibration(found: Calibration | None) -> dict[str, Any]:
+    if found is None:
+        keys = ("guide_scale_arcsec_px", "guide_focal_length_mm", "angle_deg", "backlash_ms")
+        return dict.fromkeys(keys) | {"why": NO_CALIBRATION}
+    return {
+        "guide_scale_arcsec_px": found.guide_scale_arcsec_px,
+        "guide_focal_length_mm": found.guide_focal_length_mm,
+        "angle_deg": found.angle_deg,
+        "backlash_ms": found.backlash_ms,
+        "not_square_deg": found.not_square_deg,
+        "file": found.file,
+        "notes": found.notes,
+    }
+
+
+def _all_lines(result: GuideResult) -> list[str]:
+    settled = [f"{own.name}: {settling_text(own.settling)}" for own in result.runs if own.settling is not None]
+    return settled + summary_lines(result)
+
+
+REPORT = Report[GuideResult]((RUNS,), not_used=lambda result: result.not_used, facts=_facts, lines=_all_lines)
+"""How guide logs are told."""

@@ -20,7 +20,7 @@ from wyntaxis.core.evidence.guide_log.statistics import (
     lag_one_autocorrelation,
     scatter_of,
 )
-from wyntaxis.core.evidence.headers.headers import BrokenFrame
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.optics.guiding import polar_error_of
@@ -91,7 +91,7 @@ class GuideResult:
     runs: tuple[MeasuredRun, ...]
     calibration: Calibration | None
     optics: GuideOptics
-    not_used: tuple[BrokenFrame, ...] = ()
+    not_used: tuple[UnusedFile, ...] = ()
 
     @property
     def last(self) -> MeasuredRun | None:
@@ -242,7 +242,7 @@ def measured(
     runs: Sequence[GuideRun],
     calibrations: Sequence[Calibration],
     optics: GuideOptics,
-    not_used: Sequence[BrokenFrame] = (),
+    not_used: Sequence[UnusedFile] = (),
     watch: Callable[[], None] = lambda: None,
 ) -> GuideResult:
     """Return what runs and calibrations tell.

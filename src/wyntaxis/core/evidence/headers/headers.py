@@ -92,8 +92,8 @@ class FrameHeader:
 
 
 @dataclass(frozen=True)
-class BrokenFrame:
-    """A file that could not be read, and one line on why."""
+class UnusedFile:
+    """A file that was not used, and one line on why."""
 
     path: str
     why: str
@@ -108,7 +108,7 @@ class FolderHeaders:
 
     folder: str
     frames: tuple[FrameHeader, ...]
-    broken: tuple[BrokenFrame, ...]
+    broken: tuple[UnusedFile, ...]
     raw_files: int = 0
     unread_folders: int = 0
     names: FilterNames = DEFAULT_FILTER_NAMES
@@ -193,7 +193,7 @@ def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> F
     paths, raw, unread = _walked(folder)
     names = own_filter_names()
     chunks = [paths[start : start + CHUNK] for start in range(0, len(paths), CHUNK)]
-    results: list[list[FrameHeader | BrokenFrame]] = []
+    results: list[list[FrameHeader | UnusedFile]] = []
     if len(paths) < PARALLEL_FROM:
         for index, chunk in enumerate(chunks):
             progress(index * CHUNK, len(paths))
@@ -203,15 +203,15 @@ def read_folder(folder: Path, progress: Progress = lambda _done, _of: None) -> F
     progress(len(paths), len(paths))
     flat = [entry for chunk in results for entry in chunk]
     frames = tuple(item for item in flat if isinstance(item, FrameHeader))
-    broken = tuple(element for element in flat if isinstance(element, BrokenFrame))
+    broken = tuple(element for element in flat if isinstance(element, UnusedFile))
     return FolderHeaders(str(folder), frames, broken, raw, unread, names)
 
 
 def _in_parallel(
     chunks: Sequence[Sequence[Path]], folder: Path, count: int, progress: Progress
-) -> list[list[FrameHeader | BrokenFrame]]:
+) -> list[list[FrameHeader | UnusedFile]]:
     """Read chunks in as many processes as there are cores; threads would wait for one another."""
-    results: list[list[FrameHeader | BrokenFrame]] = [[] for _ in chunks]
+    results: list[list[FrameHeader | UnusedFile]] = [[] for _ in chunks]
     pool = ProcessPoolExecutor(os.cpu_count() or 1, mp_context=multiprocessing.get_context("spawn"))
     try:
         waiting = {pool.submit(read_chunk, chunk, folder): index for index, chunk in enumerate(chunks)}
@@ -232,7 +232,7 @@ def _in_parallel(
     return results
 
 
-def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | BrokenFrame]:
+def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | UnusedFile]:
     """Read some files; each gives a header, or a line on why it does not.
 
     Parameters
@@ -244,19 +244,19 @@ def read_chunk(paths: Sequence[Path], folder: Path) -> list[FrameHeader | Broken
 
     Returns
     -------
-    list[FrameHeader | BrokenFrame]
+    list[FrameHeader | UnusedFile]
         One for each file.
     """
-    found: list[FrameHeader | BrokenFrame] = []
+    found: list[FrameHeader | UnusedFile] = []
     for path in paths:
         name = shown(path.relative_to(folder))
         try:
             entries = raw_header_of(path, name) if camera_raw.is_raw(path) else frame_header(_image_header(path), name)
             found.append(entries)
         except InputError as error:
-            found.append(BrokenFrame(name, str(error).removeprefix(f"{shown(path)}: ")))
+            found.append(UnusedFile(name, str(error).removeprefix(f"{shown(path)}: ")))
         except Exception as error:  # a header can be broken in ways that astropy does not foresee
-            found.append(BrokenFrame(name, f"its header cannot be read: {first_line(error)}"))
+            found.append(UnusedFile(name, f"its header cannot be read: {first_line(error)}"))
     return found
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate, camera_index
+from wyntaxis.core.evidence.kinds import MAIN_CAMERA, EvidenceKind
+from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.rig.model import Rig
 
@@ -14,28 +14,15 @@ if TYPE_CHECKING:
     from wyntaxis.core.evidence.headers.headers import FolderHeaders
 
 
-def measures(rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
-    """Return the sensor temperature in °C that is farthest from its own set temperature, by ``device.reached_c``.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    headers
-        The headers of a folder's frames.
-
-    Returns
-    -------
-    dict[str, Estimate]
-        Estimates by id, each in its own unit.
-    """
+def _values(_rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
+    """Return the sensor temperature in °C that is farthest from its own set temperature."""
     from wyntaxis.core.evidence.headers.headers import measured_temperatures
 
-    entries, index = measured_temperatures(headers.frames), camera_index(rig)
-    if not entries or index is None:
+    entries = measured_temperatures(headers.frames)
+    if not entries:
         return {}
     _, actual, _ = max(entries, key=lambda entry: abs(entry[1] - entry[0]))
-    return {f"{rig.devices[index].id}.reached_c": Estimate(actual)}
+    return {"reached_c": Estimate(actual)}
 
 
 def read(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHeaders:
@@ -45,4 +32,4 @@ def read(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHe
     return read_folder(folder, progress)
 
 
-HEADERS = EvidenceKind("headers", read, measures)
+HEADERS = EvidenceKind("headers", read, _values, holder=MAIN_CAMERA)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.evidence.ports.tree import PortTree
 
 
-def measures(rig: Rig, tree: PortTree) -> dict[str, Estimate]:
+def _links(rig: Rig, tree: PortTree) -> dict[str, Estimate]:
     """Return the link of each camera of the rig that is on the bus, in Mbit/s, by ``device.link_mbit``.
 
     Parameters
@@ -45,4 +45,4 @@ def read(root: Path) -> PortTree:
     return read_ports(root)
 
 
-PORTS = EvidenceKind("ports", read, measures)
+PORTS = EvidenceKind("ports", read, _links)

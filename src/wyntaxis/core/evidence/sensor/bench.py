@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, FlatLevel, GainResult, Setting, SkyLevel
 from wyntaxis.core.evidence.sensor.dark import DarkModel, DarkPicture, DarkPoint, dark_model, dark_picture, dark_point
@@ -20,7 +20,6 @@ from wyntaxis.core.evidence.sensor.planes import PLANES, plane_name, whole_senso
 from wyntaxis.core.evidence.sensor.reading import Reading
 from wyntaxis.core.evidence.sensor.sorting import (
     BenchSet,
-    RejectedFrame,
     Sorted,
     in_pairs,
     number_reported,
@@ -97,7 +96,7 @@ class _Bench:
     def __init__(self, folder: Path, order: Sorted, progress: Progress, bits: int | None) -> None:
         self.folder, self.order, self.bits = folder, order, bits
         self.notes: list[str] = []
-        self.rejected: list[RejectedFrame] = list(order.rejected)
+        self.rejected: list[UnusedFile] = list(order.rejected)
         self.work = Reading(folder, progress)
         self.planes: tuple[Plane | None, ...] = PLANES if order.mosaic else (None,)
         self.work.of = sum(
@@ -163,7 +162,7 @@ class _Bench:
             if isinstance(result, InputError):
                 names = (own,) if isinstance(own, str) else own
                 at_fault = next((name for name in names if self._path(name) == result.path), names[0])
-                self.rejected.append(RejectedFrame(at_fault, result.reason))
+                self.rejected.append(UnusedFile(at_fault, result.reason))
             else:
                 kept.append((own, result))
         return kept
@@ -188,7 +187,7 @@ class _Bench:
                 kept.append((own, each))
                 continue
             name = own if isinstance(own, str) else ", ".join(own)
-            self.rejected.append(RejectedFrame(name, f"saturated: {level:.0f} ADU in the middle; was the cap on?"))
+            self.rejected.append(UnusedFile(name, f"saturated: {level:.0f} ADU in the middle; was the cap on?"))
         return kept
 
     # Bias
@@ -251,7 +250,7 @@ class _Bench:
             off = levels[name] - middle
             times = f", {abs(off) / sigma:.0f} σ" if sigma > 0 else ""
             self.rejected.append(
-                RejectedFrame(name, f"its level is {off:+.1f} ADU{times} off the other bias frames': left out")
+                UnusedFile(name, f"its level is {off:+.1f} ADU{times} off the other bias frames': left out")
             )
         rest = [name for name in one.paths if name not in stray]
         return in_pairs(rest)
@@ -308,11 +307,11 @@ class _Bench:
             else:
                 if waiting:
                     self.rejected.append(
-                        RejectedFrame(waiting, "no other flat has its level, and no exposure is recorded")
+                        UnusedFile(waiting, "no other flat has its level, and no exposure is recorded")
                     )
                 waiting = name
         if waiting:
-            self.rejected.append(RejectedFrame(waiting, "no other flat has its level, and no exposure is recorded"))
+            self.rejected.append(UnusedFile(waiting, "no other flat has its level, and no exposure is recorded"))
         return pairs
 
     def _transfer(
@@ -418,7 +417,7 @@ class _Bench:
             if level > limit:
                 above = level - levels.min()
                 self.rejected.append(
-                    RejectedFrame(path, f"light leak: {above:.0f} ADU above the faintest dark of its set")
+                    UnusedFile(path, f"light leak: {above:.0f} ADU above the faintest dark of its set")
                 )
             else:
                 kept.append((path, each))

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.dark import DarkModel, DarkPicture, DarkPoint
 from wyntaxis.core.evidence.sensor.offset import BiasHistogram, OffsetLine
-from wyntaxis.core.evidence.sensor.sorting import RejectedFrame, Sorted
+from wyntaxis.core.evidence.sensor.sorting import Sorted
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel, Transfer
 
 Setting = tuple[float | None, float | None]
@@ -77,7 +78,7 @@ class BenchResult:
     flats: tuple[FlatLevel, ...]
     skies: tuple[SkyLevel, ...]
     step: int
-    rejected: tuple[RejectedFrame, ...]
+    rejected: tuple[UnusedFile, ...]
     notes: tuple[str, ...]
 
     def gain_at(self, setting: float | None) -> GainResult | None:

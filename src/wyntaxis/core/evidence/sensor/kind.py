@@ -7,13 +7,12 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, read_folder
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate, camera_index
+from wyntaxis.core.evidence.kinds import MAIN_CAMERA, EvidenceKind, Keeping, Value
+from wyntaxis.core.evidence.measured import Estimate, Origin, camera_index
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult
-from wyntaxis.core.evidence.sensor.keeping import keep_sensor, sensor_values
-from wyntaxis.core.files.errors import Progress, in_one_line
-from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.evidence.sensor.camera_values import sensor_values
+from wyntaxis.core.files.errors import Progress, in_one_line, shown
 from wyntaxis.core.rig.model import Rig
 
 
@@ -63,47 +62,29 @@ def _watch(progress: Progress) -> Callable[[int, int], None]:
     return lambda _done, _of: progress(0, 0)
 
 
-def measures(rig: Rig, bench: SensorBench) -> dict[str, Estimate]:
-    """Return the camera's measured numbers at its own gain and offset, by ``device.setting``; empty without one.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    bench
-        Bench frames, read and measured.
-
-    Returns
-    -------
-    dict[str, Estimate]
-        Estimates by id, each in its own unit.
-    """
+def _values(rig: Rig, bench: SensorBench) -> dict[str, Estimate]:
     index = camera_index(rig)
-    if index is None:
-        return {}
-    device = rig.devices[index]
-    try:
-        return {f"{device.id}.{key}": found for key, found in sensor_values(device, bench.result).items()}
-    except ValueError:  # frames at another gain than the rig's prove nothing of it
-        return {}
+    return {} if index is None else sensor_values(rig.devices[index], bench.result)
 
 
-def keep(rig: Rig, bench: SensorBench) -> Change:
-    """Return the edit that keeps the numbers; see :func:`~wyntaxis.core.evidence.sensor.keeping.keep_sensor`.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    bench
-        Bench frames, read and measured.
-
-    Returns
-    -------
-    Change
-        One edit: measured values with their evidence.
-    """
-    return keep_sensor(rig, bench.result)
+def _origin(bench: SensorBench, _key: str) -> Origin:
+    name = shown(Path(bench.folder.name))
+    frames = sum(len(entry.frames) for entry in bench.result.sorted.sets)
+    return Origin(f"bench frames in {name}"[:200], name, f"{frames} frames")
 
 
-SENSOR = EvidenceKind("sensor", read, measures, keep)
+def _skies(rig: Rig, bench: SensorBench) -> list[Value]:
+    """Return the sky of each filter as values of the plan, where there is a plan."""
+    if rig.plan is None:
+        return []
+    return [(("plan", "sky_e_s", sky.filter), float(f"{sky.sky.value:.4g}")) for sky in bench.result.skies]
+
+
+SENSOR = EvidenceKind(
+    "sensor",
+    read,
+    _values,
+    Keeping("Keep the bench's numbers", "bench", _origin, "the frames give no number to keep", _skies),
+    MAIN_CAMERA,
+)
+"""What bench frames found, kept in the rig as measured values of the camera."""

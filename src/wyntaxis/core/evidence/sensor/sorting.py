@@ -7,19 +7,11 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader, FrameKind
+from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader, FrameKind, UnusedFile
 from wyntaxis.core.evidence.headers.partners import temperature_of
 from wyntaxis.core.rig.plan import FrameCorrection
 
 TEMPERATURE_WITHIN_C = 1.0
-
-
-@dataclass(frozen=True)
-class RejectedFrame:
-    """A frame that is not used, and why."""
-
-    path: str
-    why: str
 
 
 def number_reported(value: float | None) -> str:
@@ -76,7 +68,7 @@ class Sorted:
     sets: tuple[BenchSet, ...]
     size: tuple[int, int]
     mosaic: str | None
-    rejected: tuple[RejectedFrame, ...]
+    rejected: tuple[UnusedFile, ...]
 
     def of(self, kind: FrameKind) -> list[BenchSet]:
         return [entry for entry in self.sets if entry.kind == kind]
@@ -132,19 +124,19 @@ def sort_frames(
     binning
         The binning that the frames must have.
     """
-    rejected = [RejectedFrame(entry.path, entry.why) for entry in headers.broken]
+    rejected = [UnusedFile(entry.path, entry.why) for entry in headers.broken]
     left_out = {path for path, correction in corrections.items() if correction.left_out}
     frames = [corrected(frame, corrections.get(frame.path)) for frame in headers.frames]
-    rejected += [RejectedFrame(frame.path, "left out by hand") for frame in frames if frame.path in left_out]
+    rejected += [UnusedFile(frame.path, "left out by hand") for frame in frames if frame.path in left_out]
     frames = [frame for frame in frames if frame.path not in left_out]
     kept: list[FrameHeader] = []
     for frame in frames:
         if frame.kind == "other":
             rejected.append(
-                RejectedFrame(frame.path, "its header does not say what kind of frame it is (IMAGETYP): correct it")
+                UnusedFile(frame.path, "its header does not say what kind of frame it is (IMAGETYP): correct it")
             )
         elif frame.width_px is None or frame.height_px is None:
-            rejected.append(RejectedFrame(frame.path, "its header does not give its size"))
+            rejected.append(UnusedFile(frame.path, "its header does not give its size"))
         else:
             kept.append(frame)
     if not kept:
@@ -154,7 +146,7 @@ def sort_frames(
     for frame in kept:
         reason = _why_rejected(frame, size, binning)
         if reason:
-            rejected.append(RejectedFrame(frame.path, reason))
+            rejected.append(UnusedFile(frame.path, reason))
         else:
             belonging.append(frame)
     mosaic = next((frame.mosaic for frame in belonging if frame.mosaic), None)

@@ -13,8 +13,8 @@ import numpy as np
 
 from wyntaxis.core.evidence.headers.headers import (
     ENDINGS,
-    BrokenFrame,
     FrameHeader,
+    UnusedFile,
     find_frames,
     frame_endings,
     read_chunk,
@@ -316,7 +316,7 @@ def _scaled(shapes: Shapes) -> Shapes:
     )
 
 
-def star_frames(paths: Sequence[Path]) -> Iterator[tuple[Path, FrameHeader | BrokenFrame]]:
+def star_frames(paths: Sequence[Path]) -> Iterator[tuple[Path, FrameHeader | UnusedFile]]:
     """Yield every frame that was named, or lies below a folder that was, with its header.
 
     Parameters
@@ -354,7 +354,7 @@ def measure_frames(
     every: int = 1,
     condensed: bool = False,
     most: int | None = None,
-) -> tuple[list[FrameStars], list[BrokenFrame]]:
+) -> tuple[list[FrameStars], list[UnusedFile]]:
     """Measure the stars of many frames.
 
     Parameters
@@ -379,14 +379,14 @@ def measure_frames(
     """
     frames = list(star_frames(paths))[::every]
     found: list[FrameStars] = []
-    not_used: list[BrokenFrame] = []
+    not_used: list[UnusedFile] = []
     for index, (path, header) in enumerate(frames):
         progress(index, len(frames))
-        if isinstance(header, BrokenFrame):
+        if isinstance(header, UnusedFile):
             not_used.append(header)
             continue
         if header.kind in ("dark", "flat", "bias"):
-            not_used.append(BrokenFrame(header.path, f"is a {header.kind} by its header, and has no stars"))
+            not_used.append(UnusedFile(header.path, f"is a {header.kind} by its header, and has no stars"))
             continue
         try:
             scale = (scale_of or scale_of_header)(header)
@@ -395,7 +395,7 @@ def measure_frames(
             whole = replace(stars, header=header, path=path)
             found.append(whole.condensed() if condensed else whole)
         except InputError as error:
-            not_used.append(BrokenFrame(header.path, error.reason))
+            not_used.append(UnusedFile(header.path, error.reason))
     progress(len(frames), len(frames))
     return found, not_used
 

@@ -5,19 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from wyntaxis.core.evidence.headers.headers import BrokenFrame, FrameHeader
-from wyntaxis.core.evidence.kinds import EvidenceKind
-from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
+from wyntaxis.core.evidence.kinds import EvidenceKind, Keeping
+from wyntaxis.core.evidence.measured import Estimate, Origin
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.fitting import median_error
 from wyntaxis.core.quantity_kinds import STAR_ELONGATION, STAR_FWHM
-from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.wording import utc_stamp
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.stars.frame_grading import FrameGrade
@@ -29,7 +27,7 @@ class StarsResult:
     """Frames with their stars, in time, and what was not used; ``factor`` and ``limit_px`` are the limit of worth."""
 
     frames: tuple[FrameStars, ...]
-    not_used: tuple[BrokenFrame, ...] = ()
+    not_used: tuple[UnusedFile, ...] = ()
     factor: float | None = None
     limit_px: float | None = None
 
@@ -86,7 +84,7 @@ def read(
     return StarsResult(tuple(in_time(frames)), tuple(not_used), limit_px=limit_px)
 
 
-def kept_figures(result: StarsResult) -> dict[str, Estimate]:
+def _numbers(_rig: Rig, result: StarsResult) -> dict[str, Estimate]:
     """Return the median size in arcsec and roundness over the accepted frames, by quantity id."""
     good = [entry.frame for entry in result.grades if entry.keep]
     sizes = [frame.fwhm_px.times(frame.scale_arcsec_px) for frame in good if frame.fwhm_px and frame.scale_arcsec_px]
@@ -104,63 +102,16 @@ def _median(estimates: Sequence[Estimate]) -> Estimate | None:
     return Estimate(middle, float(np.hypot(median_error(values), np.median([entry.standard for entry in estimates]))))
 
 
-def measures(rig: Rig, result: StarsResult) -> dict[str, Estimate]:
-    """Return what frames measure of the rig, by quantity id.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Frames, measured.
-
-    Returns
-    -------
-    dict[str, Estimate]
-        Arcsec, and long over short axis.
-    """
-    return kept_figures(result)
-
-
-def keep(rig: Rig, result: StarsResult) -> Change:
-    """Return the edit that keeps the stars' size and roundness as measured values.
-
-    Parameters
-    ----------
-    rig
-        The rig.
-    result
-        Frames, measured.
-
-    Returns
-    -------
-    Change
-        One edit: measured values with their evidence.
-
-    Raises
-    ------
-    ValueError
-        In one line, where no frame is worth keeping.
-    """
+def _origin(result: StarsResult, _key: str) -> Origin:
     good = sum(entry.keep for entry in result.grades)
-    values: list[tuple[tuple[str | int, ...], Any]] = []
-    for key, estimate in kept_figures(result).items():
-        quantity_value = {
-            "value": float(f"{estimate.value:.6g}"),
-            "standard_uncertainty": float(f"{estimate.standard:.3g}"),
-            "source": f"stars of {good} frames",
-            "evidence": {
-                "method": "stars",
-                "file": result.frames[0].file.rpartition("/")[2][:200],
-                "date": utc_stamp(),
-                "note": f"{good} of {len(result.frames)} accepted frames",
-            },
-        }
-        values.append((("measured", key), quantity_value))
-    if not values:
-        raise ValueError("no frame is accepted, so there is no star size to keep")
-    return Change("Keep the stars' size", tuple(values))
+    file = result.frames[0].file.rpartition("/")[2]
+    return Origin(f"stars of {good} frames", file, f"{good} of {len(result.frames)} accepted frames")
 
 
-STARS = EvidenceKind("stars", read, measures, keep)
+STARS = EvidenceKind(
+    "stars",
+    read,
+    _numbers,
+    Keeping("Keep the stars' size", "stars", _origin, "no frame is accepted, so there is no star size to keep"),
+)
 """What frames' stars tell, kept in the rig as measured values."""

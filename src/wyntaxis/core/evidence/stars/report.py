@@ -1,17 +1,19 @@
-"""Stars as JSON and as CSV."""
+"""How frames and their stars are told: a row for each frame, and every star as CSV."""
 
 from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Callable, Sequence
+from typing import TypeVar
 
-from wyntaxis.core.evidence.measured import figure
+from wyntaxis.core.evidence.headers.headers import FrameHeader
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
 from wyntaxis.core.evidence.stars.frame_grading import FrameGrade
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 from wyntaxis.core.evidence.stars.kind import StarsResult
-from wyntaxis.core.wording import number, plus_minus
+from wyntaxis.core.ledger import Verdict
 
 EACH = (
     "file",
@@ -26,118 +28,65 @@ EACH = (
     "snr",
     "saturated",
 )
+NO_SCALE = "the scale is not known: name a rig, or frames whose header has pixel size and focal length"
+H = TypeVar("H")
 
 
-def stars_json(result: StarsResult) -> dict[str, Any]:
-    """Return what stars tell as ``wyntaxis stars --json`` prints it.
-
-    Parameters
-    ----------
-    result
-        Frames, measured, and what was not used.
-
-    Returns
-    -------
-    dict
-        Plain values.
-    """
-    return {
-        "frames": [_frame(entry) for entry in result.grades],
-        "not_used": [{"file": entry.path, "why": entry.why} for entry in result.not_used],
-    }
+def _header(get: Callable[[FrameHeader], H]) -> Callable[[FrameGrade], H | None]:
+    """Return what gets a value of a frame's header; None for a frame without one."""
+    return lambda grade: get(grade.frame.header) if grade.frame.header is not None else None
 
 
-def _frame(entry: FrameGrade) -> dict[str, Any]:
-    frame = entry.frame
-    scale, header = frame.scale_arcsec_px, frame.header
-    entries = {
-        "file": frame.file,
-        "stars": frame.count,
-        "hfd_px": figure(frame.hfd_px),
-        "hfd_arcsec": figure(frame.hfd_px, scale) if scale else None,
-        "fwhm_px": figure(frame.fwhm_px),
-        "fwhm_arcsec": figure(frame.fwhm_px, scale) if scale else None,
-        "elongation": figure(frame.elongation),
-        "position_angle_deg": figure(frame.position_angle_deg),
-        "saturated": frame.saturated,
-        "sky_adu": figure(frame.sky_adu),
-        "noise_adu": figure(frame.noise_adu),
-        "filter": header.filter if header else None,
-        "date": header.date if header else None,
-        "temperature_c": header.focus_temperature_c if header else None,
-        "limit_px": entry.limit_px,
-        "keep": entry.keep,
-        "fault": entry.fault or None,
-        "fault_why": entry.why or None,
-        "marks": list(entry.marks),
-    }
-    if frame.why_none:
-        entries["why"] = frame.why_none
-    elif scale is None:
-        entries["why"] = "the scale is not known: name a rig, or frames whose header has pixel size and focal length"
-    return entries
+def _arcsec(get: Callable[[FrameStars], Estimate | None]) -> Callable[[FrameGrade], Estimate | None]:
+    """Return what gives a size in px in arcsec; None where the scale is not known."""
+
+    def size(grade: FrameGrade) -> Estimate | None:
+        found, scale = get(grade.frame), grade.frame.scale_arcsec_px
+        return found.times(scale) if found is not None and scale else None
+
+    return size
 
 
-FRAME_HEADINGS = (
-    "frame",
-    "keep",
-    "stars",
-    "HFD px",
-    "FWHM px",
-    "elongation",
-    "angle °",
-    "filter",
-    "saturated",
-    "sky ADU",
-    "noise ADU",
-    "before it",
-    "why",
+Frame = Column[FrameGrade]
+FRAMES = Table[StarsResult, FrameGrade](
+    "frames",
+    "Frames",
+    lambda result: result.grades,
+    (
+        text("frame", lambda grade: grade.frame.file, "file"),
+        text("keep", lambda grade: "yes" if grade.keep else grade.fault),
+        Frame("stars", "", 0, lambda grade: grade.frame.count, "stars"),
+        Frame("HFD", "px", 2, lambda grade: grade.frame.hfd_px, "hfd_px"),
+        Frame("FWHM", "px", 2, lambda grade: grade.frame.fwhm_px, "fwhm_px"),
+        Frame("elongation", "", 2, lambda grade: grade.frame.elongation, "elongation"),
+        Frame("angle", "°", 0, lambda grade: grade.frame.position_angle_deg, "position_angle_deg", bare=True),
+        text("filter", _header(lambda header: header.filter), "filter"),
+        Frame("saturated", "", 0, lambda grade: grade.frame.saturated, "saturated"),
+        Frame("sky", "ADU", 0, lambda grade: grade.frame.sky_adu, "sky_adu", bare=True),
+        Frame("noise", "ADU", 1, lambda grade: grade.frame.noise_adu, "noise_adu", bare=True),
+        text("before it", lambda grade: ", ".join(grade.marks)),
+        text("why", lambda grade: grade.why),
+        fact("hfd_arcsec", _arcsec(lambda frame: frame.hfd_px)),
+        fact("fwhm_arcsec", _arcsec(lambda frame: frame.fwhm_px)),
+        fact("date", _header(lambda header: header.date)),
+        fact("temperature_c", _header(lambda header: header.focus_temperature_c)),
+        fact("limit_px", lambda grade: grade.limit_px),
+        fact("keep", lambda grade: grade.keep),
+        fact("fault", lambda grade: grade.fault or None),
+        fact("fault_why", lambda grade: grade.why or None),
+        fact("marks", lambda grade: grade.marks),
+        fact("why", lambda grade: grade.frame.why_none or _no_scale(grade), optional=True),
+    ),
+    lambda grade: Verdict.HOLDS if grade.keep else Verdict.FAILS,
 )
 
 
-def frame_row(entry: FrameGrade) -> list[str]:
-    """Return one frame as the cells under :data:`FRAME_HEADINGS`.
-
-    Parameters
-    ----------
-    entry
-        A frame and whether it is worth keeping.
-
-    Returns
-    -------
-    list[str]
-        Texts, units in the headings.
-    """
-    frame = entry.frame
-    figures = (frame.hfd_px, frame.fwhm_px, frame.elongation)
-    cells = ["–" if entries is None else plus_minus(entries.value, entries.standard, 2) for entries in figures]
-    angle = "–" if frame.position_angle_deg is None else number(frame.position_angle_deg.value, 0)
-    levels = [number(frame.sky_adu.value, 0), number(frame.noise_adu.value, 1)]
-    name = (frame.header.filter if frame.header else None) or "–"
-    return [
-        frame.file, "yes" if entry.keep else entry.fault, str(frame.count), *cells, angle, name, str(frame.saturated),
-        *levels, ", ".join(entry.marks), entry.why,
-    ]  # fmt: skip
+def _no_scale(grade: FrameGrade) -> str:
+    return NO_SCALE if grade.frame.scale_arcsec_px is None else ""
 
 
-def frames_csv(grades: Sequence[FrameGrade]) -> str:
-    """Return frames and whether they are worth keeping, as CSV under :data:`FRAME_HEADINGS`.
-
-    Parameters
-    ----------
-    worth
-        Frames, judged.
-
-    Returns
-    -------
-    str
-        A row a frame.
-    """
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(FRAME_HEADINGS)
-    writer.writerows(frame_row(entry) for entry in grades)
-    return text.getvalue()
+REPORT = Report[StarsResult]((FRAMES,), not_used=lambda result: result.not_used)
+"""How frames and their stars are told."""
 
 
 def stars_csv(frames: Sequence[FrameStars]) -> str:
@@ -153,8 +102,8 @@ def stars_csv(frames: Sequence[FrameStars]) -> str:
     str
         Places in px, 0-based, of the middle of the first pixel.
     """
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
+    written = io.StringIO()
+    writer = csv.writer(written, lineterminator="\n")
     writer.writerow(EACH)
     for frame in frames:
         s = frame.shapes
@@ -162,4 +111,4 @@ def stars_csv(frames: Sequence[FrameStars]) -> str:
         for index in range(len(s.x)):
             row = [f"{column[index]:.4f}" for column in columns]
             writer.writerow([frame.file, *row, int(s.saturated[index])])
-    return text.getvalue()
+    return written.getvalue()

@@ -1,16 +1,12 @@
-"""What the bench found, kept in the rig as measured values of the camera, with what it rests on."""
+"""What bench frames say of the rig's camera: its measured numbers at its own gain and offset."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from pathlib import Path
 
-from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, Estimate, camera_index, measured_values
+from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, Estimate
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, FlatLevel
-from wyntaxis.core.files.errors import shown
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.model import Rig
 
 FLAT_MIDDLE_PERCENT = 45.0
 
@@ -101,37 +97,3 @@ def worst_flats(result: BenchResult) -> FlatLevel | None:
         if flat.filter not in best or off(flat) < off(best[flat.filter]):
             best[flat.filter] = flat
     return max(best.values(), key=off, default=None)
-
-
-def keep_sensor(rig: Rig, result: BenchResult, device_id: str | None = None) -> Change:
-    """Return the edit that keeps a bench's numbers as measured values of a camera; the sky goes into the plan.
-
-    Parameters
-    ----------
-    rig, result
-        The rig, and what the bench gave.
-    device_id
-        Which camera, by id; the main one by default.
-
-    Returns
-    -------
-    Change
-        One edit: measured values with their evidence.
-
-    Raises
-    ------
-    ValueError
-        Without a camera among the devices, or without frames at its gain.
-    """
-    index = camera_index(rig, device_id)
-    if index is None:
-        raise ValueError("the rig has no camera among its devices: add one on the Devices sheet")
-    device = rig.devices[index]
-    values = sensor_values(device, result)
-    frames = sum(len(entry.frames) for entry in result.sorted.sets)
-    name = shown(Path(Path(result.folder).name))[:200]
-    changes = list(measured_values(index, values, "bench", f"bench frames in {name}", name, f"{frames} frames"))
-    if rig.plan is not None:
-        for sky in result.skies:
-            changes.append((("plan", "sky_e_s", sky.filter), float(f"{sky.sky.value:.4g}")))
-    return Change("Keep the bench's numbers", tuple(changes))
