@@ -10,6 +10,11 @@ from wyntaxis.simulators.camera import BenchSession, SimulatedCamera, cooling_cs
 SMALL = SimulatedCamera(width=128, height=96, seed=4)
 
 
+def plot_of(sheet, title):
+    """The plot below a heading of the sheet, which has been opened."""
+    return next(section.plot for section in sheet.sections if section.heading.text() == title)
+
+
 @pytest.fixture
 def folder(tmp_path):
     """A few frames at the rig's gain and offset."""
@@ -37,11 +42,11 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     assert session.evaluation.finding("camera.gain").verdict == "holds"
     for section_box in sheet.sections:
         section_box.open()
-    assert "e⁻/ADU" in sheet.plots["Plot: photon transfer"].answer.text()
-    assert len(sheet.plots["Plot: photon transfer"].data.rows) > 20
-    assert "σ above no ADU" in sheet.plots["Plot: bias histogram, low end"].answer.text()
-    assert "No darks yet" in sheet.plots["Plot: dark current over temperature"].answer.text()
-    assert "Read noise adds 5 %" in sheet.plots["Plot: exposure"].answer.text()
+    assert "e⁻/ADU" in plot_of(sheet, "Plot: photon transfer").answer.text()
+    assert len(plot_of(sheet, "Plot: photon transfer").data.rows) > 20
+    assert "σ above no ADU" in plot_of(sheet, "Plot: bias histogram, low end").answer.text()
+    assert "No darks yet" in plot_of(sheet, "Plot: dark current over temperature").answer.text()
+    assert "Read noise adds 5 %" in plot_of(sheet, "Plot: exposure").answer.text()
     session.undo()
     assert session.rig.devices[0].measured("read_noise_e") is None
 

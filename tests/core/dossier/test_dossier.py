@@ -110,7 +110,7 @@ def table_of(found, chapter, title):
 
 
 def test_every_chapter_tells_what_the_rig_holds(made, rig):
-    assert {chapter.key for chapter in made.chapters} == {kind.key for kind in CHAPTERS} - {"photographs"}
+    assert {chapter.key for chapter in made.chapters} == {kind.key for kind in CHAPTERS} - {"photographs", "measured"}
     parts = table_of(made, "light_path", "Parts")
     assert [row[1] for row in parts.rows[1:6]] == [part.title for part in rig.train]
     assert parts.rows[2][3] == "17.5 ± 0.1"
@@ -692,8 +692,9 @@ def test_the_commands(tmp_path, capsys, monkeypatch):
         assert json.loads(capsys.readouterr().out)["bytes"] == (tmp_path / name).stat().st_size
     runs = str(demo.rig_path("tarnfell-triplet-reduced").parent / "focus")
     page = tmp_path / "curves.html"
-    assert main(["dossier", str(path), "--out", str(page), "--chapters", "curves", "--focus", runs]) == 0
+    assert main(["dossier", str(path), "--out", str(page), "--chapters", "curves,measured", "--focus", runs]) == 0
     assert page.read_text("utf-8").count("Focus curve, ") >= 2
+    assert "best position" in page.read_text("utf-8").partition("Measured from files")[2]
     assert main(["dossier", str(path), "--out", str(tmp_path / "p.pdf"), "--card", "--private"]) == 0
     assert len(pypdf.PdfReader(tmp_path / "p.pdf").pages) == 1
     assert main(["dossier", str(path), "--out", str(tmp_path / "c.html"), "--chapters", "glance,typing"]) == 0

@@ -39,6 +39,7 @@ CHAPTERS: tuple[ChapterKind, ...] = (
     ChapterKind("findings", "Findings", state_chapters.findings),
     ChapterKind("conditions", "Conditions of the night", state_chapters.conditions),
     ChapterKind("curves", "Curves", state_chapters.curves),
+    ChapterKind("measured", "Measured from files", state_chapters.measured),
     ChapterKind("frames", "Calibration frames that serve", state_chapters.frames_that_serve),
     ChapterKind("plan", "Plan of the night", rig_chapters.night_plan),
     ChapterKind("site", "Site and horizon", rig_chapters.site),

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wyntaxis.core.differences.invalidation import RULES
-from wyntaxis.core.dossier.blocks import Block, Lines, Picture, Words, table
+from wyntaxis.core.dossier.blocks import Block, Lines, Picture, Table, Words, table
 from wyntaxis.core.dossier.charts import chart_svg
 from wyntaxis.core.dossier.curves import charts_of
 from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.evidence.filters.kind import FILTERS
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Quantity
+from wyntaxis.core.measuring.measuring import held_results
 from wyntaxis.core.rig.dependencies import recorded_measurements
 from wyntaxis.core.rig.plan import MeasuredValue
 from wyntaxis.core.steps import steps
@@ -117,6 +118,20 @@ def curves(given: DossierInput) -> Iterator[Block]:
             "Nothing is measured yet that a curve shows: cooling logs (Cooling), flats and bias (Sensor), focus runs "
             "(Focuser) and sweeps of the field (Tilt & curvature) do."
         )
+
+
+def measured(given: DossierInput) -> Iterator[Block]:
+    """Yield the tables and sentences of what was measured from files in this session."""
+    for measuring, result in held_results(given.evaluation.evidence):
+        report = measuring.report
+        for own in report.tables:
+            cells = own.cells(result)
+            if cells:
+                numbers = frozenset(range(len(own.shown))) - frozenset(own.texts)
+                yield Table(tuple(own.headings), tuple(map(tuple, cells)), own.title, numbers)
+        lines = tuple(report.lines(result))
+        if lines:
+            yield Lines(lines)
 
 
 def _sentence(line: str) -> str:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import importlib
-from collections.abc import Callable, Mapping, Sequence
+import importlib.util
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Generic, TypeVar
 
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
-from wyntaxis.core.evidence.kinds import EvidenceKind
+from wyntaxis.core.evidence.kinds import Evidence, EvidenceKind
 from wyntaxis.core.evidence.reporting import Report
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.findings.finding import Finding
@@ -70,3 +71,10 @@ def measuring_of(name: str) -> Measuring[Any]:
     """Return the declaration of a module of this package, imported when it is first asked for."""
     found: Measuring[Any] = importlib.import_module(f"wyntaxis.core.measuring.{name}").MEASURING
     return found
+
+
+def held_results(evidence: Evidence) -> Iterator[tuple[Measuring[Any], Any]]:
+    """Yield what evidence holds of the kinds that are measured from files, each with its declaration."""
+    for key, result in evidence.held.items():
+        if importlib.util.find_spec(f"wyntaxis.core.measuring.{key}") is not None:
+            yield measuring_of(key), result
