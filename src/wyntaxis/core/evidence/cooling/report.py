@@ -7,7 +7,7 @@ from typing import Any
 
 from wyntaxis.core.evidence.cooling.cooler import RunFigures
 from wyntaxis.core.evidence.cooling.kind import CoolingRuns
-from wyntaxis.core.evidence.reporting import Column, Report, Table, text
+from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
 from wyntaxis.core.wording import number, plus_minus
 
 Run = Column[RunFigures]
@@ -18,7 +18,6 @@ RUNS = Table[CoolingRuns, RunFigures](
     lambda cooled: cooled.measured.runs,
     (
         text("run", lambda run: run.name, "name"),
-        Run("start", "°C", 1, lambda run: run.start_c, "start_c"),
         Run("target", "°C", 1, lambda run: run.target_c, "target_c"),
         Run("to target", "min", 1, lambda run: run.to_target_min, "to_target_min"),
         Run("mean", "°C/min", 2, lambda run: run.mean_rate_c_min, "mean_rate_c_min"),
@@ -28,6 +27,7 @@ RUNS = Table[CoolingRuns, RunFigures](
         Run("scatter", "°C", 3, lambda run: run.scatter_c, "scatter_c", bare=True),
         Run("power at rest", "%", 0, lambda run: run.rest_power, "rest_power", factor=100),
         Run("ambient", "°C", 1, lambda run: run.ambient_c, "ambient_c"),
+        fact("start_c", lambda run: run.start_c),
     ),
 )
 
