@@ -196,7 +196,7 @@ def test_a_line_of_the_wiring_is_dragged_and_undone(window):
     window.show_step("devices")
     wiring, session = window.drawing.wiring, window.session
     wiring.grab()
-    centre = {key: box.center().toPoint() for key, box in wiring._boxes.items()}
+    centre = {key: QPointF(*box.middle).toPoint() for key, box in wiring.layout_shown.boxes.items()}
     QTest.mousePress(wiring, Qt.MouseButton.LeftButton, pos=centre["guide_camera_device"])
     assert window.sheets["devices"].chosen[1].id == "guide_camera_device"
     QTest.mouseRelease(wiring, Qt.MouseButton.LeftButton, pos=centre["hut_computer"])
@@ -211,7 +211,7 @@ def test_a_line_of_the_wiring_is_dragged_and_undone(window):
     QTest.mousePress(wiring, Qt.MouseButton.LeftButton, pos=centre["dew"])
     QTest.mouseRelease(wiring, Qt.MouseButton.LeftButton, pos=centre["roof"])
     assert "a line goes from a device to a hub" in window.notice.text.text()
-    wire = wiring.wire_at(QPointF(wiring._paths[-2][1][0]))
+    wire = wiring.wire_at(QPointF(*wiring.layout_shown.ways[-2][1][0]))
     assert wire is not None
     QTest.keyClick(wiring, Key.Key_Right)
     assert wiring.accessibleDescription().startswith("Chosen: ")

@@ -15,12 +15,13 @@ from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.records.presence import presence
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
+from wyntaxis.core.wiring_drawing import draw_symbol
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Pressed, tip
+from wyntaxis.desk.qt_canvas import QtCanvas, box_of
 from wyntaxis.desk.section.drafting import DraftingPainter
-from wyntaxis.desk.wiring.symbols import draw_symbol
 
 PRESENCE_WORDS = {
     Verdict.HOLDS: "connected",
@@ -174,7 +175,7 @@ class DeviceTile(Pressed):
         line, small = sheet.height_of(), sheet.height_of(small=True)
         y = 4 + line * 0.6
         icon = QRectF(8, y - small / 2, small, small)
-        draw_symbol(sheet, tile.kind, icon)
+        draw_symbol(QtCanvas(sheet), tile.kind, box_of(icon))
         right = self.width() - 8.0
         if tile.verdict is not None:
             mark = QRectF(right - small * 0.85, y - small * 0.42, small * 0.85, small * 0.85)

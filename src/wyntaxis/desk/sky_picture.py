@@ -15,6 +15,7 @@ from PyQt6.QtGui import (
     QPolygonF,
 )
 
+from wyntaxis.core.canvas import CHAIN_DASHES
 from wyntaxis.core.sky.coordinates import declination_text, right_ascension_text
 from wyntaxis.core.sky.footprint import Footprint, Position
 from wyntaxis.core.sky.gnomonic import to_plane, to_sky
@@ -23,7 +24,7 @@ from wyntaxis.core.sky.view import SkyView
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import DAY
 from wyntaxis.desk.plain_widgets import Picture
-from wyntaxis.desk.section.drafting import CHAIN_DASHES, DraftingPainter
+from wyntaxis.desk.section.drafting import DraftingPainter
 
 HANDLE_PX = 7.0
 GRID_STEPS_DEG = (0.1, 0.25, 0.5, 1, 2, 5, 10, 15)

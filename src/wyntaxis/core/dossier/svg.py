@@ -5,9 +5,66 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from html import escape
 
-Point = tuple[float, float]
+from wyntaxis.core.canvas import Box, Lettering, Point, Stroke
+from wyntaxis.core.ledger import Verdict
+
 INK, FAINT, PAPER = "#222222", "#777777", "#ffffff"
 GLASS, LIGHT, SHADE = "#dfe8ee", "#f4f0e0", "#e8e8e8"
+
+
+TEXT_PX, SMALL_PX = 11.0, 9.0
+LETTER_EM = 0.58
+"""How wide a letter is on average, of the size of its text: paper is set by another program, which tells no widths."""
+COLORS = {"ink": INK, "faded": FAINT, "paper": PAPER, "panel": SHADE, "chosen": GLASS, "accent": INK}
+"""Colours by what they are for; verdicts are in ink, and told by their mark."""
+ANCHORS = {"left": "start", "centre": "middle", "right": "end"}
+MARKS = {Verdict.FAILS: "✕", Verdict.TIGHT: "◆", Verdict.UNPROVEN: "◌", Verdict.HOLDS: "✓"}
+
+
+class PaperCanvas:
+    """The canvas of the core's drawings on paper; a :class:`~wyntaxis.core.canvas.Canvas`."""
+
+    def __init__(self, svg: Svg) -> None:
+        self._svg = svg
+
+    def line(self, points: Sequence[Point], stroke: Stroke) -> None:
+        self._svg.polyline(points, width=stroke.width, dash=_dashed(stroke), color=COLORS.get(stroke.color, INK))
+
+    def shape(self, points: Sequence[Point], fill: str | None, stroke: Stroke | None) -> None:
+        line, width = _outline(stroke)
+        self._svg.polygon(points, fill=_filled(fill), stroke=line, line=width)
+
+    def circle(self, at: Point, radius: float, fill: str | None, stroke: Stroke | None) -> None:
+        line, width = _outline(stroke)
+        self._svg.circle(at, radius, fill=_filled(fill), stroke=line, line=width)
+
+    def words(self, at: Point, text: str, lettering: Lettering) -> Box:
+        size, width = SMALL_PX if lettering.small else TEXT_PX, self.width_of(text, lettering)
+        left = {"left": at[0], "centre": at[0] - width / 2, "right": at[0] - width}[lettering.align]
+        box = Box(left, at[1] - 0.6 * size, width, 1.2 * size)
+        if lettering.ground is not None:
+            self.shape(Box(box.left - 2, box.top, box.width + 4, box.height).corners, lettering.ground, None)
+        anchor, color = ANCHORS[lettering.align], COLORS.get(lettering.color, INK)
+        self._svg.text((at[0], at[1] + 0.35 * size), text, size=size, anchor=anchor, bold=lettering.bold, color=color)
+        return box
+
+    def width_of(self, text: str, lettering: Lettering) -> float:
+        return LETTER_EM * (SMALL_PX if lettering.small else TEXT_PX) * len(text)
+
+    def mark(self, box: Box, verdict: Verdict, ground: str) -> None:
+        self.words(box.middle, MARKS[verdict], Lettering(small=False, bold=True))
+
+
+def _dashed(stroke: Stroke) -> str:
+    return " ".join(f"{dash:g}" for dash in stroke.dashes)
+
+
+def _outline(stroke: Stroke | None) -> tuple[str, float]:
+    return ("none", 0.0) if stroke is None else (COLORS.get(stroke.color, INK), stroke.width)
+
+
+def _filled(fill: str | None) -> str:
+    return "none" if fill is None else COLORS.get(fill, INK)
 
 
 class Svg:

@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF
 
+from wyntaxis.core.canvas import WIDE_PX
 from wyntaxis.core.wording import number, short, signed
 from wyntaxis.desk.glyphs import draw_verdict
-from wyntaxis.desk.section.drafting import DOUBLE_CHAIN_DASHES, WIDE_PX, DraftingPainter
+from wyntaxis.desk.section.drafting import DOUBLE_CHAIN_DASHES, DraftingPainter
 
 if TYPE_CHECKING:
     from wyntaxis.core.ledger import Quantity, Verdict

@@ -11,16 +11,12 @@ from functools import cached_property, lru_cache
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
+from wyntaxis.core.canvas import DASHES, NARROW_PX, WIDE_PX
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.section.pieces import CLEAR, Pieces
 
-WIDE_PX, NARROW_PX = 1.6, 0.9
-CHAIN_DASHES = [14.0, 3.0, 2.0, 3.0]
-"""Long dash, dot: axes (ISO 128, line type 04)."""
-DASHES = [6.0, 3.0]
-"""Dashed (ISO 128, line type 02): here, what nobody gave."""
-DOUBLE_CHAIN_DASHES = [12.0, 3.0, 2.0, 3.0, 2.0, 3.0]
+DOUBLE_CHAIN_DASHES = (12.0, 3.0, 2.0, 3.0, 2.0, 3.0)
 """Long dash, two dots: another position of a part (ISO 128, line type 05)."""
 ARROW_PX = 7.0
 MAX_WIDTHS, MAX_FONTS = 4000, 64

@@ -13,10 +13,11 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainterPath, QPolygonF
 
+from wyntaxis.core.canvas import CHAIN_DASHES, DASHES, WIDE_PX
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.wording import number
 from wyntaxis.desk.glyphs import draw_verdict
-from wyntaxis.desk.section.drafting import CHAIN_DASHES, DASHES, DOUBLE_CHAIN_DASHES, WIDE_PX, DraftingPainter
+from wyntaxis.desk.section.drafting import DOUBLE_CHAIN_DASHES, DraftingPainter
 
 if TYPE_CHECKING:
     from wyntaxis.core.train.section import Branch, DeviceMark, PartShape, PlateShape, Section

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
+from wyntaxis.core.canvas import DASHES
 from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR, FOCAL_LENGTH, FOCAL_RATIO, GUIDE_PATH_ERROR, PIXEL_SCALE
 from wyntaxis.core.train.next_part import open_end
 from wyntaxis.core.wording import number
@@ -18,7 +19,7 @@ from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Picture
 from wyntaxis.desk.section.chain import DimensionBox, draw_chain, length_text
 from wyntaxis.desk.section.detail import draw_detail, draw_measured
-from wyntaxis.desk.section.drafting import DASHES, DraftingPainter
+from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.section.drawing import (
     CAMERA_BODY_MM,
     MARK_PX,

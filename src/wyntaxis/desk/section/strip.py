@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 
+from wyntaxis.core.canvas import DASHES
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.wording import signed
 from wyntaxis.desk.drawing_shape import STRIP_PX
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Picture
-from wyntaxis.desk.section.drafting import DASHES, DraftingPainter
+from wyntaxis.desk.section.drafting import DraftingPainter
 
 if TYPE_CHECKING:
     from wyntaxis.core.train.section import PartShape
