@@ -40,7 +40,7 @@ def entries(kind):
 
 
 def declared_keys():
-    evaluator._import_all()
+    evaluator.import_all()
     return {
         "number": {*QUANTITY_KINDS, *(one.key for one in declared_numbers())},
         "finding": {one.id for one in in_order()},

@@ -68,7 +68,8 @@ def test_names_that_are_no_utf_8_are_escaped_in_every_output(tmp_path, capsys):
         out.encode("utf-8")
         if form == ("--json",):
             json.loads(out, parse_constant=pytest.fail)
-        assert "f\\xff" in out.replace("\\\\", "\\") or form == ()
+        if form != ():
+            assert "f\\xff" in out.replace("\\\\", "\\")
     assert main(["check", str(tmp_path / name)]) == 2
     assert "f\\xff\\x1b[31m.fits" in capsys.readouterr().err
 

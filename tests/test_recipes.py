@@ -40,8 +40,8 @@ def recipes():
 def module(tmp_path, monkeypatch):
     """All recipes as one module, forgotten again after the test."""
     registry.in_order()
-    evaluator._import_all()
-    kept = (registry._declared, evaluator._functions, quantity_kinds.QUANTITY_KINDS, steps._steps)
+    evaluator.import_all()
+    kept = (registry.DECLARED, evaluator.DECLARED, quantity_kinds.QUANTITY_KINDS, steps.DECLARED)
     before = [dict(one) for one in kept]
     (tmp_path / "recipes_of_the_page.py").write_text("\n\n".join(recipes().values()), "utf-8")
     monkeypatch.syspath_prepend(str(tmp_path))

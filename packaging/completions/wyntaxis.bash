@@ -15,7 +15,7 @@ _wyntaxis() {
     case "${COMP_WORDS[1]}" in
         check) options="--help --json --variant --shelf --sysfs --ports --frames --debug" ;;
         completion) options="--help --debug" ;;
-        cooling) options="--help --json --variant --shelf --target --map --debug" ;;
+        cooling) options="--help --json --variant --shelf --map --target --keep --debug" ;;
         differ) options="--help --json --variant --shelf --since --against --swap --set --debug" ;;
         dossier) options="--help --json --variant --shelf --out --card --lamp --private --paper --chapters --focus --bench --name-photographs --debug" ;;
         draft) options="--help --out --ports --sysfs --json --debug" ;;
@@ -38,7 +38,7 @@ _wyntaxis() {
         rehearse) options="--help --json --variant --shelf --fault --every-fault --nights --seed --date --debug" ;;
         scale) options="--help --json --variant --shelf --stars --typed --u --binning --keep --debug" ;;
         schema) options="--help --debug" ;;
-        sensor) options="--help --json --variant --shelf --debug" ;;
+        sensor) options="--help --json --variant --shelf --keep --debug" ;;
         spacers) options="--help --json --variant --shelf --after --debug" ;;
         stars) options="--help --variant --each --every --limit --keep --json --debug" ;;
         unpack) options="--help --out --take --json --debug" ;;

@@ -138,7 +138,8 @@ def test_another_telescope_or_camera_becomes_a_variant():
 def test_what_no_rig_can_hold_is_left_out_and_told(card, value):
     found = drafted(frame(**{card: value}), frame(**{card: value}))
     assert found.rig.train
-    assert any(question.text.startswith(card.replace("_", "-")) or card == "SITELAT" for question in found.questions)
+    if card != "SITELAT":
+        assert any(question.text.startswith(card.replace("_", "-")) for question in found.questions)
     assert not any(words.startswith(card.replace("_", "-")) for words in found.rig.origin.values())
 
 
@@ -170,7 +171,7 @@ def test_ports_give_devices_with_identity_and_stable_port(tmp_path):
     guide = next(device for device in rig.devices if device.kind == "guide_camera")
     assert guide.identity.usb_id == "3f2a:0120"
     hubs = {device.id for device in rig.devices if device.kind == "hub"}
-    assert guide.connection.hub in hubs or guide.connection.hub is None
+    assert guide.connection.hub in {*hubs, None}
     alone = draft(Sources(ports=tree))
     asked = alone.questions
     kinds = {device.identity.usb_id: device.kind for device in alone.rig.devices}

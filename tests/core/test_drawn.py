@@ -141,7 +141,8 @@ def test_a_rig_is_laid_out_alike_before_and_after_it_is_reckoned(name):
         entries.joints,
         entries.top_mm,
     )
-    assert bare.rays == entries.rays or rig.measured
+    if not rig.measured:
+        assert bare.rays == entries.rays
     assert any(shape.verdict is not None for shape in entries.all_parts())
 
 

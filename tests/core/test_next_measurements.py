@@ -118,7 +118,8 @@ def test_a_change_makes_the_right_legs_stale_and_no_others(rig, name):
     for entry in out_of_date_measurements(after):
         assert entry.measured_on == DATE
         assert entry.what
-        assert entry.changed_on or entry.row_id == SPACING_ERROR
+        if entry.row_id != SPACING_ERROR:
+            assert entry.changed_on
     # Whoever changes it back has what was measured.
     older = rig
     for step in path:
@@ -131,7 +132,7 @@ def test_a_filter_kills_its_own_offset_alone(rig):
     after = edit.apply(rig, Change.of("Swap", ("devices", wheel, "slots", 1, "thickness_mm"), 3.0))
     (entry,) = out_of_date_measurements(after)
     assert entry.row_id.endswith("slot1.focus_offset_steps")
-    assert entry.what == ("filter 2: glass none → 3",) or "glass" in entry.what[0]
+    assert "glass" in entry.what[0]
 
 
 def test_a_part_put_in_or_taken_out_counts(rig):

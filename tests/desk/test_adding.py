@@ -64,16 +64,16 @@ def across(evaluation):
 def trial(tmp_path, monkeypatch):
     """A module that declares a step, a quantity and a finding, forgotten again after the test."""
     registry.in_order()
-    evaluator._import_all()
-    kept = (registry._declared, evaluator._functions, quantity_kinds.QUANTITY_KINDS, steps._steps, rows._numbers)
-    before, functions = [dict(one) for one in kept], list(rows._functions)
+    evaluator.import_all()
+    kept = (registry.DECLARED, evaluator.DECLARED, quantity_kinds.QUANTITY_KINDS, steps.DECLARED, rows.ROW_NUMBERS)
+    before, functions = [dict(one) for one in kept], list(rows.ROW_FUNCTIONS)
     (tmp_path / "lean_trial.py").write_text(TRIAL, "utf-8")
     monkeypatch.syspath_prepend(str(tmp_path))
     yield importlib.import_module("lean_trial")
     for one, was in zip(kept, before, strict=True):
         one.clear()
         one.update(was)
-    rows._functions[:] = functions
+    rows.ROW_FUNCTIONS[:] = functions
     registry.in_order.cache_clear()
     sys.modules.pop("lean_trial", None)
 
@@ -91,14 +91,14 @@ def test_one_module_adds_a_number_a_finding_and_a_step(trial, make_window, capsy
 
     window = make_window()
     window.files.open_demo("tarnfell-triplet-reduced")
-    assert window.worklist._lines["lean"].counts == "1 fails"
+    assert window.worklist.lines["lean"].counts == "1 fails"
     window.menus.by_name["Lean"].trigger()
     sheet = window.stack.currentWidget()
     row = sheet.findChild(LedgerRow)
     assert row is sheet.ledger.rows["lean_um"]
     assert row.isVisible()
     assert sheet.ledger.rows["main_camera.tilt_um"].quantity.verdict == "fails"
-    assert [finding.id for finding in window._listed][:1] == ["lean.across"]
+    assert [finding.id for finding in window.listed_findings][:1] == ["lean.across"]
 
 
 def test_declaring_twice_is_refused(trial):

@@ -148,7 +148,7 @@ def test_names_from_a_file_are_never_read_as_markup(window):
 
 def test_the_worklist_folds_and_is_walked_by_keys(window):
     worklist = window.worklist
-    heading, line = worklist._headings["Build"], worklist._lines["guide_branch"]
+    heading, line = worklist.headings["Build"], worklist.lines["guide_branch"]
     QTest.keyClick(heading, Key.Key_Return)
     assert not line.isVisible()
     assert heading.verdict == "fails"
@@ -159,7 +159,7 @@ def test_the_worklist_folds_and_is_walked_by_keys(window):
     assert window.step.key == "guide_branch"
     assert "fails" in line.accessibleName()
     QTest.keyClick(line, Key.Key_Down)
-    assert worklist._headings["Compute"].hasFocus()
+    assert worklist.headings["Compute"].hasFocus()
 
 
 def test_text_grows_and_shrinks_within_its_range(window):
@@ -194,11 +194,11 @@ def test_the_wheel_zooms_and_a_drag_pans(window):
 
 def test_every_part_is_chosen_by_a_click_on_its_dimension(window):
     window.band.grab()
-    for dimension in list(window.band._dimensions):
+    for dimension in list(window.band.dimensions):
         window.session.choose_part(None)
         QTest.mouseClick(window.band, Qt.MouseButton.LeftButton, pos=dimension.box.center().toPoint())
         assert window.session.chosen_part == dimension.part_id
-    ids = {d.part_id for d in window.band._dimensions}
+    ids = {d.part_id for d in window.band.dimensions}
     assert ids == {part.id for _, part in window.session.rig.parts()}
 
 

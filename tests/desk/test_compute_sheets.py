@@ -119,7 +119,7 @@ def test_coordinates_are_copied_and_saved(window, footprint, tmp_path, example_f
     window.show_step("footprint")
     sheet = window.sheets["footprint"]
     sheet.add_rig(example_file)
-    assert [item.text() for item in sheet._items()] == ["Tarnfell triplet, reduced"]
+    assert [item.text() for item in sheet.items()] == ["Tarnfell triplet, reduced"]
 
 
 def test_a_horizon_comes_in_and_the_night_is_told(window, footprint, qtbot, tmp_path):

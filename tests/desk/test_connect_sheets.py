@@ -56,7 +56,7 @@ def test_slots_disks_and_the_run_are_edited_where_they_stand(window, sheet_of):
     assert session.rig.devices[2].slot_names[-1] == "SII"
     type_into(sheet.slots.fields[6][0], "")
     assert session.rig.devices[2].slot_names[-1] == "OIII"
-    sheet.slots._act(0, 1)
+    sheet.slots.act(0, 1)
     assert session.rig.devices[2].slot_names[:2] == ("R", "L")
     assert session.evaluation.finding("wheel.order").verdict == "fails"
     sheet.choose("hut_computer")

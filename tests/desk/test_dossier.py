@@ -43,7 +43,7 @@ def written(sheet, qtbot):
 
 def test_pages_come_are_turned_and_stay_quiet_without_a_chapter(sheet, qtbot):
     paged(sheet, qtbot)
-    assert "1 of 18 chapters" in sheet.state.text()
+    assert "1 of 19 chapters" in sheet.state.text()
     preview = sheet.preview
     assert preview.place.text() == f"page 1 of {preview.count}"
     assert "Tarnfell triplet, reduced" in preview.page.accessibleDescription()
@@ -191,7 +191,7 @@ def test_figures_that_differ_are_noted_taken_and_forgotten(sheet):
     sheet.figures_section.open()
     panel, reported = sheet.figures_panel, []
     session.refused.connect(reported.append)
-    panel.value.setCurrentIndex(panel._paths.index("train[0].required_back_focus_mm"))
+    panel.value.setCurrentIndex(panel.paths.index("train[0].required_back_focus_mm"))
     panel.note()
     panel.figure.setText("61,2 mm")
     panel.note()

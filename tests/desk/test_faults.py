@@ -76,7 +76,7 @@ def test_one_failure_again_and_again_is_written_a_few_times_and_told_once(state)
     faults, entries = Faults(), []
     faults.met.connect(lambda line, _trace: entries.append(line))
     for _ in range(50):
-        faults._caught(kind, error, trace)
+        faults.caught(kind, error, trace)
     assert len(entries) == 1
     assert (state / "faults.log").read_text("utf-8").count("Traceback") == logged.MAX_AUTOCORRELATION
 

@@ -52,7 +52,6 @@ def test_what_cannot_be_read_is_kept_marked_and_taken_back_by_escape(field):
     assert field.property("invalid") is True
     field.show_value(12.9)  # a redraw in between does not wipe it
     assert field.text() == "twelve"
-    assert field.text() == "12.9" or field.text() == "twelve"
     replace(field, "thirteen")
     QTest.keyClick(field, Key.Key_Escape)
     assert field.text() == "12.9"
@@ -104,7 +103,7 @@ def test_a_card_takes_as_many_columns_as_it_has_room_for(qtbot):
     places = {}
     for width in (2000, 600, 100):
         card.fit_to_width(width)
-        grid = card._grid
+        grid = card.grid
         places[width] = [grid.getItemPosition(grid.indexOf(card.field(name)))[:2] for name in "abcdef"]
     assert [column for _, column in places[2000]] == [1, 1, 3, 3, 5, 5]
     assert [column for _, column in places[100]] == [1] * 6

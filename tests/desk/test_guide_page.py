@@ -42,16 +42,15 @@ def test_a_finding_is_shown_at_its_place(window, qtbot):
     window.show_step("light_path")
     window.margin.guide_button.click()
     assert window.stack.guide.place == Place("reference/findings", "finding.spacing.main")
-    pages = window.stack.guide.pages
-    assert pages.verticalScrollBar().value() > 0 or "spacing.main" in pages.toPlainText()[:400]
+    assert "spacing.main" in window.stack.guide.pages.toPlainText()
 
 
 def test_links_are_followed_within_the_guide_with_a_way_back(window):
     window.show_guide(Place("steps/scales"))
     page = window.stack.guide
-    page._follow(QUrl("../reference/numbers.html#number.focal_ratio"))
+    page.follow(QUrl("../reference/numbers.html#number.focal_ratio"))
     assert page.place == Place("reference/numbers", "number.focal_ratio")
-    page._follow(QUrl("#number.star_elongation"))
+    page.follow(QUrl("#number.star_elongation"))
     assert page.place == Place("reference/numbers", "number.star_elongation")
     page.go_back()
     page.go_back()
@@ -68,7 +67,7 @@ def test_links_are_followed_within_the_guide_with_a_way_back(window):
 def test_nothing_outside_the_guide_is_opened(window, link):
     window.show_guide(Place("index"))
     before = window.stack.guide.place
-    window.stack.guide._follow(QUrl(link))
+    window.stack.guide.follow(QUrl(link))
     assert window.stack.guide.place == before
 
 
@@ -87,7 +86,7 @@ def test_typing_searches_and_a_hit_is_opened(window, qtbot):
     page = window.stack.guide
     qtbot.keyClicks(page.words, "embossed")
     qtbot.waitUntil(lambda: "Embossed flats" in page.pages.toPlainText(), timeout=2000)
-    page._follow(QUrl("/symptoms.html#embossed-flats"))
+    page.follow(QUrl("/symptoms.html#embossed-flats"))
     assert page.place == Place("symptoms", "embossed-flats")
     page.words.setText("zzz<b>")
     qtbot.keyClick(page.words, Qt.Key.Key_Return)

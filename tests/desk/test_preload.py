@@ -43,7 +43,7 @@ def test_what_fails_to_load_is_left_to_whoever_needs_it(monkeypatch):
     monkeypatch.setattr(preload, "FOLDERS", ())
     work = preload.Preload()
     work.start()
-    work._thread.join(20)
+    work.thread.join(20)
     assert work.done
 
 
@@ -64,7 +64,7 @@ def test_it_stops_before_the_next_module(monkeypatch, begun):
     if begun:
         work.start()
         assert reached.wait(20)
-        work._stopped.set()
+        work.stopped.set()
         go_on.set()
     work.stop()
     assert work.done

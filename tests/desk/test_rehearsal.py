@@ -64,7 +64,7 @@ def test_the_timeline_tells_devices_and_what_stands_under_the_mouse(night, qtbot
     sheet = night
     timeline = sheet.timeline
     assert {"Pellucid Grand", "Hut roof", "Cairn Stout"} <= set(timeline.lanes)
-    lane = timeline._lane(timeline.lanes.index("Pellucid Grand"))
+    lane = timeline.lane_box(timeline.lanes.index("Pellucid Grand"))
     entries = timeline.reported_at(QPointF(timeline.x_of(3 * 3600), lane.center().y()))
     assert entries.startswith("Pellucid Grand\nexposing, from ")
     assert timeline.reported_at(QPointF(5, 2)) == ""
@@ -102,7 +102,7 @@ def test_the_plan_is_drafted_edited_and_undone(night, qtbot):
 
 def test_a_step_is_edited_where_it_stands_in_the_timeline(night, qtbot):
     sheet, session, timeline = night, night.session, night.timeline
-    block = dict(timeline._stages())[12]
+    block = dict(timeline.stage_blocks())[12]
     qtbot.mouseClick(timeline, Qt.MouseButton.LeftButton, pos=block.center().toPoint())
     assert sheet.step_panel.isVisibleTo(sheet)
     assert "Step 13 of 23: sequence" in {label.text() for label in sheet.step_panel.findChildren(QLabel)}
@@ -110,7 +110,7 @@ def test_a_step_is_edited_where_it_stands_in_the_timeline(night, qtbot):
     session.set_value(("plan", "steps", 12, "limit_s"), 400.0, "Limit")
     assert session.rig.plan.steps[12].limit_s == 400.0
     done(sheet, qtbot)
-    assert "limit 400 s" in timeline.reported_at(dict(timeline._stages())[12].center())
+    assert "limit 400 s" in timeline.reported_at(dict(timeline.stage_blocks())[12].center())
     qtbot.keyClick(timeline, Qt.Key.Key_Right)
     assert timeline.step == 13
     before = session.rig.plan.steps
@@ -133,9 +133,9 @@ def test_a_step_is_edited_where_it_stands_in_the_timeline(night, qtbot):
 def test_the_band_draws_the_night_of_the_chosen_fault(night, qtbot):
     band = night.window().drawing
     choose(night, qtbot, "Rain")
-    assert band.night._outcome is night.chosen.outcome
+    assert band.night.outcome is night.chosen.outcome
     night.table.selectRow(0)
-    assert band.night._outcome is night.result.good
+    assert band.night.outcome is night.result.good
 
 
 def test_a_date_that_is_none_is_refused(night):

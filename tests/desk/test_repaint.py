@@ -72,7 +72,7 @@ def redrawn(window, shown=None):
     band.set_palette(window.palette_in_use)
     band.resize(window.band.size())
     band.show_rig(shown or window.session)
-    band._zoom, band._pan = window.band._zoom, QPointF(window.band._pan)
+    band.zoom_factor, band.panned = window.band.zoom_factor, QPointF(window.band.panned)
     image = band.grab().toImage()
     band.deleteLater()
     return image
@@ -135,7 +135,7 @@ def test_whatever_is_done_the_drawing_is_what_it_would_be_drawn_anew(window, see
     for _ in range(30):
         an_edit(window, chance)()
         settled()
-        assert window.band._kept[1].toImage() == redrawn(window)
+        assert window.band.kept_picture[1].toImage() == redrawn(window)
 
 
 SEEN = {
@@ -159,7 +159,7 @@ def test_what_is_seen_of_the_rig_is_drawn_anew_when_it_changes(window, path, fir
     for value in (first, then):
         assert window.session.set_value(path, value, "Change")
         settled()
-        pictures.append(window.band._kept[1].toImage())
+        pictures.append(window.band.kept_picture[1].toImage())
         assert pictures[-1] == redrawn(window)
     assert pictures[0] != pictures[1]
 
@@ -169,10 +169,10 @@ def test_zoomed_in_what_is_large_is_not_kept(window):
         window.band.fit()
         window.band.zoom(factor)
         settled()
-        kept = window.band._pieces._kept.values()
+        kept = window.band.pieces.kept.values()
         assert all(own.width() * own.height() <= 1.05 * pieces.LARGEST_PX for own in kept)
         assert sum(own.width() * own.height() for own in kept) < 2e6
-        assert window.band._kept[1].toImage() == redrawn(window)
+        assert window.band.kept_picture[1].toImage() == redrawn(window)
 
 
 def test_a_part_of_a_hundred_metres_is_drawn_too(window):
@@ -180,10 +180,8 @@ def test_a_part_of_a_hundred_metres_is_drawn_too(window):
     for factor in (1.0, 40.0):
         window.band.zoom(factor)
         settled()
-        assert all(
-            max(own.width(), own.height()) <= pieces.LONGEST_PX + 2 for own in window.band._pieces._kept.values()
-        )
-        assert window.band._kept[1].toImage() == redrawn(window)
+        assert all(max(own.width(), own.height()) <= pieces.LONGEST_PX + 2 for own in window.band.pieces.kept.values())
+        assert window.band.kept_picture[1].toImage() == redrawn(window)
 
 
 def test_a_small_edit_leaves_the_drawing_where_it_is(window):
@@ -209,11 +207,11 @@ def test_a_mark_of_what_nobody_gave_goes_from_its_cell(window, painted):
 def test_an_edit_of_one_length_draws_only_what_stands_differently(window, monkeypatch):
     made = []
     settled()
-    draw = pieces._picture
-    monkeypatch.setattr(pieces, "_picture", lambda *given: made.append(1) or draw(*given))
+    draw = pieces.drawn_picture
+    monkeypatch.setattr(pieces, "drawn_picture", lambda *given: made.append(1) or draw(*given))
     window.session.set_length("ring", 12.91)
     settled()
-    band_and_rows = len(window.band._pieces._kept)
+    band_and_rows = len(window.band.pieces.kept)
     assert 0 < len(made) < band_and_rows / 2
 
 
@@ -230,11 +228,11 @@ def test_an_edit_paints_only_the_rows_and_cells_that_read_differently(window, pa
     cells = [rect for widget, rect in painted.seen if widget is viewport]
     assert all(rect.width() < viewport.width() / 4 for rect in cells)
     painted.seen.clear()
-    kept = window.band._kept
+    kept = window.band.kept_picture
     window.session.set_value(("note",), "nothing of this is drawn", "Note")
     settled()
     assert not painted.of((LedgerScale, FindingsList))
-    assert window.band._kept is kept
+    assert window.band.kept_picture is kept
 
 
 def test_the_wiring_is_not_drawn_anew_for_what_it_does_not_show(window, painted):

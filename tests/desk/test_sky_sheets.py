@@ -71,7 +71,7 @@ def test_the_demos_runs_show_its_planted_mistakes_and_advice_is_applied(window, 
     sheet.model_section.open()
     assert "steps/°C" in sheet.model_section.plot.answer.text()
     sheet.aligned.setChecked(True)
-    assert sheet.curve_section.plot._labels["bottom"] == "position from best, steps"
+    assert sheet.curve_section.plot.axis_labels["bottom"] == "position from best, steps"
     window.set_palette_by_name("night")
     assert "step: " in sheet.sentences.text()
 
@@ -103,7 +103,7 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     assert sheet.time_section.opened
     assert len(sheet.time_section.plot.data.rows) == 9
     sheet.table.selectRow(4)
-    qtbot.waitUntil(lambda: sheet._picture is not None and sheet._picture[0].endswith("focus_004.fits"), timeout=10000)
+    qtbot.waitUntil(lambda: sheet.picture is not None and sheet.picture[0].endswith("focus_004.fits"), timeout=10000)
     assert "focus_004.fits" in sheet.frame_plot.answer.text()
     assert len(sheet.frame_plot.data.rows) == sheet.grades[4].frame.count
     assert "zones" in sheet.place_plot.answer.text()

@@ -50,7 +50,7 @@ def program(tmp_path):
 def start(make_window, tmp_path):
     window = make_window()
     window.files.open_new()
-    window.stack.start_page._maps_path = tmp_path / "key-maps.json"
+    window.stack.start_page.maps_path = tmp_path / "key-maps.json"
     return window
 
 
@@ -138,8 +138,8 @@ def test_a_rig_is_built_from_the_empty_page_by_keyboard_alone(start, qtbot):
     band.setFocus()
     for length in ("12,5", "17", "28"):  # from the camera, which was added last, toward the telescope
         QTest.keyClicks(band, length[0])
-        QTest.keyClicks(band._editor, length[1:])
-        QTest.keyClick(band._editor, Key.Key_Return)
+        QTest.keyClicks(band.editor, length[1:])
+        QTest.keyClick(band.editor, Key.Key_Return)
         QTest.keyClick(band, Key.Key_Left)
     assert [part.length_mm for part in session.rig.train] == [28, 17, 12.5]
     assert not [path for path in session.rig.assumed if path.startswith("train")]
@@ -169,7 +169,7 @@ def test_the_band_folds_and_remembers_it_for_its_group(window):
     assert window.drawing.currentWidget() is window.drawing.strip
     window.show_step("light_path")
     window.drawing.strip.grab()
-    box, part_id = window.drawing.strip._boxes[2]
+    box, part_id = window.drawing.strip.boxes[2]
     QTest.mouseClick(window.drawing.strip, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert window.session.chosen_part == part_id == "wheel"
     QTest.keyClick(window.drawing.strip, Key.Key_Return)
@@ -179,13 +179,13 @@ def test_the_band_folds_and_remembers_it_for_its_group(window):
     window.show_step("shelf")
     assert window.drawing.wanted_height(window.height(), 1.0) == 300
     window.show_step("cooling")
-    assert window.band._lit == "camera"
+    assert window.band.lit_part == "camera"
 
 
 def test_the_worklist_shows_nineteen_steps_without_scrolling(window):
     from wyntaxis.core.steps import GROUPS
 
-    line = window.worklist._lines["light_path"]
+    line = window.worklist.lines["light_path"]
     lines = 19 + len(GROUPS)
     assert lines * line.least_height() <= window.worklist.viewport().height() + 8
     assert not window.worklist.verticalScrollBar().isVisible()
@@ -226,7 +226,7 @@ def test_a_finding_is_accepted_with_a_reason_and_taken_back(window):
     QTest.keyClick(margin.reason, Key.Key_Return)
     assert session.chosen_finding.accepted == "corners are cropped"
     assert "corners are cropped" in margin.accepted.text()
-    assert "1 accepted" in window.worklist._lines["light_path"].counts
+    assert "1 accepted" in window.worklist.lines["light_path"].counts
     session.set_length("ring", 12.5)
     assert session.evaluation.finding("spacing.main").accepted == "", "another number, another matter"
     session.undo()

@@ -32,7 +32,7 @@ def finding_titles(window):
 
 def dimension_of(window, part_id):
     window.band.grab()
-    box = next(d.box for d in window.band._dimensions if d.part_id == part_id)
+    box = next(d.box for d in window.band.dimensions if d.part_id == part_id)
     return box.center().toPoint()
 
 
@@ -50,7 +50,7 @@ def test_the_main_job(window, qtbot, tmp_path, monkeypatch):
     QTest.mouseClick(window.band, Qt.MouseButton.LeftButton, pos=dimension_of(window, "ring"))
     assert window.session.chosen_part == "ring"
     QTest.mouseDClick(window.band, Qt.MouseButton.LeftButton, pos=dimension_of(window, "ring"))
-    type_into(window.band._editor, "12.5")
+    type_into(window.band.editor, "12.5")
     assert window.session.rig.train[3].length_mm == 12.5
     assert "+0.316" in error_text(window)
     assert window.margin.title.text().startswith("Tight: The sensor is within the tolerance behind Aldous 0.76x")
@@ -78,8 +78,8 @@ def test_by_keyboard_alone(window):
         QTest.keyClick(window.band, Key.Key_Right)
         assert window.session.chosen_part == expected
     QTest.keyClicks(window.band, "1")
-    QTest.keyClicks(window.band._editor, "2,18")
-    QTest.keyClick(window.band._editor, Key.Key_Return)
+    QTest.keyClicks(window.band.editor, "2,18")
+    QTest.keyClick(window.band.editor, Key.Key_Return)
     assert window.session.rig.train[3].length_mm == 12.18
     assert window.session.evaluation.finding("spacing.main").verdict == "holds"
     QTest.keyClick(window.band, Key.Key_Up)
@@ -94,10 +94,10 @@ def test_remedies_are_applied_by_their_button_and_undone(window):
     assert window.session.rig.train[3].length_mm == 12.18
     assert window.margin.title.text().startswith("Holds")
     QTest.mouseClick(window.margin.all_box, Qt.MouseButton.LeftButton)
-    severities = [finding.verdict.severity for finding in window._listed]
+    severities = [finding.verdict.severity for finding in window.listed_findings]
     assert severities == sorted(severities, reverse=True), "the gravest first"
-    row = next(row for row, finding in enumerate(window._listed) if finding.id == "spacing.guide")
-    assert window.margin.list.item(row).text() == window._listed[row].title, "titles are whole"
+    row = next(row for row, finding in enumerate(window.listed_findings) if finding.id == "spacing.guide")
+    assert window.margin.list.item(row).text() == window.listed_findings[row].title, "titles are whole"
     window.margin.list.setCurrentRow(row)
     assert window.step.key == "guide_branch"
     QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)
@@ -115,15 +115,15 @@ def test_a_length_that_cannot_be_stays_where_it_was_typed(window, typed, words):
     window.session.choose_part("ring")
     window.band.grab()
     window.band.edit_length()
-    editor = window.band._editor
+    editor = window.band.editor
     type_into(editor, typed)
-    assert window.band._editor is editor
+    assert window.band.editor is editor
     assert editor.text() == typed
     assert words in window.notice.text.text()
     assert window.notice.isVisible()
     assert window.session.rig.train[3].length_mm == 12.9
     QTest.keyClick(editor, Key.Key_Escape)
-    assert window.band._editor is None
+    assert window.band.editor is None
 
 
 def cell(window, row, column):
@@ -202,7 +202,7 @@ def test_parts_are_added_moved_duplicated_and_taken_out(window):
 def test_a_rig_built_from_nothing(window):
     window.files.open_new()
     assert window.stack.currentWidget() is window.stack.start_page
-    assert "No parts yet" in window.sheets["light_path"]._empty.text()
+    assert "No parts yet" in window.sheets["light_path"].empty.text()
     for name in ("Corrector", "Off axis guider", "Camera"):
         window.menus.by_name[name].trigger()
     window.menus.by_name["Add sensor"].trigger()
@@ -211,13 +211,13 @@ def test_a_rig_built_from_nothing(window):
     assert window.session.evaluation.value(BACK_FOCUS_ERROR) == pytest.approx(20 - 55)
     sheet = window.sheets["guide_branch"]
     window.show_step("guide_branch")
-    sheet._set_kind("off_axis")
+    sheet.set_kind("off_axis")
     assert "no off-axis guider with a prism" in window.notice.text.text()
     window.session.choose_part("off_axis_guider")
     window.menus.by_name["Add prism"].trigger()
-    sheet._set_kind("off_axis")
+    sheet.set_kind("off_axis")
     assert window.session.rig.guiding.taps == "off_axis_guider"
-    sheet._set_kind("separate")
+    sheet.set_kind("separate")
     assert window.session.rig.guiding.telescope.focal_length_mm == 200
 
 
@@ -365,7 +365,7 @@ def test_zoom_keeps_the_point_under_the_cursor_and_fit_brings_all_back(window):
 
 
 def test_a_new_rig_shows_no_mark_of_the_last_one(window):
-    headings = window.worklist._headings
+    headings = window.worklist.headings
     assert headings["Build"].verdict == "fails"
     window.attach(Session.new(window.stock()))
     stands = {tally.step.group: [] for tally in tallies(window.session.evaluation)}

@@ -23,16 +23,16 @@ class Step:
     caption: str = ""
 
 
-_steps: dict[str, Step] = {}
+DECLARED: dict[str, Step] = {}
 
 
 def _step(key: str, group: str, title: str, purpose: str, caption: str = "") -> Step:
-    return _steps.setdefault(key, Step(key, group, title, purpose, caption))
+    return DECLARED.setdefault(key, Step(key, group, title, purpose, caption))
 
 
 def steps() -> tuple[Step, ...]:
     """Return every step, group by group, in the order of the declarations."""
-    return tuple(sorted(_steps.values(), key=lambda step: GROUPS.index(step.group)))
+    return tuple(sorted(DECLARED.values(), key=lambda step: GROUPS.index(step.group)))
 
 
 def step_named(key: str) -> Step:
@@ -48,7 +48,7 @@ def declare_step(key: str, group: str, title: str, purpose: str, caption: str = 
     ValueError
         When the key is taken, or the group is none of :data:`GROUPS`.
     """
-    if key in _steps or group not in GROUPS:
+    if key in DECLARED or group not in GROUPS:
         raise ValueError(f"the step {key} is declared already, or {group} is no group")
     return _step(key, group, title, purpose, caption)
 

@@ -52,16 +52,16 @@ class Card(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 7, 10, 9)
         layout.setSpacing(5)
-        self._title = PlainLabel()
-        self._title.setProperty("role", "heading")
-        self._title.setWordWrap(True)
-        layout.addWidget(self._title)
+        self.heading = PlainLabel()
+        self.heading.setProperty("role", "heading")
+        self.heading.setWordWrap(True)
+        layout.addWidget(self.heading)
         self._grid_holder: QWidget | None = None
 
     def show_object(self, title: str, base: DocumentPath, specs: tuple[DisplayedField, ...], document: Any) -> None:
         """Show an object of the document; the fields are kept where only values have changed."""
-        self._title.setText(title)
-        self._title.setVisible(bool(title))
+        self.heading.setText(title)
+        self.heading.setVisible(bool(title))
         if base != self._base or specs != self._specs:
             self._base, self._specs = base, specs
             self._build()
@@ -117,10 +117,10 @@ class Card(QFrame):
         self._fields = {}
         holder = QWidget()
         holder.setProperty("role", "card")
-        self._grid = QGridLayout(holder)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(7)
-        self._grid.setVerticalSpacing(4)
+        self.grid = QGridLayout(holder)
+        self.grid.setContentsMargins(0, 0, 0, 0)
+        self.grid.setHorizontalSpacing(7)
+        self.grid.setVerticalSpacing(4)
         self._labels: dict[DocumentPath, PlainLabel] = {}
         for spec in self._specs:
             field = self._field(spec)
@@ -137,14 +137,14 @@ class Card(QFrame):
         """Lay the fields out column by column."""
         rows = -(-len(self._specs) // self._columns)
         for column in range(2 * self._most_columns):
-            self._grid.setColumnStretch(column, column % 2 if column < 2 * self._columns else 0)
+            self.grid.setColumnStretch(column, column % 2 if column < 2 * self._columns else 0)
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for index, (path, field) in enumerate(self._fields.items()):
             row, column = index % rows, 2 * (index // rows)
             label = self._labels[path]
             label.setWordWrap(self._columns == 1)
-            self._grid.addWidget(label, row, column, right if self._columns > 1 else Qt.AlignmentFlag.AlignVCenter)
-            self._grid.addWidget(field, row, column + 1)
+            self.grid.addWidget(label, row, column, right if self._columns > 1 else Qt.AlignmentFlag.AlignVCenter)
+            self.grid.addWidget(field, row, column + 1)
         # Tab follows the reading order, which is the order of the fields.
         fields = list(self._fields.values())
         for entry, other in itertools.pairwise(fields):

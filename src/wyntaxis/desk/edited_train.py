@@ -37,7 +37,7 @@ class EditedTrain(EditedRig):
         """Put a new part of a kind in before ``index`` and choose it."""
         part_id = edit.free_id(self._everything(), kind)
         part: dict[str, Any] = {"id": part_id, "kind": kind, "length_mm": NEW_PART_LENGTH_MM}
-        return self._insert(list_path, index, part, f"Add {kind.replace('_', ' ')}", [("length_mm",)])
+        return self.insert(list_path, index, part, f"Add {kind.replace('_', ' ')}", [("length_mm",)])
 
     def set_guiding(self, kind: str) -> bool:
         """Change the kind of guiding; the guide path is kept wherever the new kind can hold one."""
@@ -72,7 +72,7 @@ class EditedTrain(EditedRig):
         """Put a copy of a shelf part in before ``index`` and choose it."""
         document = part.model_dump(mode="json", exclude_unset=True)
         document["id"] = edit.free_id(self._everything(), part.id)
-        return self._insert(list_path, index, document, f"Put {part.title} in")
+        return self.insert(list_path, index, document, f"Put {part.title} in")
 
     def place_after_chosen(self, *, guide: bool = False) -> tuple[DocumentPath, int]:
         """Return the path and index behind the chosen part, but before the camera that ends its path."""
@@ -84,7 +84,7 @@ class EditedTrain(EditedRig):
             index -= 1
         return (("guiding", "path") if on_guide else ("train",)), index
 
-    def _insert(
+    def insert(
         self,
         list_path: DocumentPath,
         index: int,
@@ -106,7 +106,7 @@ class EditedTrain(EditedRig):
         copy = part.model_dump(mode="json", exclude_unset=True)
         copy["id"] = edit.free_id(self._everything(), part.id)
         assert isinstance(index, int)
-        return self._insert(tuple(where), index + 1, copy, f"Duplicate {part.title}")
+        return self.insert(tuple(where), index + 1, copy, f"Duplicate {part.title}")
 
     def take_out(self, part_id: str) -> bool:
         """Take a part out and choose its neighbour; where variants use it too, ask whether it goes out of them."""

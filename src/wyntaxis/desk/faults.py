@@ -22,12 +22,12 @@ class Faults(QObject):
 
     def watch(self) -> None:
         """Take over for everything raised and not caught, here and in other threads."""
-        sys.excepthook = self._caught
-        threading.excepthook = lambda arguments: self._caught(
+        sys.excepthook = self.caught
+        threading.excepthook = lambda arguments: self.caught(
             arguments.exc_type, arguments.exc_value or arguments.exc_type(), arguments.exc_traceback
         )
 
-    def _caught(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    def caught(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if not issubclass(kind, Exception):
             sys.__excepthook__(kind, error, trace)
             return

@@ -72,7 +72,7 @@ class GuidePage(QWidget):
         self.pages.setOpenLinks(False)
         self.pages.setFrameShape(QTextBrowser.Shape.NoFrame)
         self.pages.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.pages.anchorClicked.connect(self._follow)
+        self.pages.anchorClicked.connect(self.follow)
         self.back = self._button("Back", "Alt+←: the page before", self.go_back)
         self.forward = self._button("Forward", "Alt+→: the page after", self.go_forward)
         self.contents = self._button("Contents", "All pages", lambda: self.show_place(Place(FIRST_PAGE)))
@@ -168,7 +168,7 @@ class GuidePage(QWidget):
         nothing = "<p>Nothing in the guide has all these words. Try fewer, or the beginning of one.</p>"
         self._show(f"<h1>{html.escape(wanted)}</h1>{''.join(entries) or nothing}")
 
-    def _follow(self, link: QUrl) -> None:
+    def follow(self, link: QUrl) -> None:
         if link.scheme() or link.host():
             return  # nothing outside is opened
         path = link.path().removesuffix(".html")

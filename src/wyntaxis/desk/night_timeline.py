@@ -77,7 +77,7 @@ class NightTimeline(Picture):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName("Timeline of the night")
-        self._outcome: NightOutcome | None = None
+        self.outcome: NightOutcome | None = None
         self._sky: NightSky | None = None
         self._palette: Palette | None = None
         self.lanes: list[str] = []
@@ -86,7 +86,7 @@ class NightTimeline(Picture):
         self, outcome: NightOutcome | None, sky: NightSky | None, palette: Palette, steps: tuple[NightStep, ...] = ()
     ) -> None:
         """Show a night, with the plan's steps above it."""
-        self._outcome, self._sky, self._palette, self._steps = outcome, sky, palette, steps
+        self.outcome, self._sky, self._palette, self._steps = outcome, sky, palette, steps
         self.lanes = []
         if outcome is not None:
             busy = dict.fromkeys(span.device for span in outcome.spans)
@@ -106,9 +106,9 @@ class NightTimeline(Picture):
 
     def words(self) -> str:
         """Return what the timeline shows, in a sentence."""
-        if self._outcome is None:
+        if self.outcome is None:
             return ""
-        own = self._outcome
+        own = self.outcome
         text = f"{own.frames_kept} of {own.frames_planned} frames kept, ends after {clock_words(own.ends_s)} h"
         first = own.first_unhandled
         if 0 <= self.step < len(self._steps):
@@ -131,7 +131,7 @@ class NightTimeline(Picture):
     @property
     def _until_s(self) -> float:
         sky = self._sky.dark_until_s if self._sky is not None else 0.0
-        own = self._outcome.ends_s if self._outcome is not None else 0.0
+        own = self.outcome.ends_s if self.outcome is not None else 0.0
         return max(sky, own, HOUR_S)
 
     def x_of(self, seconds: float) -> float:
@@ -146,7 +146,7 @@ class NightTimeline(Picture):
             return LANE_EM
         return max((self.height() / self._em - TOP_EM - AXIS_EM) / len(self.lanes), 0.4)
 
-    def _lane(self, index: int) -> QRectF:
+    def lane_box(self, index: int) -> QRectF:
         top = self._em * (TOP_EM + self._lane_em * (index + bool(self._steps)))
         left = LEFT_EM * self._em
         return QRectF(left, top, self.width() - left - RIGHT_EM * self._em, self._lane_em * self._em)
@@ -161,7 +161,7 @@ class NightTimeline(Picture):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         palette = self._palette
         painter.fillRect(self.rect(), palette.color("field"))
-        if self._outcome is None:
+        if self.outcome is None:
             painter.setPen(palette.color("faded"))
             painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), "The night has not been simulated yet.")
             return
@@ -175,7 +175,7 @@ class NightTimeline(Picture):
     def _draw_dark(self, painter: QPainter, palette: Palette) -> None:
         if self._sky is None:
             return
-        height = self._lane(len(self.lanes) - 1).bottom() if self.lanes else self.height()
+        height = self.lane_box(len(self.lanes) - 1).bottom() if self.lanes else self.height()
         left, right = self.x_of(self._sky.dark_from_s), self.x_of(self._sky.dark_until_s)
         shade = palette.color("ink", 16)
         painter.fillRect(QRectF(left, TOP_EM * self._em, right - left, height - TOP_EM * self._em), shade)
@@ -192,11 +192,11 @@ class NightTimeline(Picture):
             room = painter.fontMetrics().horizontalAdvance("meridian")
             painter.drawText(QPointF(x - room - 4, self._em * 1.1), "meridian")
 
-    def _stages(self) -> list[tuple[int, QRectF]]:
+    def stage_blocks(self) -> list[tuple[int, QRectF]]:
         """Return of each step that came to work its place in the plan and its block, in order of time."""
-        if self._outcome is None or not self._steps:
+        if self.outcome is None or not self._steps:
             return []
-        lane = self._lane(-1)
+        lane = self.lane_box(-1)
         return [
             (
                 stage.place,
@@ -204,7 +204,7 @@ class NightTimeline(Picture):
                     self.x_of(stage.from_s), lane.top() + 2, self._width(stage.from_s, stage.to_s), lane.height() - 4
                 ),
             )
-            for stage in self._outcome.stages
+            for stage in self.outcome.stages
         ]
 
     def _width(self, from_s: float, to_s: float) -> float:
@@ -212,14 +212,14 @@ class NightTimeline(Picture):
 
     def _draw_plan(self, painter: QPainter, palette: Palette) -> None:
         """Draw the plan's steps as blocks, named where there is room, the chosen one lit."""
-        lane, metrics = self._lane(-1), painter.fontMetrics()
+        lane, metrics = self.lane_box(-1), painter.fontMetrics()
         painter.setPen(palette.color("ink"))
         box = QRectF(6, lane.top(), LEFT_EM * self._em - 10, lane.height())
         painter.drawText(box, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), "plan")
         painter.setPen(QPen(palette.color("rule"), 1))
         painter.drawLine(lane.bottomLeft(), lane.bottomRight())
         chosen: QRectF | None = None
-        for place, block in self._stages():
+        for place, block in self.stage_blocks():
             if place >= len(self._steps):
                 continue
             painter.fillRect(block, palette.color("ink", 40 if place % 2 else 22))
@@ -240,7 +240,7 @@ class NightTimeline(Picture):
             painter.drawRect(lane.adjusted(-1, 0, 1, 0))
 
     def _draw_lane(self, painter: QPainter, palette: Palette, index: int, device: str) -> None:
-        lane = self._lane(index)
+        lane = self.lane_box(index)
         painter.setPen(palette.color("ink"))
         metrics = painter.fontMetrics()
         room = round(LEFT_EM * self._em) - 10
@@ -250,8 +250,8 @@ class NightTimeline(Picture):
             painter.drawText(box, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), name)
         painter.setPen(QPen(palette.color("rule"), 1))
         painter.drawLine(lane.bottomLeft(), lane.bottomRight())
-        assert self._outcome is not None
-        for kind, left, right in self._merged([span for span in self._outcome.spans if span.device == device]):
+        assert self.outcome is not None
+        for kind, left, right in self._merged([span for span in self.outcome.spans if span.device == device]):
             inset = min(3.0, lane.height() / 8)
             bar = QRectF(left, lane.top() + inset, max(right - left, 1.0), lane.height() - 2 * inset)
             color = palette.color(_COLORS[kind])
@@ -261,7 +261,7 @@ class NightTimeline(Picture):
                 painter.drawRect(bar)
             else:
                 painter.fillRect(bar, color)
-        for event in self._outcome.events:
+        for event in self.outcome.events:
             if event.device == device:
                 self._draw_event(painter, palette, lane, event)
 
@@ -295,7 +295,7 @@ class NightTimeline(Picture):
             painter.drawLine(QPointF(x, lane.top() + 1), QPointF(x + 5, lane.top() + 7))
 
     def _draw_axis(self, painter: QPainter, palette: Palette) -> None:
-        bottom = self._lane(len(self.lanes) - 1).bottom() if self.lanes else 0.0
+        bottom = self.lane_box(len(self.lanes) - 1).bottom() if self.lanes else 0.0
         painter.setPen(palette.color("ink"))
         hours = round(self._until_s / HOUR_S)
         step = max(1, round(hours / 10))
@@ -307,7 +307,7 @@ class NightTimeline(Picture):
 
     def step_at(self, at: QPointF) -> int:
         """Return the place of the plan's step that stands somewhere; -1 for none."""
-        hits = [place for place, block in self._stages() if block.adjusted(-1, -2, 1, 2).contains(at)]
+        hits = [place for place, block in self.stage_blocks() if block.adjusted(-1, -2, 1, 2).contains(at)]
         return hits[-1] if hits else -1
 
     def mousePressEvent(self, a0: QMouseEvent | None) -> None:
@@ -344,12 +344,12 @@ class NightTimeline(Picture):
         place = self.step_at(at)
         if place >= 0 and place < len(self._steps):
             return step_words(place, self._steps[place])
-        if self._outcome is None or not 0 <= index < len(self.lanes):
+        if self.outcome is None or not 0 <= index < len(self.lanes):
             return ""
         device = self.lanes[index]
         spans = [
             s
-            for s in self._outcome.spans
+            for s in self.outcome.spans
             if s.device == device and self.x_of(s.from_s) - 1 <= at.x() <= self.x_of(s.to_s) + 1
         ]
         lines = [device]
@@ -357,6 +357,6 @@ class NightTimeline(Picture):
             span = spans[0]
             took = number((span.to_s - span.from_s) / 60, 1)
             lines.append(f"{SPAN_WORDS[span.kind]}, from {clock_words(span.from_s)} h, {took} min")
-        near = [e for e in self._outcome.events if e.device == device and abs(self.x_of(e.t_s) - at.x()) < 4]
+        near = [e for e in self.outcome.events if e.device == device and abs(self.x_of(e.t_s) - at.x()) < 4]
         lines += [f"{clock_words(event.t_s)} h: {event.what}" for event in near[:5]]
         return "\n".join(lines)

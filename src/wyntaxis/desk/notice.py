@@ -91,7 +91,7 @@ class NoticeStrip(QFrame):
         return bool(self._questions)
 
     @property
-    def _buttons(self) -> list[QPushButton]:
+    def buttons(self) -> list[QPushButton]:
         return [*self._first.buttons, *(self._second.buttons if self._second.isVisibleTo(self) else [])]
 
     def tell(self, text: str, *, error: bool = False) -> None:
@@ -195,7 +195,7 @@ class NoticeStrip(QFrame):
 
     def button(self, name: str) -> QPushButton:
         """Return the button of an answer."""
-        return next(button for button in self._buttons if button.text() == name)
+        return next(button for button in self.buttons if button.text() == name)
 
     def keyPressEvent(self, a0: QKeyEvent | None) -> None:
         if a0 is not None and a0.key() == Qt.Key.Key_Escape:

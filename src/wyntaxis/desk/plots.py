@@ -72,7 +72,7 @@ class PlotPanel(QWidget):
         super().__init__()
         self.name = name
         self.data = PlotData()
-        self._labels = {"bottom": across, "left": upward}
+        self.axis_labels = {"bottom": across, "left": upward}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
@@ -101,7 +101,7 @@ class PlotPanel(QWidget):
         self.plot.setBackground(palette.color("field"))
         font = QFont(self.font())
         font.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.85)))
-        for side, label in self._labels.items():
+        for side, label in self.axis_labels.items():
             axis = self.plot.getAxis(side)
             axis.setPen(palette.color("faded"))
             axis.setTextPen(palette.color("ink"))

@@ -34,8 +34,8 @@ class CurvePlot(BenchPlot):
         """Draw every run, the chosen one with its uncertainty; ``aligned`` counts from each run's best position."""
         self.plot.clear()
         self.dress(palette)
-        self._labels["bottom"] = "position from best, steps" if aligned else "position, steps"
-        self.plot.getAxis("bottom").setLabel(self._labels["bottom"], color=palette.ink)
+        self.axis_labels["bottom"] = "position from best, steps" if aligned else "position, steps"
+        self.plot.getAxis("bottom").setLabel(self.axis_labels["bottom"], color=palette.ink)
         self.data = PlotData(["run", "position_steps", "hfd_px", "used", "model_px", "model_u_px"])
         for index, (run, curve) in enumerate(zip(result.runs, result.curves, strict=True)):
             color = run_colors(palette)[index % 5]

@@ -72,13 +72,13 @@ class TimePlot(BenchPlot):
         """Draw a figure of every frame."""
         self.plot.clear()
         self.legend.clear()
-        self._labels["left"] = figure.label
+        self.axis_labels["left"] = figure.label
         self.dress(palette)
         moments = [moment_of(entry.frame) for entry in grades]
         known = [moment for moment in moments if moment is not None]
         timed = len(known) == len(grades) and len(known) > 0
         if not timed:
-            self._labels["bottom"] = "frame"
+            self.axis_labels["bottom"] = "frame"
             self.plot.getAxis("bottom").setLabel("frame", color=palette.ink)
         first = min(known) if timed else None
         x = np.array(

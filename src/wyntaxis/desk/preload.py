@@ -28,26 +28,26 @@ class Preload:
     """Loads the modules once; what fails to load is left to whoever needs it, who will say so."""
 
     def __init__(self) -> None:
-        self._stopped = threading.Event()
-        self._thread = threading.Thread(target=self._load, name="warming", daemon=True)
+        self.stopped = threading.Event()
+        self.thread = threading.Thread(target=self._load, name="warming", daemon=True)
 
     def start(self) -> None:
-        self._thread.start()
+        self.thread.start()
 
     @property
     def done(self) -> bool:
         """Whether all is loaded, or it was stopped."""
-        return not self._thread.is_alive()
+        return not self.thread.is_alive()
 
     def stop(self) -> None:
         """End after the module under way, and wait for it."""
-        self._stopped.set()
-        if self._thread.ident is not None:
-            self._thread.join(STOP_WITHIN_S)
+        self.stopped.set()
+        if self.thread.ident is not None:
+            self.thread.join(STOP_WITHIN_S)
 
     def _load(self) -> None:
         for name in wanted_modules():
-            if self._stopped.wait(0.001):  # and let the interface have its turn
+            if self.stopped.wait(0.001):  # and let the interface have its turn
                 return
             with contextlib.suppress(Exception):
                 importlib.import_module(name)

@@ -117,7 +117,7 @@ class RowsEditor(GridPanel):
             button.setToolTip(f"{tip}: {self._word} {index + 1}")
             button.setAccessibleName(f"{tip}: {self._word} {index + 1}")
             button.setEnabled(0 <= index + step < self._count)
-            button.clicked.connect(lambda _checked, step=step: self._act(index, step))
+            button.clicked.connect(lambda _checked, step=step: self.act(index, step))
             found.append(button)
         return found
 
@@ -148,7 +148,7 @@ class RowsEditor(GridPanel):
         """Add an entry at the end."""
         self._session.set_value((*self._base, len(self._entries())), self._fresh(), f"Add {self._word}")
 
-    def _act(self, index: int, step: int) -> None:
+    def act(self, index: int, step: int) -> None:
         entries = self._entries()
         if step == 0:
             del entries[index]

@@ -41,7 +41,7 @@ class StartPage(QScrollArea):
     def __init__(self, session: Session, maps_path: Path | None = None) -> None:
         super().__init__()
         self.session = session
-        self._maps_path = maps_path or own_maps_path()
+        self.maps_path = maps_path or own_maps_path()
         self.drafted: Draft | None = None
         self.setWidgetResizable(True)
         self.setAcceptDrops(True)
@@ -181,7 +181,7 @@ class StartPage(QScrollArea):
 
     def _start(self, label: str, read: Callable[[KeyMaps, Progress], Sources]) -> None:
         self._label = label
-        rig, maps_path = self.session.document, self._maps_path
+        rig, maps_path = self.session.document, self.maps_path
 
         def work(progress: Progress) -> tuple[object, Draft]:
             try:

@@ -35,7 +35,7 @@ class ShelfStock(QObject):
 
     def __init__(self, path: Path | None) -> None:
         super().__init__()
-        self._path = path
+        self.path = path
         self._edits: list[tuple[Shelf, Shelf]] = []
         """The shelf before and after each of one's own edits, without what another window changed meanwhile."""
         self.shelf = Shelf()
@@ -51,7 +51,7 @@ class ShelfStock(QObject):
     @property
     def folder(self) -> Path | None:
         """Where the imager's own files lie; None where nothing is kept."""
-        return self._path.parent if self._path is not None else None
+        return self.path.parent if self.path is not None else None
 
     @property
     def can_undo(self) -> bool:
@@ -64,7 +64,7 @@ class ShelfStock(QObject):
         if self.broken:
             self.refused.emit(f"the shelf is not changed while its file cannot be read: {self.broken}")
             return False
-        taken = self._saved_with(shelf) if self._path is not None else shelf
+        taken = self._saved_with(shelf) if self.path is not None else shelf
         if taken is None:
             return False
         self._edits = [*self._edits, (self.shelf, shelf)][-UNDO_LIMIT:]
@@ -83,7 +83,7 @@ class ShelfStock(QObject):
             self.refused.emit(str(error))
             return
         assert shelf is not None
-        shelf = self._saved_with(shelf) if self._path is not None else shelf
+        shelf = self._saved_with(shelf) if self.path is not None else shelf
         if shelf is not None:
             self._edits.pop()
             self.shelf = shelf
@@ -144,16 +144,16 @@ class ShelfStock(QObject):
 
     def _saved_with(self, shelf: Shelf) -> Shelf | None:
         """Save a change of the shelf together with what another window has changed meanwhile; None when it cannot."""
-        assert self._path is not None
+        assert self.path is not None
         try:
-            self._path.parent.mkdir(parents=True, exist_ok=True)
-            with alone_in(self._path.parent):
-                if is_there(self._path) and sha256_of(self._path) != self._sha256:
-                    shelf = merged(self.shelf, shelf, load_own_shelf(self._path))
-                save_shelf(shelf, self._path)
-                self._sha256 = sha256_of(self._path)
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            with alone_in(self.path.parent):
+                if is_there(self.path) and sha256_of(self.path) != self._sha256:
+                    shelf = merged(self.shelf, shelf, load_own_shelf(self.path))
+                save_shelf(shelf, self.path)
+                self._sha256 = sha256_of(self.path)
         except OSError as error:
-            self.refused.emit(f"{self._path.parent}: cannot be made: {error.strerror}")
+            self.refused.emit(f"{self.path.parent}: cannot be made: {error.strerror}")
         except InputError as error:
             self.refused.emit(str(error))
         else:

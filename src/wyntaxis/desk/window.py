@@ -52,7 +52,7 @@ class MainWindow(Workplace):
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
-        self._listed: tuple[Finding, ...] = ()
+        self.listed_findings: tuple[Finding, ...] = ()
         self._step_reported = False
         self._may_close = False
         self.setMinimumSize(800, 560)
@@ -354,12 +354,12 @@ class MainWindow(Workplace):
         chosen = self.session.chosen_finding
         if self.margin.all_steps:
             rig = self.session.rig
-            self._listed = tuple(f for f in self.session.evaluation.findings if step_applies(rig, step_of(f)))
+            self.listed_findings = tuple(f for f in self.session.evaluation.findings if step_applies(rig, step_of(f)))
         else:
-            self._listed = own if chosen is None or chosen in own else (chosen, *own)
+            self.listed_findings = own if chosen is None or chosen in own else (chosen, *own)
         # The gravest first; of one verdict, in the order in which they are told.
-        self._listed = tuple(sorted(self._listed, key=lambda finding: -finding.verdict.severity))
-        self.margin.show_findings(self._listed, chosen, self.session.subject_of)
+        self.listed_findings = tuple(sorted(self.listed_findings, key=lambda finding: -finding.verdict.severity))
+        self.margin.show_findings(self.listed_findings, chosen, self.session.subject_of)
 
     def _findings_of_step(self) -> tuple[Finding, ...]:
         """Return the findings told at the step shown; at the list of conditions, all that do not hold."""
@@ -487,7 +487,7 @@ class MainWindow(Workplace):
 
         if self.session is None:
             return
-        finding = self._listed[row]
+        finding = self.listed_findings[row]
         self.session.choose_finding(finding)
         if not belongs(self.step, finding):
             step = next((s for s in steps() if belongs(s, finding)), self.step)

@@ -150,18 +150,18 @@ class WorklistView(QScrollArea):
         layout = QVBoxLayout(body)
         layout.setContentsMargins(0, 4, 0, 4)
         layout.setSpacing(0)
-        self._headings: dict[str, _Line] = {}
-        self._lines: dict[str, _Line] = {}
+        self.headings: dict[str, _Line] = {}
+        self.lines: dict[str, _Line] = {}
         for group in GROUPS:
             heading = _Line(group, heading=True)
             heading.activated.connect(lambda group=group: self._section(group))
-            self._headings[group] = heading
+            self.headings[group] = heading
             layout.addWidget(heading)
             for step in steps():
                 if step.group == group:
                     line = _Line(step.title, heading=False)
                     line.activated.connect(lambda key=step.key: self.step_chosen.emit(key))
-                    self._lines[step.key] = line
+                    self.lines[step.key] = line
                     layout.addWidget(line)
         layout.addStretch(1)
         self.setWidget(body)
@@ -169,13 +169,13 @@ class WorklistView(QScrollArea):
 
     def _share_height(self) -> None:
         """Give every line the same height: what is there, between what its text needs and what is comfortable."""
-        lines = [*self._headings.values(), *(line for line in self._lines.values() if not line.isHidden())]
+        lines = [*self.headings.values(), *(line for line in self.lines.values() if not line.isHidden())]
         view = self.viewport()
         if not lines or view is None:
             return
         least = lines[0].least_height()
         height = min(max((view.height() - 8) // len(lines), least), round(least * COMFORTABLE))
-        for line in (*self._headings.values(), *self._lines.values()):
+        for line in (*self.headings.values(), *self.lines.values()):
             if line.height() != height or line.minimumHeight() != height:
                 line.setFixedHeight(height)
 
@@ -187,14 +187,14 @@ class WorklistView(QScrollArea):
         """Show how every step stands."""
         by_group: dict[str, list[Verdict]] = {}
         for tally in tallies:
-            line = self._lines[tally.step.key]
+            line = self.lines[tally.step.key]
             if (line.verdict, line.counts) != (tally.verdict, tally.text):
                 line.verdict, line.counts, line.accepted = tally.verdict, tally.text, tally.accepted
                 line.marks = tally.open_marks
                 line.describe()
             if tally.verdict is not None:
                 by_group.setdefault(tally.step.group, []).append(tally.verdict)
-        for group, heading in self._headings.items():
+        for group, heading in self.headings.items():
             verdicts = by_group.get(group)
             verdict = worst(verdicts) if verdicts else None
             if heading.verdict is not verdict:
@@ -203,28 +203,28 @@ class WorklistView(QScrollArea):
 
     def show_current(self, step: Step | None) -> None:
         """Mark the step whose sheet is shown; none where another page is."""
-        for key, line in self._lines.items():
+        for key, line in self.lines.items():
             line.current = step is not None and key == step.key
             line.setChecked(line.current)
             line.update()
 
     def set_palette(self, palette: Palette) -> None:
         """Draw in another palette."""
-        for line in (*self._headings.values(), *self._lines.values()):
+        for line in (*self.headings.values(), *self.lines.values()):
             line.palette_in_use = palette
             line.update()
 
     def fit_to_font(self) -> None:
         """Take new heights after the text size has changed."""
-        for line in (*self._headings.values(), *self._lines.values()):
+        for line in (*self.headings.values(), *self.lines.values()):
             line.updateGeometry()
         self._share_height()
 
     def _section(self, group: str) -> None:
-        heading = self._headings[group]
+        heading = self.headings[group]
         heading.folded = not heading.folded
         for step in steps():
             if step.group == group:
-                self._lines[step.key].setVisible(not heading.folded)
+                self.lines[step.key].setVisible(not heading.folded)
         heading.describe()
         self._share_height()

@@ -213,7 +213,7 @@ def test_every_difference_is_found_and_nothing_else(before, after):
     found = changes_between(before, after)
     assert changes_between(before, copy.deepcopy(before)) == ()
     for change in found:
-        assert change.before != change.after or type(change.before) is not type(change.after)
+        assert (type(change.before), change.before) != (type(change.after), change.after)
         if change.named[-1] != "order":
             assert value_named(after, change.named) == change.after
             assert value_named(before, change.named) == change.before

@@ -50,7 +50,8 @@ def test_every_value_is_told_or_left_out_with_a_reason(rig, found):
         if is_left_out(path) or where in rows:
             continue
         typed = path[0] == "records" and path[2] == "values"
-        assert is_reported(document, path) or typed, where
+        if not typed:
+            assert is_reported(document, path), where
         if isinstance(value, str):
             words = (value, value.replace("_", " "), json.dumps(value, ensure_ascii=False)[1:-1])
             assert any(word in text for word in words), (where, value)

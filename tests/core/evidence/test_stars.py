@@ -116,7 +116,7 @@ def test_pixels_are_joined_as_neighbours_corners_too(share):
         bright = rng.random((height, width)) < share
         flat = np.flatnonzero(bright)
         ones = np.ones(len(flat), np.float32)
-        joined = detection._joined(flat, ones, 9 * ones, width)
+        joined = detection.joined_pixels(flat, ones, 9 * ones, width)
         label, count = ndimage.label(bright, np.ones((3, 3)))
         assert sorted(joined.count) == sorted(np.bincount(label.ravel(), minlength=count + 1)[1:])
 

@@ -107,5 +107,6 @@ def test_whatever_a_rig_holds_its_findings_can_be_said(seed):
         judged += 1
         for finding in evaluate(rig).findings:
             assert finding.title
-            assert "{" not in finding.title + finding.remedy.text or "pattern" in finding.title
+            if "pattern" not in finding.title:  # a pattern of file names has braces of its own
+                assert "{" not in finding.title + finding.remedy.text
     assert judged > 30

@@ -107,7 +107,8 @@ def test_whatever_changes_with_an_assumed_value_does_not_hold(name, start):
             pairs = list(zip(plain[key], now[key], strict=len(plain[key]) == len(now[key])))
             for (one, other), (verdict, *_) in zip(pairs, before[key], strict=False):
                 seen += one != other
-                assert one == other or verdict is not Verdict.HOLDS, (path, key)
+                if verdict is Verdict.HOLDS:
+                    assert one == other, (path, key)
         for one, other in zip(marked.conditions, after.conditions, strict=True):
             if one.verdict is Verdict.HOLDS:
                 assert other.verdict is Verdict.HOLDS, (path, one.condition.key)
@@ -195,7 +196,8 @@ def test_what_was_worked_out_with_an_out_of_date_measurement_is_out_of_date():
     rows = evaluate(moved).rows
     assert rows["effective_focal_length_mm"].out_of_date is not None
     for key in ("pixel_scale_arcsec_px", "guide_scale_arcsec_px", "dither_guide_px"):
-        assert rows[key].best is None or rows[key].out_of_date is not None, key
+        if rows[key].best is not None:
+            assert rows[key].out_of_date is not None, key
     assert rows["back_focus_built_mm"].out_of_date is None
 
 

@@ -94,7 +94,7 @@ def test_both_ways_to_the_sum_of_rectangles_agree(widths, error, tolerance):
     whole = tuple(sorted(round(width * 1e6) for width in widths))
     low, high = (round(limit * 1e6) - round(error * 1e6) for limit in (-tolerance, tolerance))
     if low < sum(whole) and high > -sum(whole):
-        assert uniform_sum._series(low, high, whole, sum(whole)) == pytest.approx(exact, abs=2e-5)
+        assert uniform_sum.edgeworth_series(low, high, whole, sum(whole)) == pytest.approx(exact, abs=2e-5)
 
 
 def test_the_sum_of_many_rectangles_is_close_to_draws():

@@ -57,8 +57,9 @@ def test_what_is_read_rests_on_a_path(path, read, rests):
 
 def test_a_leg_is_worked_out_once_and_must_not_wait_for_itself(example, monkeypatch):
     asked = []
-    trial = dict(declared._functions)
-    monkeypatch.setattr(declared, "_functions", trial)
+    declared.import_all()
+    trial = dict(declared.DECLARED)
+    monkeypatch.setattr(declared, "DECLARED", trial)
     focal = trial["computed", "effective_focal_length_mm"]
     trial["computed", "effective_focal_length_mm"] = lambda evaluator: (asked.append(1), focal(evaluator))[1]
     evaluate(validated(example))

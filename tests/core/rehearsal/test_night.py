@@ -389,7 +389,8 @@ def test_there_are_thirty_faults_or_more_and_each_says_what_it_is():
         assert fault.title
         assert fault.shows
         assert 0 < fault.rate < 100
-        assert fault.does or fault.frame_problem or fault.way == "world"
+        if fault.way != "world":
+            assert any((fault.does, fault.frame_problem)), fault.id
 
 
 CURES = [

@@ -141,7 +141,7 @@ NO_CURE = "none"
 """The remedy of what is not well, and that nothing is to be done about."""
 _NOTHING_TO_DO = frozenset({str(Verdict.HOLDS), NO_CURE})
 
-_declared: dict[str, Declared] = {}
+DECLARED: dict[str, Declared] = {}
 
 
 def finding(
@@ -186,9 +186,9 @@ def finding(
     """
 
     def declare(function: FindingFunction) -> FindingFunction:
-        if finding_id in _declared:
+        if finding_id in DECLARED:
             raise ValueError(f"the finding {finding_id} is declared twice")
-        _declared[finding_id] = Declared(
+        DECLARED[finding_id] = Declared(
             finding_id, function, step, source, titles, remedies, condition, after, needed, at_quantity, rank
         )
         in_order.cache_clear()
@@ -208,8 +208,8 @@ def in_order() -> tuple[Declared, ...]:
     """
     _import_all()
     followers: dict[str | None, list[Declared]] = {}
-    for item in _declared.values():
-        if item.after is not None and item.after not in _declared:
+    for item in DECLARED.values():
+        if item.after is not None and item.after not in DECLARED:
             raise ValueError(f"{item.id} comes after {item.after}, which no finding is")
         followers.setdefault(item.after, []).append(item)
     ordered: list[Declared] = []
@@ -218,8 +218,8 @@ def in_order() -> tuple[Declared, ...]:
         one = waiting.pop()
         ordered.append(one)
         waiting += reversed(followers.get(one.id, []))
-    if len(ordered) < len(_declared):
-        lost = sorted(set(_declared) - {entry.id for entry in ordered})
+    if len(ordered) < len(DECLARED):
+        lost = sorted(set(DECLARED) - {entry.id for entry in ordered})
         raise ValueError(f"findings wait for each other: {', '.join(lost)}")
     return tuple(ordered)
 
@@ -233,7 +233,7 @@ def _import_all() -> None:
 def declared(finding_id: str) -> Declared:
     """Return what a finding declares of itself; KeyError for an id that none has."""
     in_order()
-    return _declared[finding_id]
+    return DECLARED[finding_id]
 
 
 @dataclass(frozen=True)

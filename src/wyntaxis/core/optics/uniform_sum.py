@@ -56,7 +56,7 @@ def _inside(error: int, widths: tuple[int, ...], tolerance: int) -> float:
     counts = Counter(widths)
     if math.prod(count + 1 for count in counts.values()) <= MAX_TERMS:
         return _below(high, counts) - _below(low, counts)
-    return _series(low, high, widths, reach)
+    return edgeworth_series(low, high, widths, reach)
 
 
 def _below(x: int, counts: Counter[int]) -> float:
@@ -76,7 +76,7 @@ def _below(x: int, counts: Counter[int]) -> float:
     return float(total / scale)  # whole numbers of any size divide exactly rounded
 
 
-def _series(low: int, high: int, widths: tuple[int, ...], reach: int) -> float:
+def edgeworth_series(low: int, high: int, widths: tuple[int, ...], reach: int) -> float:
     """Return P(low ≤ sum ≤ high) by the Fourier series of the density, which is 0 beyond ±reach."""
     import numpy as np
 

@@ -35,7 +35,7 @@ T = TypeVar("T")
 R = TypeVar("R", bound=Quantity)
 F = TypeVar("F", bound=Callable[["QuantityEvaluator"], Any])
 
-_functions: dict[tuple[Role, str], Callable[[QuantityEvaluator], Any]] = {}
+DECLARED: dict[tuple[Role, str], Callable[[QuantityEvaluator], Any]] = {}
 
 
 def declares(role: Role, kind: QuantityKind) -> Callable[[F], F]:
@@ -60,9 +60,9 @@ def declares(role: Role, kind: QuantityKind) -> Callable[[F], F]:
     """
 
     def declare(function: F) -> F:
-        if (role, kind.id) in _functions:
+        if (role, kind.id) in DECLARED:
             raise ValueError(f"{kind.id}: {role} is declared twice")
-        _functions[role, kind.id] = function
+        DECLARED[role, kind.id] = function
         return function
 
     return declare
@@ -114,7 +114,7 @@ class QuantityEvaluator:
     """
 
     def __init__(self, rig: Rig, *, traced: bool | frozenset[str] = False) -> None:
-        _import_all()
+        import_all()
         self.stack = ReadStack()
         self.traced = bool(traced)
         tracker = ReadTracker(self.stack, None if isinstance(traced, bool) else traced)
@@ -195,7 +195,7 @@ class QuantityEvaluator:
         return TrackedByKey(rows, self.reads, self.stack)
 
     def _of(self, role: Role, quantity_id: str) -> Any:
-        function = _functions.get((role, quantity_id))
+        function = DECLARED.get((role, quantity_id))
         return None if function is None else self.memoized(f"{role} {quantity_id}", lambda: function(self))
 
     def stated(self, kind: QuantityKind) -> QuantityValue | None:
@@ -263,7 +263,7 @@ class QuantityEvaluator:
 
 
 @lru_cache(maxsize=1)
-def _import_all() -> None:
+def import_all() -> None:
     """Import every module of this package, so that all values are declared."""
     for module in pkgutil.iter_modules(quantities.__path__):
         importlib.import_module(f"{quantities.__name__}.{module.name}")

@@ -26,9 +26,9 @@ R = TypeVar("R", bound=RowFunction)
 T = TypeVar("T", bound=TargetFunction)
 W = TypeVar("W")
 
-_functions: list[RowFunction] = []
+ROW_FUNCTIONS: list[RowFunction] = []
 _targets: dict[str, TargetFunction] = {}
-_numbers: dict[str, DeviceQuantity] = {}
+ROW_NUMBERS: dict[str, DeviceQuantity] = {}
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class DeviceQuantity:
     """Whether it is shown with its sign, as an error is."""
 
     def __post_init__(self) -> None:
-        _numbers[self.key] = self
+        ROW_NUMBERS[self.key] = self
 
     def id_of(self, thing_id: str) -> str:
         """Return the id of one thing's row."""
@@ -72,7 +72,7 @@ class DeviceQuantity:
 
 def declared_numbers() -> tuple[DeviceQuantity, ...]:
     """Return every number that each of several things has, of the modules imported so far."""
-    return tuple(_numbers.values())
+    return tuple(ROW_NUMBERS.values())
 
 
 def rows(function: R) -> R:
@@ -88,7 +88,7 @@ def rows(function: R) -> R:
     R
         The same function.
     """
-    _functions.append(function)
+    ROW_FUNCTIONS.append(function)
     return function
 
 
@@ -181,7 +181,7 @@ def rows_of(numbers: Numbers) -> dict[str, Quantity]:
     """
     watched = numbers.tracked()
     found = dict(numbers.quantities)
-    for function in (_settings, *_functions):
+    for function in (_settings, *ROW_FUNCTIONS):
         name = f"rows {function.__module__}.{function.__name__}"
         entries = numbers.evaluator.memoized_rows(name, lambda work=function: work(watched))  # type: ignore[misc]
         found |= {row.id: row for row in entries}

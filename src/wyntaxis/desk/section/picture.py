@@ -80,13 +80,13 @@ class SectionPicture(Picture):
         super().__init__(parent)
         self.palette_in_use: Palette = DAY
         self._shown: Drawable | None = None
-        self._zoom, self._pan = 1.0, QPointF(0, 0)
+        self.zoom_factor, self.panned = 1.0, QPointF(0, 0)
         self._fitted_for: tuple[Section | None, tuple[int, int, int], View, Section | None] | None = None
-        self._dimensions: list[DimensionBox] = []
-        self._pieces = Pieces()
-        self._kept: tuple[tuple[object, ...] | None, QPixmap] | None = None
+        self.dimensions: list[DimensionBox] = []
+        self.pieces = Pieces()
+        self.kept_picture: tuple[tuple[object, ...] | None, QPixmap] | None = None
         self._drop: tuple[str, int] | None = None
-        self._lit: str | None = None
+        self.lit_part: str | None = None
         self._test_rows: list[Quantity] | None = None
         self._overlay: Callable[[DraftingPainter, Section, View], None] | None = None
         self.waiting_text = ""
@@ -114,7 +114,7 @@ class SectionPicture(Picture):
         """Light the part that is measured, with its numbers beside it; None shows the errors of the sensors again."""
         if (self._test_rows is None) != (rows is None):
             self._fitted_for = None
-        self._lit, self._test_rows = part_id, rows
+        self.lit_part, self._test_rows = part_id, rows
 
     def show_over(self, overlay: Callable[[DraftingPainter, Section, View], None] | None) -> None:
         """Draw something more over the section; None for nothing."""
@@ -134,25 +134,25 @@ class SectionPicture(Picture):
 
     def fit(self) -> None:
         """Show the whole train."""
-        self._zoom, self._pan = 1.0, QPointF(0, 0)
+        self.zoom_factor, self.panned = 1.0, QPointF(0, 0)
         self.refresh()
 
     def zoom(self, factor: float, at: QPointF | None = None) -> None:
         """Zoom about a point of the widget, the middle by default."""
         point = at or QPointF(self._drawing_width() / 2, self.height() / 2)
-        wanted = min(max(self._zoom * factor, ZOOM_RANGE[0]), ZOOM_RANGE[1])
-        factor = wanted / self._zoom
+        wanted = min(max(self.zoom_factor * factor, ZOOM_RANGE[0]), ZOOM_RANGE[1])
+        factor = wanted / self.zoom_factor
         base = self._fitted()
-        fixed = QPointF(base.origin_x, base.axis_y) + self._pan
-        self._pan += (point - fixed) * (1 - factor)
-        self._zoom = wanted
+        fixed = QPointF(base.origin_x, base.axis_y) + self.panned
+        self.panned += (point - fixed) * (1 - factor)
+        self.zoom_factor = wanted
         self.close_editor()
         self.update()
 
     def view(self) -> View:
         """Return how mm are mapped to pixels now."""
         base = self._fitted()
-        return View(base.scale * self._zoom, base.origin_x + self._pan.x(), base.axis_y + self._pan.y())
+        return View(base.scale * self.zoom_factor, base.origin_x + self.panned.x(), base.axis_y + self.panned.y())
 
     def _small_font(self) -> QFont:
         font = QFont(self.font())
@@ -160,7 +160,7 @@ class SectionPicture(Picture):
         return font
 
     def _sheet(self, painter: QPainter) -> DraftingPainter:
-        return DraftingPainter(painter, self.palette_in_use, self.font(), self._small_font(), self._pieces)
+        return DraftingPainter(painter, self.palette_in_use, self.font(), self._small_font(), self.pieces)
 
     def _drawing_width(self) -> float:
         return self.width() - self._detail_width()
@@ -194,22 +194,26 @@ class SectionPicture(Picture):
         em, behind = self.fontInfo().pixelSize(), 0.0
         if self._shown is not None and section is not None and section.parts and open_end(self._shown.rig) is not None:
             behind = GHOST_EM * em
-        if section is not None and self._test_rows is not None and any(s.part.id == self._lit for s in section.parts):
-            section = replace(section, branch=None, joints=tuple(mark for mark in section.joints if not mark.on_branch))
+        if (
+            section is not None
+            and self._test_rows is not None
+            and any(s.part.id == self.lit_part for s in section.parts)
+        ):
+            section = replace(section, branch=None, joints=tuple(m for m in section.joints if not m.on_branch))
         return fitted(self._sheet(QPainter()), section, Room(self._drawing_width(), self.height(), em, behind))
 
     # Painting
 
     def paintEvent(self, a0: QPaintEvent | None) -> None:
         shows = self._shows()
-        if self._kept is None or shows is None or self._kept[0] != shows:
-            drawn, self._kept = self._empty_picture(), None
+        if self.kept_picture is None or shows is None or self.kept_picture[0] != shows:
+            drawn, self.kept_picture = self._empty_picture(), None
             with QPainter(drawn) as onto:
                 self._draw(onto)
-            self._pieces.finish()
-            self._kept = (shows, drawn)
+            self.pieces.finish()
+            self.kept_picture = (shows, drawn)
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._kept[1])
+        painter.drawPixmap(0, 0, self.kept_picture[1])
         if self.drawn is not None and self.drawn.parts:
             self._painted()
         if self.hasFocus():
@@ -220,15 +224,15 @@ class SectionPicture(Picture):
         """Return what is drawn onto: the picture of before, where it has the size, for memory is dear to get anew."""
         ratio = self.devicePixelRatioF()
         size = self.size() * ratio
-        if self._kept is not None and self._kept[1].size() == size:
-            return self._kept[1]
+        if self.kept_picture is not None and self.kept_picture[1].size() == size:
+            return self.kept_picture[1]
         picture = QPixmap(size)
         picture.setDevicePixelRatio(ratio)
         return picture
 
     def forget_picture(self) -> None:
         """Draw anew at the next repaint, also what has not changed."""
-        self._kept, self._pieces = None, Pieces()
+        self.kept_picture, self.pieces = None, Pieces()
 
     def _shows(self) -> tuple[object, ...] | None:
         """Return all that the picture is drawn from: while it stays the same, the picture does; None is drawn anew."""
@@ -241,7 +245,7 @@ class SectionPicture(Picture):
         rows, view = shown.quantities, self.view()
         entries = [rows.get(key) for key in NAMED_ROWS]
         titles = (shown.rig.name, shown.rig.telescope.title)
-        chosen = self._lit or shown.chosen_part
+        chosen = self.lit_part or shown.chosen_part
         return (*look, self.drawn, view, entries, titles, chosen, open_end(shown.rig), self._drop)
 
     def _draw(self, painter: QPainter) -> None:
@@ -252,12 +256,12 @@ class SectionPicture(Picture):
         if section is None or not section.parts:
             self._paint_empty(sheet, no_parts=section is not None)
         else:
-            chosen = self._lit or (self._shown.chosen_part if self._shown else None)
+            chosen = self.lit_part or (self._shown.chosen_part if self._shown else None)
             width = self._drawing_width()
             painter.setClipRect(QRectF(0, 0, width, self.height()))
             view = self.view()
             draw_section(sheet, section, view, chosen)
-            self._dimensions = draw_chain(sheet, section, view, chosen)
+            self.dimensions = draw_chain(sheet, section, view, chosen)
             draw_joints(sheet, section, view)
             if self._overlay is not None:
                 self._overlay(sheet, section, view)
@@ -337,7 +341,7 @@ class SectionPicture(Picture):
         assert section is not None
         left_end = view.x(-STUB_MM)
         if section.branch is not None and section.branch.turned:
-            left_end = min([left_end] + [d.box.left() for d in self._dimensions])
+            left_end = min([left_end] + [d.box.left() for d in self.dimensions])
         room = max(left_end - 20, 6 * sheet.height_of())
         entries = tuple(metrics.elidedText(text, Qt.TextElideMode.ElideRight, room) for text in texts)
         wide = max(sheet.width_of(text) for text in entries)
@@ -368,7 +372,7 @@ class SectionPicture(Picture):
     def _shape_at(self, point: QPointF) -> PartShape | None:
         if self._shown is None or point.x() > self._drawing_width():
             return None
-        dimension = next((d for d in self._dimensions if d.box.contains(point)), None)
+        dimension = next((d for d in self.dimensions if d.box.contains(point)), None)
         section, view = self.drawn, self.view()
         if section is None:
             return None

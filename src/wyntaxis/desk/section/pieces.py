@@ -21,13 +21,13 @@ class Pieces:
     """The pieces of one drawing, from one painting of it to the next."""
 
     def __init__(self) -> None:
-        self._kept: dict[Hashable, QPixmap] = {}
+        self.kept: dict[Hashable, QPixmap] = {}
         self._used: dict[Hashable, QPixmap] = {}
         self._ratio = 0.0
 
     def finish(self) -> None:
         """Forget what was not drawn since this was called last."""
-        self._kept, self._used, self._ratio = self._used, {}, 0.0
+        self.kept, self._used, self._ratio = self._used, {}, 0.0
 
     def _ratio_of(self, onto: QPainter) -> float:
         """Return how many device pixels a px has: all that is drawn until the drawing is finished is drawn alike."""
@@ -75,16 +75,19 @@ class Pieces:
         across, down = round(x * ratio * PHASES), round(y * ratio * PHASES)
         left, top = math.floor(extent.left() * ratio), math.floor(extent.top() * ratio)
         whole = (key, ratio, across % PHASES, down % PHASES)
-        found = self._used.get(whole) or self._kept.get(whole)
+        found = self._used.get(whole) or self.kept.get(whole)
         if found is None:
             origin = QPointF(across % PHASES / PHASES - left, down % PHASES / PHASES - top) / ratio
             size = QSize(math.ceil(wide) + 2, math.ceil(high) + 2)
-            found = _picture(size, ratio, origin, how, ground)
+            found = drawn_picture(size, ratio, origin, how, ground)
         self._used[whole] = found
         onto.drawPixmap(QPointF((across // PHASES + left) / ratio, (down // PHASES + top) / ratio), found)
 
 
-def _picture(size: QSize, ratio: float, origin: QPointF, how: Callable[[QPainter], object], ground: QColor) -> QPixmap:
+def drawn_picture(
+    size: QSize, ratio: float, origin: QPointF, how: Callable[[QPainter], object], ground: QColor
+) -> QPixmap:
+    """Return a piece drawn about its origin, in so many device pixels to the px."""
     picture = QPixmap(size)
     picture.setDevicePixelRatio(ratio)
     picture.fill(ground)

@@ -51,7 +51,7 @@ class SectionView(SectionPicture):
         super().__init__(parent)
         self._session: Session | None = None
         self._dragged_from: QPointF | None = None
-        self._editor: QLineEdit | None = None
+        self.editor: QLineEdit | None = None
         self._edited_part = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -90,9 +90,9 @@ class SectionView(SectionPicture):
     def edit_length(self, first_text: str = "") -> None:
         """Open an editor at the chosen part's dimension."""
         shape = self._chosen_shape()
-        if shape is not None and all(d.part_id != shape.part.id for d in self._dimensions):
+        if shape is not None and all(d.part_id != shape.part.id for d in self.dimensions):
             self.repaint()  # a part that has just come in has its dimension only now
-        place = next((d for d in self._dimensions if shape and d.part_id == shape.part.id), None)
+        place = next((d for d in self.dimensions if shape and d.part_id == shape.part.id), None)
         if shape is None or place is None:
             return
         self.close_editor()
@@ -102,7 +102,7 @@ class SectionView(SectionPicture):
         if not first_text:
             editor.selectAll()
         editor.installEventFilter(self)
-        self._editor, self._edited_part = editor, shape.part.id
+        self.editor, self._edited_part = editor, shape.part.id
         self._place_editor()
         editor.show()
         editor.setFocus()
@@ -112,8 +112,8 @@ class SectionView(SectionPicture):
 
     def _place_editor(self) -> None:
         """Keep the editor at its part's dimension, wherever that is drawn now."""
-        place = next((d for d in self._dimensions if d.part_id == self._edited_part), None)
-        editor = self._editor
+        place = next((d for d in self.dimensions if d.part_id == self._edited_part), None)
+        editor = self.editor
         if editor is None or place is None:
             return
         width = max(editor.fontMetrics().horizontalAdvance("0000.000") + 16, round(place.box.width()))
@@ -125,7 +125,7 @@ class SectionView(SectionPicture):
             editor.setGeometry(box)
 
     def _commit(self) -> None:
-        editor = self._editor
+        editor = self.editor
         if editor is None:
             return
         try:
@@ -137,22 +137,22 @@ class SectionView(SectionPicture):
             self.refused.emit(str(error))
             return
         self.length_entered.emit(self._edited_part, value)
-        if self._editor is editor and not editor.property("invalid"):
+        if self.editor is editor and not editor.property("invalid"):
             self.close_editor()
             self.setFocus()
 
     def mark_refused(self) -> None:
         """Keep the editor open, marked, with what was typed."""
-        if self._editor is not None:
-            self._editor.setProperty("invalid", True)
-            style = self._editor.style()
+        if self.editor is not None:
+            self.editor.setProperty("invalid", True)
+            style = self.editor.style()
             if style is not None:
-                style.polish(self._editor)
+                style.polish(self.editor)
 
     def close_editor(self) -> None:
         """Close the editor without a change."""
-        if self._editor is not None:
-            editor, self._editor = self._editor, None
+        if self.editor is not None:
+            editor, self.editor = self.editor, None
             editor.removeEventFilter(self)
             editor.hide()
             editor.deleteLater()
@@ -214,7 +214,7 @@ class SectionView(SectionPicture):
     # Events
 
     def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
-        if a0 is self._editor and self._editor is not None and a1 is not None:
+        if a0 is self.editor and self.editor is not None and a1 is not None:
             if a1.type() == QEvent.Type.KeyPress and isinstance(a1, QKeyEvent):
                 if a1.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
                     self._commit()
@@ -223,8 +223,8 @@ class SectionView(SectionPicture):
                     self.close_editor()
                     self.setFocus()
                     return True
-                self._editor.setProperty("invalid", False)
-            elif a1.type() == QEvent.Type.FocusOut and not self._editor.property("invalid"):
+                self.editor.setProperty("invalid", False)
+            elif a1.type() == QEvent.Type.FocusOut and not self.editor.property("invalid"):
                 self._commit()
         return False
 
@@ -272,7 +272,7 @@ class SectionView(SectionPicture):
                 self._pressed = None
                 self._drag_part(part_id)
         if a0 is not None and self._dragged_from is not None:
-            self._pan += a0.position() - self._dragged_from
+            self.panned += a0.position() - self._dragged_from
             self._dragged_from = a0.position()
             self.close_editor()
             self.update()

@@ -33,7 +33,7 @@ class StripPicture(Picture):
         super().__init__()
         self.palette_in_use: Palette = DAY
         self._session: Session | None = None
-        self._boxes: list[tuple[QRectF, str]] = []
+        self.boxes: list[tuple[QRectF, str]] = []
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Folded drawing: the train in miniature")
         self.setToolTip("F7 or a double click unfolds the drawing")
@@ -67,7 +67,7 @@ class StripPicture(Picture):
         small.setPixelSize(max(9, round(self.fontInfo().pixelSize() * 0.85)))
         sheet = DraftingPainter(painter, self.palette_in_use, self.font(), small)
         painter.fillRect(self.rect(), self.palette_in_use.color("paper"))
-        self._boxes = []
+        self.boxes = []
         session = self._session
         if session is None:
             return
@@ -116,7 +116,7 @@ class StripPicture(Picture):
                 mark = QRectF(middle.x() - size / 2, middle.y() + size * 0.15, size, size)
                 ground = sheet.palette.color("panel")
                 draw_verdict(painter, mark, shape.verdict, sheet.palette.verdict(shape.verdict), ground)
-            self._boxes.append((box, shape.part.id))
+            self.boxes.append((box, shape.part.id))
             left = box.right()
         return left
 
@@ -141,7 +141,7 @@ class StripPicture(Picture):
     def mousePressEvent(self, a0: QMouseEvent | None) -> None:
         if a0 is not None:
             point = QPointF(a0.position())
-            found = next((part_id for box, part_id in self._boxes if box.contains(point)), None)
+            found = next((part_id for box, part_id in self.boxes if box.contains(point)), None)
             if found is not None:
                 self.part_chosen.emit(found)
 

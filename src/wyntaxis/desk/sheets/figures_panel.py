@@ -91,13 +91,13 @@ class FiguresPanel(QWidget):
         )
         self.drop_button = push_button("Forget it", "Forget the chosen figure", self.drop, row)
         column.addLayout(row)
-        self._paths: list[str] = []
+        self.paths: list[str] = []
 
     @property
     def path(self) -> str | None:
         """The chosen value's path."""
         place = self.value.currentIndex()
-        return self._paths[place] if 0 <= place < len(self._paths) else None
+        return self.paths[place] if 0 <= place < len(self.paths) else None
 
     @property
     def chosen(self) -> tuple[str, int] | None:
@@ -108,8 +108,8 @@ class FiguresPanel(QWidget):
     def _chose(self) -> None:
         for button in (self.take_button, self.drop_button):
             button.setEnabled(self.chosen is not None)
-        if self.chosen is not None and self.chosen[0] in self._paths:
-            self.value.setCurrentIndex(self._paths.index(self.chosen[0]))
+        if self.chosen is not None and self.chosen[0] in self.paths:
+            self.value.setCurrentIndex(self.paths.index(self.chosen[0]))
 
     def _apply(self, make: Callable[[], Change]) -> bool:
         try:
@@ -165,9 +165,9 @@ class FiguresPanel(QWidget):
         self.state.setText(ABOUT if is_own else VARIANT)
         self.setEnabled(is_own)
         paths = stated_numbers(rig)
-        if paths != self._paths:
+        if paths != self.paths:
             kept = self.path
-            self._paths = paths
+            self.paths = paths
             self.value.blockSignals(True)
             self.value.clear()
             self.value.addItems([marked_field(rig, path).title for path in paths])

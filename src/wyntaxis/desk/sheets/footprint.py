@@ -217,7 +217,7 @@ class FootprintSheet(StepSheet):
 
     def _list_trains(self) -> None:
         """List the other trains of the document and the rigs added, keeping their ticks."""
-        ticked = {item.text(): item.checkState() for item in self._items()}
+        ticked = {item.text(): item.checkState() for item in self.items()}
         document = self.session.document
         rigs = [variant_rig(document, name) for name in (None, *(variant.name for variant in document.variants))]
         self._others = [rig for rig in (*rigs, *self._added) if rig.name != self.session.rig.name]
@@ -231,7 +231,7 @@ class FootprintSheet(StepSheet):
         self.trains.blockSignals(False)
         self._computed_now = [evaluate(rig) for rig in self._others]
 
-    def _items(self) -> list[QListWidgetItem]:
+    def items(self) -> list[QListWidgetItem]:
         found = (self.trains.item(row) for row in range(self.trains.count()))
         return [item for item in found if item is not None]
 
@@ -275,7 +275,7 @@ class FootprintSheet(StepSheet):
         view.others = []
         if framing is None:
             return
-        for item, rig, computed_now in zip(self._items(), self._others, self._computed_now, strict=True):
+        for item, rig, computed_now in zip(self.items(), self._others, self._computed_now, strict=True):
             if item.checkState() == Qt.CheckState.Checked:
                 angle = rig.framing.position_angle_deg if rig.framing else framing.position_angle_deg
                 laid = footprint(computed_now, (framing.ra_deg, framing.dec_deg), angle)

@@ -50,7 +50,7 @@ class GuideBranchSheet(PartsSheet):
         )
         self.add_below(self.pulse_section)
         self.add_below(self.rotation_section)
-        self._kind.entered.connect(lambda _path, kind: self._set_kind(kind))
+        self._kind.entered.connect(lambda _path, kind: self.set_kind(kind))
         self._taps.entered.connect(
             lambda path, part_id: session.set_value(path, part_id, "Change the off-axis guider tapped")
         )
@@ -59,7 +59,7 @@ class GuideBranchSheet(PartsSheet):
     def _tappable(self) -> list[tuple[str, str]]:
         return [(part.id, part.title) for part in self.session.rig.train if part.prism is not None]
 
-    def _set_kind(self, kind: str) -> None:
+    def set_kind(self, kind: str) -> None:
         """Change the kind of guiding; the guide path is kept wherever the new kind can hold one."""
         if not self.session.set_guiding(kind):
             self.refresh()

@@ -38,10 +38,10 @@ class PartsSheet(StepSheet):
         self.head.setContentsMargins(0, 0, 0, 0)
         self.add_wide(head)
         head.setVisible(guide)
-        self._empty = PlainLabel()
-        self._empty.setWordWrap(True)
-        self._empty.setProperty("role", "faded")
-        self.add_wide(self._empty)
+        self.empty = PlainLabel()
+        self.empty.setWordWrap(True)
+        self.empty.setProperty("role", "faded")
+        self.add_wide(self.empty)
         self.add_wide(self.table)
         self.card = self.add_card(3)
         self.plots = None if guide else CollapsiblePlots(session, palette)
@@ -59,8 +59,8 @@ class PartsSheet(StepSheet):
             self.plots.refresh()
         parts = session.rig.guiding.path if self.guide else session.rig.train
         self.table.setVisible(bool(parts))
-        self._empty.setText(self._empty_text(bool(parts)))
-        self._empty.setVisible(bool(self._empty.text()))
+        self.empty.setText(self._empty_text(bool(parts)))
+        self.empty.setVisible(bool(self.empty.text()))
         chosen = session.chosen
         on_this_path = chosen is not None and (chosen[0][0] == "guiding") == self.guide
         self.card.setVisible(bool(parts))

@@ -53,7 +53,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
     def build_above(self) -> None:
         self._grades: list[FrameGrade] = []
         self._grades_of: StarsResult | None = None
-        self._picture: tuple[str, Any] | None = None
+        self.picture: tuple[str, Any] | None = None
         self.picture_job = Job(self)
         self.picture_job.done.connect(self._picture_came)
         self.picture_job.failed.connect(self.session.refused)
@@ -110,7 +110,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         return not found.frames
 
     def arrived(self, found: StarsResult) -> StarsResult:
-        self._picture = None
+        self.picture = None
         return self._limited(found)
 
     def set_limit(self) -> None:
@@ -184,8 +184,8 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         chosen = self.chosen
         frame = chosen.frame if chosen is not None else None
         path = str(frame.path) if frame is not None and frame.path is not None else ""
-        held = self._picture is not None and self._picture[0] == path
-        self.frame_plot.show_frame(frame, self._picture[1] if held and self._picture else None, self._palette)
+        held = self.picture is not None and self.picture[0] == path
+        self.frame_plot.show_frame(frame, self.picture[1] if held and self.picture else None, self._palette)
         self.place_plot.show_frame(frame, self._palette)
         if path and not held:
             self._fetch(Path(path))
@@ -201,7 +201,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         self.picture_job.start(work)
 
     def _picture_came(self, found: tuple[str, Any]) -> None:
-        self._picture = found
+        self.picture = found
         self._draw_frame()
 
     def counts(self, result: StarsResult) -> str:

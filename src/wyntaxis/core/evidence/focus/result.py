@@ -85,14 +85,14 @@ class FocusResult:
         """Return the result measured anew with a point left out by hand, or restored whatever was said against it."""
         left_out = self.left_out - {file} if used else self.left_out | {file}
         restored = self.restored | {file} if used else self.restored - {file}
-        return replace(self, left_out=left_out, restored=restored)._anew(self.runs)
+        return replace(self, left_out=left_out, restored=restored).measured_anew(self.runs)
 
     def without_run(self, place: int) -> FocusResult:
         """Return the result measured anew without one run."""
         runs = [run for at, run in enumerate(self.runs) if at != place]
-        return self._anew(runs)
+        return self.measured_anew(runs)
 
-    def _anew(self, runs: Sequence[FocusRun]) -> FocusResult:
+    def measured_anew(self, runs: Sequence[FocusRun]) -> FocusResult:
         """Return what other runs tell, by the same names and choices."""
         return measured(
             runs, self.optics, self.not_used, names=self.names, left_out=self.left_out, restored=self.restored

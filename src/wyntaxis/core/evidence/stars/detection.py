@@ -72,7 +72,7 @@ def find_spots(pixels: Any, mesh: Mesh) -> Spots:
     flat, above, sigma = _bright(pixels, mesh)
     codes = pixels.reshape(-1)[flat]
     top = int(codes.max(initial=0))
-    sharp = _joined(flat, above, sigma, pixels.shape[1])
+    sharp = joined_pixels(flat, above, sigma, pixels.shape[1])
     sharp_why = _judged(sharp, pixels, mesh)
     discs = _discs(pixels, mesh)
     return replace(_merged(sharp, sharp_why, discs, pixels.shape), top=(top, int((codes == top).sum())))
@@ -125,7 +125,7 @@ def _bright(pixels: Any, mesh: Mesh) -> tuple[Any, Any, Any]:
     return tuple(np.concatenate([part[k] for part in found]) for k in range(3))  # type: ignore[return-value]
 
 
-def _joined(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
+def joined_pixels(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
     """Join neighbouring pixels, diagonal ones too, and sum each blob up; they are joined run by run of each row."""
     if not len(flat):
         none, whole = np.zeros(0), np.zeros(0, int)
@@ -236,7 +236,7 @@ def _discs(pixels: Any, mesh: Mesh) -> _Blobs:
     """Return the blobs of the binned copy, in its own px."""
     height, width = (side // BINNED * BINNED for side in pixels.shape)
     if not height or not width:
-        return _joined(np.zeros(0, int), np.zeros(0), np.zeros(0), 1)
+        return joined_pixels(np.zeros(0, int), np.zeros(0), np.zeros(0), 1)
     down, across = height // BINNED, width // BINNED
 
     def strip(start: int) -> tuple[Any, Any]:
@@ -252,7 +252,7 @@ def _discs(pixels: Any, mesh: Mesh) -> _Blobs:
     above = np.concatenate([part[0] for part in found])
     sigma = above / np.concatenate([part[1] for part in found])
     flat = np.flatnonzero(sigma > PEAK_SIGMA)
-    return _joined(flat, above.reshape(-1)[flat], sigma.reshape(-1)[flat], across)
+    return joined_pixels(flat, above.reshape(-1)[flat], sigma.reshape(-1)[flat], across)
 
 
 def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]) -> Spots:
