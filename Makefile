@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 GUIDE := src/wyntaxis/assets/guide/search.json
 
-.PHONY: demo test test-fast coverage lint format screenshots docs shell-files wheel deb sbom benchmark mutants soak lock clean
+.PHONY: demo test test-all test-fast coverage lint format screenshots docs shell-files wheel deb sbom benchmark mutants soak lock clean
 
 demo: $(READY) $(GUIDE)
 	@$(PYTHON) tools/check_system.py --screen --install
@@ -14,13 +14,17 @@ demo: $(READY) $(GUIDE)
 test: $(READY) $(GUIDE)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal $(ARGS)
 
+# All cases of every law, where `make test` tries some of each.
+test-all: $(READY) $(GUIDE)
+	@HYPOTHESIS_PROFILE=thorough QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal --thorough $(ARGS)
+
 # The core without its slow tests, and fewer cases for each law, while one works on it. One test: make test ARGS="tests/core/optics/test_optics.py -k airy"
 test-fast: $(READY) $(GUIDE)
 	@HYPOTHESIS_PROFILE=fast $(BIN)/python -m pytest --numprocesses 2 --dist worksteal -m "not slow" tests/core $(ARGS)
 
 # All tests, with which lines they reach; fails under the share that pyproject.toml states.
 coverage: $(READY)
-	@$(MAKE) --no-print-directory test ARGS="--cov=wyntaxis --cov-report=term $(ARGS)"
+	@$(MAKE) --no-print-directory test-all ARGS="--cov=wyntaxis --cov-report=term $(ARGS)"
 
 lint: $(READY)
 	@$(BIN)/ruff check .

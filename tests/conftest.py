@@ -9,9 +9,23 @@ import pytest
 from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-settings.register_profile("suite", deadline=None, max_examples=45, derandomize=True)
+settings.register_profile("thorough", deadline=None, max_examples=45, derandomize=True)
+settings.register_profile("suite", settings.get_profile("thorough"), max_examples=25)
 settings.register_profile("fast", settings.get_profile("suite"), max_examples=10)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "suite"))
+
+
+def pytest_addoption(parser):
+    parser.addoption("--thorough", action="store_true", help="try all cases of each law")
+
+
+@pytest.fixture
+def seeds(pytestconfig):
+    """How many seeds of so many a law is tried with: a third, but for ``--thorough``."""
+    return (
+        (lambda count: range(count)) if pytestconfig.getoption("--thorough") else (lambda count: range(-(-count // 3)))
+    )
+
 
 EXAMPLE = json.loads((Path(__file__).parent / "example.rig.json").read_text("utf-8"))
 
@@ -29,6 +43,13 @@ def example_file(tmp_path, example):
     return path
 
 
-def pytest_collection_modifyitems(items):
-    """Let slow tests begin first: what is left for the end is short, and both workers end together."""
+def pytest_collection_modifyitems(config, items):
+    """Leave the further cases of laws out, unless all are asked for, and let slow tests begin first.
+
+    What is left for the end is short, so that both workers end together.
+    """
+    if not config.getoption("--thorough"):
+        left = [item for item in items if item.get_closest_marker("thorough") is not None]
+        config.hook.pytest_deselected(items=left)
+        items[:] = [item for item in items if item.get_closest_marker("thorough") is None]
     items.sort(key=lambda item: item.get_closest_marker("slow") is None)

@@ -11,9 +11,9 @@ SEED = 20261126
 
 @pytest.mark.slow
 def test_hostile_inputs():
-    tried = fuzz(60, SEED, most=70)
-    assert tried.total == 70
-    assert len(tried.count) > 20
+    tried = fuzz(60, SEED, most=30)
+    assert tried.total == 30
+    assert len(tried.count) > 12
     assert tried.failures == []
 
 
@@ -25,6 +25,6 @@ def test_kills():
 
 @pytest.mark.slow
 def test_a_monkey_at_the_window():
-    played = play(60, SEED, most=100)
+    played = play(60, SEED, most=50)
     assert played.failures == []
-    assert played.actions == 100
+    assert played.actions == 50

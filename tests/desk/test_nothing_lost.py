@@ -47,7 +47,7 @@ def test_two_windows_share_one_shelf(qapp, tmp_path):
 
 def test_steady_typing_is_in_the_journal_within_a_second(window, qtbot):
     journal, pause_ms, behind = journal_path(window.folder), 30, []
-    for edit in range(70):
+    for edit in range(40):
         window.session.set_value(("note",), str(edit), "Note")
         qtbot.wait(pause_ms)
         if journal.exists():

@@ -17,7 +17,7 @@ from typing import IO, Any
 
 from tests.soak.mutate import NUMBERS, WORDS, hostile_value, places_in
 
-ROUND = 100
+ROUND = 50
 """So many actions, then all is undone, redone, saved and opened again."""
 SILENT_SECONDS = 60.0
 """A window that does nothing for so long hangs."""

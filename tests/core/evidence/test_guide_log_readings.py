@@ -6,6 +6,7 @@ import math
 import numpy as np
 import pytest
 
+from tests.cases import further
 from tests.conftest import EXAMPLE
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, read
@@ -247,7 +248,7 @@ def test_declination_that_overshoots_is_said(tmp_path, share, words):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("gap, dither_s", [(2.5, 300), (5.0, 120)])
+@pytest.mark.parametrize("gap, dither_s", [(5.0, 120), *further((2.5, 300))])
 def test_drift_with_backlash_and_dithers_lies_within_2u(gap, dither_s):
     """Forty seeds here, a hundred in the benchmark: the backlash's own uncertainty is in u."""
     inside = 0
