@@ -128,7 +128,7 @@ def _print(measuring: Measuring[Any], result: Any, lines: Sequence[str], notes: 
     filled = [(table, rows) for table in report.tables if (rows := table.cells(result))]
     for table, rows in filled:
         if len(filled) > 1:
-            print(f"{table.title}:")
+            print(table.title if table.title.endswith("?") else f"{table.title}:")
         print_table([table.headings, *rows], right=set(range(len(table.shown))) - set(table.texts))
         if len(filled) > 1:
             print()

@@ -175,8 +175,8 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--fault", action="append", metavar="ID[@TIME]", help="let a fault strike, at a time in s or H:MM"
     )
-    parser.add_argument("--every-fault", action="store_true", help="play every fault by itself")
-    parser.add_argument("--nights", type=int, metavar="N", help="play N nights with faults drawn by their rates")
+    parser.add_argument("--every-fault", action="store_true", help="simulate each fault by itself")
+    parser.add_argument("--nights", type=int, metavar="N", help="simulate N nights with faults drawn by their rates")
     parser.add_argument("--seed", type=int, default=1, metavar="S", help="what they are drawn from")
     parser.add_argument("--date", metavar="D", help="the night that begins on this date; today by default")
 

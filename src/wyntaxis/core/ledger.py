@@ -29,6 +29,11 @@ class Verdict(StrEnum):
     UNPROVEN = "unproven"
 
     @property
+    def words(self) -> str:
+        """The verdict as people read it."""
+        return "not verified" if self is Verdict.UNPROVEN else str(self)
+
+    @property
     def severity(self) -> int:
         """How grave it is, from 0 (holds) to 3 (fails)."""
         return _SEVERITY[self]

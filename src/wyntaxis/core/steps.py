@@ -53,7 +53,7 @@ def declare_step(key: str, group: str, title: str, purpose: str, caption: str = 
     return _step(key, group, title, purpose, caption)
 
 
-LIGHT_PATH = _step("light_path", "Build", "Light path", "Is the sensor at the distance the corrector wants?")
+LIGHT_PATH = _step("light_path", "Build", "Light path", "Is the sensor at the distance that the corrector needs?")
 SHELF = _step(
     "shelf", "Build", "Shelf", "Which parts of your own would bring the sensor to its distance?", "parts, spacer search"
 )

@@ -70,7 +70,7 @@ class ComparePage(QWidget):
                 item.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
                 if best is not None and is_judged(quantity):
                     item.setIcon(verdict_icon(quantity.verdict, palette, size))
-                    item.setToolTip(str(quantity.verdict))
+                    item.setToolTip(quantity.verdict.words)
                 self.table.setItem(row, index, item)
         header, side = self.table.horizontalHeader(), self.table.verticalHeader()
         assert header is not None

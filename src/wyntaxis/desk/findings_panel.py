@@ -205,10 +205,10 @@ class FindingsPanel(QWidget):
 
     def _show_detail(self, finding: Finding | None) -> None:
         self._change = finding.remedy.change if finding else None
-        self.title.setText(f"{str(finding.verdict).capitalize()}: {finding.title}" if finding else "No findings yet")
+        self.title.setText(f"{finding.verdict.words.capitalize()}: {finding.title}" if finding else "No findings yet")
         size = max(12, round(self.fontInfo().pixelSize() * 1.3))
         if finding is not None:
-            self._mark.setAccessibleName(str(finding.verdict))
+            self._mark.setAccessibleName(finding.verdict.words)
             self._mark.setPixmap(verdict_icon(finding.verdict, self._palette_in_use, size).pixmap(size, size))
         self.arithmetic.show_lines(finding.arithmetic if finding else ())
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")

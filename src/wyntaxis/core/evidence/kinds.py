@@ -102,7 +102,7 @@ class EvidenceKind(Generic[R]):
         """
         keeping = self.keeping
         if keeping is None:
-            raise ValueError("this is read anew each time, so there is nothing to keep")
+            raise ValueError("this is read again each time, so there is nothing to keep")
         place = self.holder.place(rig) if self.holder is not None else None
         if self.holder is not None and place is None:
             raise ValueError(self.holder.missing)

@@ -74,7 +74,7 @@ class ReadySheet(StepSheet):
             else "no frames' headers have been read"
         )
         self.seen.setText(f"Besides the rig file: {ports}; {frames}. A row chosen shows its gravest finding beside.")
-        rows = [[item.condition.title, str(item.verdict), item.why] for item in self.found]
+        rows = [[item.condition.title, item.verdict.words, item.why] for item in self.found]
         self.table.blockSignals(True)
         self.table.show_rows(rows, verdicts=[entry.verdict for entry in self.found], palette=self._palette)
         self.table.blockSignals(False)

@@ -132,13 +132,14 @@ DUST = Table[FilterResult, Dust](
 ServeColumn = Column[Serve]
 SERVES = Table[FilterResult, Serve](
     "serve",
-    "Do the old flats still serve?",
+    "Are the old flats still valid?",
     lambda result: result.serves,
     (
         text("filter", lambda serve: serve.filter, "filter"),
         text("old", lambda serve: serve.old, "old"),
         text("new", lambda serve: serve.new, "new"),
-        text("verdict", lambda serve: str(serve.comparison.verdict), "verdict"),
+        text("verdict", lambda serve: serve.comparison.verdict.words),
+        fact("verdict", lambda serve: serve.comparison.verdict),
         ServeColumn("worst", "%", 2, lambda serve: serve.comparison.worst, "worst_share", factor=100),
         ServeColumn("corner", "%", 2, lambda serve: serve.comparison.corner, "corner_change", factor=100),
         text("where", _where),
