@@ -9,6 +9,7 @@ import pytest
 from astropy.io import fits
 from scipy import ndimage
 
+from tests.cases import further
 from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document
 from wyntaxis.cli import main
@@ -263,3 +264,54 @@ def test_a_star_beside_another_is_measured_without_it():
     assert np.median(shapes.hfd) == pytest.approx(np.median(alone.hfd), rel=0.02)
     assert np.percentile(shapes.hfd, 90) < 1.05 * np.median(alone.hfd)
     assert np.median(shapes.flux) == pytest.approx(np.median(alone.flux), rel=0.03)
+
+
+def moffat_sky(kind, seed, size=(900, 1200), count=120):
+    """Stars drawn by the Moffat law itself, and what lies among them; in ADU of one electron, with photon noise."""
+    rng, beta, fwhm = np.random.default_rng(seed), 3.5, 3.0
+    down, across = np.mgrid[: size[0], : size[1]]
+    x, y = rng.uniform(40, size[1] - 40, count), rng.uniform(40, size[0] - 40, count)
+    core2 = (fwhm / 2) ** 2 / (2 ** (1 / beta) - 1)
+    light = np.zeros(size)
+    for at_x, at_y, flux in zip(x, y, np.exp(rng.uniform(np.log(5e3), np.log(2e5), count)), strict=True):
+        own = np.s_[max(int(at_y) - 25, 0) : int(at_y) + 26, max(int(at_x) - 25, 0) : int(at_x) + 26]
+        r2 = (across[own] - at_x) ** 2 + (down[own] - at_y) ** 2
+        light[own] += flux * (beta - 1) / (np.pi * core2) * (1 + r2 / core2) ** -beta
+    spoilt = np.zeros(size, bool)
+    if kind == "trail":
+        away = np.abs((across - 60) * np.sin(0.6) - (down - 40) * np.cos(0.6))
+        light += 2000 * np.exp(-(away**2) / 8)
+        spoilt = away < 14
+    elif kind == "galaxy":
+        r = np.hypot((across - 600) / 200, (down - 450) / 90)
+        light += 6000 * np.exp(-4 * r)
+        spoilt = r < 0.45
+    elif kind == "nebula":
+        light += 300 * np.exp(-(((across - 500) / 260) ** 2) - ((down - 400) / 220) ** 2)
+    elif kind == "bleeding column":
+        light[200:, 420:424] += 30_000
+        spoilt[200:, 400:444] = True
+    clear = ~spoilt[y.astype(int), x.astype(int)]
+    frame = rng.poisson(light + 600) + 5 * rng.standard_normal(size)
+    return np.clip(np.rint(frame), 0, 65535).astype(np.uint16), x[clear], y[clear]
+
+
+@pytest.mark.parametrize("kind", ["nothing", "trail", "galaxy", "nebula", "bleeding column"])
+@pytest.mark.parametrize("seed", [1, *further(2, 3)])
+def test_one_long_or_large_thing_spoils_only_the_stars_on_its_own_pixels(tmp_path, kind, seed):
+    pixels, x, y = moffat_sky(kind, seed)
+    fits.PrimaryHDU(pixels).writeto(tmp_path / "a.fits")
+    frame = read_stars(tmp_path / "a.fits")
+    shapes = frame.shapes
+    away = np.hypot(shapes.x[:, None] - x, shapes.y[:, None] - y)
+    assert (away.min(axis=0) < 2).mean() > (0.9 if kind == "trail" else 0.94)
+    assert shapes.elongation.max() < 20
+    # A star of FWHM 3 px and β 3.5 has half of its light within 1.81 px.
+    assert frame.hfd_px.value == pytest.approx(3.62, rel=0.03)
+    assert frame.fwhm_px.value == pytest.approx(3.0, rel=0.03)
+    if kind in ("nothing", "trail", "galaxy"):
+        everywhere = moffat_sky("nothing", seed)
+        lone = np.hypot(shapes.x[:, None] - everywhere[1], shapes.y[:, None] - everywhere[2]).min(axis=1)
+        assert (lone > 3).sum() <= (3 if kind == "galaxy" else 1)
+    else:
+        assert any("larger than any disc" in spot.why for spot in frame.refused)

@@ -86,7 +86,9 @@ class RehearsalSheet(StepSheet):
     def _build_top(self) -> None:
         column = self.add_wide_column()
         row = FlowRow()
-        self.play_button = push_button("Simulate the night", "Simulate it, and each fault by itself", self.play_now, row)
+        self.play_button = push_button(
+            "Simulate the night", "Simulate it, and each fault by itself", self.play_now, row
+        )
         self.draft_button = push_button("Draft a plan", "Write a sensible plan into the rig", self.draft, row)
         self.nights_button = push_button("1,000 nights", "Simulate a thousand random nights", self.play_many, row)
         row.addWidget(PlainLabel("night of"))
@@ -127,7 +129,9 @@ class RehearsalSheet(StepSheet):
         self.cure = Panel("What would cure it")
         self.cure_text = self.cure.add_text()
         row = FlowRow()
-        self.cure_button = push_button("Change the plan so, and simulate it again", "Apply the remedy", self.apply_remedy, row)
+        self.cure_button = push_button(
+            "Change the plan so, and simulate it again", "Apply the remedy", self.apply_remedy, row
+        )
         holder = QWidget()
         holder.setLayout(row)
         self.cure.column.addWidget(holder)

@@ -24,9 +24,16 @@ BINNED_ROWS = 32
 DISC_BINS = 5
 """At least so many joined bins make a disc."""
 MAX_DISC_PX = 170.0
+SURROUNDINGS_PX = 24
+"""Over so many px the light of a nebula or a galaxy is smooth, and a star is not."""
+LARGE = "a nebula or a gradient: larger than any disc"
+TRAIL_BINS = 2.0
+"""A trail is narrower than this, as the spread of its bins: a galaxy seen from its edge is not."""
+TRAIL_TIMES = 3.0
+"""A star on a trail stands out of it by this, in the mean of its pixels."""
 DISC_SHARE = 0.6
 """A sharp spot of this share of a disc's spread is the disc; a smaller one is a star before it, or a piece of it."""
-MIN_COLUMN_PX = 30
+MIN_COLUMN_PX, MAX_COLUMN_WIDTH_PX = 30, 2
 """What is at most two pixels wide and at least so long is a bad column; a cosmic ray is shorter."""
 HOT_SHARE = 0.72
 """A pixel that holds more of the light about it than this is no star: the sharpest fill half of theirs."""
@@ -73,9 +80,11 @@ def find_spots(pixels: Any, mesh: Mesh) -> Spots:
     codes = pixels.reshape(-1)[flat]
     top = int(codes.max(initial=0))
     sharp = joined_pixels(flat, above, sigma, pixels.shape[1])
-    sharp_why = _judged(sharp, pixels, mesh)
+    parted, whole = _parted(sharp, flat, above, sigma, pixels.shape)
+    sharp_why = _judged(parted, pixels, mesh)
     discs = _discs(pixels, mesh)
-    return replace(_merged(sharp, sharp_why, discs, pixels.shape), top=(top, int((codes == top).sum())))
+    found = _merged(parted, sharp_why, discs, pixels.shape)
+    return replace(_with(found, whole, LARGE), top=(top, int((codes == top).sum())))
 
 
 @dataclass(frozen=True)
@@ -92,6 +101,22 @@ class _Blobs:
     yy: Any
     xy: Any
     box: Any
+    label: Any
+    """To which blob each of the joined pixels belongs."""
+    flat: Any
+    """Where those pixels are, as flat places in order."""
+
+    @property
+    def extent(self) -> Any:
+        """The longer side of each blob's box in px."""
+        wide, tall = self.box[:, 1] - self.box[:, 0] + 1, self.box[:, 3] - self.box[:, 2] + 1
+        return np.maximum(wide, tall)
+
+    @property
+    def breadth(self) -> Any:
+        """The shorter side of each blob's box in px."""
+        wide, tall = self.box[:, 1] - self.box[:, 0] + 1, self.box[:, 3] - self.box[:, 2] + 1
+        return np.minimum(wide, tall)
 
     @property
     def axes(self) -> tuple[Any, Any]:
@@ -129,7 +154,7 @@ def joined_pixels(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
     """Join neighbouring pixels, diagonal ones too, and sum each blob up; they are joined run by run of each row."""
     if not len(flat):
         none, whole = np.zeros(0), np.zeros(0, int)
-        return _Blobs(whole, none, none, whole, none, none, none, none, none, np.zeros((0, 4), int))
+        return _Blobs(whole, none, none, whole, none, none, none, none, none, np.zeros((0, 4), int), whole, whole)
     y, x = np.divmod(flat, width)
     begins = np.concatenate([[True], (np.diff(flat) != 1) | (x[1:] == 0)])
     first = np.flatnonzero(begins)
@@ -175,7 +200,71 @@ def joined_pixels(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
         yy=total(weighted_y * dy) / flux,
         xy=total(weighted_x * dy) / flux,
         box=np.stack(box, axis=-1),
+        label=label,
+        flat=flat,
     )
+
+
+def _parted(
+    blobs: _Blobs, flat: Any, above: Any, sigma: Any, shape: tuple[int, int]
+) -> tuple[_Blobs, list[tuple[float, float]]]:
+    """Return the blobs, what is larger than any disc joined again over its own surroundings; and where that was.
+
+    A galaxy, a nebula or a trail joins with the stars about it: what is smooth over :data:`SURROUNDINGS_PX` is taken
+    off, so that only stars on its own sharp pixels are lost.
+    """
+    large = (blobs.extent > MAX_DISC_PX) & (blobs.breadth > MAX_COLUMN_WIDTH_PX)
+    if not large.any():
+        return blobs, []
+    inside = large[blobs.label]
+    level, noise = _surroundings(flat, above, sigma, shape)
+    y, x = np.divmod(flat[inside], shape[1])
+    own_noise = above[inside] / sigma[inside]
+    fine_above = above[inside] - _between(level, y, x)
+    fine_sigma = fine_above / np.maximum(_between(noise, y, x), own_noise)
+    over = fine_sigma > THRESHOLD_SIGMA
+    places = np.concatenate([flat[~inside], flat[inside][over]])
+    order = np.argsort(places, kind="stable")
+    residual = np.concatenate([above[~inside], fine_above[over].astype(above.dtype)])[order]
+    parted = joined_pixels(places[order], residual, np.concatenate([sigma[~inside], fine_sigma[over]])[order], shape[1])
+    return parted, list(zip(blobs.x[large].tolist(), blobs.y[large].tolist(), strict=True))
+
+
+def _between(tiles: Any, y: Any, x: Any) -> Any:
+    """Return values of tiles at pixels, between the middles of the tiles bilinearly."""
+    from scipy.ndimage import map_coordinates
+
+    at = [(places + 0.5) / SURROUNDINGS_PX - 0.5 for places in (y, x)]
+    return map_coordinates(tiles, at, order=1, mode="nearest")
+
+
+def _surroundings(flat: Any, above: Any, sigma: Any, shape: tuple[int, int]) -> tuple[Any, Any]:
+    """Return level and noise of the bright pixels by tiles: the median of each, and its scatter below that.
+
+    What is not bright counts as none above the background, so that a tile with a few stars has the level 0.
+    """
+    from scipy.ndimage import uniform_filter
+
+    height, width = (-(-side // SURROUNDINGS_PX) for side in shape)
+    y, x = np.divmod(flat, shape[1])
+    tile = y // SURROUNDINGS_PX * width + x // SURROUNDINGS_PX
+    order = np.lexsort((above, tile))
+    tile, values = tile[order], above[order].astype(float)
+    first = np.searchsorted(tile, np.arange(height * width))
+    count = np.searchsorted(tile, np.arange(height * width), side="right") - first
+    dark = SURROUNDINGS_PX**2 - count  # those under the threshold come first
+    usual = float(np.median(above / sigma))
+
+    def quantile(share: float) -> Any:
+        rank = np.floor(share * SURROUNDINGS_PX**2).astype(int) - dark
+        at = np.clip(first + rank, 0, len(values) - 1)
+        return np.where(rank >= 0, values[at], 0.0)
+
+    level, low = quantile(0.5), quantile(0.16)
+    tiles, noise = level.reshape(height, width), np.maximum(level - low, usual).reshape(height, width)
+    # Where the level bends from tile to tile it is known no better than by that.
+    bend = np.abs(tiles - uniform_filter(tiles, 3, mode="nearest"))
+    return tiles, np.hypot(noise, bend)
 
 
 def _touching(start: Any, end: Any, left: Any, right: Any, width: int) -> tuple[Any, Any]:
@@ -189,11 +278,26 @@ def _touching(start: Any, end: Any, left: Any, right: Any, width: int) -> tuple[
     return ones, low[ones] + within
 
 
+def _with(spots: Spots, places: list[tuple[float, float]], why: str) -> Spots:
+    """Return spots, and some that are none with the reason."""
+    if not places:
+        return spots
+    x, y = np.array(places).T
+    none = np.zeros(len(x))
+    return replace(
+        spots,
+        x=np.concatenate([spots.x, x]),
+        y=np.concatenate([spots.y, y]),
+        spread=np.concatenate([spots.spread, none + 1.0]),
+        flux=np.concatenate([spots.flux, none]),
+        why=(*spots.why, *[why] * len(x)),
+    )
+
+
 def _judged(blobs: _Blobs, pixels: Any, mesh: Mesh) -> list[str]:
     """Return for each blob why it is no star, empty where it may be one; blobs too small or faint say nothing."""
     height, width = pixels.shape
     why = [""] * len(blobs.count)
-    wide, tall = blobs.box[:, 1] - blobs.box[:, 0] + 1, blobs.box[:, 3] - blobs.box[:, 2] + 1
     _, minor = blobs.axes
     share = _peak_share(blobs, pixels, mesh)
     edge = (
@@ -203,11 +307,11 @@ def _judged(blobs: _Blobs, pixels: Any, mesh: Mesh) -> list[str]:
         | (blobs.box[:, 3] >= height - 1)
     )
     faint = (blobs.count < MIN_JOINED) | (blobs.peak_sigma < PEAK_SIGMA)
-    long_thin = (np.minimum(wide, tall) <= 2) & (np.maximum(wide, tall) >= MIN_COLUMN_PX)
-    large = np.maximum(wide, tall) > MAX_DISC_PX
+    long_thin = (blobs.breadth <= MAX_COLUMN_WIDTH_PX) & (blobs.extent >= MIN_COLUMN_PX)
+    large = blobs.extent > MAX_DISC_PX
     thin = (minor < MIN_MINOR_PX) & (blobs.peak_sigma > 2 * PEAK_SIGMA)
     for reason, mask in (
-        ("a nebula or a gradient: larger than any disc", large),
+        (LARGE, large),
         ("touches the edge", edge),
         ("a cosmic ray: thinner than a star", thin),
         ("a bad column or row", long_thin),
@@ -255,6 +359,15 @@ def _discs(pixels: Any, mesh: Mesh) -> _Blobs:
     return joined_pixels(flat, above.reshape(-1)[flat], sigma.reshape(-1)[flat], across)
 
 
+def _bin_blobs(sharp: _Blobs, discs: _Blobs, across: int) -> Any:
+    """Return for each sharp blob the blob of the binned copy whose bin it lies on, -1 for none."""
+    if not len(discs.flat):
+        return np.full(len(sharp.x), -1)
+    bins = (sharp.y / BINNED + 0.5 / BINNED).astype(int) * across + (sharp.x / BINNED + 0.5 / BINNED).astype(int)
+    at = np.minimum(np.searchsorted(discs.flat, bins), len(discs.flat) - 1)
+    return np.where(discs.flat[at] == bins, discs.label[at], -1)
+
+
 def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]) -> Spots:
     """Return sharp spots, and the discs of the binned copy in place of the fragments that the sharp scale tells."""
     height, width = shape
@@ -263,6 +376,7 @@ def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]
     drop = np.zeros(len(why), bool)
     xs, ys, spreads, fluxes, reasons = [], [], [], [], []
     disc_major, disc_minor = discs.axes
+    own = _bin_blobs(sharp, discs, width // BINNED)
     by_row = np.argsort(sharp.y, kind="stable")
     above, below = (np.searchsorted(sharp.y[by_row], (discs.box[:, 2:] + (0, 1)) * BINNED)).T
     for index in np.flatnonzero(discs.count >= DISC_BINS):
@@ -271,20 +385,27 @@ def _merged(sharp: _Blobs, why: list[str], discs: _Blobs, shape: tuple[int, int]
         left, right, top, bottom = (discs.box[index] + (0, 1, 0, 1)) * BINNED
         inside = by_row[above[index] : below[index]]
         inside = inside[(sharp.x[inside] >= left) & (sharp.x[inside] < right)]
+        size = max(right - left, bottom - top)
+        thin = disc_minor[index] < 0.35 * disc_major[index]
+        if size > MAX_DISC_PX or thin:  # it spoils what lies on its own pixels, never what its box holds
+            inside = inside[own[inside] == index]
         disc_spread = float(np.sqrt(max(disc_major[index] * disc_minor[index], 0.25)) * BINNED)
         if sharp.flux[inside].sum() > total / 2 and spread[inside].max(initial=0.0) < DISC_SHARE * disc_spread:
             continue  # stars, near each other, that the bins join: each is sharp by itself
-        size = max(right - left, bottom - top)
         at_edge = left <= 0 or top <= 0 or right >= width // BINNED * BINNED or bottom >= height // BINNED * BINNED
+        if size > MAX_DISC_PX:
+            # Stars were parted from it already; of a faint trail, what is no brighter than it is a piece of it.
+            is_trail = thin and disc_minor[index] < TRAIL_BINS
+            mean = discs.flux[index] / discs.count[index]
+            inside = inside[is_trail & (sharp.flux[inside] < TRAIL_TIMES * mean * sharp.count[inside])]
         drop[inside] = True
         xs.append((discs.x[index] + 0.5) * BINNED - 0.5)
         ys.append((discs.y[index] + 0.5) * BINNED - 0.5)
         spreads.append(disc_spread)
         fluxes.append(total)
-        thin = disc_minor[index] < 0.35 * disc_major[index]
         reasons.append(
             "touches the edge" if at_edge
-            else "a nebula or a gradient: larger than any disc" if size > MAX_DISC_PX
+            else LARGE if size > MAX_DISC_PX
             else "a trail or a nebula: no disc" if thin
             else ""
         )  # fmt: skip

@@ -51,8 +51,11 @@ class Shapes:
 
     def brightest(self, count: int) -> Shapes:
         """Return the stars of the most flux, so many at most, in the order in which they stand."""
-        order = np.sort(np.argsort(-self.flux, kind="stable")[:count])
-        return Shapes(*(getattr(self, item.name)[order] for item in fields(self)))
+        return self.among(np.sort(np.argsort(-self.flux, kind="stable")[:count]))
+
+    def among(self, which: Any) -> Shapes:
+        """Return some of the stars: by their places, or by whether each is one of them."""
+        return Shapes(*(getattr(self, item.name)[which] for item in fields(self)))
 
 
 def measure(
