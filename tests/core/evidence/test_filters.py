@@ -14,6 +14,7 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
 from wyntaxis.core.evidence.filters.flats import bin_for, read_flats, sets_of
 from wyntaxis.core.evidence.filters.kind import FILTERS, read
+from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
 from wyntaxis.core.evidence.filters.report import REPORT, one_way_text
 from wyntaxis.core.evidence.filters.result import FlatOptics, measured
 from wyntaxis.core.evidence.filters.serve import compared, where_words
@@ -27,7 +28,7 @@ from wyntaxis.core.rig.store import validated
 from wyntaxis.core.train.surfaces import DustSurface, dust_surfaces
 from wyntaxis.simulators.flat_field import FLAT_START, Mote, SimulatedFlats, lens_area
 
-SURFACES = (DustSurface("camera", "window", 0.0, 1.5), DustSurface("wheel", "filter", 2.0, 4.0))
+SURFACES = (DustSurface("camera", "window", 0.0, 1.5), DustSurface("wheel", "filter", 2.0, 4.0, is_filter=True))
 OPTICS = FlatOptics(pixel_um=4.0, focal_ratio=5.0, bias_adu=360.0, bits=16, surfaces=SURFACES)
 FLATS = SimulatedFlats(width=480, height=340, pixel_um=4.0, focal_ratio=5.0, gain_e_adu=4.0)
 # On the filter at 3 mm: 3000 / (4 · 5) = 150 px wide; on the window at 1 mm: 50 px.
@@ -269,3 +270,32 @@ def test_the_surfaces_of_a_train_lie_where_its_parts_are():
     assert wheel.far_mm - wheel.near_mm == pytest.approx(4.0)
     assert wheel.away_mm(wheel.far_mm + 0.7) == pytest.approx(0.7)
     assert wheel.away_mm(wheel.middle_mm) == 0
+
+
+# On the filter a grain of 150 px shows a shift, on the window none does, and one of 0.1 % is too faint.
+@pytest.mark.parametrize(
+    ("motes", "verdict", "words"),
+    [
+        ((), "unproven", "no shadow of dust is on them"),
+        ((Mote(400, 80, 1.0, 0.06), Mote(150, 220, 1.0, 0.05)), "unproven", "does not turn with the wheel"),
+        (MOTES, "holds", ""),
+    ],
+)
+@pytest.mark.parametrize("stop", [0.0, 2.0])
+def test_a_wheel_is_proven_only_by_dust_that_would_show_it(tmp_path, motes, verdict, words, stop):
+    flats = replace(FLATS, motes=motes, stops_px=((0.0, 0.0), (stop, 0.0)))
+    flats.write(tmp_path / "a", ("L", "R", "L"), each=2)
+    result = read([tmp_path / "a"], OPTICS)
+    repeat = next(own for own in result.repeats if own.filter == "L")
+    assert repeat.turned
+    shown = verdict == "holds" and stop == 0.0
+    assert words in repeat.unseen
+    assert bool(repeat.unseen) == bool(words)
+    if words:
+        assert repeat_verdict(repeat) == "unproven"
+        found = evaluate(validated(clean_document()), Evidence().having(FILTERS, result)).findings
+        mine = next(one for one in found if one.id == "wheel.repeat" and one.title.startswith("L:"))
+        assert (mine.verdict, mine.title) == ("unproven", "L: no shadow shows whether the wheel stops where it did")
+        assert any(words in line for line in mine.arithmetic)
+    else:
+        assert (repeat_verdict(repeat) == "holds") == shown

@@ -104,7 +104,7 @@ def test_a_wild_point_is_left_out_with_its_reason_and_may_be_restored():
         (run_points()[:5], "one-sided: too few points lie further out"),
         (run_points()[4:], "one-sided: too few points lie further in"),
         (run_points(step=2), "flat: star sizes go from"),
-        (run_points()[:4], "4 points count, and a curve needs 5"),
+        (run_points()[:4], "it has 4 usable points, and a curve needs 5"),
         (run_points(count=5)[:3] * 3, "its points are at 3 positions"),
     ],
 )

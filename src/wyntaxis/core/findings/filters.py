@@ -23,7 +23,7 @@ from wyntaxis.core.quantities.flats import (
 )
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import FILTERS as FILTERS_STEP
-from wyntaxis.core.wording import number, plus_minus
+from wyntaxis.core.wording import counted, number, plus_minus
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.filters.result import FilterResult, Repeat
@@ -39,6 +39,7 @@ MAX_NAMED = 4
     titles={
         "moved": "{filter}: the wheel stops {shift:1} px from where it stopped before",
         "holds": "{filter}: two flats agree within their noise",
+        "unseen": "{filter}: no shadow shows whether the wheel stops where it did",
         "": "{filter}: two flats differ by {excess:1} times their noise",
         "not measured": "{wheel} turns {way}: whether it stops at the same place is not verified",
     },
@@ -46,6 +47,8 @@ MAX_NAMED = 4
         "not measured": "Take flats of one filter, turn the wheel, take them again, and read both on the Filters "
         "sheet.",
         "unproven": "Take flats through this filter, then through another, then through this one again.",
+        "unseen": "Only dust on the filters shows it: read flats in which such a shadow is deep enough, with the wheel "
+        "turned between them.",
         "one way": "Let the wheel turn one way only, here and in the programs, then take both flats again.",
         "clean": "Clean the wheel’s rim and check its detent; until then take flats without turning it in between.",
     },
@@ -65,6 +68,8 @@ def repeatability(evaluation: Evaluation) -> Iterator[Statement]:
             named["shift"] = shift.value
         case = "moved" if moved else "holds" if row.verdict is Verdict.HOLDS else "differ"
         cure, change = _repeat_remedy(evaluation, verdict)
+        if verdict is Verdict.UNPROVEN and repeat.unseen:
+            case = cure = "unseen"
         lines = _repeat_lines(repeat, shift_um.value if shift_um is not None else None)
         yield say(row.id, row, verdict, named, case=case, cure=cure, lines=lines, change=change)
 
@@ -72,15 +77,15 @@ def repeatability(evaluation: Evaluation) -> Iterator[Statement]:
 def _repeat_lines(repeat: Repeat, shift_um: float | None) -> Iterator[str]:
     pair, shift = repeat.pair, repeat.pair.shift_px
     yield (
-        f"{repeat.pairs} pairs of flats; the worst: ratio scatters by {number(1000 * pair.ratio_rms, 2)} ‰ over "
-        f"cells of {pair.cell_px} px, its noise makes {number(1000 * pair.shot_rms, 2)} ‰"
+        f"{counted(repeat.pairs, 'pair')} of flats; the worst: ratio scatters by {number(1000 * pair.ratio_rms, 2)} ‰ "
+        f"over cells of {pair.cell_px} px, its noise makes {number(1000 * pair.shot_rms, 2)} ‰"
     )
-    if shift is None:
-        yield pair.why
-    else:
+    if repeat.unseen:
+        yield repeat.unseen
+    if shift is not None:
         um = "" if shift_um is None else f" = {number(shift_um, 1)} µm"
         moved = plus_minus(shift.value, shift.standard, 2)
-        yield f"{pair.moved} of {len(pair.shadows)} shadows moved, by {moved} px{um}"
+        yield f"{pair.moved} of {counted(len(pair.shadows), 'shadow')} moved, by {moved} px{um}"
     if repeat.turned is None:
         yield "no other filter was used in between: whether the wheel turned is not known"
 

@@ -30,7 +30,7 @@ from wyntaxis.core.rig.devices import Device, Storage
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.steps import DEVICES, READY
-from wyntaxis.core.wording import number, short, terms
+from wyntaxis.core.wording import counted, number, short, terms
 
 _PLAN_SOURCE = "What a run asks for must be connected before it starts"
 _SPACE_SOURCE = "Frames × bytes against free space, and a second copy"
@@ -189,7 +189,7 @@ def night(evaluation: Evaluation) -> Iterator[Statement]:
     if plan.frames is None:
         line = f"one frame: {short(3600 * hours)} s = {number(hours, 2)} h"
     else:
-        line = f"{plan.frames} frames × {short(plan.exposure_s)} s / 3600 = {number(hours, 2)} h"
+        line = f"{counted(plan.frames, 'frame')} × {short(plan.exposure_s)} s / 3600 = {number(hours, 2)} h"
     share = f"{number(hours, 2)} / {short(plan.hours)} = {number(row.computed.value, 0)} %, wanted at most 90 %"
     yield say("plan", row, None, {"used": hours, "hours": plan.hours}, lines=(line, share))
 
@@ -264,7 +264,8 @@ def storage_space(evaluation: Evaluation) -> Iterator[Statement]:
     for room in rooms(evaluation):
         row, free, wanted = evaluation.rows[FREE.id_of(room.id)], room.free_gb, room.wanted_gb
         lines = (
-            f"{plan.frames} frames × {number(size / 1e6, 1)} MB × {short(SPACE_RESERVE)} = {number(wanted, 1)} GB",
+            f"{counted(plan.frames, 'frame')} × {number(size / 1e6, 1)} MB × {short(SPACE_RESERVE)} = "
+            f"{number(wanted, 1)} GB",
             f"free: {number(free, 1)} GB",
         )
         named: dict[str, Named] = {"disk": room.storage.name, "free": free, "wanted": wanted, "lacking": wanted - free}

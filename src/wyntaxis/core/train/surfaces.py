@@ -21,6 +21,8 @@ class DustSurface:
     title: str
     near_mm: float
     far_mm: float
+    is_filter: bool = False
+    """Whether it turns with a wheel or comes out with a drawer."""
 
     @property
     def middle_mm(self) -> float:
@@ -58,7 +60,7 @@ def _of_part(part: Part, front: float, rear: float) -> list[DustSurface]:
         return [DustSurface(part.id, f"{part.title}’s window", 0.0, front)]
     if part.kind in FILTER_KINDS:
         half = thick / 2 + FILTER_CLEARANCE_MM
-        return [DustSurface(part.id, f"filter in {part.title}", middle - half, middle + half)]
+        return [DustSurface(part.id, f"filter in {part.title}", middle - half, middle + half, is_filter=True)]
     if part.kind in MAGNIFYING_KINDS:
         return [
             DustSurface(part.id, f"{part.title}, rear lens", rear - FACE_CLEARANCE_MM, (front + rear) / 2),

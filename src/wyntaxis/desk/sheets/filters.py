@@ -11,6 +11,7 @@ from wyntaxis.core.evidence.filters.result import FilterResult, Serve, set_name
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.measuring.filters import MEASURING
 from wyntaxis.core.steps import FILTERS
+from wyntaxis.core.wording import counted
 from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.panel import push_button
@@ -142,4 +143,5 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
 
     def counts(self, result: FilterResult) -> str:
         flats = sum(len(entry.flats) for entry in result.sets)
-        return f"{flats} flats in {len(result.sets)} sets, {len(result.dust)} shadows of dust."
+        sets, dust = counted(len(result.sets), "set"), counted(len(result.dust), "dust shadow")
+        return f"{counted(flats, 'flat')} in {sets}, {dust}."

@@ -13,7 +13,7 @@ from wyntaxis.core.files.places import home
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.audit import HeaderAudit
-from wyntaxis.core.wording import short
+from wyntaxis.core.wording import counted, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
@@ -109,8 +109,9 @@ class FramesPanel(Panel):
         fails = sum(check.verdict is Verdict.FAILS for check in found.checks)
         lights = sum(lack.lights.count for lack in {id(lack.lights): lack for lack in found.missing}.values())
         self.state.setText(
-            f"{found.count} frames below {found.folder} in {len(found.groups)} groups; {fails} values differ from the "
-            f"rig; {lights} lights lack a partner; {len(found.broken)} files are broken."
+            f"{counted(found.count, 'frame')} below {found.folder} in {counted(len(found.groups), 'group')}; "
+            f"{counted(fails, 'difference')} from the "
+            f"rig; {counted(lights, 'light')} without a partner; {counted(len(found.broken), 'broken file')}."
             + (f" {found.skipped}." if found.skipped else "")
         )
         self.checks.show_rows(

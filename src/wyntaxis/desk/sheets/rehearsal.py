@@ -22,7 +22,7 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 from wyntaxis.core.steps import REHEARSAL as STEP
 from wyntaxis.core.steps import Step
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.wording import counted, number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.card import Card
 from wyntaxis.desk.collapsible_section import CollapsibleSection
@@ -473,7 +473,7 @@ def outcome_lines(outcome: NightOutcome) -> list[str]:
     lines = [
         f"{outcome.frames_kept} of {outcome.frames_planned} frames kept; it ends {clock_words(outcome.ends_s)} h in."
     ]
-    lines += [f"{count} frames lost: {why}." for why, count in outcome.lost_why]
+    lines += [f"{counted(count, 'frame')} lost: {why}." for why, count in outcome.lost_why]
     budget = [f"{SPAN_WORDS[kind]} {clock_words(s)} h" for kind, s in outcome.budget.items() if s >= 30]
     lines.append(f"Time: {', '.join(budget)}.")
     first = outcome.first_unhandled

@@ -21,7 +21,7 @@ from wyntaxis.core.measuring.sensor import MEASURING
 from wyntaxis.core.quantity_kinds import SAMPLING
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.wording import counted, number, short
 from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.frames_table import FramesTable
@@ -217,7 +217,8 @@ class SensorSheet(EvidenceSheet[SensorBench]):
     def counts(self, result: SensorBench) -> str:
         found = result.result.sorted
         frames, size = sum(len(entry.frames) for entry in found.sets), f"{found.size[0]} × {found.size[1]} px"
-        return f"{frames} frames in {len(found.sets)} sets, {size}; {len(result.result.rejected)} not used."
+        sets = counted(len(found.sets), "set")
+        return f"{counted(frames, 'frame')} in {sets}, {size}; {len(result.result.rejected)} not used."
 
 
 class _SkyPanel(Panel):

@@ -13,7 +13,7 @@ from wyntaxis.core.evidence.measured import DEFAULT_SETPOINT_C, camera_index
 from wyntaxis.core.limits import TOLERANCE_C
 from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.wording import number
+from wyntaxis.core.wording import counted, number
 
 DEFAULT_AMBIENT_C = 20.0
 DEFAULT_VOLTAGE_V = 12.0
@@ -258,7 +258,7 @@ def _arrival_text(ramp: Ramp) -> str:
 
 def _stages(ramp: Ramp) -> str:
     return (
-        f"{ramp.stages} steps of {number(ramp.step_c, 2)} °C, each held {number(ramp.dwell_min, 2)} min "
+        f"{counted(ramp.stages, 'step')} of {number(ramp.step_c, 2)} °C, each held {number(ramp.dwell_min, 2)} min "
         f"({number(ramp.step_c / ramp.dwell_min, 2)} °C/min)"
     )
 

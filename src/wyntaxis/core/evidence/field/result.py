@@ -19,6 +19,7 @@ from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 from wyntaxis.core.optics.tilt_plate import clock_position, screw_turns, tilt_of_turns
+from wyntaxis.core.wording import counted
 
 PRACTICAL_TURN = 1 / 24
 """A screw is turned by 15° at the finest: what a hand on a key can tell."""
@@ -363,7 +364,7 @@ def _words(screws: PlateScrews, place: int, turns: float) -> str:
         return f"{where}: leave it"
     inward = (turns > 0) == screws.inward_moves_away
     amount = _FRACTIONS.get(parts) or (
-        f"{parts * 15}°" if parts < 24 else f"{parts // 24} turns and {parts % 24 * 15}°"
+        f"{parts * 15}°" if parts < 24 else f"{counted(parts // 24, 'turn')} and {parts % 24 * 15}°"
     )
     degrees = f" ({parts * 15}°)" if parts in _FRACTIONS and parts < 24 else ""
     side = "away from" if turns > 0 else "toward"

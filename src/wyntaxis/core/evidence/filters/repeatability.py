@@ -20,12 +20,13 @@ def repeat_verdict(repeat: Repeat) -> Verdict:
     Returns
     -------
     Verdict
-        Unproven where nobody told that the wheel turned between.
+        Unproven where it is not known whether the wheel turned between, and where no shadow would have shown a shift.
     """
     verdict = EXCESS_TARGET.judge(excess_of(repeat))
     if repeat.pair.moved:
         return worst([verdict, Verdict.TIGHT])
-    return Verdict.UNPROVEN if repeat.turned is None and verdict is Verdict.HOLDS else verdict
+    unknown = repeat.turned is None or bool(repeat.unseen)
+    return Verdict.UNPROVEN if unknown and verdict is Verdict.HOLDS else verdict
 
 
 def excess_of(repeat: Repeat) -> QuantityValue:

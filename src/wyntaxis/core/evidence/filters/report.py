@@ -105,7 +105,7 @@ REPEATS = Table[FilterResult, tuple[Repeat, float | None]](
         fact("pairs", lambda row: row[0].pairs),
         fact("turned_between", lambda row: row[0].turned),
         fact("one_way", lambda row: row[0].one_way),
-        fact("why", lambda row: row[0].pair.why, optional=True),
+        fact("why", lambda row: row[0].pair.why or row[0].unseen, optional=True),
     ),
     lambda row: repeat_verdict(row[0]),
 )

@@ -19,9 +19,12 @@ from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNam
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.flats import falloff
 from wyntaxis.core.train.surfaces import DustSurface
+from wyntaxis.core.wording import plus_minus
 
 MAX_PAIRS = 12
 SURE = 2.0
+SEEN_PX = 1.0
+"""A shift that flats must be able to show, at twice their uncertainty, before they prove that there is none."""
 TILES = 40
 SAME_PLACE_SHARE = 0.15
 """Two filters' shadows within this share of their width, and as wide to it, are of one grain."""
@@ -75,6 +78,8 @@ class Repeat:
     one_way: bool | None
     binning: int = 1
     set_name: str = ""
+    unseen: str = ""
+    """Why a wheel that stops elsewhere would not be seen in these flats; empty where it would be."""
 
     def shift_um(self, pixel_um: float | None) -> Estimate | None:
         """Return how far the dust moved in µm on the sensor, by its unbinned pixel."""
@@ -227,6 +232,23 @@ def _tiles(plane: Any) -> Any:
 # Repeatability
 
 
+def _unseen(pair: PairShift, optics: FlatOptics, binning: int) -> str:
+    """Return why a wheel that stops :data:`SEEN_PX` off would not be seen, empty where a shadow shows it."""
+    if not pair.shadows:
+        return pair.why
+    turning = []
+    for entry in pair.shadows:
+        surface = _placed(entry.shadow, (), optics, binning).surface
+        if surface is None or surface.is_filter:
+            turning.append(entry)
+    if not turning:
+        return "every shadow that can be registered lies on glass that does not turn with the wheel"
+    known_px = min(max(entry.u_x, entry.u_y) for entry in turning)
+    if SURE * known_px > SEEN_PX:
+        return f"its shadows are registered to {plus_minus(0.0, known_px, 1)} px only"
+    return ""
+
+
 def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tuple[Shadow, ...]]) -> Iterator[Repeat]:
     """Yield how a filter comes back within each of its sets; between two of one night where no set has two flats."""
     entries = False
@@ -247,6 +269,7 @@ def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tup
             _one_way(result, entry),
             entry.binning,
             entry.name,
+            _unseen(_worst(found), result.optics, entry.binning),
         )
     if entries:
         return
@@ -265,6 +288,7 @@ def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tup
                 _one_way(result, other),
                 one.binning,
                 other.name,
+                _unseen(pair, result.optics, one.binning),
             )
 
 

@@ -19,7 +19,7 @@ from wyntaxis.core.evidence.focus.points import FocusPoint
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import hc3_growth, student_factor, weighted_fit
 from wyntaxis.core.optics.blurred_disc import PROFILES, Profile, annulus_hfd_share, blurred_annulus_hfd
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.wording import counted, number, short
 
 MIN_POINTS = 5
 MIN_POSITIONS = 5
@@ -369,7 +369,7 @@ def _why_none(points: Sequence[FocusPoint]) -> str:
     """Return why points cannot make a curve at all; empty where they can."""
     used = [point for point in points if point.used]
     if len(used) < MIN_POINTS:
-        return f"{len(used)} points count, and a curve needs {MIN_POINTS}"
+        return f"it has {counted(len(used), 'usable point')}, and a curve needs {MIN_POINTS}"
     if len({point.position for point in used}) < MIN_POSITIONS:
         return (
             f"its points are at {len({point.position for point in used})} positions, and a curve needs {MIN_POSITIONS}"

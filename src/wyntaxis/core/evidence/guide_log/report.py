@@ -12,7 +12,7 @@ from wyntaxis.core.evidence.guide_log.settling import Settling
 from wyntaxis.core.evidence.guide_log.statistics import Drift
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
-from wyntaxis.core.wording import number, plus_minus, short
+from wyntaxis.core.wording import counted, number, plus_minus, short
 
 NO_PERIOD = "no periodic error above the noise, or the run is too short to show it"
 NO_DITHER = "the log has no dither"
@@ -40,7 +40,7 @@ def summary_lines(result: GuideResult) -> list[str]:
     if result.polar is not None:
         found = result.polar
         lines.append(
-            f"By {found.runs} runs at other hour angles the pole is missed by "
+            f"By {counted(found.runs, 'run')} at other hour angles the pole is missed by "
             f"{plus_minus(found.error_arcmin.value, found.error_arcmin.standard, 1)}′, towards "
             f"{number(found.hour_angle_h, 1)} h."
         )
