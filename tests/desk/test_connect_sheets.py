@@ -137,7 +137,7 @@ def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qt
     (tmp_path / "frames" / "noise.fits").write_bytes(b"noise")
     sheet.frames.read(tmp_path / "frames")
     qtbot.waitUntil(lambda: session.evidence.of(HEADERS) is not None, timeout=8000)
-    assert "1 frames below" in sheet.frames.state.text()
+    assert "1 frame below" in sheet.frames.state.text()
     row = texts(sheet.frames.checks, 1).index("FOCALLEN")
     assert "the reducer Aldous 0.76x is missing" in sheet.frames.checks.item(row, 5).text()
     assert texts(sheet.frames.missing, 2) == ["dark", "flat", "bias"]

@@ -464,3 +464,48 @@ def test_frames_left_out_are_named_wherever_they_stand_in_their_set(tmp_path, or
     assert set(why) == set(wrong.values()), result.notes
     assert "light leak" in why[wrong["l"]]
     assert result.picture.hot_share.value < 0.02
+
+
+# FITS 4.0, section 4.4.2: physical value = BZERO + BSCALE · stored.
+@pytest.mark.parametrize(
+    ("stored", "cards", "code"),
+    [
+        (np.float32(3092), {"BZERO": 32768.0}, 35860),
+        (np.float64(3092), {"BZERO": 32768.0, "BSCALE": 1.0}, 35860),
+        (np.float32(0.5), {"BSCALE": 65000.0}, 32500),
+        (np.float32(35860), {}, 35860),
+        (np.int16(3092), {"BZERO": 32768}, 35860),
+        (np.uint8(200), {}, 200),
+        (np.int32(60000), {}, 60000),
+    ],
+)
+def test_codes_are_what_the_header_makes_of_the_stored_numbers(tmp_path, stored, cards, code):
+    path, pixels = tmp_path / "a.fits", np.full((24, 32), stored)
+    hdu = fits.PrimaryHDU(pixels)
+    raw = hdu.data.astype(hdu.data.dtype.newbyteorder(">")).tobytes()
+    hdu.header.update(cards)
+    size = len(raw)
+    path.write_bytes(hdu.header.tostring().encode() + raw + b"\0" * (-size % 2880))
+    with open_frame(path) as frame:
+        assert set(frame.rows(0, 24).ravel().tolist()) == {code}
+
+
+@pytest.mark.parametrize(
+    ("stored", "cards"),
+    [
+        (np.float32(0.25), {}),
+        (np.float32(-5), {}),
+        (np.float32(40000), {"BZERO": 32768.0}),
+        (np.int16(4), {"BSCALE": 0.5}),
+        (np.int16(4), {"BZERO": 0.5}),
+        (np.float32(np.nan), {}),
+    ],
+)
+def test_what_makes_no_code_is_refused_in_one_line(tmp_path, stored, cards):
+    path, pixels = tmp_path / "a.fits", np.full((24, 32), stored)
+    hdu = fits.PrimaryHDU(pixels)
+    raw = hdu.data.astype(hdu.data.dtype.newbyteorder(">")).tobytes()
+    hdu.header.update(cards)
+    path.write_bytes(hdu.header.tostring().encode() + raw + b"\0" * (-len(raw) % 2880))
+    with pytest.raises(InputError, match="raw"), open_frame(path) as frame:
+        frame.rows(0, 24)

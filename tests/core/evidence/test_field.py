@@ -282,7 +282,7 @@ def test_screws_are_told_in_plain_words(swept):
     # 42 µm over 1.0063 mm are 41.7 µm a mm; 20 mm out 835 µm, 1.67 turns.
     advice = screw_advice(level, push)
     assert advice.turns[0].turns == pytest.approx(42 / HALF_MM * 20 / 500)
-    assert advice.turns[0].words.startswith("the screw at 2 o’clock seen from behind: 1 turns and 240° in")
+    assert advice.turns[0].words.startswith("the screw at 2 o’clock seen from behind: 1 turn and 240° in")
     assert "away from the telescope" in advice.turns[0].words
     assert " out, that side moves toward" in advice.turns[1].words
     spring = screw_advice(level, replace(push, inward_moves_away=False))

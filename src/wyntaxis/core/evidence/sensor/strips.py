@@ -24,6 +24,8 @@ Plane = tuple[int, int]
 
 ZERO_UNSIGNED = 32768
 HIGHEST_CODE = 65535
+MAX_FRACTION = 4e-3
+"""A float of 32 bits holds 65535 to this: what is farther from a whole number is no code."""
 
 
 @dataclass(frozen=True)
@@ -104,14 +106,14 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
     from astropy.io import fits
 
     height, width = (int(side) for side in hdu.shape)
-    zero, scale = int(hdu.header.get("BZERO", 0)), float(hdu.header.get("BSCALE", 1))
-    if scale != 1:
-        raise InputError(f"is scaled by {scale:g}; raw frames of whole numbers are wanted", path)
+    zero, scale = float(hdu.header.get("BZERO", 0)), float(hdu.header.get("BSCALE", 1))
+    if not np.isfinite([zero, scale]).all() or (hdu.header["BITPIX"] > 0 and (scale != 1 or zero != int(zero))):
+        raise InputError(f"is scaled by {scale:g} and moved by {zero:g}; raw frames of whole numbers are needed", path)
     if isinstance(hdu, fits.CompImageHDU):
         section = hdu.section
 
         def packed(start: int, end: int) -> Any:
-            return _codes(np.asarray(section[start:end, :]), zero, path)
+            return _codes(np.asarray(section[start:end, :]), zero, scale, path)
 
         return OpenFrame(width, height, packed)
     data = hdu.data
@@ -119,26 +121,27 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
         raise InputError("ends before its pixels do; copy it again, or take it out", path)
 
     def plain(start: int, end: int) -> Any:
-        return _codes(data[start:end], zero, path)
+        return _codes(data[start:end], zero, scale, path)
 
     return OpenFrame(width, height, plain, threaded=True)
 
 
-def _codes(raw: Any, zero: int, path: Path) -> Any:
-    """Return stored integers as uint16 codes: the unsigned convention of FITS, BZERO 32768, undone."""
+def _codes(raw: Any, zero: float, scale: float, path: Path) -> Any:
+    """Return stored numbers as uint16 codes: ``BZERO + BSCALE · stored`` (FITS 4.0, section 4.4.2)."""
     if raw.dtype.kind == "i" and raw.dtype.itemsize == 2 and zero == ZERO_UNSIGNED:
         return raw.astype(np.int16, copy=False).view(np.uint16) ^ np.uint16(0x8000)
     if raw.dtype.kind == "u" and raw.dtype.itemsize <= 2 and zero == 0:
         return raw.astype(np.uint16, copy=False)
     if raw.dtype.kind in "iu":
-        whole = raw.astype(np.int64) + zero
+        whole = raw.astype(np.int64) + int(zero)
         if whole.size and (whole.min() < 0 or whole.max() > HIGHEST_CODE):
             raise InputError(f"holds codes outside 0 to {HIGHEST_CODE}; it is no raw 16-bit frame", path)
         return whole.astype(np.uint16)
-    whole = np.rint(raw)
+    values = raw.astype(np.float64) * scale + zero
+    whole = np.rint(values)
     if (
         not np.isfinite(whole).all()
-        or np.abs(raw - whole).max() > 1e-3
+        or np.abs(values - whole).max() > MAX_FRACTION
         or whole.min() < 0
         or whole.max() > HIGHEST_CODE
     ):
