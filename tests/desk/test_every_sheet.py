@@ -251,7 +251,7 @@ def test_both_palettes_stay_legible():
                 assert contrast(getattr(palette, ink), getattr(palette, ground)) >= 4.5, (palette.name, ink, ground)
 
 
-def test_a_rig_file_with_everything_opens_saves_and_opens_again(make_window, tmp_path):
+def test_a_rig_file_with_everything_opens_saves_and_opens_again(make_window, tmp_path, qtbot):
     path = tmp_path / "all.rig.json"
     document = clean_document()
     document["corrections"] = {"night/a.fits": {"kind": "flat", "left_out": True}}
@@ -259,7 +259,8 @@ def test_a_rig_file_with_everything_opens_saves_and_opens_again(make_window, tmp
     window = make_window()
     assert window.files.open_path(path)
     assert window.session.apply(Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 130.0))
-    assert window.files.save()
+    window.files.save()
+    qtbot.waitUntil(lambda: not window.files.saving.running, timeout=10000)
     assert window.files.open_path(path)
     assert window.session.rig.devices[0].number("gain") == 130
     assert window.session.rig.corrections["night/a.fits"].left_out
