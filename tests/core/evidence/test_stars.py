@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from astropy.io import fits
 from scipy import ndimage
+from scipy.special import erf
 
 from tests.cases import further
 from tests.core.evidence.test_headers import header
@@ -315,3 +316,24 @@ def test_one_long_or_large_thing_spoils_only_the_stars_on_its_own_pixels(tmp_pat
         assert (lone > 3).sum() <= (3 if kind == "galaxy" else 1)
     else:
         assert any("larger than any disc" in spot.why for spot in frame.refused)
+
+
+# A Gaussian summed over each pixel is a product of differences of error functions.
+@pytest.mark.parametrize("fwhm", [0.8, 1.0, 1.2, 1.5, 2.0, 3.0])
+def test_sizes_of_undersampled_stars_are_within_their_uncertainty(tmp_path, fwhm):
+    rng, sigma, size = np.random.default_rng(3), fwhm / 2.3548, (500, 600)
+    light = np.zeros(size)
+
+    def shares(count, middle):
+        edges = (np.arange(count + 1) - 0.5 - middle) / (sigma * math.sqrt(2))
+        return np.diff(erf(edges)) / 2
+
+    for _ in range(80):
+        x, y = rng.uniform(20, 580), rng.uniform(20, 480)
+        light += rng.uniform(1e4, 6e4) * np.outer(shares(size[0], y), shares(size[1], x))
+    frame = rng.poisson(light + 500) + 5 * rng.standard_normal(size)
+    fits.PrimaryHDU(np.rint(frame).astype(np.uint16)).writeto(tmp_path / "a.fits")
+    stars = read_stars(tmp_path / "a.fits")
+    for found in (stars.fwhm_px, stars.hfd_px):
+        assert abs(found.value - fwhm) <= 2 * found.standard
+        assert found.standard < (0.16 if fwhm < 1.1 else 0.1) * found.value
