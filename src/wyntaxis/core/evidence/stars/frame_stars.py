@@ -38,7 +38,7 @@ KNOT_TIMES, KNOT_SNR = 1.8, 25.0
 LARGER_TIMES = 3.5
 """The stars of one frame are of one size: what is so many times larger is none."""
 UNDERSAMPLED_PX, UNDERSAMPLED_SHARE = 1.7, 0.18
-"""Under so many px a size is worse known by this share for each px: Gaussians of 0.8 to 1.4 px come out 31 to 3 % large."""
+"""Under so many px a size is worse known by this share a px: Gaussians of 0.8 to 1.4 px come out 31 to 3 % large."""
 SHAPE_MODEL_SHARE = 0.01
 """What the growth curve and the Moffat fit are off on drawn stars of 1.8 to 6 px, as a share."""
 HIGHEST_CODE = 65535
