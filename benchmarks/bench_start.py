@@ -38,9 +38,9 @@ WYNTAXIS = """
 import time
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
-from wyntaxis.desk.startup import Beginning
+from wyntaxis.desk.startup import Startup
 from wyntaxis.desk.window import MainWindow
-window_paint, build, draw = MainWindow.paintEvent, MainWindow.build, Beginning._draw
+window_paint, build, draw = MainWindow.paintEvent, MainWindow.build, Startup._draw
 painted = []
 def timed(self, event):
     window_paint(self, event)
@@ -60,7 +60,7 @@ def built(self):
             QTimer.singleShot(0, self.close)
     type(self.band).paintEvent = shown
     MainWindow.build = build
-MainWindow.paintEvent, MainWindow.build, Beginning._draw = timed, built, drawn
+MainWindow.paintEvent, MainWindow.build, Startup._draw = timed, built, drawn
 from wyntaxis.cli import main
 main(["--demo"])
 """
