@@ -9,9 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import TYPE_CHECKING, Literal, Protocol
 
-from wyntaxis.core.ledger import Verdict
+if TYPE_CHECKING:
+    from wyntaxis.core.ledger import Verdict
 
 Point = tuple[float, float]
 WIDE_PX, NARROW_PX = 1.6, 0.9
