@@ -17,7 +17,8 @@ DIALECT = re.compile(
     r"\b(reckon\w*|vouch\w*|anew|mend(?:s|ed|ing)?|kills?|killed|dies|died|deaths?|bowls?|stale|wild|woes?|awry|"
     r"legs?|stand-ins?|tells?|told|untold|nobody|gave|unproven|in hand|so many-th|lone|alike|"
     r"(?:stands?|stood) (?:on|at|in|there|here|as|where|before|behind|beside|for|still|out|alone|twice|free|clear)|"
-    r"goes by|worth keeping|sharp-eyed|what is none|plays?(?= (?:the|it|every|each|N|a|again)\b)|played|playing|rests? on)\b",
+    r"goes by|worth keeping|sharp-eyed|what is none|rests? on|played|playing|"
+    r"plays?(?= (?:the|it|every|each|N|a|again)\b))\b",
     re.IGNORECASE,
 )
 PLAIN = re.compile(

@@ -288,7 +288,8 @@ def moffat_sky(kind, seed, size=(900, 1200), count=120):
         light += 6000 * np.exp(-4 * r)
         spoilt = r < 0.45
     elif kind == "nebula":
-        light += 300 * np.exp(-(((across - 500) / 260) ** 2) - ((down - 400) / 220) ** 2)
+        for at in ((200, 200), (600, 250), (950, 600), (400, 650)):  # clumps that join with the stars on them
+            light += 1500 * np.exp(-(((across - at[0]) / 110) ** 2) - ((down - at[1]) / 90) ** 2)
     elif kind == "bleeding column":
         light[200:, 420:424] += 30_000
         spoilt[200:, 400:444] = True
