@@ -275,7 +275,7 @@ MEASURES = {
         "measure the stars of frames: HFD, FWHM, elongation",
         "stars",
         "[RIG] PATH",
-        "a rig for the scale; frames, folders",
+        "a rig for the scale if there is one, then frames or folders of them",
         rig_optional=True,
         arguments=_stars_arguments,
         options=_stars_options,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -75,15 +74,6 @@ def _values(_rig: Rig, result: FilterResult) -> dict[str, Estimate]:
 
 def _origin(result: FilterResult, _key: str) -> Origin:
     return Origin(f"flats through {', '.join(dict.fromkeys(repeat.filter for repeat in result.repeats))}")
-
-
-def without(result: FilterResult, place: int) -> FilterResult | None:
-    """Return the result measured anew without one set; None where it was the last."""
-    from wyntaxis.core.evidence.filters.result import measured
-
-    rest = [entry for at, entry in enumerate(result.sets) if at != place]
-    again = measured(rest, result.optics, result.not_used, names=result.names, one_way=result.one_way) if rest else None
-    return replace(again, not_used=result.not_used) if again is not None else None
 
 
 FILTERS = EvidenceKind(
