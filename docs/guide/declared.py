@@ -24,7 +24,7 @@ from wyntaxis.core.rig.device_settings import SETTINGS
 @lru_cache(maxsize=1)
 def numbers() -> dict[str, tuple[str, str, Any]]:
     """Return label, unit and step of every number: the rig's own by id, those of each of several things by key."""
-    evaluator._import_all()
+    evaluator.import_all()
     found = {one.key: (one.label, one.unit, one.step) for one in rows.declared_numbers()}
     return found | {kind.id: (kind.label, kind.unit, kind.step) for kind in QUANTITY_KINDS.values()}
 
