@@ -14,7 +14,8 @@ from wyntaxis.core.steps import COOLING
 from wyntaxis.core.wording import counted, number
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.cooling_panels import RampPanel
-from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, Pointing, SheetTexts
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
+from wyntaxis.desk.sheets.reading_sheet import Pointing, SheetTexts
 
 if TYPE_CHECKING:
     from wyntaxis.desk.plots_cooling import CoolingPlot

@@ -6,29 +6,19 @@ and what is done with a chosen row.
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-import weakref
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Any, ClassVar, Generic, TypeVar
+from typing import Any, ClassVar, TypeVar
 
 from PyQt6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
-from wyntaxis.core.evidence.foreign.columns import TableColumn, table_headings
-from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.headers.headers import UnusedFile
-from wyntaxis.core.evidence.kinds import EvidenceKind
 from wyntaxis.core.evidence.reporting import Column, Table
-from wyntaxis.core.files.errors import ColumnsUnknownError, InputError, Progress
+from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.places import home
 from wyntaxis.core.files.saving import write_atomically
-from wyntaxis.core.measuring.measuring import Measuring, Request
 from wyntaxis.core.steps import Step
-from wyntaxis.desk.background import Job
 from wyntaxis.desk.collapsible_section import CollapsibleSection
-from wyntaxis.desk.columns_panel import ColumnsPanel, KnownColumns
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
@@ -36,75 +26,30 @@ from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.plot_section import P, PlotSection
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
-from wyntaxis.desk.sheets.base import StepSheet
+from wyntaxis.desk.sheets.reading_sheet import ReadingSheet
 from wyntaxis.desk.tables import TextTable
 
 R = TypeVar("R")
-FRAMES_FILTER = "Frames (*.fit *.fits *.fts *.fits.gz *.fits.fz);;All files (*)"
 WIDEST_EM = 24
 
 
-@dataclass(frozen=True)
-class SheetTexts:
-    """What a sheet says while it is empty, and the tips of its buttons; a sheet without a tip has no such button."""
+class EvidenceSheet(ReadingSheet[R]):
+    """A step that is measured from files, with its tables, plots and panels."""
 
-    empty: str
-    working: str
-    keep: str
-    files: str = ""
-    folder: str = ""
-    simulate: str = ""
-    take_out: str = ""
-    files_title: str = "Files"
-    folder_title: str = "Folder"
-    files_filter: str = FRAMES_FILTER
-    together: str = "Together"
-    nothing: str = "nothing that was given can be used"
-
-
-@dataclass(frozen=True)
-class Pointing:
-    """How the columns of a table are pointed at, where its headings do not tell: which there are, and which must be."""
-
-    columns: Mapping[str, TableColumn]
-    needed: tuple[str, ...]
-    map_name: str
-    headings: Callable[[Path], Sequence[str]] = table_headings
-
-
-class EvidenceSheet(StepSheet, Generic[R]):
-    """A step that is measured from files."""
-
-    measuring: ClassVar[Measuring[Any]]
-    texts: ClassVar[SheetTexts]
-    pointing: ClassVar[Pointing | None] = None
     settings: ClassVar[tuple[str, str] | None] = None
     """The step whose settings of the holder stand below, and their title."""
     shown_tables: ClassVar[tuple[str, ...] | None] = None
     """The tables shown, by key; all where left out."""
-    adds: ClassVar[bool] = True
-    """Whether files that are read join those that are there."""
 
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
-        super().__init__(session, step, palette, ledger="foot")
-        self._palette = palette
-        self._simulated: Path | None = None
-        self._asked: list[Path] = []
-        self.job = Job(self)
-        self.job.done.connect(self._came_in)
-        self.job.failed.connect(self._failed)
+        super().__init__(session, step, palette)
         self.sections: list[CollapsibleSection] = []
         self.tables: dict[str, TextTable] = {}
         self._labels: dict[str, PlainLabel] = {}
         self.build_above()
         self._build_top()
         self.job.running_changed.connect(lambda _on: self.refresh())
-        self.columns: ColumnsPanel | None = None
-        self.known: KnownColumns | None = None
-        if self.pointing is not None:
-            given = self.pointing
-            self.known = KnownColumns(session, given.columns, given.map_name, given.headings)
-            self.columns = ColumnsPanel(given.columns, given.needed, self._point_columns, session)
+        if self.columns is not None:
             self.add_wide(self.columns)
         self.build()
         self.settings_grid: SettingsGrid | None = None
@@ -127,25 +72,6 @@ class EvidenceSheet(StepSheet, Generic[R]):
 
     def add_fields(self, column: QVBoxLayout) -> None:
         """Put fields below the row of buttons."""
-
-    def options(self) -> Mapping[str, Any]:
-        """Return the kind's own options of reading; ValueError with one line for what cannot be meant."""
-        return {}
-
-    def simulated(self, folder: Path, progress: Progress) -> list[Path]:
-        """Make simulated files in a folder, and return what is to be read."""
-        raise ValueError("there is nothing simulated for this step")
-
-    def before_reading(self, request: Request) -> None:
-        """Do something before files are read; :class:`InputError` refuses them."""
-
-    def is_empty(self, found: R) -> bool:
-        """Return whether files held nothing of the kind."""
-        return False
-
-    def arrived(self, found: R) -> R:
-        """Return what is to be held of what was read."""
-        return found
 
     def sections_of(self, result: R) -> Iterable[CollapsibleSection]:
         """Return the sections that show something of a result."""
@@ -175,20 +101,11 @@ class EvidenceSheet(StepSheet, Generic[R]):
         for section in self.sections:
             section.refresh()
 
-    def take_out(self) -> None:
-        """Take what was read out; all of it where rows cannot go alone."""
-        self.hold(None)
-
     # What all share
 
-    @property
-    def kind(self) -> EvidenceKind[R]:
-        return self.measuring.kind
-
-    @property
-    def result(self) -> R | None:
-        """What was read and measured."""
-        return self.session.evidence.of(self.kind)
+    def after_reading(self, found: R) -> None:
+        for section in self.opened_by(found):
+            section.open()
 
     @property
     def shown_result(self) -> R | None:
@@ -199,10 +116,6 @@ class EvidenceSheet(StepSheet, Generic[R]):
     def table(self) -> TextTable:
         """The first table."""
         return next(iter(self.tables.values()))
-
-    def hold(self, result: R | None) -> None:
-        """Let the session hold another result, or none."""
-        self.session.look_at(self.kind, result)
 
     def add_plot(
         self, title: str, make: Callable[[], P], draw: Callable[[P], None], above: Sequence[QWidget] = ()
@@ -248,7 +161,7 @@ class EvidenceSheet(StepSheet, Generic[R]):
             title = PlainLabel(table.title)
             title.setProperty("role", "heading")
             shown = TextTable(table.title, sheet_headings(table.shown), left=table.texts, widest_em=WIDEST_EM)
-            shown.itemSelectionChanged.connect(self._chose)
+            shown.itemSelectionChanged.connect(lambda: None if self.job.running else self.chose())
             column.addWidget(title)
             column.addWidget(shown)
             self.tables[table.key], self._labels[table.key] = shown, title
@@ -260,85 +173,6 @@ class EvidenceSheet(StepSheet, Generic[R]):
     def _tables(self) -> list[Table[R, Any]]:
         report, keys = self.measuring.report, self.shown_tables
         return [table for table in report.tables if keys is None or table.key in keys]
-
-    # Reading and keeping
-
-    def request(self, paths: Sequence[Path], rules: tuple[KeyRule, ...] = ()) -> Request:
-        """Return what is to be read for the rig as it is now."""
-        known = self.known
-        columns = (lambda _path: rules) if rules or known is None else known.rules_for
-        before = self.result if self.adds else None
-        return Request(paths, self.session.evaluation, rules=columns, before=before, options=self.options())
-
-    def read(self, paths: list[Path], rules: tuple[KeyRule, ...] = ()) -> None:
-        """Read files in the background; ``rules`` say which columns of a table hold what."""
-        self._asked = paths
-        try:
-            request = self.request(paths, rules)
-            self.before_reading(request)
-        except InputError as error:
-            self._refuse(str(error), error)
-            return
-        except ValueError as error:
-            self.session.refused.emit(str(error))
-            return
-        self.job.start(lambda progress: self.measuring.read(replace(request, progress=progress)))
-
-    def add_simulated(self) -> None:
-        """Make simulated files and read them."""
-        folder, self._asked = self.simulated_folder(), []
-        request = self.request(())
-
-        def work(progress: Progress) -> R:
-            paths = self.simulated(folder, progress)
-            found: R = self.measuring.read(replace(request, paths=paths, progress=progress))
-            return found
-
-        self.job.start(work)
-
-    def work_again(self, work: Callable[[Progress], R]) -> None:
-        """Measure in the background what is there, after something of it was changed."""
-        self.job.start(work)
-
-    def _came_in(self, found: R) -> None:
-        if self.columns is not None:
-            self.columns.hide()
-        if self.is_empty(found):
-            left = self.measuring.report.not_used(found)
-            why = f": {left[0].path}: {left[0].why}" if left else ""
-            self.session.refused.emit(f"{self.texts.nothing}{why}")
-            return
-        self.hold(self.arrived(found))
-        for section in self.opened_by(found):
-            section.open()
-
-    def _failed(self, text: str) -> None:
-        self._refuse(text, self.job.error)
-
-    def _refuse(self, text: str, error: InputError | None) -> None:
-        self.session.refused.emit(text)
-        pointing = self.pointing
-        if isinstance(error, ColumnsUnknownError) and self._asked and self.columns is not None and pointing is not None:
-            self.columns.show_headings(self._asked[0], pointing.headings)
-
-    def _point_columns(self, rules: tuple[KeyRule, ...]) -> None:
-        """Read the files asked for by these columns, and keep them as a map for such files."""
-        if self.known is not None:
-            self.known.remember(rules)
-        self.read(self._asked, rules)
-
-    def ask(self) -> None:
-        """Ask for files and read them."""
-        texts = self.texts
-        chosen, _ = QFileDialog.getOpenFileNames(self, texts.files_title, str(home()), texts.files_filter)
-        if chosen:
-            self.read([Path(path) for path in chosen])
-
-    def ask_folder(self) -> None:
-        """Ask for a folder and read what is below it."""
-        chosen = QFileDialog.getExistingDirectory(self, self.texts.folder_title, str(home()))
-        if chosen:
-            self.read([Path(chosen)])
 
     def ask_save(self) -> None:
         """Ask for a file and save the first table as CSV."""
@@ -357,27 +191,7 @@ class EvidenceSheet(StepSheet, Generic[R]):
         except InputError as error:
             self.session.refused.emit(str(error))
 
-    def keep(self) -> None:
-        """Keep what was measured in the rig, as one edit."""
-        if self.result is None:
-            return
-        try:
-            self.session.apply(self.kind.keep(self.session.rig, self.result))
-        except ValueError as error:
-            self.session.refused.emit(str(error))
-
-    def simulated_folder(self) -> Path:
-        """Return a folder for simulated files, which goes with the sheet."""
-        if self._simulated is None:
-            self._simulated = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
-            weakref.finalize(self, shutil.rmtree, self._simulated, ignore_errors=True)
-        return self._simulated
-
     # Showing
-
-    def _chose(self) -> None:
-        if not self.job.running:
-            self.chose()
 
     def refresh(self) -> None:
         super().refresh()

@@ -24,9 +24,10 @@ from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.sheets.base import sheet_of
-from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, SheetTexts
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.field_panels import CausesPanel, FlatPanel, ScrewsPanel
 from wyntaxis.desk.sheets.labelled import labelled_field
+from wyntaxis.desk.sheets.reading_sheet import SheetTexts
 
 if TYPE_CHECKING:
     from wyntaxis.desk.plots_field import CornersPlot, SpacingPlot, SurfacePlot

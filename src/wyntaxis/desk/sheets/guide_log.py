@@ -21,7 +21,8 @@ from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.sheets.base import sheet_of
-from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, Pointing, SheetTexts
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
+from wyntaxis.desk.sheets.reading_sheet import Pointing, SheetTexts
 from wyntaxis.desk.sheets.specs import GUIDE_CALIBRATION, GUIDED_MOUNT
 
 if TYPE_CHECKING:

@@ -30,7 +30,8 @@ from wyntaxis.desk.panel import Panel, push_button
 from wyntaxis.desk.plot_section import PlotSection
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import sheet_of
-from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, SheetTexts
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
+from wyntaxis.desk.sheets.reading_sheet import SheetTexts
 from wyntaxis.desk.sheets.specs import EXPOSURES
 from wyntaxis.desk.tables import TextTable
 

@@ -23,7 +23,8 @@ from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.sheets.base import sheet_of
-from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, Pointing, SheetTexts, sheet_headings
+from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, sheet_headings
+from wyntaxis.desk.sheets.reading_sheet import Pointing, SheetTexts
 from wyntaxis.desk.sheets.travel_panels import AdvicePanel
 from wyntaxis.desk.tables import TextTable
 from wyntaxis.desk.travel_drawing import TravelDrawing
