@@ -263,7 +263,7 @@ def survives(mutant: Mutant) -> str:
             "PYTHONDONTWRITEBYTECODE": "1",
         }
         tests = [f"tests/{name}" for name in mutant.tests.split()]
-        command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
+        command = [sys.executable, "-m", "pytest", "-x", "-q", "--thorough", "-p", "no:cacheprovider", *tests]
         done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, check=False)
         return "" if done.returncode == 1 else f"survives {mutant.tests} (pytest ended with {done.returncode})"
 
