@@ -2,6 +2,7 @@
 
 import pytest
 
+from tests.cases import further
 from tests.soak.fuzz import fuzz
 from tests.soak.kills import kill_rounds
 from tests.soak.monkey import play
@@ -10,10 +11,11 @@ SEED = 20261126
 
 
 @pytest.mark.slow
-def test_hostile_inputs():
-    tried = fuzz(60, SEED, most=30)
-    assert tried.total == 30
-    assert len(tried.count) > 12
+@pytest.mark.parametrize("most, kinds", [(30, 12), *further((70, 20))])
+def test_hostile_inputs(most, kinds):
+    tried = fuzz(60, SEED, most=most)
+    assert tried.total == most
+    assert len(tried.count) > kinds
     assert tried.failures == []
 
 
@@ -24,7 +26,8 @@ def test_kills():
 
 
 @pytest.mark.slow
-def test_a_monkey_at_the_window():
-    played = play(60, SEED, most=50)
+@pytest.mark.parametrize("most", [50, *further(100)])
+def test_a_monkey_at_the_window(most):
+    played = play(60, SEED, most=most)
     assert played.failures == []
-    assert played.actions == 50
+    assert played.actions == most

@@ -163,7 +163,7 @@ MUTANTS = (
     Mutant("evidence/stars/detection.py", "over = fine_sigma > THRESHOLD_SIGMA", "over = fine_sigma > 1e9", "core/evidence/test_stars.py"),
     Mutant("evidence/stars/frame_stars.py", "UNDERSAMPLED_SHARE * max(UNDERSAMPLED_PX - middle, 0.0)", "0.0", "core/evidence/test_stars.py"),
     Mutant("evidence/filters/repeatability.py", "repeat.turned is None or bool(repeat.unseen)", "repeat.turned is None", "core/evidence/test_filters.py"),
-    Mutant("evidence/filters/result.py", "if surface is None or surface.is_filter:", "if True:", "core/evidence/test_filters.py"),
+    Mutant("evidence/filters/result.py", "if surface is not None and surface.is_filter]", "]", "core/evidence/test_filters.py"),
     Mutant("evidence/sensor/strips.py", "raw.astype(np.float64) * scale + zero", "raw.astype(np.float64) * scale", "core/evidence/test_bench.py"),
     Mutant("evidence/kinds.py", "if not values:", "if False:", "core/evidence/test_cooling.py core/evidence/test_bench_laws.py"),
     Mutant("evidence/reporting.py", "value.value * factor, value.standard * factor", "value.value, value.standard", "core/evidence/test_reporting.py"),

@@ -42,7 +42,7 @@ def test_a_finding_is_shown_at_its_place(window, qtbot):
     window.show_step("light_path")
     window.margin.guide_button.click()
     assert window.stack.guide.place == Place("reference/findings", "finding.spacing.main")
-    assert "spacing.main" in window.stack.guide.pages.toPlainText()
+    assert window.stack.guide.pages.verticalScrollBar().value() > 0
 
 
 def test_links_are_followed_within_the_guide_with_a_way_back(window):

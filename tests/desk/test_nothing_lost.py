@@ -9,6 +9,7 @@ import time
 import pytest
 from PyQt6.QtWidgets import QFileDialog
 
+from tests.cases import further
 from tests.rigs import clean_document
 from wyntaxis.core.files import places
 from wyntaxis.core.files.errors import InputError
@@ -45,9 +46,10 @@ def test_two_windows_share_one_shelf(qapp, tmp_path):
     assert again.find(first.id).owned != 5
 
 
-def test_steady_typing_is_in_the_journal_within_a_second(window, qtbot):
+@pytest.mark.parametrize("edits", [40, *further(70)])
+def test_steady_typing_is_in_the_journal_within_a_second(window, qtbot, edits):
     journal, pause_ms, behind = journal_path(window.folder), 30, []
-    for edit in range(40):
+    for edit in range(edits):
         window.session.set_value(("note",), str(edit), "Note")
         qtbot.wait(pause_ms)
         if journal.exists():

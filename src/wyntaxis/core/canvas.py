@@ -19,7 +19,7 @@ WIDE_PX, NARROW_PX = 1.6, 0.9
 CHAIN_DASHES = (14.0, 3.0, 2.0, 3.0)
 """Long dash, dot: axes (ISO 128, line type 04)."""
 DASHES = (6.0, 3.0)
-"""Dashed (ISO 128, line type 02): here, what nobody gave."""
+"""Dashed (ISO 128, line type 02): here, what was not entered."""
 
 
 @dataclass(frozen=True)

@@ -299,3 +299,13 @@ def test_a_wheel_is_proven_only_by_dust_that_would_show_it(tmp_path, motes, verd
         assert any(words in line for line in mine.arithmetic)
     else:
         assert (repeat_verdict(repeat) == "holds") == shown
+
+
+def test_dust_of_unknown_place_proves_no_wheel(tmp_path):
+    """Without documented surfaces the same shadows may lie on the camera's window."""
+    flats = replace(FLATS, motes=MOTES)
+    flats.write(tmp_path / "a", ("L", "R", "L"), each=2)
+    for optics in (replace(OPTICS, surfaces=()), replace(OPTICS, focal_ratio=None)):
+        repeat = next(own for own in read([tmp_path / "a"], optics).repeats if own.filter == "L")
+        assert "not known whether their shadows lie on a filter" in repeat.unseen
+        assert repeat_verdict(repeat) == "unproven"

@@ -33,7 +33,7 @@ def test_evidence_holds_one_result_of_each_kind(rig, tmp_path):
     assert set(links) == {"main.link_mbit", "guide.link_mbit"}
     rows = evaluate(rig, held).rows
     assert {key: rows[key].measured.value for key in links} == {key: found.value for key, found in links.items()}
-    assert PORTS.keeping is None, "what the kernel says is read anew"
+    assert PORTS.keeping is None, "what the kernel says is read again each time"
 
 
 def test_cooling_runs_are_read_measured_and_kept(rig, tmp_path):

@@ -248,6 +248,7 @@ def test_an_object_without_a_catalogued_angle_has_a_caveat(example):
     frame = footprint(evaluate(validated(example)), (100.0, 40.0), 0.0)
     long = SkyObject("X1", "Galaxy", 100.0, 40.0, 240.0, 12.0, None, None)
     low, high = frame.share_range(long)
+    assert low < high
     assert low <= frame.covered_share(long) <= high
     assert "its angle is not catalogued" in angle_caveat(frame, long)
     for known in (replace(long, angle_deg=10.0), replace(long, minor_arcmin=240.0), replace(long, major_arcmin=None)):

@@ -59,7 +59,7 @@ class EvidenceKind(Generic[R]):
 
     ``read`` makes a result of paths, with progress and cancel, and fails with one line. ``numbers`` gives what a result
     measures of a rig: by setting key where a device holds it, else by quantity id; it raises ValueError with the reason
-    where a result says nothing of this rig. ``keeping`` is None for a kind that is only looked at and read anew.
+    where a result says nothing of this rig. ``keeping`` is None for a kind that is read again each time.
     """
 
     key: str

@@ -209,6 +209,6 @@ class ReadingSheet(StepSheet, Generic[R]):
     def simulated_folder(self) -> Path:
         """Return a folder for simulated files, which goes with the sheet."""
         if self._simulated is None:
-            self._simulated = Path(tempfile.mkdtemp(prefix="wyntaxis-stand-in-"))
+            self._simulated = Path(tempfile.mkdtemp(prefix="wyntaxis-simulated-"))
             weakref.finalize(self, shutil.rmtree, self._simulated, ignore_errors=True)
         return self._simulated

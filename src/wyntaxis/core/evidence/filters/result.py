@@ -236,11 +236,10 @@ def _unseen(pair: PairShift, optics: FlatOptics, binning: int) -> str:
     """Return why a wheel that stops :data:`SEEN_PX` off would not be seen, empty where a shadow shows it."""
     if not pair.shadows:
         return pair.why
-    turning = []
-    for entry in pair.shadows:
-        surface = _placed(entry.shadow, (), optics, binning).surface
-        if surface is None or surface.is_filter:
-            turning.append(entry)
+    placed = [(entry, _placed(entry.shadow, (), optics, binning).surface) for entry in pair.shadows]
+    turning = [entry for entry, surface in placed if surface is not None and surface.is_filter]
+    if not turning and any(surface is None for _, surface in placed):
+        return "it is not known whether their shadows lie on a filter, which turns with the wheel"
     if not turning:
         return "every shadow that can be registered lies on glass that does not turn with the wheel"
     known_px = min(max(entry.u_x, entry.u_y) for entry in turning)

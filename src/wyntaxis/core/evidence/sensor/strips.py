@@ -24,8 +24,8 @@ Plane = tuple[int, int]
 
 ZERO_UNSIGNED = 32768
 HIGHEST_CODE = 65535
-MAX_FRACTION = 4e-3
-"""A float of 32 bits holds 65535 to this: what is farther from a whole number is no code."""
+MAX_FRACTION = 1e-3
+"""What is farther from a whole number is no code."""
 
 
 @dataclass(frozen=True)
