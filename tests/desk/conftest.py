@@ -21,6 +21,7 @@ def make_window(qtbot, qapp, tmp_path):
         window = MainWindow(WindowState(tmp_path / "state"), tmp_path / "state", tmp_path / "shelf.json")
         qtbot.addWidget(window, before_close_func=lambda w: w.session and w.session.history.mark_saved())
         window.build()
+        window.files.saving.at_once_s = 30.0  # a busy disk decides no test
         window.show()
         qtbot.waitExposed(window)
         return window

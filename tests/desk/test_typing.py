@@ -202,7 +202,7 @@ def test_save_as_under_its_own_name_asks_about_another_programs_change(window, t
     window.notice.button("Bring both together").click()
     rig = load(path).rig
     assert (rig.observer, rig.find("ring")[1].length_mm) == ("somebody else", 12.2)
-    assert "1 changes came from the file: observer" in window.notice.text.text()
+    assert "1 change came from the file: observer" in window.notice.text.text()
     assert not window.session.dirty
     window.session.undo()
     assert window.session.rig.observer is None
@@ -220,6 +220,7 @@ def test_a_slow_disk_keeps_nobody_waiting_and_nothing_is_lost(window, tmp_path, 
         return type(own)(own.version, lambda: (may_go_on.wait(10), own.do())[1])
 
     monkeypatch.setattr(window.session, "save_work", slowly)
+    window.files.saving.at_once_s = saving_thread.AT_ONCE_S
     window.session.set_length("ring", 12.2)
     began = time.perf_counter()
     assert not window.files.save()

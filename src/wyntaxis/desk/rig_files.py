@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.files.places import home
+from wyntaxis.core.wording import counted
 from wyntaxis.desk.saving_thread import SavingThread
 from wyntaxis.desk.workplace import Workplace
 
@@ -196,7 +197,7 @@ class RigFiles(QObject):
             return
 
         def tell() -> None:
-            taken = f"{len(found.taken)} changes came from the file: {', '.join(found.taken[:4])}"
+            taken = f"{counted(len(found.taken), 'change')} came from the file: {', '.join(found.taken[:4])}"
             stays = f". Yours stay at {', '.join(found.conflicting[:4])}" if found.conflicting else ""
             self.window.notice.tell(f"Saved {path.name} with both changes. {taken}{stays}.")
             then()

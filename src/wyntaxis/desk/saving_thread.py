@@ -29,6 +29,8 @@ class SavingThread(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self.at_once_s = AT_ONCE_S
+        """How long the window waits for a save before it goes on beside it."""
         self._pool = QThreadPool()
         self._pool.setMaxThreadCount(1)
         self._running = 0
@@ -72,7 +74,7 @@ class SavingThread(QObject):
 
         self._running += 1
         self._pool.start(QRunnable.create(run))
-        done.wait(AT_ONCE_S)
+        done.wait(self.at_once_s)
         with handing_over:
             if not found:
                 is_late.set()
