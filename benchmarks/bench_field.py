@@ -22,7 +22,7 @@ from wyntaxis.core.evidence.field.result import FieldOptics, FieldResult, PlateS
 from wyntaxis.core.evidence.field.surface import SURE
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.optics.tilt_plate import tilt_of_turns
-from wyntaxis.simulators.telescope import SimulatedFocalSurface, SimulatedTelescope
+from wyntaxis.simulators.telescope import Run, SimulatedFocalSurface, SimulatedTelescope
 
 SEEDS = int(os.environ.get("SEEDS", "100"))
 ONLY = os.environ.get("ONLY", "")
@@ -98,7 +98,7 @@ def _write(folder: Path, case: Case, turn: float, rng: np.random.Generator, numb
     )
     growth = scope.step_um / (scope.focal_ratio * scope.pixel_um) * math.sqrt((1 + scope.obstruction**2) / 2)
     step = max(round(scope.sharpest_px * math.sqrt(2.75**2 - 1) / growth / SIDE), 1)
-    scope.write_run(folder, [7000 + step * at for at in range(-SIDE, SIDE + 1)], number=number)
+    scope.write_run(folder, [7000 + step * at for at in range(-SIDE, SIDE + 1)], run=Run(number=number))
 
 
 def _judged(result: FieldResult, case: Case, turn: float) -> dict[str, bool]:

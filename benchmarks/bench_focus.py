@@ -18,7 +18,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.focus.kind import read
 from wyntaxis.core.evidence.focus.result import FocusOptics
-from wyntaxis.simulators.telescope import START, SimulatedTelescope
+from wyntaxis.simulators.telescope import START, Run, SimulatedTelescope
 
 SEEDS = int(os.environ.get("SEEDS", "100"))
 PLAN = (("L", 12.0, 1), ("L", 12.0, -1), ("L", 6.0, 1), ("L", 6.0, -1), ("Ha", 9.0, 1))
@@ -59,14 +59,13 @@ def one_seed(seed: int, made_of: dict[str, object]) -> dict[str, bool]:
             positions = [middle + way * step * at for at in range(-SIDE, SIDE + 1)]
             cloud = int(rng.integers(len(positions))) if outlier and run == 2 else -1
             paths = scope.write_run(
-                Path(place), positions, filter_name=name, temperature_c=celsius, start=when, number=number
+                Path(place), positions, run=Run(filter_name=name, temperature_c=celsius, start=when, number=number)
             )
             if cloud >= 0:
                 wrong = replace(scope, sharpest_px=2.5 * scope.sharpest_px)
-                wrong.write_run(
-                    Path(place), [positions[cloud]], filter_name=name, temperature_c=celsius, number=number + cloud,
-                    start=when + datetime.timedelta(seconds=12 * cloud),
-                )  # fmt: skip
+                later = when + datetime.timedelta(seconds=12 * cloud)
+                run_of = Run(filter_name=name, temperature_c=celsius, number=number + cloud, start=later)
+                wrong.write_run(Path(place), [positions[cloud]], run=run_of)
             number += len(paths)
             when += datetime.timedelta(hours=1)
         optics = FocusOptics(scope.pixel_um, scope.focal_ratio, obstruction=scope.obstruction, depth_um=47.0)

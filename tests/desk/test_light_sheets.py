@@ -10,7 +10,7 @@ from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_sky_sheets import loaded
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.simulators.flat_field import FLAT_START, Mote, SimulatedFlats
-from wyntaxis.simulators.telescope import START, SimulatedFocalSurface, SimulatedTelescope
+from wyntaxis.simulators.telescope import START, Run, SimulatedFocalSurface, SimulatedTelescope
 
 SIZE = (380, 280)
 HALF_MM = math.hypot(*SIZE) / 2 * 3.9 / 1000
@@ -35,7 +35,7 @@ def sweeps(tmp_path_factory):
     for index, spacing in enumerate((61.6, 62.9)):
         scope = replace(SCOPE, over_field=SimulatedFocalSurface(slope, (spacing - 62.1) * 60 / HALF_MM**2))
         start = START.replace(hour=20 + index)
-        scope.write_run(place / f"{spacing} mm", POSITIONS, number=20 * index, start=start, cards=CARDS)
+        scope.write_run(place / f"{spacing} mm", POSITIONS, run=Run(number=20 * index, start=start, cards=CARDS))
     return place
 
 

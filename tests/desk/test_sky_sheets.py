@@ -4,7 +4,7 @@ import pytest
 
 from tests.desk.test_compute_sheets import type_into
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
-from wyntaxis.simulators.telescope import SimulatedTelescope
+from wyntaxis.simulators.telescope import Run, SimulatedTelescope
 
 SCOPE = SimulatedTelescope(best_position=7000, width=200, height=150, stars=8, seed=5)
 
@@ -12,7 +12,7 @@ SCOPE = SimulatedTelescope(best_position=7000, width=200, height=150, stars=8, s
 @pytest.fixture
 def folder(tmp_path):
     """A run of nine frames with one taken through cloud, so that its few stars are no use."""
-    SCOPE.write_run(tmp_path / "run", [6956 + 11 * k for k in range(9)], filter_name="L")
+    SCOPE.write_run(tmp_path / "run", [6956 + 11 * k for k in range(9)], run=Run(filter_name="L"))
     return tmp_path / "run"
 
 

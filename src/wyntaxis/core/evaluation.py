@@ -54,8 +54,9 @@ def evaluate(
         for entry in stated
         for statement, reads in entry.statements
     )
-    ranked = sorted(in_order(), key=lambda entry: entry.rank)
-    conditions = {item.id: (item.condition, item.needed) for item in ranked if item.condition is not None}
+    proving = [(entry.id, entry.proves) for entry in in_order() if entry.proves is not None]
+    ranked = sorted(proving, key=lambda entry: entry[1].rank)
+    conditions = {key: (proof.condition, proof.needed) for key, proof in ranked}
     return bare.with_results(
         rows=marks.rows,
         quantities={key: marks.rows.get(key, row) for key, row in bare.quantities.items()},

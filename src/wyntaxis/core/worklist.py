@@ -63,7 +63,7 @@ def belongs(step: Step, finding: Finding) -> bool:
 
 def _steps_of(finding: Finding) -> set[Step | None]:
     own = declared(finding.id)
-    if own.at_quantity:
+    if own.listed.at_quantity:
         return {QUANTITY_KINDS[key].step for key in finding.quantities if key in QUANTITY_KINDS}
     return {own.step}
 

@@ -182,13 +182,13 @@ class DeviceTile(Pressed):
             draw_verdict(painter, mark, tile.verdict, sheet.palette.verdict(tile.verdict), sheet.palette.color(ground))
             right = mark.left() - 6
         title = self._fitted(sheet.text, tile.title, right - icon.right() - 8)
-        left = sheet.write(icon.right() + 6, y, title, align="left").right() + 8
+        left = sheet.write((icon.right() + 6, y), title, align="left").right() + 8
         kind = self._fitted(sheet.small, tile.kind.replace("_", " "), right - left)
-        sheet.write(left, y, kind, align="left", small=True, color="faded")
+        sheet.write((left, y), kind, align="left", small=True, color="faded")
         y += line * 0.6 + small * 0.6
         if tile.where:
             entries = self._fitted(sheet.small, tile.where, self.width() - 16)
-            sheet.write(8, y, entries, align="left", small=True, color="faded")
+            sheet.write((8, y), entries, align="left", small=True, color="faded")
             y += small
         for entry in tile.lines:
             self._paint_line(sheet, entry, y, ground)
@@ -206,12 +206,12 @@ class DeviceTile(Pressed):
         right -= small
         if entry.measured:
             text = f"● {entry.measured}"
-            right = sheet.write(right, y, text, align="right", small=True).left() - 10
+            right = sheet.write((right, y), text, align="right", small=True).left() - 10
         room = right - 8 - min(sheet.width_of(entry.label, small=True), (self.width() - 16) * 0.55) - 10
         stated = self._fitted(sheet.small, entry.stated, max(room, 20.0))
-        left = sheet.write(right, y, stated, align="right", small=True).left()
+        left = sheet.write((right, y), stated, align="right", small=True).left()
         label = self._fitted(sheet.small, entry.label, left - 18)
-        sheet.write(8, y, label, align="left", small=True, color="faded")
+        sheet.write((8, y), label, align="left", small=True, color="faded")
 
     @staticmethod
     def _fitted(font: QFont, text: str, room: float) -> str:

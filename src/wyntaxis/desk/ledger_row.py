@@ -83,19 +83,19 @@ class LedgerScale(QWidget):
         best = row.best
         value = "–" if best is None else number_text(row, best.value, row.kind.decimals)
         value += f" {row.kind.unit}" if row.kind.unit and best is not None else ""
-        box = sheet.write(verdict_left, y, value, bold=True, align="right")
+        box = sheet.write((verdict_left, y), value, bold=True, align="right")
         label = row.kind.label
         if sheet.width_of(label) > box.left() - 16:
             room = round(box.left() - 16)
             label = QFontMetrics(sheet.text).elidedText(label, Qt.TextElideMode.ElideRight, room)
         extent = QRectF(-2, -line, sheet.width_of(label) + 4, 2 * line)
-        sheet.piece(("label", label), 8, y, extent, lambda on: on.write(0, 0, label, align="left"))
+        sheet.piece(("label", label), 8, y, extent, lambda on: on.write((0, 0), label, align="left"))
 
     def _paint_scale(self, sheet: DraftingPainter, box: QRectF) -> None:
         row = self.quantity
         if not row.values:
-            sheet.write(box.left(), box.center().y(), "Not available: enter the missing parts or values.", align="left",
-                        small=True, color="faded")  # fmt: skip
+            words = "Not available: enter the missing parts or values."
+            sheet.write((box.left(), box.center().y()), words, align="left", small=True, color="faded")
             return
         ruler = _Ruler.of(row, box.width(), box.height())
         extent = QRectF(-4, -2, box.width() + 8, box.height() + 4)
@@ -112,7 +112,7 @@ class LedgerScale(QWidget):
             text = "   ".join(part for part in text.split("   ") if not part.startswith(FIGURES))
         while text and sheet.width_of(text, small=True) > box.width():
             text = text.rpartition("   ")[0]
-        sheet.write(box.center().x(), _below(sheet, box.bottom()), text, small=True)
+        sheet.write((box.center().x(), _below(sheet, box.bottom())), text, small=True)
 
 
 @dataclass(frozen=True)
@@ -145,7 +145,7 @@ class _Ruler:
         sheet.line(0, RULER_PX, self.width, RULER_PX, sheet.pen("faded"))
         y = _below(sheet, self.height)
         for x, text, align in zip((0.0, self.width), self.ends, ("left", "right"), strict=True):
-            sheet.write(x, y, text, small=True, color="faded", align=align)
+            sheet.write((x, y), text, small=True, color="faded", align=align)
 
 
 def _below(sheet: DraftingPainter, bottom: float) -> float:
@@ -155,7 +155,7 @@ def _below(sheet: DraftingPainter, bottom: float) -> float:
 
 def _draw_verdict(verdict: Verdict, line: float, sheet: DraftingPainter) -> None:
     """Write a verdict that ends at the origin, with its mark before it."""
-    box = sheet.write(0, 0, verdict, align="right", color=verdict)
+    box = sheet.write((0, 0), verdict, align="right", color=verdict)
     mark = QRectF(box.left() - line * 1.05, -line * 0.4, line * 0.8, line * 0.8)
     draw_verdict(sheet.painter, mark, verdict, sheet.palette.verdict(verdict), sheet.palette.color("paper"))
 

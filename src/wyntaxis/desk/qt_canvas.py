@@ -45,7 +45,7 @@ class QtCanvas:
     def words(self, at: Point, text: str, lettering: Lettering) -> Box:
         how = lettering
         box = self._sheet.write(
-            *at, text, small=how.small, bold=how.bold, color=how.color, align=how.align, ground=how.ground
+            at, text, small=how.small, bold=how.bold, color=how.color, align=how.align, ground=how.ground
         )
         return Box(box.left(), box.top(), box.width(), box.height())
 

@@ -96,7 +96,7 @@ class SkyPicture(Picture):
         painter.setPen(sheet.pen("accent" if self.hasFocus() else "rule", 1.4 if self.hasFocus() else 1.0))
         painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         if self.message:
-            sheet.write(self.width() / 2, 16, self.message, align="centre", color="faded")
+            sheet.write((self.width() / 2, 16), self.message, align="centre", color="faded")
 
     def _draw_grid(self, sheet: DraftingPainter) -> None:
         """Draw circles of declination and meridians with their labels at the left and lower edges."""
@@ -130,7 +130,7 @@ class SkyPicture(Picture):
             text = right_ascension_text(ra, 0)[:-3]
             width = QFontMetricsF(sheet.small).horizontalAdvance(text)
             if 40 + width / 2 < x < self.width() - width / 2 - 4 and x - used > width + 12:
-                sheet.write(x, self.height() - 9, text, align="centre", small=True, color="faded")
+                sheet.write((x, self.height() - 9), text, align="centre", small=True, color="faded")
                 used = x
 
     def _label_declination(self, sheet: DraftingPainter, dec: float, points: np.ndarray, *, near_pole: bool) -> None:
@@ -143,7 +143,7 @@ class SkyPicture(Picture):
             seen = points[np.isfinite(points).all(axis=1)]
             x, y = 5.0, float(np.interp(6, seen[::-1, 0], seen[::-1, 1])) - 7 if len(seen) > 1 else -1.0
         if 17 < y < self.height() - 31:
-            sheet.write(x, y, text, align="left", small=True, color="faded")
+            sheet.write((x, y), text, align="left", small=True, color="faded")
 
     def _trace(self, painter: QPainter, pen: QPen, points: np.ndarray) -> None:
         painter.setPen(pen)
@@ -192,7 +192,7 @@ class SkyPicture(Picture):
         if inside and not any(box.intersects(other) for other in taken):
             taken.append(box)
             color = "accent" if chosen else "ink"
-            sheet.write(box.left(), box.center().y(), target.label, align="left", small=True, color=color)
+            sheet.write((box.left(), box.center().y()), target.label, align="left", small=True, color=color)
 
     def _draw_frames(self, sheet: DraftingPainter) -> None:
         painter, view = sheet.painter, self.view
@@ -217,7 +217,7 @@ class SkyPicture(Picture):
             painter.drawPolygon(self._polygon(guide))
             middle = sum((self.pixel_of(corner) for corner in guide), QPointF()) / 4
             if frame.optics.guide_is_prism:
-                sheet.write(middle.x(), middle.y(), "guide", align="centre", small=True, color="accent")
+                sheet.write((middle.x(), middle.y()), "guide", align="centre", small=True, color="accent")
         self._write_names(sheet, [frame, *view.others])
         center = self.pixel_of(frame.center)
         painter.setPen(sheet.pen("accent", 1.2))
@@ -230,7 +230,7 @@ class SkyPicture(Picture):
             painter.setBrush(self.palette_in_use.color("field"))
             painter.drawEllipse(handle, HANDLE_PX, HANDLE_PX)
             sheet.write(
-                handle.x() + 12, handle.y(), f"{number(frame.position_angle_deg, 1)}°", align="left", color="accent"
+                (handle.x() + 12, handle.y()), f"{number(frame.position_angle_deg, 1)}°", align="left", color="accent"
             )
         self._draw_compass(sheet)
 
@@ -258,7 +258,7 @@ class SkyPicture(Picture):
             clear = [box for box in free if not any(_crosses(box, *edge) for edge in edges)]
             box = next(iter(clear), next(iter(free), boxes[0]))
             taken.append(box)
-            sheet.write(box.center().x(), box.y() + 8, name, align="centre", small=True, color=color, ground="field")
+            sheet.write((box.center().x(), box.y() + 8), name, align="centre", small=True, color=color, ground="field")
 
     def _edges(self, frame: Footprint) -> list[tuple[QPointF, QPointF]]:
         corners = [self.pixel_of(corner) for corner in frame.corners()]
@@ -271,13 +271,13 @@ class SkyPicture(Picture):
         sheet.line(corner.x(), corner.y(), corner.x() - 20, corner.y(), sheet.pen("ink", 1.2))
         sheet.arrow(corner.x(), corner.y() - 20, -90)
         sheet.arrow(corner.x() - 20, corner.y(), 180)
-        sheet.write(corner.x(), corner.y() - 29, "N", align="centre", small=True)
-        sheet.write(corner.x() - 28, corner.y(), "E", align="centre", small=True)
+        sheet.write((corner.x(), corner.y() - 29), "N", align="centre", small=True)
+        sheet.write((corner.x() - 28, corner.y()), "E", align="centre", small=True)
         size = next((s for s in (5, 2, 1, 0.5, 0.2, 0.1, 0.05) if s <= self.view.radius_deg / 2), 0.02)
         length = math.tan(math.radians(size)) * self._scale
         y = self.height() - 28
         sheet.dimension(self.width() - 14 - length, self.width() - 14, y)
-        sheet.write(self.width() - 14 - length / 2, y - 9, f"{short(size)}°", align="centre", small=True)
+        sheet.write((self.width() - 14 - length / 2, y - 9), f"{short(size)}°", align="centre", small=True)
 
 
 def _crosses(box: QRectF, start: QPointF, end: QPointF) -> bool:

@@ -83,9 +83,9 @@ class _Line(Pressed):
         left = 10.0 if self.heading else 22.0
         if self.heading:
             painter.fillRect(QRectF(0, self.height() - 1, self.width(), 1), sheet.palette.color("rule"))
-            sheet.write(left, y, ("▸ " if self.folded else "▾ ") + self.title, align="left")
+            sheet.write((left, y), ("▸ " if self.folded else "▾ ") + self.title, align="left")
         else:
-            sheet.write(left, y, self.title, align="left")
+            sheet.write((left, y), self.title, align="left")
         if self.current:
             painter.fillRect(QRectF(0, 0, 4, self.height()), sheet.palette.color("accent"))
         self._draw_marks(sheet, y, line * 0.72, ground)
@@ -100,12 +100,12 @@ class _Line(Pressed):
         shown = self.marks or (((self.verdict, 0),) if self.verdict is not None else ())
         for verdict, count in reversed(shown):
             if count:
-                right = sheet.write(right, y, str(count), align="right", small=True).left() - 2
+                right = sheet.write((right, y), str(count), align="right", small=True).left() - 2
             box = QRectF(right - size, y - size / 2, size, size)
             draw_verdict(sheet.painter, box, verdict, sheet.palette.verdict(verdict), sheet.palette.color(ground))
             right -= size + 6
         if self.accepted:
-            sheet.write(right, y, f"{self.accepted} acc.", align="right", small=True, color="faded")
+            sheet.write((right, y), f"{self.accepted} acc.", align="right", small=True, color="faded")
 
     def mousePressEvent(self, a0: QMouseEvent | None) -> None:
         self.activated.emit()

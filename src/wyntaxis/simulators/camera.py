@@ -46,6 +46,8 @@ class SimulatedCamera:
     tau_min: float = 9.0
     pull_c_min: float = 5.5
     cooler_w: float = 36.0
+    log_every_s: float = 10.0
+    log_noise_c: float = 0.05
     seed: int = 1
 
     def gain_at(self, setting: float) -> float:
@@ -162,8 +164,7 @@ def make_bench(
 
 def cooling_run(
     camera: SimulatedCamera, *, ambient_c: float, target_c: float, minutes: float = 40.0,
-    ramp_c_min: float | None = None, every_s: float = 10.0, noise_c: float = 0.05, full_power: bool = False,
-    number: int = 0,
+    ramp_c_min: float | None = None, full_power: bool = False, number: int = 0,
 ) -> list[tuple[float, float, float, float]]:  # fmt: skip
     """Return a log of (time s, sensor °C, power %, ambient °C) under the cooler's own control, or at full power.
 
@@ -171,13 +172,13 @@ def cooling_run(
     """
     rng = np.random.default_rng([camera.seed, 5000 + number])
     temperature, wanted, rows = ambient_c, ambient_c, []
-    steps = round(every_s)
+    steps = round(camera.log_every_s)
     for second in range(round(minutes * 60) + 1):
         wanted = target_c if ramp_c_min is None else max(target_c, wanted - ramp_c_min / 60)
         rest = (ambient_c - wanted) / (camera.pull_c_min * camera.tau_min)
         power = 1.0 if full_power else min(1.0, max(0.0, rest + 0.35 * (temperature - wanted)))
         if second % steps == 0:
-            seen = round(temperature + noise_c * rng.standard_normal(), 2)
+            seen = round(temperature + camera.log_noise_c * rng.standard_normal(), 2)
             rows.append((float(second), seen, round(100 * power, 1), ambient_c))
         goal = ambient_c - camera.pull_c_min * camera.tau_min * power
         temperature = goal + (temperature - goal) * math.exp(-1 / 60 / camera.tau_min)

@@ -115,7 +115,7 @@ class SimulatedFlats:
 
     def write(
         self, folder: Path, order: Sequence[str], *, start: datetime.datetime = FLAT_START, each: int = 1,
-        number: int = 0, cards: Mapping[str, Any] | None = None, exposure_s: float = 2.0, turned: bool = False,
+        number: int = 0, cards: Mapping[str, Any] | None = None, turned: bool = False,
     ) -> list[Path]:  # fmt: skip
         """Write flats in the order in which the wheel visits its filters, ``each`` of them at every visit."""
         from astropy.io import fits
@@ -130,7 +130,7 @@ class SimulatedFlats:
                 header = fits.Header()
                 header["IMAGETYP"] = "FLAT"
                 header["INSTRUME"] = "Pellucid Grand"
-                header["EXPTIME"] = exposure_s
+                header["EXPTIME"] = 2.0
                 header["XBINNING"] = 1
                 header["FILTER"] = name
                 moment = start + datetime.timedelta(seconds=14 * len(paths))

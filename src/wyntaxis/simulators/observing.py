@@ -9,7 +9,7 @@ from pathlib import Path
 
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.simulators.flat_field import FLAT_START, Mote, SimulatedFlats
-from wyntaxis.simulators.telescope import START, SimulatedFocalSurface, SimulatedTelescope, Spoiled
+from wyntaxis.simulators.telescope import START, Run, SimulatedFocalSurface, SimulatedTelescope, Spoiled
 
 DEMO_TELESCOPE = SimulatedTelescope(
     best_position=12871.0,
@@ -52,13 +52,15 @@ def write_focus_runs(folder: Path, progress: Progress = lambda _done, _of: None)
         paths = DEMO_TELESCOPE.write_run(
             folder / name,
             positions,
-            filter_name=filter_name,
-            temperature_c=celsius,
-            start=START + datetime.timedelta(minutes=47 * index),
-            number=number,
-            brightness=brightness,
-            cards=CARDS,
-            ending=".fits.gz",
+            run=Run(
+                filter_name=filter_name,
+                temperature_c=celsius,
+                start=START + datetime.timedelta(minutes=47 * index),
+                number=number,
+                brightness=brightness,
+                cards=CARDS,
+                ending=".fits.gz",
+            ),
         )
         number += len(paths)
 
@@ -90,10 +92,12 @@ def write_sweeps(folder: Path, progress: Progress = lambda _done, _of: None) -> 
             own.write_run(
                 folder / name,
                 [middle + FIELD_STEP * at],
-                temperature_c=7.5 - 0.2 * index,
-                start=START + datetime.timedelta(minutes=40 * index, seconds=15 * (at + FIELD_SIDE)),
-                number=number,
-                cards={"FOCALLEN": 513.8, "XPIXSZ": 15.6, "XBINNING": 4, "ROTATANG": rotation, "PIERSIDE": "EAST"},
+                run=Run(
+                    temperature_c=7.5 - 0.2 * index,
+                    start=START + datetime.timedelta(minutes=40 * index, seconds=15 * (at + FIELD_SIDE)),
+                    number=number,
+                    cards={"FOCALLEN": 513.8, "XPIXSZ": 15.6, "XBINNING": 4, "ROTATANG": rotation, "PIERSIDE": "EAST"},
+                ),
             )
 
 

@@ -8,6 +8,8 @@ from typing import Any
 
 _BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SIGNED = 1, 2, 3, 4, 5, 10
 _FORMS = {_BYTE: "B", _SHORT: "H", _LONG: "I", _RATIONAL: "II", _SIGNED: "ii"}
+WHITE = 16383
+"""The highest code."""
 _COLORS = {"R": 0, "G": 1, "B": 2}
 MATRIX = ((1, 1), (0, 1), (0, 1), (0, 1), (1, 1), (0, 1), (0, 1), (0, 1), (1, 1))
 
@@ -19,9 +21,7 @@ def write_dng(
     iso: int = 1600,
     exposure_s: float = 60.0,
     model: str = "Hollow Body 7",
-    taken: str = "2026:02:10 21:14:05",
     mosaic: str = "RGGB",
-    white: int = 16383,
     air_c: float | None = None,
 ) -> None:
     """Write a frame with a colour mosaic as DNG, uncompressed.
@@ -32,18 +32,16 @@ def write_dng(
         The file.
     pixels
         Codes as uint16, (height, width).
-    iso, exposure_s, model, taken, air_c
+    iso, exposure_s, model, air_c
         What the body says of it; the air's temperature in °C where it tells it.
     mosaic
         The letters of the mosaic's square, row by row.
-    white
-        The highest code.
     """
     height, width = pixels.shape
     exif = [
         (0x829A, _RATIONAL, [(round(exposure_s * 1000), 1000)]),
         (0x8827, _SHORT, [iso]),
-        (0x9003, _ASCII, taken),
+        (0x9003, _ASCII, "2026:02:10 21:14:05"),
     ]
     if air_c is not None:
         exif.append((0x9400, _SIGNED, [(round(air_c * 10), 10)]))
@@ -65,7 +63,7 @@ def write_dng(
         (0x8769, _LONG, [0]),
         (0xC612, _BYTE, [1, 4, 0, 0]),
         (0xC614, _ASCII, model),
-        (0xC61D, _LONG, [white]),
+        (0xC61D, _LONG, [WHITE]),
         (0xC621, _SIGNED, list(MATRIX)),
         (0xC65A, _SHORT, [21]),
     ]

@@ -49,14 +49,24 @@ def stamp(shape: StarShape, dx: float, dy: float, half: int) -> Any:
     return whole / whole.sum()
 
 
+@dataclass(frozen=True)
+class Taken:
+    """How a field is taken: the sky and its rise to the right, the noise and full scale in ADU, e⁻ per ADU."""
+
+    sky_adu: float = 1000.0
+    noise_adu: float = 10.0
+    gain_e_adu: float = 1.0
+    full_adu: float = 65535.0
+    slope_adu: float = 0.0
+
+
 def draw_field(
-    shape: StarShape, x: Any, y: Any, flux_adu: Any, size: tuple[int, int], *, sky_adu: float = 1000.0,
-    noise_adu: float = 10.0, gain_e_adu: float = 1.0, seed: int = 1, full_adu: float = 65535.0, slope_adu: float = 0.0,
-) -> Any:  # fmt: skip
+    shape: StarShape, x: Any, y: Any, flux_adu: Any, size: tuple[int, int], *, taken: Taken = Taken(), seed: int = 1
+) -> Any:
     """Return a frame (height, width) in uint16 ADU with stars at places, over a sky that may rise to the right."""
     rng = np.random.default_rng(seed)
     height, width = size
-    light = np.full(size, sky_adu) + slope_adu * np.linspace(0, 1, width)[None, :]
+    light = np.full(size, taken.sky_adu) + taken.slope_adu * np.linspace(0, 1, width)[None, :]
     half = int(np.ceil(max(4 * shape.fwhm_px, shape.disc_px / 2 + 3 * shape.fwhm_px, 8)))
     for at_x, at_y, flux in zip(x, y, flux_adu, strict=True):
         column, row = round(float(at_x)), round(float(at_y))
@@ -65,6 +75,6 @@ def draw_field(
         cut = (slice(max(top, 0), min(row + half + 1, height)), slice(max(left, 0), min(column + half + 1, width)))
         own = (slice(cut[0].start - top, cut[0].stop - top), slice(cut[1].start - left, cut[1].stop - left))
         light[cut] += star[own]
-    photons = rng.poisson(np.maximum(light - sky_adu, 0) * gain_e_adu) / gain_e_adu
-    noisy = photons + np.minimum(light, sky_adu) + noise_adu * rng.standard_normal(size)
-    return np.clip(np.rint(noisy), 0, full_adu).astype(np.uint16)
+    photons = rng.poisson(np.maximum(light - taken.sky_adu, 0) * taken.gain_e_adu) / taken.gain_e_adu
+    noisy = photons + np.minimum(light, taken.sky_adu) + taken.noise_adu * rng.standard_normal(size)
+    return np.clip(np.rint(noisy), 0, taken.full_adu).astype(np.uint16)

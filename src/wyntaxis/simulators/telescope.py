@@ -13,6 +13,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any, Literal
 
 import numpy as np
@@ -71,6 +72,22 @@ class SimulatedFocalSurface:
             curvature_centre_mm=(-self.curvature_centre_mm[0], -self.curvature_centre_mm[1]),
             coma_px=(-self.coma_px[0], -self.coma_px[1]),
         )
+
+
+EVERY_S = 12.0
+
+
+@dataclass(frozen=True)
+class Run:
+    """How the frames of one focus run are taken, and what their headers say besides."""
+
+    filter_name: str | None = "L"
+    temperature_c: float = 10.0
+    start: datetime.datetime = START
+    number: int = 0
+    brightness: float = 1.0
+    cards: Mapping[str, Any] = MappingProxyType({})
+    ending: str = ".fits"
 
 
 @dataclass(frozen=True)
@@ -165,25 +182,25 @@ class SimulatedTelescope:
         coma = tuple(one + there.coma_px_mm * at for one, at in zip(there.coma_px, (x_mm, y_mm), strict=True))
         return StarBlur(across, math.degrees(math.atan2(y_mm, x_mm)), (coma[0], coma[1]))
 
-    def write_run(
-        self, folder: Path, positions: Sequence[float], *, filter_name: str | None = "L", temperature_c: float = 10.0,
-        start: datetime.datetime = START, every_s: float = 12.0, number: int = 0, brightness: float = 1.0,
-        cards: Mapping[str, Any] | None = None, ending: str = ".fits",
-    ) -> list[Path]:  # fmt: skip
+    def write_run(self, folder: Path, positions: Sequence[float], run: Run = Run()) -> list[Path]:
         """Write the frames of one run, in the order of its positions, with the headers of a capture program."""
         way = float(positions[-1] - positions[0]) if len(positions) > 1 else 0.0
         direction: Direction = "out" if way >= 0 else "in"
         folder.mkdir(parents=True, exist_ok=True)
         paths = []
         for index, position in enumerate(positions):
-            own = number + index
+            own = run.number + index
             pixels = self.frame(
-                position, filter_name=filter_name, temperature_c=temperature_c, direction=direction, number=own,
-                brightness=brightness,
-            )  # fmt: skip
-            moment = start + datetime.timedelta(seconds=every_s * index)
-            paths.append(folder / f"focus_{own:03}{ending}")
-            self.write(paths[-1], pixels, position, filter_name, temperature_c, moment, cards or {})
+                position,
+                filter_name=run.filter_name,
+                temperature_c=run.temperature_c,
+                direction=direction,
+                number=own,
+                brightness=run.brightness,
+            )
+            moment = run.start + datetime.timedelta(seconds=EVERY_S * index)
+            paths.append(folder / f"focus_{own:03}{run.ending}")
+            self.write(paths[-1], pixels, position, run.filter_name, run.temperature_c, moment, run.cards)
         return paths
 
     def write(

@@ -45,10 +45,10 @@ FORMS = [
 ]
 
 
-@pytest.mark.parametrize(("quantity", "has", "form", "binning", "typed", "unit", "there", "mark"), FORMS)
-def test_each_form(quantity, has, form, binning, typed, unit, there, mark):
+@pytest.mark.parametrize(("quantity", "has", "form", "binning", "expected"), [(*row[:4], row[4:]) for row in FORMS])
+def test_each_form(quantity, has, form, binning, expected):
     found = line(quantity, has, form, binning=binning)
-    assert (found.type_this, found.unit, found.there_now, found.mark) == (typed, unit, there, mark)
+    assert (found.type_this, found.unit, found.there_now, found.mark) == expected
 
 
 def test_the_form_is_told_in_words():

@@ -23,6 +23,8 @@ from wyntaxis.core.evidence.cooling.kind import COOLING, CoolingRuns, cooling_va
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log, read_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import (
     RampInputs,
+    Supplied,
+    Wanted,
     design_both,
     design_ramp,
     kept_model,
@@ -42,9 +44,9 @@ CAMERA = SimulatedCamera(tau_min=9.0, pull_c_min=5.5)
 EXACT = CoolerModel(9.0, 5.5, np.zeros((2, 2)), 0.0)
 
 
-def log_of(name="run", **run):
+def log_of(name="run", camera=CAMERA, **run):
     given_run = {"ambient_c": 18.0, "target_c": -10.0} | run
-    return parse_cooling_log(cooling_csv(cooling_run(CAMERA, **given_run)).encode(), name)
+    return parse_cooling_log(cooling_csv(cooling_run(camera, **given_run)).encode(), name)
 
 
 @pytest.mark.parametrize("run", [{"full_power": True}, {}, {"ramp_c_min": 1.5}])
@@ -160,7 +162,9 @@ def test_rules_point_columns(tmp_path):
 )
 def test_a_ramp_that_the_cooler_can_follow_arrives_on_time(ambient, target, minutes, step):
     ramp = design_ramp(
-        EXACT, start_c=ambient, target_c=target, ambient_c=ambient, minutes=minutes, step_c=step, power_w=30
+        EXACT,
+        wanted=Wanted(start_c=ambient, target_c=target, ambient_c=ambient, minutes=minutes, step_c=step),
+        supplied=Supplied(power_w=30),
     )
     assert ramp.stages * ramp.step_c == pytest.approx(ambient - target)
     assert ramp.stages * ramp.dwell_min == pytest.approx(minutes)
@@ -174,21 +178,21 @@ def test_a_ramp_that_the_cooler_can_follow_arrives_on_time(ambient, target, minu
 
 
 def test_ramps_that_cannot_be_and_the_warm_up():
-    too_cold = design_ramp(EXACT, start_c=20, target_c=-40, ambient_c=20, minutes=20)
+    too_cold = design_ramp(EXACT, wanted=Wanted(start_c=20, target_c=-40, ambient_c=20, minutes=20))
     assert too_cold.arrival_min is None
     assert too_cold.rest_power > 1
-    up = design_ramp(EXACT, start_c=-10, target_c=18, ambient_c=18, minutes=5, step_c=2)
+    up = design_ramp(EXACT, wanted=Wanted(start_c=-10, target_c=18, ambient_c=18, minutes=5, step_c=2))
     # With the cooler off the rest of 28 °C shrinks to 0.5 °C in 9 · ln 56 = 36.2 min at the soonest.
     assert up.limited
     assert up.arrival_min > 36
     for minutes, step in ((0, 1), (5e-324, 1), (0.099, 1), (5, 0)):
         with pytest.raises(ValueError, match=r"above 0, and at least 0\.1 min"):
-            design_ramp(EXACT, start_c=20, target_c=-10, ambient_c=20, minutes=minutes, step_c=step)
+            design_ramp(EXACT, wanted=Wanted(start_c=20, target_c=-10, ambient_c=20, minutes=minutes, step_c=step))
     with pytest.raises(ValueError, match=r"at least 0\.001"):
-        design_ramp(EXACT, start_c=20, target_c=-10, ambient_c=20, minutes=5, step_c=5e-324)
+        design_ramp(EXACT, wanted=Wanted(start_c=20, target_c=-10, ambient_c=20, minutes=5, step_c=5e-324))
     for minutes, model in ((1441, EXACT), (1e11, EXACT), (30, replace(EXACT, tau_min=1e10))):
         with pytest.raises(ValueError, match="1440 min at the most"):
-            design_ramp(model, start_c=20, target_c=-10, ambient_c=20, minutes=minutes)
+            design_ramp(model, wanted=Wanted(start_c=20, target_c=-10, ambient_c=20, minutes=minutes))
 
 
 @pytest.fixture
@@ -252,7 +256,7 @@ def test_coolers_without_reserve_or_too_steep(cooled, change, finding_id, verdic
 
 
 def test_an_unsteady_run_is_found(cooled):
-    noisy = log_of("noisy", noise_c=0.4)
+    noisy = log_of("noisy", replace(CAMERA, log_noise_c=0.4))
     run = run_figures(noisy, -10.0, tolerance_c=3.0)
     values = cooling_values(None, [run])
     assert values["scatter_c"].value == pytest.approx(0.4, abs=0.1)
@@ -356,8 +360,8 @@ def test_what_the_log_rounds_away_is_in_the_uncertainty(seeds):
     near = 0
     tried = seeds(12)
     for seed in tried:
-        camera = SimulatedCamera(seed=seed)
-        rows = cooling_run(camera, ambient_c=18, target_c=-10, every_s=2.0, number=seed)
+        camera = SimulatedCamera(seed=seed, log_every_s=2.0)
+        rows = cooling_run(camera, ambient_c=18, target_c=-10, number=seed)
         model = fit_cooler([parse_cooling_log(cooling_csv(rows).encode(), "run")])
         near += abs(model.tau.value - camera.tau_min) <= 2 * model.tau.standard
         assert 0.0006 < model.tau.standard / model.tau.value < 0.002

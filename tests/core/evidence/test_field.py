@@ -40,7 +40,7 @@ from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.train.flat_spacers import wanting
 from wyntaxis.core.train.lightpath import back_focus
-from wyntaxis.simulators.telescope import START, SimulatedFocalSurface, SimulatedTelescope
+from wyntaxis.simulators.telescope import START, Run, SimulatedFocalSurface, SimulatedTelescope
 
 SIZE = (420, 300)
 HALF_MM = math.hypot(*SIZE) / 2 * 3.9 / 1000
@@ -61,7 +61,7 @@ def planted(tilt_um, towards_deg, curvature_um, **more):
 def swept(tmp_path_factory):
     """A sweep with 60 µm of tilt toward 130° and −40 µm of bowl, and the rig's folder for it."""
     folder = tmp_path_factory.mktemp("field") / "sweep 62.9 mm"
-    replace(SCOPE, over_field=planted(60, 130, -40)).write_run(folder, POSITIONS, cards={"XPIXSZ": 3.9})
+    replace(SCOPE, over_field=planted(60, 130, -40)).write_run(folder, POSITIONS, run=Run(cards={"XPIXSZ": 3.9}))
     return folder, read([folder], OPTICS)
 
 
@@ -439,7 +439,7 @@ def test_the_command_prints_the_contract_and_keeps_it(swept, tmp_path, capsys):
 @pytest.mark.parametrize("cards", [{}, {"DATE-OBS": "?"}])
 def test_a_sweep_may_be_taken_in_any_order(tmp_path, cards):
     shuffled = [POSITIONS[k] for k in (4, 0, 8, 2, 6, 1, 7, 3, 5)]
-    SCOPE.write_run(tmp_path / "s", shuffled, cards=cards)
+    SCOPE.write_run(tmp_path / "s", shuffled, run=Run(cards=cards))
     result = read([tmp_path / "s"], OPTICS)
     assert len(result.sweeps) == 1
     assert list(result.sweeps[0].sweep.positions) == POSITIONS
@@ -494,7 +494,7 @@ def test_the_brightest_stars_alone_may_be_measured(tmp_path):
 def test_sweeps_join_those_that_are_there(swept, tmp_path):
     folder, result = swept
     later = START + datetime.timedelta(hours=2)
-    SCOPE.write_run(tmp_path / "sweep 62.9 mm", POSITIONS, start=later, number=40)
+    SCOPE.write_run(tmp_path / "sweep 62.9 mm", POSITIONS, run=Run(start=later, number=40))
     both = read([tmp_path / "sweep 62.9 mm"], OPTICS, before=result)
     assert [entry.sweep.name for entry in both.sweeps] == ["sweep 62.9 mm", "sweep 62.9 mm (2)"]
     again = read([folder], OPTICS, before=both)

@@ -26,7 +26,7 @@ from wyntaxis.core.files.places import own_filter_names_path
 from wyntaxis.core.optics.blurred_disc import MAX_DIAMETER, annulus_hfd_share, blurred_annulus_hfd
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
-from wyntaxis.simulators.telescope import SimulatedTelescope
+from wyntaxis.simulators.telescope import Run, SimulatedTelescope
 
 START = datetime.datetime(2026, 11, 20, 20, tzinfo=datetime.UTC)
 OPTICS = FocusOptics(pixel_um=4.0, focal_ratio=5.0, depth_um=48.0, step_um=4.0)
@@ -288,9 +288,9 @@ def test_frames_are_read_kept_and_told(tmp_path, capsys):
         scope = replace(SCOPE, backlash_steps=24.0)
         middle = round(scope.best("L", 10.0, name))
         positions = [middle + way * step * k for k in range(-4, 5)]
-        scope.write_run(tmp_path / "f" / name, positions, filter_name="L", start=start, number=at)
-    SCOPE.write_run(tmp_path / "f" / "lost", [7000], cards={"FOCUSPOS": "near"})
-    SCOPE.write_run(tmp_path / "f" / "empty", [7000, 7010], brightness=1e-6, number=500)
+        scope.write_run(tmp_path / "f" / name, positions, run=Run(filter_name="L", start=start, number=at))
+    SCOPE.write_run(tmp_path / "f" / "lost", [7000], run=Run(cards={"FOCUSPOS": "near"}))
+    SCOPE.write_run(tmp_path / "f" / "empty", [7000, 7010], run=Run(brightness=1e-6, number=500))
     document = clean_document()
     rig_path = tmp_path / "good.rig.json"
     rig_path.write_text(json.dumps(document), "utf-8")

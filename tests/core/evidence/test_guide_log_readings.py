@@ -19,12 +19,14 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 
+DRIFT = 0.76
+"""Of the pole, in arcsec a minute."""
 OPTICS = GuideOptics(
     scale_arcsec_px=1.6, pixel_um=4.0, main_scale_arcsec_px=1.5, settle_arcsec=1.5, settle_s=5, declination_deg=0.0
 )
 
 
-def mount(seed=1, *, seconds=1800, drift=0.76, seeing=0.4, gap=0.0, share=0.6, dither_s=0.0, flip_at=None):
+def mount(seed=1, *, seconds=1800, seeing=0.4, gap=0.0, share=0.6, dither_s=0.0, flip_at=None):
     """A guided mount by its own account: a motor, a gap, an axis; rows of time, errors and corrections in arcsec.
 
     Written apart from what it tests: the axis follows the motor at the ends of the gap, corrections are cut at 4″ and
@@ -38,7 +40,7 @@ def mount(seed=1, *, seconds=1800, drift=0.76, seeing=0.4, gap=0.0, share=0.6, d
             way = rng.uniform(0, 2 * math.pi)
             lock += 6 * np.array([math.cos(way), math.sin(way)])
             dithers.append(number)
-        place = np.array([3 * math.sin(2 * math.pi * time / 430) + ra, drift * time / 60 + axis])
+        place = np.array([3 * math.sin(2 * math.pi * time / 430) + ra, DRIFT * time / 60 + axis])
         error = place - lock + rng.normal(0, seeing, 2)
         move = np.clip(-share * error, -4, 4) * (np.abs(error) >= 0.25)
         sign = -1 if flip_at is not None and time >= flip_at else 1

@@ -20,7 +20,7 @@ from wyntaxis.core.evidence.stars.detection import find_spots
 from wyntaxis.core.evidence.stars.frame_stars import read_stars
 from wyntaxis.core.evidence.stars.measuring import measure
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.simulators.sky_field import StarShape, draw_field
+from wyntaxis.simulators.sky_field import StarShape, Taken, draw_field
 
 EMPTY = ((), (), ())
 
@@ -44,7 +44,7 @@ def measured(pixels, full=65535.0):
     mesh = background_mesh(pixels)
     spots = find_spots(pixels, mesh)
     star = np.array([not why for why in spots.why], bool)
-    return measure(pixels, mesh, spots.x[star], spots.y[star], spots.spread[star], full), spots
+    return measure(pixels, mesh, (spots.x[star], spots.y[star], spots.spread[star]), full), spots
 
 
 def matched(shapes, x, y):
@@ -125,7 +125,7 @@ def test_pixels_are_joined_as_neighbours_corners_too(share):
 
 def test_a_sky_that_rises_changes_no_star():
     shape = StarShape(fwhm_px=3)
-    x, y, pixels = drawn(shape, slope_adu=3000)
+    x, y, pixels = drawn(shape, taken=Taken(slope_adu=3000))
     found, _ = measured(pixels)
     assert matched(found, x, y) == (1.0, 0)
     assert np.median(found.hfd) == pytest.approx(3.0, rel=0.02)
@@ -157,7 +157,7 @@ def test_saturated_stars_are_marked():
     light = np.where(np.arange(25) < 5, 3e6, 1e5)
     for full in (65535, 16383):
         light = np.where(np.arange(25) < 5, 20.0 * full, 3.0 * full)
-        pixels = draw_field(StarShape(fwhm_px=4), x, y, light, (500, 500), full_adu=full)
+        pixels = draw_field(StarShape(fwhm_px=4), x, y, light, (500, 500), taken=Taken(full_adu=full))
         found, _ = measured(pixels, full)
         apart = np.hypot(found.x[:, None] - x, found.y[:, None] - y)
         assert set(apart.argmin(axis=1)[found.saturated]) == {0, 1, 2, 3, 4}
@@ -178,7 +178,9 @@ def folder(tmp_path_factory):
     write("small.fits", pixels[:10, :10])
     (root / "broken.fits").write_bytes(b"SIMPLE  = junk")
     # 14 bit in steps of four, and each colour seen through its own filter.
-    mosaic = drawn(StarShape(fwhm_px=6), size=(512, 512), count=16, flux=(1e5, 1e7), full_adu=50000)[2].astype(float)
+    mosaic = drawn(StarShape(fwhm_px=6), size=(512, 512), count=16, flux=(1e5, 1e7), taken=Taken(full_adu=50000))[
+        2
+    ].astype(float)
     mosaic[1::2, 1::2] = (mosaic[1::2, 1::2] - 1000) * 0.6 + 1000
     write("mosaic.fits", mosaic.astype(np.uint16), BAYERPAT="RGGB")
     return root

@@ -78,7 +78,7 @@ def chart_svg(chart: Chart) -> str:
 
     for low, high in chart.bands:
         top, bottom = place(x_low, min(high, y_high))[1], place(x_low, max(low, y_low))[1]
-        svg.rect(LEFT, top, WIDTH - LEFT - RIGHT, bottom - top, fill=SHADE, stroke="none")
+        svg.rect((LEFT, top, WIDTH - LEFT - RIGHT, bottom - top), fill=SHADE, stroke="none")
     for x in ticks(x_low, x_high):
         at = place(x, y_low)
         svg.line(at, (at[0], TOP), width=0.3, color=FAINT)
@@ -87,7 +87,7 @@ def chart_svg(chart: Chart) -> str:
         at = place(x_low, y)
         svg.line(at, (WIDTH - RIGHT, at[1]), width=0.3, color=FAINT)
         svg.text((at[0] - 6, at[1] + 3.5), _tick(y), size=10, anchor="end")
-    svg.rect(LEFT, TOP, WIDTH - LEFT - RIGHT, HEIGHT - TOP - BOTTOM, line=0.9)
+    svg.rect((LEFT, TOP, WIDTH - LEFT - RIGHT, HEIGHT - TOP - BOTTOM), line=0.9)
     if chart.level is not None:
         svg.line(place(x_low, chart.level), place(x_high, chart.level), width=0.8, dash="4 3")
     for number, own in enumerate(chart.series):

@@ -73,7 +73,7 @@ def _draw(svg: Svg, sheet: _Sheet, whole: Section) -> None:
     radius = whole.telescope_radius_mm
     for sign in (1, -1):
         top, bottom = sorted((sheet.y(sign * radius), sheet.y(sign * (radius + 4))))
-        svg.rect(sheet.x(-9), top, 9 * sheet.scale, bottom - top, fill=PAPER)
+        svg.rect((sheet.x(-9), top, 9 * sheet.scale, bottom - top), fill=PAPER)
         svg.hatch(sheet.x(-9), top, 9 * sheet.scale, bottom - top, rising=True)
     svg.text((sheet.x(0) - 4, sheet.y(-radius - 6) + 10), "telescope", size=9, anchor="end", color=FAINT)
     for place, shape in enumerate(whole.parts):
@@ -109,7 +109,7 @@ def _part(svg: Svg, sheet: _Sheet, shape: PartShape, *, rising: bool) -> None:
     dash = "5 3" if shape.assumed else ""
     for sign in (1, -1):
         top, bottom = sorted((sheet.y(sign * shape.opening_radius_mm), sheet.y(sign * shape.outer_radius_mm)))
-        svg.rect(left, top, width, bottom - top, fill=PAPER, dash=dash)
+        svg.rect((left, top, width, bottom - top), fill=PAPER, dash=dash)
         svg.hatch(left, top, width, bottom - top, rising=rising)
     for plate in shape.plates:
         thick = max(sheet.scale * plate.thickness_mm, 2.0)
@@ -118,7 +118,7 @@ def _part(svg: Svg, sheet: _Sheet, shape: PartShape, *, rising: bool) -> None:
         svg.polygon([(sheet.x(along), sheet.y(across)) for along, across in corners], fill=GLASS, stroke=INK, line=0.7)
     if shape.part.magnification is not None:
         tall = 2 * sheet.scale * shape.opening_radius_mm
-        svg.rect(left + 0.3 * width, sheet.axis - tall / 2, 0.4 * width, tall, fill=GLASS, line=0.7)
+        svg.rect((left + 0.3 * width, sheet.axis - tall / 2, 0.4 * width, tall), fill=GLASS, line=0.7)
     half = shape.sensor_half_mm
     if half is not None:
         x = sheet.x(shape.end_mm)
@@ -141,7 +141,7 @@ def _branch(svg: Svg, sheet: _Sheet, whole: Section) -> None:
         for place, shape in enumerate(branch.parts):
             left, width = sheet.x(branch.at_mm + shape.start_mm), sheet.scale * shape.length_mm
             top = sheet.y(branch.height_mm + shape.outer_radius_mm)
-            svg.rect(left, top, width, 2 * sheet.scale * shape.outer_radius_mm, fill=SHADE if place % 2 else PAPER)
+            svg.rect((left, top, width, 2 * sheet.scale * shape.outer_radius_mm), fill=SHADE if place % 2 else PAPER)
             svg.text((left + width / 2, top - 3), shape.number, size=11, anchor="middle")
         return
     x, base = sheet.x(branch.at_mm), branch.height_mm
@@ -153,7 +153,7 @@ def _branch(svg: Svg, sheet: _Sheet, whole: Section) -> None:
         top, bottom = sheet.y(base + shape.end_mm), sheet.y(base + shape.start_mm)
         for sign in (1, -1):
             sides = sorted(x + sign * sheet.scale * r for r in (shape.opening_radius_mm, shape.outer_radius_mm))
-            svg.rect(sides[0], top, sides[1] - sides[0], bottom - top, fill=PAPER)
+            svg.rect((sides[0], top, sides[1] - sides[0], bottom - top), fill=PAPER)
             svg.hatch(sides[0], top, sides[1] - sides[0], bottom - top, rising=bool(place % 2))
         right = x + sheet.scale * shape.outer_radius_mm
         length = shape.part.optical_length_mm
@@ -286,7 +286,7 @@ def _compared(svg: Svg, sheet: _Sheet, shape: PartShape, other: Part | None, *, 
     left, width = sheet.x(shape.start_mm), sheet.scale * shape.length_mm
     for sign in (1, -1):
         top, bottom = sorted((sheet.y(sign * shape.opening_radius_mm), sheet.y(sign * shape.outer_radius_mm)))
-        svg.rect(left, top, width, bottom - top, fill=SHADE if not changed else PAPER, dash=dash, line=line)
+        svg.rect((left, top, width, bottom - top), fill=SHADE if not changed else PAPER, dash=dash, line=line)
     low = sheet.axis + sheet.scale * shape.outer_radius_mm + 16
     words = short(shape.part.optical_length_mm, 2)
     svg.dimension(left, left + width, low + 12, words, bold=changed and not is_before)

@@ -83,10 +83,11 @@ class Svg:
         )
 
     def rect(
-        self, left: float, top: float, width: float, height: float, *, fill: str = "none", stroke: str = INK,
-        line: float = 1.0, dash: str = "",
+        self, box: tuple[float, float, float, float], *, fill: str = "none", stroke: str = INK, line: float = 1.0,
+        dash: str = "",
     ) -> None:  # fmt: skip
-        """Draw a rectangle."""
+        """Draw a rectangle of left, top, width, height."""
+        left, top, width, height = box
         pattern = f' stroke-dasharray="{dash}"' if dash else ""
         self._parts.append(
             f'<rect x="{_n(left)}" y="{_n(top)}" width="{_n(max(width, 0.0))}" height="{_n(max(height, 0.0))}" '
@@ -128,7 +129,7 @@ class Svg:
     def label(self, at: Point, words: str, *, size: float = 11.0) -> None:
         """Write words on a ground of paper, so that they stay readable over what is drawn."""
         width = 0.6 * size * len(words)
-        self.rect(at[0] - 2, at[1] - size + 1, width + 4, size + 3, fill=PAPER, stroke="none")
+        self.rect((at[0] - 2, at[1] - size + 1, width + 4, size + 3), fill=PAPER, stroke="none")
         self.text(at, words, size=size)
 
     def hatch(self, left: float, top: float, width: float, height: float, *, step: float = 6.0, rising: bool) -> None:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import guiding as drifts
 from wyntaxis.core.optics.tip_tilt import minutes_to_end, plate_shift_mm, range_on_sky_arcsec
@@ -44,8 +44,8 @@ def _units(evaluation: Evaluation) -> list[tuple[Device, int | None]]:
 @finding(
     "adaptive_optics.place",
     step=GUIDE_BRANCH,
-    condition=conditions.GUIDING,
-    after="rotation.exposure",
+    proves=Proof(condition=conditions.GUIDING),
+    listed=Listed(after="rotation.exposure"),
     source="Only what is behind the tilting plate sees the image still",
     titles={
         "before": "{unit} is before {pickoff}: the guide star moves with the image",
@@ -84,8 +84,8 @@ def place(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "adaptive_optics.rate",
     step=GUIDE_BRANCH,
-    condition=conditions.GUIDING,
-    after="adaptive_optics.place",
+    proves=Proof(condition=conditions.GUIDING),
+    listed=Listed(after="adaptive_optics.place"),
     source="One correction needs one exposure of the guide star",
     titles={
         "holds": "Guide exposures of {exposure} s allow {unit} its {rate} corrections a second",
@@ -132,8 +132,8 @@ def plate_range_um(device: Device, part: Part | None) -> float | None:
 @finding(
     "adaptive_optics.range",
     step=GUIDE_BRANCH,
-    condition=conditions.GUIDING,
-    after="adaptive_optics.rate",
+    proves=Proof(condition=conditions.GUIDING),
+    listed=Listed(after="adaptive_optics.rate"),
     source="d = t sin θ (1 − cos θ / √(n² − sin² θ)): W. J. Smith; drift of 0.2625 ″/min for 1′ of polar error",
     titles={
         "helped": "{unit} moves the image by ±{range:1}″, and the mount helps from {percent:0} % of it",

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, QuantityValue, Verdict, allowed_width
 from wyntaxis.core.quantity_kinds import CALIBRATION_PULSE, FOCAL_LENGTH, FOCAL_RATIO, PIXEL_SCALE
 from wyntaxis.core.rig.edit import Change
@@ -21,9 +21,8 @@ _REPORTED_ELSEWHERE = frozenset({CALIBRATION_PULSE})
 
 @finding(
     "legs.agree",
-    at_quantity=True,
+    listed=Listed(at_quantity=True, after="rotation.exposure"),
     step=LIGHT_PATH,
-    after="rotation.exposure",
     source=AGREEMENT_SOURCE,
     titles={"fails": "{label}: {values} disagree", "": "{label}: {values} agree"},
     remedies={
@@ -55,7 +54,7 @@ def _agreement(evaluation: Evaluation, row: Quantity) -> Statement:
         "where": f"in the {stated.source}" if stated.source else "wherever the stated value is held",
     }
     change = Change.of(f"State {row.kind.label.lower()}", ("stated", row.id, "value"), value)
-    return say(row.id, row, verdict, named, cure="type", lines=lines, change=change)
+    return say(row.id, row, verdict, named, cure="type", lines=lines).with_edit(change)
 
 
 def _lines(row: Quantity) -> Iterator[str]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.limits import MAX_REST_POWER
 from wyntaxis.core.quantities.cooling import (
@@ -32,9 +32,8 @@ _WARMER = "Set {holding:0} °C, and take darks at that temperature."
 @finding(
     "cooling.reach",
     step=COOLING,
-    condition=conditions.COOLING,
-    after="flats.level",
-    rank=-1,
+    proves=Proof(condition=conditions.COOLING, rank=-1),
+    listed=Listed(after="flats.level"),
     source=_MODEL_SOURCE,
     titles="{device}: the lowest reachable temperature is {coldest:1} °C at {ambient} °C ambient; {set} °C is set",
     remedies=_WARMER,
@@ -49,7 +48,7 @@ def reach(evaluation: Evaluation) -> Iterator[Statement]:
         )
         rows = (evaluation.rows.get(f"{cooler.device.id}.cooling_reach_c"), row)
         named = _values(cooler) | {"coldest": coldest}
-        yield say(cooler.device.id, rows, row.verdict, named, lines=(line,), change=_warmer(cooler))
+        yield say(cooler.device.id, rows, row.verdict, named, lines=(line,)).with_edit(_warmer(cooler))
 
 
 def _holding_c(cooler: Cooler) -> float:
@@ -74,9 +73,8 @@ def _warmer(cooler: Cooler) -> Change:
 @finding(
     "cooling.reserve",
     step=COOLING,
-    condition=conditions.COOLING,
-    after="cooling.reach",
-    rank=-1,
+    proves=Proof(condition=conditions.COOLING, rank=-1),
+    listed=Listed(after="cooling.reach"),
     source=_MODEL_SOURCE,
     titles="{device}: holding {set} °C at {ambient} °C ambient takes {share:0} % of the power (at most {most:0} %)",
     remedies=_WARMER,
@@ -94,13 +92,13 @@ def reserve(evaluation: Evaluation) -> Iterator[Statement]:
         )
         rows = (evaluation.rows.get(f"{cooler.device.id}.rest_power_percent"), row)
         named = _values(cooler) | {"share": share, "most": most}
-        yield say(cooler.device.id, rows, row.verdict, named, lines=lines, change=_warmer(cooler))
+        yield say(cooler.device.id, rows, row.verdict, named, lines=lines).with_edit(_warmer(cooler))
 
 
 @finding(
     "cooling.rate",
     step=COOLING,
-    after="cooling.reserve",
+    listed=Listed(after="cooling.reserve"),
     source=_RUN_SOURCE,
     titles={
         "": "{device}: the sensor cools by up to {steepest:1} °C/min; the ramp is {ramp} °C/min",
@@ -149,7 +147,7 @@ def _ramp_without_run(device: Device) -> Iterator[Statement]:
 @finding(
     "cooling.stability",
     step=COOLING,
-    after="cooling.rate",
+    listed=Listed(after="cooling.rate"),
     source=_RUN_SOURCE,
     titles="{device}: at the set temperature the reading scatters by {scatter:2} °C (steady within {steady} °C)",
     remedies="Set a warmer temperature so that the cooler has reserve, and check the voltage of its supply.",

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantity_kinds import SENSOR_DIAGONAL
 from wyntaxis.core.steps import SCALES
@@ -17,7 +17,7 @@ from wyntaxis.core.wording import number, short
 @finding(
     "coverage.image_circle",
     step=SCALES,
-    after="scale.guide",
+    listed=Listed(after="scale.guide"),
     source="The corrected image circle must exceed the sensor's diagonal; a reducer shrinks the circle with the image",
     titles={
         "holds": "The image circle of {circle:1} mm covers the sensor's diagonal of {diagonal:1} mm",

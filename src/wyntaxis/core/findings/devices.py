@@ -11,7 +11,7 @@ from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.agreement import AGREEMENT_SOURCE
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict
 from wyntaxis.core.quantities.cooling import Reached, reached
 from wyntaxis.core.quantities.settling import GUIDING, SETTLE
@@ -45,9 +45,8 @@ def _is_plugged(device: Device) -> bool:
 @finding(
     "driver.order",
     step=DEVICES,
-    condition=conditions.DRIVERS,
-    after="wheel.leftover",
-    needed="no device states its driver, and when it was installed",
+    proves=Proof(condition=conditions.DRIVERS, needed="no device states its driver, and when it was installed"),
+    listed=Listed(after="wheel.leftover"),
     source="udev rules and firmware are applied when a device is plugged in",
     titles={
         "unproven": "{device}: {missing} is not entered",
@@ -78,8 +77,8 @@ def driver_order(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "devices.measured",
     step=DEVICES,
-    condition=conditions.GAIN,
-    after="driver.order",
+    proves=Proof(condition=conditions.GAIN),
+    listed=Listed(after="driver.order"),
     source=AGREEMENT_SOURCE,
     titles={"fails": "{label}: stated and measured value disagree", "": "{label}: stated and measured value agree"},
     remedies={"fails": "Set {stated}, or correct the rig."},
@@ -105,10 +104,8 @@ def settings_measured(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "cooling.setpoint",
     step=DEVICES,
-    condition=conditions.COOLING,
-    after="cooling.on",
-    needed="no set temperature is entered",
-    rank=-2,
+    proves=Proof(condition=conditions.COOLING, needed="no set temperature is entered", rank=-2),
+    listed=Listed(after="cooling.on"),
     source="A set temperature is a wish; CCD-TEMP is what the sensor had",
     titles={
         "unproven": "{device}: nothing shows that {set:1} °C was reached",
@@ -182,10 +179,8 @@ def _reached_in_frames(one: Reached, row: Quantity) -> Statement:
 @finding(
     "cooling.on",
     step=DEVICES,
-    condition=conditions.COOLING,
-    after="cooling.stability",
-    needed="no set temperature is entered",
-    rank=-2,
+    proves=Proof(condition=conditions.COOLING, needed="no set temperature is entered", rank=-2),
+    listed=Listed(after="cooling.stability"),
     source="A set temperature does nothing while the cooler is off",
     titles={
         "unproven": "{device}: whether its cooler is on is not entered",
@@ -219,7 +214,7 @@ def _off_by_frames(entry: Reached) -> Statement:
 @finding(
     "devices.simulated",
     step=DEVICES,
-    after="rotator.range",
+    listed=Listed(after="rotator.range"),
     source="A device for trying things out must not be used in a real role at night",
     titles="{device}, a simulated device, is entered as {role} in {where}",
     remedies="Choose the real device for this role: a simulated one takes no picture and moves nothing.",
@@ -250,9 +245,8 @@ def _is_simulated(*texts: str | None) -> bool:
 @finding(
     "guiding.settle",
     step=DEVICES,
-    condition=conditions.GUIDING,
-    after="devices.simulated",
-    rank=-1,
+    proves=Proof(condition=conditions.GUIDING, rank=-1),
+    listed=Listed(after="devices.simulated"),
     source="A threshold under two centroid errors is crossed by noise alone",
     titles={
         "holds": "Settling within {asked} guide px is possible (at least {least})",
@@ -275,7 +269,7 @@ def settle(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "devices.parts",
     step=DEVICES,
-    after="devices.measured",
+    listed=Listed(after="devices.measured"),
     source="Devices are shown at their parts",
     titles="{device} is at the part “{part}”, which is not in this train",
     remedies="Choose the part that it is at, if it is used with this train.",

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.evidence.field.kind import FIELD
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.findings.spacing import LENGTH_REMEDIES, LengthRemedy, length_remedy
 from wyntaxis.core.ledger import Quantity, QuantityValue, Target, Verdict, rss
 from wyntaxis.core.quantities.field_surface import plate_screws
@@ -41,7 +41,7 @@ def _next(evaluation: Evaluation, keys: tuple[str, ...]) -> str:
 @finding(
     "field.tilt",
     step=FIELD_STEP,
-    after="stars.round",
+    listed=Listed(after="stars.round"),
     source=_SURFACE_SOURCE,
     titles={
         "holds": "Best focus is square to the sensor: {tilt:0} µm from middle to corner",
@@ -70,7 +70,7 @@ def tilt(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "field.curvature",
     step=FIELD_STEP,
-    after="field.tilt",
+    listed=Listed(after="field.tilt"),
     source=_SURFACE_SOURCE,
     titles={
         "holds": "The field is flat: the corner focuses {size:0} µm {way}",
@@ -92,7 +92,7 @@ def curvature(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "spacing.flat",
     step=FIELD_STEP,
-    after="field.curvature",
+    listed=Listed(after="field.curvature"),
     source="Curvature at several spacings, a straight line, where it crosses zero",
     titles={
         "holds": "The field is flat at {flat:2} mm, where the sensor is",
@@ -121,4 +121,4 @@ def flat_spacing(evaluation: Evaluation) -> Iterator[Statement]:
     if verdict is not Verdict.HOLDS:
         remedy = length_remedy(evaluation.rig, path, error)
     named = {**remedy.values, "flat": found.value, "size": abs(error), "way": "far" if error > 0 else "near"}
-    yield say(row.id, row, verdict, named, cure=remedy.case, lines=lines, change=remedy.change)
+    yield say(row.id, row, verdict, named, cure=remedy.case, lines=lines).with_edit(remedy.change)

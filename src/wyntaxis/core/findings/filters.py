@@ -9,7 +9,7 @@ from wyntaxis.core.evidence.filters.kind import FILTERS
 from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.findings.sensor import BENCH_FLATS, bench_flats_level
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT
@@ -34,7 +34,7 @@ MAX_NAMED = 4
 @finding(
     "wheel.repeat",
     step=FILTERS_STEP,
-    after="focuser.saturated",
+    listed=Listed(after="focuser.saturated"),
     source="Ratio of two flats of one filter, high-passed, against the noise of its px; shadows registered",
     titles={
         "moved": "{filter}: the wheel stops {shift:1} px from where it stopped before",
@@ -71,7 +71,7 @@ def repeatability(evaluation: Evaluation) -> Iterator[Statement]:
         if verdict is Verdict.UNPROVEN and repeat.unseen:
             case = cure = "unseen"
         lines = _repeat_lines(repeat, shift_um.value if shift_um is not None else None)
-        yield say(row.id, row, verdict, named, case=case, cure=cure, lines=lines, change=change)
+        yield say(row.id, row, verdict, named, case=case, cure=cure, lines=lines).with_edit(change)
 
 
 def _repeat_lines(repeat: Repeat, shift_um: float | None) -> Iterator[str]:
@@ -112,7 +112,7 @@ def _repeat_remedy(evaluation: Evaluation, verdict: Verdict) -> tuple[str, Chang
 @finding(
     "wheel.dust",
     step=FILTERS_STEP,
-    after="wheel.repeat",
+    listed=Listed(after="wheel.repeat"),
     source="A shadow w px wide lies x = w p N before the sensor",
     titles={
         "deep": "Dust darkens up to {depth:1} %: {surfaces}",
@@ -155,8 +155,7 @@ def _dust_lines(result: FilterResult) -> list[str]:
 @finding(
     "flats.level",
     step=FILTERS_STEP,
-    after="camera.glow",
-    at_quantity=True,
+    listed=Listed(after="camera.glow", at_quantity=True),
     source="Noise against the linear part of the response: flats at 30 to 60 % of saturation",
     titles={
         "": "{filter}: flats are at {level:0} % of saturation (wanted {low:0} to {high:0} %)",
@@ -181,7 +180,7 @@ def levels(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "flats.falloff",
     step=FILTERS_STEP,
-    after="wheel.dust",
+    listed=Listed(after="wheel.dust"),
     source="Overlap of the corner’s beam with every opening",
     titles={
         "": "{filter}: {light:0} % of the light reaches the corner; {computed:0} % is computed from the train",
@@ -216,7 +215,7 @@ def corner(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "flats.serve",
     step=FILTERS_STEP,
-    after="flats.falloff",
+    listed=Listed(after="flats.falloff"),
     source="Ratio of new to old flat, scaled, against the noise of its px",
     titles={
         "holds": "{filter}: the flats of {old} are still valid",

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.limits import COMPENSATION_FACTOR, COMPENSATION_STEPS
 from wyntaxis.core.quantities.focus_runs import COMPENSATION
@@ -36,9 +36,8 @@ from wyntaxis.core.wording import number, plus_minus, short
 @finding(
     "focuser.travel",
     step=DEVICES,
-    condition=conditions.FOCUSER,
-    after="cooling.setpoint",
-    needed="no focuser is among the devices",
+    proves=Proof(condition=conditions.FOCUSER, needed="no focuser is among the devices"),
+    listed=Listed(after="cooling.setpoint"),
     source="The working position should lie in 20 to 80 % of the focuser's range",
     titles={
         "holds": "{device} works at {percent:0} % of its travel",
@@ -75,9 +74,8 @@ def focuser_travel(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "focuser.step",
     step=DEVICES,
-    condition=conditions.FOCUSER,
-    after="focuser.travel",
-    needed="the focuser's step is not entered",
+    proves=Proof(condition=conditions.FOCUSER, needed="the focuser's step is not entered"),
+    listed=Listed(after="focuser.travel"),
     source="A focuser step should be at most a third of the depth of focus",
     titles="{device}: the depth of focus has {steps:1} steps (at least {least})",
     remedies="Gear the focuser down to {finest:1} µm per step or less.",
@@ -103,7 +101,7 @@ def focuser_step(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "focuser.backlash",
     step=DEVICES,
-    after="focuser.step",
+    listed=Listed(after="focuser.step"),
     source="Backlash is best position approached outward minus inward, a small part of the travel; compensation must "
     "exceed it",
     titles={
@@ -149,13 +147,13 @@ def _not_compensated(evaluation: Evaluation, device: Device, over: Quantity) -> 
     )
     named: dict[str, Named] = {"device": device.title, "compensation": compensation, "enough": enough}
     change = Change.of("Set the backlash compensation", path, enough)
-    return say(device.id, over, None, named, case="compensation", lines=(line,), change=change)
+    return say(device.id, over, None, named, case="compensation", lines=(line,)).with_edit(change)
 
 
 @finding(
     "focuser.triggers",
     step=DEVICES,
-    after="focuser.backlash",
+    listed=Listed(after="focuser.backlash"),
     source="A tube's focus drifts by its depth within a few °C",
     titles={
         "in time": "{device} is refocused in time",
@@ -199,13 +197,13 @@ def focuser_triggers(evaluation: Evaluation) -> Iterator[Statement]:
         path = ("devices", evaluation.rig.devices.index(device), "settings", "refocus_temperature_c", "value")
         change = Change.of("Refocus after the change that moves focus by half its depth", path, value)
         named["celsius"] = value
-        yield say(device.id, judged, verdict, named, case="late", cure="measured", lines=lines, change=change)
+        yield say(device.id, judged, verdict, named, case="late", cure="measured", lines=lines).with_edit(change)
 
 
 @finding(
     "rotator.range",
     step=DEVICES,
-    after="stars.round",
+    listed=Listed(after="stars.round"),
     source="A rotator sent beyond its range stops, hunts, or winds up its cables",
     titles={
         "holds": "{device}: {angle}° is within its range",

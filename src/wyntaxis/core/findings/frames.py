@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantities.read_tracking import apart
 from wyntaxis.core.records.audit import Check
@@ -22,8 +22,8 @@ MAX_NAMED = 12
 @finding(
     "frames.header",
     step=RECORDS,
-    condition=conditions.CALIBRATION,
-    after="ports.permission",
+    proves=Proof(condition=conditions.CALIBRATION),
+    listed=Listed(after="ports.permission"),
     source=_SOURCE,
     titles={
         "agree": "The headers of {count} frames agree with the rig",
@@ -70,8 +70,8 @@ def _difference(check: Check, compared: Comparable) -> Statement:
 @finding(
     "frames.exposure",
     step=RECORDS,
-    condition=conditions.CALIBRATION,
-    after="frames.partners",
+    proves=Proof(condition=conditions.CALIBRATION),
+    listed=Listed(after="frames.partners"),
     source=_SOURCE,
     titles="{count} frames were exposed for {actual} s instead of {asked} s",
     remedies="Match darks on the actual exposure; cameras round to their own steps.",
@@ -91,10 +91,8 @@ def exposure(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "frames.partners",
     step=RECORDS,
-    condition=conditions.CALIBRATION,
-    after="frames.header",
-    needed="no light frames were read",
-    rank=-1,
+    proves=Proof(condition=conditions.CALIBRATION, needed="no light frames were read", rank=-1),
+    listed=Listed(after="frames.header"),
     source="Lights need darks of the same camera, exposure, gain, offset, binning and set temperature, and flats of "
     "the "
     "same filter, binning and rotation",
@@ -133,8 +131,8 @@ def partners(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "frames.broken",
     step=RECORDS,
-    condition=conditions.CALIBRATION,
-    after="frames.exposure",
+    proves=Proof(condition=conditions.CALIBRATION),
+    listed=Listed(after="frames.exposure"),
     source=_SOURCE,
     titles="{broken} of {count} files cannot be read",
     remedies="Take these files out, and check the disk or card that wrote them.",

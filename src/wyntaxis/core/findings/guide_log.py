@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict, compare, worst
 from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.quantities.guide_log import drift_allowed_arcsec_min
@@ -75,7 +75,7 @@ def _last(evaluation: Evaluation) -> MeasuredRun | None:
 @finding(
     "guiding.rms",
     step=STEP,
-    after="spacing.flat",
+    listed=Listed(after="spacing.flat"),
     source="RMS about the running line of 20 min; half of the star's FWHM/2.355 widens it by a ninth",
     titles={
         "holds": "Guiding errors are {rms:2}″ RMS{on_main}",
@@ -109,7 +109,7 @@ def rms(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.drift",
     step=STEP,
-    after="guiding.rms",
+    listed=Listed(after="guiding.rms"),
     source="Robust line through the errors; d ″/min means at least d/0.2625 ′ of polar error, or flexure",
     titles={
         "holds": "The star stays in place while it is guided ({drift:2} ″/min)",
@@ -144,7 +144,7 @@ def drift(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.period",
     step=STEP,
-    after="guiding.drift",
+    listed=Listed(after="guiding.drift"),
     source="Lomb and Scargle's periodogram: Scargle, ApJ 263, 835 (1982)",
     titles={
         "unproven": "Periodic error of {period:0} s; the worm's period is not entered",
@@ -188,7 +188,7 @@ def period(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.aggression",
     step=STEP,
-    after="guiding.period",
+    listed=Listed(after="guiding.period"),
     source="Autocorrelation one frame apart: below −0.2 corrections overshoot, above +0.6 they lag",
     titles={
         "holds": "Corrections{axis} are neither too strong nor too weak (lag-1 autocorrelation {value:2})",
@@ -216,7 +216,7 @@ def aggression(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.log_scale",
     step=STEP,
-    after="guiding.aggression",
+    listed=Listed(after="guiding.aggression"),
     source=_SCALE_SOURCE,
     titles="{file} uses {scale:3} ″/px; the rig's guide scale is {own:3} ″/px",
     remedies="Correct the focal length, pixel size or binning in the guiding program, or in the rig.",
@@ -243,7 +243,7 @@ def log_scale(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.settling",
     step=STEP,
-    after="guiding.log_scale",
+    listed=Listed(after="guiding.log_scale"),
     source="Time from the dither until inside the limit for the time wanted, 95 % of dithers",
     titles={
         "": "After a dither the guider settles within {seconds:0} s, 19 times of 20",
@@ -280,7 +280,7 @@ def settling(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.limit",
     step=STEP,
-    after="guiding.settling",
+    listed=Listed(after="guiding.settling"),
     source="A limit in arcsec over the main scale; errors of two axes lie within it in 1 − exp(−L²/RMS²)",
     titles={
         "suits": "The stop limit of {stop}″ is {wide:1} main px, which suits",
@@ -324,7 +324,7 @@ def limit(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.calibration_age",
     step=STEP,
-    after="guiding.limit",
+    listed=Listed(after="guiding.limit"),
     source="A calibration is valid for the guide train, binning, camera angle and pier side that it was made with",
     titles={
         "holds": "The guider's calibration is still valid",
@@ -408,7 +408,7 @@ def _days_since(text: str | None) -> float | None:
 @finding(
     "guiding.scale_measured",
     step=STEP,
-    after="guiding.calibration_age",
+    listed=Listed(after="guiding.calibration_age"),
     source=_SCALE_SOURCE,
     titles={
         "fails": "The calibration measures a guide scale {percent:1} % {way} the rig's",
@@ -441,7 +441,7 @@ def scale_measured(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.darks",
     step=STEP,
-    after="guiding.scale_measured",
+    listed=Listed(after="guiding.scale_measured"),
     source="A dark removes hot pixels of its own exposure",
     titles={
         "holds": "Guide darks cover the exposure of {exposure} s",

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import field_rotation, guiding
 from wyntaxis.core.optics.guiding import ALLOWED_MAIN_PX, SIDEREAL_ARCSEC_S
@@ -41,8 +41,8 @@ def _scales(evaluation: Evaluation) -> tuple[float, float] | None:
 @finding(
     "guiding.centroid",
     step=GUIDE_BRANCH,
-    condition=conditions.GUIDING,
-    after="load.focuser",
+    proves=Proof(condition=conditions.GUIDING),
+    listed=Listed(after="load.focuser"),
     source="c·s_g/s main px, under half a main pixel",
     titles={
         "": "A centroid error of {error} guide px moves the stars by {moved:2} main px (allowed {allowed})",
@@ -79,8 +79,8 @@ def centroid(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.calibration",
     step=GUIDE_BRANCH,
-    condition=conditions.GUIDING,
-    after="guiding.centroid",
+    proves=Proof(condition=conditions.GUIDING),
+    listed=Listed(after="guiding.centroid"),
     source="t = 1000 C s_g / (n · 15.041 · r · cos δ)",
     titles={
         "suits": "The calibration pulse of {stated:0} ms suits the guide scale ({wanted:0} ms computed)",
@@ -119,7 +119,7 @@ def calibration(evaluation: Evaluation) -> Iterator[Statement]:
     named: dict[str, Named] = {"wanted": wanted, "declination": abs(use.declination_deg)}
     change = Change.of("Set the calibration pulse", ("guiding", "settings", row.id), float(round(wanted)))
     if row.stated is None:
-        yield say(row.id, row, Verdict.UNPROVEN, named, case="not stated", lines=lines, change=change)
+        yield say(row.id, row, Verdict.UNPROVEN, named, case="not stated", lines=lines).with_edit(change)
         return
     stated, verdict = row.stated.value, row.verdict
     needed = guiding.pulses_needed(stated, wanted, use.pulses)
@@ -129,7 +129,7 @@ def calibration(evaluation: Evaluation) -> Iterator[Statement]:
     )
     named["stated"] = stated
     if verdict is not Verdict.HOLDS:
-        yield say(row.id, row, verdict, named, case="off", lines=lines, change=change)
+        yield say(row.id, row, verdict, named, case="off", lines=lines).with_edit(change)
     elif abs(use.declination_deg) > POLAR_DECLINATION_DEG:
         yield say(row.id, row, Verdict.TIGHT, named, case="suits", cure="equator", lines=lines)
     else:
@@ -139,8 +139,8 @@ def calibration(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.dither",
     step=GUIDE_BRANCH,
-    condition=conditions.GUIDING,
-    after="guiding.calibration",
+    proves=Proof(condition=conditions.GUIDING),
+    listed=Listed(after="guiding.calibration"),
     source="q main px are q·s/s_g guide px; under three centroid errors a dither is lost in the noise",
     titles={
         "": "A dither of {amount} main px is {guide:1} guide px",
@@ -184,8 +184,8 @@ def dither(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "guiding.flexure",
     step=GUIDE_BRANCH,
-    condition=conditions.GUIDING,
-    after="guiding.dither",
+    proves=Proof(condition=conditions.GUIDING),
+    listed=Listed(after="guiding.dither"),
     source="Allowed drift: px · s / exposure",
     titles={
         "": "Flexure between the telescopes moves the image by {drift:2} main px in one exposure (allowed {allowed})",
@@ -234,9 +234,8 @@ def flexure(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "rotation.exposure",
     step=GUIDE_BRANCH,
-    condition=conditions.MOUNT,
-    after="guiding.flexure",
-    rank=1,
+    proves=Proof(condition=conditions.MOUNT, rank=1),
+    listed=Listed(after="guiding.flexure"),
     source="ω = 7.2921e-5 cos φ cos A / cos h rad/s, t = px/(R ω): W. M. Smart, Spherical Astronomy",
     titles={
         "": "At {altitude:0}° on the meridian the corner smears by {smear:1} px in {exposure} s (allowed {allowed})",

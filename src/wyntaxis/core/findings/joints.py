@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.mechanics import GAP, joints_of
 from wyntaxis.core.rig.shelf import ShelfPart
@@ -27,9 +27,8 @@ _REASONS = {
 @finding(
     "joints.mate",
     step=LIGHT_PATH,
-    condition=conditions.SPACING,
-    after="scale.measured",
-    rank=1,
+    proves=Proof(condition=conditions.SPACING, rank=1),
+    listed=Listed(after="scale.measured"),
     source="Threads mate with the same diameter and pitch and opposite gender (ISO 261); slip joints by diameter",
     titles={
         "fails": "{before} and {after} do not screw together",
@@ -86,9 +85,8 @@ def _adapter(shelf: tuple[ShelfPart, ...], meeting: Meeting) -> tuple[str, dict[
 @finding(
     "joints.depth",
     step=LIGHT_PATH,
-    condition=conditions.SPACING,
-    after="joints.mate",
-    rank=1,
+    proves=Proof(condition=conditions.SPACING, rank=1),
+    listed=Listed(after="joints.mate"),
     source="A male thread longer than the female is deep bottoms out: gap = male − female",
     titles="The thread bottoms out between {before} and {after}: a gap of {left:2} mm",
     remedies={
@@ -140,7 +138,7 @@ def _depth_lines(meeting: Meeting, is_before: bool) -> list[str]:
 @finding(
     "joints.seat",
     step=LIGHT_PATH,
-    after="joints.depth",
+    listed=Listed(after="joints.depth"),
     source="Only a shoulder stops a part at the same place each time; a slip joint can tilt",
     titles={
         "fails": "The joint between {before} and {after} has no shoulder to seat on",

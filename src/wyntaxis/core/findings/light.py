@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict
 from wyntaxis.core.quantities.light import (
     CLEARANCE,
@@ -28,7 +28,7 @@ _PRISM_SOURCE = "The prism shades below h (1 − x/P) + x/2N, and sees light whi
 @finding(
     "illumination.corner",
     step=LIGHT_PATH,
-    after="joints.seat",
+    listed=Listed(after="joints.seat"),
     source="Beam of a field point at x before the sensor: a disc x/N wide at h (1 − x/P); overlap of two circles",
     titles={
         "cut": "{part} lets {light:0} % of the light reach the sensor's corner",
@@ -97,7 +97,7 @@ _PRISM_REMEDIES = {
 @finding(
     "prism.shade",
     step=GUIDE_BRANCH,
-    after="illumination.corner",
+    listed=Listed(after="illumination.corner"),
     source=_PRISM_SOURCE,
     titles={
         "holds": "The prism is clear of the sensor's light",
@@ -130,7 +130,7 @@ def shade(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "prism.light",
     step=GUIDE_BRANCH,
-    after="prism.shade",
+    listed=Listed(after="prism.shade"),
     source=_PRISM_SOURCE,
     titles={
         "holds": "The prism is inside the image circle",
@@ -177,7 +177,7 @@ def _prism(
         cure, change = "none", None
     named = {**named, "wanted": wanted or 0.0}
     pickoff = evaluation.rig.guiding.taps or "guiding"
-    return say(pickoff, row, None, named, case=case, cure=cure, lines=lines, change=change)
+    return say(pickoff, row, None, named, case=case, cure=cure, lines=lines).with_edit(change)
 
 
 def _range_text(place: PrismPlace) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import QuantityValue, Verdict, allowed_width, compare
 from wyntaxis.core.quantity_kinds import CORRECTOR_MAGNIFICATION, FOCAL_LENGTH, PIXEL_SCALE, SPACING_ERROR_BY_SCALE
 from wyntaxis.core.steps import SCALES
@@ -18,9 +18,8 @@ from wyntaxis.core.wording import MINUS, number, short, signed
 @finding(
     "scale.measured",
     step=SCALES,
-    condition=conditions.FOCAL_LENGTH,
-    after="coverage.image_circle",
-    rank=1,
+    proves=Proof(condition=conditions.FOCAL_LENGTH, rank=1),
+    listed=Listed(after="coverage.image_circle"),
     source="f = 206 264.8 p bin / s; thin-lens corrector m(d) = 1 − d/f_r, f_r = d0/(1 − m0), Gaussian optics",
     titles={
         "": "The measured focal length agrees with the parts: {measured:1} against {computed:1} mm",

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.quantities.mechanics import MASS, MOMENT, POSITION, load_of, reach_of
 from wyntaxis.core.rig.parts import Telescope
@@ -19,8 +19,8 @@ from wyntaxis.core.wording import MINUS, number, short
 @finding(
     "reach.main",
     step=LIGHT_PATH,
-    condition=conditions.SPACING,
-    after="prism.light",
+    proves=Proof(condition=conditions.SPACING),
+    listed=Listed(after="prism.light"),
     source="Focuser position = focal plane from the racked-in face + plate shift − train, within the travel",
     titles={
         "reaches": "{telescope} reaches focus {at:1} mm out of {travel} mm",
@@ -104,7 +104,7 @@ def _reach_lines(reach: FocusReach) -> Iterator[str]:
 @finding(
     "load.focuser",
     step=LIGHT_PATH,
-    after="reach.main",
+    listed=Listed(after="reach.main"),
     source="Σ mass beyond the focuser against its rating; moment Σ m g s with g = 9.80665 m/s², train level",
     titles={
         "holds": "The focuser carries the train ({used:0} % of its rating)",

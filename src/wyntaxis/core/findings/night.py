@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.night import DRAWN, ENDLESS, KEPT, NIGHT, SLACK, UNSAFE, slack_h
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal
@@ -53,9 +53,8 @@ def _count_line(result: Rehearsal, more: str = "") -> str:
 @finding(
     "night.endless",
     step=STEP,
-    condition=conditions.NO_ENDLESS_WAIT,
-    after="mount.polar",
-    needed=_NEEDED,
+    proves=Proof(condition=conditions.NO_ENDLESS_WAIT, needed=_NEEDED),
+    listed=Listed(after="mount.polar"),
     source=_SOURCE,
     titles={
         "holds": "Every wait of the night has an end, under every single fault",
@@ -82,9 +81,8 @@ def endless(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "night.unsafe",
     step=STEP,
-    condition=conditions.SAFE_END,
-    after="night.endless",
-    needed=_NEEDED,
+    proves=Proof(condition=conditions.SAFE_END, needed=_NEEDED),
+    listed=Listed(after="night.endless"),
     source=_SOURCE,
     titles={
         "holds": "Mount, roof and cover end safely under every single fault",
@@ -112,7 +110,7 @@ def unsafe(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "night.unhandled",
     step=STEP,
-    after="night.unsafe",
+    listed=Listed(after="night.unsafe"),
     source=_SOURCE,
     titles={"holds": "Every event is handled", "": "{count} simulated nights have an event that nothing handles"},
     remedies="Let the program check its frames, watch the weather, and start again (plan.watch).",
@@ -139,9 +137,8 @@ def unhandled(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "night.budget",
     step=STEP,
-    condition=conditions.FITS_THE_DARK,
-    after="night.unhandled",
-    needed=_NEEDED,
+    proves=Proof(condition=conditions.FITS_THE_DARK, needed=_NEEDED),
+    listed=Listed(after="night.unhandled"),
     source=_SOURCE,
     titles={
         "over": "The plan leaves {hours:1} dark hours over",
@@ -177,9 +174,8 @@ def budget(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "night.weather",
     step=STEP,
-    condition=conditions.WEATHER_STOPS,
-    after="night.budget",
-    needed=_NEEDED,
+    proves=Proof(condition=conditions.WEATHER_STOPS, needed=_NEEDED),
+    listed=Listed(after="night.budget"),
     source=_SOURCE,
     titles={
         "holds": "Rain and a silent weather station stop the plan",
@@ -205,13 +201,13 @@ def weather(evaluation: Evaluation) -> Iterator[Statement]:
     place = ("plan", "watch")
     settings = (((*place, "then"), "end_safely"), ((*place, "silence_is_unsafe"), True))
     change = Change("Watch the weather", settings) if verdict is not Verdict.HOLDS else None
-    yield say(NIGHT, None, verdict, lines=lines, change=change)
+    yield say(NIGHT, None, verdict, lines=lines).with_edit(change)
 
 
 @finding(
     "night.flip",
     step=STEP,
-    after="night.weather",
+    listed=Listed(after="night.weather"),
     source=_SOURCE,
     titles={
         "holds": "The meridian flip comes between two exposures",
@@ -240,7 +236,7 @@ def flip(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "night.storage",
     step=STEP,
-    after="night.flip",
+    listed=Listed(after="night.flip"),
     source=_SOURCE,
     titles="The night's frames take {taken:1} GB of {free:1} GB free",
     remedies="Free disk space before the night.",
@@ -259,8 +255,8 @@ def storage(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "night.power",
     step=STEP,
-    condition=conditions.POWER,
-    after="night.storage",
+    proves=Proof(condition=conditions.POWER),
+    listed=Listed(after="night.storage"),
     source=_SOURCE,
     titles={
         "holds": "{supply} lasts the simulated night",
@@ -294,7 +290,7 @@ def power(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "night.names",
     step=STEP,
-    after="night.power",
+    listed=Listed(after="night.power"),
     source="A file name must identify its frame, and what its darks and flats must match",
     titles={
         "holds": "The file names identify each frame, and what belongs to it",
@@ -323,4 +319,4 @@ def names(evaluation: Evaluation) -> Iterator[Statement]:
     lines += [f"missing: {', '.join(missing)}"] if missing else []
     better = Change.of("Name frames fully", ("plan", "file_names"), DEFAULT_NAMES)
     change = None if verdict is Verdict.HOLDS else better
-    yield say(NIGHT, None, verdict, {"missing": ", ".join(missing)}, lines=lines, change=change)
+    yield say(NIGHT, None, verdict, {"missing": ", ".join(missing)}, lines=lines).with_edit(change)

@@ -8,7 +8,7 @@ from functools import partial
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantities.plan import (
     BATTERY,
@@ -78,7 +78,7 @@ def _action(evaluation: Evaluation, action: str) -> Iterator[Statement]:
     if action == "flip" and rig.mount is not None and rig.mount.kind == "alt_azimuth":
         rest = [own for own in rig.plan.actions if own != "flip"]
         change = Change.of("Take the flip out", ("plan", "actions"), rest)
-        yield say("flip", None, Verdict.FAILS, case="alt-azimuth", lines=("mount: alt-azimuth",), change=change)
+        yield say("flip", None, Verdict.FAILS, case="alt-azimuth", lines=("mount: alt-azimuth",)).with_edit(change)
         return
     found, missing = _devices_for(evaluation, action)
     if action in _OF_MOUNTS:
@@ -151,10 +151,8 @@ def _declare(action: str, condition: conditions.Condition, after: str, needed: s
     declare = finding(
         f"plan.{action}",
         step=READY,
-        condition=condition,
-        after=after,
-        needed=needed,
-        rank=rank,
+        proves=Proof(condition=condition, needed=needed, rank=rank),
+        listed=Listed(after=after),
         source=_PLAN_SOURCE,
         titles=_ACTION_TITLES,
         remedies=_ACTION_REMEDIES,
@@ -174,7 +172,7 @@ _declare("warm_up", conditions.COOLING, "plan.park", rank=2)
 @finding(
     "plan.night",
     step=READY,
-    after="plan.filters",
+    listed=Listed(after="plan.filters"),
     source="Frames × exposure against the hours of the night",
     titles="The frames take {used:1} h of a night of {hours} h",
     remedies="Plan fewer or shorter frames, or several nights. Focusing, dithers and the flip need time too.",
@@ -197,8 +195,8 @@ def night(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "plan.filters",
     step=READY,
-    condition=conditions.FILTERS,
-    after="plan.warm_up",
+    proves=Proof(condition=conditions.FILTERS),
+    listed=Listed(after="plan.warm_up"),
     source=_PLAN_SOURCE,
     titles={
         "unproven": "The plan asks for filters, but no wheel's slots are named",
@@ -232,9 +230,8 @@ def _storages(evaluation: Evaluation) -> list[tuple[Device, Storage]]:
 @finding(
     "storage.space",
     step=DEVICES,
-    condition=conditions.STORAGE,
-    after="plan.night",
-    needed="no disk and no planned frames are entered",
+    proves=Proof(condition=conditions.STORAGE, needed="no disk and no planned frames are entered"),
+    listed=Listed(after="plan.night"),
     source=_SPACE_SOURCE,
     titles={
         "": "{disk} has {free:0} GB free; the night takes {wanted:1} GB",
@@ -276,9 +273,8 @@ def storage_space(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "storage.copy",
     step=DEVICES,
-    condition=conditions.STORAGE,
-    after="storage.space",
-    needed="no disk is entered",
+    proves=Proof(condition=conditions.STORAGE, needed="no disk is entered"),
+    listed=Listed(after="storage.space"),
     source=_SPACE_SOURCE,
     titles={"holds": "Images are kept in two places", "": "Images are kept in one place only"},
     remedies="Send a second copy to another disk or over the network, and enter it here.",
@@ -303,9 +299,8 @@ def storage_copy(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "power.supply",
     step=DEVICES,
-    condition=conditions.POWER,
-    after="storage.copy",
-    needed="no supply is entered",
+    proves=Proof(condition=conditions.POWER, needed="no supply is entered"),
+    listed=Listed(after="storage.copy"),
     source="Σ current per supply, with 20 % in reserve",
     titles={
         "": "{supply} feeds {peak:1} A of its {rated} A",
@@ -375,8 +370,8 @@ def _draw_line(draw: Draw, rig: Rig) -> str:
 @finding(
     "power.battery",
     step=DEVICES,
-    condition=conditions.POWER,
-    after="power.supply",
+    proves=Proof(condition=conditions.POWER),
+    listed=Listed(after="power.supply"),
     source="Hours = capacity × usable share / usual current",
     titles="{battery} lasts {hours:1} h",
     remedies={

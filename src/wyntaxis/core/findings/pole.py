@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import QuantityValue, Verdict
 from wyntaxis.core.optics import guiding as optics
 from wyntaxis.core.quantities.guiding import guide_use
@@ -26,7 +26,7 @@ from wyntaxis.core.wording import number, plus_minus, short
 @finding(
     "mount.polar",
     step=STEP,
-    after="guiding.darks",
+    listed=Listed(after="guiding.darks"),
     source="Drift 15.041 ″/s · e · sin(H − H₀); the field rotates by 15.041 ″/s · e / cos δ at the most; "
     "parallactic angle "
     "from half the session before the meridian to half after: W. M. Smart",

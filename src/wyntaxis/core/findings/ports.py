@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.ports import (
     FEEDS,
@@ -57,8 +57,8 @@ def access_rule(usb: UsbDevice) -> str:
 @finding(
     "ports.present",
     step=PORTS,
-    condition=conditions.PRESENT,
-    after="dew.point",
+    proves=Proof(condition=conditions.PRESENT),
+    listed=Listed(after="dew.point"),
     source=_SOURCE,
     titles={
         "holds": "{device} is on the bus",
@@ -89,8 +89,8 @@ def present(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.suspend",
     step=PORTS,
-    condition=conditions.AWAKE,
-    after="ports.present",
+    proves=Proof(condition=conditions.AWAKE),
+    listed=Listed(after="ports.present"),
     source=f"{_SOURCE}; power/control: auto lets the kernel suspend a device",
     titles={"holds": "{device} stays awake", "": "{device} may be put to sleep, and drop off USB"},
     remedies=_RULE,
@@ -111,8 +111,8 @@ def suspend(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.speed",
     step=PORTS,
-    condition=conditions.USB,
-    after="ports.suspend",
+    proves=Proof(condition=conditions.USB),
+    listed=Listed(after="ports.suspend"),
     source=_SOURCE,
     titles={
         "": "{device} runs at {speed} Mbit/s",
@@ -152,8 +152,8 @@ def speed(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.hub",
     step=PORTS,
-    condition=conditions.USB,
-    after="ports.speed",
+    proves=Proof(condition=conditions.USB),
+    listed=Listed(after="ports.speed"),
     source=_SOURCE,
     titles={
         "holds": "No slow hub is shared by the {count} cameras",
@@ -184,8 +184,8 @@ def shared_hub(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.traffic",
     step=PORTS,
-    condition=conditions.USB,
-    after="ports.cable",
+    proves=Proof(condition=conditions.USB),
+    listed=Listed(after="ports.cable"),
     source=f"{_SOURCE}; bulk transfers carry some 80 % of the protocol's limit",
     titles="The cameras on {hub} ask for {total:0} MB/s of {carries:0} MB/s",
     remedies="Limit the traffic of each to {percent:0} % of its present limit, or use a faster port.",
@@ -211,7 +211,7 @@ def traffic(evaluation: Evaluation) -> Iterator[Statement]:
             "percent": percent,
         }
         change = None if row.verdict is Verdict.HOLDS else _limited(evaluation.rig, load)
-        yield say(load.asked[0][0].id, row, None, named, lines=lines, change=change)
+        yield say(load.asked[0][0].id, row, None, named, lines=lines).with_edit(change)
 
 
 def _limited(rig: Rig, load: Load) -> Change:
@@ -229,8 +229,8 @@ def _limited(rig: Rig, load: Load) -> Change:
 @finding(
     "ports.power",
     step=PORTS,
-    condition=conditions.USB,
-    after="ports.traffic",
+    proves=Proof(condition=conditions.USB),
+    listed=Listed(after="ports.traffic"),
     source="USB 2.0, 7.2.1; USB 3.2, 11.4.5: current of a port",
     titles="{hub} feeds {total} mA of {budget} mA",
     remedies="Use a hub with a supply of its own, or spread the devices over several hubs.",
@@ -252,8 +252,8 @@ def hub_power(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.usbfs_memory",
     step=PORTS,
-    condition=conditions.USB,
-    after="ports.power",
+    proves=Proof(condition=conditions.USB),
+    listed=Listed(after="ports.power"),
     source="Kernel parameters: usbcore.usbfs_memory_mb, 16 by default",
     titles={
         "": "The kernel keeps {has} MB for USB; the cameras' frames need {wanted:0} MB",
@@ -282,8 +282,8 @@ def usbfs_memory(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.serial_name",
     step=PORTS,
-    condition=conditions.CONNECTIONS,
-    after="ports.usbfs_memory",
+    proves=Proof(condition=conditions.CONNECTIONS),
+    listed=Listed(after="ports.usbfs_memory"),
     source="Numbers of ttyUSB and ttyACM follow the order of plugging in; names under dev/serial/by-id do not",
     titles={
         "holds": "{device}: its port has a stable name",
@@ -315,7 +315,7 @@ def serial_name(evaluation: Evaluation) -> Iterator[Statement]:
             case, path = "number", ("devices", index, "connection", "port")
             change = Change.of("Use the stable name", path, stable) if stable else None
         verdict = Verdict.FAILS if case else Verdict.HOLDS
-        yield say(device.id, None, verdict, named, case=case, lines=lines, change=change)
+        yield say(device.id, None, verdict, named, case=case, lines=lines).with_edit(change)
 
 
 def _ports_now(tree: PortTree) -> str:
@@ -325,8 +325,8 @@ def _ports_now(tree: PortTree) -> str:
 @finding(
     "ports.identity",
     step=PORTS,
-    condition=conditions.ONE_ENTRY,
-    after="ports.serial_name",
+    proves=Proof(condition=conditions.ONE_ENTRY),
+    listed=Listed(after="ports.serial_name"),
     source=_SOURCE,
     titles="{count} devices on the bus are {usb_id} {serial}",
     remedies="Identify them by their place: keep each in its own port, and name the port in the program.",
@@ -357,8 +357,8 @@ def identity(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.permission",
     step=PORTS,
-    condition=conditions.CONNECTIONS,
-    after="ports.identity",
+    proves=Proof(condition=conditions.CONNECTIONS),
+    listed=Listed(after="ports.identity"),
     source=f"{_SOURCE}; permissions of the device node",
     titles={
         "fails": "{device}: the user may not open its node",

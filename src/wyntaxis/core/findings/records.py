@@ -8,7 +8,7 @@ from functools import partial
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.read_tracking import chosen
 from wyntaxis.core.records.compare import Cell, Matrix, Row, value_text
@@ -80,10 +80,8 @@ def _declare(topic: str, condition: conditions.Condition, after: str, needed: st
     declare = finding(
         f"records.{topic}",
         step=RECORDS,
-        condition=condition,
-        after=after,
-        needed=needed,
-        rank=rank,
+        proves=Proof(condition=condition, needed=needed, rank=rank),
+        listed=Listed(after=after),
         source=_SOURCE,
         titles={
             "fails": "{label}: {program} has {has}, the rig {wanted}{story}",
@@ -119,9 +117,8 @@ def _slot_lists(evaluation: Evaluation) -> Iterator[tuple[str, Row, Cell]]:
 @finding(
     "wheel.order",
     step=RECORDS,
-    condition=conditions.FILTERS,
-    after="records.port",
-    needed="no program's order of filters is recorded",
+    proves=Proof(condition=conditions.FILTERS, needed="no program's order of filters is recorded"),
+    listed=Listed(after="records.port"),
     source=_SLOTS_SOURCE,
     titles={
         "fails": "The filters in {program} are not those of the wheel: {cause}",
@@ -153,9 +150,8 @@ def wheel_order(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "wheel.leftover",
     step=RECORDS,
-    condition=conditions.FILTERS,
-    after="wheel.order",
-    needed="the wheel's slots are not named",
+    proves=Proof(condition=conditions.FILTERS, needed="the wheel's slots are not named"),
+    listed=Listed(after="wheel.order"),
     source=_SLOTS_SOURCE,
     titles={
         "fails": "{list}: {faults}; a run that asks for it waits for ever or exposes through the wrong filter",
@@ -194,8 +190,8 @@ def _wheels(evaluation: Evaluation) -> list[Device]:
 @finding(
     "records.sides",
     step=RECORDS,
-    condition=conditions.SIDES,
-    after="records.setting",
+    proves=Proof(condition=conditions.SIDES),
+    listed=Listed(after="records.setting"),
     source="Server and client of one program each keep a profile; both must hold the same",
     titles={
         "fails": "{one} and {other} differ in {off} of {common} values that both hold",
@@ -233,7 +229,7 @@ def sides(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "records.unknown",
     step=RECORDS,
-    after="records.sides",
+    listed=Listed(after="records.sides"),
     source=_SOURCE,
     titles="{program} holds what the rig does not state: {labels}",
     remedies="State it in the rig, or take it out of the record of {program}.",
@@ -259,7 +255,7 @@ def not_compared(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "records.version",
     step=RECORDS,
-    after="records.unknown",
+    listed=Listed(after="records.unknown"),
     source=_SOURCE,
     titles={
         "tight": "{program} has version {version}, {other} has {other_version}",
@@ -309,8 +305,8 @@ def _declare_entries(fault: str, after: str, holds: str, remedy: str) -> None:
     declare = finding(
         f"records.{fault}",
         step=RECORDS,
-        condition=conditions.ONE_ENTRY,
-        after=after,
+        proves=Proof(condition=conditions.ONE_ENTRY),
+        listed=Listed(after=after),
         source=_ENTRIES_SOURCE,
         titles={"fails": "In {list}, {fault}", "holds": f"In {{lists}} of devices, {holds}"},
         remedies=remedy,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 import pkgutil
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
 from types import MappingProxyType
 from typing import Protocol
@@ -47,6 +47,10 @@ class Statement:
     change: Change | None = None
     button: str = ""
 
+    def with_edit(self, change: Change | None, button: str = "") -> Statement:
+        """Return it with the edit that cures it, and the label of its button; empty for "Apply"."""
+        return replace(self, change=change, button=button)
+
 
 def say(
     subject: str,
@@ -57,8 +61,6 @@ def say(
     case: str = "",
     cure: str = "",
     lines: Iterable[str] = (),
-    change: Change | None = None,
-    button: str = "",
 ) -> Statement:
     """Return a statement; the first row that it is about gives the verdict, unless one is passed.
 
@@ -78,8 +80,6 @@ def say(
         Which of the declared remedies to take; that of the case where it is left out.
     lines : iterable of str
         The arithmetic.
-    change, button
-        The edit that cures it, and the label of its button.
 
     Raises
     ------
@@ -95,7 +95,7 @@ def say(
         verdict = first.verdict
     ids = tuple(row.id for row in known)
     case = case or str(verdict)
-    return Statement(subject, ids, verdict, case, cure or case, tuple(lines), named, change, button)
+    return Statement(subject, ids, verdict, case, cure or case, tuple(lines), named)
 
 
 FindingFunction = Callable[[Evaluation], Iterable[Statement]]
@@ -108,6 +108,27 @@ def _template(templates: Templates, case: str) -> str | None:
 
 
 @dataclass(frozen=True)
+class Proof:
+    """The condition of the night that a finding proves or breaks."""
+
+    condition: Condition
+    needed: str = ""
+    """What is missing where the condition has no such finding, in a few words; empty where it can do without."""
+    rank: int = 0
+    """Its place among the findings of its condition, the lowest first; of one rank, that which is listed first."""
+
+
+@dataclass(frozen=True)
+class Listed:
+    """Where a finding stands in the list, and at which step it is shown."""
+
+    after: str | None = None
+    """The id of the finding that it follows; left out, it comes last."""
+    at_quantity: bool = False
+    """Whether each of its findings is shown at the step of the number that it is about."""
+
+
+@dataclass(frozen=True)
 class Declared:
     """What a finding declares of itself, see :func:`finding`."""
 
@@ -117,11 +138,8 @@ class Declared:
     source: str
     titles: Templates = field(hash=False)
     remedies: Templates = field(hash=False)
-    condition: Condition | None = None
-    after: str | None = None
-    needed: str = ""
-    at_quantity: bool = False
-    rank: int = 0
+    proves: Proof | None = None
+    listed: Listed = Listed()
 
     def title_of(self, case: str) -> str:
         """Return the template of a case's title; LookupError where it has none."""
@@ -151,11 +169,8 @@ def finding(
     source: str,
     titles: Templates,
     remedies: Templates = "",
-    condition: Condition | None = None,
-    after: str | None = None,
-    needed: str = "",
-    at_quantity: bool = False,
-    rank: int = 0,
+    proves: Proof | None = None,
+    listed: Listed = Listed(),
 ) -> Callable[[FindingFunction], FindingFunction]:
     """Declare a function as the one that yields the findings of this id.
 
@@ -168,16 +183,10 @@ def finding(
     titles, remedies : str, or mapping of str to str
         Templates by case; a case is a verdict unless a statement names another. What holds has no remedy of its own
         accord.
-    condition : Condition, optional
+    proves : Proof, optional
         The condition of the night that it proves or breaks.
-    after : str, optional
-        The id of the finding that it follows; left out, it comes last.
-    needed : str
-        What is missing where the condition has no such finding, in a few words; empty where it can do without.
-    at_quantity : bool
-        Whether each of its findings is shown at the step of the number that it is about.
-    rank : int
-        Its place among the findings of its condition, the lowest first; of one rank, that which is listed first.
+    listed : Listed
+        Where it stands in the list, and at which step.
 
     Raises
     ------
@@ -188,9 +197,7 @@ def finding(
     def declare(function: FindingFunction) -> FindingFunction:
         if finding_id in DECLARED:
             raise ValueError(f"the finding {finding_id} is declared twice")
-        DECLARED[finding_id] = Declared(
-            finding_id, function, step, source, titles, remedies, condition, after, needed, at_quantity, rank
-        )
+        DECLARED[finding_id] = Declared(finding_id, function, step, source, titles, remedies, proves, listed)
         in_order.cache_clear()
         return function
 
@@ -209,9 +216,9 @@ def in_order() -> tuple[Declared, ...]:
     _import_all()
     followers: dict[str | None, list[Declared]] = {}
     for item in DECLARED.values():
-        if item.after is not None and item.after not in DECLARED:
-            raise ValueError(f"{item.id} comes after {item.after}, which no finding is")
-        followers.setdefault(item.after, []).append(item)
+        if item.listed.after is not None and item.listed.after not in DECLARED:
+            raise ValueError(f"{item.id} comes after {item.listed.after}, which no finding is")
+        followers.setdefault(item.listed.after, []).append(item)
     ordered: list[Declared] = []
     waiting = list(reversed(followers.get(None, [])))
     while waiting:

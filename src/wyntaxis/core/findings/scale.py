@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.optics import imaging
 from wyntaxis.core.optics.guiding import ALLOWED_MAIN_PX, CENTROID_ERROR_PX
@@ -19,7 +19,7 @@ from wyntaxis.core.wording import number, short
 @finding(
     "sampling.main",
     step=SCALES,
-    after="spacing.guide",
+    listed=Listed(after="spacing.guide"),
     source="Nyquist sampling of a Gaussian star image: about 2 px to the FWHM; under 1.5 and over 4 are off",
     titles={
         "": "{word}: {value:2} px per seeing FWHM of {seeing}″",
@@ -83,7 +83,7 @@ def main_sampling(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "scale.guide",
     step=GUIDE_BRANCH,
-    after="sampling.main",
+    listed=Listed(after="sampling.main"),
     source="Centroid error of 0.1 to 0.2 guide px, to stay under half a main pixel",
     titles={
         "": "A guide pixel spans {ratio:2} main pixels",

@@ -9,7 +9,7 @@ from functools import partial
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, MAX_PILED, SETPOINT_SHARE, WANTED_SIGMA
 from wyntaxis.core.quantities.read_tracking import apart
@@ -71,7 +71,7 @@ def _compared(evaluation: Evaluation, name: str) -> Iterator[Statement]:
         if row.verdict is not Verdict.FAILS:
             yield say(device.id, row, None, named, cure="none", lines=lines)
         else:
-            yield say(device.id, row, None, named, lines=lines, change=change)
+            yield say(device.id, row, None, named, lines=lines).with_edit(change)
 
 
 def _compared_lines(row: Quantity) -> Iterator[str]:
@@ -89,7 +89,7 @@ def _declare(name: str, after: str) -> None:
     declare = finding(
         f"camera.{name}",
         step=SENSOR,
-        after=after,
+        listed=Listed(after=after),
         source=_DARK_SOURCE if name == "dark_current" else _TRANSFER_SOURCE,
         titles={
             "fails": "{camera}: the measured {label} disagrees with the stated one, {measured} against {stated} {unit}",
@@ -117,7 +117,7 @@ _declare("dark_current", "camera.linearity")
 @finding(
     "camera.linearity",
     step=SENSOR,
-    after="camera.full_well",
+    listed=Listed(after="camera.full_well"),
     source=_TRANSFER_SOURCE,
     titles="{camera}: the linearity error is up to {off:2} % (allowed {allowed} %)",
     remedies="Keep flats and photometry below the level where the response bends, and check that the lamp is steady.",
@@ -139,8 +139,8 @@ def linearity(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "camera.offset",
     step=SENSOR,
-    condition=conditions.GAIN,
-    after="devices.parts",
+    proves=Proof(condition=conditions.GAIN),
+    listed=Listed(after="devices.parts"),
     source="Bias mean − 6σ above 0 ADU, and under 1e-5 of the pixels at the lowest code",
     titles={
         "fails": "{camera}: the offset clips the bias ({sigmas:1} σ above the lowest code, wanted {wanted})",
@@ -179,14 +179,14 @@ def offset(evaluation: Evaluation) -> Iterator[Statement]:
             change = Change.of("Set the offset", path, least) if least is not None else None
             cure = "set" if least is not None else "raise"
         rows = (evaluation.rows.get(f"{device.id}.bias_mean_adu"), row)
-        yield say(device.id, rows, verdict, named, cure=cure or "none", lines=lines, change=change)
+        yield say(device.id, rows, verdict, named, cure=cure or "none", lines=lines).with_edit(change)
 
 
 @finding(
     "camera.setpoint",
     step=SENSOR,
-    condition=conditions.COOLING,
-    after="camera.dark_current",
+    proves=Proof(condition=conditions.COOLING),
+    listed=Listed(after="camera.dark_current"),
     source=_DARK_SOURCE,
     titles={
         "holds": "{camera}: at {set} °C dark current adds {signal:2} e⁻ in {longest} s (allowed {allowed:2} e⁻)",
@@ -223,7 +223,7 @@ def setpoint(evaluation: Evaluation) -> Iterator[Statement]:
         if entry.warmest_c is not None and row.verdict is not Verdict.HOLDS:
             named["warmest"] = math.floor(entry.warmest_c)
             change, cure = _set_temperature(entry, entry.warmest_c), "set"
-        yield say(device.id, rows, row.verdict, named, cure=cure, lines=lines, change=change)
+        yield say(device.id, rows, row.verdict, named, cure=cure, lines=lines).with_edit(change)
 
 
 def _dark_lines(entry: DarkSignal) -> Iterator[str]:
@@ -257,7 +257,7 @@ def _set_temperature(entry: DarkSignal, warmest_c: float) -> Change:
 @finding(
     "camera.glow",
     step=SENSOR,
-    after="camera.setpoint",
+    listed=Listed(after="camera.setpoint"),
     source=_DARK_SOURCE,
     titles={
         "": "{camera}: at its brightest place glow adds {signal:2} e⁻ in {longest} s (allowed {allowed:2} e⁻)",

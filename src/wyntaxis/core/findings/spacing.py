@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named, render
-from wyntaxis.core.findings.registry import HasId, Statement, finding, say, statements
+from wyntaxis.core.findings.registry import HasId, Listed, Proof, Statement, finding, say, statements
 from wyntaxis.core.ledger import Quantity, Target, Verdict
 from wyntaxis.core.quantities.filters import GUIDE_SPREAD, worst_filter
 from wyntaxis.core.quantities.spacing import possible_shift_mm, unknown_behind
@@ -71,7 +71,7 @@ _OFF_BY = "{size:2} mm too {way} {target}"
 @finding(
     "spacing.main",
     step=LIGHT_PATH,
-    condition=conditions.SPACING,
+    proves=Proof(condition=conditions.SPACING),
     source=f"Built length = sum of optical lengths after the datum; {_PLATE_SOURCE}",
     titles={
         "holds": "The sensor is in place behind {corrector}{through} ({error:+2} mm, allowed ±{allowed} mm)",
@@ -133,8 +133,7 @@ def main_spacing(evaluation: Evaluation) -> Iterator[Statement]:
         },
         cure=remedy.case,
         lines=(*lines, *_slot_lines([(case, b.error_mm) for case, b in cases])),
-        change=remedy.change,
-    )
+    ).with_edit(remedy.change)
 
 
 def _unknown_filter(
@@ -158,15 +157,8 @@ def _unknown_filter(
         f"so the error lies between {signed(ends[0], 2)} and {signed(ends[1], 2)} mm",
     )
     change = Change.of(f"No filter in {unknown[0].part.title}", ("train", unknown[0].place, "no_filter"), True)
-    return say(
-        subject,
-        rows,
-        Verdict.UNPROVEN,
-        {"names": names},
-        case="unknown filter",
-        lines=lines,
-        change=change,
-        button="No filter in the beam",
+    return say(subject, rows, Verdict.UNPROVEN, {"names": names}, case="unknown filter", lines=lines).with_edit(
+        change, "No filter in the beam"
     )
 
 
@@ -298,8 +290,8 @@ def _resize_ring(rig: Rig, parts: list[tuple[DocumentPath, Part]], error_mm: flo
 @finding(
     "spacing.guide",
     step=GUIDE_BRANCH,
-    condition=conditions.SPACING,
-    after="spacing.main",
+    proves=Proof(condition=conditions.SPACING),
+    listed=Listed(after="spacing.main"),
     source=f"Equal optical paths from the prism: X_guide = X − G_main + G_guide; {_PLATE_SOURCE}",
     titles={
         "holds": "The guide camera is in focus together with the main camera ({error:+2} mm, allowed ±{allowed:2} mm)",
@@ -372,7 +364,7 @@ def guide_spacing(evaluation: Evaluation) -> Iterator[Statement]:
     }
     lines = (*lines, *_slot_lines(errors))
     change = remedy.change
-    yield say(path.pickoff.id, rows, verdict, values, case=case, cure=remedy.case, lines=lines, change=change)
+    yield say(path.pickoff.id, rows, verdict, values, case=case, cure=remedy.case, lines=lines).with_edit(change)
 
 
 def _guide_arithmetic(path: GuidePath, row: Quantity) -> Iterator[str]:

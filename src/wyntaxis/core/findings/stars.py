@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wyntaxis.core.findings.evaluated import Evaluation
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.quantities.stars import LARGE, ROUND
 from wyntaxis.core.quantity_kinds import STAR_ELONGATION, STAR_FWHM
@@ -16,7 +16,7 @@ from wyntaxis.core.wording import number, plus_minus
 @finding(
     "stars.size",
     step=STARS,
-    after="focuser.saturated",
+    listed=Listed(after="focuser.saturated"),
     source="Seeing and the aperture's diffraction, 1.029 λ/D, in quadrature",
     titles={
         "holds": "Stars have a FWHM of {size:2}″, as seeing and aperture allow",
@@ -49,7 +49,7 @@ def star_size(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "stars.round",
     step=STARS,
-    after="stars.size",
+    listed=Listed(after="stars.size"),
     source="Long over short axis of the windowed second moments; 1.15 is hardly seen",
     titles={
         "holds": "Stars are round: {ratio:2} times as long as wide (at most {most})",

@@ -9,7 +9,7 @@ from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, QuantityValue, Verdict, worst
 from wyntaxis.core.limits import REACH
 from wyntaxis.core.quantities.focus_runs import (
@@ -68,7 +68,7 @@ def _set(evaluation: Evaluation, device_id: str, key: str, title: str, value: ob
 @finding(
     "focuser.best",
     step=TRAVEL,
-    after="focuser.triggers",
+    listed=Listed(after="focuser.triggers"),
     source=_CURVE_SOURCE,
     titles={
         "": "{device}: best focus is at {best:0} steps; {stated:0} is set",
@@ -87,16 +87,16 @@ def best_position(evaluation: Evaluation) -> Iterator[Statement]:
         change = _set(evaluation, device.id, "position", "Set the working position as measured", round(best, 0))
         lines = _compared(row, "steps")
         if row.stated is None:
-            yield say(device.id, row, Verdict.UNPROVEN, named, case="not stated", lines=lines, change=change)
+            yield say(device.id, row, Verdict.UNPROVEN, named, case="not stated", lines=lines).with_edit(change)
             continue
         named["stated"] = row.stated.value
-        yield say(device.id, row, None, named, lines=lines, change=None if row.verdict is Verdict.HOLDS else change)
+        yield say(device.id, row, None, named, lines=lines).with_edit(None if row.verdict is Verdict.HOLDS else change)
 
 
 @finding(
     "focuser.step_size",
     step=TRAVEL,
-    after="focuser.best",
+    listed=Listed(after="focuser.best"),
     source=_CURVE_SOURCE,
     titles={
         "": "{device}: a step is {step:2} µm; {stated} µm is entered",
@@ -127,13 +127,13 @@ def step_size(evaluation: Evaluation) -> Iterator[Statement]:
             named["stated"] = row.stated.value
         change = _set(evaluation, device.id, "step_um", "Set the step as measured", round(found.value, 3))
         change_or_none = None if verdict is Verdict.HOLDS else change
-        yield say(device.id, row, verdict, named, case=case, cure=str(verdict), lines=lines, change=change_or_none)
+        yield say(device.id, row, verdict, named, case=case, cure=str(verdict), lines=lines).with_edit(change_or_none)
 
 
 @finding(
     "focuser.temperature",
     step=TRAVEL,
-    after="focuser.step_size",
+    listed=Listed(after="focuser.step_size"),
     source="Expansion: aluminium 23, steel 12, carbon 1 to 3 ppm/K, and the glass's own",
     titles={
         "": "{device}: focus moves by {slope} steps/°C",
@@ -162,7 +162,7 @@ def temperature_model(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "focuser.offsets",
     step=TRAVEL,
-    after="focuser.temperature",
+    listed=Listed(after="focuser.temperature"),
     source=_GLASS_SOURCE,
     titles={"fails": "Focus offsets do not agree: {filters}", "": "Focus offsets of {count} filters"},
     remedies="Set the offsets as measured.",
@@ -193,13 +193,13 @@ def filter_offsets(evaluation: Evaluation) -> Iterator[Statement]:
     change = None if verdict is Verdict.HOLDS else Change("Set the filters' offsets as measured", settings)
     bad = ", ".join(slot.name.strip() for _, slot, _, row in found if row.verdict is Verdict.FAILS)
     named: dict[str, Named] = {"filters": bad, "count": len(found)}
-    yield say(found[0][0].id, [row for *_, row in found], verdict, named, lines=lines, change=change)
+    yield say(found[0][0].id, [row for *_, row in found], verdict, named, lines=lines).with_edit(change)
 
 
 @finding(
     "focuser.range",
     step=TRAVEL,
-    after="focuser.offsets",
+    listed=Listed(after="focuser.offsets"),
     source="The travel must cover the temperatures of a year and all filters",
     titles={
         "holds": "{device}: the travel leaves room for temperature and filters",
@@ -245,8 +245,8 @@ def travel_range(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "focuser.direction",
     step=TRAVEL,
-    condition=conditions.FOCUSER,
-    after="focuser.range",
+    proves=Proof(condition=conditions.FOCUSER),
+    listed=Listed(after="focuser.range"),
     source=_GLASS_SOURCE,
     titles={
         "holds": "{device}: the counter rises outward, as thicker filters show",
@@ -289,7 +289,7 @@ def counting_direction(evaluation: Evaluation) -> Iterator[Statement]:
     if sign < 0:
         verdict = Verdict.FAILS
         change = _set(evaluation, device.id, "reversed", "Turn the focuser's direction", not device.truth("reversed"))
-    yield say(device.id, rows, verdict, {"device": device.title}, lines=lines, change=change)
+    yield say(device.id, rows, verdict, {"device": device.title}, lines=lines).with_edit(change)
 
 
 def _direction_not_verified(evaluation: Evaluation) -> Iterator[Statement]:
@@ -304,7 +304,7 @@ def _direction_not_verified(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "focuser.run",
     step=TRAVEL,
-    after="focuser.direction",
+    listed=Listed(after="focuser.direction"),
     source=_SAMPLING_SOURCE,
     titles={
         "": "{device}: {points} points {step} steps apart reach {reach:1} times the sharpest star",
@@ -346,13 +346,13 @@ def stated_run(evaluation: Evaluation) -> Iterator[Statement]:
             f"seeing leaves {number(run.sharpest_px, 2)} px",
             f"√(1 + ({blur} / {number(run.sharpest_px, 2)})²) = {number(run.reach, 2)}, wanted 2.5 to 3",
         )
-        yield say(device.id, row, None, named, case=case, cure=cure, lines=lines, change=change)
+        yield say(device.id, row, None, named, case=case, cure=cure, lines=lines).with_edit(change)
 
 
 @finding(
     "focuser.sampling",
     step=TRAVEL,
-    after="focuser.run",
+    listed=Listed(after="focuser.run"),
     source=_SAMPLING_SOURCE,
     titles={
         "holds": "{device}: focus runs reach {reach:1} times the sharpest star",
@@ -385,13 +385,13 @@ def sampling(evaluation: Evaluation) -> Iterator[Statement]:
                 named["step"] = step = float(max(round(sorted(steps)[len(steps) // 2]), 1))
                 change, cure = _set(evaluation, device.id, "run_step", "Set the step of a focus run", step), "steps"
         line = f"outermost {number(reach, 2)} times the sharpest, wanted 2.5 to 3"
-        yield say(device.id, row, None, named, case=case, cure=cure or "larger", lines=(line,), change=change)
+        yield say(device.id, row, None, named, case=case, cure=cure or "larger", lines=(line,)).with_edit(change)
 
 
 @finding(
     "focuser.saturated",
     step=TRAVEL,
-    after="focuser.sampling",
+    listed=Listed(after="focuser.sampling"),
     source="A saturated star's middle is missing, so that its half-flux diameter is too large",
     titles={
         "holds": "Stars of the focus runs are not saturated",

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wyntaxis.core.findings import conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.message import Named
-from wyntaxis.core.findings.registry import Statement, finding, say
+from wyntaxis.core.findings.registry import Listed, Proof, Statement, finding, say
 from wyntaxis.core.ledger import Quantity, Verdict, worst
 from wyntaxis.core.optics.electrics import cable_resistance
 from wyntaxis.core.quantities.plan import draw_of
@@ -42,8 +42,8 @@ _CABLE_TEMPERATURE_C = 20.0
 @finding(
     "power.drop",
     step=DEVICES,
-    condition=conditions.POWER,
-    after="power.battery",
+    proves=Proof(condition=conditions.POWER),
+    listed=Listed(after="power.battery"),
     source="U = supply − I · 2ρL/A − contacts; copper 0.0172 Ω·mm²/m at 20 °C, +0.39 %/K (IEC 60028)",
     titles={
         "holds": "{device} gets {volts:2} V at full load (needs {least} V)",
@@ -157,8 +157,8 @@ def _cable_remedy(evaluation: Evaluation, way: SupplyVoltage, least_v: float) ->
 @finding(
     "power.outlet",
     step=DEVICES,
-    condition=conditions.POWER,
-    after="power.drop",
+    proves=Proof(condition=conditions.POWER),
+    listed=Listed(after="power.drop"),
     source="Σ of the highest currents on an outlet against its rating",
     titles={
         "": "{supply}, {outlet}: {peak:1} A of its {rated} A",
@@ -201,8 +201,8 @@ def power_outlet(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "ports.cable",
     step=PORTS,
-    condition=conditions.USB,
-    after="ports.hub",
+    proves=Proof(condition=conditions.USB),
+    listed=Listed(after="ports.hub"),
     source="5 m at 480 Mbit/s, 3 m at 5 Gbit/s without a repeater (USB 2.0, USB 3.2)",
     titles={
         "": "{device}: a cable of {length} m suits {speed} Mbit/s",
@@ -228,8 +228,8 @@ def data_cable(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "devices.safety",
     step=DEVICES,
-    condition=conditions.WEATHER,
-    after="mount.payload",
+    proves=Proof(condition=conditions.WEATHER),
+    listed=Listed(after="mount.payload"),
     source="A watch proves something only once its stop has been tried",
     titles={
         "tried": "{watch} stops the night, and this has been tried",
@@ -279,8 +279,8 @@ def _titles(devices: list[Device]) -> str:
 @finding(
     "mount.payload",
     step=DEVICES,
-    condition=conditions.MOUNT,
-    after="power.outlet",
+    proves=Proof(condition=conditions.MOUNT),
+    listed=Listed(after="power.outlet"),
     source="Σ mass with the cameras on, against the mount's rating; over four fifths of it is tight",
     titles={
         "": "The mount carries {load:1} kg of its {rating} kg",
@@ -310,8 +310,8 @@ def payload(evaluation: Evaluation) -> Iterator[Statement]:
 @finding(
     "dew.point",
     step=DEVICES,
-    condition=conditions.WEATHER,
-    after="devices.safety",
+    proves=Proof(condition=conditions.WEATHER),
+    listed=Listed(after="devices.safety"),
     source="Magnus' formula, WMO-No. 8 annex 4.B; glass under a clear sky falls some 2 °C below the air",
     titles={
         "above": "The optics stay {above:1} °C above the dew point",

@@ -58,12 +58,10 @@ def _number(
     value: float | None,
     *,
     topic: str,
-    tolerance: float | None = None,
     decimals: int = 2,
-    device: str | None = None,
 ) -> Comparable:
-    width = abs(value or 0.0) * STATED_RELATIVE_TOLERANCE if tolerance is None else tolerance
-    return Comparable(key, label, unit, "number", value, width, decimals, topic, device)
+    width = abs(value or 0.0) * STATED_RELATIVE_TOLERANCE
+    return Comparable(key, label, unit, "number", value, width, decimals, topic)
 
 
 def _scales(numbers: Numbers) -> Iterator[Comparable]:

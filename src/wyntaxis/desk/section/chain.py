@@ -146,7 +146,7 @@ def _draw_length(length: float, text: str, down: float, sheet: DraftingPainter, 
     sheet.dimension(0, length, 0, color)
     if not text:
         return
-    box = sheet.write(length / 2, down, text, small=True, color=color, ground="paper")
+    box = sheet.write((length / 2, down), text, small=True, color=color, ground="paper")
     if chosen:
         sheet.painter.setPen(sheet.pen("accent"))
         sheet.painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -170,7 +170,7 @@ def _draw_totals(sheet: DraftingPainter, section: Section, view: View, y: float)
     needed = plane.required_mm - section.datum_mm
     text = f"built {number(size, 2)} mm, required {number(needed, 2)}"
     text += f" ±{short(plane.allowed_mm)} mm" if plane.allowed_mm is not None else " mm"
-    sheet.write((datum + built) / 2, y, text, small=True, ground="paper")
+    sheet.write(((datum + built) / 2, y), text, small=True, ground="paper")
 
 
 def _datum_mark(sheet: DraftingPainter, x: float, y: float) -> None:
@@ -200,7 +200,7 @@ def _draw_branch_lengths(
             box = _piece_of_rise(sheet, area.center().x() - side, y, area, text, color)
             lowest = y - sheet.height_of(small=True) * 1.1
         else:
-            box = sheet.write(area.center().x(), area.bottom() + 8, text, small=True, color=color, ground="paper")
+            box = sheet.write((area.center().x(), area.bottom() + 8), text, small=True, color=color, ground="paper")
         boxes.append(DimensionBox(shape.part.id, box.adjusted(-5, -2, 5, 2)))
     return boxes
 
@@ -214,7 +214,7 @@ def _piece_of_rise(sheet: DraftingPainter, x: float, y: float, area: QRectF, tex
         on.line(4, top, 4, bottom, on.pen(color))
         on.arrow(4, top, -90, color)
         on.arrow(4, bottom, 90, color)
-        on.write(0, 0, text, small=True, color=color, align="right", ground="paper")
+        on.write((0, 0), text, small=True, color=color, align="right", ground="paper")
 
     above, below = min(top, -height), max(bottom, height)
     extent = QRectF(-wide - 4, above - 2, wide + 14, below - above + 4)

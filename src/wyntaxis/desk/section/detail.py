@@ -36,7 +36,7 @@ def draw_detail(sheet: DraftingPainter, box: QRectF, title: str, plane: Plane, v
         ground="paper",
     )
     y = box.top() + 6 + line * 0.425
-    size = sheet.write(box.right() - 6, y, f"{signed(plane.error_mm, 2)} mm", align="right")
+    size = sheet.write((box.right() - 6, y), f"{signed(plane.error_mm, 2)} mm", align="right")
     _write_title(sheet, box.left() + 7, y, size.left() - box.left() - 19 - line * 0.85, title, verdict)
     centre, middle = box.center().x(), middle.translated(box.topLeft())
     built = centre + plane.error_mm * scale
@@ -65,7 +65,7 @@ def _write_title(sheet: DraftingPainter, x: float, y: float, room: float, title:
         if verdict is not None:
             mark, colors = QRectF(0, -size / 2, size, size), on.palette
             draw_verdict(on.painter, mark, verdict, colors.verdict(verdict), colors.color("paper"))
-        on.write(size + 5, 0, text, align="left", color="ink" if verdict is None else str(verdict))
+        on.write((size + 5, 0), text, align="left", color="ink" if verdict is None else str(verdict))
 
     extent = QRectF(-2, -size, size + sheet.width_of(text) + 12, 2 * size)
     sheet.piece(("title", text, verdict), x, y, extent, draw)
@@ -75,7 +75,7 @@ def _write_piece(sheet: DraftingPainter, x: float, y: float, text: str) -> None:
     """Write a small, faded line about its middle, which most edits leave as it is."""
     width, height = sheet.width_of(text, small=True), sheet.height_of(small=True)
     extent = QRectF(-width / 2 - 2, -height, width + 4, 2 * height)
-    sheet.piece(("line", text), x, y, extent, lambda on: on.write(0, 0, text, small=True, color="faded"))
+    sheet.piece(("line", text), x, y, extent, lambda on: on.write((0, 0), text, small=True, color="faded"))
 
 
 def _draw_ground(
@@ -103,9 +103,9 @@ def draw_measured(sheet: DraftingPainter, box: QRectF, rows: list[Quantity]) -> 
     painter.drawRect(box)
     y = box.top() + line * 0.8
     columns = box.right() - 8.2 * line, box.right() - 2.4 * line
-    sheet.write(box.left() + 8, y, "Under test", align="left", small=True, color="faded")
+    sheet.write((box.left() + 8, y), "Under test", align="left", small=True, color="faded")
     for x, heading in zip(columns, ("stated", "measured"), strict=True):
-        sheet.write(x, y, heading, align="right", small=True, color="faded")
+        sheet.write((x, y), heading, align="right", small=True, color="faded")
     compared = sorted(rows, key=lambda row: -row.verdict.severity if row.measured is not None else 1)
     shown = compared[: max(int((box.bottom() - y) / line) - 1, 0)]
     metrics = QFontMetricsF(sheet.small)
@@ -113,18 +113,18 @@ def draw_measured(sheet: DraftingPainter, box: QRectF, rows: list[Quantity]) -> 
         y += line
         room = columns[0] - box.left() - 6 * line
         label = metrics.elidedText(row.kind.label, Qt.TextElideMode.ElideRight, room)
-        sheet.write(box.left() + 8, y, label, align="left", small=True)
+        sheet.write((box.left() + 8, y), label, align="left", small=True)
         for x, quantity_value in zip(columns, (row.stated or row.computed, row.measured), strict=True):
             text = (
                 "–"
                 if quantity_value is None
                 else f"{number(quantity_value.value, row.kind.decimals)} {row.kind.unit}".strip()
             )
-            sheet.write(x, y, text, align="right", small=True, color="faded" if quantity_value is None else "ink")
+            sheet.write((x, y), text, align="right", small=True, color="faded" if quantity_value is None else "ink")
         mark = QRectF(box.right() - 1.6 * line, y - line * 0.36, line * 0.72, line * 0.72)
         draw_verdict(painter, mark, row.verdict, sheet.palette.verdict(row.verdict), sheet.palette.color("paper"))
     if not rows:
-        sheet.write(box.center().x(), box.center().y(), "Nothing measured yet.", small=True, color="faded")
+        sheet.write((box.center().x(), box.center().y()), "Nothing measured yet.", small=True, color="faded")
 
 
 def _half_width(plane: Plane) -> float:
@@ -145,4 +145,4 @@ def _draw_scale(sheet: DraftingPainter, box: QRectF, centre: float, scale: float
         label = "required" if share == 0 else signed(share * half_mm, decimals)
         align = "left" if share == -1 else "right" if share == 1 else "centre"
         if abs(share) != 0.5:
-            sheet.write(x, y + 4 + sheet.height_of(small=True) / 2, label, small=True, color="faded", align=align)
+            sheet.write((x, y + 4 + sheet.height_of(small=True) / 2), label, small=True, color="faded", align=align)

@@ -166,9 +166,10 @@ class DraftingPainter:
         for x in (left, right):
             self.painter.drawEllipse(QPointF(x, y), 1.8, 1.8)
 
-    def write(self, x: float, y: float, text: str, *, small: bool = False, bold: bool = False, color: str = "ink",
+    def write(self, at: tuple[float, float], text: str, *, small: bool = False, bold: bool = False, color: str = "ink",
               align: str = "centre", ground: str | None = None) -> QRectF:  # fmt: skip
-        """Write a line of text centred on height y, at x as its left, centre or right; return the box it takes."""
+        """Write a line of text, ``at`` being its left end, middle or right end; return the box that it takes."""
+        x, y = at
         text = plain(text)
         letters = self._letters[small].bold if bold else self._letters[small]
         width, height = letters.width_of(text), letters.metrics.height()
@@ -193,7 +194,7 @@ class DraftingPainter:
         self.painter.setPen(self.pen("accent" if chosen else "ink", WIDE_PX if chosen else NARROW_PX))
         self.painter.setBrush(self.palette.color("chosen" if chosen else "paper"))
         self.painter.drawEllipse(QPointF(x, y), radius, radius)
-        self.write(x, y, text, small=True)
+        self.write((x, y), text, small=True)
         return radius
 
     def balloon_radius(self, text: str) -> float:

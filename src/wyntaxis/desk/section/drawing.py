@@ -240,7 +240,7 @@ def draw_surface(sheet: DraftingPainter, section: Section, view: View) -> None:
         sheet.painter.drawPath(path)
     times = scale * 1000 / view.scale
     text = f"best focus, {number(most, 0)} µm, drawn ×{number(times, 0)}"
-    sheet.write(NOTE_PX, sheet.height_of(small=True), text, small=True, color="accent", align="left", ground="paper")
+    sheet.write((NOTE_PX, sheet.height_of(small=True)), text, small=True, color="accent", align="left", ground="paper")
 
 
 def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
@@ -258,7 +258,7 @@ def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
     if entries:  # in one line, above the telescope's outline
         text = "dust: " + ", ".join(entries[:MAX_NOTED]) + (" …" if len(entries) > MAX_NOTED else "")
         y = sheet.height_of(small=True)
-        sheet.write(NOTE_PX, y, text, small=True, color="fails", align="left", ground="paper")
+        sheet.write((NOTE_PX, y), text, small=True, color="fails", align="left", ground="paper")
 
 
 def draw_branch(sheet: DraftingPainter, branch: Branch, view: View, chosen: str | None) -> None:

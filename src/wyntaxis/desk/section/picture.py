@@ -64,13 +64,13 @@ def _draw_scale_bar(width: float, text: str, sheet: DraftingPainter) -> None:
     sheet.line(-width, 0, 0, 0, sheet.pen(width=1.4))
     for x in (-width, 0):
         sheet.line(x, -4, x, 4, sheet.pen(width=1.4))
-    sheet.write(-width / 2, 5 + sheet.height_of(small=True) / 2, text, small=True, color="faded")
+    sheet.write((-width / 2, 5 + sheet.height_of(small=True) / 2), text, small=True, color="faded")
 
 
 def _draw_title(texts: tuple[str, ...], line: float, sheet: DraftingPainter) -> None:
     """Write lines below each other, the first one in ink."""
     for index, text in enumerate(texts):
-        sheet.write(0, index * line, text, align="left", color="faded" if index else "ink", ground="paper")
+        sheet.write((0, index * line), text, align="left", color="faded" if index else "ink", ground="paper")
 
 
 class SectionPicture(Picture):
@@ -297,17 +297,17 @@ class SectionPicture(Picture):
         sheet.painter.setBrush(sheet.palette.color("paper"))
         sheet.painter.drawRect(box)
         middle, line = box.center(), sheet.height_of(small=True)
-        sheet.write(middle.x(), middle.y() - line, "What comes next?")
+        sheet.write((middle.x(), middle.y() - line), "What comes next?")
         metrics = QFontMetricsF(sheet.small)
         after = f"after {end.after}" if end is not None else ""
         entries = metrics.elidedText(after, Qt.TextElideMode.ElideRight, box.width() - 12)
-        sheet.write(middle.x(), middle.y() + 0.3 * line, entries, small=True, color="faded")
-        sheet.write(middle.x(), middle.y() + 1.4 * line, "click, or Ctrl+Enter", small=True, color="faded")
+        sheet.write((middle.x(), middle.y() + 0.3 * line), entries, small=True, color="faded")
+        sheet.write((middle.x(), middle.y() + 1.4 * line), "click, or Ctrl+Enter", small=True, color="faded")
 
     def _paint_empty(self, sheet: DraftingPainter, *, no_parts: bool) -> None:
         middle = QPointF(self.width() / 2, self.height() / 2)
         if not no_parts:
-            sheet.write(middle.x(), middle.y(), self.waiting_text or "Opening the rig …", color="faded")
+            sheet.write((middle.x(), middle.y()), self.waiting_text or "Opening the rig …", color="faded")
             return
         self._paint_ghost(sheet)
 

@@ -73,7 +73,7 @@ class StripPicture(Picture):
             return
         right = self._paint_errors(sheet)
         name = plain(session.rig.name)
-        left = sheet.write(10, self.height() / 2, name, align="left").right() + 18
+        left = sheet.write((10, self.height() / 2), name, align="left").right() + 18
         section = session.section
         main, branch = section.parts, section.branch.parts if section.branch is not None else ()
         room = right - 16 - left - (18 if branch else 0)
@@ -109,10 +109,10 @@ class StripPicture(Picture):
             number = f"{shape.number}?" if shape.assumed else shape.number
             middle = box.center()
             if shape.verdict is None:
-                sheet.write(middle.x(), middle.y(), number, small=True)
+                sheet.write((middle.x(), middle.y()), number, small=True)
             else:
                 size = sheet.height_of(small=True) * 0.8
-                sheet.write(middle.x(), middle.y() - size * 0.55, number, small=True)
+                sheet.write((middle.x(), middle.y() - size * 0.55), number, small=True)
                 mark = QRectF(middle.x() - size / 2, middle.y() + size * 0.15, size, size)
                 ground = sheet.palette.color("panel")
                 draw_verdict(painter, mark, shape.verdict, sheet.palette.verdict(shape.verdict), ground)
@@ -129,7 +129,7 @@ class StripPicture(Picture):
             if row.best is None:
                 continue
             doubt = " ?" if row.assumed else ""
-            box = sheet.write(right, y, f"{title} {signed(row.best.value, 2)} mm{doubt}", align="right")
+            box = sheet.write((right, y), f"{title} {signed(row.best.value, 2)} mm{doubt}", align="right")
             size = sheet.height_of() * 0.75
             mark = QRectF(box.left() - size - 5, y - size / 2, size, size)
             draw_verdict(

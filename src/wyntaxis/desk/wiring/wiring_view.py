@@ -92,7 +92,7 @@ class WiringView(Picture):
         self.layout_shown = laid_out(self._wiring, sizes)
         if len(self._wiring.blocks) <= 1:
             middle = QPointF(self.width() / 2, self.height() / 2)
-            sheet.write(middle.x(), middle.y(), "No devices yet: add them on the Devices sheet, or read the ports.")
+            sheet.write((middle.x(), middle.y()), "No devices yet: add them on the Devices sheet, or read the ports.")
         draw_wiring(canvas, self._wiring, self.layout_shown, self._chosen)
         if self._dragged is not None:
             device, to = self._dragged

@@ -44,33 +44,39 @@ class Ramp:
     """Whether the cooler could not follow: at full power, or, on the way up, already off."""
 
 
-def design_ramp(
-    model: CoolerModel,
-    *,
-    start_c: float,
-    target_c: float,
-    ambient_c: float,
-    minutes: float,
-    step_c: float = 1.0,
-    power_w: float | None = None,
-    battery_wh: float | None = None,
-    others_w: float = 0.0,
-    tolerance_c: float = TOLERANCE_C,
-) -> Ramp:
-    """Return a ramp that goes from start to target in the wanted minutes, down or up, in steps of about ``step_c``.
+@dataclass(frozen=True)
+class Wanted:
+    """What a ramp is to do: temperatures in °C, within so many minutes, in steps of about ``step_c``."""
 
-    ``battery_wh`` is what may be drawn; ``others_w`` what the rest of the rig draws from the same battery.
+    start_c: float
+    target_c: float
+    ambient_c: float
+    minutes: float
+    step_c: float = 1.0
+    tolerance_c: float = TOLERANCE_C
+    """How near the target counts as arrived."""
+
+
+@dataclass(frozen=True)
+class Supplied:
+    """The cooler's draw at full power and that of the rest of the rig in W, and what may be drawn in Wh."""
+
+    power_w: float | None = None
+    battery_wh: float | None = None
+    others_w: float = 0.0
+
+
+def design_ramp(model: CoolerModel, wanted: Wanted, supplied: Supplied = Supplied()) -> Ramp:
+    """Return a ramp that goes from start to target in the wanted minutes, down or up.
 
     Parameters
     ----------
     model
         The cooler's law.
-    start_c, target_c, ambient_c, step_c, tolerance_c
-        In °C.
-    minutes
-        How long it may take.
-    power_w, others_w, battery_wh
-        The cooler's draw at full power and that of the rest in W, and what may be drawn in Wh.
+    wanted
+        Temperatures in °C and the time in min.
+    supplied
+        Power in W and energy in Wh.
 
     Returns
     -------
@@ -82,52 +88,56 @@ def design_ramp(
     ValueError
         For a step that is not above 0, next to no minutes, or more than a day has.
     """
-    if minutes < MIN_MINUTES or step_c <= 0:
+    if wanted.minutes < MIN_MINUTES or wanted.step_c <= 0:
         raise ValueError(f"a ramp needs a step above 0, and at least {MIN_MINUTES:g} min")
-    if step_c < MIN_STEP_C:
-        raise ValueError(f"a ramp's step must be at least {MIN_STEP_C:g} °C, got {step_c:g} °C")
-    if minutes > MAX_MINUTES or model.tau_min > MAX_MINUTES:
+    if wanted.step_c < MIN_STEP_C:
+        raise ValueError(f"a ramp's step must be at least {MIN_STEP_C:g} °C, got {wanted.step_c:g} °C")
+    if wanted.minutes > MAX_MINUTES or model.tau_min > MAX_MINUTES:
         raise ValueError(f"a ramp, and the cooler's time constant, may take {MAX_MINUTES:g} min at the most")
-    stages = max(1, math.ceil(abs(target_c - start_c) / step_c - 1e-9))
-    dwell = minutes / stages
+    stages = max(1, math.ceil(abs(wanted.target_c - wanted.start_c) / wanted.step_c - 1e-9))
+    dwell = wanted.minutes / stages
     seconds = 5.0
-    count = int((minutes * 1.5 + 6 * model.tau_min) * 60 / seconds) + 1
+    count = int((wanted.minutes * 1.5 + 6 * model.tau_min) * 60 / seconds) + 1
     time = np.arange(count) * seconds / 60
     done = np.minimum(np.floor(time / dwell) + 1, stages)
-    wanted = start_c + (target_c - start_c) * done / stages
+    asked = wanted.start_c + (wanted.target_c - wanted.start_c) * done / stages
     courses: list[tuple[float, float]] = []
-    now, depth = start_c, model.depth.value
+    now, depth = wanted.start_c, model.depth.value
     decay = math.exp(-seconds / 60 / model.tau_min)
-    for stage in wanted.tolist():
+    for stage in asked.tolist():
         # What brings the sensor to the stage's temperature within one more time step, as a good control would.
         aim = (stage - now * decay) / (1 - decay)
-        share = min(1.0, max(0.0, (ambient_c - aim) / depth))
+        share = min(1.0, max(0.0, (wanted.ambient_c - aim) / depth))
         courses.append((now, share))
-        goal = ambient_c - depth * share
+        goal = wanted.ambient_c - depth * share
         now = goal + (now - goal) * decay
     sensor, power = (np.array(column) for column in zip(*courses, strict=True))
-    near = (np.abs(sensor - target_c) <= tolerance_c) & (done == stages)
+    near = (np.abs(sensor - wanted.target_c) <= wanted.tolerance_c) & (done == stages)
     arrived = int(np.argmax(near)) if near.any() else None
-    late = arrived is None or bool(time[arrived] > minutes + dwell)
+    late = arrived is None or bool(time[arrived] > wanted.minutes + dwell)
     energy = None
-    if power_w is not None and arrived is not None:
-        energy = float(power[:arrived].sum()) * seconds / 3600 * power_w
-    rest = model.rest_power(ambient_c, target_c).value
-    drawn = max(rest, 0.0) * (power_w or 0.0) + others_w
-    battery = battery_wh / drawn if battery_wh is not None and power_w is not None and drawn > 0 else None
+    if supplied.power_w is not None and arrived is not None:
+        energy = float(power[:arrived].sum()) * seconds / 3600 * supplied.power_w
+    rest = model.rest_power(wanted.ambient_c, wanted.target_c).value
+    drawn = max(rest, 0.0) * (supplied.power_w or 0.0) + supplied.others_w
+    battery = (
+        supplied.battery_wh / drawn
+        if supplied.battery_wh is not None and supplied.power_w is not None and drawn > 0
+        else None
+    )
     return Ramp(
-        abs(target_c - start_c) / stages,
+        abs(wanted.target_c - wanted.start_c) / stages,
         dwell,
         stages,
         time,
-        wanted,
+        asked,
         sensor,
         power,
         float(time[arrived]) if arrived is not None else None,
         energy,
         rest,
         battery,
-        model.warmest_ambient(target_c),
+        model.warmest_ambient(wanted.target_c),
         late,
     )
 
@@ -228,23 +238,25 @@ def design_both(model: CoolerModel, rig: Rig, asked: RampInputs) -> tuple[Ramp, 
         battery = supply.capacity_ah * volts * share
     down = design_ramp(
         model,
-        start_c=asked.ambient_c,
-        target_c=asked.target_c,
-        ambient_c=asked.ambient_c,
-        minutes=asked.minutes_down,
-        step_c=asked.step_c,
-        power_w=power_w,
-        battery_wh=battery,
-        others_w=asked.others_w,
+        wanted=Wanted(
+            start_c=asked.ambient_c,
+            target_c=asked.target_c,
+            ambient_c=asked.ambient_c,
+            minutes=asked.minutes_down,
+            step_c=asked.step_c,
+        ),
+        supplied=Supplied(power_w=power_w, battery_wh=battery, others_w=asked.others_w),
     )
     up = design_ramp(
         model,
-        start_c=asked.target_c,
-        target_c=asked.ambient_c,
-        ambient_c=asked.ambient_c,
-        minutes=asked.minutes_up,
-        step_c=asked.step_c,
-        power_w=power_w,
+        wanted=Wanted(
+            start_c=asked.target_c,
+            target_c=asked.ambient_c,
+            ambient_c=asked.ambient_c,
+            minutes=asked.minutes_up,
+            step_c=asked.step_c,
+        ),
+        supplied=Supplied(power_w=power_w),
     )
     return down, up
 

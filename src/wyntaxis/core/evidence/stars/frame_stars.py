@@ -261,7 +261,7 @@ def read_stars(
     stars = (spots.x[is_star], spots.y[is_star], spots.spread[is_star])
     few = most is not None and is_star.sum() > most
     which = np.argsort(-spots.flux[is_star], kind="stable")[:most] if few else None
-    shapes = measure(pixels, mesh, *stars, _full(pixels, peaks, spots.top), peaks, which)
+    shapes = measure(pixels, mesh, stars, _full(pixels, peaks, spots.top), peaks, which)
     tiles = mesh.level.size
     side = 2 if mosaic else 1
     x, y = (side * at + (side - 1) / 2 for at in (spots.x, spots.y))

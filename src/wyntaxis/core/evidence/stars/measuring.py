@@ -59,7 +59,7 @@ class Shapes:
 
 
 def measure(
-    pixels: Any, mesh: Mesh, x: Any, y: Any, spread: Any, full_adu: float, peaks: Any = None, which: Any = None
+    pixels: Any, mesh: Mesh, spots: tuple[Any, Any, Any], full_adu: float, peaks: Any = None, which: Any = None
 ) -> Shapes:
     """Measure stars on a frame.
 
@@ -67,8 +67,8 @@ def measure(
     ----------
     pixels, mesh
         ADU, shape (height, width), and its background.
-    x, y, spread
-        Where the stars are, and the radius of their spread, in px.
+    spots
+        Where the stars are, x and y, and the radius of their spread, in px.
     full_adu
         Pixels at or above it are saturated.
     peaks
@@ -81,7 +81,7 @@ def measure(
     Shapes
         In the order given; S/N as of one electron to the ADU.
     """
-    x, y, spread = (np.asarray(values, float) for values in (x, y, spread))
+    x, y, spread = (np.asarray(values, float) for values in spots)
     count = len(x)
     columns = [np.zeros(count) for _ in range(9)]
     saturated = np.zeros(count, bool)
