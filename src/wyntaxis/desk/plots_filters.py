@@ -10,7 +10,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 
 from wyntaxis.core.evidence.filters.flats import FlatSet
 from wyntaxis.core.evidence.filters.result import Dust, Serve
-from wyntaxis.core.wording import number
+from wyntaxis.core.evidence.filters.smooth_light import SmoothLight
+from wyntaxis.core.wording import counted, number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData, PlotPanel
@@ -59,9 +60,13 @@ class DustPlot(_LightPlot):
         super().__init__("Dust on the flat")
 
     def show_set(
-        self, entry: FlatSet | None, seen: tuple[tuple[int | None, Dust], ...], chosen: int, palette: Palette
+        self,
+        entry: tuple[FlatSet, SmoothLight] | None,
+        seen: tuple[tuple[int | None, Dust], ...],
+        chosen: int,
+        palette: Palette,
     ) -> None:
-        """Draw a set's mean flat, with the grains that it shows, each with its place in the table."""
+        """Draw a set's mean flat over its light, with the grains that it shows, each with its place in the table."""
         self.plot.clear()
         self.dress(palette)
         self.data = PlotData(["x_px", "y_px", "outer_px", "inner_px", "depth", "distance_mm"])
@@ -70,9 +75,10 @@ class DustPlot(_LightPlot):
             return
         from wyntaxis.core.evidence.filters.dust import detail_of
 
-        detail = detail_of(entry.mean())
+        flats, smooth = entry
+        detail = detail_of(flats.mean(), smooth)
         spread = max(float(np.percentile(np.abs(detail), 99.5)), 1e-4)
-        self._image(detail, entry.binned, (-spread, spread), palette)
+        self._image(detail, flats.binned, (-spread, spread), palette)
         for place, grain in seen:
             shadow = grain.shadow
             distance = grain.distance_mm.value if grain.distance_mm is not None else np.nan
@@ -86,8 +92,8 @@ class DustPlot(_LightPlot):
             label.setPos(shadow.x, shadow.y + shadow.outer_px.value / 2)
             self.plot.addItem(label)
         self.answer.setText(
-            f"{entry.title}: {len(seen)} shadows; numbers: how far before the sensor the dust lies. Shades: the flat "
-            f"over its own smooth light, ±{number(100 * spread, 2)} %."
+            f"{flats.title}: {counted(len(seen), 'shadow')}; numbers: how far before the sensor the dust lies. Shades: "
+            f"the flat over its own smooth light, ±{number(100 * spread, 2)} %."
         )
 
 

@@ -11,7 +11,7 @@ import pytest
 from tests.rigs import clean_document
 from wyntaxis.cli import main
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
+from wyntaxis.core.evidence.filters.dust import FlatLight, Shadow, light_of, shadows_of
 from wyntaxis.core.evidence.filters.flats import bin_for, read_flats, sets_of
 from wyntaxis.core.evidence.filters.kind import FILTERS, read
 from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
@@ -69,12 +69,12 @@ def test_a_clean_flat_has_no_dust_whatever_its_light():
 
 @lru_cache
 def shadows_on(motes):
-    return shadows_of(plane(replace(FLATS, motes=motes), 1), 1)
+    return light_of(plane(replace(FLATS, motes=motes), 1), 1)
 
 
 def shifted(stop, motes=MOTES, first=1):
     flats = replace(FLATS, motes=motes)
-    return pair_shift(plane(flats, first), plane(flats, first + 1, stop), shadows_on(motes), 1)
+    return pair_shift((plane(flats, first), plane(flats, first + 1, stop)), shadows_on(motes), 1)
 
 
 @pytest.mark.parametrize("stop", [(0.3, 0.0), (0.0, -0.3), (2.4, 1.1), (-9.0, 6.0)])
@@ -97,7 +97,8 @@ def test_none_is_invented():
     assert shifted((12.0, 0.0)).ratio_rms > 1.6 * entries[0].shot_rms, "an embossed ratio shows"
     smooth = replace(FLATS, pattern=0.0, corner_share=1.0)
     faint = Shadow(200, 200, Estimate(60, 1), 0.0, 1e-4, 4.0)
-    assert "too faint" in pair_shift(plane(smooth, 1), plane(smooth, 2), [faint], 1).why
+    light = FlatLight(light_of(plane(smooth, 1), 1).smooth, (faint,))
+    assert "too faint" in pair_shift((plane(smooth, 1), plane(smooth, 2)), light, 1).why
 
 
 def test_old_flats_serve_until_something_changed():

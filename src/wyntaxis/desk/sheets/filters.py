@@ -113,7 +113,10 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         result, row = self.result, self.levels.currentRow()
         place = row if result is not None and 0 <= row < len(result.sets) else -1
         dust = result.dust_of(place) if result is not None and result.sets else ()
-        plot.show_set(self.chosen, dust, self.dust.currentRow(), self._palette)
+        chosen = self.chosen
+        light = result.lights[place] if result is not None and result.lights else None
+        entry = (chosen, light.smooth) if chosen is not None and light is not None else None
+        plot.show_set(entry, dust, self.dust.currentRow(), self._palette)
 
     def _draw_ratio(self, plot: RatioPlot) -> None:
         result = self.result

@@ -4,45 +4,59 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
+from wyntaxis.core.evidence.filters.smooth_light import (
+    FULL_ORDER,
+    LOW_ORDER,
+    Plane,
+    SmoothLight,
+    cell_means,
+    smooth_light,
+)
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.fitting import mad_scatter, pixel_scatter, scatter_about_zero, weighted_fit
+from wyntaxis.core.fitting import mad_scatter, pixel_scatter
 
-SMALLEST_PX, LARGEST_SHARE = 6.0, 0.6
-"""Shadows are looked for from so many px of a plane up to this share of its shorter side."""
-SIGNIFICANT = 7.0
+SMALLEST_PX, LARGEST_SHARE, WIDER = 6.0, 0.8, 1.4
+"""Shadows are looked for from so many px of a plane up to this share of its shorter side, each size so much wider."""
+CORE, AROUND, FINE_PX = 0.25, 0.6, 3.0
+"""A dip is what lies deeper within a Gaussian of the first share of its size than within one of the second; planes are
+binned until the first is no more than so many px.
+"""
+SIGNIFICANT, PATTERNED = 5.0, 4.0
+"""A dip exceeds so many times the scatter of its size, which counts up to so many times that of white noise."""
 MIN_DEPTH = 4e-4
-POLYNOMIAL = 6
-"""The order of the smooth light that a flat is divided by."""
-ORDERS = (2, 4, 6)
-ROUNDS, BELOW = 10, 0.05
-"""What lies below the smooth light counts this much of what lies above (asymmetric least squares; Eilers, 2003)."""
-MIN_CLEAN_SHARE = 0.3
+WIDE_PX = 16.0
+"""Smaller shadows do not move the light's model: they are looked for last."""
+ENOUGH = 50_000
+"""A scatter is taken of so many px where there are more."""
 MAX_MOTES = 60
-SIZES = (5.0, 7.0, 9.5)
+LEFT_SHARES = (0.12, 0.2, 0.3, 0.4, 0.4)
+"""So often are shadows looked for, each time on a light that was fitted anew with those found before taken out. A ring
+may leave such a share of its window's variance, beside what noise makes: the plainest first, for what stands alone is
+told from what overlaps only once the plain ones are out of the way.
+"""
 RING_INNER, RING_OUTER = 0.6, 0.85
 """The ring that a disc is weighed against, in its diameters."""
-LEAST_DISC, LEAST_RING = 0.7, 0.4
-"""So much of disc and ring must lie on the frame."""
-MAX_SCATTER = 1.5e-3
-"""Wide shadows cover so much of a frame that its scatter is theirs: a dip of several times this is one in any case."""
-FITTED_PX = 48
+FITTED_PX = 30
 """Windows about shadows are binned until they are no more px than this across."""
-MAX_DIPS, MAX_FAILED = 400, 10
-"""So many dips are looked at, and the search ends when so many in a row were no shadows."""
-LEFT_SHARE, REFINED = 0.6, 2
-MAX_LEFT_SHARE = 0.6
-"""A ring that leaves more than this share of a window's variance is none."""
-MAX_EDGE = 0.45
-"""An edge softer than this share of the radius is no shadow's, but a stain or the light's own."""
-LEAST_SOFT_PX, LEAST_INNER = 0.3, 0.02
+MAX_DIPS, MAX_FAILED = 150, 12
+"""So many dips are looked at, and a search ends when so many in a row were no shadows."""
+LEFT_SHARE = 0.6
+MAX_EDGE, EDGE_PX = 0.2, 1.5
+"""An edge softer than this share of the radius, the grain's own share and so many px is no shadow's, but a stain or
+the light's own: a grain as wide as √depth of the beam softens the edge by no more than that.
+"""
+SEEN = 6.0
+"""A shadow is so many times as deep as white noise makes the mean over it."""
+LEAST_SOFT_PX, LEAST_INNER, LEAST_BRIGHT = 0.3, 0.02, 0.15
 """An edge is at least so soft in px; a bright middle below this share of the radius is none."""
 MODEL_SHARE = 0.015
 """What a grain's own size leaves uncertain of the beam's diameter, as a share."""
 SURE = 4.0
+STEPS, TURN, LEAST_GAIN = 24, 2.5, 1e-4
+"""A fit takes so many steps at the most, weighs down what lies beyond so many scatters, and ends when it gains less."""
 
 
 @dataclass(frozen=True)
@@ -60,13 +74,43 @@ class Shadow:
     soft_px: float
 
 
-def shadows_of(plane: Any, binned: int, obstruction: float = 0.0) -> tuple[Shadow, ...]:
-    """Return the shadows of dust on a flat.
+def shade_of(shadow: Shadow, place: tuple[float, float], x: Plane, y: Plane) -> Plane:
+    """Return what a shadow takes of the logarithm of the light, were it at another place.
+
+    Parameters
+    ----------
+    shadow
+        The shadow.
+    place
+        Its middle, in px of the frame.
+    x, y
+        Where it is asked for, in px of the frame.
+
+    Returns
+    -------
+    array
+        Of the shape of ``x``, above 0 in the shadow.
+    """
+    radius = shadow.outer_px.value / 2
+    inner = shadow.inner_px / shadow.outer_px.value
+    return _shade((*place, radius, shadow.soft_px / radius, inner, shadow.depth), x, y)
+
+
+@dataclass(frozen=True)
+class FlatLight:
+    """A flat taken apart: its light without dust, and the shadows of dust, the deepest first."""
+
+    smooth: SmoothLight
+    shadows: tuple[Shadow, ...]
+
+
+def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
+    """Return the light and the shadows of a flat.
 
     Parameters
     ----------
     plane
-        The flat's light, (rows, columns).
+        The flat's light, (rows, columns), above 0.
     binned
         How many px of the frame one of the plane's is across.
     obstruction
@@ -74,19 +118,47 @@ def shadows_of(plane: Any, binned: int, obstruction: float = 0.0) -> tuple[Shado
 
     Returns
     -------
-    tuple of Shadow
-        The deepest first, in px of the frame.
+    FlatLight
+        Shadows in px of the frame.
     """
-    detail = detail_of(plane).astype(np.float64)
+    # What moves to and fro between light and dust settles within a few rounds: wide shadows first pull the light down.
+    whole = np.log(plane).astype(np.float64)
+    smooth = smooth_light(plane, order=LOW_ORDER)
+    rings: list[_Ring] = []
+    for search, most_left in enumerate(LEFT_SHARES):
+        detail = whole - smooth.on_plane()
+        for ring in rings:
+            _put(detail, ring, 1.0)
+        rings = [again for ring in rings if (again := _refined(detail, ring, most_left)) is not None]
+        before = len(rings)
+        smallest = SMALLEST_PX if search > 2 else WIDE_PX
+        rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, most_left, smallest)])
+        if search > 2 and len(rings) == before:
+            break
+        taken = np.zeros_like(whole)
+        for ring in rings:
+            _put(taken, ring, 1.0)
+        smooth = smooth_light(plane, taken, order=FULL_ORDER if search > 1 else LOW_ORDER)
+    shadows = tuple(sorted((ring.shadow(binned) for ring in rings), key=lambda shadow: -shadow.depth))
+    return FlatLight(smooth, shadows)
+
+
+def shadows_of(plane: Plane, binned: int, obstruction: float = 0.0) -> tuple[Shadow, ...]:
+    """Return the shadows of dust on a flat, see :func:`light_of`."""
+    return light_of(plane, binned, obstruction).shadows
+
+
+def _searched(detail: Plane, obstruction: float, most_left: float, smallest_px: float) -> list[_Ring]:
+    """Return the rings that dips of a plane are, and take them out of it."""
     rings: list[_Ring] = []
     tried: list[_Dip] = []
     failed = 0
-    for dip in _dips(detail):
+    for dip in _dips(detail, smallest_px):
         # What was found before is taken out: only what is left of a dip counts.
         if any(dip.is_same(other) for other in tried) or _depth_at(detail, dip) < LEFT_SHARE * dip.depth:
             continue
         tried.append(dip)
-        ring = _fitted(detail, dip, obstruction)
+        ring = _fitted(detail, dip, obstruction, most_left)
         if ring is None:
             failed += 1
             if failed > MAX_FAILED:
@@ -95,15 +167,12 @@ def shadows_of(plane: Any, binned: int, obstruction: float = 0.0) -> tuple[Shado
         failed = 0
         _put(detail, ring, 1.0)
         rings.append(ring)
-        if len(rings) == MAX_MOTES:
+        if len(rings) >= MAX_MOTES:
             break
-    rings = _without_doubles(detail, rings)
-    for _ in range(REFINED):
-        rings = [again for ring in rings if (again := _refined(detail, ring)) is not None]
-    return tuple(sorted((ring.shadow(binned) for ring in rings), key=lambda shadow: -shadow.depth))
+    return rings
 
 
-def _without_doubles(detail: Any, rings: list[_Ring]) -> list[_Ring]:
+def _without_doubles(detail: Plane, rings: list[_Ring]) -> list[_Ring]:
     """Return rings of which none is the rest of a deeper one at the same place, whose light is given back to it."""
     kept: list[_Ring] = []
     for ring in sorted(rings, key=lambda ring: -ring.depth):
@@ -118,11 +187,11 @@ def _without_doubles(detail: Any, rings: list[_Ring]) -> list[_Ring]:
     return kept
 
 
-def _refined(detail: Any, ring: _Ring) -> _Ring | None:
+def _refined(detail: Plane, ring: _Ring, most_left: float) -> _Ring | None:
     """Return a ring fitted anew with all others taken out; None where nothing is left of it."""
     _put(detail, ring, -1.0)
     dip = _Dip(0.0, ring.x, ring.y, 2 * ring.radius, ring.depth)
-    again = _fitted(detail, dip, ring.inner, near=ring)
+    again = _fitted(detail, dip, ring.inner, most_left, near=ring)
     if again is not None:
         _put(detail, again, 1.0)
     return again
@@ -165,110 +234,45 @@ class _Ring:
         return Shadow(x, y, Estimate(outer, standard), self.inner * outer, self.depth, soft)
 
 
-def detail_of(plane: Any) -> Any:
-    """Return a flat over its smooth light, less 1: a polynomial over the frame that dust does not pull along."""
-    rows, columns = plane.shape
-    step = max(1, min(rows, columns) // 60)
-    coarse = _binned(np.log(plane), step)
-    design = _design(coarse.shape, step, plane.shape)
-    values, kept = coarse.ravel().astype(float), np.ones(coarse.size, bool)
-    # From coarse to fine, from above: dust only darkens, and must not pull the light down or bend the finer one.
-    for order in ORDERS:
-        own = np.array([down + across <= order for down, across in _terms()])
-        weights = kept.astype(float)
-        for _ in range(ROUNDS):
-            left = weighted_fit(design[:, own], values, weights).residuals
-            weights = np.where(left > 0, 1.0, BELOW) * kept
-        above = left[kept & (left > 0)]
-        scatter = max(scatter_about_zero(above), 1e-6)
-        clean = left > -4 * scatter
-        if clean.sum() >= MIN_CLEAN_SHARE * clean.size:
-            kept = clean
-    found = weighted_fit(design[kept], values[kept]).parameters
-    terms = _terms()
-    across = np.polynomial.legendre.legvander(np.linspace(-1, 1, columns), POLYNOMIAL)
-    down = np.polynomial.legendre.legvander(np.linspace(-1, 1, rows), POLYNOMIAL)
-    weights = np.zeros((POLYNOMIAL + 1, POLYNOMIAL + 1))
-    for term, value in zip(terms, found, strict=True):
-        weights[term] = value
-    smooth = down @ weights @ across.T
-    return (np.log(plane) - smooth).astype(np.float32)
+def detail_of(plane: Plane, smooth: SmoothLight) -> Plane:
+    """Return the logarithm of a flat over its smooth light."""
+    return np.log(plane) - smooth.on_plane()
 
 
-def _terms() -> list[tuple[int, int]]:
-    return [(down, across) for down in range(POLYNOMIAL + 1) for across in range(POLYNOMIAL + 1 - down)]
-
-
-def _design(coarse: tuple[int, int], step: int, whole: tuple[int, int]) -> Any:
-    """Return the polynomials at the middles of a coarse grid, one column for each term."""
-    down, across = (
-        np.polynomial.legendre.legvander(
-            (np.arange(count) * step + (step - 1) / 2) / max(of - 1, 1) * 2 - 1, POLYNOMIAL
-        )
-        for count, of in zip(coarse, whole, strict=True)
-    )
-    return np.stack([np.outer(down[:, i], across[:, j]).ravel() for i, j in _terms()], axis=1)
-
-
-def _binned(plane: Any, by: int) -> Any:
-    rows, columns = plane.shape[0] // by, plane.shape[1] // by
-    return plane[: rows * by, : columns * by].reshape(rows, by, columns, by).mean(axis=(1, 3))
-
-
-def _dips(detail: Any) -> list[_Dip]:
-    """Return what is dark and round at every size, the surest first."""
-    from scipy.ndimage import minimum_filter
-    from scipy.signal import fftconvolve
+def _dips(detail: Plane, smallest_px: float) -> list[_Dip]:
+    """Return what is dark and round at every size from the smallest on, the surest first."""
+    from scipy.ndimage import gaussian_filter, minimum_filter
 
     found: list[_Dip] = []
-    noise, by = _noise(detail), 1
-    while min(detail.shape) // by >= SIZES[0] / LARGEST_SHARE:
-        level = _binned(detail, by) if by > 1 else detail
-        there = np.ones_like(level)
-        for size in SIZES:
-            disc, ring = _weights(size)
-            if size > LARGEST_SHARE * min(level.shape):
-                continue
-            means = []
-            for kernel, least in ((disc, LEAST_DISC), (ring, LEAST_RING)):
-                share = fftconvolve(there, kernel, mode="same")
-                mean = fftconvolve(level, kernel, mode="same") / np.maximum(share, 1e-9)
-                means.append(np.where(share >= least, mean, np.nan))
-            entries = means[0] - means[1]
-            known = np.isfinite(entries)
-            if not known.any():
-                continue
-            scatter = max(mad_scatter(entries[known]), 1e-9)
-            white = noise / by * math.sqrt(float((disc**2).sum() + (ring**2).sum()))
-            limit = -max(SIGNIFICANT * max(min(scatter, MAX_SCATTER), white), MIN_DEPTH / 2)
-            entries = np.where(known, entries, np.inf)
-            lowest = (entries == minimum_filter(entries, size=max(3, round(size / 2)))) & (entries < limit)
-            for row, column in zip(*np.nonzero(lowest), strict=True):
-                x, y = (at * by + (by - 1) / 2 for at in (float(column), float(row)))
-                depth = -float(entries[row, column])
-                found.append(_Dip(depth / scatter, x, y, size * by, depth))
-        by *= 2
-    # By what a filter matched to each would tell over white noise: a wide shadow before the arcs that it is made of.
-    return sorted(found, key=lambda dip: -dip.depth * dip.size)[:MAX_DIPS]
+    noise, size = _noise(detail), smallest_px
+    level, by = detail, 1
+    while size <= LARGEST_SHARE * min(detail.shape):
+        while CORE * size / by > FINE_PX:
+            level, by = cell_means(level, 2), 2 * by
+        core, around = CORE * size / by, AROUND * size / by
+        entries = gaussian_filter(level, core, mode="nearest") - gaussian_filter(level, around, mode="nearest")
+        # White noise through the difference of two Gaussians.
+        overlap = 1 / core**2 + 1 / around**2 - 4 / (core**2 + around**2)
+        white = noise / by * math.sqrt(overlap / (4 * math.pi))
+        some = entries.ravel()[:: max(1, entries.size // ENOUGH)]
+        scatter = max(min(mad_scatter(some), PATTERNED * white), white, MIN_DEPTH / 10)
+        near = max(3, round(size / by / 2))
+        lowest = (entries == minimum_filter(entries, size=near)) & (entries < -SIGNIFICANT * scatter)
+        for row, column in zip(*np.nonzero(lowest), strict=True):
+            x, y = (at * by + (by - 1) / 2 for at in (float(column), float(row)))
+            depth = -float(entries[row, column])
+            found.append(_Dip(depth / white, x, y, size, depth))
+        size *= WIDER
+    return sorted(found, key=lambda dip: -dip.sure)[:MAX_DIPS]
 
 
-def _weights(size: float) -> tuple[Any, Any]:
-    """Return what weighs a disc of a diameter in px, and the ring around it, each to a sum of 1."""
-    half = math.ceil(RING_OUTER * size)
-    down, across = np.mgrid[-half : half + 1, -half : half + 1]
-    apart = np.hypot(down, across)
-    disc = (apart <= size / 2).astype(float)
-    ring = ((apart > RING_INNER * size) & (apart <= RING_OUTER * size)).astype(float)
-    return disc / disc.sum(), ring / ring.sum()
-
-
-def _depth_at(detail: Any, dip: _Dip) -> float:
+def _depth_at(detail: Plane, dip: _Dip) -> float:
     """Return how much darker a disc still is than the ring around it."""
-    by = max(1, round(dip.size / SIZES[1]))
+    by = max(1, round(dip.size / 7))
     reach = RING_OUTER * dip.size + by
     left, right = max(0, int(dip.x - reach)), min(detail.shape[1], int(dip.x + reach) + 1)
     top, bottom = max(0, int(dip.y - reach)), min(detail.shape[0], int(dip.y + reach) + 1)
-    window = _binned(detail[top:bottom, left:right], by)
+    window = cell_means(detail[top:bottom, left:right], by)
     if not window.size:
         return 0.0
     down, across = np.mgrid[0 : window.shape[0], 0 : window.shape[1]].astype(float)
@@ -279,61 +283,101 @@ def _depth_at(detail: Any, dip: _Dip) -> float:
     return float(window[ring].mean() - window[disc].mean()) if disc.any() and ring.any() else 0.0
 
 
-def _fitted(detail: Any, dip: _Dip, inner: float, near: _Ring | None = None) -> _Ring | None:
+def _fitted(detail: Plane, dip: _Dip, inner: float, most_left: float, near: _Ring | None = None) -> _Ring | None:
     """Return the ring that a dip is, or None where it is none; ``near`` is one that it was found to be before."""
-    from scipy.optimize import least_squares
-
-    best = None
+    best: tuple[float, _Found] | None = None
     for wide in (dip.size, 1.6 * dip.size) if near is None else (1.3 * dip.size,):
         cut = _cut(detail, dip.x, dip.y, 0.95 * wide + 3, max(1, math.ceil(2 * wide / FITTED_PX)))
         if cut is None:
             continue
-        values, at_x, at_y = cut
+        values = cut[0]
         noise, depth = _noise(values), max(-float(np.percentile(values, 15)), 1e-5)
         start = [dip.x, dip.y, wide / 2, 0.15, max(inner, 0.1), depth, 0.0, 0.0, 0.0]
         if near is not None:
             start[2:6] = [near.radius, max(near.soft, 0.021), max(near.inner, 0.01), near.depth]
-        low = [dip.x - 0.6 * wide, dip.y - 0.6 * wide, 0.25 * wide, 0.02, 0.0, 0.0, -1, -1, -1]
-        high = [dip.x + 0.6 * wide, dip.y + 0.6 * wide, 0.95 * wide, 0.6, 0.75, 1.0, 1, 1, 1]
-        scale = [wide / 4, wide / 4, wide / 4, 0.1, 0.1, depth, depth, depth / wide, depth / wide]
-
-        def left(p: Any, at_x: Any = at_x, at_y: Any = at_y, values: Any = values) -> Any:
-            return (p[6] + p[7] * (at_x - p[0]) + p[8] * (at_y - p[1]) - _shade(p, at_x, at_y) - values).ravel()
-
-        def slopes(p: Any, at_x: Any = at_x, at_y: Any = at_y) -> Any:
-            return _slopes(p, at_x, at_y)
-
-        found = least_squares(
-            left,
-            start,
-            slopes,
-            bounds=(low, high),
-            x_scale=scale,
-            loss="soft_l1",
-            f_scale=3 * noise,
-            max_nfev=40,
-            ftol=1e-5,
-        )
-        share = float(np.mean(left(found.x) ** 2)) / max(float(values.var()), 1e-18)
+        bright = (max(inner - 0.02, 0.0), inner + 0.02) if inner > LEAST_BRIGHT else (0.0, 0.75)
+        low = [dip.x - 0.6 * wide, dip.y - 0.6 * wide, 0.25 * wide, 0.02, bright[0], 0.0, -1, -1, -1]
+        high = [dip.x + 0.6 * wide, dip.y + 0.6 * wide, 0.95 * wide, 0.6, bright[1], 1.0, 1, 1, 1]
+        found = _descended(np.array(start), (np.array(low), np.array(high)), cut, noise)
+        # What noise leaves is no fault of a ring: small and faint shadows are mostly noise.
+        left = max(found.left - noise**2, 0.0)
+        share = left / max(float(values.var()) - noise**2, 1e-18)
         if best is None or share < best[0]:
-            best = share, found, noise
-    return None if best is None or best[0] > MAX_LEFT_SHARE else _checked(detail, best[1], best[2])
+            best = share, found
+        if share < most_left / 2:
+            break
+    return None if best is None or best[0] > most_left else _checked(detail, best[1])
 
 
-def _checked(detail: Any, found: Any, noise: float) -> _Ring | None:
+@dataclass(frozen=True)
+class _Found:
+    """Numbers of a ring and of the light about it, their standard uncertainties, and the mean square that is left."""
+
+    numbers: Plane
+    standard: Plane
+    left: float
+
+
+def _descended(start: Plane, limits: tuple[Plane, Plane], cut: tuple[Plane, Plane, Plane], noise: float) -> _Found:
+    """Return the ring that fits a window best, by steps of Levenberg and Marquardt (1963), outliers weighed down."""
+    values, at_x, at_y = cut
+    p = np.clip(start, *limits)
+
+    def compared(p: Plane) -> tuple[Plane, Plane, float]:
+        light = p[6] + p[7] * (at_x - p[0]) + p[8] * (at_y - p[1])
+        left = (light - _shade(p, at_x, at_y) - values).ravel()
+        weights = 1 / np.maximum(np.abs(left) / (TURN * scale), 1.0)
+        return left, weights, float((weights * left**2).sum())
+
+    scale = max(noise, 0.3 * float(values.std()))
+    left, weights, cost = compared(p)
+    damping = 1e-2
+    normal = np.eye(len(p))
+    for step_number in range(STEPS):
+        slopes = _slopes(p, at_x, at_y)
+        weighted = slopes * weights[:, None]
+        normal = weighted.T @ slopes
+        size = np.diag(normal) + 1e-18
+        gained = 0.0
+        while damping < 1e8:
+            step = np.linalg.solve(normal + np.diag(damping * size), weighted.T @ left)
+            there = np.clip(p - step, *limits)
+            found = compared(there)
+            if found[2] < cost:
+                gained = 1 - found[2] / cost
+                p, (left, weights, cost) = there, found
+                damping = max(damping / 8, 1e-9)
+                break
+            damping *= 6
+        if step_number == STEPS // 3:
+            scale = max(noise, 1.4826 * float(np.median(np.abs(left))))
+            left, weights, cost = compared(p)
+        elif gained < LEAST_GAIN:
+            break
+    mean = max(float((weights * left**2).sum() / weights.sum()), noise**2)
+    # What lies at its limit is known, and takes no part in what is not.
+    free = (p > limits[0] + 1e-9) & (p < limits[1] - 1e-9)
+    covariance = np.zeros_like(normal)
+    covariance[np.ix_(free, free)] = np.linalg.pinv(normal[np.ix_(free, free)]) * mean
+    return _Found(p, np.sqrt(np.maximum(np.diag(covariance), 0.0)), float(np.mean(left**2)))
+
+
+def _checked(detail: Plane, found: _Found) -> _Ring | None:
     """Return a fit as a ring where its numbers are a shadow's, and certain."""
-    p = found.x
-    covariance = np.linalg.pinv(found.jac.T @ found.jac) * max(float(np.mean(found.fun**2)), noise**2)
-    standard = np.sqrt(np.maximum(np.diag(covariance), 0.0))
-    if p[5] < max(MIN_DEPTH, SURE * standard[5]) or p[3] > MAX_EDGE or p[2] < SURE * standard[2]:
+    p, standard = found.numbers, found.standard
+    if p[5] < max(MIN_DEPTH, SURE * standard[5]) or p[2] < SURE * standard[2]:
+        return None
+    if p[3] > MAX_EDGE + math.sqrt(p[5]) + EDGE_PX / p[2] or 2 * p[2] < SMALLEST_PX:
+        return None
+    if p[5] * math.sqrt(math.pi) * p[2] < SEEN * _noise(detail):
         return None
     if not (0 <= p[0] < detail.shape[1] and 0 <= p[1] < detail.shape[0]):
         return None
-    inner = float(p[4]) if p[4] > max(0.15, SURE * standard[4]) else 0.0
+    inner = float(p[4]) if p[4] > max(LEAST_BRIGHT, SURE * standard[4]) else 0.0
     return _Ring(float(p[0]), float(p[1]), float(p[2]), float(p[3]), inner, float(p[5]), float(standard[2]))
 
 
-def _shade(p: Any, at_x: Any, at_y: Any) -> Any:
+def _shade(p: Plane | tuple[float, ...], at_x: Plane, at_y: Plane) -> Plane:
     """Return how much a ring takes: its middle, radius, softness and inner radius as shares of that, depth."""
     from scipy.special import erfc
 
@@ -342,10 +386,10 @@ def _shade(p: Any, at_x: Any, at_y: Any) -> Any:
     shade = 0.5 * erfc((apart - p[2]) / soft)
     if p[4] > LEAST_INNER:
         shade = shade - 0.5 * erfc((apart - p[2] * p[4]) / soft)
-    return p[5] * shade
+    return np.asarray(p[5] * shade)
 
 
-def _slopes(p: Any, at_x: Any, at_y: Any) -> Any:
+def _slopes(p: Plane, at_x: Plane, at_y: Plane) -> Plane:
     """Return the derivatives of a sloping light less a ring by its nine numbers, one column for each."""
     from scipy.special import erfc
 
@@ -378,7 +422,7 @@ def _slopes(p: Any, at_x: Any, at_y: Any) -> Any:
     return np.stack([column.ravel() for column in columns], axis=1)
 
 
-def _put(detail: Any, ring: _Ring, sign: float) -> None:
+def _put(detail: Plane, ring: _Ring, sign: float) -> None:
     """Add to a plane what a ring took, or take it again where ``sign`` is −1."""
     reach = ring.radius * (1 + 3 * ring.soft) + 2
     left, right = max(0, int(ring.x - reach)), min(detail.shape[1], int(ring.x + reach) + 2)
@@ -388,17 +432,17 @@ def _put(detail: Any, ring: _Ring, sign: float) -> None:
     detail[top:bottom, left:right] += sign * _shade(p, across, down)
 
 
-def _cut(detail: Any, x: float, y: float, reach: float, by: int) -> tuple[Any, Any, Any] | None:
+def _cut(detail: Plane, x: float, y: float, reach: float, by: int) -> tuple[Plane, Plane, Plane] | None:
     """Return a window of a plane, binned, and where its px lie; None where too little of it is on the frame."""
     left, right = max(0, int(x - reach)), min(detail.shape[1], int(x + reach) + 1)
     top, bottom = max(0, int(y - reach)), min(detail.shape[0], int(y + reach) + 1)
     if min(right - left, bottom - top) < max(1.1 * reach, 5 * by):
         return None
-    window = _binned(detail[top:bottom, left:right].astype(float), by)
+    window = cell_means(detail[top:bottom, left:right], by)
     down, across = np.mgrid[0 : window.shape[0], 0 : window.shape[1]].astype(float)
     return window, left + across * by + (by - 1) / 2, top + down * by + (by - 1) / 2
 
 
-def _noise(values: Any) -> float:
+def _noise(values: Plane) -> float:
     """Return the scatter of px against their neighbours' mean, which smooth shadows do not make."""
-    return max(pixel_scatter(values), 1e-7)
+    return max(pixel_scatter(values, max(1, values.size // ENOUGH)), 1e-7)

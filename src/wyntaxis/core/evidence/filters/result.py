@@ -10,14 +10,13 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.filters.dust import Shadow, shadows_of
+from wyntaxis.core.evidence.filters.dust import FlatLight, Shadow, light_of
 from wyntaxis.core.evidence.filters.flats import FlatSet, night_of
 from wyntaxis.core.evidence.filters.serve import Comparison, compared
 from wyntaxis.core.evidence.filters.shift import PairShift, pair_shift
 from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.evidence.sensor.flats import falloff
 from wyntaxis.core.train.surfaces import DustSurface
 from wyntaxis.core.wording import plus_minus
 
@@ -28,19 +27,21 @@ SEEN_PX = 1.0
 TILES = 40
 SAME_PLACE_SHARE = 0.15
 """Two filters' shadows within this share of their width, and as wide to it, are of one grain."""
-MIN_FALLOFF_PERCENT = 0.5
+NEAREST_PUPIL_MM = 150.0
+"""An exit pupil that nobody told lies anywhere from here on."""
 
 
 @dataclass(frozen=True)
 class FlatOptics:
-    """What flats are told of the rig: pixel in µm, focal ratio with its standard uncertainty as a share, obstruction,
-    bias in ADU, the converter's bits, the surfaces that dust can lie on, the light that the train leaves the corner (as
-    a share), and whether the wheel turns one way.
+    """What flats are told of the rig: pixel in µm, focal ratio with its standard uncertainty as a share, the exit
+    pupil's distance before the sensor in mm, obstruction, bias in ADU, the converter's bits, the surfaces that dust
+    can lie on, the light that the train leaves the corner (as a share), and whether the wheel turns one way.
     """
 
     pixel_um: float | None = None
     focal_ratio: float | None = None
     ratio_share: float = 0.0
+    pupil_mm: float | None = None
     obstruction: float = 0.0
     bias_adu: float = 0.0
     bits: int | None = None
@@ -123,7 +124,8 @@ class FilterResult:
     serves: tuple[Serve, ...] = ()
     not_used: tuple[UnusedFile, ...] = ()
     one_way: frozenset[str] = field(default_factory=frozenset)
-    shadows: tuple[tuple[Shadow, ...], ...] = ()
+    lights: tuple[FlatLight, ...] = ()
+    """The light and the shadows of each set."""
     names: FilterNames = DEFAULT_FILTER_NAMES
 
     def one_way_shift_px(self, *, one_way: bool) -> Estimate | None:
@@ -137,7 +139,7 @@ class FilterResult:
     def dust_of(self, place: int) -> tuple[tuple[int | None, Dust], ...]:
         """Return the grains that one set shows, each with its place among :attr:`dust`, None for one that is gone."""
         entry, found = self.sets[place], []
-        for shadow in self.shadows[place]:
+        for shadow in self.lights[place].shadows:
             known = next((k for k, grain in enumerate(self.dust) if _is_same(grain.shadow, shadow)), None)
             grain = self.dust[known] if known is not None else None
             found.append((known, grain or _placed(shadow, (entry.filter,), self.optics, entry.binning)))
@@ -175,23 +177,24 @@ def measured(
     FilterResult
         With what could not be had told in words.
     """
-    shadows: dict[int, tuple[Shadow, ...]] = {}
+    lights: list[FlatLight] = []
     for index, entry in enumerate(sets):
         watch(index, len(sets))
-        shadows[index] = shadows_of(entry.mean(), entry.binned, optics.obstruction)
+        lights.append(light_of(entry.mean(), entry.binned, optics.obstruction))
     watch(len(sets), len(sets))
-    found = tuple(shadows[index] for index in range(len(sets)))
-    result = FilterResult(tuple(sets), optics, not_used=tuple(not_used), one_way=one_way, shadows=found, names=names)
+    result = FilterResult(
+        tuple(sets), optics, not_used=tuple(not_used), one_way=one_way, lights=tuple(lights), names=names
+    )
     repeats = [
         repeat
         for key in dict.fromkeys(names.key(entry.filter) for entry in sets)
-        for repeat in _repeats(result, [k for k, e in enumerate(sets) if names.key(e.filter) == key], shadows)
+        for repeat in _repeats(result, [k for k, e in enumerate(sets) if names.key(e.filter) == key], lights)
     ]
     return replace(
         result,
-        levels=tuple(_levels(sets)),
+        levels=tuple(_levels(sets, lights)),
         repeats=tuple(repeats),
-        dust=tuple(_dust(sets, shadows, optics, names)),
+        dust=tuple(_dust(sets, [light.shadows for light in lights], optics, names)),
         serves=tuple(_serves(sets, names)),
     )
 
@@ -199,16 +202,15 @@ def measured(
 # Levels
 
 
-def _levels(sets: Sequence[FlatSet]) -> Iterator[Level]:
+def _levels(sets: Sequence[FlatSet], lights: Sequence[FlatLight]) -> Iterator[Level]:
     rates = [_rate(entry) for entry in sets]
     brightest = max((rate for rate in rates if rate is not None), default=None)
-    for entry, rate in zip(sets, rates, strict=True):
+    for entry, rate, light in zip(sets, rates, lights, strict=True):
         share = float(np.mean([flat.level_adu / flat.end_adu for flat in entry.flats]))
-        corner, off = falloff(_tiles(entry.mean()))
-        flat_field = corner > 100 - MIN_FALLOFF_PERCENT
+        smooth = light.smooth
         brightness = rate / brightest if rate is not None and brightest else None
-        why = "the light hardly falls off, so its centre cannot be measured" if flat_field else ""
-        yield Level(entry, share, corner / 100, None if flat_field else off / 100, brightness, why)
+        why = "" if smooth.falls else "the light hardly falls off, so its centre cannot be measured"
+        yield Level(entry, share, smooth.corner_share, smooth.off_centre if smooth.falls else None, brightness, why)
 
 
 def _rate(entry: FlatSet) -> float | None:
@@ -221,24 +223,22 @@ def _rate(entry: FlatSet) -> float | None:
     return sum(rates) / len(rates) if rates else None
 
 
-def _tiles(plane: Any) -> Any:
-    """Return the medians of tiles, which motes do not pull."""
-    side = max(1, max(plane.shape) // TILES)
-    rows, columns = plane.shape[0] // side, plane.shape[1] // side
-    blocks = plane[: rows * side, : columns * side].reshape(rows, side, columns, side)
-    return np.median(blocks.transpose(0, 2, 1, 3).reshape(rows, columns, -1), axis=2)
-
-
 # Repeatability
+
+
+def _turning(shadows: Sequence[Shadow], optics: FlatOptics, binning: int) -> list[bool | None]:
+    """Return of each shadow whether it lies on a filter; None where no documented surface lies there."""
+    surfaces = [_placed(shadow, (), optics, binning).surface for shadow in shadows]
+    return [None if surface is None else surface.is_filter for surface in surfaces]
 
 
 def _unseen(pair: PairShift, optics: FlatOptics, binning: int) -> str:
     """Return why a wheel that stops :data:`SEEN_PX` off would not be seen, empty where a shadow shows it."""
     if not pair.shadows:
         return pair.why
-    placed = [(entry, _placed(entry.shadow, (), optics, binning).surface) for entry in pair.shadows]
-    turning = [entry for entry, surface in placed if surface is not None and surface.is_filter]
-    if not turning and any(surface is None for _, surface in placed):
+    places = _turning([entry.shadow for entry in pair.shadows], optics, binning)
+    turning = [entry for entry, is_filter in zip(pair.shadows, places, strict=True) if is_filter]
+    if not turning and None in places:
         return "it is not known whether their shadows lie on a filter, which turns with the wheel"
     if not turning:
         return "every shadow that can be registered lies on glass that does not turn with the wheel"
@@ -248,7 +248,7 @@ def _unseen(pair: PairShift, optics: FlatOptics, binning: int) -> str:
     return ""
 
 
-def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tuple[Shadow, ...]]) -> Iterator[Repeat]:
+def _repeats(result: FilterResult, places: Sequence[int], lights: Sequence[FlatLight]) -> Iterator[Repeat]:
     """Yield how a filter comes back within each of its sets; between two of one night where no set has two flats."""
     entries = False
     for place in places:
@@ -258,7 +258,8 @@ def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tup
             continue
         entries = True
         turned = True if len(entry.visits) > 1 else None
-        found = [pair_shift(*planes, shadows[place], entry.binned) for planes in pairs]
+        turning = _turning(lights[place].shadows, result.optics, entry.binning)
+        found = [pair_shift(planes, lights[place], entry.binned, turning) for planes in pairs]
         yield Repeat(
             entry.filter,
             entry.title,
@@ -276,8 +277,8 @@ def _repeats(result: FilterResult, places: Sequence[int], shadows: dict[int, tup
         one, other = result.sets[first], result.sets[second]
         alike = one.size_px == other.size_px and one.binned == other.binned and one.rotation_deg == other.rotation_deg
         if alike and night_of(one.flats[0]) == night_of(other.flats[0]):
-            both = shadows[first]
-            pair = pair_shift(one.mean(), other.mean(), both, one.binned)
+            turning = _turning(lights[first].shadows, result.optics, one.binning)
+            pair = pair_shift((one.mean(), other.mean()), lights[first], one.binned, turning)
             yield Repeat(
                 one.filter,
                 f"{one.title} and {other.title}",
@@ -319,7 +320,7 @@ def _one_way(result: FilterResult, entry: FlatSet) -> bool | None:
 
 
 def _dust(
-    sets: Sequence[FlatSet], shadows: dict[int, tuple[Shadow, ...]], optics: FlatOptics, names: FilterNames
+    sets: Sequence[FlatSet], shadows: Sequence[tuple[Shadow, ...]], optics: FlatOptics, names: FilterNames
 ) -> Iterator[Dust]:
     """Yield each grain once, with the filters through which it is seen, of each filter's newest flats."""
     newest = {names.key(entry.filter): place for place, entry in enumerate(sets)}
@@ -342,12 +343,16 @@ def _is_same(one: Shadow, other: Shadow) -> bool:
 
 
 def _placed(shadow: Shadow, filters: tuple[str, ...], optics: FlatOptics, binning: int) -> Dust:
-    """Return a grain with its distance, ``x = w p N``, and the surface there."""
+    """Return a grain with its distance, ``x = w N/(1 + w N/P)``, and the surface there."""
     if optics.pixel_um is None or optics.focal_ratio is None:
         return Dust(shadow, filters, None, None, "the rig has no pixel size or no focal ratio")
     factor = optics.pixel_um * binning * optics.focal_ratio / 1000
-    value = shadow.outer_px.value * factor
-    standard = math.hypot(shadow.outer_px.standard * factor, optics.ratio_share * value)
+    # Seen from an exit pupil at a finite distance, a shadow is wider than its beam.
+    far = shadow.outer_px.value * factor
+    bent = 1 / (1 + far / (optics.pupil_mm or math.inf))
+    value = far * bent
+    unknown = 0.0 if optics.pupil_mm else far * (1 - 1 / (1 + far / NEAREST_PUPIL_MM)) / math.sqrt(3)
+    standard = math.hypot(shadow.outer_px.standard * factor * bent**2, optics.ratio_share * value * bent, unknown)
     distance = Estimate(value, standard)
     if not optics.surfaces:
         return Dust(shadow, filters, distance, None, "the train documents no surface there")

@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.filters.shift import LEAST_NOISE, cells_of, pixel_noise
+from wyntaxis.core.evidence.filters.shift import LEAST_NOISE, pixel_noise
+from wyntaxis.core.evidence.filters.smooth_light import cell_means
 from wyntaxis.core.fitting import clipped_fit, scatter_about_zero
 from wyntaxis.core.ledger import Verdict
 
@@ -67,7 +68,7 @@ def compared(old: Any, new: Any, binned: int) -> Comparison:
     ratio = np.log(new / old)
     side = max(2, min(ratio.shape) // CELLS)
     noise = pixel_noise(ratio) / side
-    cells = cells_of(ratio, side)
+    cells = cell_means(ratio, side)
     smooth, plane, corner, corner_standard = _smooth(cells, noise)
     detail = cells - smooth
     places = _places(detail, noise, side * binned)

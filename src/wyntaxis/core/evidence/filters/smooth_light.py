@@ -1,0 +1,227 @@
+"""The light of a flat without its dust: a free profile about its own middle, times what slopes and bends a little.
+
+A round opening that cuts the beam leaves the middle of a frame flat and lets its light fall steeply, with a kink, from
+some radius on: no polynomial over the frame follows that. Its light depends on the distance from one point alone, the
+opening's middle as the sensor sees it, however steep it falls. So the model is a profile of straight pieces over that
+distance about a fitted middle, and a polynomial of low order for a panel's gradient, cos⁴ and what reflects.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wyntaxis.core.fitting import scatter_about_zero
+
+Plane = NDArray[np.float64]
+
+COARSE_CELLS = 64
+"""The light is fitted to means over cells, so many on the shorter side."""
+PIECES = 36
+"""The profile has so many straight pieces from the middle to the farthest corner."""
+LOW_ORDER, FULL_ORDER = 2, 4
+ROUNDS, BELOW = 5, 0.05
+"""What lies below the light counts this much of what lies above (asymmetric least squares; Eilers, 2003)."""
+CENTRE_ROUNDS, MAX_CENTRE_STEP = 4, 0.1
+MIN_PROFILE_FALL = 0.02
+"""The middle is fitted where the light falls by more than this from the middle to the corner."""
+STIFF = 0.01
+"""How much a bend of the profile costs against the cells' own scatter: pieces that no cell holds follow their ends."""
+
+
+@dataclass(frozen=True)
+class SmoothLight:
+    """The logarithm of the light on a plane of ``shape`` (rows, columns).
+
+    Places are told as shares of half the diagonal from the frame's middle. ``centre`` is the profile's own.
+    """
+
+    shape: tuple[int, int]
+    centre: tuple[float, float]
+    radii: Plane
+    profile: Plane
+    terms: Plane
+    scatter: float
+    """The scatter of the cells about it, as a share of the light."""
+
+    def at(self, x: Plane, y: Plane) -> Plane:
+        """Return the logarithm of the light at places, in shares of half the diagonal from the frame's middle."""
+        radius = np.hypot(x - self.centre[0], y - self.centre[1])
+        found = np.interp(radius, self.radii, self.profile)
+        for (across, up), term in zip(_powers(FULL_ORDER), self.terms, strict=True):
+            if term:
+                found = found + term * x**across * y**up
+        return np.asarray(found)
+
+    def on_plane(self) -> Plane:
+        """Return the logarithm of the light on every px of the plane."""
+        rows, columns = self.shape
+        half = math.hypot(rows, columns) / 2
+        x = (np.arange(columns) - (columns - 1) / 2)[None, :] / half
+        y = (np.arange(rows) - (rows - 1) / 2)[:, None] / half
+        found = np.interp(np.hypot(x - self.centre[0], y - self.centre[1]), self.radii, self.profile)
+        for (across, up), term in zip(_powers(FULL_ORDER), self.terms, strict=True):
+            if term:
+                found += (term * y**up) * x**across
+        return np.asarray(found)
+
+    @property
+    def corner_share(self) -> float:
+        """The light of the outermost px of the four corners, in the mean, as a share of the middle's."""
+        rows, columns = self.shape
+        half = math.hypot(rows, columns) / 2
+        x = np.array([-1.0, 1.0, -1.0, 1.0]) * (columns - 1) / 2 / half
+        y = np.array([-1.0, -1.0, 1.0, 1.0]) * (rows - 1) / 2 / half
+        zero = np.zeros(1)
+        return float(np.exp(self.at(x, y)).mean() / np.exp(self.at(zero, zero))[0])
+
+    @property
+    def off_centre(self) -> float:
+        """How far the middle of the profile lies off the frame's, as a share of half the diagonal."""
+        return math.hypot(*self.centre)
+
+    @property
+    def falls(self) -> bool:
+        """Whether the profile falls from its middle by more than nothing."""
+        return float(self.profile[0] - self.profile.min()) > MIN_PROFILE_FALL
+
+
+def smooth_light(plane: Plane, taken: Plane | None = None, order: int = FULL_ORDER) -> SmoothLight:
+    """Return the light of a flat without its dust.
+
+    Parameters
+    ----------
+    plane
+        Light, shape (rows, columns), above 0.
+    taken
+        What dust is known to take of the logarithm of the light, of the same shape; nothing where left out. Then the
+        rest counts alike above and below.
+    order
+        Of the polynomial; a low one is not bent by wide shadows that are not known yet.
+
+    Returns
+    -------
+    SmoothLight
+        Its scatter tells how well the model follows.
+    """
+    by = max(1, min(plane.shape) // COARSE_CELLS)
+    values = np.log(cell_means(plane, by))
+    if taken is not None:
+        values = values + cell_means(taken, by)
+    rows, columns = values.shape
+    half = math.hypot(*plane.shape) / 2
+    # The middles of cells; what is cut off at the right and the upper edge is less than a cell.
+    x = (np.arange(columns) * by + (by - 1) / 2 - (plane.shape[1] - 1) / 2) / half
+    y = (np.arange(rows) * by + (by - 1) / 2 - (plane.shape[0] - 1) / 2) / half
+    across, up = np.meshgrid(x, y)
+    fit = _Fit(across.ravel(), up.ravel(), values.ravel(), is_clean=taken is not None)
+    fit.solve(LOW_ORDER)
+    for _ in range(CENTRE_ROUNDS):
+        if fit.fall() < MIN_PROFILE_FALL or not fit.move_centre():
+            break
+        fit.solve(LOW_ORDER)
+    fit.solve(order)
+    radii = np.linspace(0, fit.reach, PIECES + 1)
+    return SmoothLight(
+        (int(plane.shape[0]), int(plane.shape[1])), fit.centre, radii, fit.profile, fit.terms, fit.scatter
+    )
+
+
+def cell_means(plane: Plane, by: int) -> Plane:
+    """Return the means of a plane over squares of so many px."""
+    if by == 1:
+        return plane.astype(np.float64)
+    rows, columns = plane.shape[0] // by, plane.shape[1] // by
+    blocks = plane[: rows * by, : columns * by].reshape(rows, by, columns, by)
+    return np.asarray(blocks.mean(axis=(1, 3), dtype=np.float64))
+
+
+def _powers(order: int) -> list[tuple[int, int]]:
+    """Return the powers of x and y of the polynomial; what depends on the radius alone is the profile's."""
+    found = [(across, up) for across in range(FULL_ORDER + 1) for up in range(FULL_ORDER + 1 - across)]
+    return [powers for powers in found if 0 < sum(powers) <= order]
+
+
+class _Fit:
+    """A fit of profile, middle and polynomial to cells."""
+
+    def __init__(self, x: Plane, y: Plane, values: Plane, *, is_clean: bool) -> None:
+        self.x, self.y, self.values, self.is_clean = x, y, values, is_clean
+        self.centre = (0.0, 0.0)
+        self.reach = 1.0
+        self.profile = np.zeros(PIECES + 1)
+        self.terms = np.zeros(len(_powers(FULL_ORDER)))
+        self.weights = np.ones(values.size)
+        self.residuals = np.zeros(values.size)
+        self.scatter = 0.0
+
+    def fall(self) -> float:
+        """Return how much the profile falls from its middle to its end."""
+        return float(abs(self.profile[0] - self.profile[-1]))
+
+    def _hats(self) -> tuple[Plane, NDArray[np.int64], Plane]:
+        """Return of each cell its radius, the piece that it lies in, and how far along."""
+        radius = np.hypot(self.x - self.centre[0], self.y - self.centre[1])
+        self.reach = float(radius.max()) * (1 + 1e-9)
+        along = radius / self.reach * PIECES
+        piece = np.minimum(along.astype(np.int64), PIECES - 1)
+        return radius, piece, along - piece
+
+    def solve(self, order: int) -> None:
+        """Fit profile and polynomial about the present middle, dust not pulling them along."""
+        _, piece, share = self._hats()
+        powers = _powers(order)
+        design = np.zeros((self.values.size, PIECES + 1 + len(powers)))
+        cells = np.arange(self.values.size)
+        design[cells, piece], design[cells, piece + 1] = 1 - share, share
+        for place, (across, up) in enumerate(powers):
+            design[:, PIECES + 1 + place] = self.x**across * self.y**up
+        bends = np.zeros((PIECES - 1, design.shape[1]))
+        for place in range(PIECES - 1):
+            bends[place, place : place + 3] = (1.0, -2.0, 1.0)
+        # A term that the profile can stand for goes to the profile: it costs a little.
+        ridge = np.zeros((len(powers), design.shape[1]))
+        ridge[np.arange(len(powers)), PIECES + 1 + np.arange(len(powers))] = 1e-3
+        penalty = STIFF**2 * bends.T @ bends * self.values.size / PIECES + ridge.T @ ridge * self.values.size
+        weights, found, left = self.weights, np.zeros(design.shape[1]), self.residuals
+        scatter = 1.0
+        for _ in range(ROUNDS):
+            weighted = design * weights[:, None]
+            found = np.asarray(np.linalg.solve(weighted.T @ design + penalty, weighted.T @ self.values), float)
+            left = self.values - design @ found
+            if self.is_clean:
+                scatter = max(scatter_about_zero(left), 1e-7)
+                weights = 1 / np.maximum(np.abs(left) / (2 * scatter), 1.0)
+            else:
+                scatter = max(scatter_about_zero(left[left > 0]), 1e-7)
+                weights = np.where(left > 0, 1.0, BELOW) / np.maximum(left / (3 * scatter), 1.0)
+                weights = np.where(left < -4 * scatter, BELOW**2, weights)
+        self.residuals, self.weights, self.scatter = left, weights, scatter
+        self.profile = found[: PIECES + 1]
+        self.terms = np.zeros(len(_powers(FULL_ORDER)))
+        for place, powers_of in enumerate(_powers(FULL_ORDER)):
+            if powers_of in powers:
+                self.terms[place] = found[PIECES + 1 + powers.index(powers_of)]
+
+    def move_centre(self) -> bool:
+        """Move the middle to where the rest is least, one step of Gauss and Newton; return whether it moved."""
+        radius, piece, _ = self._hats()
+        steep = (self.profile[piece + 1] - self.profile[piece]) * PIECES / self.reach
+        away = np.maximum(radius, 1e-6)
+        slopes = np.stack(
+            [-steep * (self.x - self.centre[0]) / away, -steep * (self.y - self.centre[1]) / away, self.x, self.y],
+            axis=1,
+        )
+        weighted = slopes * self.weights[:, None]
+        normal = weighted.T @ slopes
+        normal[np.diag_indices(4)] += 1e-12 + 1e-6 * np.trace(normal) / 4
+        step = np.linalg.solve(normal, weighted.T @ self.residuals)[:2]
+        step = np.clip(step, -MAX_CENTRE_STEP, MAX_CENTRE_STEP)
+        self.centre = (
+            float(np.clip(self.centre[0] + step[0], -0.5, 0.5)),
+            float(np.clip(self.centre[1] + step[1], -0.5, 0.5)),
+        )
+        return bool(np.abs(step).max() > 1e-4)
