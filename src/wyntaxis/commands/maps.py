@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.commands.shared import OK, Command, print_json, print_table
+from wyntaxis.core.json_values import JsonObject
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.foreign.keymap import KeyRule
@@ -33,7 +34,7 @@ def _paths(options: argparse.Namespace) -> int:
 
     file = read_foreign(options.file)
     suggest = Suggestions(_known(options))
-    rows: list[dict[str, Any]] = []
+    rows: list[JsonObject] = []
     for path, value in file.values.items():
         stable = stable_path(path, file.values)
         rows.append({"path": stable, "at": path, "value": value, "suggests": suggest.of(path)})
@@ -110,7 +111,7 @@ def _rule(text: str, known: dict[str, Comparable]) -> KeyRule:
         raise InputError(f"“{text[:60]}” is no rule: write PATH=quantity or PATH=quantity:unit")
     if known and quantity not in known and quantity not in _of_tables():
         raise InputError(f"“{quantity[:60]}” is nothing that this rig knows; see wyntaxis records RIG --json")
-    parts: dict[str, Any] = {"path": path, "quantity": quantity}
+    parts: JsonObject = {"path": path, "quantity": quantity}
     if unit in LIST_SEPARATORS:
         parts["separator"] = unit
     elif unit:

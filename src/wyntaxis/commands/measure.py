@@ -25,6 +25,7 @@ from wyntaxis.commands.shared import (
     shelf_of,
     work_progress,
 )
+from wyntaxis.core.json_values import JsonObject
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.field.result import FieldResult
@@ -53,7 +54,7 @@ class Measure:
     rig_optional: bool = False
     arguments: Arguments = lambda _parser: None
     options: Callable[[argparse.Namespace], Mapping[str, Any]] = lambda _options: {}
-    finish: Callable[[argparse.Namespace, Rig | None, Any, dict[str, Any]], Sequence[str]] = lambda *_given: ()
+    finish: Callable[[argparse.Namespace, Rig | None, Any, JsonObject], Sequence[str]] = lambda *_given: ()
 
     def command(self) -> Command:
         """Return it as the command line knows it."""
@@ -156,12 +157,12 @@ def _stars_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--limit", type=float, metavar="PX", help="the largest HFD of an accepted frame, in px")
 
 
-def _stars_options(options: argparse.Namespace) -> dict[str, Any]:
+def _stars_options(options: argparse.Namespace) -> JsonObject:
     return {"every": options.every, "condensed": options.each is None, "limit_px": options.limit}
 
 
 def _each_star(
-    options: argparse.Namespace, _rig: Rig | None, result: StarsResult, _entries: dict[str, Any]
+    options: argparse.Namespace, _rig: Rig | None, result: StarsResult, _entries: JsonObject
 ) -> Sequence[str]:
     """Write every star as CSV, where a file is named for them."""
     if options.each is not None:
@@ -215,16 +216,14 @@ def _field_arguments(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def _field_options(options: argparse.Namespace) -> dict[str, Any]:
+def _field_options(options: argparse.Namespace) -> JsonObject:
     """Return the spacings told by ``--at``, whose folders are read too, and the relation."""
     spacings = dict(options.at or ())
     options.paths += [path for path in spacings if path not in options.paths]
     return {"spacings": spacings, "relation": options.relation}
 
 
-def _from_shelf(
-    options: argparse.Namespace, rig: Rig | None, result: FieldResult, entries: dict[str, Any]
-) -> list[str]:
+def _from_shelf(options: argparse.Namespace, rig: Rig | None, result: FieldResult, entries: JsonObject) -> list[str]:
     """Find the sets of pieces that bring the sensor to where the field is flat; none where nothing fits."""
     from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.train.flat_spacers import wanting

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.commands.shared import (
     Command,
@@ -16,6 +16,7 @@ from wyntaxis.commands.shared import (
     rig_of,
     work_progress,
 )
+from wyntaxis.core.json_values import JsonObject
 
 if TYPE_CHECKING:
     from wyntaxis.core.rehearsal.outcome import NightOutcome
@@ -75,7 +76,7 @@ def _sky(options: argparse.Namespace) -> NightSky:
         raise InputError(f"--date: {error}") from None
 
 
-def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetting) -> dict[str, Any]:
+def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetting) -> JsonObject:
     from wyntaxis.core.rehearsal.outcome import grade_of
 
     first = outcome.first_unhandled
@@ -99,7 +100,7 @@ def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetti
     }
 
 
-def _row_json(row: FaultRow) -> dict[str, Any]:
+def _row_json(row: FaultRow) -> JsonObject:
     first = row.outcome.first_unhandled
     return {
         "fault": row.fault.id,

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.evidence.measured import Estimate, device_index
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.quantity_kinds import DEPTH_OF_FOCUS_DIFFRACTION, DEPTH_OF_FOCUS_SEEING, STAR_FWHM
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS
@@ -55,7 +56,7 @@ class MeasurementKind:
 # What each kind would write
 
 
-def _value_document(estimate: Estimate, method: str) -> dict[str, Any]:
+def _value_document(estimate: Estimate, method: str) -> JsonObject:
     return {
         "value": estimate.value,
         "standard_uncertainty": estimate.standard,

@@ -8,6 +8,7 @@ from typing import Any
 
 from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.ledger import OutOfDate, Quantity, Verdict
 from wyntaxis.core.measurement_kinds import CALLIPERS, KINDS, PORTS_READ, PROGRAM, MeasurementKind, Need
 from wyntaxis.core.quantities.ports import LINK
@@ -48,7 +49,7 @@ class Measurement:
         """Numbers settled per minute."""
         return len(self.settles) / self.kind.minutes
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> JsonObject:
         """Return the row as ``wyntaxis proofs --json`` prints it."""
         return {
             "kind": self.kind.key,

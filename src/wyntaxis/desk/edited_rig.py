@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.evidence.kinds import Evidence, EvidenceKind
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.ledger import Quantity
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.base import DocumentPath
@@ -92,11 +93,11 @@ class EditedRig(QObject):
         self._push(rig, change.label)
         return True
 
-    def set_value(self, path: DocumentPath, value: Any, label: str) -> bool:
+    def set_value(self, path: DocumentPath, value: JsonValue, label: str) -> bool:
         """Set one value of the document; None takes the key out."""
         return self.apply(Change.of(label, path, value))
 
-    def fill_in(self, path: DocumentPath, value: Any, label: str) -> bool:
+    def fill_in(self, path: DocumentPath, value: JsonValue, label: str) -> bool:
         """Put something in that has to stand, with numbers that nobody gave: they are marked as assumed."""
         return self.apply(Change(label, ((path, value),), numbers_below(path, value)))
 

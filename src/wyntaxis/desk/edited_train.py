@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.blank import NEW_PART_LENGTH_MM
@@ -36,12 +37,12 @@ class EditedTrain(EditedRig):
     def add_part(self, list_path: DocumentPath, index: int, kind: str) -> bool:
         """Put a new part of a kind in before ``index`` and choose it."""
         part_id = edit.free_id(self._everything(), kind)
-        part: dict[str, Any] = {"id": part_id, "kind": kind, "length_mm": NEW_PART_LENGTH_MM}
+        part: JsonObject = {"id": part_id, "kind": kind, "length_mm": NEW_PART_LENGTH_MM}
         return self.insert(list_path, index, part, f"Add {kind.replace('_', ' ')}", [("length_mm",)])
 
     def set_guiding(self, kind: str) -> bool:
         """Change the kind of guiding; the guide path is kept wherever the new kind can hold one."""
-        guiding: dict[str, Any] = {"kind": kind}
+        guiding: JsonObject = {"kind": kind}
         path = [part.model_dump(mode="json", exclude_unset=True) for part in self.rig.guiding.path]
         filled: list[DocumentPath] = []
         if kind == "off_axis":
@@ -88,7 +89,7 @@ class EditedTrain(EditedRig):
         self,
         list_path: DocumentPath,
         index: int,
-        part: dict[str, Any],
+        part: JsonObject,
         label: str,
         assumes: Sequence[DocumentPath] = (),
     ) -> bool:
@@ -179,7 +180,7 @@ class EditedTrain(EditedRig):
         place = self._place(tuple(where))
         return self._restructure(lambda: edit.move_part(self.document, place, index, to), f"Move {part.title}", part_id)
 
-    def _restructure(self, make: Any, label: str, choose: str | None) -> bool:
+    def _restructure(self, make: JsonValue, label: str, choose: str | None) -> bool:
         self._begin_edit()
         try:
             rig = make()

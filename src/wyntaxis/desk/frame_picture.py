@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -15,6 +15,9 @@ from wyntaxis.core.wording import number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData, PlotPanel
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 MAX_SIDE_PX = 2400
 """A larger frame is shown by every so many-th pixel."""
@@ -103,7 +106,7 @@ class FramePicture(PlotPanel):
             + (f" HFD {number(frame.hfd_px.value, 2)} px." if frame.hfd_px is not None else "")
         )
 
-    def _rings(self, x: Any, y: Any, size: Any, pen: Any) -> None:
+    def _rings(self, x: Floats, y: Floats, size: Floats, pen: Any) -> None:
         if not len(x):
             return
         item = pg.ScatterPlotItem(x=x, y=y, size=np.maximum(size, 4.0), pxMode=False, pen=pen, brush=pg.mkBrush(None))

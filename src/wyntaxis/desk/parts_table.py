@@ -131,7 +131,9 @@ class PartsModel(QAbstractTableModel):
     def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
         return len(COLUMNS)
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> str | None:
         if orientation == Qt.Orientation.Horizontal:
             if role == Qt.ItemDataRole.DisplayRole:
                 return COLUMNS[section].title
@@ -178,7 +180,7 @@ class PartsModel(QAbstractTableModel):
             return bool(shape.part.glass)
         return bool(path)
 
-    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(self, index: QModelIndex, value: str, role: int = Qt.ItemDataRole.EditRole) -> bool:
         shape, column = self._shapes[index.row()], COLUMNS[index.column()]
         text = str(value).strip()
         if text == column.text(shape) and not self._is_assumed(shape, column.path):

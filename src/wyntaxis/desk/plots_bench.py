@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -335,14 +334,15 @@ class ExposurePlot(_TwoPlots):
         for index, (name, sky) in enumerate(terms.skies.items()):
             color = run_colors(palette)[index % 5]
             pen = pg.mkPen(color, width=1.6, style=DASHES[index % 4])
-            added = 100 * added_share(times, noise, sky, terms.dark_e_s)
+            added = 100 * np.atleast_1d(added_share(times, noise, sky, terms.dark_e_s))
             self.plot.plot(times, added, pen=pen, name=plot_text(name))
             limit = sky_limited_exposure(noise, sky, terms.dark_e_s)
             self.plot.plot([limit], [5.0], pen=None, symbol="o", symbolSize=8, symbolBrush=color)
-            star: Any = np.zeros_like(times)
+            star = np.zeros_like(times)
             text = f"{name}: {number(limit, 0)} s (sky {short(sky, 3)} e⁻/s/px)"
             if terms.full_well_e is not None and terms.sampling is not None:
-                star = saturating_star_e_s(times, terms.full_well_e, sky, terms.dark_e_s, terms.sampling)
+                per_s = saturating_star_e_s(times, terms.full_well_e, sky, terms.dark_e_s, terms.sampling)
+                star = np.atleast_1d(per_s)
                 self.lower_panel.plot.plot(times[star > 0], star[star > 0], pen=pen)
                 aimed = terms.planned_s or limit
                 at = float(saturating_star_e_s(aimed, terms.full_well_e, sky, terms.dark_e_s, terms.sampling))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -18,6 +18,9 @@ from wyntaxis.desk.frame_picture import stretched
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plots import PlotData, PlotPanel
 from wyntaxis.desk.plots_bench import BenchPlot
+
+if TYPE_CHECKING:
+    from wyntaxis.core.evidence.field.shape import ShapeZone
 
 SIDE = 90
 CROP_PX = 44
@@ -86,7 +89,7 @@ class SurfacePlot(PlotPanel):
         unit, step = ("µm", entry.step_um.value) if entry.step_um is not None else ("steps", 1.0)
         assert surface.middle is not None
         x, y = np.meshgrid(np.linspace(-width / 2, width / 2, SIDE), np.linspace(-height / 2, height / 2, SIDE))
-        heights = (surface.at(x / half, y / half) - surface.middle.value) * step
+        heights = np.asarray(surface.at(x / half, y / half) - surface.middle.value) * step
         shown = np.zeros_like(heights) if residuals else heights
         most = max(float(np.abs(shown).max()), 1e-6)
         image = pg.ImageItem(shown.T, levels=(-most, most))
@@ -234,7 +237,7 @@ class CornersPlot(PlotPanel):
             + _radial_text(shape)
         )
 
-    def _cell(self, zone: Any, shape: FieldShape) -> tuple[int, int]:
+    def _cell(self, zone: ShapeZone, shape: FieldShape) -> tuple[int, int]:
         """Return in which of nine pieces a zone's numbers belong."""
         xs = sorted({z.x for z in shape.zones})
         ys = sorted({z.y for z in shape.zones})

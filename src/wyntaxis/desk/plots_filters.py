@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -16,11 +16,14 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData, PlotPanel
 
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Numbers
+
 MAX_SIDE = 700
 RING = np.linspace(0, 2 * np.pi, 90)
 
 
-def _thinned(plane: Any) -> tuple[Any, int]:
+def _thinned(plane: Numbers) -> tuple[Any, int]:
     by = -(-max(plane.shape) // MAX_SIDE)
     rows, columns = plane.shape[0] // by, plane.shape[1] // by
     return plane[: rows * by, : columns * by].reshape(rows, by, columns, by).mean(axis=(1, 3)), by
@@ -33,7 +36,7 @@ class _LightPlot(PlotPanel):
         super().__init__(name, "x, px", "y, px (row 0 below)")
         self.plot.setAspectLocked(True)
 
-    def _image(self, plane: Any, binned: int, levels: tuple[float, float], palette: Palette) -> None:
+    def _image(self, plane: Numbers, binned: int, levels: tuple[float, float], palette: Palette) -> None:
         thin, by = _thinned(plane)
         item = pg.ImageItem(thin.T, levels=levels)
         dark, bright = (

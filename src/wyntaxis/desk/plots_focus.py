@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -14,6 +14,9 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData
 from wyntaxis.desk.plots_bench import DASHES, BenchPlot, run_colors
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 BAND_POINTS = 160
 ROOM_ABOVE = 0.32
@@ -68,7 +71,7 @@ class CurvePlot(BenchPlot):
             self.plot.setYRange(min(sizes) - 0.08 * high, max(sizes) + ROOM_ABOVE * high, padding=0)
         self.answer.setText(self._words(result, chosen))
 
-    def _band(self, at: Any, model: Any, width: Any, color: str) -> None:
+    def _band(self, at: Floats, model: Floats, width: Floats, color: str) -> None:
         low = pg.PlotCurveItem(at, np.maximum(model - width, 0), pen=pg.mkPen(None))
         high = pg.PlotCurveItem(at, model + width, pen=pg.mkPen(None))
         brush = pg.mkColor(color)
@@ -76,7 +79,7 @@ class CurvePlot(BenchPlot):
         for item in (low, high, pg.FillBetweenItem(low, high, brush=brush)):
             self.plot.addItem(item)
 
-    def _points(self, points: Any, x: Any, y: Any, color: str, palette: Palette, *, is_chosen: bool) -> None:
+    def _points(self, points: Any, x: Floats, y: Floats, color: str, palette: Palette, *, is_chosen: bool) -> None:
         """Draw the points; those that do not count as crosses, with the reason at hand."""
         spots = [
             {

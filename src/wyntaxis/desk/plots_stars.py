@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pyqtgraph as pg
@@ -18,6 +18,9 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData, PlotPanel
 from wyntaxis.desk.plots_bench import BenchPlot, run_colors
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 ZONES = 3
 SYMBOLS = ("o", "s", "t1", "d", "h", "star")
@@ -109,7 +112,7 @@ class TimePlot(BenchPlot):
             "thin lines: refocus, flip or another filter before the frame. Drag the dashed limit to another size."
         )
 
-    def _frames(self, grades: Sequence[FrameGrade], x: Any, y: Any, chosen: int, palette: Palette) -> None:
+    def _frames(self, grades: Sequence[FrameGrade], x: Floats, y: Floats, chosen: int, palette: Palette) -> None:
         names = [
             (entry.frame.header.filter if entry.frame.header else None) or "no filter recorded" for entry in grades
         ]
@@ -141,7 +144,7 @@ class TimePlot(BenchPlot):
             self.plot.addItem(item)
             self.legend.addItem(pg.PlotDataItem(pen=pg.mkPen(color)), plot_text(name))
 
-    def _leave_room(self, grades: Sequence[FrameGrade], figure: Figure, y: Any) -> None:
+    def _leave_room(self, grades: Sequence[FrameGrade], figure: Figure, y: Floats) -> None:
         """Leave room above the frames for the legend and the marks."""
         values = [float(value) for value in y[np.isfinite(y)]]
         if figure.key == "hfd_px":
@@ -150,7 +153,7 @@ class TimePlot(BenchPlot):
             high = max(max(values) - min(values), 1e-3 * abs(max(values)), 1e-3)
             self.plot.setYRange(min(values) - 0.06 * high, max(values) + ROOM_ABOVE * high, padding=0)
 
-    def _marks(self, grades: Sequence[FrameGrade], x: Any, y: Any, palette: Palette) -> None:
+    def _marks(self, grades: Sequence[FrameGrade], x: Floats, y: Floats, palette: Palette) -> None:
         finite = y[np.isfinite(y)]
         top, high = (float(finite.max()), float(np.ptp(finite))) if len(finite) else (1.0, 1.0)
         high = max(high, 1e-3)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout
 
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.display import DisplayedField
 from wyntaxis.desk.card import make_field, value_at
@@ -16,6 +17,9 @@ from wyntaxis.desk.panel import GridPanel
 from wyntaxis.desk.plain_widgets import PlainLabel, PushButton
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
+
+if TYPE_CHECKING:
+    from wyntaxis.core.rig.model import Rig
 
 CELL_EM = 7.5
 """How wide a field with its heading is, in sizes of the text."""
@@ -30,7 +34,7 @@ class RowsEditor(GridPanel):
         title: str,
         columns: Sequence[DisplayedField],
         word: str,
-        fresh: Callable[[], dict[str, Any]],
+        fresh: Callable[[], JsonObject],
     ) -> None:
         super().__init__(title)
         self._session, self._columns, self._word, self._fresh = session, tuple(columns), word, fresh
@@ -45,7 +49,7 @@ class RowsEditor(GridPanel):
         row.addStretch(1)
         self.column.addLayout(row)
 
-    def show_list(self, title: str, base: DocumentPath, count: int, document: Any) -> None:
+    def show_list(self, title: str, base: DocumentPath, count: int, document: Rig) -> None:
         """Show a list of the document; fields are kept where only values have changed."""
         self.heading.setText(title)
         if (base, count) != (self._base, self._count):
@@ -134,13 +138,13 @@ class RowsEditor(GridPanel):
             grid.addWidget(button, index + 1, at)
         return fields
 
-    def _enter(self, path: DocumentPath, value: Any, spec: DisplayedField) -> None:
+    def _enter(self, path: DocumentPath, value: str | None, spec: DisplayedField) -> None:
         # A slot's name may be blank: an empty hole is a fact worth stating.
         if value is None and not spec.optional:
             value = ""
         self._session.set_value(path, value, f"Change {spec.label.lower()} of {self._word}")
 
-    def _entries(self) -> list[Any]:
+    def _entries(self) -> list[JsonValue]:
         found = value_at(self._session.rig, self._base) or ()
         return [entry.model_dump(mode="json", exclude_unset=True) for entry in found]
 

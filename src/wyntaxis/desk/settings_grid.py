@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout
@@ -106,7 +104,7 @@ class SettingsGrid(GridPanel):
             grid.addWidget(field, row, column)
         label.setBuddy(self.fields[*base, "value"])
 
-    def _enter(self, path: DocumentPath, value: Any, kind: SettingKind) -> None:
+    def _enter(self, path: DocumentPath, value: float | None, kind: SettingKind) -> None:
         setting = value_at(self._session.rig, path[:4])
         if value is None and path[-1] == "value" and setting is not None:
             # An emptied value takes its value out, and the whole setting where it was the only value.

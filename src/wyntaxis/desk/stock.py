@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, sha256_of
 from wyntaxis.core.files.saving import alone_in
+from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.shelf import (
     FORMAT,
@@ -89,7 +89,7 @@ class ShelfStock(QObject):
             self.shelf = shelf
             self.changed.emit()
 
-    def set_value(self, index: int, path: tuple[str, ...], value: Any) -> bool:
+    def set_value(self, index: int, path: tuple[str, ...], value: JsonValue) -> bool:
         """Change one value of a shelf part; None takes it out."""
         document = self.shelf.model_dump(mode="json", exclude_unset=True)
         node = document["parts"][index] if path == ("owned",) else document["parts"][index]["part"]
@@ -135,7 +135,7 @@ class ShelfStock(QObject):
         """Write the shelf to a CSV or shelf file."""
         return self._write(self.shelf, path)
 
-    def _take_document(self, document: Any) -> bool:
+    def _take_document(self, document: JsonValue) -> bool:
         try:
             return self.take(validated_shelf({"format": FORMAT, "version": 1} | document))
         except InputError as error:

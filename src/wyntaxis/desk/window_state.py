@@ -8,11 +8,11 @@ import contextlib
 import json
 import os
 from pathlib import Path
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.places import state_folder
+from wyntaxis.core.json_values import JsonObject
 
 RECENT_LIMIT = 9
 _SIZE_LIMIT_BYTES = 256 * 1024
@@ -23,7 +23,7 @@ class WindowState:
 
     def __init__(self, folder: Path | None = None) -> None:
         self._file = (folder or state_folder()) / "window.json"
-        self._values: dict[str, Any] = {}
+        self._values: JsonObject = {}
         with contextlib.suppress(InputError):
             found = parse_json(read_bytes(self._file, _SIZE_LIMIT_BYTES, "it is the window's state"))
             self._values = found if isinstance(found, dict) else {}

@@ -10,9 +10,12 @@ import io
 import math
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 BOLTZMANN_EV_K = 8.617333262e-5
 KELVIN = 273.15
@@ -72,7 +75,7 @@ class SimulatedCamera:
         return self.dark_e_s * math.exp(-self.dark_energy_ev / BOLTZMANN_EV_K * inverse)
 
     @property
-    def _fixed(self) -> tuple[Any, Any, Any]:
+    def _fixed(self) -> tuple[Floats, Floats, Floats]:
         """Sensitivity, dark factor and glow of every pixel: the fixed pattern, the same in every frame."""
         rng = np.random.default_rng([self.seed, 77])
         shape = (self.height, self.width)

@@ -6,9 +6,12 @@ import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 FLAT_START = datetime.datetime(2026, 11, 15, 6, 10, tzinfo=datetime.UTC)
 
@@ -27,7 +30,7 @@ class Mote:
     filter: str | None = None
 
 
-def lens_area(one: float, other: Any, apart: Any) -> Any:
+def lens_area(one: float, other: float, apart: Floats) -> Floats:
     """Return the area that two circles share, over arrays of distances; lengths in any one unit."""
     small, large = np.minimum(one, other), np.maximum(one, other)
     cosine = (apart**2 + one**2 - other**2) / np.maximum(2 * apart * one, 1e-12)
@@ -95,7 +98,7 @@ class SimulatedFlats:
         beam = mote.distance_mm * 1000 / (2 * self.focal_ratio * self.pixel_um)
         return beam, mote.size_mm * 1000 / (2 * self.pixel_um)
 
-    def _shadow(self, apart: Any, mote: Mote) -> Any:
+    def _shadow(self, apart: Floats, mote: Mote) -> Floats:
         """Return the share of the light that a grain keeps from places so many px from its shadow's middle."""
         beam, grain = self._radii(mote)
         kept = lens_area(beam, grain, apart)

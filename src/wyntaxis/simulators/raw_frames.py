@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import struct
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Numbers
 
 _BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SIGNED = 1, 2, 3, 4, 5, 10
 _FORMS = {_BYTE: "B", _SHORT: "H", _LONG: "I", _RATIONAL: "II", _SIGNED: "ii"}
@@ -16,7 +19,7 @@ MATRIX = ((1, 1), (0, 1), (0, 1), (0, 1), (1, 1), (0, 1), (0, 1), (0, 1), (1, 1)
 
 def write_dng(
     path: Path,
-    pixels: Any,
+    pixels: Numbers,
     *,
     iso: int = 1600,
     exposure_s: float = 60.0,

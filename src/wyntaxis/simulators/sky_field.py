@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Numbers
 
 OVERSAMPLED = 5
 
@@ -62,7 +65,7 @@ class Taken:
 
 def draw_field(
     shape: StarShape, x: Any, y: Any, flux_adu: Any, size: tuple[int, int], *, taken: Taken = Taken(), seed: int = 1
-) -> Any:
+) -> Numbers:
     """Return a frame (height, width) in uint16 ADU with stars at places, over a sky that may rise to the right."""
     rng = np.random.default_rng(seed)
     height, width = size

@@ -14,11 +14,14 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
 from wyntaxis.core.optics.blurred_disc import Profile, annulus_transfer, seeing_transfer
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats, Numbers
 
 FINER = 3
 """Stars are drawn on a grid finer by this and summed up: on the sensor's own the sharpest would ring."""
@@ -136,7 +139,7 @@ class SimulatedTelescope:
     def frame(
         self, position: float, *, filter_name: str | None = None, temperature_c: float = 10.0,
         direction: Direction | None = None, number: int = 0, brightness: float = 1.0, spoiled: Spoiled | None = None,
-    ) -> Any:  # fmt: skip
+    ) -> Numbers:  # fmt: skip
         """Return one frame as uint16 ADU, shape (height, width); the same number gives the same frame."""
         sky, bad = np.random.default_rng([self.seed, 77]), spoiled or Spoiled()
         rng = np.random.default_rng([self.seed, number + 1])
@@ -156,7 +159,7 @@ class SimulatedTelescope:
         return np.clip(np.rint(noisy), 0, self.full_adu).astype(np.uint16)
 
     def _add(
-        self, light: Any, x: float, y: float, flux: float, off_steps: float, sharpest: float, bad: Spoiled
+        self, light: Floats, x: float, y: float, flux: float, off_steps: float, sharpest: float, bad: Spoiled
     ) -> None:
         shape = self._shape(x, y, off_steps)
         reach = max(shape.across_px) / 2 + 4 * math.hypot(*shape.coma_px)
@@ -204,7 +207,7 @@ class SimulatedTelescope:
         return paths
 
     def write(
-        self, path: Path, pixels: Any, counter: float, filter_name: str | None, temperature_c: float,
+        self, path: Path, pixels: Numbers, counter: float, filter_name: str | None, temperature_c: float,
         moment: datetime.datetime, cards: Mapping[str, Any],
     ) -> None:  # fmt: skip
         """Write a frame as FITS, with what the counter and the thermometer tell."""

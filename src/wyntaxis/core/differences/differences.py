@@ -5,7 +5,6 @@ from __future__ import annotations
 import copy
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from wyntaxis.core.differences.invalidation import Invalidated, invalidations, newly_out_of_date, records_to_retype
 from wyntaxis.core.differences.paths import PathChange, changes_between, value_named
@@ -14,6 +13,7 @@ from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.history.entries import Entry
 from wyntaxis.core.history.states import RigHistory, patched
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.ledger import Quantity, Verdict
 from wyntaxis.core.rig.dependencies import out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
@@ -34,7 +34,7 @@ class ValueChange:
     label: str
     by: Entry | None = None
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> JsonObject:
         """Return it as ``wyntaxis differ --json`` prints it."""
         return {
             "path": self.change.text,
@@ -54,7 +54,7 @@ class NumberChange:
     before: float | None
     after: float | None
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> JsonObject:
         """Return it as ``wyntaxis differ --json`` prints it."""
         kind = self.row.kind
         return {"id": kind.id, "label": kind.label, "unit": kind.unit, "before": self.before, "after": self.after}
@@ -68,7 +68,7 @@ class Flip:
     before: Verdict | None
     after: Verdict | None
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> JsonObject:
         """Return it as ``wyntaxis differ --json`` prints it."""
         return {
             "id": self.finding.id,
@@ -90,7 +90,7 @@ class Differences:
     flips: tuple[Flip, ...]
     invalidated: tuple[Invalidated, ...]
 
-    def as_json(self) -> list[dict[str, Any]]:
+    def as_json(self) -> list[JsonObject]:
         """Return them as ``wyntaxis differ --json`` prints them: one list, each entry with what it is of.
 
         Every entry has a path, what was before and is after, a reason and a date: of values as the file has them, of
@@ -114,7 +114,7 @@ class Differences:
         return not (self.values or self.numbers or self.flips or self.invalidated)
 
 
-def _entry(of: str, group: str, reported: dict[str, Any], reason: str | None = None) -> dict[str, Any]:
+def _entry(of: str, group: str, reported: JsonObject, reason: str | None = None) -> JsonObject:
     return {"path": f"{group}.{reported['id']}", "reason": reason, "date": None, "of": of} | reported
 
 
@@ -237,9 +237,9 @@ def changed_last(history: RigHistory, wanted: Sequence[tuple[str, ...]], since: 
     list of Entry or None
         None for what no save since then has changed.
     """
-    seen: list[Any] = []
+    seen: list[JsonValue] = []
     by: list[Entry | None] = [None] * len(wanted)
-    document: Any = None
+    document: JsonValue = None
     for index in range(since, len(history.entries)):
         try:
             document = _next(history, index, document)
@@ -254,7 +254,7 @@ def changed_last(history: RigHistory, wanted: Sequence[tuple[str, ...]], since: 
     return by
 
 
-def _next(history: RigHistory, index: int, document: Any) -> Any:
+def _next(history: RigHistory, index: int, document: JsonValue) -> JsonValue:
     """Return the document one entry on: patched where it goes on from the one given, else rebuilt."""
     entry = history.entries[index]
     goes_on = document is not None and entry.before == history.entries[index - 1].after

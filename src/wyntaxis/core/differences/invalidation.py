@@ -10,10 +10,10 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from wyntaxis.core.evidence.scale.image_scale import SOLVING_ERROR_PX
 from wyntaxis.core.findings.evaluated import Evaluation
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.optics.thinlens import magnification_at
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.spacing import corrector_lens_mm
@@ -47,7 +47,7 @@ class Invalidated:
     rule: str
     because: tuple[str, ...]
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> JsonObject:
         """Return it as ``wyntaxis differ --json`` prints it."""
         return {"what": self.what, "title": self.title, "rule": self.rule, "because": list(self.because)}
 

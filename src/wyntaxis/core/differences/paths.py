@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from wyntaxis.core.files.errors import path_text
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 
 UNREPORTED = frozenset({"format", "version", "rests_on", "changed", "origin"})
@@ -18,8 +18,8 @@ class PathChange:
     """One value that differs: where it stands in the later document (in the earlier one, where it was taken out)."""
 
     path: DocumentPath
-    before: Any
-    after: Any
+    before: JsonValue
+    after: JsonValue
     named: tuple[str, ...] = ()
     """The path with ids for places in lists, which stays the same whatever the order."""
 
@@ -29,7 +29,7 @@ class PathChange:
         return path_text(self.path)
 
 
-def changes_between(before: Any, after: Any) -> tuple[PathChange, ...]:
+def changes_between(before: JsonValue, after: JsonValue) -> tuple[PathChange, ...]:
     """Return every value that differs between two documents.
 
     Parameters
@@ -45,7 +45,7 @@ def changes_between(before: Any, after: Any) -> tuple[PathChange, ...]:
     return tuple(_changes(before, after, (), ()))
 
 
-def _changes(before: Any, after: Any, path: DocumentPath, named: tuple[str, ...]) -> Iterator[PathChange]:
+def _changes(before: JsonValue, after: JsonValue, path: DocumentPath, named: tuple[str, ...]) -> Iterator[PathChange]:
     if (before == after and type(before) is type(after)) or (_is_nothing(before) and _is_nothing(after)):
         return
     if isinstance(before, dict) and isinstance(after, dict):
@@ -62,7 +62,7 @@ def _changes(before: Any, after: Any, path: DocumentPath, named: tuple[str, ...]
 
 
 def _lists(
-    before: list[dict[str, Any]], after: list[dict[str, Any]], path: DocumentPath, named: tuple[str, ...]
+    before: list[JsonObject], after: list[JsonObject], path: DocumentPath, named: tuple[str, ...]
 ) -> Iterator[PathChange]:
     then = {entry["id"]: entry for entry in before}
     now = {entry["id"] for entry in after}
@@ -78,19 +78,19 @@ def _lists(
         yield PathChange(path, kept_before, kept_after, (*named, "order"))
 
 
-def _is_nothing(value: Any) -> bool:
+def _is_nothing(value: JsonValue) -> bool:
     """Return whether a value says nothing: none, or an empty list or group that a file may leave out."""
     return value is None or value in ([], {})
 
 
-def _has_ids(value: Any) -> bool:
+def _has_ids(value: JsonValue) -> bool:
     if not isinstance(value, list) or not value:
         return False
     ids = [entry.get("id") if isinstance(entry, dict) else None for entry in value]
     return None not in ids and len(set(ids)) == len(ids)
 
 
-def _same_length(before: Any, after: Any) -> bool:
+def _same_length(before: JsonValue, after: JsonValue) -> bool:
     return (
         isinstance(before, list)
         and isinstance(after, list)
@@ -99,7 +99,7 @@ def _same_length(before: Any, after: Any) -> bool:
     )
 
 
-def value_named(document: Any, named: tuple[str, ...]) -> Any:
+def value_named(document: JsonValue, named: tuple[str, ...]) -> JsonValue:
     """Return the value that a named path leads to; None where there is none."""
     node = document
     for step in named:

@@ -14,6 +14,7 @@ from typing import Any
 from wyntaxis.core.dossier.card import Card
 from wyntaxis.core.dossier.printing import Paper, card_pdf, pdf_of
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.json_values import JsonObject
 
 POLL_S = 0.15
 INVALIDATED = "the PDF could not be made: its process ended; write HTML instead"
@@ -48,7 +49,7 @@ def card_apart(card: Card, paper: Paper, watch: Watch = lambda: None, *, lamp: b
     return _made({"card": asdict(card), "paper": paper, "lamp": lamp}, watch)
 
 
-def _made(order: dict[str, Any], watch: Watch) -> bytes:
+def _made(order: JsonObject, watch: Watch) -> bytes:
     with tempfile.TemporaryFile() as entries:
         entries.write(json.dumps(order).encode())
         entries.seek(0)

@@ -21,7 +21,7 @@ import zlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps, load_maps, save_maps
@@ -30,10 +30,14 @@ from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.files.opening import is_there, parse_json, read_bytes, reason_of
 from wyntaxis.core.files.saving import document_bytes, is_left_over, write_atomically
 from wyntaxis.core.history.entries import HISTORY_SUFFIX, SIZE_LIMIT_BYTES, history_path
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.dependencies import recorded_measurements
 from wyntaxis.core.rig.shelf import FORMAT as SHELF_FORMAT
 from wyntaxis.core.rig.shelf import Shelf, load_own_shelf, load_shelf, save_shelf
 from wyntaxis.core.rig.store import SUFFIX, parse, to_bytes
+
+if TYPE_CHECKING:
+    from wyntaxis.core.rig.model import Rig
 
 FORMAT, VERSION = "wyntaxis-bundle", 1
 LIST, SHELF, MAPS, EVIDENCE, DOSSIER = "contents.json", "shelf.json", "key-maps.json", "evidence.json", "dossier.html"
@@ -65,7 +69,7 @@ class Unpacked:
     maps: Path | None
 
 
-def evidence_summary(evaluation: Evaluation) -> dict[str, Any]:
+def evidence_summary(evaluation: Evaluation) -> JsonObject:
     """Return a summary of what was measured: values with their evidence, numbers and findings."""
     return {
         "measured": [
@@ -85,7 +89,7 @@ def evidence_summary(evaluation: Evaluation) -> dict[str, Any]:
 
 
 def bundle_bytes(
-    evaluation: Evaluation, document: Any, name: str, shelf: Shelf, maps: KeyMaps, html: str, rig_path: Path | None
+    evaluation: Evaluation, document: Rig, name: str, shelf: Shelf, maps: KeyMaps, html: str, rig_path: Path | None
 ) -> bytes:
     """Return a ZIP with everything.
 
@@ -245,7 +249,7 @@ def _is_picture(name: str, data: bytes) -> bool:
     return len(data) <= MAX_PHOTO_BYTES and data.startswith(PICTURES[Path(name).suffix.lower()])
 
 
-def left_out_photos(document: Any, rig_path: Path) -> list[str]:
+def left_out_photos(document: Rig, rig_path: Path) -> list[str]:
     """Return the photographs of a rig that are there and do not go into a ZIP: no picture, hidden, or an odd name."""
     return [
         photo.file

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from html import escape, unescape
-from typing import Any
 
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import document_of, validated
 
@@ -133,7 +133,7 @@ def _is_secret_path(text: str) -> bool:
     return any(word in text for word in ("serial", ".host", "observer"))
 
 
-def _secrets_of(document: dict[str, Any]) -> Secrets:
+def _secrets_of(document: JsonObject) -> Secrets:
     names, numbers = dict[str, None](), dict[str, None]()
     for kind, text in _private_texts(document):
         for own in _forms(kind, text.strip()):
@@ -154,7 +154,7 @@ def _forms(kind: str, text: str) -> Iterator[str]:
         yield text.partition(".")[0]
 
 
-def _private_texts(document: dict[str, Any]) -> Iterator[tuple[str, str]]:
+def _private_texts(document: JsonObject) -> Iterator[tuple[str, str]]:
     """Yield every text that is private by its key, with what it is."""
     site = document.get("site") or {}
     if isinstance(site.get("name"), str):
@@ -162,7 +162,7 @@ def _private_texts(document: dict[str, Any]) -> Iterator[tuple[str, str]]:
     yield from _by_key(document)
 
 
-def _by_key(node: Any) -> Iterator[tuple[str, str]]:
+def _by_key(node: JsonValue) -> Iterator[tuple[str, str]]:
     if isinstance(node, dict):
         for key, value in node.items():
             last = str(key).rpartition(".")[2]
@@ -174,7 +174,7 @@ def _by_key(node: Any) -> Iterator[tuple[str, str]]:
             yield from _by_key(value)
 
 
-def _stripped(node: Any, secrets: Secrets, key: str = "") -> Any:
+def _stripped(node: JsonValue, secrets: Secrets, key: str = "") -> JsonValue:
     """Return a part of a document without private keys and, in its notes, without private texts and numbers.
 
     Other texts stay, as ids and kinds are texts too; they are scrubbed where they are shown.

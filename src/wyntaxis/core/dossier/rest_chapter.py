@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from fnmatch import fnmatchcase
-from typing import Any
 
 from wyntaxis.core.dossier.blocks import Block, table
 from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.typing_pages import typing_pages
 from wyntaxis.core.files.errors import path_text
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.marks import marked_field, parse_path, value_at
 from wyntaxis.core.rig.model import Rig
@@ -56,7 +56,7 @@ EXCEPTIONS = {
 """What is not printed, with the reason."""
 
 
-def leaves_of(node: Any, path: DocumentPath = ()) -> Iterator[tuple[DocumentPath, Any]]:
+def leaves_of(node: JsonValue, path: DocumentPath = ()) -> Iterator[tuple[DocumentPath, JsonValue]]:
     """Yield every value of a document with its path; a list of plain values is one."""
     if isinstance(node, dict):
         for key, value in node.items():
@@ -68,7 +68,7 @@ def leaves_of(node: Any, path: DocumentPath = ()) -> Iterator[tuple[DocumentPath
         yield path, node
 
 
-def _is_of(path: DocumentPath, patterns: Any) -> bool:
+def _is_of(path: DocumentPath, patterns: JsonValue) -> bool:
     text = ".".join(str(step) for step in path)
     return any(fnmatchcase(text, pattern) and _as_deep(path, pattern) for pattern in patterns)
 
@@ -83,13 +83,13 @@ def is_left_out(path: DocumentPath) -> bool:
     return _is_of(path, EXCEPTIONS)
 
 
-def is_reported(document: dict[str, Any], path: DocumentPath) -> bool:
+def is_reported(document: JsonObject, path: DocumentPath) -> bool:
     """Return whether another chapter tells a value in its place.
 
     An adjustable part is told by what it is set to, and a device on an outlet by the outlet.
     """
     if path[-1] in ("length_mm", "length_basis"):
-        part: Any = document
+        part: JsonValue = document
         for step in path[:-1]:
             part = part[step]
         if part.get("adjustable") is not None:
@@ -97,7 +97,7 @@ def is_reported(document: dict[str, Any], path: DocumentPath) -> bool:
     return _is_of(path, REPORTED)
 
 
-def _shown(value: Any) -> str:
+def _shown(value: JsonValue) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, list):
@@ -105,7 +105,7 @@ def _shown(value: Any) -> str:
     return short(value, 6) if isinstance(value, int | float) else str(value)
 
 
-def _row(rig: Rig, path: DocumentPath, value: Any) -> list[object]:
+def _row(rig: Rig, path: DocumentPath, value: JsonValue) -> list[object]:
     """Return what a value is called by how the window shows it, else by its keys; where it stands; and its unit."""
     text, unit = path_text(path), ""
     try:

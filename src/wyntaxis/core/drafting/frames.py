@@ -7,13 +7,13 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from operator import attrgetter
 from statistics import median
-from typing import Any
 
 from wyntaxis.core.drafting.rig_draft import RigDraft, commonest
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
 from wyntaxis.core.evidence.headers.names import FilterNames
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
@@ -126,12 +126,14 @@ class _Reported:
     def __init__(self, book: RigDraft, frames: Sequence[FrameHeader]) -> None:
         self.book, self.frames = book, frames
 
-    def of(self, read: Callable[[FrameHeader], Any], frames: Iterable[FrameHeader] | None = None) -> list[Any]:
+    def of(
+        self, read: Callable[[FrameHeader], JsonValue], frames: Iterable[FrameHeader] | None = None
+    ) -> list[JsonValue]:
         """Return the distinct values: value, count, file; the commonest first."""
         entries = [(read(frame), frame.path) for frame in (self.frames if frames is None else frames)]
         return commonest([(value, path) for value, path in entries if value is not None])
 
-    def fixed(self, path: DocumentPath, keyword: str, found: list[Any], key: str = "") -> None:
+    def fixed(self, path: DocumentPath, keyword: str, found: list[JsonValue], key: str = "") -> None:
         """Give a value that a rig has once; another that frames tell too is kept against it."""
         if not found:
             return
@@ -146,7 +148,7 @@ class _Reported:
             self.book.ask(f"{keyword}: {_text(other)} in {number} frames such as {where}, not {_text(held)}", path)
 
     def setting(
-        self, at: int, key: str, keyword: str, read: Callable[[FrameHeader], Any], frames: list[FrameHeader]
+        self, at: int, key: str, keyword: str, read: Callable[[FrameHeader], JsonValue], frames: list[FrameHeader]
     ) -> None:
         """Give a setting that may change from night to night: the commonest, the others told."""
         found = self.of(read, frames)
@@ -160,7 +162,7 @@ class _Reported:
             self.book.ask(f"{keyword}: {_text(value)} is taken; the frames also hold {others}", path)
 
 
-def _text(value: Any) -> str:
+def _text(value: JsonValue) -> str:
     return short(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else str(value)
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from wyntaxis.core.drafting.rig_draft import RigDraft
 from wyntaxis.core.evidence.ports.tree import PortTree, SerialPort, UsbDevice
+from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 
 OTHER = "other"
@@ -86,7 +85,7 @@ def _kind_of(book: RigDraft, usb: UsbDevice) -> tuple[str | None, str]:
 
 
 def _give(book: RigDraft, at: int, usb: UsbDevice, serial: SerialPort | None, origin: str) -> None:
-    place: tuple[Any, ...] = ("devices", at)
+    place: tuple[JsonValue, ...] = ("devices", at)
     book.give((*place, "identity", "usb_id"), usb.usb_id, origin)
     if usb.model:
         book.give((*place, "identity", "model"), usb.model[:200], origin)

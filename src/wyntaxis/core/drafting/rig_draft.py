@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import TypeAdapter, ValidationError
 
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import DocumentPath, StrictModel
 from wyntaxis.core.rig.blank import NEW_PART_LENGTH_MM
 from wyntaxis.core.rig.device_settings import check_setting
@@ -64,7 +65,7 @@ class Draft:
         }
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: JsonValue) -> JsonValue:
     return value if isinstance(value, (str, int, float, bool)) or value is None else getattr(value, "name", str(value))
 
 
@@ -72,7 +73,7 @@ def _plain(value: Any) -> Any:
 class RigDraft:
     """A rig's document while sources are read into it, one after another."""
 
-    document: dict[str, Any]
+    document: JsonObject
     before: frozenset[str] = frozenset()
     questions: list[Question] = field(default_factory=list)
     not_used: list[NotUsed] = field(default_factory=list)
@@ -94,7 +95,7 @@ class RigDraft:
         found: dict[str, str] = self.document.setdefault("origin", {})
         return found
 
-    def held(self, path: DocumentPath) -> Any:
+    def held(self, path: DocumentPath) -> JsonValue:
         """Return what is at a path, None where there is nothing."""
         try:
             return value_at(self.document, path)
@@ -105,7 +106,7 @@ class RigDraft:
         """Return whether nobody gave the value at a path yet."""
         return self.held(path) is None or path_text(path) in self.assumed
 
-    def give(self, path: DocumentPath, value: Any, origin: str) -> bool:
+    def give(self, path: DocumentPath, value: JsonValue, origin: str) -> bool:
         """Take a value where none was given; return False where another was, which stays.
 
         What no rig can hold is left out, and told.
@@ -124,7 +125,7 @@ class RigDraft:
         self.origin[text] = plain(origin)[:200]
         return True
 
-    def fault_of(self, path: DocumentPath, value: Any) -> str:
+    def fault_of(self, path: DocumentPath, value: JsonValue) -> str:
         """Return why a rig cannot hold a value at a path, empty where it can."""
         if "settings" in path and path[0] == "devices":
             device = self.held(path[:2])
@@ -142,7 +143,7 @@ class RigDraft:
             return str(error.errors(include_url=False)[0]["msg"])
         return ""
 
-    def assume(self, path: DocumentPath, value: Any) -> None:
+    def assume(self, path: DocumentPath, value: float) -> None:
         """Fill a value in that nobody gave, so that the rig can stand."""
         if self.held(path) is None:
             self._set(path, value)
@@ -161,7 +162,7 @@ class RigDraft:
         """Note a file that gave nothing."""
         self.not_used.append(NotUsed(plain(file), plain(why)))
 
-    def differs(self, record_id: str, name: str, key: str, value: Any) -> None:
+    def differs(self, record_id: str, name: str, key: str, value: float) -> None:
         """Keep what a source says against the rig, as a record that the findings hold against it."""
         records = self.document.setdefault("records", [])
         record = next((entry for entry in records if entry["id"] == record_id), None)
@@ -170,16 +171,16 @@ class RigDraft:
             records.append(record)
         record["values"].setdefault(key, value)
 
-    def list_of(self, key: str) -> list[Any]:
+    def list_of(self, key: str) -> list[JsonValue]:
         """Return one of the document's lists, to be added to."""
-        found: list[Any] = self.document.setdefault(key, [])
+        found: list[JsonValue] = self.document.setdefault(key, [])
         return found
 
-    def device(self, device_id: str) -> tuple[int, dict[str, Any]] | None:
+    def device(self, device_id: str) -> tuple[int, JsonObject] | None:
         """Return a device with its place."""
         return next(((i, d) for i, d in enumerate(self.list_of("devices")) if d["id"] == device_id), None)
 
-    def add_device(self, device_id: str, kind: str, origin: str, **more: Any) -> int:
+    def add_device(self, device_id: str, kind: str, origin: str, **more: JsonValue) -> int:
         """Add a device under an id that is free, and return its place."""
         devices = self.list_of("devices")
         used = {device["id"] for device in devices}
@@ -202,8 +203,8 @@ class RigDraft:
         marks.into(self.document, assumes=[(*path, "length_mm")])
         return path
 
-    def _set(self, path: DocumentPath, value: Any) -> None:
-        node: Any = self.document
+    def _set(self, path: DocumentPath, value: JsonValue) -> None:
+        node: JsonValue = self.document
         for step, after in pairwise(path):
             if isinstance(node, dict) and node.get(step) is None:
                 node[step] = [] if isinstance(after, int) else {}
@@ -244,16 +245,16 @@ _MODELS: dict[str, type[StrictModel]] = {"telescope": Telescope, "site": Site, "
 
 
 @lru_cache(maxsize=64)
-def _adapter(model: type[StrictModel], name: str) -> TypeAdapter[Any]:
+def _adapter(model: type[StrictModel], name: str) -> TypeAdapter[JsonValue]:
     """Return what checks one field of a model alone."""
     info = model.model_fields[name]
-    kind: Any = info.annotation
+    kind: JsonValue = info.annotation
     for note in info.metadata:
         kind = Annotated[kind, note]
     return TypeAdapter(kind)
 
 
-def same(one: Any, other: Any) -> bool:
+def same(one: JsonValue, other: JsonValue) -> bool:
     """Return whether two sources tell one value: numbers to a share of :data:`SAME_SHARE`, texts in any capitals."""
     if isinstance(one, str) and isinstance(other, str):
         return one.casefold() == other.casefold()
@@ -262,18 +263,18 @@ def same(one: Any, other: Any) -> bool:
     return bool(one == other)
 
 
-def commonest(values: Sequence[tuple[Any, str]]) -> list[tuple[Any, int, str]]:
+def commonest(values: Sequence[tuple[JsonValue, str]]) -> list[tuple[JsonValue, int, str]]:
     """Return the distinct values of (value, file) pairs: value, count and a file that tells it, the commonest first.
 
     Numbers that :func:`same` takes for one are counted as one, in whichever way they are told most often.
     """
-    counted: dict[Any, list[Any]] = {}
+    counted: dict[JsonValue, list[JsonValue]] = {}
     for value, file in values:
         key = value.casefold() if isinstance(value, str) else value
         counted.setdefault(key, [value, 0, file])[1] += 1
     numbers = sorted((entry for entry in counted.values() if not isinstance(entry[0], str)), key=lambda own: own[0])
     found = [entry for entry in counted.values() if isinstance(entry[0], str)]
-    group: list[list[Any]] = []
+    group: list[list[JsonValue]] = []
     for entry in numbers:
         if group and not same(group[0][0], entry[0]):
             found.append(_as_one(group))
@@ -283,6 +284,6 @@ def commonest(values: Sequence[tuple[Any, str]]) -> list[tuple[Any, int, str]]:
     return [(value, count, file) for value, count, file in sorted(found, key=lambda own: -own[1])]
 
 
-def _as_one(group: Sequence[Sequence[Any]]) -> list[Any]:
+def _as_one(group: Sequence[Sequence[JsonValue]]) -> list[JsonValue]:
     value, _, file = max(group, key=lambda own: own[1])
     return [value, sum(own[1] for own in group), file]

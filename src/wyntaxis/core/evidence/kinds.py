@@ -12,6 +12,7 @@ from functools import partial
 from typing import Any, Generic, TypeVar, cast
 
 from wyntaxis.core.evidence.measured import Estimate, Origin, camera_index, device_index, measured_value
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -123,7 +124,7 @@ class Evidence:
     """What is held of each kind. ``memo`` keeps what was computed of it between edits that do not touch it."""
 
     held: Mapping[str, Any] = field(default_factory=dict)
-    memo: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
+    memo: JsonObject = field(default_factory=dict, compare=False, repr=False)
 
     def of(self, kind: EvidenceKind[R]) -> R | None:
         """Return what is held of a kind, None where nothing is."""

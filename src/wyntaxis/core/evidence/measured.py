@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.device_settings import CAMERAS
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import utc_stamp
@@ -59,7 +59,7 @@ class Origin:
     note: str = ""
 
 
-def measured_value(estimate: Estimate, method: str, origin: Origin) -> dict[str, Any]:
+def measured_value(estimate: Estimate, method: str, origin: Origin) -> JsonObject:
     """Return an estimate as the rig file holds a measured value: rounded, with source, method and date.
 
     Parameters

@@ -12,6 +12,7 @@ from typing import Any, Generic, TypeVar
 
 from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.wording import number, plus_minus
 
@@ -136,7 +137,7 @@ class Table(Generic[R, T]):
         """Return the verdict on each row, None where nothing is judged."""
         return [self.verdict(row) for row in self.rows(result)]
 
-    def as_json(self, result: R, uncertainty: str = "u") -> list[dict[str, Any]]:
+    def as_json(self, result: R, uncertainty: str = "u") -> list[JsonObject]:
         """Return the rows of a result as plain values by the columns' keys."""
         return [entry_json(self.columns, row, uncertainty) for row in self.rows(result)]
 
@@ -149,7 +150,7 @@ class Table(Generic[R, T]):
         return written.getvalue()
 
 
-def entry_json(columns: Iterable[Column[T]], row: T, uncertainty: str = "u") -> dict[str, Any]:
+def entry_json(columns: Iterable[Column[T]], row: T, uncertainty: str = "u") -> JsonObject:
     """Return one row as plain values by the columns' keys."""
     found = {}
     for column in columns:
@@ -179,8 +180,8 @@ class Report(Generic[R]):
         """Return a table by its key."""
         return next(table for table in self.tables if table.key == key)
 
-    def as_json(self, result: R) -> dict[str, Any]:
+    def as_json(self, result: R) -> JsonObject:
         """Return a result as a command prints it: tables and facts as plain values, and what was not used."""
         tables = {table.key: table.as_json(result, self.uncertainty) for table in self.tables}
-        facts: dict[str, Any] = plain_value(self.facts(result), self.uncertainty)
+        facts: JsonObject = plain_value(self.facts(result), self.uncertainty)
         return tables | facts | {"not_used": [{"file": left.path, "why": left.why} for left in self.not_used(result)]}

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from wyntaxis.core.files.foreign_text import one_line, plain
+from wyntaxis.core.json_values import JsonObject
 
 if TYPE_CHECKING:
     from pydantic import BaseModel, ValidationError
@@ -157,14 +158,14 @@ def _suggestion(key: str, path: Sequence[str | int], model: type[BaseModel]) -> 
 def _keys_at(path: Sequence[str | int], model: type[BaseModel]) -> list[str]:
     """Return the keys that the model knows at a path, found through its JSON Schema."""
     schema = model.model_json_schema()
-    node: dict[str, Any] = schema
+    node: JsonObject = schema
     for step in path:
         node = _resolved(node, schema)
         node = node.get("items", {}) if isinstance(step, int) else node.get("properties", {}).get(step, {})
     return list(_resolved(node, schema).get("properties", {}))
 
 
-def _resolved(node: dict[str, Any], schema: dict[str, Any]) -> dict[str, Any]:
+def _resolved(node: JsonObject, schema: JsonObject) -> JsonObject:
     for option in node.get("anyOf", []):
         if "$ref" in option:
             node = option

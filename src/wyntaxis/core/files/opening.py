@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from wyntaxis.core.files.errors import InputError, quoted
+from wyntaxis.core.json_values import JsonObject
 
 SIZE_LIMIT_BYTES = 4 * 1024 * 1024
 """A rig file is a few kB; anything beyond this is some other file."""
@@ -89,8 +90,8 @@ def _no_constant(name: str) -> float:
     raise ValueError(f"{name} is not a number that JSON allows; leave the key out or write a value")
 
 
-def _unique_pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+def _unique_pairs(pairs: list[tuple[str, Any]]) -> JsonObject:
+    found: JsonObject = {}
     for key, value in pairs:
         if key in found:
             near = f" in the object with id {quoted(found['id'])}" if "id" in found else ""

@@ -13,11 +13,11 @@ import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import is_number
 from wyntaxis.core.files.opening import SIZE_LIMIT_BYTES, reason_of
+from wyntaxis.core.json_values import JsonValue
 
 PREVIOUS_MARK = "~"
 LONGEST_NAME_BYTES = 255
@@ -33,7 +33,7 @@ class ProtectedError(InputError):
     """The file is write-protected: whoever made it so did not want it overwritten."""
 
 
-def document_bytes(document: Any, indent: int, limit: int = SIZE_LIMIT_BYTES) -> bytes:
+def document_bytes(document: JsonValue, indent: int, limit: int = SIZE_LIMIT_BYTES) -> bytes:
     """Return a document as JSON that can be opened again: indented, or without a space where that would be too much.
 
     Raises

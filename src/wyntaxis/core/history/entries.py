@@ -8,10 +8,10 @@ import os
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, parse_json, read_bytes
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.store import SUFFIX
 
 FORMAT, VERSION = "wyntaxis-history", 1
@@ -40,8 +40,8 @@ class Entry:
     before: str | None = None
     reason: str | None = None
     computer: str | None = None
-    patch: list[dict[str, Any]] | None = field(default=None, repr=False)
-    rig: dict[str, Any] | None = field(default=None, repr=False)
+    patch: list[JsonObject] | None = field(default=None, repr=False)
+    rig: JsonObject | None = field(default=None, repr=False)
     line: int = 0
 
     @property
@@ -56,7 +56,7 @@ class Entry:
 
     def as_line(self) -> bytes:
         """Return the line that a file holds."""
-        reported: dict[str, Any] = {
+        reported: JsonObject = {
             "format": FORMAT,
             "version": VERSION,
             "date": self.date,
@@ -92,7 +92,7 @@ def history_path(path: Path) -> Path:
     return path.with_name(path.name.removesuffix(SUFFIX) + HISTORY_SUFFIX)
 
 
-def digest(document: Any) -> str:
+def digest(document: JsonValue) -> str:
     """Return what tells one state of a document from another, whatever the order of its keys."""
     text = json.dumps(document, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
     return hashlib.sha256(text.encode()).hexdigest()[:24]
@@ -167,7 +167,7 @@ def _is_ours(data: bytes) -> bool:
     return any(line.replace(b" ", b"").startswith(opening) for line in data.split(b"\n", maxsplit=200)[:200])
 
 
-def _entry(reported: Any, line: int) -> Entry:
+def _entry(reported: JsonValue, line: int) -> Entry:
     """Return the entry that a line holds, or raise an :class:`InputError`."""
     if not isinstance(reported, dict) or reported.get("format") != FORMAT:
         raise InputError("is no line of a history")

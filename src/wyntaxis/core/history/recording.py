@@ -9,7 +9,6 @@ import platform
 import shutil
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, reason_of, sha256_of
@@ -24,6 +23,7 @@ from wyntaxis.core.history.entries import (
     read_lines,
 )
 from wyntaxis.core.history.states import RigHistory, patch_between, read_history
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig import store
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import SUFFIX, Saved, document_of
@@ -117,8 +117,8 @@ def edit_file(
 
 def record(
     path: Path,
-    before: dict[str, Any] | None,
-    after: dict[str, Any],
+    before: JsonObject | None,
+    after: JsonObject,
     labels: Sequence[str] = (),
     reason: str | None = None,
 ) -> tuple[str, ...]:
@@ -182,8 +182,8 @@ def _append(descriptor: int, data: bytes) -> None:
 
 def _entries(
     history: RigHistory,
-    before: dict[str, Any] | None,
-    after: dict[str, Any],
+    before: JsonObject | None,
+    after: JsonObject,
     labels: tuple[str, ...],
     reason: str | None,
     *,
@@ -197,7 +197,7 @@ def _entries(
     found: list[Entry] = []
     last = history.entries[-1] if history.entries else None
     at = last.after if last is not None else None
-    state: dict[str, Any] | None = None
+    state: JsonObject | None = None
     if before is not None and digest(before) != at:
         label = BEGUN if at is None else OUTSIDE
         found.append(Entry(now, (label,), digest(before), at, None, computer, None, before))
@@ -234,7 +234,7 @@ def _since_whole(entries: Sequence[Entry]) -> int:
     return CHECKPOINT
 
 
-def _document_there(path: Path) -> dict[str, Any] | None:
+def _document_there(path: Path) -> JsonObject | None:
     """Return the document that a file holds now; None where there is none that can be read."""
     if not is_there(path):
         return None
@@ -244,7 +244,7 @@ def _document_there(path: Path) -> dict[str, Any] | None:
         return None
 
 
-def _take_over_renamed(path: Path, document: dict[str, Any]) -> None:
+def _take_over_renamed(path: Path, document: JsonObject) -> None:
     """Take over the history of a rig file that was renamed: one whose last state is ours, and whose file is gone."""
     wanted = digest(document)
     try:
@@ -299,7 +299,7 @@ def compact(
         since = datetime.datetime.fromisoformat(now) - datetime.timedelta(days=days)
         edge = since.astimezone(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
         kept: list[Entry] = []
-        state: dict[str, Any] | None = None
+        state: JsonObject | None = None
         waiting: list[str] = []
         for index, (entry, document) in enumerate(history.walked()):
             watch(index, len(history.entries))

@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any
 
 import jsonpatch
 import jsonpointer
@@ -24,6 +23,7 @@ from wyntaxis.core.history.entries import (
     read_lines,
     unrepeated,
 )
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import validated
 
@@ -55,7 +55,7 @@ class RigHistory:
         """Return whether an entry does not go on from the one ahead of it: another computer's, or changed outside."""
         return index > 0 and self.entries[index].before not in (None, self.entries[index - 1].after)
 
-    def document_at(self, index: int) -> dict[str, Any]:
+    def document_at(self, index: int) -> JsonObject:
         """Return the document as an entry left it.
 
         Raises
@@ -88,12 +88,12 @@ class RigHistory:
             return False
         return True
 
-    def walked(self) -> Iterator[tuple[Entry, dict[str, Any] | None]]:
+    def walked(self) -> Iterator[tuple[Entry, JsonObject | None]]:
         """Yield every entry with the document as it left it, None where that cannot be rebuilt.
 
         Each goes on from the one before where it can, so that a long history takes no longer than its length.
         """
-        document: dict[str, Any] | None = None
+        document: JsonObject | None = None
         for index, entry in enumerate(self.entries):
             goes_on = document is not None and index > 0 and entry.before == self.entries[index - 1].after
             try:
@@ -146,7 +146,7 @@ def moment_of(text: str) -> str:
     return moment.strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-def patched(document: Any, patch: list[dict[str, Any]], line: int = 0, path: Path | None = None) -> Any:
+def patched(document: JsonValue, patch: list[JsonObject], line: int = 0, path: Path | None = None) -> JsonValue:
     """Return a document with a JSON Patch applied (RFC 6902); :class:`InputError` where it does not fit."""
     faults = (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, LookupError, TypeError, ValueError)
     try:
@@ -155,9 +155,9 @@ def patched(document: Any, patch: list[dict[str, Any]], line: int = 0, path: Pat
         raise InputError(f"line {line}: its patch does not fit", path) from None
 
 
-def patch_between(before: Any, after: Any) -> list[dict[str, Any]]:
+def patch_between(before: JsonValue, after: JsonValue) -> list[JsonObject]:
     """Return a JSON Patch that leads from one document to another, tried out; the whole document where none does."""
-    patch: list[dict[str, Any]] = jsonpatch.make_patch(before, after).patch
+    patch: list[JsonObject] = jsonpatch.make_patch(before, after).patch
     try:
         if patched(copy.deepcopy(before), patch) == after:
             return patch

@@ -11,6 +11,8 @@ import numpy as np
 if TYPE_CHECKING:
     from scipy.interpolate import CubicSpline
 
+    from wyntaxis.core.arrays import Floats
+
 Profile = Literal["gaussian", "moffat"]
 PROFILES: tuple[Profile, ...] = ("gaussian", "moffat")
 MOFFAT_BETA = 3.5
@@ -94,7 +96,7 @@ def _circles() -> tuple[Any, Any, Any]:
     return k, radii, 2 * math.pi * radii * 1e-3 * j1(2 * math.pi * k[:, None] * radii)
 
 
-def _half(growth: Any, radii: Any) -> float:
+def _half(growth: Floats, radii: Floats) -> float:
     """Return the radius that holds half, between the table's steps."""
     above = int(np.argmax(growth >= 0.5))
     low, high = (growth[above - 1], growth[above]) if above else (0.0, growth[0])
@@ -102,7 +104,7 @@ def _half(growth: Any, radii: Any) -> float:
     return float(inner + (radii[above] - inner) * (0.5 - low) / (high - low))
 
 
-def annulus_transfer(k: Any, diameter: float, obstruction: float) -> Any:
+def annulus_transfer(k: Floats, diameter: float, obstruction: float) -> Floats:
     """Return the transfer function of an annulus of evenly spread light.
 
     Parameters
@@ -123,7 +125,7 @@ def annulus_transfer(k: Any, diameter: float, obstruction: float) -> Any:
     return (disc - obstruction**2 * _disc(k * diameter * obstruction)) / (1 - obstruction**2)
 
 
-def _disc(k: Any) -> Any:
+def _disc(k: Floats) -> Floats:
     from scipy.special import j1
 
     at = math.pi * k

@@ -6,18 +6,21 @@ Sources: see :mod:`wyntaxis.core.optics.guiding`.
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.optics.guiding import EARTH_RATE_RAD_S
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 COMMON_GRID = 161
 HIGHEST_DEG = 89.5
 """As near to the zenith as lines are followed: all of them meet there."""
 
 
-def rotation_rate(latitude_deg: float, azimuth_deg: Any, altitude_deg: Any) -> Any:
+def rotation_rate(latitude_deg: float, azimuth_deg: Floats | float, altitude_deg: Floats | float) -> Floats | float:
     """Return the field rotation of an alt-azimuth mount: ``7.2921e-5 cos φ cos A / cos h``.
 
     Parameters
@@ -78,7 +81,7 @@ def rotation_map(latitude_deg: float, radius_px: float, allowed_px: float = 1.0)
     return azimuths, altitudes, rotation_exposure(rate, radius_px, allowed_px)
 
 
-def exposure_line(latitude_deg: float, radius_px: float, allowed_px: float, exposure_s: float) -> tuple[Any, Any]:
+def exposure_line(latitude_deg: float, radius_px: float, allowed_px: float, exposure_s: float) -> tuple[Floats, Floats]:
     """Return where over the sky the longest exposure by field rotation is a given one.
 
     Parameters

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.ledger import QuantityValue, Target, Verdict
 from wyntaxis.core.optics import guiding, imaging
 from wyntaxis.core.quantities.evaluator import QuantityEvaluator, computed, declares, measured, target
@@ -109,7 +109,7 @@ def guide_use(rig: Rig) -> GuideUse:
         "dither_main_px": (settings.dither_main_px, guiding.DEFAULT_DITHER_MAIN_PX),
         "drift_px": (plan.allowed_drift_px if plan else None, guiding.DEFAULT_DRIFT_PX),
     }
-    values: dict[str, Any] = {name: usual if value is None else value for name, (value, usual) in stated.items()}
+    values: JsonObject = {name: usual if value is None else value for name, (value, usual) in stated.items()}
     return GuideUse(**values, usual=frozenset(name for name, (value, _) in stated.items() if value is None))
 
 

@@ -13,6 +13,7 @@ from inspect import getattr_static
 from typing import Any, TypeVar
 
 from wyntaxis.core.files.errors import quoted
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.base import StrictModel
 
 MEMBERSHIP = "!"
@@ -223,9 +224,9 @@ class TrackedMapping(Mapping[str, Any]):
 
     __slots__ = ("_kept", "_of", "_path", "_tracker")
 
-    def __init__(self, of: dict[str, Any], path: str, tracker: ReadTracker) -> None:
+    def __init__(self, of: JsonObject, path: str, tracker: ReadTracker) -> None:
         self._of, self._path, self._tracker = of, path, tracker
-        self._kept: dict[str, Any] = {}
+        self._kept: JsonObject = {}
 
     def __getitem__(self, key: str) -> Any:
         path = self._path_of(key)

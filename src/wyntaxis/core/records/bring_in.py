@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.files.errors import InputError, shown
 from wyntaxis.core.files.fits import sha256_of_file
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.quantities.numbers import Numbers
 from wyntaxis.core.records.mapping import apply_map
 from wyntaxis.core.records.quantities import comparables
@@ -40,7 +41,7 @@ def record_of(numbers: Numbers, path: Path, file: ForeignFile, chosen: KeyMap) -
         "date": utc_stamp(),
         "note": f"key map {chosen.name}",
     }
-    values: dict[str, Any] = {key: list(v) if isinstance(v, tuple) else v for key, v in found.values.items()}
+    values: JsonObject = {key: list(v) if isinstance(v, tuple) else v for key, v in found.values.items()}
     index, kept = record_place(numbers.rig, chosen.name)
     forms = dict(kept.get("forms", {}))
     for rule in chosen.rules:  # the unit that the file is in is the one that the program wants typed
@@ -50,7 +51,7 @@ def record_of(numbers: Numbers, path: Path, file: ForeignFile, chosen: KeyMap) -
     return Change.of(f"Bring {path.name} in", ("records", index), record), found.faults
 
 
-def record_place(rig: Rig, name: str) -> tuple[int, dict[str, Any]]:
+def record_place(rig: Rig, name: str) -> tuple[int, JsonObject]:
     """Return where a record of a name stands, or is to stand, and what of it is kept."""
     for index, record in enumerate(rig.records):
         if record.name == name:

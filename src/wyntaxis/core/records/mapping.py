@@ -64,7 +64,7 @@ def _value(rule: KeyRule, kind: Comparable, raw: list[Any]) -> Value:
     return _as_text(value)
 
 
-def _as_text(value: Any) -> str:
+def _as_text(value: str) -> str:
     if value is None:
         return ""
     return f"{value:.10g}" if isinstance(value, float) else str(value).strip()

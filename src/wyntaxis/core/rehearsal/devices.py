@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator
-from typing import Any
-
 import simpy
 
+from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.setting import CONNECT_S, FLAT_S
 from wyntaxis.core.rehearsal.world import NightWorld, device_kind, usual_s
 from wyntaxis.core.rig.night_plan import NightStep
 
-Work = Generator[simpy.Event, Any, str]
+Work = Doing[str]
 """A piece of work of a device: it answers with what went wrong, empty where nothing did."""
 WARM_S = 900.0
 """Warming a sensor that never got cold enough."""

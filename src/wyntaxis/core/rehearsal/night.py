@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Iterable, Sequence
-from typing import Any
+from collections.abc import Iterable, Sequence
 
 import simpy
 
 from wyntaxis.core.rehearsal.devices import NightDevices, Work
+from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
 from wyntaxis.core.rehearsal.outcome import NO_FLIP, NightEvent, NightOutcome, NightSpan, NightStage
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep
@@ -34,7 +34,7 @@ class NightRun(NightDevices):
         """A wait that nothing but the power's end has ended."""
         self.stages: list[NightStage] = []
 
-    def _program(self) -> Generator[simpy.Event, Any, None]:
+    def _program(self) -> Doing[None]:
         """Run the plan; whatever interrupts it is answered as the plan says."""
         steps, place = self.setting.steps, 0
         while True:
@@ -56,7 +56,7 @@ class NightRun(NightDevices):
         if self._action is not None and self._action.is_alive:
             self._action.interrupt("stopped")
 
-    def _answer(self, why: str) -> Generator[simpy.Event, Any, bool]:
+    def _answer(self, why: str) -> Doing[bool]:
         """Answer what interrupted the plan; return whether it goes on."""
         watch = self.setting.watch
         while True:
@@ -83,7 +83,7 @@ class NightRun(NightDevices):
                     continue
                 why = str(again.cause)
 
-    def _wait_for_weather(self, why: str) -> Generator[simpy.Event, Any, bool]:
+    def _wait_for_weather(self, why: str) -> Doing[bool]:
         """Close, wait until the weather has been good for a while, open again; return whether the night goes on."""
         self._message(f"{why}: closed, waiting for better")
         self._closing = True
@@ -104,14 +104,14 @@ class NightRun(NightDevices):
                 yield from self._attempts(do, step)
         return True
 
-    def _end_safely(self, why: str) -> Generator[simpy.Event, Any, None]:
+    def _end_safely(self, why: str) -> Doing[None]:
         self._closing = True
         self._step = "end safely"
         self._message(f"{why}: ending safely")
         for do in CLOSING:
             yield from self._closing_step(do)
 
-    def _closing_step(self, do: str) -> Generator[simpy.Event, Any, None]:
+    def _closing_step(self, do: str) -> Doing[None]:
         found = next(((place, own) for place, own in enumerate(self.setting.steps) if own.do == do), None)
         if found is not None:
             self._step = do
@@ -123,7 +123,7 @@ class NightRun(NightDevices):
             if why:
                 self.note(self._title(do), f"{do.replace('_', ' ')} was not done: {why}", "branch", unhandled=True)
 
-    def _steps_from(self, place: int) -> Generator[simpy.Event, Any, None]:
+    def _steps_from(self, place: int) -> Doing[None]:
         steps = self.setting.steps
         for index in range(place, len(steps)):
             step, self._at = steps[index], index
@@ -168,7 +168,7 @@ class NightRun(NightDevices):
             why = yield from self._attempts(step.do, step)
         return why
 
-    def _until_good(self) -> Generator[simpy.Event, Any, bool]:
+    def _until_good(self) -> Doing[bool]:
         """Wait until it is dark and the object is up; return whether that comes this night."""
         at = self.setting.sky.next_good(self.env.now)
         if at is None:
@@ -232,7 +232,7 @@ class NightRun(NightDevices):
             return f"stars have grown by {100 * growth:.0f} %"
         return ""
 
-    def _flip_in_time(self, exposure: float) -> Generator[simpy.Event, Any, None]:
+    def _flip_in_time(self, exposure: float) -> Doing[None]:
         """Flip before an exposure that would not end before the mount has to."""
         own, meridian = self.setting, self.setting.sky.meridian_s
         if own.flip_margin_s is None or meridian is None or self.state.flipped:
@@ -259,7 +259,7 @@ class NightRun(NightDevices):
             if do:
                 yield from self._again(do)
 
-    def _again(self, do: str) -> Generator[simpy.Event, Any, str]:
+    def _again(self, do: str) -> Doing[str]:
         """Do a step of the plan once more."""
         step = next((own for own in self.setting.steps if own.do == do), None)
         if step is None:
@@ -313,7 +313,7 @@ class NightRun(NightDevices):
             return "out of focus"
         return next(iter(self.frame_problems.values()), "")
 
-    def _cure(self) -> Generator[simpy.Event, Any, None]:
+    def _cure(self) -> Doing[None]:
         """Do what cures what spoils the frames, where the plan has it."""
         own = {entry.fault.id: entry.fault.cure for entry in self.active_faults}
         cures = [own.get(key, "") for key in self.frame_problems]

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rehearsal.power import SupplyUse
 
 EventKind = Literal["done", "fault", "retry", "branch", "lost", "wait", "message", "end"]
@@ -42,7 +43,7 @@ class NightEvent:
     cause: str = ""
     """What it is, for code that looks for it; empty for most."""
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> JsonObject:
         """Return it as ``wyntaxis rehearse --json`` prints it."""
         entries = {"t_s": self.t_s, "device": self.device, "step": self.step, "what": self.what, "kind": self.kind}
         return entries | ({"unhandled": True} if self.unhandled else {})

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.rehearsal.drafted import LIMITS, drafted_watch
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
 from wyntaxis.core.rehearsal.play import FaultRow, active_faults, played, window_of
@@ -89,7 +89,7 @@ def _rank(remedy: NightRemedy) -> tuple[int, int]:
 
 
 def _change(setting: NightSetting, steps: Sequence[NightStep], watch: NightWatch | None, words: str) -> Change:
-    values: list[tuple[tuple[str | int, ...], Any]] = []
+    values: list[tuple[tuple[str | int, ...], JsonValue]] = []
     if tuple(steps) != setting.steps or (setting.rig.plan is not None and not setting.rig.plan.steps):
         values.append((("plan", "steps"), [step.model_dump(mode="json", exclude_unset=True) for step in steps]))
     if watch is not None:
@@ -144,7 +144,7 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
         yield f"try to close {ATTEMPTS} times", more, wanted
 
 
-def _with(steps: Sequence[NightStep], places: Sequence[int], **entries: Any) -> tuple[NightStep, ...]:
+def _with(steps: Sequence[NightStep], places: Sequence[int], **entries: JsonValue) -> tuple[NightStep, ...]:
     """Return steps with some of them changed."""
     return tuple(
         NightStep.model_validate(step.model_dump(exclude_unset=True) | entries) if index in places else step

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Generator
 from dataclasses import dataclass, field
-from typing import Any
 
 import simpy
 
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
+from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
 from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse
 from wyntaxis.core.rehearsal.setting import NightSetting
@@ -164,7 +163,7 @@ class NightWorld:
             return entry
         return None
 
-    def _strike(self, entry: ActiveFault) -> Generator[simpy.Event, Any, None]:
+    def _strike(self, entry: ActiveFault) -> Doing[None]:
         """Let a fault of the world, or one that spoils frames, come and go."""
         yield self.env.timeout(max(entry.at_s - self.env.now, 0.0))
         fault, entry.reported = entry.fault, True
@@ -214,12 +213,12 @@ class NightWorld:
         marks = [d.identity.serial_number or d.identity.usb_id if d.identity is not None else None for d in cameras]
         return None not in marks and len(set(marks)) == len(marks)
 
-    def _recover(self, fault: Fault, after_s: float) -> Generator[simpy.Event, Any, None]:
+    def _recover(self, fault: Fault, after_s: float) -> Doing[None]:
         yield self.env.timeout(after_s)
         if self.frame_problems.pop(fault.id, None) is not None:
             self.note(self._title("guide"), "the guider has found the star again", "done")
 
-    def _play_world(self, fault: Fault) -> Generator[simpy.Event, Any, None]:
+    def _play_world(self, fault: Fault) -> Doing[None]:
         """Let what happens to the power, the network or the computer happen."""
         state = self.state
         if fault.id == "power.dip":
@@ -247,7 +246,7 @@ class NightWorld:
             device is not None and device.connection is not None and device.connection.kind in ("network", "wireless")
         )
 
-    def _silent(self) -> Generator[simpy.Event, Any, None]:
+    def _silent(self) -> Doing[None]:
         if self._watched_by() is None or self.setting.watch.then is None:
             return
         if self.setting.watch.silence_is_unsafe:
@@ -294,7 +293,7 @@ class NightWorld:
                 use.over_text = True
                 self.note(use.title, f"gives {own:.1f} A of the {rated:g} A that it is rated for", "fault")
 
-    def _emptying(self, use: SupplyUse) -> Generator[simpy.Event, Any, None]:
+    def _emptying(self, use: SupplyUse) -> Doing[None]:
         """Let a battery run empty: looked at before the highest current could have drawn what it may, or holds."""
         highest = sum(peak for _, peak in use.load.draws.values())
         for charge, what in (
@@ -326,7 +325,7 @@ class NightWorld:
         kinds = ("safety_monitor", "weather")
         return next((kind for kind in kinds if self.setting.setting(kind, "stops_the_run") is True), None)
 
-    def _watching(self) -> Generator[simpy.Event, Any, None]:
+    def _watching(self) -> Doing[None]:
         while True:
             yield self.env.timeout(self.setting.watch.every_s)
             silent = any(e.fault.id == "weather.silent" and e.reported and not e.over for e in self.active_faults)
@@ -339,7 +338,7 @@ class NightWorld:
         if not self._closing and self.state.program:
             self._interrupt(why)
 
-    def _getting_wet(self) -> Generator[simpy.Event, Any, None]:
+    def _getting_wet(self) -> Doing[None]:
         while True:
             yield self.env.timeout(60.0)
             if "weather.rain" in self.weather and self.state.roof_open:

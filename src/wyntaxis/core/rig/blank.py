@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import validated
 
 NEW_PART_LENGTH_MM = 10.0
 """The length of a part until somebody gives one."""
 
-_BLANK: dict[str, Any] = {
+_BLANK: JsonObject = {
     "format": "wyntaxis-rig",
     "version": 1,
     "name": "New rig",

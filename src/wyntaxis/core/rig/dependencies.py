@@ -8,8 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
 
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.ledger import OutOfDate
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import CAMERAS, SETTINGS
@@ -313,7 +313,7 @@ def _out_of_date(quantity_value: RecordedMeasurement, row_id: str, what: tuple[s
     return OutOfDate(row_id, quantity_value.path, on, quantity_value.value.changed or "", what)
 
 
-def confirmation(rig: Rig, path: DocumentPath, reason: str) -> tuple[tuple[DocumentPath, Any], ...]:
+def confirmation(rig: Rig, path: DocumentPath, reason: str) -> tuple[tuple[DocumentPath, JsonValue], ...]:
     """Return the values of an edit that says why a out of date value counts all the same.
 
     Parameters
@@ -391,7 +391,7 @@ def _record_own_dependencies(before: Rig, after: Rig) -> Rig:
             quantity_value.value.value,
             quantity_value.value.evidence,
         )
-        entries: dict[str, Any] = {}
+        entries: JsonObject = {}
         if fresh:
             if quantity_value.value.rests_on is None or (
                 was is not None and quantity_value.value.rests_on == was.value.rests_on

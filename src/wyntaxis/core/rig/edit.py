@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError, path_text
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.dependencies import record_dependencies
 from wyntaxis.core.rig.marks import MarkTracker, named_paths
@@ -19,12 +19,12 @@ class Change:
     """Values to set at paths within the document, all or none; None takes the key out."""
 
     label: str
-    values: tuple[tuple[DocumentPath, Any], ...]
+    values: tuple[tuple[DocumentPath, JsonValue], ...]
     assumes: tuple[DocumentPath, ...] = ()
     """Paths, after the change, of values in it that nobody gave."""
 
     @classmethod
-    def of(cls, label: str, path: Sequence[str | int], value: Any) -> Change:
+    def of(cls, label: str, path: Sequence[str | int], value: JsonValue) -> Change:
         return cls(label, ((tuple(path), value),))
 
     def for_version(self, made_for: Rig, now: Rig) -> Change:
@@ -47,7 +47,7 @@ class Change:
         return Change(self.label, values, tuple(place_in(before, after, path) for path in self.assumes))
 
 
-def place_in(before: Any, after: Any, path: DocumentPath) -> DocumentPath:
+def place_in(before: JsonValue, after: JsonValue, path: DocumentPath) -> DocumentPath:
     """Return where a place of one version of a document lies in another, by the ids on the way.
 
     Raises
@@ -59,7 +59,7 @@ def place_in(before: Any, after: Any, path: DocumentPath) -> DocumentPath:
     found: list[str | int] = []
     node = after
     for step in named:
-        at: Any = step
+        at: JsonValue = step
         if isinstance(step, tuple):
             entries = node if isinstance(node, list) else []
             at = next((i for i, e in enumerate(entries) if isinstance(e, dict) and e.get("id") == step[1]), None)
@@ -93,7 +93,7 @@ def apply(rig: Rig, change: Change) -> Rig:
     return record_dependencies(rig, validated(document))
 
 
-def _place_dark_currents(rig: Rig, document: Any) -> list[DocumentPath]:
+def _place_dark_currents(rig: Rig, document: JsonValue) -> list[DocumentPath]:
     """Let a stated dark current stay that of the set temperature that is being changed; return what is assumed so.
 
     One without a temperature of its own is taken as that of the set temperature. When that is changed nobody knows what
@@ -115,7 +115,7 @@ def _place_dark_currents(rig: Rig, document: Any) -> list[DocumentPath]:
     return found
 
 
-def _rename_in_records(rig: Rig, document: Any) -> None:
+def _rename_in_records(rig: Rig, document: JsonValue) -> None:
     """Let the records that belong to a train follow when it is renamed."""
     before = [rig.name, *(variant.name for variant in rig.variants)]
     variants, records = document.get("variants") or [], document.get("records") or []
@@ -134,7 +134,7 @@ def _rename_in_records(rig: Rig, document: Any) -> None:
 
 
 def insert_part(
-    rig: Rig, list_path: DocumentPath, index: int, part: dict[str, Any], assumes: Sequence[DocumentPath] = ()
+    rig: Rig, list_path: DocumentPath, index: int, part: JsonObject, assumes: Sequence[DocumentPath] = ()
 ) -> Rig:
     """Return the rig with a part put in before ``index`` of ``train`` or ``guiding.path``.
 
@@ -169,7 +169,7 @@ def remove_shared_part(rig: Rig, part_id: str) -> Rig:
 def move_part(rig: Rig, list_path: DocumentPath, index: int, to: int) -> Rig:
     """Return the rig with one part moved so that it has index ``to``."""
 
-    def moved(parts: list[Any]) -> list[Any]:
+    def moved(parts: list[JsonValue]) -> list[JsonValue]:
         rest = [*parts[:index], *parts[index + 1 :]]
         return [*rest[:to], parts[index], *rest[to:]]
 
@@ -190,7 +190,10 @@ def free_id(rig: Rig, stem: str) -> str:
 
 
 def _with_list(
-    rig: Rig, list_path: DocumentPath, edit: Callable[[list[Any]], list[Any]], assumes: Sequence[DocumentPath] = ()
+    rig: Rig,
+    list_path: DocumentPath,
+    edit: Callable[[list[JsonValue]], list[JsonValue]],
+    assumes: Sequence[DocumentPath] = (),
 ) -> Rig:
     document = _document(rig)
     marks = MarkTracker(document)
@@ -202,12 +205,12 @@ def _with_list(
     return record_dependencies(rig, validated(document))
 
 
-def _document(rig: Rig) -> Any:
+def _document(rig: Rig) -> JsonValue:
     """Return the rig as its file holds it: plain dictionaries and lists, only the keys that were set."""
     return rig.model_dump(mode="json", exclude_unset=True)
 
 
-def _set(document: Any, path: DocumentPath, value: Any) -> None:
+def _set(document: JsonValue, path: DocumentPath, value: JsonValue) -> None:
     node = document
     for position, step in enumerate(path[:-1]):
         if isinstance(node, dict) and node.get(step) is None:

@@ -10,11 +10,11 @@ import copy
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import BaseModel
 
 from wyntaxis.core.files.errors import path_text
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.display import displayed_at
@@ -53,7 +53,7 @@ def parse_path(text: str) -> DocumentPath:
     return tuple(steps)
 
 
-def value_at(node: Any, path: DocumentPath) -> Any:
+def value_at(node: JsonValue, path: DocumentPath) -> JsonValue:
     """Return the value at a path of a document or a model; LookupError where there is none."""
     for step in path:
         if isinstance(node, BaseModel):
@@ -69,8 +69,8 @@ def value_at(node: Any, path: DocumentPath) -> Any:
     return node
 
 
-def _named(document: Any, path: DocumentPath) -> Named:
-    steps: list[Any] = []
+def _named(document: JsonValue, path: DocumentPath) -> Named:
+    steps: list[JsonValue] = []
     node = document
     for step in path:
         try:
@@ -82,12 +82,12 @@ def _named(document: Any, path: DocumentPath) -> Named:
     return tuple(steps)
 
 
-def _placed(document: Any, named: Named) -> DocumentPath | None:
+def _placed(document: JsonValue, named: Named) -> DocumentPath | None:
     """Return where a named path lies in a document, None where that has no such value."""
     path: list[str | int] = []
     node = document
     for step in named:
-        at: Any = step
+        at: JsonValue = step
         if isinstance(step, tuple):
             entries = node if isinstance(node, list) else []
             at = next((i for i, e in enumerate(entries) if isinstance(e, dict) and e.get("id") == step[1]), None)
@@ -99,7 +99,7 @@ def _placed(document: Any, named: Named) -> DocumentPath | None:
     return tuple(path)
 
 
-def leaves(node: Any, path: DocumentPath = ()) -> Iterator[DocumentPath]:
+def leaves(node: JsonValue, path: DocumentPath = ()) -> Iterator[DocumentPath]:
     """Yield the path of every plain value of a document below a place, but for ids."""
     if isinstance(node, dict):
         for key, value in node.items():
@@ -121,7 +121,7 @@ class MarkTracker:
         The document before the edit, as its file holds it.
     """
 
-    def __init__(self, document: Mapping[str, Any]) -> None:
+    def __init__(self, document: Mapping[str, JsonValue]) -> None:
         self._assumed = [(_named(document, path), value) for path, value in _marked(document, document.get("assumed"))]
         self._origin = [
             (_named(document, path), value, (document.get("origin") or {})[path_text(path)])
@@ -134,7 +134,7 @@ class MarkTracker:
 
     def into(
         self,
-        document: dict[str, Any],
+        document: JsonObject,
         typed: Sequence[Named] = (),
         assumes: Sequence[DocumentPath] = (),
         *,
@@ -171,7 +171,7 @@ class MarkTracker:
                 reported[path_text(path)] = sourced
         _set(document, "sources", reported)
 
-    def _still_assumed(self, document: dict[str, Any], typed: Sequence[Named]) -> Iterator[DocumentPath]:
+    def _still_assumed(self, document: JsonObject, typed: Sequence[Named]) -> Iterator[DocumentPath]:
         for named, value in self._assumed:
             path = _placed(document, named)
             if path is None:
@@ -186,12 +186,12 @@ class MarkTracker:
                     yield leaf
 
 
-def named_paths(document: Mapping[str, Any], paths: Sequence[DocumentPath]) -> list[Named]:
+def named_paths(document: Mapping[str, JsonValue], paths: Sequence[DocumentPath]) -> list[Named]:
     """Return paths that name what they lie in, so that they can be found again after an edit."""
     return [_named(document, path) for path in paths]
 
 
-def _marked(document: Mapping[str, Any], texts: Any) -> Iterator[tuple[DocumentPath, Any]]:
+def _marked(document: Mapping[str, JsonValue], texts: JsonValue) -> Iterator[tuple[DocumentPath, JsonValue]]:
     for text in texts or ():
         try:
             path = parse_path(text)
@@ -200,7 +200,7 @@ def _marked(document: Mapping[str, Any], texts: Any) -> Iterator[tuple[DocumentP
             continue  # a default that the file leaves out
 
 
-def _set(document: dict[str, Any], key: str, marks: list[str] | dict[str, Any]) -> None:
+def _set(document: JsonObject, key: str, marks: list[str] | JsonObject) -> None:
     if marks:
         document[key] = marks
     else:
@@ -208,7 +208,7 @@ def _set(document: dict[str, Any], key: str, marks: list[str] | dict[str, Any]) 
 
 
 def of_variant(
-    texts: Sequence[str], index: int, entries: Sequence[Any], own: Sequence[str], replaced: Sequence[str]
+    texts: Sequence[str], index: int, entries: Sequence[JsonValue], own: Sequence[str], replaced: Sequence[str]
 ) -> dict[str, str]:
     """Return the marks of a document that hold for one of its variants, by where they lie in the document.
 
@@ -283,7 +283,7 @@ class MarkedField:
     unit: str
     form: str
     path: DocumentPath
-    value: Any
+    value: JsonValue
     choices: tuple[str, ...] = ()
 
     @property
@@ -307,7 +307,7 @@ def marked_field(rig: BaseModel, text: str) -> MarkedField:
     """
     path = parse_path(text)
     thing, names = "", []
-    node: Any = rig
+    node: JsonValue = rig
     model: type[BaseModel] = type(rig)
     for step in path:
         node = value_at(node, (step,))
@@ -351,7 +351,7 @@ def mark_label(rig: BaseModel, text: str) -> str:
     return f"{field.title} {value}" + (f" {field.unit}" if field.unit else "")
 
 
-def numbers_below(path: DocumentPath, value: Any) -> tuple[DocumentPath, ...]:
+def numbers_below(path: DocumentPath, value: JsonValue) -> tuple[DocumentPath, ...]:
     """Return the paths of the numbers of something that is filled in at a place: those that nobody gave.
 
     Parameters

@@ -5,13 +5,13 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from wyntaxis.core.files.errors import path_text
+from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 
 _ABSENT = object()
-Key = Callable[[Any], str | None]
+Key = Callable[[JsonValue], str | None]
 
 
 @dataclass(frozen=True)
@@ -22,12 +22,12 @@ class Merged:
     one's own stays.
     """
 
-    document: Any
+    document: JsonValue
     taken: tuple[str, ...]
     conflicting: tuple[str, ...]
 
 
-def merged_documents(base: Any, mine: Any, theirs: Any) -> Merged:
+def merged_documents(base: JsonValue, mine: JsonValue, theirs: JsonValue) -> Merged:
     """Return a document with what two sides changed in it since they had it in common.
 
     Parameters
@@ -47,7 +47,9 @@ def merged_documents(base: Any, mine: Any, theirs: Any) -> Merged:
     return Merged(copy.deepcopy(document), tuple(taken), tuple(conflicting))
 
 
-def _merged(base: Any, mine: Any, theirs: Any, path: DocumentPath, taken: list[str], conflicting: list[str]) -> Any:
+def _merged(
+    base: JsonValue, mine: JsonValue, theirs: JsonValue, path: DocumentPath, taken: list[str], conflicting: list[str]
+) -> JsonValue:
     if _same(mine, theirs) or _same(theirs, base):
         return mine
     if isinstance(mine, dict) and isinstance(theirs, dict):
@@ -71,8 +73,13 @@ def _merged(base: Any, mine: Any, theirs: Any, path: DocumentPath, taken: list[s
 
 
 def _merged_list(
-    base: list[Any], mine: list[Any], theirs: list[Any], path: DocumentPath, taken: list[str], conflicting: list[str]
-) -> list[Any]:
+    base: list[JsonValue],
+    mine: list[JsonValue],
+    theirs: list[JsonValue],
+    path: DocumentPath,
+    taken: list[str],
+    conflicting: list[str],
+) -> list[JsonValue]:
     was, own, other = ({_key_of(entry): entry for entry in entries} for entries in (base, mine, theirs))
     order = [_key_of(entry) for entry in mine]
     for place, entry in enumerate(theirs):
@@ -80,7 +87,7 @@ def _merged_list(
         if key not in own and (key not in was or not _same(entry, was[key])):
             ahead = _key_of(theirs[place - 1]) if place else None
             order.insert(order.index(ahead) + 1 if ahead in order else 0 if ahead is None else len(order), key)
-    found: list[Any] = []
+    found: list[JsonValue] = []
     for key in order:
         at = (*path, len(found))
         sides = [one.get(key, _ABSENT) for one in (was, own, other)]
@@ -90,7 +97,7 @@ def _merged_list(
     return found
 
 
-def _key_of(entry: Any) -> str | None:
+def _key_of(entry: JsonValue) -> str | None:
     """Return what tells an entry of a list from the others: its id, its part's, its name."""
     if isinstance(entry, str):
         return f"text {entry}"
@@ -103,7 +110,7 @@ def _key_of(entry: Any) -> str | None:
     return None
 
 
-def _has_keys(entries: Any) -> bool:
+def _has_keys(entries: JsonValue) -> bool:
     """Return whether a list's entries can be told from one another."""
     if not isinstance(entries, list):
         return False
@@ -111,5 +118,5 @@ def _has_keys(entries: Any) -> bool:
     return None not in keys and len(set(keys)) == len(keys)
 
 
-def _same(one: Any, other: Any) -> bool:
+def _same(one: JsonValue, other: JsonValue) -> bool:
     return one is other or (one is not _ABSENT and other is not _ABSENT and bool(one == other))

@@ -7,10 +7,11 @@ Lengths are in mm, pixels in µm, masses in g, angles in degrees unless the name
 import json
 import math
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.base import (
     SMALLEST,
@@ -401,7 +402,7 @@ def _variants_stand(rig: Rig) -> None:
             raise ValueError(f"variants[{index}].{error}") from None
 
 
-def json_schema() -> dict[str, Any]:
+def json_schema() -> JsonObject:
     """Return the JSON Schema of the rig file."""
     schema = Rig.model_json_schema()
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -13,6 +13,7 @@ from wyntaxis.core.files.errors import InputError, describe, quoted
 from wyntaxis.core.files.opening import is_there, parse_json, read_bytes
 from wyntaxis.core.files.saving import document_bytes, write_atomically
 from wyntaxis.core.files.tables import separator_of
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import StrictModel
 from wyntaxis.core.rig.merging import merged_documents
 from wyntaxis.core.rig.parts import Part
@@ -72,7 +73,7 @@ class Shelf(StrictModel):
         return next((entry for entry in self.parts if entry.part.id == part_id), None)
 
 
-def validated_shelf(document: Any) -> Shelf:
+def validated_shelf(document: JsonValue) -> Shelf:
     """Return the shelf of a parsed document, or raise an :class:`InputError` of one line."""
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise InputError(f'format: must be "{FORMAT}"; is it a shelf file?')
@@ -139,7 +140,7 @@ def to_csv(shelf: Shelf) -> bytes:
         document = entry.part.model_dump(mode="json", exclude_none=True) | {"owned": entry.owned}
         row = []
         for _, path in _COLUMNS:
-            node: Any = document
+            node: JsonValue = document
             for key in path:
                 node = node.get(key) if isinstance(node, dict) else None
             row.append("" if node is None else f"{node:.10g}" if isinstance(node, float) else str(node))
@@ -161,7 +162,7 @@ def from_csv(data: bytes) -> Shelf:
         raise InputError(f"is not UTF-8 text (byte {error.start})") from None
     separator = separator_of(text, among=",;")
     reader = csv.reader(io.StringIO(text), delimiter=separator, strict=True)
-    parts: list[Any] = []
+    parts: list[JsonValue] = []
     try:
         header = [name.strip() for name in next(reader, [])]
         _check_header(header)
@@ -188,16 +189,16 @@ def _check_header(header: list[str]) -> None:
         raise InputError("a column is twice in the header row")
 
 
-def _entry(cells: dict[str, str], surplus: int, separator: str) -> dict[str, Any]:
+def _entry(cells: dict[str, str], surplus: int, separator: str) -> JsonObject:
     if surplus > 0:
         raise InputError(f"has {surplus} more cells than the header row; is a decimal comma unquoted?")
-    part: dict[str, Any] = {}
-    owned: Any = 1
+    part: JsonObject = {}
+    owned: JsonValue = 1
     for name, path in _COLUMNS:
         cell = cells.get(name, "").strip()
         if not cell:
             continue
-        value: Any = cell if name in _TEXTS else _number(name, cell, separator)
+        value: JsonValue = cell if name in _TEXTS else _number(name, cell, separator)
         if name == "owned":
             owned = int(value) if float(value).is_integer() else value
             continue
@@ -216,7 +217,7 @@ def _number(name: str, cell: str, separator: str) -> float:
         raise InputError(f"{name}: must be a number, got {quoted(cell)}") from None
 
 
-def _check_entry(entry: dict[str, Any]) -> None:
+def _check_entry(entry: JsonObject) -> None:
     try:
         ShelfPart.model_validate(entry)
     except ValidationError as error:

@@ -9,13 +9,13 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from pydantic import ValidationError
 
 from wyntaxis.core.files.errors import InputError, describe, quoted
 from wyntaxis.core.files.opening import parse_json, read_bytes
 from wyntaxis.core.files.saving import document_bytes, write_atomically
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.model import FORMAT, VERSION, Rig
 
 SUFFIX = ".rig.json"
@@ -50,7 +50,7 @@ def parse(data: bytes) -> Rig:
     return validated(parse_json(data))
 
 
-def validated(document: Any) -> Rig:
+def validated(document: JsonValue) -> Rig:
     """Return the rig of a parsed document, or raise an :class:`InputError` that names the path within it."""
     if not isinstance(document, dict):
         raise InputError("must be a JSON object in braces")
@@ -74,7 +74,7 @@ def to_bytes(rig: Rig) -> bytes:
     return document_bytes(document_of(rig), indent=2)
 
 
-def document_of(rig: Rig) -> dict[str, Any]:
+def document_of(rig: Rig) -> JsonObject:
     """Return a rig as its file holds it: plain dictionaries and lists, only what was set."""
     document = _tidy(rig.model_dump(mode="json", exclude_unset=True))
     assert isinstance(document, dict)
@@ -106,7 +106,7 @@ def save(rig: Rig, path: Path, *, protected: bool = False) -> Saved:
     return Saved(hashlib.sha256(data).hexdigest(), notes)
 
 
-def _tidy(node: Any) -> Any:
+def _tidy(node: JsonValue) -> JsonValue:
     """Write whole numbers without a trailing ``.0``, as people do."""
     if isinstance(node, dict):
         return {key: _tidy(value) for key, value in node.items()}

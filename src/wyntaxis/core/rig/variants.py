@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.model import Rig, Variant, variant_rig
 
@@ -43,7 +44,7 @@ def _dropped_guiding(document: Rig, variant: Variant, section: str) -> bool:
     return section == "guiding" and variant_rig(document, variant.name).guiding != document.guiding
 
 
-def train_entries(document: Rig, name: str | None, train: list[dict[str, Any]]) -> list[Any]:
+def train_entries(document: Rig, name: str | None, train: list[JsonObject]) -> list[Any]:
     """Return a train as a variant holds it: unchanged parts of the rig's own train by their id."""
     if variant_index(document, name) is None:
         return train
@@ -51,11 +52,11 @@ def train_entries(document: Rig, name: str | None, train: list[dict[str, Any]]) 
     return [part["id"] if own.get(part["id"]) == part else part for part in train]
 
 
-def new_variant(document: Rig, shown: Rig, name: str) -> dict[str, Any]:
+def new_variant(document: Rig, shown: Rig, name: str) -> JsonObject:
     """Return a variant that begins as a copy of the train shown."""
     own = {part.id for part in document.train}
     train = [part.id if part.id in own else part.model_dump(mode="json", exclude_unset=True) for part in shown.train]
-    variant: dict[str, Any] = {"name": name, "train": train}
+    variant: JsonObject = {"name": name, "train": train}
     for section in ("telescope", "guiding", "framing"):
         if getattr(shown, section) != getattr(document, section):
             variant[section] = getattr(shown, section).model_dump(mode="json", exclude_unset=True)

@@ -7,7 +7,7 @@ import io
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -15,6 +15,9 @@ from wyntaxis.core.rig.parts import Prism
 from wyntaxis.core.sky.gnomonic import clip_to_convex, signed_area, to_plane, to_sky, turned
 from wyntaxis.core.sky.objects import SkyObject, objects_near
 from wyntaxis.core.wording import number
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 Position = tuple[float, float]
 CORNERS = ("top left", "top right", "bottom right", "bottom left")
@@ -93,7 +96,7 @@ class Footprint:
         east, north = (float(v) for v in turned((guide.left, guide.up), self.position_angle_deg))
         return math.degrees(math.atan(math.hypot(east, north))), math.degrees(math.atan2(east, north)) % 360
 
-    def plane(self, field: Field) -> Any:
+    def plane(self, field: Field) -> Floats:
         """Return a field's corners on the plane at the centre, (4, 2): east and north."""
         return turned(field.corners(), self.position_angle_deg)
 

@@ -6,18 +6,21 @@ this plane times its focal length. Source: Calabretta and Greisen 2002, TAN.
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
-def unit_vectors(ra_deg: Any, dec_deg: Any) -> Any:
+
+def unit_vectors(ra_deg: Any, dec_deg: Any) -> Floats:
     """Return unit vectors (..., 3) toward positions in degrees."""
     ra, dec = np.radians(ra_deg), np.radians(dec_deg)
     return np.stack(np.broadcast_arrays(np.cos(dec) * np.cos(ra), np.cos(dec) * np.sin(ra), np.sin(dec)), axis=-1)
 
 
-def _axes(center: tuple[float, float]) -> Any:
+def _axes(center: tuple[float, float]) -> Floats:
     """Return the unit vectors east, north and toward the centre, (3, 3); at a pole, east is that of the meridian
     given.
     """
@@ -27,7 +30,7 @@ def _axes(center: tuple[float, float]) -> Any:
     return np.array([east, north, unit_vectors(*center)])
 
 
-def to_plane(center: tuple[float, float], ra_deg: Any, dec_deg: Any) -> Any:
+def to_plane(center: tuple[float, float], ra_deg: Floats | float, dec_deg: Floats | float) -> Floats:
     """Return (xi, eta) in radians, shape (..., 2); NaN for what lies 90° or more from the centre."""
     along = unit_vectors(ra_deg, dec_deg) @ _axes(center).T
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -35,7 +38,7 @@ def to_plane(center: tuple[float, float], ra_deg: Any, dec_deg: Any) -> Any:
     return np.where(along[..., 2:] > 1e-9, plane, np.nan)
 
 
-def to_sky(center: tuple[float, float], plane: Any) -> Any:
+def to_sky(center: tuple[float, float], plane: Any) -> Floats:
     """Return (ra, dec) in degrees, shape (..., 2), of points (xi, eta) in radians; ra from 0 to 360."""
     points = np.asarray(plane, dtype=float)
     axes = _axes(center)
@@ -45,7 +48,7 @@ def to_sky(center: tuple[float, float], plane: Any) -> Any:
     return np.stack([ra, dec], axis=-1)
 
 
-def turned(points: Any, position_angle_deg: float) -> Any:
+def turned(points: Any, position_angle_deg: float) -> Floats:
     """Return frame points (left, up) as (east, north): the frame's top lies at the position angle, its left east of
     it.
     """
@@ -54,7 +57,7 @@ def turned(points: Any, position_angle_deg: float) -> Any:
     return np.stack([left * np.cos(angle) + up * np.sin(angle), up * np.cos(angle) - left * np.sin(angle)], axis=-1)
 
 
-def clip_to_convex(polygon: Any, convex: Any) -> Any:
+def clip_to_convex(polygon: Any, convex: Any) -> Floats:
     """Return the part of a polygon (n, 2) inside a convex one (m, 2): Sutherland and Hodgman 1974."""
     found = [tuple(point) for point in np.asarray(polygon, dtype=float)]
     window = np.asarray(convex, dtype=float)
@@ -63,7 +66,7 @@ def clip_to_convex(polygon: Any, convex: Any) -> Any:
     for start, end in zip(window, np.roll(window, -1, axis=0), strict=True):
         edge = end - start
 
-        def side(point: Any, start: Any = start, edge: Any = edge) -> float:
+        def side(point: tuple[float, float], start: Floats = start, edge: Floats = edge) -> float:
             return float(edge[0] * (point[1] - start[1]) - edge[1] * (point[0] - start[0]))
 
         kept = []
@@ -80,7 +83,7 @@ def clip_to_convex(polygon: Any, convex: Any) -> Any:
     return np.array(found)
 
 
-def signed_area(polygon: Any) -> float:
+def signed_area(polygon: Floats) -> float:
     """Return a polygon's area, above 0 when its points run counterclockwise; 0 for fewer than three points."""
     points = np.asarray(polygon, dtype=float)
     if len(points) < 3:

@@ -8,7 +8,7 @@ import io
 import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -16,6 +16,9 @@ from wyntaxis.core.rig.plan import Site
 from wyntaxis.core.sky.coordinates import separation_deg
 from wyntaxis.core.sky.earth import steady_rotation
 from wyntaxis.core.sky.horizon import NightPath, night_path
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats
 
 TURN_DEG = 360.0
 
@@ -141,7 +144,7 @@ def night_of(
     return Night(date, tuple(_spans(dark, seconds)), first.hours_dark, moon, tuple(objects))
 
 
-def _spans(mask: Any, seconds: Any) -> list[tuple[float, float]]:
+def _spans(mask: Flags, seconds: Floats) -> list[tuple[float, float]]:
     edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(int)))
     return [(float(seconds[a]), float(seconds[min(b, len(seconds) - 1)])) for a, b in edges.reshape(-1, 2)]
 
@@ -149,7 +152,7 @@ def _spans(mask: Any, seconds: Any) -> list[tuple[float, float]]:
 class _Place:
     """A site at some times, for what astropy computes there."""
 
-    def __init__(self, site: Site, seconds: Any) -> None:
+    def __init__(self, site: Site, seconds: Floats) -> None:
         from astropy.coordinates import EarthLocation
         from astropy.time import Time
 
@@ -160,7 +163,7 @@ class _Place:
             warnings.simplefilter("ignore")
             self.times = Time(seconds, format="unix", location=self.location)
 
-    def moon(self) -> tuple[Any, Any, Any, Any]:
+    def moon(self) -> tuple[Floats, Floats, Floats, Floats]:
         """Return right ascension, declination, altitude in degrees and the lit share of the moon (Meeus, 48)."""
         from astropy.coordinates import AltAz, get_body, get_sun
 

@@ -8,11 +8,14 @@ import re
 import sqlite3
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from wyntaxis.core.sky.gnomonic import unit_vectors
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 CREDIT = "OpenNGC, CC BY-SA 4.0, by pyongc"
 _QUERY = (
@@ -51,7 +54,7 @@ class SkyObject:
         major, minor = self.major_arcmin, self.minor_arcmin
         return self.angle_deg is not None or not major or not minor or major == minor
 
-    def outline(self, points: int = 72) -> Any:
+    def outline(self, points: int = 72) -> Floats:
         """Return the ellipse of the catalogued axes on the plane that touches the sky at the object, (points, 2) rad.
 
         East and north in radians. Without a minor axis it is a circle; without any size there is none, and it is empty.
@@ -71,8 +74,8 @@ class SkyObject:
 @dataclass(frozen=True)
 class _Catalogue:
     objects: tuple[SkyObject, ...]
-    vectors: Any
-    half_major_deg: Any
+    vectors: Floats
+    half_major_deg: Floats
     by_name: dict[str, int]
 
 

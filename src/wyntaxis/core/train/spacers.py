@@ -13,9 +13,9 @@ import math
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.ledger import rectangular, rss
 from wyntaxis.core.optics.imaging import effective_focal_length, focal_ratio
 from wyntaxis.core.optics.uniform_sum import probability_inside
@@ -401,7 +401,7 @@ def pieces_text(result: SpacerResult, found: SpacerSet) -> str:
     return "; ".join([*(rows or ["nothing"]), *([found.vignettes] if found.vignettes else [])])
 
 
-def apply_set(rig: Rig, result: SpacerResult, chosen: SpacerSet) -> list[dict[str, Any]]:
+def apply_set(rig: Rig, result: SpacerResult, chosen: SpacerSet) -> list[JsonObject]:
     """Return the train, as its file holds it, with a set in place of what stood in the places."""
     document = rig.model_dump(mode="json", exclude_unset=True)["train"]
     ids = [part["id"] for part in document]
@@ -411,7 +411,7 @@ def apply_set(rig: Rig, result: SpacerResult, chosen: SpacerSet) -> list[dict[st
         | {part.id for part in rig.guiding.path}
         | {rig.telescope.id}
     )
-    train: list[dict[str, Any]] = []
+    train: list[JsonObject] = []
     for index, part in enumerate(document):
         if any(before < index < after for before, after in spans):
             continue

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import PURPOSES
@@ -152,7 +151,7 @@ class DevicesSheet(StepSheet):
         device_id, number = str(kind), 2
         while device_id in used:
             device_id, number = f"{kind}_{number}", number + 1
-        device: dict[str, Any] = {"id": device_id, "kind": kind, "name": str(kind).replace("_", " ")}
+        device: JsonObject = {"id": device_id, "kind": kind, "name": str(kind).replace("_", " ")}
         part = self._part_for(str(kind))
         if part is not None:
             device |= {"part": part[0], "name": part[1]}
@@ -173,7 +172,7 @@ class DevicesSheet(StepSheet):
         if chosen is not None:
             self.session.set_value(("devices", chosen[0]), None, f"Remove {chosen[1].title}")
 
-    def _fresh_supply(self) -> dict[str, Any]:
+    def _fresh_supply(self) -> JsonObject:
         used, number = {supply.id for supply in self.session.rig.supplies}, 1
         while f"supply_{number}" in used:
             number += 1

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from pydantic import BaseModel
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import InputError, path_text
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig import figures
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.edit import Change
@@ -44,7 +44,7 @@ def stated_numbers(rig: Rig) -> list[str]:
     return found
 
 
-def _numbers_of(plain: dict[str, Any], path: DocumentPath) -> list[str]:
+def _numbers_of(plain: JsonObject, path: DocumentPath) -> list[str]:
     entries = []
     for leaf in leaves(plain, path):
         value = value_at(plain, leaf[len(path) :])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.places import home
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.quantities.fields import footprint
 from wyntaxis.core.rig import store
 from wyntaxis.core.rig.edit import Change
@@ -368,7 +368,7 @@ class FootprintSheet(StepSheet):
         frame, framing = self.patch.view.frame, self.session.rig.framing
         if frame is None:
             return
-        value: dict[str, Any] = {
+        value: JsonObject = {
             "ra_deg": round(frame.center[0], 6) % 360,
             "dec_deg": round(frame.center[1], 6),
             "position_angle_deg": round(frame.position_angle_deg, 3),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PyQt6.QtWidgets import QComboBox, QLineEdit
 
 from wyntaxis.core.files.foreign_text import plain
@@ -96,14 +94,14 @@ class RecordsSheet(StepSheet):
         if at is not None:
             self.session.set_value(("records", at), None, f"Remove {self.session.rig.records[at].name}")
 
-    def enter(self, record_id: str, quantity: str, value: Any) -> None:
+    def enter(self, record_id: str, quantity: str, value: float | None) -> None:
         """Set one value of a record, None to take it out."""
         rig = self.session.rig
         at = next(i for i, record in enumerate(rig.records) if record.id == record_id)
         label = f"Change {rig.records[at].name}"
         self.session.set_value(("records", at, "values", quantity), value, label)
 
-    def _entered(self, record_id: str, quantity: str, value: Any) -> None:
+    def _entered(self, record_id: str, quantity: str, value: float | None) -> None:
         before = self.session.rig
         self.enter(record_id, quantity, value)
         if self.session.rig is before:

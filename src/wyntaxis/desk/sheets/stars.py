@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 from wyntaxis.core.evidence.stars.frame_grading import FACTOR, FACTOR_RANGE, FrameGrade
 from wyntaxis.core.evidence.stars.kind import StarsResult
 from wyntaxis.core.files.errors import Progress
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.measuring.stars import MEASURING
 from wyntaxis.core.steps import STARS
 from wyntaxis.core.wording import counted, short
@@ -95,7 +96,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         row = max(self.table.currentRow(), 0)
         return self.grades[row] if row < len(self.grades) else None
 
-    def options(self) -> dict[str, Any]:
+    def options(self) -> JsonObject:
         every = self.every.text().strip() or "1"
         if not every.isascii() or not every.isdigit() or not 1 <= int(every) <= MAX_EVERY:
             raise ValueError(f"“Take every” must be a whole number of 1 or more, got {every[:40]}")

@@ -9,13 +9,16 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import line_slope
 from wyntaxis.core.limits import MAX_REST_POWER, TOLERANCE_C
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 RATE_WINDOW_S = 60.0
 """Rates are slopes over this long: a cooler does not move a sensor faster, and noise must not."""
@@ -36,10 +39,10 @@ class CoolingLog:
     """One run: time in s, sensor and ambient in °C, power as a share of full; NaN where a log does not tell."""
 
     name: str
-    time_s: Any
-    sensor_c: Any
-    power: Any
-    ambient_c: Any
+    time_s: Floats
+    sensor_c: Floats
+    power: Floats
+    ambient_c: Floats
 
     @property
     def has_power(self) -> bool:
@@ -173,7 +176,7 @@ class CoolerModel:
 
     tau_min: float
     pull_c_min: float
-    covariance: Any
+    covariance: Floats
     residual_c: float
 
     @property
@@ -272,7 +275,7 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
     if not usable:
         raise ValueError("no run has the cooler's power: the model needs one that has, best at full power")
 
-    def residuals(parameters: Any) -> Any:
+    def residuals(parameters: Floats) -> Floats:
         watch()
         tau, pull, gain, timing, *starts = parameters
         entries = [log.innovations(tau, pull, gain, timing, start) for log, start in zip(usable, starts, strict=True)]
@@ -301,7 +304,7 @@ def fit_cooler(logs: Sequence[CoolingLog], watch: Callable[[], None] = lambda: N
     return CoolerModel(tau, pull, covariance[:2, :2], math.sqrt(variance))
 
 
-def _unlogged_power(logs: Sequence[_Thinned], parameters: Any, jacobian: Any) -> Any:
+def _unlogged_power(logs: Sequence[_Thinned], parameters: Floats, jacobian: Floats) -> Floats:
     """Return what the power that the log does not tell adds to ``Jᵀ V J``.
 
     Between two samples power goes from one value to the other by some way, so that its mean errs by at most half their
@@ -334,11 +337,11 @@ class _Thinned:
     the one before.
     """
 
-    sensor_c: Any
-    minutes: Any
-    power_from: Any
-    power_since: Any
-    ambient_c: Any
+    sensor_c: Floats
+    minutes: Floats
+    power_from: Floats
+    power_since: Floats
+    ambient_c: Floats
     most_power: float
     power_step: float
     """The least step between the powers that the log tells: what it rounds to."""
@@ -351,7 +354,7 @@ class _Thinned:
         spans = np.diff(log.time_s[kept])
         entries = np.where(np.isfinite(log.ambient_c), log.ambient_c, log.ambient)
 
-        def mean(values: Any) -> Any:
+        def mean(values: Floats) -> Floats:
             sums = np.concatenate([[0.0], np.cumsum(values * steps)])
             return np.diff(sums[kept]) / spans
 
@@ -365,7 +368,7 @@ class _Thinned:
             float(np.diff(np.unique(log.power.round(9))).min(initial=1.0)) if np.ptp(log.power) > 0 else 0.0,
         )
 
-    def innovations(self, tau_min: float, pull_c_min: float, gain: float, timing: float, start_c: float) -> Any:
+    def innovations(self, tau_min: float, pull_c_min: float, gain: float, timing: float, start_c: float) -> Floats:
         """Return by how much each sample differs from what those before it predict, in °C.
 
         ``trust`` is the share of a surprise that is taken for the sensor's and not for noise: 0 computes the whole
@@ -382,7 +385,7 @@ class _Thinned:
         return np.array(found)
 
 
-def course(log: CoolingLog, tau_min: float, pull_c_min: float, start_c: float) -> Any:
+def course(log: CoolingLog, tau_min: float, pull_c_min: float, start_c: float) -> Floats:
     """Return the temperatures that the model gives for a log's power and ambient, exact between samples.
 
     Power and ambient between two samples are the mean of both.

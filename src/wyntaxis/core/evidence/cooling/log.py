@@ -6,7 +6,7 @@ import csv
 import math
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -26,6 +26,9 @@ from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.foreign.units import convert, parse_foreign_number
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import read_bytes
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 MAX_ROWS = 200_000
 """Two days at a row a second."""
@@ -121,7 +124,7 @@ def parse_cooling_log(data: bytes, name: str, rules: Sequence[KeyRule] = ()) -> 
     return CoolingLog(name, time[keep], sensor, np.clip(_as_share(power, places), 0, 1), ambient)
 
 
-def _as_share(power: Any, places: Mapping[str, Place]) -> Any:
+def _as_share(power: Floats, places: Mapping[str, Place]) -> Floats:
     """Return power as a share of full: a column that names no unit and never goes above 1 is one already."""
     entries = power[np.isfinite(power)]
     unnamed = "cooling.power" in places and not places["cooling.power"].unit
@@ -130,7 +133,7 @@ def _as_share(power: Any, places: Mapping[str, Place]) -> Any:
     return power / 100
 
 
-def _past_midnight(seconds: Any) -> Any:
+def _past_midnight(seconds: Floats) -> Floats:
     """Return times of day going on: where they fall by more than half a day, another day has begun."""
     days = np.cumsum(np.concatenate([[0], np.diff(seconds) < -DAY_S / 2]))
     return seconds + DAY_S * days

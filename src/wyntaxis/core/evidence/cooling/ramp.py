@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,6 +14,9 @@ from wyntaxis.core.limits import TOLERANCE_C
 from wyntaxis.core.rig.devices import Device, Supply
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import counted, number
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 DEFAULT_AMBIENT_C = 20.0
 DEFAULT_VOLTAGE_V = 12.0
@@ -31,10 +34,10 @@ class Ramp:
     step_c: float
     dwell_min: float
     stages: int
-    minutes: Any
-    setpoint_c: Any
-    sensor_c: Any
-    power: Any
+    minutes: Floats
+    setpoint_c: Floats
+    sensor_c: Floats
+    power: Floats
     arrival_min: float | None
     energy_wh: float | None
     rest_power: float

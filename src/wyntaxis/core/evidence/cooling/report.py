@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from wyntaxis.core.evidence.cooling.cooler import RunFigures
 from wyntaxis.core.evidence.cooling.kind import CoolingRuns
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import number, plus_minus
 
 Run = Column[RunFigures]
@@ -32,7 +32,7 @@ RUNS = Table[CoolingRuns, RunFigures](
 )
 
 
-def _facts(cooled: CoolingRuns) -> dict[str, Any]:
+def _facts(cooled: CoolingRuns) -> JsonObject:
     model = cooled.measured.model
     if model is None:
         return {"model": None}

@@ -4,22 +4,22 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Any
 
 from wyntaxis.core.evidence.field.causes import causes, relation_of
 from wyntaxis.core.evidence.field.result import NO_STEP, RELATIONS, FieldResult, MeasuredSweep, ScrewAdvice
 from wyntaxis.core.evidence.field.shape import FieldShape
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import number, plus_minus
 
 HINT = "of one frame: a hint, no measurement"
 
 
-def _facts(result: FieldResult) -> dict[str, Any]:
+def _facts(result: FieldResult) -> JsonObject:
     """Return what JSON holds besides the sweeps: the last one, the spacing, the screws and the causes."""
     last, flat, screws = result.last, result.flat, result.screws
     entries = _surface(last) if last is not None else _no_sweep(result)
-    spacing: dict[str, Any] = {"flat_at_mm": flat.flat_at_mm, "slope_um_mm": flat.slope_um_mm}
+    spacing: JsonObject = {"flat_at_mm": flat.flat_at_mm, "slope_um_mm": flat.slope_um_mm}
     spacing["points"] = [{"spacing_mm": mm, "curvature_um_corner": curvature} for mm, curvature in flat.points]
     if flat.why:
         spacing["why"] = flat.why
@@ -36,7 +36,7 @@ def _facts(result: FieldResult) -> dict[str, Any]:
     }
 
 
-def _no_sweep(result: FieldResult) -> dict[str, Any]:
+def _no_sweep(result: FieldResult) -> JsonObject:
     why = "not a sweep: needs FOCUSPOS at four or more positions"
     keys = ("best_position", "tilt_arcmin", "tilt_azimuth_deg", "tilt_um_corner", "curvature_um_corner")
     return dict.fromkeys(keys) | {
@@ -45,11 +45,11 @@ def _no_sweep(result: FieldResult) -> dict[str, Any]:
     }
 
 
-def _surface(entry: MeasuredSweep) -> dict[str, Any]:
+def _surface(entry: MeasuredSweep) -> JsonObject:
     """Return what one sweep tells of the surface of best focus."""
     surface, sweep = entry.surface, entry.sweep
     residuals = surface.residuals or (math.nan,) * len(entry.zoned.zones)
-    entries: dict[str, Any] = {
+    entries: JsonObject = {
         "best_position": entry.best_position,
         "tilt_arcmin": entry.tilt_arcmin,
         "tilt_azimuth_deg": entry.azimuth_deg,
@@ -100,7 +100,7 @@ def _level_px(entry: MeasuredSweep) -> dict[str, float] | None:
     }
 
 
-def _screws(advice: ScrewAdvice | None) -> list[dict[str, Any]]:
+def _screws(advice: ScrewAdvice | None) -> list[JsonObject]:
     """Return the screws to turn; turns count above 0 where that side is to move away from the telescope."""
     if advice is None:
         return []
@@ -110,7 +110,7 @@ def _screws(advice: ScrewAdvice | None) -> list[dict[str, Any]]:
     ]
 
 
-def shape_json(shape: FieldShape) -> dict[str, Any]:
+def shape_json(shape: FieldShape) -> JsonObject:
     """Return the shape of a frame's stars as JSON.
 
     Parameters
@@ -123,7 +123,7 @@ def shape_json(shape: FieldShape) -> dict[str, Any]:
     dict
         Plain values.
     """
-    entries: dict[str, Any] = {
+    entries: JsonObject = {
         "file": shape.file,
         "is": HINT,
         "alike": shape.alike,

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -16,6 +16,9 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 from wyntaxis.core.fitting import clipped_fit
 from wyntaxis.core.limits import FWHM_PER_SIGMA
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats, Numbers
 
 ACROSS, DOWN = 3, 3
 CORNER_SHARE, NEAREST = 0.17, 4
@@ -135,7 +138,7 @@ def corner_spots(frame: FrameStars, size_px: tuple[int, int]) -> tuple[tuple[flo
     return tuple(found)
 
 
-def _zones(frame: FrameStars, used: Any, size_px: tuple[int, int], along: Any) -> tuple[ShapeZone, ...]:
+def _zones(frame: FrameStars, used: Flags, size_px: tuple[int, int], along: Floats) -> tuple[ShapeZone, ...]:
     shapes = frame.shapes
     x, y = shapes.x[used], shapes.y[used]
     column = np.clip((x / size_px[0] * ACROSS).astype(int), 0, ACROSS - 1)
@@ -159,7 +162,7 @@ def _zones(frame: FrameStars, used: Any, size_px: tuple[int, int], along: Any) -
     return tuple(found)
 
 
-def _fitted(design: Any, values: Any) -> tuple[Any, Any]:
+def _fitted(design: Floats, values: Floats) -> tuple[Floats, Floats]:
     """Return parameters and their standard uncertainties of a straight fit, what lies far off left out once."""
     fit = clipped_fit(design, values, rounds=1, least_scatter=1e-9)
     return fit.parameters, fit.standard
@@ -195,7 +198,7 @@ def _tails(
     return tail, turn, _mean_of((first[0][1], first[1][1]), (second[0][1], second[1][1]))
 
 
-def _skewness(frame: FrameStars) -> tuple[Any, Any, Any, Any] | None:
+def _skewness(frame: FrameStars) -> tuple[Floats, Floats, Floats, Floats] | None:
     """Return places of the brightest lone stars and their windowed third moments along x and y, in their own width."""
     shapes = frame.shapes
     chosen = np.flatnonzero(frame.isolated & (shapes.snr > MIN_SNR))
@@ -225,7 +228,7 @@ def _pixels_of(path: Path) -> Any:
         return None
 
 
-def _skew(pixels: Any, x: float, y: float, sigma: float) -> tuple[float, float] | None:
+def _skew(pixels: Numbers, x: float, y: float, sigma: float) -> tuple[float, float] | None:
     """Return a star's third moments ``Σ w I d² (dx, dy) / Σ w I σ³`` about its windowed middle."""
     half = max(4, math.ceil(5 * sigma))
     column, row = round(x), round(y)

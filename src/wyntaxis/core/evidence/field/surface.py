@@ -5,13 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from wyntaxis.core.evidence.field.zones import MIN_ZONES, Zone
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import hc3_growth, huber_fit, student_factor
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 ROUNDS = 20
 HUBER = 1.5
@@ -50,7 +53,7 @@ class Surface:
         """The standard uncertainties of the plane toward +x and toward +y, in steps at the corner's distance."""
         return math.sqrt(self.covariance[1][1]), math.sqrt(self.covariance[2][2])
 
-    def at(self, x: Any, y: Any) -> Any:
+    def at(self, x: Floats | float, y: Floats | float) -> Floats | float:
         """Return where best focus lies at places told from the middle, in half diagonals; in steps."""
         assert self.middle is not None
         assert self.curvature is not None
@@ -67,7 +70,7 @@ class Surface:
         return -self.plane[0] / (2 * self.curvature.value), -self.plane[1] / (2 * self.curvature.value)
 
 
-def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = None) -> Surface:
+def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Floats | None = None) -> Surface:
     """Fit plane and bowl to the best positions of zones, those that lie far off not counted for much.
 
     Parameters
@@ -125,7 +128,7 @@ def surface_of(zones: Sequence[Zone], size_px: tuple[int, int], shared: Any = No
     )
 
 
-def _length(vector: Any, covariance: Any) -> tuple[Estimate, Estimate | None]:
+def _length(vector: Floats, covariance: Floats) -> tuple[Estimate, Estimate | None]:
     """Return the length of a vector, what its noise adds taken out, and its direction in degrees where it is certain.
 
     Noise makes any length larger, ``E|v|² = |V|² + u_x² + u_y²``.

@@ -8,7 +8,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -18,6 +18,9 @@ from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.stars.frame_stars import BLEND_FLUX_SHARE, BLEND_REACH, SAME_STAR_PX, FrameStars
 from wyntaxis.core.evidence.stars.registration import shift_between
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 SWEEP_STARS = 1_800
 """So many of each frame's brightest stars are measured and followed through a sweep: thirty to each zone."""
@@ -51,13 +54,13 @@ class FieldSweep:
     sharpest: FrameStars
     size_px: tuple[int, int]
     binning: int
-    x: Any
-    y: Any
-    hfd: Any
+    x: Floats
+    y: Floats
+    hfd: Floats
     spacing_mm: float | None = None
 
     @property
-    def positions(self) -> Any:
+    def positions(self) -> Floats:
         """Where the counter stood, in steps."""
         return np.array([frame.position for frame in self.frames])
 
@@ -198,7 +201,9 @@ def _next_neighbour(places: Any, flux: Any) -> Any:
     return np.where(matters, apart, np.inf).min(axis=1)
 
 
-def _found_again(into: Any, frame: FrameStars, sharp: FrameStars, places: Any, reach: Any, size: Any) -> None:
+def _found_again(
+    into: Floats, frame: FrameStars, sharp: FrameStars, places: Floats, reach: Floats, size: tuple[int, int]
+) -> None:
     """Write into one row the sizes of the stars that a frame shows again, each standing alone."""
     from scipy.spatial import cKDTree
 

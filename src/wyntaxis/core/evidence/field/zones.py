@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -13,6 +13,9 @@ from wyntaxis.core.evidence.field.sweep import FieldSweep
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import NORMAL_MAD, student_factor
 from wyntaxis.core.optics.blurred_disc import PROFILES, annulus_hfd_share, blurred_annulus_hfd
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 MIN_POSITIONS = 5
 STARS_TO_A_ZONE = 6
@@ -64,7 +67,7 @@ class ZonedSweep:
     zones: tuple[Zone, ...]
     seeing: tuple[float, ...]
     sharpest_px: float | None = None
-    shared: Any = None
+    shared: Floats | None = None
 
 
 def zoned(sweep: FieldSweep, obstruction: float = 0.0) -> ZonedSweep:
@@ -100,15 +103,15 @@ class _Fits:
     by seeing, and what they leave uncertain together.
     """
 
-    best: Any
-    standard: Any
-    sharpest: Any
-    seeing: Any
-    shared: Any
+    best: Floats
+    standard: Floats
+    sharpest: Floats
+    seeing: Floats
+    shared: Floats
     cost: float
 
 
-def _zone(place: tuple[float, float, float, int], sizes: Any, fit: _Fits, k: int, positions: Any) -> Zone:
+def _zone(place: tuple[float, float, float, int], sizes: Floats, fit: _Fits, k: int, positions: Floats) -> Zone:
     entries = tuple(float(value) for value in sizes)
     best, standard = float(fit.best[k]), float(fit.standard[k])
     span = float(np.ptp(positions))
@@ -129,7 +132,7 @@ def _sizes_by_zone(sweep: FieldSweep) -> tuple[list[tuple[float, float, float, i
     enough = np.isfinite(sweep.hfd).sum(axis=0) >= MIN_POSITIONS
     x, y, hfd = sweep.x[enough], sweep.y[enough], sweep.hfd[:, enough]
     if not len(x):
-        return [], None, None
+        return [], np.zeros((0, 0)), np.zeros((0, 0))
     label = _labels(x, y, sweep.size_px)
     places, sizes, errors = [], [], []
     middle_x, middle_y = ((side - 1) / 2 for side in sweep.size_px)
@@ -156,7 +159,7 @@ def _labels(x: Any, y: Any, size: tuple[int, int]) -> Any:
     return row * across + column
 
 
-def _clipped_means(hfd: Any) -> tuple[Any, Any]:
+def _clipped_means(hfd: Floats) -> tuple[Floats, Floats]:
     """Return by frame the mean size of stars, those that lie far off left out, and its standard error; NaN for none."""
     count = np.isfinite(hfd).sum(axis=1)
     with np.errstate(all="ignore"):
@@ -169,7 +172,7 @@ def _clipped_means(hfd: Any) -> tuple[Any, Any]:
     return mean, error
 
 
-def _nanmedian(values: Any) -> Any:
+def _nanmedian(values: Floats) -> Floats:
     """Return the median of each row over what is known, NaN for a row of nothing."""
     known = np.isfinite(values)
     filled = np.where(known, values, np.inf)
@@ -189,7 +192,7 @@ def _models(obstruction: float) -> list[Growth]:
     return [lambda off: np.hypot(1.0, off), *annuli]
 
 
-def _fitted(growth: Growth, positions: Any, sizes: Any, errors: Any, *, joint: bool) -> _Fits:
+def _fitted(growth: Growth, positions: Floats, sizes: Floats, errors: Floats, *, joint: bool) -> _Fits:
     """Fit best position, sharpest size and slope of every zone at once and, with ``joint``, a factor for every frame.
 
     Gauss-Newton with Huber's weights and damping; the zones' three unknowns are eliminated for the frames' factors
@@ -233,22 +236,22 @@ def _fitted(growth: Growth, positions: Any, sizes: Any, errors: Any, *, joint: b
 class _State:
     """Unknowns: (3, zones) best position, log of the sharpest size, log of the slope; (frames,) log of the factors."""
 
-    curves: Any
-    seeing: Any
+    curves: Floats
+    seeing: Floats
 
 
 @dataclass(frozen=True)
 class _System:
     """The normal equations at a state; residuals, in usual errors, and robust weights are (frames, zones)."""
 
-    left: Any
-    robust: Any
-    normal: Any
-    pull: Any
-    inverse: Any
-    mixed: Any
-    schur: Any
-    seeing_pull: Any
+    left: Floats
+    robust: Floats
+    normal: Floats
+    pull: Floats
+    inverse: Floats
+    mixed: Floats
+    schur: Floats
+    seeing_pull: Floats
     cost: float
 
 
@@ -296,12 +299,12 @@ def _stepped(system: _System, state: _State, damping: float) -> _State:
     return _State(state.curves + np.clip(curves.T, -0.5, 0.5), state.seeing + seeing)
 
 
-def _huber_cost(left: Any) -> Any:
+def _huber_cost(left: Floats) -> Floats:
     size = np.abs(left)
     return np.where(size <= HUBER, size**2, 2 * HUBER * size - HUBER**2)
 
 
-def _start(at: Any, sizes: Any, weight: Any) -> Any:
+def _start(at: Floats, sizes: Floats, weight: Floats) -> Floats:
     """Return where the search begins: the parabola that the squares of the sizes make."""
     design = np.stack([np.ones_like(sizes), np.broadcast_to(at, sizes.shape), np.broadcast_to(at**2, sizes.shape)], -1)
     own = (weight / (2 * sizes))[..., None] * design

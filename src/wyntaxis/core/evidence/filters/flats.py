@@ -7,7 +7,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -19,6 +19,9 @@ from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, OpenFrame, open_f
 from wyntaxis.core.evidence.stars.frame_stars import star_frames
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.wording import number
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Numbers
 
 LONGEST_PLANE_PX = 2000
 """Planes are binned until their longer side is no more: dust and falloff are coarser than that."""
@@ -41,7 +44,7 @@ class Flat:
     time: datetime.datetime | None
     level_adu: float
     end_adu: float
-    plane: Any
+    plane: Numbers
     binned: int
     path: Path | None = None
 
@@ -104,9 +107,9 @@ class FlatSet:
         """Return the mean of some flats' planes, each scaled to the same level; in levels of the first."""
         chosen = [self.flats[k] for k in (range(len(self.flats)) if places is None else places)]
         base = float(np.median(chosen[0].plane))
-        total = np.zeros_like(chosen[0].plane)
+        total = np.zeros(chosen[0].plane.shape, np.float32)
         for flat in chosen:
-            total += flat.plane * np.float32(base / max(float(np.median(flat.plane)), 1e-6))
+            total += (flat.plane * np.float32(base / max(float(np.median(flat.plane)), 1e-6))).astype(np.float32)
         return total / np.float32(len(chosen))
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
 from wyntaxis.core.evidence.filters.result import Dust, FilterResult, Level, Repeat, Serve
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import plus_minus
 
 
@@ -53,7 +53,7 @@ def _where(serve: Serve) -> str | None:
     return "; ".join(part for part in (places, found.why, *serve.changed) if part) or None
 
 
-def _places(serve: Serve) -> list[dict[str, Any]]:
+def _places(serve: Serve) -> list[JsonObject]:
     return [
         {"x_px": place.x, "y_px": place.y, "share": place.share, "across_px": place.across_px, "words": place.words}
         for place in serve.comparison.places
@@ -153,7 +153,7 @@ SERVES = Table[FilterResult, Serve](
 )
 
 
-def _facts(result: FilterResult) -> dict[str, Any]:
+def _facts(result: FilterResult) -> JsonObject:
     return {
         "one_way": {
             "on_px": result.one_way_shift_px(one_way=True),

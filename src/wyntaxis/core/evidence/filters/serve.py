@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -12,6 +12,9 @@ from wyntaxis.core.evidence.filters.shift import LEAST_NOISE, pixel_noise
 from wyntaxis.core.evidence.filters.smooth_light import cell_means
 from wyntaxis.core.fitting import clipped_fit, scatter_about_zero
 from wyntaxis.core.ledger import Verdict
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats, Numbers
 
 CELLS = 40
 SIGNIFICANT = 6.0
@@ -50,7 +53,7 @@ class Comparison:
     why: str = ""
 
 
-def compared(old: Any, new: Any, binned: int) -> Comparison:
+def compared(old: Numbers, new: Numbers, binned: int) -> Comparison:
     """Return whether an old flat serves as well as a new one.
 
     Parameters
@@ -105,7 +108,7 @@ def _smooth(cells: Any, noise: float) -> tuple[Any, float, float, float]:
     return (design @ found).reshape(cells.shape), slope, float(found[3] + found[4]), standard
 
 
-def _places(detail: Any, noise: float, cell_px: int) -> tuple[Place, ...]:
+def _places(detail: Floats, noise: float, cell_px: int) -> tuple[Place, ...]:
     """Return the places that differ beyond noise and can be seen, the worst first; touching cells are one."""
     from scipy.ndimage import label
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from wyntaxis.core.evidence.filters.dust import FlatLight, Shadow, shade_of
 from wyntaxis.core.evidence.filters.smooth_light import Plane, cell_means
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import mad_scatter, pixel_scatter
+from wyntaxis.core.json_values import JsonObject
 
 MAX_TURN_PX = 40.0
 """Shadows are looked for again within so many px of a plane."""
@@ -113,7 +113,7 @@ def pair_shift(
         moved = _moved(list(found.values()))
     reported = tuple(found.values())
     of_wheel = [shift for k, shift in found.items() if known[k] is not False]
-    common: dict[str, Any] = {
+    common: JsonObject = {
         "ratio_rms": max(plain, rms),
         "shot_rms": shot,
         "shot_standard": shot / math.sqrt(2 * cells.size),

@@ -11,7 +11,7 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -20,6 +20,9 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import hc3_growth, student_factor, weighted_fit
 from wyntaxis.core.optics.blurred_disc import PROFILES, Profile, annulus_hfd_share, blurred_annulus_hfd
 from wyntaxis.core.wording import counted, number, short
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 MIN_POINTS = 5
 MIN_POSITIONS = 5
@@ -100,7 +103,7 @@ class FocusCurve:
         far = [p.position for p in self.points if p.used and (p.hfd_px or 0) >= FAR * self.hfd_px.value]
         return any(at < self.best_position.value for at in far) and any(at > self.best_position.value for at in far)
 
-    def model_px(self, positions: Any) -> tuple[Any, Any]:
+    def model_px(self, positions: Floats) -> tuple[Floats, Floats]:
         """Return the hyperbola in px at positions in steps, and its standard uncertainty there."""
         assert self.parameters is not None
         assert self.covariance is not None
@@ -197,12 +200,12 @@ def _averaged(fits: dict[str, _Fit], index: int, count: int) -> Estimate:
 
 @dataclass(frozen=True)
 class _Fit:
-    parameters: Any
-    weights: Any
-    covariance: Any
-    residuals: Any
-    hat: Any
-    jacobian: Any
+    parameters: Floats
+    weights: Floats
+    covariance: Floats
+    residuals: Floats
+    hat: Floats
+    jacobian: Floats
     scatter: float
     widened: float
 
@@ -223,7 +226,7 @@ def _slope(model: Model, parameters: Any, at: Any, index: int) -> Any:
     return (model(up, at) - model(down, at)) / (2 * step)
 
 
-def _arrays(points: Sequence[FocusPoint]) -> tuple[Any, Any]:
+def _arrays(points: Sequence[FocusPoint]) -> tuple[Floats, Floats]:
     """Return position and size of the points that count."""
     used = [point for point in points if point.used]
     return np.array([point.position for point in used], float), np.array([point.hfd_px for point in used], float)
@@ -244,7 +247,7 @@ def _fitted(model: Model, points: Sequence[FocusPoint], start: Any, weights: Any
     span = max(float(np.ptp(at)), 1e-9)
     units = np.array([span, *(abs(value) for value in start[1:])])
 
-    def parameters_of(x: Any) -> Any:
+    def parameters_of(x: Floats) -> Floats:
         # Sizes and growths are above zero, whatever the search tries.
         return np.concatenate([[start[0] + span * x[0]], units[1:] * np.exp(np.clip(x[1:], -20, 20))])
 
@@ -263,7 +266,7 @@ def _fitted(model: Model, points: Sequence[FocusPoint], start: Any, weights: Any
     return _Fit(found, weights, covariance, left, hat, jacobian, scatter, student_factor(free))
 
 
-def _start(points: Sequence[FocusPoint]) -> Any:
+def _start(points: Sequence[FocusPoint]) -> Floats:
     """Return where the search begins: the best of some hyperbolas, by the sum of absolute residuals of the roots."""
     at, size = _arrays(points)
     ends = np.argsort(at)

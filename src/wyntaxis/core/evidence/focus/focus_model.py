@@ -19,6 +19,7 @@ from wyntaxis.core.evidence.focus.points import FocusRun
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import LinearFit, extra_variance, student_factor, weighted_fit
+from wyntaxis.core.json_values import JsonObject
 
 MIN_TEMPERATURE_SPAN_C = 1.0
 TELLABLE = 1e-6
@@ -88,7 +89,7 @@ def fit_focus_model(
             if len(known) < len(good)
             else f"the runs span {span:.1f} °C, and a slope needs {MIN_TEMPERATURE_SPAN_C:g} °C"
         )
-    columns: dict[str, Any] = {LEVEL: np.ones(len(good))}
+    columns: JsonObject = {LEVEL: np.ones(len(good))}
     mean_c = sum(known) / len(known) if known else None
     if warm:
         columns[SLOPE] = np.array([value - (mean_c or 0.0) for value in known])

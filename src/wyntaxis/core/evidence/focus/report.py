@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from wyntaxis.core.evidence.focus.advice import (
     advice_of,
@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
 from wyntaxis.core.evidence.focus.result import FocusResult
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.reporting import Column, Report, Table, entry_json, fact, text
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.wording import number, plus_minus, short
 
@@ -96,9 +97,9 @@ RUNS = Table[FocusResult, RunWithCurve](
 )
 
 
-def _facts(result: FocusResult) -> dict[str, Any]:
+def _facts(result: FocusResult) -> JsonObject:
     model, celsius, drift = result.model, refocus_after_c(result), drift_c_h(result)
-    entries: dict[str, Any] = {
+    entries: JsonObject = {
         "step_um": result.step_um,
         "backlash_steps": model.backlash,
         "temperature": {"steps_per_c": model.slope, "span_c": model.span_c},

@@ -1,4 +1,4 @@
-"""Any JSON, TOML, YAML, INI, XML, CSV or FITS-header file as a flat table of paths and plain values.
+"""JsonValue JSON, TOML, YAML, INI, XML, CSV or FITS-header file as a flat table of paths and plain values.
 
 Nothing in a file can run code, build objects, fetch or expand anything: YAML is only composed, never constructed; XML
 with a document type is refused; every reader stops at the same limits of size, depth and number of values.
@@ -14,12 +14,12 @@ import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from wyntaxis.core.files.errors import InputError, path_text
 from wyntaxis.core.files.fits import first_line, headers_of
 from wyntaxis.core.files.opening import read_bytes
 from wyntaxis.core.files.tables import table_rows
+from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 
 Scalar = float | bool | str | None
@@ -144,9 +144,9 @@ def _printable(text: str) -> str:
     return "".join(char if char.isprintable() else " " for char in text[:LONGEST_TEXT]).strip()
 
 
-def _walk(node: Any) -> Iterator[tuple[DocumentPath, Scalar]]:
+def _walk(node: JsonValue) -> Iterator[tuple[DocumentPath, Scalar]]:
     """Yield the leaves of nested dictionaries and lists with their paths, without recursion."""
-    waiting: list[tuple[DocumentPath, Any]] = [((), node)]
+    waiting: list[tuple[DocumentPath, JsonValue]] = [((), node)]
     while waiting:
         steps, value = waiting.pop()
         if len(steps) > MAX_LEVELS:
@@ -159,7 +159,7 @@ def _walk(node: Any) -> Iterator[tuple[DocumentPath, Scalar]]:
             yield steps or ("value",), _scalar(value)
 
 
-def _scalar(value: Any) -> Scalar:
+def _scalar(value: JsonValue) -> Scalar:
     if value is None or isinstance(value, (bool, str)):
         return value
     if isinstance(value, (int, float)):
@@ -187,7 +187,7 @@ def _yaml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     if len(text) > SLOW_LIMIT_BYTES:
         raise ValueError(f"it has more than {SLOW_LIMIT_BYTES >> 20} MB")
     root = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
-    waiting: list[tuple[DocumentPath, Any]] = [((), root)] if root is not None else []
+    waiting: list[tuple[DocumentPath, JsonValue]] = [((), root)] if root is not None else []
     visits = 0
     while waiting:
         steps, node = waiting.pop()
@@ -202,7 +202,7 @@ def _yaml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
             yield steps or ("value",), _yaml_scalar(node)
 
 
-def _yaml_scalar(node: Any) -> Scalar:
+def _yaml_scalar(node: JsonValue) -> Scalar:
     kind, text = str(node.tag).rsplit(":", 1)[-1], str(node.value)
     if kind == "null":
         return None
@@ -235,7 +235,7 @@ def _xml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
     from defusedxml import ElementTree
 
     root = ElementTree.fromstring(text, forbid_dtd=True, forbid_entities=True, forbid_external=True)
-    waiting: list[tuple[DocumentPath, Any]] = [((_tag(root),), root)]
+    waiting: list[tuple[DocumentPath, JsonValue]] = [((_tag(root),), root)]
     while waiting:
         steps, node = waiting.pop()
         if len(steps) > 2 * MAX_LEVELS:
@@ -257,7 +257,7 @@ def _xml(text: str) -> Iterator[tuple[DocumentPath, Scalar]]:
         waiting += reversed(below)
 
 
-def _tag(node: Any) -> str:
+def _tag(node: JsonValue) -> str:
     return str(node.tag).rpartition("}")[2] if isinstance(node.tag, str) else "other"
 
 

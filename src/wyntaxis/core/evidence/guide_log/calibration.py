@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -15,6 +15,9 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import student_factor
 from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
 from wyntaxis.core.optics.imaging import pixel_scale
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 MIN_POINTS = 3
 AXES_AGREE = 0.05
@@ -35,9 +38,9 @@ class CalibrationLeg:
     """One way that the star was sent: for how long in s it had been pulsed at each point, and where it was in px."""
 
     way: str
-    pulsed_s: Any
-    x: Any
-    y: Any
+    pulsed_s: Floats
+    x: Floats
+    y: Floats
 
 
 @dataclass(frozen=True)

@@ -6,12 +6,13 @@ import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.kinds import EvidenceKind, Keeping, Value
 from wyntaxis.core.evidence.measured import Estimate, Origin
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.quantity_kinds import (
     GUIDE_AUTOCORRELATION,
     GUIDE_AUTOCORRELATION_DEC,
@@ -252,7 +253,7 @@ def _calibration_of(rig: Rig, result: GuideResult) -> list[Value]:
     return [(("guiding", "calibration"), _calibration_kept(rig, calibration, starts[0] if starts else None))]
 
 
-def _calibration_kept(rig: Rig, found: Calibration, start_s: float | None) -> dict[str, Any]:
+def _calibration_kept(rig: Rig, found: Calibration, start_s: float | None) -> JsonObject:
     """Return a calibration as the rig holds it: when, where in the sky and how it was made."""
     begun = None
     if start_s is not None:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import weighted_fit
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 MIN_TURNS = 1.5
 """A period must have been seen this often."""
@@ -35,13 +38,13 @@ class PeriodicError:
 class Periodogram:
     """Power by period, and what noise alone would reach; for the plot."""
 
-    periods_s: Any
-    amplitude: Any
-    limit: Any
+    periods_s: Floats
+    amplitude: Floats
+    limit: Floats
     found: PeriodicError | None
 
 
-def periodogram_of(time: Any, values: Any, interval_s: float) -> Periodogram | None:
+def periodogram_of(time: Floats, values: Floats, interval_s: float) -> Periodogram | None:
     """Return the periodogram of errors on one axis, and what turns in it.
 
     Parameters
@@ -88,7 +91,7 @@ def periodogram_of(time: Any, values: Any, interval_s: float) -> Periodogram | N
     return Periodogram(1 / frequencies, np.sqrt(4 * power / count), np.sqrt(4 * limit / count), found)
 
 
-def _times_around(trials: float, bins: Any) -> Any:
+def _times_around(trials: float, bins: Floats) -> Floats:
     """Return how many times the power around it noise reaches in :data:`FALSE_ALARM` of runs, (n,).
 
     Parameters
@@ -113,7 +116,7 @@ def _times_around(trials: float, bins: Any) -> Any:
     return times
 
 
-def _binned(time: Any, values: Any) -> tuple[Any, Any]:
+def _binned(time: Floats, values: Floats) -> tuple[Floats, Floats]:
     """Return a long run with frames that follow each other taken together."""
     by = math.ceil(len(time) / MAX_SAMPLES)
     if by <= 1:
@@ -122,7 +125,7 @@ def _binned(time: Any, values: Any) -> tuple[Any, Any]:
     return time[:count].reshape(-1, by).mean(axis=1), values[:count].reshape(-1, by).mean(axis=1)
 
 
-def _around(power: Any) -> tuple[Any, Any]:
+def _around(power: Floats) -> tuple[Floats, Floats]:
     """Return the mean power around each frequency, but for the peak itself, and by how many bins it is known.
 
     It is by the median of what lies about it: noise's power is spread exponentially, so that its mean is its median
@@ -141,7 +144,9 @@ def _around(power: Any) -> tuple[Any, Any]:
     return np.maximum(own, 1e-30), bins
 
 
-def _periodic_error(time: Any, flat: Any, frequencies: Any, power: Any, best: int, around: float) -> PeriodicError:
+def _periodic_error(
+    time: Floats, flat: Floats, frequencies: Floats, power: Floats, best: int, around: float
+) -> PeriodicError:
     """Return the sinusoid at a peak, fitted by least squares about it."""
     from scipy.optimize import minimize_scalar
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from wyntaxis.core.evidence.guide_log.calibration import Calibration
 from wyntaxis.core.evidence.guide_log.result import GuideResult, MeasuredRun
@@ -12,6 +12,7 @@ from wyntaxis.core.evidence.guide_log.settling import Settling
 from wyntaxis.core.evidence.guide_log.statistics import Drift
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import counted, number, plus_minus, short
 
 NO_PERIOD = "no periodic error above the noise, or the run is too short to show it"
@@ -132,7 +133,7 @@ class RunOfLog(NamedTuple):
         return {key: reason for key, reason in reasons.items() if reason}
 
 
-def _settle(row: RunOfLog) -> dict[str, Any] | None:
+def _settle(row: RunOfLog) -> JsonObject | None:
     found = row.own.settling
     if found is None:
         return None
@@ -187,7 +188,7 @@ RUNS = Table[GuideResult, RunOfLog](
 )
 
 
-def _facts(result: GuideResult) -> dict[str, Any]:
+def _facts(result: GuideResult) -> JsonObject:
     polar = result.polar
     return {
         "calibration": _calibration(result.calibration),
@@ -197,7 +198,7 @@ def _facts(result: GuideResult) -> dict[str, Any]:
     }
 
 
-def _calibration(found: Calibration | None) -> dict[str, Any]:
+def _calibration(found: Calibration | None) -> JsonObject:
     if found is None:
         keys = ("guide_scale_arcsec_px", "guide_focal_length_mm", "angle_deg", "backlash_ms")
         return dict.fromkeys(keys) | {"why": NO_CALIBRATION}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -24,6 +24,9 @@ from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.limits import FWHM_PER_SIGMA
 from wyntaxis.core.optics.guiding import polar_error_of
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats
 
 DEFAULT_SETTLE_MAIN_PX = 1.0
 """Settled is taken to be who stays within a main pixel, where the rig states nothing."""
@@ -53,9 +56,9 @@ class MeasuredRun:
     settling: Settling | None
     lost_share: float
     elongation: float | None
-    rest_ra: Any
-    rest_dec: Any
-    used: Any
+    rest_ra: Floats
+    rest_dec: Floats
+    used: Flags
     """Which frames count: the star seen, and settled; the rests are of these alone."""
 
     @property

@@ -5,9 +5,12 @@ from __future__ import annotations
 import csv
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats, Ints, Numbers
 
 LONGEST_NUMBER = 24
 MAX_DIGITS = 18
@@ -38,7 +41,7 @@ class ListRows:
         known = {cell: place for place, cell in enumerate(dict.fromkeys(cells))}
         return list(known), np.array([known[cell] for cell in cells], dtype=np.intp)
 
-    def numbers(self, index: int) -> Any:
+    def numbers(self, index: int) -> Floats:
         """Return the numbers of a column, NaN where a cell holds none."""
         cells = self.texts(index)
         if self.comma:
@@ -67,21 +70,21 @@ class ByteRows:
     """Rows of one separator within a block of bytes: where lines begin and end, and where their separators stand."""
 
     block: bytes
-    codes: Any
-    starts: Any
-    ends: Any
-    marks: Any
+    codes: Numbers
+    starts: Ints
+    ends: Ints
+    marks: Ints
     """The places of all separators of the block."""
-    first: Any
+    first: Ints
     """Of each row, the number of its first separator among these."""
-    counts: Any
+    counts: Ints
     separator: str = ","
     comma: bool = False
 
     def __len__(self) -> int:
         return len(self.starts)
 
-    def _bounds(self, index: int) -> tuple[Any, Any]:
+    def _bounds(self, index: int) -> tuple[Ints, Ints]:
         """Return where the cells of a column begin and end; both alike where a row has no such cell."""
         if not len(self.marks):
             return (self.starts, self.ends) if index == 0 else (self.ends, self.ends)
@@ -116,7 +119,7 @@ class ByteRows:
         cells = [self.block[begin[row] : end[row]].decode("utf-8", "replace") for row in where.tolist()]
         return cells, inverse.reshape(-1)
 
-    def numbers(self, index: int) -> Any:
+    def numbers(self, index: int) -> Floats:
         """Return the numbers of a column, NaN where a cell holds none."""
         begin, end = self._bounds(index)
         width, point = end - begin, _COMMA if self.comma else _POINT

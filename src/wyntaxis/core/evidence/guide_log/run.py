@@ -6,14 +6,18 @@ import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.evidence.guide_log.headings import ARCSEC_PER
 from wyntaxis.core.evidence.guide_log.table import DAY_S, DITHER, LOST, SETTLED, STOPPED, Section
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats, Ints
 
 MIN_ROWS = 8
 """Fewer frames of the star tell nothing."""
@@ -57,13 +61,13 @@ class GuideRun:
 
     name: str
     file: str
-    time_s: Any
-    ra: Any
-    dec: Any
-    ra_moved: Any | None
-    dec_moved: Any | None
-    lost: Any
-    stretch: Any
+    time_s: Floats
+    ra: Floats
+    dec: Floats
+    ra_moved: Floats | None
+    dec_moved: Floats | None
+    lost: Flags
+    stretch: Ints
     dithers: tuple[int, ...] = ()
     settled: tuple[int, ...] = ()
     start_s: float | None = None
@@ -121,7 +125,7 @@ _PLAIN_WORDS = frozenset(
 
 def facts_of(entries: dict[str, str]) -> LogFacts:
     """Return what lines beside the rows tell, by their words."""
-    values: dict[str, Any] = {}
+    values: JsonObject = {}
     for key, text in entries.items():
         words = frozenset(re.findall(r"[a-z]+", key))
         figure = _FIGURE.search(text)
@@ -266,7 +270,7 @@ def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics)
     return runs
 
 
-def _at(place: Any, row: int) -> int:
+def _at(place: Ints, row: int) -> int:
     return int(place[row]) if 0 <= row < len(place) else -1
 
 
@@ -281,7 +285,7 @@ def _apart(rows: Sequence[int]) -> tuple[int, ...]:
     return tuple(found)
 
 
-def _nights(time: Any, good: Any) -> list[Any]:
+def _nights(time: Floats, good: Flags) -> list[Any]:
     """Return the rows of each run: apart where the time goes on by hours."""
     rows = np.flatnonzero(good)
     cuts = np.flatnonzero(np.diff(time[rows]) > NEW_RUN_S) + 1
@@ -330,7 +334,7 @@ def _times(section: Section, facts: LogFacts, notes: list[str]) -> tuple[Any, fl
     return even, start, broken
 
 
-def _errors(section: Section, facts: LogFacts, optics: GuideOptics, notes: list[str]) -> tuple[Any, Any]:
+def _errors(section: Section, facts: LogFacts, optics: GuideOptics, notes: list[str]) -> tuple[Floats, Floats]:
     """Return the errors on both axes in arcsec."""
     keys = ("guide.ra", "guide.dec")
     if not any(key in section.values for key in keys):
@@ -376,8 +380,8 @@ def _arcsec(unit: str, headings: Sequence[str], facts: LogFacts, optics: GuideOp
 
 
 def _moved(
-    section: Section, axis: str, facts: LogFacts, optics: GuideOptics, errors: Any, notes: list[str]
-) -> Any | None:
+    section: Section, axis: str, facts: LogFacts, optics: GuideOptics, errors: Floats, notes: list[str]
+) -> Floats | None:
     """Return what was corrected after each frame in arcsec, by its sign or direction; None where neither is told."""
     values = section.values.get(f"guide.{axis}_pulse")
     if values is None:
@@ -405,7 +409,7 @@ def _moved(
     return moved[: len(errors)] if np.any(moved) else None
 
 
-def _lacks_sign(moved: Any, errors: Any) -> bool:
+def _lacks_sign(moved: Floats, errors: Floats) -> bool:
     """Return whether corrections are told by their size alone: all of one sign, though they answer errors of both."""
     if not (np.all(moved >= 0) or np.all(moved <= 0)):
         return False

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from wyntaxis.core.evidence.guide_log.run import GuideRun
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import NORMAL_MEDIAN, student_factor
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats
 
 P95_SIGMAS, P95_SPREAD = 1.645, 4.36
 """The 95 % point of a normal distribution in σ; and the standard error of that point as an order statistic, in σ/√n, of
@@ -108,7 +111,7 @@ def _by_marks(run: GuideRun, row: int, end: int) -> Settled:
     return Settled(at, took, took, row, last)
 
 
-def _by_distance(run: GuideRun, away: Any, row: int, end: int, limit: float, for_s: float) -> Settled:
+def _by_distance(run: GuideRun, away: Floats, row: int, end: int, limit: float, for_s: float) -> Settled:
     """Return a dither that has settled where the star stays inside as long as wanted."""
     time = run.time_s
     start = first = row
@@ -149,7 +152,7 @@ def _spread(values: list[float], interval_s: float) -> tuple[Estimate | None, Es
     return middle, Estimate(float(array.mean()) + P95_SIGMAS * scatter, spread)
 
 
-def while_settling(run: GuideRun, settling: Settling | None) -> Any:
+def while_settling(run: GuideRun, settling: Settling | None) -> Flags:
     """Return which frames belong to a dither that has not settled yet, (n,)."""
     found = np.zeros(len(run.time_s), bool)
     for entry in settling.dithers if settling is not None else ():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -12,6 +12,9 @@ from wyntaxis.core.evidence.guide_log.periods import MIN_TURNS, PeriodicError
 from wyntaxis.core.evidence.guide_log.run import GuideRun
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import huber_weights, student_factor, weighted_fit
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats, Ints
 
 WINDOW_S = 1200.0
 """The running line that scatter is told about is fitted to so much of a run: longer than a worm turns, shorter than a
@@ -32,7 +35,9 @@ SURE_SIGN = 5.0
 ROBUST_TURNS = 8
 
 
-def about_running_line(time: Any, values: Any, stretch: Any, window_s: float = WINDOW_S) -> tuple[Any, Any]:
+def about_running_line(
+    time: Floats, values: Floats, stretch: Ints, window_s: float = WINDOW_S
+) -> tuple[Floats, Floats]:
     """Return values less the line fitted to what lies around each, and how much of each value its own line took.
 
     Parameters
@@ -65,11 +70,11 @@ def about_running_line(time: Any, values: Any, stretch: Any, window_s: float = W
     return rest, share
 
 
-def _between(running: Any, low: Any, high: Any) -> Any:
+def _between(running: Floats, low: Ints, high: Ints) -> Floats:
     return running[high] - running[low]
 
 
-def scatter_of(rest: Any, share: Any) -> Estimate | None:
+def scatter_of(rest: Floats, share: Floats) -> Estimate | None:
     """Return the RMS of what is left about a running line, with what the line took given back.
 
     Parameters
@@ -99,7 +104,7 @@ def scatter_of(rest: Any, share: Any) -> Estimate | None:
     return Estimate(math.sqrt(mean), WANDERING * max(standard, least) / (2 * math.sqrt(mean)))
 
 
-def lag_one_autocorrelation(rest: Any, stretch: Any) -> Estimate | None:
+def lag_one_autocorrelation(rest: Floats, stretch: Ints) -> Estimate | None:
     """Return the autocorrelation of errors one frame apart: below zero corrections overshoot, near one they lag.
 
     Parameters
@@ -144,7 +149,13 @@ class Drift:
 
 
 def drift_of(
-    run: GuideRun, values: Any, moved: Any | None, used: Any, periodic: PeriodicError | None, *, play: bool = False
+    run: GuideRun,
+    values: Floats,
+    moved: Floats | None,
+    used: Flags,
+    periodic: PeriodicError | None,
+    *,
+    play: bool = False,
 ) -> Drift | None:
     """Return how fast the star went on one axis: by its errors, or by these and what was corrected.
 
@@ -199,7 +210,7 @@ def drift_of(
     return Drift(rate, guided=True, own=own)
 
 
-def _towards(values: Any, moved: Any, stretch: Any) -> Any:
+def _towards(values: Floats, moved: Floats, stretch: Any) -> Floats:
     """Return corrections with the sign that moves the star, (n,): which way they count, errors tell.
 
     A correction opposes the error that it answers. After a flip north and south may be exchanged: each stretch tells
@@ -219,7 +230,7 @@ def _towards(values: Any, moved: Any, stretch: Any) -> Any:
     return signs * applied
 
 
-def _parts_of_one_sign(products: Any) -> list[slice]:
+def _parts_of_one_sign(products: Floats) -> list[slice]:
     """Return the parts of a stretch in which corrections count one way: two where they turn round in between."""
     whole = [slice(0, len(products))]
     if len(products) < 4 * ROUGH_FRAMES:
@@ -286,7 +297,7 @@ def _likely_slacks(time: Any, values: Any, steps: Any, parts: Any) -> tuple[floa
     return (chosen, *(edge for edge in (min(near, default=chosen), max(near, default=chosen)) if edge != chosen))
 
 
-def _about_as_smooth(one: Any, best: Any) -> bool:
+def _about_as_smooth(one: Floats, best: Floats) -> bool:
     """Return whether one path strays no more than the smoothest, by the scatter of blocks of their difference."""
     more = one - best
     blocks = max(len(more) // (2 * ROUGH_FRAMES), 2)
@@ -294,12 +305,12 @@ def _about_as_smooth(one: Any, best: Any) -> bool:
     return float(more.mean()) <= float(means.std(ddof=1)) / math.sqrt(blocks) * student_factor(blocks - 1)
 
 
-def _before(steps: Any) -> Any:
+def _before(steps: Floats) -> Floats:
     """Return what had been moved before each frame."""
     return np.concatenate([[0.0], np.cumsum(steps)[:-1]])
 
 
-def _strays(time: Any, path: Any, parts: Any) -> Any:
+def _strays(time: Floats, path: Floats, parts: Ints) -> Floats:
     """Return by how much a path strays from one line with an offset for each part, squared; far ones are cut short.
 
     Frames without the star are left out, the same ones for all paths of one run.
@@ -315,7 +326,7 @@ def _strays(time: Any, path: Any, parts: Any) -> Any:
     return np.minimum(squares, 9 * np.median(squares))
 
 
-def with_backlash(steps: Any, slack: float) -> Any:
+def with_backlash(steps: Floats, slack: float) -> Floats:
     """Return what is left of steps after play: each turn of the way loses so much first.
 
     Parameters
@@ -345,7 +356,9 @@ def with_backlash(steps: Any, slack: float) -> Any:
     return np.diff(np.array(places), prepend=start)
 
 
-def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns: bool = False) -> Estimate | None:
+def _line(
+    time: Floats, values: Floats, stretch: Ints, period_s: float | None, *, turns: bool = False
+) -> Estimate | None:
     """Return the slope in arcsec/min of values with an offset for each stretch, and a turn beside it.
 
     The turn is of the period that is given; else, where the axis ``turns``, of that which is seen, if one is. Offsets
@@ -388,13 +401,13 @@ def _line(time: Any, values: Any, stretch: Any, period_s: float | None, *, turns
     return Estimate(float(fit.parameters[0]), WANDERING * standard)
 
 
-def _without_offsets(values: Any, weight: Any, group: Any) -> Any:
+def _without_offsets(values: Floats, weight: Floats, group: Ints) -> Floats:
     """Return values less the weighted mean of their group, (n,)."""
     total = np.bincount(group, weight)
     return values - (np.bincount(group, weight * values) / np.maximum(total, 1e-30))[group]
 
 
-def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any], group: Any) -> float | None:
+def _seen_period(time: Floats, values: Floats, weight: Floats, columns: list[Any], group: Ints) -> float | None:
     """Return the period in s that explains most of what a line and offsets leave; None where none explains enough."""
     root, long = np.sqrt(weight), float(np.ptp(time))
     target = _without_offsets(values, weight, group) * root
@@ -414,7 +427,7 @@ def _seen_period(time: Any, values: Any, weight: Any, columns: list[Any], group:
     return float(periods[best]) if free > 3 and explained > SURE_TURN else None
 
 
-def _bins(time: Any, stretch: Any) -> Any:
+def _bins(time: Floats, stretch: Ints) -> Ints:
     """Return the number of the bin of each value: some sixty over the run, none over two stretches."""
     width = max(float(np.ptp(time)) / DRIFT_BINS, 1e-9)
     numbers = np.minimum(((time - time[0]) / width).astype(np.int64), DRIFT_BINS - 1)

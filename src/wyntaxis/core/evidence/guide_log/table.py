@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -26,6 +26,10 @@ from wyntaxis.core.evidence.guide_log.headings import (
 from wyntaxis.core.evidence.guide_log.rows import ByteRows, ListRows, list_rows, number_in
 from wyntaxis.core.files.errors import ColumnsUnknownError, InputError, Progress
 from wyntaxis.core.files.opening import read_bytes
+from wyntaxis.core.json_values import JsonObject
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats, Ints, Numbers
 
 MAX_BYTES = 256 << 20
 PIECE_BYTES = 1 << 20
@@ -78,7 +82,7 @@ class Section:
     line: int
     headings: tuple[str, ...]
     places: dict[str, Place]
-    values: dict[str, Any] = field(default_factory=dict)
+    values: JsonObject = field(default_factory=dict)
     events: list[tuple[int, str]] = field(default_factory=list)
     ways: list[str] = field(default_factory=list)
     facts: dict[str, str] = field(default_factory=dict)
@@ -200,7 +204,7 @@ class _Reader:
             line = self._rows_from(piece, codes, starts, ends, line, first)
         self._line = first + len(starts)
 
-    def _rows_from(self, piece: bytes, codes: Any, starts: Any, ends: Any, line: int, first: int) -> int:
+    def _rows_from(self, piece: bytes, codes: Numbers, starts: Ints, ends: Ints, line: int, first: int) -> int:
         """Work through rows from a line on, up to the headings of another section; return the line behind them."""
         own_starts, own_ends = starts[line:], ends[line:]
         letters = codes[np.minimum(own_starts, len(codes) - 1)]
@@ -296,7 +300,7 @@ class _Reader:
 
     # Rows
 
-    def _work(self, piece: bytes, codes: Any, starts: Any, ends: Any) -> None:
+    def _work(self, piece: bytes, codes: Numbers, starts: Ints, ends: Ints) -> None:
         """Work through rows, told by where their lines begin and end."""
         if not len(starts):
             return
@@ -328,7 +332,7 @@ class _Reader:
                 continue
             self._parts.setdefault(key, []).append(values)
 
-    def _split(self, piece: bytes, codes: Any, starts: Any, ends: Any) -> ByteRows | ListRows:
+    def _split(self, piece: bytes, codes: Numbers, starts: Ints, ends: Ints) -> ByteRows | ListRows:
         separator = self._separator
         if separator is None or b'"' in piece:
             lines = [_text(piece, at, to) for at, to in zip(starts.tolist(), ends.tolist(), strict=True)]
@@ -341,7 +345,7 @@ class _Reader:
             starts, ends, first, counts = (array[enough] for array in (starts, ends, first, counts))
         return ByteRows(piece, codes, starts, ends, marks, first, counts, separator)
 
-    def _times(self, rows: ByteRows | ListRows, place: Place, section: Section) -> Any:
+    def _times(self, rows: ByteRows | ListRows, place: Place, section: Section) -> Floats:
         """Return times in s: numbers, times of day, or ISO 8601."""
         first = next((cells[place.index] for cells in rows.head(20) if place.index < len(cells)), "").strip(' "')
         if is_number(first):

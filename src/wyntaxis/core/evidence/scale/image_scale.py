@@ -21,6 +21,7 @@ from wyntaxis.core.files.fits import (
     sha256_of_file,
     tells_two_matrices,
 )
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
@@ -29,6 +30,8 @@ from wyntaxis.core.wording import number, utc_stamp
 
 if TYPE_CHECKING:
     from astropy.io.fits import Header
+
+    from wyntaxis.core.arrays import Floats
 
 
 SOLVING_ERROR_PX = 0.3
@@ -178,7 +181,7 @@ def _check_matrix(header: Header) -> None:
         )
 
 
-def _on_sky(wcs: Any, points: Any) -> Any:
+def _on_sky(wcs: Any, points: Any) -> Floats:
     """Return (ra, dec) in degrees (ICRS), (n, 2), of pixels, whatever the order and the system of the WCS's axes."""
     world = wcs.all_pix2world(points, 0)
     world = np.stack([world[:, wcs.wcs.lng], world[:, wcs.wcs.lat]], axis=-1)
@@ -207,7 +210,7 @@ def _frame_size(header: Header) -> tuple[int, int]:
     return sizes[0], sizes[1]
 
 
-def _jacobian(wcs: Any, pixel: Any) -> Any:
+def _jacobian(wcs: Any, pixel: Floats) -> Floats:
     """Return d(east, north)/d(x, y) in degrees per px on the plane that touches the sky at a pixel, (2, 2)."""
     step = 0.5
     points = [pixel, *(pixel + step * np.array(d) for d in ((1, 0), (-1, 0), (0, 1), (0, -1)))]
@@ -349,7 +352,7 @@ def keep_reading(rig: Rig, reading: ScaleReading) -> Change:
     Change
         One edit: the measured pixel scale, with its evidence.
     """
-    evidence: dict[str, Any] = {"method": reading.method, "binning": reading.binning}
+    evidence: JsonObject = {"method": reading.method, "binning": reading.binning}
     for key in ("file", "sha256", "date"):
         if getattr(reading, key) is not None:
             evidence[key] = getattr(reading, key)

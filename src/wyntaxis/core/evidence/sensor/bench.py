@@ -450,7 +450,7 @@ class _Bench:
         ]
 
 
-def _is_read(result: Any) -> bool:
+def _is_read(result: TileStats) -> bool:
     return not isinstance(result, InputError)
 
 

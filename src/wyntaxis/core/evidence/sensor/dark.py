@@ -9,7 +9,7 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -19,6 +19,9 @@ from wyntaxis.core.evidence.sensor.tiles import TileStats, tile_size
 from wyntaxis.core.evidence.sensor.transfer import BiasLevel
 from wyntaxis.core.fitting import mad_scatter, median_error, weighted_fit
 from wyntaxis.core.limits import SETPOINT_SHARE
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 BOLTZMANN_EV_K = 8.617333262e-5
 """CODATA 2018, exact."""
@@ -45,7 +48,7 @@ class DarkModel:
     at_c: float
     log_at: float
     energy_k: float
-    covariance: Any
+    covariance: Floats
     points: tuple[DarkPoint, ...]
 
     def current(self, temperature_c: float) -> Estimate:
@@ -158,7 +161,7 @@ class DarkPicture:
     """Hot pixels as a share of all, and the map of dark signal by tile in e⁻/s, (down, across)."""
 
     hot_share: Estimate
-    glow_e_s: Any
+    glow_e_s: Floats
 
     @property
     def glow(self) -> Estimate:

@@ -7,12 +7,15 @@ Sources: total noise ``√((sky + D) t + σ_r²)``, Janesick, *Photon Transfer*;
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.limits import FLAT_RANGE_PERCENT, FLAT_WIDE_PERCENT
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 DEFAULT_SHARE = 0.05
 
@@ -56,7 +59,7 @@ def sky_limited_exposure(read_noise_e: float, sky_e_s: float, dark_e_s: float, s
     return read_noise_e**2 / (((1 + share) ** 2 - 1) * rate) if rate > 0 else math.inf
 
 
-def added_share(exposure_s: Any, read_noise_e: float, sky_e_s: float, dark_e_s: float) -> Any:
+def added_share(exposure_s: Floats | float, read_noise_e: float, sky_e_s: float, dark_e_s: float) -> Floats | float:
     """Return which share read noise adds to the total noise at exposures in s.
 
     Parameters
@@ -75,7 +78,7 @@ def added_share(exposure_s: Any, read_noise_e: float, sky_e_s: float, dark_e_s: 
     return np.sqrt(1 + read_noise_e**2 / rate) - 1
 
 
-def total_noise(exposure_s: float, read_noise_e: Any, sky_e_s: float, dark_e_s: float) -> Any:
+def total_noise(exposure_s: float, read_noise_e: Any, sky_e_s: float, dark_e_s: float) -> Floats:
     """Return the noise of one pixel in one exposure, of sky, dark current and reading.
 
     Parameters
@@ -112,8 +115,8 @@ def peak_share(sampling_px_per_fwhm: float) -> float:
 
 
 def saturating_star_e_s(
-    exposure_s: Any, full_well_e: float, sky_e_s: float, dark_e_s: float, sampling_px_per_fwhm: float
-) -> Any:
+    exposure_s: Floats | float, full_well_e: float, sky_e_s: float, dark_e_s: float, sampling_px_per_fwhm: float
+) -> Floats | float:
     """Return the light of the faintest star that fills its middle pixel, in e⁻/s of the whole star; 0 in full sky.
 
     Parameters

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,6 +14,9 @@ from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.sensor.tiles import CODES
 from wyntaxis.core.fitting import weighted_fit
 from wyntaxis.core.limits import WANTED_SIGMA
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Ints
 
 MIN_SLOPE_ADU = 1e-3
 """An offset that moves the bias by less than this a unit does nothing."""
@@ -25,7 +28,7 @@ PILED_OVER_NEXT = 1.5
 class BiasHistogram:
     """Counts of every code, (65536,), of one or more bias frames taken alike."""
 
-    counts: Any
+    counts: Ints
     step: int = 1
 
     @property
@@ -44,7 +47,7 @@ class BiasHistogram:
         piled = here > PILED_OVER_NEXT * following + 3 * math.sqrt(following + 1)
         return here / self.total if piled else 0.0
 
-    def low_end(self, codes: int = 60) -> tuple[Any, Any]:
+    def low_end(self, codes: int = 60) -> tuple[Ints, Ints]:
         """Return the codes from the lowest up, and their counts."""
         start = self.lowest
         found = np.arange(start, min(start + codes * self.step, CODES), self.step)

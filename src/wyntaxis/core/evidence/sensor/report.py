@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
@@ -11,6 +10,7 @@ from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, 
 from wyntaxis.core.evidence.sensor.dark import DarkPoint
 from wyntaxis.core.evidence.sensor.exposure import judge_flat_level
 from wyntaxis.core.evidence.sensor.kind import SensorBench
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import number, plus_minus, short
 
 UNRESOLVED = "the noise in dark is under half a step of the converter: which gives only an upper bound (EMVA 1288 R4)"
@@ -33,7 +33,7 @@ def read_noise_text(gain: GainResult) -> str:
     return f"under {number(transfer.read_noise_below_e or 0.0, 3)}"
 
 
-def _points(gain: GainResult) -> list[dict[str, Any]]:
+def _points(gain: GainResult) -> list[JsonObject]:
     return [
         {"signal_adu": point.signal_adu, "variance_adu2": point.variance_adu2, "rejected": point.rejected or None}
         for point in gain.transfer.points
@@ -120,7 +120,7 @@ SKIES = Table[SensorBench, SkyLevel](
 )
 
 
-def bench_facts(result: BenchResult) -> dict[str, Any]:
+def bench_facts(result: BenchResult) -> JsonObject:
     """Return what JSON holds besides the tables."""
     model, picture = result.model, result.picture
     law = None

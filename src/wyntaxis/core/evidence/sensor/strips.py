@@ -17,6 +17,8 @@ from wyntaxis.core.files.fits import check_structure, first_line
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from wyntaxis.core.arrays import Numbers
+
 STRIP_BYTES = 2_500_000
 """Of 16-bit pixels in one strip: it and what is made of it stay within a processor's cache."""
 Plane = tuple[int, int]
@@ -47,7 +49,7 @@ class OpenFrame:
         down, right = at
         whole = self.rows
 
-        def rows(start: int, end: int) -> Any:
+        def rows(start: int, end: int) -> Numbers:
             return np.ascontiguousarray(whole(2 * start, 2 * end)[down::2, right::2][:, : self.width // 2])
 
         return OpenFrame(self.width // 2, self.height // 2, rows)
@@ -112,7 +114,7 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
     if isinstance(hdu, fits.CompImageHDU):
         section = hdu.section
 
-        def packed(start: int, end: int) -> Any:
+        def packed(start: int, end: int) -> Numbers:
             return _codes(np.asarray(section[start:end, :]), zero, scale, path)
 
         return OpenFrame(width, height, packed)
@@ -120,13 +122,13 @@ def _opened(hdu: Any, path: Path) -> OpenFrame:
     if data is None or data.shape != (height, width):
         raise InputError("ends before its pixels do; copy it again, or take it out", path)
 
-    def plain(start: int, end: int) -> Any:
+    def plain(start: int, end: int) -> Numbers:
         return _codes(data[start:end], zero, scale, path)
 
     return OpenFrame(width, height, plain, threaded=True)
 
 
-def _codes(raw: Any, zero: float, scale: float, path: Path) -> Any:
+def _codes(raw: Numbers, zero: float, scale: float, path: Path) -> Numbers:
     """Return stored numbers as uint16 codes: ``BZERO + BSCALE · stored`` (FITS 4.0, section 4.4.2)."""
     if raw.dtype.kind == "i" and raw.dtype.itemsize == 2 and zero == ZERO_UNSIGNED:
         return raw.astype(np.int16, copy=False).view(np.uint16) ^ np.uint16(0x8000)

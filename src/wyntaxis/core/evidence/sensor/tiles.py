@@ -9,12 +9,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.evidence.sensor.strips import OpenFrame, Plane, open_frame
 from wyntaxis.core.files.errors import InputError, shown
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats, Numbers
 
 TILES_ACROSS = 48
 """About so many tiles lie along the longer side of a frame."""
@@ -38,12 +41,12 @@ class TileStats:
     have the highest code of all.
     """
 
-    mean: Any
-    shift: Any
-    variance: Any
-    count: Any
-    outliers: Any
-    highest: Any
+    mean: Floats
+    shift: Floats
+    variance: Floats
+    count: Floats
+    outliers: Floats
+    highest: Floats
     at_highest: int
     step: int
     tile_px: int
@@ -158,7 +161,7 @@ def _stats(first: OpenFrame, second: OpenFrame | None, path: Path, watch: Watch)
     )
 
 
-def code_step(occupied: Any) -> int:
+def code_step(occupied: Flags) -> int:
     """Return the step between codes that occur, a power of two: above 1 for data of few bits stored multiplied.
 
     ``occupied`` is a mask over all codes, (65536,). Clipped data may end on a code of all ones; it is passed over.
@@ -183,7 +186,7 @@ def code_step(occupied: Any) -> int:
 class _Strip:
     """The tiles of one strip. Sums run along each tile's rows first, in float32, then over rows in float64."""
 
-    def __init__(self, a: Any, b: Any | None, tile: int) -> None:
+    def __init__(self, a: Numbers, b: Numbers | None, tile: int) -> None:
         rows, columns = a.shape
         self._shape = (rows // tile, tile, columns // tile, tile)
         self._tile = tile
@@ -204,11 +207,11 @@ class _Strip:
         flat = values.reshape(-1, self._tile)
         return np.einsum("ij,ij->i", flat, flat).reshape(self._shape[:3]).sum(axis=1, dtype=np.float64)
 
-    def _spread(self, total: Any) -> Any:
+    def _spread(self, total: Floats) -> Numbers:
         """Return one value a tile as one a pixel, ready to subtract from a strip."""
         return np.repeat(np.repeat(total.astype(np.float32), self._tile, axis=0), self._tile, axis=1)
 
-    def _pair(self, a: Any, b: Any) -> None:
+    def _pair(self, a: Numbers, b: Numbers) -> None:
         one, other = a.astype(np.float32), b.astype(np.float32)
         difference = one - other
         one += other
@@ -223,7 +226,9 @@ class _Strip:
         self.shift = sums / kept
         self.variance = np.maximum(squares - sums**2 / kept, 0) / (kept - 1) / 2
 
-    def _outliers(self, d: Any, level: Any, sums: Any, squares: Any) -> tuple[Any, Any, Any, Any]:
+    def _outliers(
+        self, d: Numbers, level: Numbers, sums: Floats, squares: Floats
+    ) -> tuple[Floats, Floats, Floats, Floats]:
         """Return what outliers add to each tile: their differences, squares, levels, number. Few tiles need a look."""
         down, _, across, tile = self._shape
         gone = [np.zeros(sums.shape) for _ in range(4)]
@@ -249,7 +254,7 @@ class _Strip:
             gone[3][i, j] = lost.sum()
         return gone[0], gone[1], gone[2], gone[3]
 
-    def _single(self, a: Any) -> None:
+    def _single(self, a: Numbers) -> None:
         values = a.astype(np.float32)
         base = self._sums(values) / self._n
         rest = values - self._spread(base)
@@ -262,6 +267,6 @@ class _Strip:
         self.variance = np.full(base.shape, np.nan)
 
 
-def _moments(sums: Any, squares: Any, n: int) -> tuple[Any, Any]:
+def _moments(sums: Floats, squares: Floats, n: int) -> tuple[Floats, Floats]:
     mean = sums / n
     return mean, np.sqrt(np.maximum(squares / n - mean**2, 1e-9))

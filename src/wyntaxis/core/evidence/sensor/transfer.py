@@ -10,13 +10,16 @@ import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.tiles import TileStats
 from wyntaxis.core.fitting import weighted_fit
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats
 
 FIT_SHARE = 0.7
 """The fit ends at this share of saturation: EMVA 1288, 6.6."""
@@ -39,7 +42,7 @@ NO_LIGHT = "the noise of the flats does not grow with their signal: are they fla
 class BiasLevel:
     """What pairs of bias frames say: level by tile, mean level, variance of one frame and how well it is known."""
 
-    tiles: Any
+    tiles: Floats
     mean_adu: float
     variance_adu2: float
     degrees: float
@@ -101,7 +104,7 @@ class Transfer:
     linearity_points: tuple[tuple[float, float, float], ...] = ()
     """Exposure in s, signal in ADU, and its deviation from the line in %."""
 
-    def variance_at(self, signal_adu: Any) -> Any:
+    def variance_at(self, signal_adu: Floats) -> Floats:
         """Return the fitted variance at a signal."""
         return self.intercept + self.slope * np.asarray(signal_adu, dtype=float)
 
@@ -134,7 +137,7 @@ def bias_level(pairs: Sequence[TileStats]) -> BiasLevel:
     return BiasLevel(tiles, float(np.mean(tiles)), variance, float(weights[keep].sum()), min(p.step for p in pairs))
 
 
-def _central(values: Any, spread: Any) -> Any:
+def _central(values: Floats, spread: Floats) -> Flags:
     """Return a mask of the values within a few spreads of their median."""
     return np.abs(values - np.median(values)) <= REJECT_SIGMA * np.maximum(spread, 1e-12)
 
@@ -143,10 +146,10 @@ def _central(values: Any, spread: Any) -> Any:
 class _Cloud:
     """Tiles of all pairs gathered into bins: signal, variance, degrees of freedom, whether clipped."""
 
-    signal: Any
-    variance: Any
-    degrees: Any
-    clipped: Any
+    signal: Floats
+    variance: Floats
+    degrees: Floats
+    clipped: Flags
 
 
 def _gather(pairs: Sequence[TileStats], bias: BiasLevel, ceiling: float) -> _Cloud:
@@ -263,14 +266,14 @@ def _converter_end(pairs: Sequence[TileStats], top: int) -> float | None:
     return float(top) if piled > CLIPPED_SHARE else None
 
 
-def _well_end(cloud: _Cloud, variance: Any, slope: float, intercept: float) -> float | None:
+def _well_end(cloud: _Cloud, variance: Floats, slope: float, intercept: float) -> float | None:
     """Return the signal at which the noise has collapsed, as it does where the pixels are full; None where none has."""
     collapsed = (variance < COLLAPSED * (intercept + slope * cloud.signal)) & (cloud.signal > 0.5 * cloud.signal.max())
     return float(np.median(cloud.signal[collapsed])) if collapsed.any() else None
 
 
 def _fit(
-    cloud: _Cloud, variance: Any, bias: BiasLevel, step: int, up_to: float, least: int
+    cloud: _Cloud, variance: Floats, bias: BiasLevel, step: int, up_to: float, least: int
 ) -> tuple[float, float, Any, Any, float]:
     """Return slope, intercept, their covariance, which points were used, and chi² for each degree of freedom."""
     inside = (cloud.signal <= up_to) & (cloud.signal > 0) & ~cloud.clipped

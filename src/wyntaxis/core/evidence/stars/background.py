@@ -5,9 +5,12 @@ from __future__ import annotations
 import math
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats, Ints, Numbers
 
 MESH_PX = 64
 SAMPLE_ROWS, SAMPLE_COLUMNS = 8, 2
@@ -24,15 +27,15 @@ MIN_NOISE_ADU = 0.3
 class Mesh:
     """Level and noise of a frame in ADU, one value for each tile of :data:`MESH_PX`, shape (down, across)."""
 
-    level: Any
-    noise: Any
+    level: Numbers
+    noise: Numbers
 
-    def at(self, y: Any, x: Any) -> tuple[Any, Any]:
+    def at(self, y: Any, x: Any) -> tuple[Numbers, Numbers]:
         """Return level and noise in ADU at points, interpolated between the tiles' middles."""
         places = _places(self.level.shape, y, x)
         return _at(self.level, places), _at(self.noise, places)
 
-    def on(self, y: Any, x: Any) -> tuple[Any, Any]:
+    def on(self, y: Floats, x: Floats) -> tuple[Numbers, Numbers]:
         """Return level and noise in ADU on the grid of some rows and columns, each of shape (len(y), len(x))."""
         return self.at(y[:, None], x[None, :])
 
@@ -43,7 +46,7 @@ class Mesh:
         return minimum_filter(self.level + np.float32(sigma) * self.noise, size=3, mode="nearest")
 
 
-def background_mesh(pixels: Any) -> Mesh:
+def background_mesh(pixels: Numbers) -> Mesh:
     """Return the background of a frame.
 
     Parameters
@@ -83,12 +86,12 @@ def background_mesh(pixels: Any) -> Mesh:
     return Mesh(median_filter(level, size=size, mode="nearest"), median_filter(noise, size=size, mode="nearest"))
 
 
-def _by_tile(band: Any, across: int, side: int) -> Any:
+def _by_tile(band: Numbers, across: int, side: int) -> Numbers:
     """Return the values of a row of tiles, shape (tiles, values)."""
     return band.reshape(len(band), across, side).transpose(1, 0, 2).reshape(across, -1)
 
 
-def _level(ordered: Any) -> Any:
+def _level(ordered: Numbers) -> Numbers:
     """Return the middle of each row of sorted values: of whole codes the mean of the inner half tells the fraction.
 
     Where stars or a gradient spread the inner half, it is the median.
@@ -108,18 +111,18 @@ def _spread(ordered: Any) -> Any:
     return np.sqrt(np.einsum("ij,ij->i", inner, inner) / inner.shape[1]) / INNER_SHARE
 
 
-def _weights(positions: Any, tiles: int) -> tuple[Any, Any, Any]:
+def _weights(positions: Floats, tiles: int) -> tuple[Ints, Ints, Numbers]:
     at = np.clip((positions + 0.5) / MESH_PX - 0.5, 0, tiles - 1)
     first = np.minimum(at.astype(int), max(tiles - 2, 0))
     return first, np.minimum(first + 1, tiles - 1), (at - first).astype(np.float32)
 
 
-def _places(shape: tuple[int, int], y: Any, x: Any) -> tuple[Any, Any]:
+def _places(shape: tuple[int, int], y: Any, x: Any) -> tuple[tuple[Ints, Ints, Numbers], tuple[Ints, Ints, Numbers]]:
     """Return the tiles about points, down and across, and how far each point lies between them."""
     return _weights(np.asarray(y, float), shape[0]), _weights(np.asarray(x, float), shape[1])
 
 
-def _at(grid: Any, places: tuple[Any, Any]) -> Any:
+def _at(grid: Numbers, places: tuple[tuple[Ints, Ints, Numbers], tuple[Ints, Ints, Numbers]]) -> Numbers:
     (top, bottom, down), (left, right, across) = places
     upper, lower = grid[top, left], grid[bottom, left]
     upper = upper + (grid[top, right] - upper) * across

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.evidence.stars.background import MESH_PX, Mesh
 from wyntaxis.core.files.errors import InputError
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats, Ints, Numbers
 
 THRESHOLD_SIGMA = 3.5
 """Pixels over this are joined; three by chance are in a frame of 60 million pixels one time in sixty."""
@@ -50,15 +53,15 @@ class Spots:
     code of all, and how many pixels have it.
     """
 
-    x: Any
-    y: Any
-    spread: Any
-    flux: Any
+    x: Floats
+    y: Floats
+    spread: Floats
+    flux: Floats
     why: tuple[str, ...]
     top: tuple[int, int] = (0, 0)
 
 
-def find_spots(pixels: Any, mesh: Mesh) -> Spots:
+def find_spots(pixels: Numbers, mesh: Mesh) -> Spots:
     """Return what stands out of a frame's noise.
 
     Parameters
@@ -91,19 +94,19 @@ def find_spots(pixels: Any, mesh: Mesh) -> Spots:
 class _Blobs:
     """Joined pixels: per blob its count, flux, centroid, second moments and box; lengths in px."""
 
-    count: Any
-    flux: Any
-    peak_sigma: Any
-    peak: Any
-    x: Any
-    y: Any
-    xx: Any
-    yy: Any
-    xy: Any
-    box: Any
-    label: Any
+    count: Ints
+    flux: Floats
+    peak_sigma: Numbers
+    peak: Ints
+    x: Floats
+    y: Floats
+    xx: Floats
+    yy: Floats
+    xy: Floats
+    box: Ints
+    label: Numbers
     """To which blob each of the joined pixels belongs."""
-    flat: Any
+    flat: Ints
     """Where those pixels are, as flat places in order."""
 
     @property
@@ -119,7 +122,7 @@ class _Blobs:
         return np.minimum(wide, tall)
 
     @property
-    def axes(self) -> tuple[Any, Any]:
+    def axes(self) -> tuple[Floats, Floats]:
         """Major and minor axis, as standard deviations in px."""
         middle, half = (self.xx + self.yy) / 2, np.hypot((self.xx - self.yy) / 2, self.xy)
         return np.sqrt(np.maximum(middle + half, 0.0)), np.sqrt(np.maximum(middle - half, 0.0))
@@ -132,7 +135,7 @@ def _bright(pixels: Any, mesh: Mesh) -> tuple[Any, Any, Any]:
     column = np.minimum(np.arange(width) // MESH_PX, lowest.shape[1] - 1)
     starts = range(0, height, MESH_PX)
 
-    def strip(start: int) -> tuple[Any, Any, Any]:
+    def strip(start: int) -> tuple[Ints, Numbers, Numbers]:
         part = pixels[start : start + MESH_PX]
         # What is under the lowest limit about its tile needs no closer look.
         flat = np.flatnonzero(part >= lowest[min(start // MESH_PX, len(lowest) - 1), column])
@@ -206,7 +209,7 @@ def joined_pixels(flat: Any, above: Any, sigma: Any, width: int) -> _Blobs:
 
 
 def _parted(
-    blobs: _Blobs, flat: Any, above: Any, sigma: Any, shape: tuple[int, int]
+    blobs: _Blobs, flat: Ints, above: Numbers, sigma: Numbers, shape: tuple[int, int]
 ) -> tuple[_Blobs, list[tuple[float, float]]]:
     """Return the blobs, what is larger than any disc joined again over its own surroundings; and where that was.
 
@@ -238,7 +241,7 @@ def _between(tiles: Any, y: Any, x: Any) -> Any:
     return map_coordinates(tiles, at, order=1, mode="nearest")
 
 
-def _surroundings(flat: Any, above: Any, sigma: Any, shape: tuple[int, int]) -> tuple[Any, Any]:
+def _surroundings(flat: Ints, above: Numbers, sigma: Numbers, shape: tuple[int, int]) -> tuple[Floats, Floats]:
     """Return level and noise of the bright pixels by tiles: the median of each, and its scatter below that.
 
     What is not bright counts as none above the background, so that a tile with a few stars has the level 0.
@@ -255,7 +258,7 @@ def _surroundings(flat: Any, above: Any, sigma: Any, shape: tuple[int, int]) -> 
     dark = SURROUNDINGS_PX**2 - count  # those under the threshold come first
     usual = float(np.median(above / sigma))
 
-    def quantile(share: float) -> Any:
+    def quantile(share: float) -> Floats:
         rank = np.floor(share * SURROUNDINGS_PX**2).astype(int) - dark
         at = np.clip(first + rank, 0, len(values) - 1)
         return np.where(rank >= 0, values[at], 0.0)
@@ -267,7 +270,7 @@ def _surroundings(flat: Any, above: Any, sigma: Any, shape: tuple[int, int]) -> 
     return tiles, np.hypot(noise, bend)
 
 
-def _touching(start: Any, end: Any, left: Any, right: Any, width: int) -> tuple[Any, Any]:
+def _touching(start: Ints, end: Ints, left: Ints, right: Ints, width: int) -> tuple[Ints, Ints]:
     """Return pairs of runs that touch, one in the row below the other; runs are told by their first and last place."""
     # Of the row below, those that end at the column before or later, and begin at the column behind or earlier.
     low = np.searchsorted(end, start + width - (left > 0))
@@ -294,7 +297,7 @@ def _with(spots: Spots, places: list[tuple[float, float]], why: str) -> Spots:
     )
 
 
-def _judged(blobs: _Blobs, pixels: Any, mesh: Mesh) -> list[str]:
+def _judged(blobs: _Blobs, pixels: Numbers, mesh: Mesh) -> list[str]:
     """Return for each blob why it is no star, empty where it may be one; blobs too small or faint say nothing."""
     height, width = pixels.shape
     why = [""] * len(blobs.count)
@@ -336,14 +339,14 @@ def _peak_share(blobs: _Blobs, pixels: Any, mesh: Mesh) -> Any:
     return around.max(axis=1) / np.maximum(around.sum(axis=1), 1e-9)
 
 
-def _discs(pixels: Any, mesh: Mesh) -> _Blobs:
+def _discs(pixels: Numbers, mesh: Mesh) -> _Blobs:
     """Return the blobs of the binned copy, in its own px."""
     height, width = (side // BINNED * BINNED for side in pixels.shape)
     if not height or not width:
         return joined_pixels(np.zeros(0, int), np.zeros(0), np.zeros(0), 1)
     down, across = height // BINNED, width // BINNED
 
-    def strip(start: int) -> tuple[Any, Any]:
+    def strip(start: int) -> tuple[Numbers, Numbers]:
         end = min(start + BINNED_ROWS, down)
         part = pixels[start * BINNED : end * BINNED, :width]
         rows = part.reshape(end - start, BINNED, width).sum(axis=1, dtype=np.uint32)
@@ -359,7 +362,7 @@ def _discs(pixels: Any, mesh: Mesh) -> _Blobs:
     return joined_pixels(flat, above.reshape(-1)[flat], sigma.reshape(-1)[flat], across)
 
 
-def _bin_blobs(sharp: _Blobs, discs: _Blobs, across: int) -> Any:
+def _bin_blobs(sharp: _Blobs, discs: _Blobs, across: int) -> Numbers:
     """Return for each sharp blob the blob of the binned copy whose bin it lies on, -1 for none."""
     if not len(discs.flat):
         return np.full(len(sharp.x), -1)

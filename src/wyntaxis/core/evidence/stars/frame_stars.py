@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -28,6 +28,9 @@ from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there
 from wyntaxis.core.fitting import median_error
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats, Numbers
 
 MIN_SNR = 20.0
 """Medians are taken over stars above this (domain: stars of S/N > 20)."""
@@ -107,7 +110,7 @@ class FrameStars:
         return self.entries.saturated if self.entries else int(self.shapes.saturated.sum())
 
     @property
-    def brightest(self) -> Any:
+    def brightest(self) -> Floats:
         """Places of the stars that are kept, (n, 2) in px, the brightest first."""
         order = np.argsort(-self.shapes.flux, kind="stable")
         return np.stack([self.shapes.x[order], self.shapes.y[order]], axis=-1)
@@ -123,12 +126,12 @@ class FrameStars:
         )
 
     @property
-    def used(self) -> Any:
+    def used(self) -> Flags:
         """Which stars the medians are of: unsaturated, well over the noise."""
         return ~self.shapes.saturated & (self.shapes.snr > MIN_SNR)
 
     @property
-    def isolated(self) -> Any:
+    def isolated(self) -> Flags:
         """Which of the used stars stand alone: discs far out of focus overlap, and a blend is larger than a star.
 
         All used ones where few stand alone.
@@ -140,7 +143,7 @@ class FrameStars:
         alone = used & ~_near_another(shapes) & (shapes.elongation < usual + BLEND_ELONGATION)
         return alone if alone.sum() >= max(MIN_ISOLATED, MIN_ISOLATED_SHARE * used.sum()) else used
 
-    def apart_in(self, sharp: FrameStars) -> Any:
+    def apart_in(self, sharp: FrameStars) -> Flags:
         """Return which of the used stars stand alone by a sharper frame of the same field.
 
         There two stars are two that here are one disc. The ones of :attr:`lone` where few are found again.
@@ -158,7 +161,7 @@ class FrameStars:
         alone = self.used & found & ~near.any(axis=1)[same]
         return alone if alone.sum() >= MIN_ISOLATED else self.isolated
 
-    def median(self, values: Any, *, model_share: float = 0.0, among: Any = None) -> Estimate | None:
+    def median(self, values: Floats, *, model_share: float = 0.0, among: Flags | None = None) -> Estimate | None:
         """Return the median of a figure over the used stars, with its standard error; None without such a star.
 
         ``among`` tells which stars it is of, where not of all used ones.
@@ -208,7 +211,7 @@ class FrameStars:
         return "no star was found" if not self.count else "no star is unsaturated and of S/N over 20"
 
 
-def _near_another(shapes: Shapes) -> Any:
+def _near_another(shapes: Shapes) -> Flags:
     """Return which stars have a neighbour within both their sizes that is bright enough to matter."""
     from scipy.spatial import cKDTree
 
@@ -300,7 +303,7 @@ def _no_star(shapes: Shapes, *, nebular: bool) -> list[str]:
     return why
 
 
-def _pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Any, Any]:
+def _pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Numbers, Numbers]:
     """Return the frame's codes as uint16, read strip by strip, and the highest that each was averaged of."""
     if not mosaic:
         whole = np.empty((frame.height, frame.width), np.uint16)
@@ -321,7 +324,7 @@ def _pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Any, Any]:
     return half, highest
 
 
-def _full(pixels: Any, peaks: Any, top: tuple[int, int]) -> float:
+def _full(pixels: Numbers, peaks: Numbers, top: tuple[int, int]) -> float:
     """Return where a frame's pixels are saturated: at its own plateau, else at the converter's end.
 
     ``top`` is the highest code among the bright pixels and how many have it; of means, the codes behind them tell.

@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.evidence.stars.background import Mesh
 from wyntaxis.core.limits import FWHM_PER_SIGMA
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Flags, Floats, Ints, Numbers
 
 HALF_SIZES = (8, 9, 10, 11, 12, 13, 14, 15, 16, 18, 21, 28, 36, 48, 70, 110)
 """Half the side of the cut-outs, in px: each star is measured on the smallest that holds it."""
@@ -38,16 +41,16 @@ THREADS = 2
 class Shapes:
     """What was measured of stars, one value for each; lengths in px, fluxes in ADU, angles in degrees."""
 
-    x: Any
-    y: Any
-    flux: Any
-    peak: Any
-    hfd: Any
-    fwhm: Any
-    elongation: Any
-    angle: Any
-    snr: Any
-    saturated: Any
+    x: Floats
+    y: Floats
+    flux: Floats
+    peak: Floats
+    hfd: Floats
+    fwhm: Floats
+    elongation: Floats
+    angle: Floats
+    snr: Floats
+    saturated: Flags
 
     def brightest(self, count: int) -> Shapes:
         """Return the stars of the most flux, so many at most, in the order in which they stand."""
@@ -109,7 +112,7 @@ def measure(
     return Shapes(x_px, y_px, flux, peak, hfd, fwhm, elongation, angle, snr, saturated[asked])
 
 
-def _neighbours(x: Any, y: Any, spread: Any) -> dict[int, Any]:
+def _neighbours(x: Floats, y: Floats, spread: Floats) -> dict[int, Any]:
     """Return, by star, the places (n, 2) of the stars whose light falls into its aperture."""
     if len(x) < 2:
         return {}
@@ -123,7 +126,7 @@ def _neighbours(x: Any, y: Any, spread: Any) -> dict[int, Any]:
     return {int(star): places[[k for k in near if k != star]] for star, near in zip(crowded, found, strict=True)}
 
 
-def _without_neighbours(light: Any, places: Any, offsets: Any) -> Any:
+def _without_neighbours(light: Numbers, places: Floats, offsets: Ints) -> Numbers:
     """Return a star's cut-out with what is nearer to a neighbour taken from the other side of the star.
 
     ``places`` (n, 2) are those of the neighbours against the middle pixel, the first row the star's own, in px.
@@ -200,7 +203,7 @@ def _cut_out(pixels: Any, row: Any, column: Any, half: int) -> Any:
     return cut
 
 
-def _squares(offsets: Any, cx: Any, cy: Any, along_x: Any, mixed: Any, along_y: Any) -> Any:
+def _squares(offsets: Ints, cx: Floats, cy: Floats, along_x: Floats, mixed: Floats, along_y: Floats) -> Numbers:
     """Return the quadratic form ``a·dx² + b·dx·dy + c·dy²`` about each star's middle, float32, (stars, side, side)."""
     dx, dy = (offsets - cx[:, None]).astype(np.float32), (offsets - cy[:, None]).astype(np.float32)
     a, b, c = (values.astype(np.float32)[:, None] for values in (along_x, mixed, along_y))
@@ -222,7 +225,9 @@ def _border(light: Any, inside: Any) -> Any:
     return border.astype(np.float32)
 
 
-def _windowed(light: Any, offsets: Any, cx: Any, cy: Any, half: int) -> tuple[Any, ...]:
+def _windowed(
+    light: Numbers, offsets: Ints, cx: Floats, cy: Floats, half: int
+) -> tuple[Floats, Floats, Floats, Floats, Floats]:
     """Return centroid and second moments within a Gaussian window that is matched to each star.
 
     The window's own width is taken out of the moments: for a Gaussian star those are then its own.
@@ -242,13 +247,13 @@ def _windowed(light: Any, offsets: Any, cx: Any, cy: Any, half: int) -> tuple[An
     return cx, cy, *_unwindowed(xx, yy, xy, window2)
 
 
-def _moments(light: Any, offsets: Any, cx: Any, cy: Any, window2: Any) -> Any:
+def _moments(light: Numbers, offsets: Ints, cx: Floats, cy: Floats, window2: Floats) -> Floats:
     """Return the sums of light · dyⁱ · dxʲ within each star's window, shape (i, j, stars), i and j up to 2.
 
     A round Gaussian is one of x times one of y: each sum is two products of matrices.
     """
 
-    def powers(away: Any) -> Any:
+    def powers(away: Floats) -> Numbers:
         weight = np.exp(-0.5 * away**2 / window2[:, None])
         return np.stack([weight, weight * away, weight * away**2], axis=-1).astype(np.float32)
 
@@ -256,7 +261,7 @@ def _moments(light: Any, offsets: Any, cx: Any, cy: Any, window2: Any) -> Any:
     return (down.transpose(0, 2, 1) @ (light @ across)).transpose(1, 2, 0).astype(np.float64)
 
 
-def _unwindowed(xx: Any, yy: Any, xy: Any, window2: Any) -> tuple[Any, Any, Any]:
+def _unwindowed(xx: Floats, yy: Floats, xy: Floats, window2: Floats) -> tuple[Floats, Floats, Floats]:
     """Take a round Gaussian window out of second moments: C⁻¹ = W⁻¹ − I/w², and the pixel's own variance."""
     determinant = np.maximum(xx * yy - xy**2, 1e-6)
     ixx, iyy, ixy = yy / determinant - 1 / window2, xx / determinant - 1 / window2, -xy / determinant
@@ -265,7 +270,7 @@ def _unwindowed(xx: Any, yy: Any, xy: Any, window2: Any) -> tuple[Any, Any, Any]
     return iyy / inverse - PIXEL_VARIANCE, ixx / inverse - PIXEL_VARIANCE, -ixy / inverse
 
 
-def _axes(xx: Any, yy: Any, xy: Any) -> tuple[Any, Any, Any]:
+def _axes(xx: Floats, yy: Floats, xy: Floats) -> tuple[Floats, Floats, Floats]:
     """Return major and minor axis as standard deviations, and the major's angle from +x toward +y, 0 to 180°."""
     middle, half = (xx + yy) / 2, np.hypot((xx - yy) / 2, xy)
     major = np.sqrt(np.maximum(middle + half, 0.05))
@@ -274,7 +279,7 @@ def _axes(xx: Any, yy: Any, xy: Any) -> tuple[Any, Any, Any]:
     return major, minor, angle
 
 
-def _elliptic(offsets: Any, cx: Any, cy: Any, ratio: Any, angle: Any) -> Any:
+def _elliptic(offsets: Ints, cx: Floats, cy: Floats, ratio: Floats, angle: Floats) -> Numbers:
     """Return the distance from each star's middle as its own ellipse counts it, the mean of both axes kept."""
     turn, share = np.deg2rad(angle), np.clip(ratio, 0.2, 1.0)
     cos, sin = np.cos(turn), np.sin(turn)
@@ -282,7 +287,7 @@ def _elliptic(offsets: Any, cx: Any, cy: Any, ratio: Any, angle: Any) -> Any:
     return np.sqrt(_squares(offsets, cx, cy, along_x, 2 * sin * cos * (share - 1 / share), along_y))
 
 
-def _growth(light: Any, radius: Any, half: int, about: Any) -> tuple[Any, Any]:
+def _growth(light: Numbers, radius: Numbers, half: int, about: Floats) -> tuple[Floats, Floats]:
     """Return flux in ADU and half-flux diameter in px, by the growth curve about the centroid.
 
     A pixel is inside a radius by the share that a straight edge through it would cut off; what that, and the pixels
@@ -298,7 +303,7 @@ def _growth(light: Any, radius: Any, half: int, about: Any) -> tuple[Any, Any]:
     return total, np.sqrt(np.maximum(hfd**2 - GROWTH_VARIANCE * FWHM_PER_SIGMA**2, 0.3))
 
 
-def _inside(light: Any, radius: Any, reach: Any) -> Any:
+def _inside(light: Numbers, radius: Numbers, reach: Floats) -> Floats:
     """Return the light inside a radius of each star: Σ light · clip(reach − r + ½, 0, 1)."""
     share = np.subtract((reach + 0.5).astype(np.float32)[:, None, None], radius)
     np.clip(share, 0, 1, out=share)
@@ -306,7 +311,7 @@ def _inside(light: Any, radius: Any, reach: Any) -> Any:
     return (light.reshape(stars, 1, -1) @ share.reshape(stars, -1, 1)).reshape(stars).astype(np.float64)
 
 
-def _half_light_radius(light: Any, radius: Any, wanted: Any, reach: Any, half: int) -> Any:
+def _half_light_radius(light: Numbers, radius: Numbers, wanted: Floats, reach: Floats, half: int) -> Floats:
     """Return the radius that holds so much light, by halving; only the middle of the cut-outs is looked at."""
     core = min(math.ceil(0.6 * float(reach.max()) / APERTURE_HFD) + 2, half)
     for side in (core, half):
@@ -323,7 +328,7 @@ def _half_light_radius(light: Any, radius: Any, wanted: Any, reach: Any, half: i
     return (low + high) / 2
 
 
-def _rings(light: Any, radius: Any, reach: Any) -> tuple[Any, Any, Any]:
+def _rings(light: Numbers, radius: Numbers, reach: Floats) -> tuple[Floats, Floats, Floats]:
     """Return each star's light as means over rings of :data:`RING_STEP`: value, mean r² in px², pixels in it.
 
     Nothing is left of a ring beyond the reach; one without a pixel has no weight.
@@ -336,7 +341,7 @@ def _rings(light: Any, radius: Any, reach: Any) -> tuple[Any, Any, Any]:
     near = np.flatnonzero(away.ravel() <= np.float32(reach.max()))
     place = ring.ravel()[near]
 
-    def total(values: Any) -> Any:
+    def total(values: Numbers | None) -> Floats:
         sums = np.bincount(place, None if values is None else values.ravel()[near], stars * (rings + 1))
         return sums.reshape(stars, rings + 1)[:, :rings].astype(float)
 
@@ -358,7 +363,7 @@ def _moffat(light: Any, radius: Any, hfd: Any, reach: Any) -> Any:
     parameters = np.stack([np.log(amplitude), np.log(core), np.log(beta), level], axis=1)
     damping = np.full(len(light), 1e-2)
 
-    def model(at: Any) -> tuple[Any, Any]:
+    def model(at: Floats) -> tuple[Floats, tuple[Floats, Floats, Floats, Floats]]:
         a, c, b = np.exp(at[:, 0])[:, None], np.exp(at[:, 1])[:, None], np.exp(at[:, 2])[:, None]
         relative = r2 / c
         log_base = np.log1p(relative)
@@ -386,9 +391,8 @@ def _moffat(light: Any, radius: Any, hfd: Any, reach: Any) -> Any:
         better = new < best
         parameters, best = np.where(better[:, None], trial, parameters), np.where(better, new, best)
         modelled = np.where(better[:, None], tried, modelled)
-        parts = tuple(
-            np.where(better[:, None], after, before) for before, after in zip(parts, tried_parts, strict=True)
-        )
+        kept = [np.where(better[:, None], after, before) for before, after in zip(parts, tried_parts, strict=True)]
+        parts = (kept[0], kept[1], kept[2], kept[3])
         damping = np.where(better, damping / 4, np.minimum(damping * 6, 1e6))
     c, b = np.exp(parameters[:, 1]), np.exp(parameters[:, 2])
     fwhm = 2 * np.sqrt(c * (2 ** (1 / b) - 1))

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from wyntaxis.core.arrays import Floats
 
 BRIGHTEST = 40
 """So many of the brightest stars of each frame are compared."""
@@ -28,7 +31,7 @@ class Shift:
         return float(np.hypot(self.x, self.y))
 
 
-def shift_between(one: Any, other: Any, size: tuple[float, float]) -> Shift | None:
+def shift_between(one: Floats, other: Floats, size: tuple[float, float]) -> Shift | None:
     """Return how the stars of one frame lie against another's.
 
     Parameters
@@ -53,7 +56,7 @@ def shift_between(one: Any, other: Any, size: tuple[float, float]) -> Shift | No
     return Shift(float(shift[0]), float(shift[1]), flipped) if votes >= needed else None
 
 
-def _voted(first: Any, second: Any) -> tuple[int, Any]:
+def _voted(first: Floats, second: Floats) -> tuple[int, Any]:
     """Return the shift that most pairs of stars agree on, and how many."""
     apart = (second[None, :, :] - first[:, None, :]).reshape(-1, 2)
     cells = np.floor(apart / CELL_PX).astype(np.int64)
