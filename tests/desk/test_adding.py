@@ -17,7 +17,7 @@ TRIAL = '''
 """A trial: how far the sensor leans, of a made-up law."""
 
 from wyntaxis.core.findings.conditions import SPACING
-from wyntaxis.core.findings.registry import finding, say
+from wyntaxis.core.findings.registry import Proof, finding, say
 from wyntaxis.core.ledger import QuantityValue, Target
 from wyntaxis.core.quantities.evaluator import computed, target
 from wyntaxis.core.quantities.rows import DeviceQuantity, rows
@@ -49,7 +49,7 @@ def leans(numbers):
 @finding(
     "lean.across",
     step=LEAN,
-    condition=SPACING,
+    proves=Proof(SPACING),
     source="a trial",
     titles="The sensor leans {lean:1} µm",
     remedies="Shim it.",

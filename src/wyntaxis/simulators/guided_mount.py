@@ -10,8 +10,8 @@ from typing import Any
 
 import numpy as np
 
-from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S
-
+SIDEREAL_ARCSEC_S = 15.041067
+"""How fast the sky turns: 1296000″ in a sidereal day of 86164.0905 s."""
 START = datetime.datetime(2026, 11, 14, 20, 12, 0, tzinfo=datetime.UTC)
 GUST_S = 9.0
 """How long a gust of wind lasts, as a rule."""

@@ -13,12 +13,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
-from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from wyntaxis.core.optics.blurred_disc import Profile, annulus_transfer, seeing_transfer
+from wyntaxis.simulators.star_light import Profile, annulus_transfer, seeing_transfer
 
 if TYPE_CHECKING:
     from wyntaxis.core.arrays import Floats, Numbers
@@ -89,7 +88,7 @@ class Run:
     start: datetime.datetime = START
     number: int = 0
     brightness: float = 1.0
-    cards: Mapping[str, Any] = MappingProxyType({})
+    cards: Mapping[str, Any] = field(default_factory=dict)
     ending: str = ".fits"
 
 

@@ -193,7 +193,7 @@ def test_every_finding_is_declared_once_and_has_its_place():
     assert order[-1] == "frames.broken"
     assert len(set(order)) == len(order)
     for one in in_order():
-        if one.after is not None:
-            assert order.index(one.after) < order.index(one.id)
+        if one.listed.after is not None:
+            assert order.index(one.listed.after) < order.index(one.id)
     with pytest.raises(ValueError, match=r"spacing.main is declared twice"):
         finding("spacing.main", step=LIGHT_PATH, source="", titles="")(lambda _: [])

@@ -43,7 +43,7 @@ FITTED_PX = 30
 """Windows about shadows are binned until they are no more px than this across."""
 MAX_DIPS, MAX_FAILED = 150, 12
 """So many dips are looked at, and a search ends when so many in a row were no shadows."""
-LEFT_SHARE = 0.6
+LEFT_SHARE, SAME_DEPTH = 0.6, 0.3
 MAX_EDGE, EDGE_PX = 0.2, 1.5
 """An edge softer than this share of the radius, the grain's own share and so many px is no shadow's, but a stain or
 the light's own: a grain as wide as √depth of the beam softens the edge by no more than that.
@@ -125,6 +125,7 @@ def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
     whole = np.log(plane).astype(np.float64)
     smooth = smooth_light(plane, order=LOW_ORDER)
     rings: list[_Ring] = []
+    failed: list[tuple[_Dip, float]] = []
     for search, most_left in enumerate(LEFT_SHARES):
         detail = whole - smooth.on_plane()
         for ring in rings:
@@ -132,7 +133,7 @@ def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
         rings = [again for ring in rings if (again := _refined(detail, ring, most_left)) is not None]
         before = len(rings)
         smallest = SMALLEST_PX if search > 2 else WIDE_PX
-        rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, most_left, smallest)])
+        rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, (most_left, smallest), failed)])
         if search > 2 and len(rings) == before:
             break
         taken = np.zeros_like(whole)
@@ -148,23 +149,33 @@ def shadows_of(plane: Plane, binned: int, obstruction: float = 0.0) -> tuple[Sha
     return light_of(plane, binned, obstruction).shadows
 
 
-def _searched(detail: Plane, obstruction: float, most_left: float, smallest_px: float) -> list[_Ring]:
-    """Return the rings that dips of a plane are, and take them out of it."""
+def _searched(
+    detail: Plane, obstruction: float, limits: tuple[float, float], failed: list[tuple[_Dip, float]]
+) -> list[_Ring]:
+    """Return the rings that dips of a plane are, and take them out of it.
+
+    ``limits`` are what a ring may leave of its window, and the smallest size; ``failed`` the dips that were none, with
+    what the best ring left of each: none is tried again before so much may be left.
+    """
     rings: list[_Ring] = []
     tried: list[_Dip] = []
-    failed = 0
+    most_left, smallest_px = limits
+    in_a_row = 0
     for dip in _dips(detail, smallest_px):
         # What was found before is taken out: only what is left of a dip counts.
         if any(dip.is_same(other) for other in tried) or _depth_at(detail, dip) < LEFT_SHARE * dip.depth:
             continue
+        if any(share > most_left and dip.is_as_deep(other) for other, share in failed):
+            continue
         tried.append(dip)
-        ring = _fitted(detail, dip, obstruction, most_left)
+        ring, share = _fitted(detail, dip, obstruction, most_left)
         if ring is None:
-            failed += 1
-            if failed > MAX_FAILED:
+            failed.append((dip, share))
+            in_a_row += 1
+            if in_a_row > MAX_FAILED:
                 break
             continue
-        failed = 0
+        in_a_row = 0
         _put(detail, ring, 1.0)
         rings.append(ring)
         if len(rings) >= MAX_MOTES:
@@ -191,7 +202,7 @@ def _refined(detail: Plane, ring: _Ring, most_left: float) -> _Ring | None:
     """Return a ring fitted anew with all others taken out; None where nothing is left of it."""
     _put(detail, ring, -1.0)
     dip = _Dip(0.0, ring.x, ring.y, 2 * ring.radius, ring.depth)
-    again = _fitted(detail, dip, ring.inner, most_left, near=ring)
+    again, _ = _fitted(detail, dip, ring.inner, most_left, near=ring)
     if again is not None:
         _put(detail, again, 1.0)
     return again
@@ -211,6 +222,10 @@ class _Dip:
         """Return whether another dip is the same place at nearly the same size."""
         apart = math.hypot(self.x - other.x, self.y - other.y)
         return apart < 0.3 * max(self.size, other.size) and 0.65 < self.size / other.size < 1.5
+
+    def is_as_deep(self, other: _Dip) -> bool:
+        """Return whether another dip is the same place, and nearly as deep."""
+        return self.is_same(other) and abs(self.depth - other.depth) < SAME_DEPTH * self.depth
 
 
 @dataclass(frozen=True)
@@ -283,8 +298,13 @@ def _depth_at(detail: Plane, dip: _Dip) -> float:
     return float(window[ring].mean() - window[disc].mean()) if disc.any() and ring.any() else 0.0
 
 
-def _fitted(detail: Plane, dip: _Dip, inner: float, most_left: float, near: _Ring | None = None) -> _Ring | None:
-    """Return the ring that a dip is, or None where it is none; ``near`` is one that it was found to be before."""
+def _fitted(
+    detail: Plane, dip: _Dip, inner: float, most_left: float, near: _Ring | None = None
+) -> tuple[_Ring | None, float]:
+    """Return the ring that a dip is, None where it is none, and what it leaves of its window.
+
+    ``near`` is a ring that the dip was found to be before.
+    """
     best: tuple[float, _Found] | None = None
     for wide in (dip.size, 1.6 * dip.size) if near is None else (1.3 * dip.size,):
         cut = _cut(detail, dip.x, dip.y, 0.95 * wide + 3, max(1, math.ceil(2 * wide / FITTED_PX)))
@@ -306,7 +326,13 @@ def _fitted(detail: Plane, dip: _Dip, inner: float, most_left: float, near: _Rin
             best = share, found
         if share < most_left / 2:
             break
-    return None if best is None or best[0] > most_left else _checked(detail, best[1])
+    if best is None:
+        return None, math.inf
+    share, found = best
+    if share > most_left:
+        return None, share
+    ring = _checked(detail, found)
+    return ring, share if ring is not None else math.inf
 
 
 @dataclass(frozen=True)

@@ -23,7 +23,7 @@ from wyntaxis.core.wording import number
 if TYPE_CHECKING:
     from wyntaxis.core.arrays import Numbers
 
-LONGEST_PLANE_PX = 2000
+LONGEST_PLANE_PX = 1600
 """Planes are binned until their longer side is no more: dust and falloff are coarser than that."""
 MIN_SIDE_PX = 32
 MIN_LIT_ADU = 50.0
