@@ -9,6 +9,7 @@ import pytest
 from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # the workers share the cores already
 settings.register_profile("thorough", deadline=None, max_examples=45, derandomize=True)
 settings.register_profile("suite", settings.get_profile("thorough"), max_examples=25)
 settings.register_profile("fast", settings.get_profile("suite"), max_examples=10)

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
+
+# Matrices are small here, and two threads of ours work side by side: more threads below them only wait for each other.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from wyntaxis.commands.parsers import DEBUG, UNREADABLE, command_list, commands_by_name, parser_of, tell, window_parser
 from wyntaxis.outputs import drop_output, plain_outputs

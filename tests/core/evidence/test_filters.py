@@ -242,7 +242,7 @@ def test_the_wheels_error_is_kept_in_the_rig(folder, result, tmp_path, capsys):
 
 @pytest.mark.parametrize(
     ("width", "mosaic", "binned"),
-    [(2000, False, 1), (2001, False, 2), (6000, False, 3), (6000, True, 4), (1000, True, 2), (9576, False, 5)],
+    [(1600, False, 1), (1601, False, 2), (6000, False, 4), (5600, True, 4), (1000, True, 2), (9576, False, 6)],
 )
 def test_large_frames_are_binned_in_whole_colour_groups(width, mosaic, binned):
     assert bin_for(width, 800, mosaic=mosaic) == binned

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -27,6 +27,8 @@ binned until the first is no more than so many px.
 SIGNIFICANT, PATTERNED = 5.0, 4.0
 """A dip exceeds so many times the scatter of its size, which counts up to so many times that of white noise."""
 MIN_DEPTH = 4e-4
+COARSE_PX = 800
+"""Wide shadows are looked for on a plane of about so many px."""
 WIDE_PX = 16.0
 """Smaller shadows do not move the light's model: they are looked for last."""
 ENOUGH = 50_000
@@ -96,6 +98,32 @@ def shade_of(shadow: Shadow, place: tuple[float, float], x: Plane, y: Plane) -> 
     return _shade((*place, radius, shadow.soft_px / radius, inner, shadow.depth), x, y)
 
 
+def shade_and_slopes(
+    shadow: Shadow, place: tuple[float, float], x: Plane, y: Plane
+) -> tuple[Plane, tuple[Plane, Plane]]:
+    """Return what :func:`shade_of` does, and by how much it grows as the shadow's middle moves toward +x and +y.
+
+    Returns
+    -------
+    tuple
+        The shade, and its two slopes in 1/px of the frame.
+    """
+    from scipy.special import erfc
+
+    radius = shadow.outer_px.value / 2
+    off_x, off_y = x - place[0], y - place[1]
+    apart = np.maximum(np.hypot(off_x, off_y), 1e-9)
+    soft = max(math.sqrt(2) * shadow.soft_px, LEAST_SOFT_PX)
+    inner = shadow.inner_px / 2
+    shade, steep = np.zeros_like(apart), np.zeros_like(apart)
+    for sign, edge in ((1.0, radius), (-1.0, inner)) if inner > LEAST_INNER * radius else ((1.0, radius),):
+        beyond = (apart - edge) / soft
+        shade += sign * 0.5 * erfc(beyond)
+        steep += sign * np.exp(-(beyond**2)) / (math.sqrt(math.pi) * soft)
+    steep *= shadow.depth
+    return shadow.depth * shade, (steep * off_x / apart, steep * off_y / apart)
+
+
 @dataclass(frozen=True)
 class FlatLight:
     """A flat taken apart: its light without dust, and the shadows of dust, the deepest first."""
@@ -121,8 +149,24 @@ def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
     FlatLight
         Shadows in px of the frame.
     """
-    # What moves to and fro between light and dust settles within a few rounds: wide shadows first pull the light down.
-    whole = np.log(plane).astype(np.float64)
+    by = max(1, round(max(plane.shape) / COARSE_PX))
+    smooth, rings = _settled(cell_means(plane, by), obstruction)
+    if by > 1:
+        # Only what is too small for the coarser plane is looked for on the whole one.
+        smooth = replace(smooth, shape=(int(plane.shape[0]), int(plane.shape[1])))
+        rings = [ring.enlarged(by) for ring in rings]
+        detail = detail_of(plane, smooth)
+        for ring in rings:
+            _put(detail, ring, 1.0)
+        limits = _Limits(LEFT_SHARES[-1], SMALLEST_PX, SMALLEST_PX * by * WIDER)
+        rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, limits, [])])
+    shadows = tuple(sorted((ring.shadow(binned) for ring in rings), key=lambda shadow: -shadow.depth))
+    return FlatLight(smooth, shadows)
+
+
+def _settled(plane: Plane, obstruction: float) -> tuple[SmoothLight, list[_Ring]]:
+    """Return light and rings of a plane, by turns: what moves between the two settles within a few rounds."""
+    whole = np.log(plane)
     smooth = smooth_light(plane, order=LOW_ORDER)
     rings: list[_Ring] = []
     failed: list[tuple[_Dip, float]] = []
@@ -132,16 +176,24 @@ def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
             _put(detail, ring, 1.0)
         rings = [again for ring in rings if (again := _refined(detail, ring, most_left)) is not None]
         before = len(rings)
-        smallest = SMALLEST_PX if search > 2 else WIDE_PX
-        rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, (most_left, smallest), failed)])
+        limits = _Limits(most_left, SMALLEST_PX if search > 2 else WIDE_PX, LARGEST_SHARE * min(plane.shape))
+        rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, limits, failed)])
         if search > 2 and len(rings) == before:
             break
         taken = np.zeros_like(whole)
         for ring in rings:
             _put(taken, ring, 1.0)
         smooth = smooth_light(plane, taken, order=FULL_ORDER if search > 1 else LOW_ORDER)
-    shadows = tuple(sorted((ring.shadow(binned) for ring in rings), key=lambda shadow: -shadow.depth))
-    return FlatLight(smooth, shadows)
+    return smooth, rings
+
+
+@dataclass(frozen=True)
+class _Limits:
+    """What a ring may leave of its window's variance, and the smallest and the largest size of dips, in px."""
+
+    most_left: float
+    smallest_px: float
+    largest_px: float
 
 
 def shadows_of(plane: Plane, binned: int, obstruction: float = 0.0) -> tuple[Shadow, ...]:
@@ -149,19 +201,17 @@ def shadows_of(plane: Plane, binned: int, obstruction: float = 0.0) -> tuple[Sha
     return light_of(plane, binned, obstruction).shadows
 
 
-def _searched(
-    detail: Plane, obstruction: float, limits: tuple[float, float], failed: list[tuple[_Dip, float]]
-) -> list[_Ring]:
+def _searched(detail: Plane, obstruction: float, limits: _Limits, failed: list[tuple[_Dip, float]]) -> list[_Ring]:
     """Return the rings that dips of a plane are, and take them out of it.
 
-    ``limits`` are what a ring may leave of its window, and the smallest size; ``failed`` the dips that were none, with
-    what the best ring left of each: none is tried again before so much may be left.
+    ``failed`` are the dips that were none, with what the best ring left of each: none is tried again before so much
+    may be left.
     """
     rings: list[_Ring] = []
     tried: list[_Dip] = []
-    most_left, smallest_px = limits
+    most_left = limits.most_left
     in_a_row = 0
-    for dip in _dips(detail, smallest_px):
+    for dip in _dips(detail, limits):
         # What was found before is taken out: only what is left of a dip counts.
         if any(dip.is_same(other) for other in tried) or _depth_at(detail, dip) < LEFT_SHARE * dip.depth:
             continue
@@ -240,6 +290,11 @@ class _Ring:
     depth: float
     radius_standard: float
 
+    def enlarged(self, by: int) -> _Ring:
+        """Return the ring in px that are so many times smaller."""
+        x, y = (at * by + (by - 1) / 2 for at in (self.x, self.y))
+        return replace(self, x=x, y=y, radius=self.radius * by, radius_standard=self.radius_standard * by)
+
     def shadow(self, binned: int) -> Shadow:
         """Return the shadow in px of the frame."""
         outer = 2 * self.radius * binned
@@ -251,17 +306,17 @@ class _Ring:
 
 def detail_of(plane: Plane, smooth: SmoothLight) -> Plane:
     """Return the logarithm of a flat over its smooth light."""
-    return np.log(plane) - smooth.on_plane()
+    return np.asarray(np.log(plane) - smooth.on_plane(), float)
 
 
-def _dips(detail: Plane, smallest_px: float) -> list[_Dip]:
-    """Return what is dark and round at every size from the smallest on, the surest first."""
+def _dips(detail: Plane, limits: _Limits) -> list[_Dip]:
+    """Return what is dark and round at every size, the surest first."""
     from scipy.ndimage import gaussian_filter, minimum_filter
 
     found: list[_Dip] = []
-    noise, size = _noise(detail), smallest_px
+    noise, size = _noise(detail), limits.smallest_px
     level, by = detail, 1
-    while size <= LARGEST_SHARE * min(detail.shape):
+    while size <= limits.largest_px:
         while CORE * size / by > FINE_PX:
             level, by = cell_means(level, 2), 2 * by
         core, around = CORE * size / by, AROUND * size / by

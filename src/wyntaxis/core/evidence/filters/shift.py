@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from wyntaxis.core.evidence.filters.dust import FlatLight, Shadow, shade_of
+from wyntaxis.core.evidence.filters.dust import FlatLight, Shadow, shade_and_slopes, shade_of
 from wyntaxis.core.evidence.filters.smooth_light import Plane, cell_means
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.fitting import mad_scatter, pixel_scatter
@@ -284,19 +284,11 @@ def _placed_best(shadow: Shadow, start: tuple[float, float], cut: Plane, x: Plan
     base = np.stack([np.ones(cut.size), (x - x.mean()).ravel(), (y - y.mean()).ravel()], axis=1)
     base /= np.linalg.norm(base, axis=0)
     base, _ = np.linalg.qr(base)
-    step_px = max(shadow.outer_px.value / 200, 0.05)
     depth = 1.0
     rest, normal = cut.ravel(), np.zeros((2, 2))
     for _ in range(ROUNDS):
-        shade = -shade_of(shadow, (place[0], place[1]), x, y).ravel()
-        slopes = []
-        for axis in (0, 1):
-            ends = []
-            for sign in (1, -1):
-                there = place.copy()
-                there[axis] += sign * step_px
-                ends.append(-shade_of(shadow, (there[0], there[1]), x, y).ravel())
-            slopes.append((ends[0] - ends[1]) / (2 * step_px))
+        taken, growing = shade_and_slopes(shadow, (float(place[0]), float(place[1])), x, y)
+        shade, slopes = -taken.ravel(), [-slope.ravel() for slope in growing]
         design = np.stack([depth * slopes[0], depth * slopes[1], shade], axis=1)
         values = cut.ravel() - depth * shade
         design = design - base @ (base.T @ design)

@@ -28,6 +28,10 @@ ROUNDS, BELOW = 5, 0.05
 CENTRE_ROUNDS, MAX_CENTRE_STEP = 4, 0.1
 MIN_PROFILE_FALL = 0.02
 """The middle is fitted where the light falls by more than this from the middle to the corner."""
+RISE_COST = 0.3
+"""Light falls outward from its middle: a profile that rises is pulled level, round by round, for a dip in the middle is
+dust.
+"""
 STIFF = 0.01
 """How much a bend of the profile costs against the cells' own scatter: pieces that no cell holds follow their ends."""
 
@@ -51,21 +55,21 @@ class SmoothLight:
         """Return the logarithm of the light at places, in shares of half the diagonal from the frame's middle."""
         radius = np.hypot(x - self.centre[0], y - self.centre[1])
         found = np.interp(radius, self.radii, self.profile)
-        for (across, up), term in zip(_powers(FULL_ORDER), self.terms, strict=True):
-            if term:
-                found = found + term * x**across * y**up
+        for term, factor in zip(_TERMS, self.terms, strict=True):
+            if factor:
+                found = found + factor * _value(term, x, y)
         return np.asarray(found)
 
     def on_plane(self) -> Plane:
         """Return the logarithm of the light on every px of the plane."""
         rows, columns = self.shape
         half = math.hypot(rows, columns) / 2
-        x = (np.arange(columns) - (columns - 1) / 2)[None, :] / half
-        y = (np.arange(rows) - (rows - 1) / 2)[:, None] / half
+        x = np.asarray((np.arange(columns) - (columns - 1) / 2)[None, :] / half, float)
+        y = np.asarray((np.arange(rows) - (rows - 1) / 2)[:, None] / half, float)
         found = np.interp(np.hypot(x - self.centre[0], y - self.centre[1]), self.radii, self.profile)
-        for (across, up), term in zip(_powers(FULL_ORDER), self.terms, strict=True):
-            if term:
-                found += (term * y**up) * x**across
+        for term, factor in zip(_TERMS, self.terms, strict=True):
+            if factor:
+                found += factor * _value(term, x, y)
         return np.asarray(found)
 
     @property
@@ -139,10 +143,25 @@ def cell_means(plane: Plane, by: int) -> Plane:
     return np.asarray(blocks.mean(axis=(1, 3), dtype=np.float64))
 
 
-def _powers(order: int) -> list[tuple[int, int]]:
-    """Return the powers of x and y of the polynomial; what depends on the radius alone is the profile's."""
-    found = [(across, up) for across in range(FULL_ORDER + 1) for up in range(FULL_ORDER + 1 - across)]
-    return [powers for powers in found if 0 < sum(powers) <= order]
+Powers = tuple[int, int]
+_TERMS: tuple[dict[Powers, float], ...] = (
+    {(1, 0): 1}, {(0, 1): 1},
+    {(2, 0): 1, (0, 2): -1}, {(1, 1): 1},
+    {(3, 0): 1}, {(2, 1): 1}, {(1, 2): 1}, {(0, 3): 1},
+    {(4, 0): 1, (0, 4): -1}, {(3, 1): 1}, {(1, 3): 1}, {(4, 0): 1, (2, 2): -6, (0, 4): 1},
+)  # fmt: skip
+"""What the polynomial is made of, by powers of x and y. What depends on the radius alone is the profile's, which does
+not rise: else both together could stand for a dip in the middle.
+"""
+
+
+def _terms(order: int) -> list[dict[Powers, float]]:
+    return [term for term in _TERMS if sum(next(iter(term))) <= order]
+
+
+def _value(term: dict[Powers, float], x: Plane, y: Plane) -> Plane:
+    """Return a term's values; where x is a row and y a column, over the grid of both."""
+    return np.asarray(sum(factor * x**across * y**up for (across, up), factor in term.items()), float)
 
 
 class _Fit:
@@ -153,7 +172,7 @@ class _Fit:
         self.centre = (0.0, 0.0)
         self.reach = 1.0
         self.profile = np.zeros(PIECES + 1)
-        self.terms = np.zeros(len(_powers(FULL_ORDER)))
+        self.terms = np.zeros(len(_TERMS))
         self.weights = np.ones(values.size)
         self.residuals = np.zeros(values.size)
         self.scatter = 0.0
@@ -173,23 +192,27 @@ class _Fit:
     def solve(self, order: int) -> None:
         """Fit profile and polynomial about the present middle, dust not pulling them along."""
         _, piece, share = self._hats()
-        powers = _powers(order)
-        design = np.zeros((self.values.size, PIECES + 1 + len(powers)))
+        terms = _terms(order)
+        design = np.zeros((self.values.size, PIECES + 1 + len(terms)))
         cells = np.arange(self.values.size)
         design[cells, piece], design[cells, piece + 1] = 1 - share, share
-        for place, (across, up) in enumerate(powers):
-            design[:, PIECES + 1 + place] = self.x**across * self.y**up
+        for place, term in enumerate(terms):
+            design[:, PIECES + 1 + place] = _value(term, self.x, self.y)
         bends = np.zeros((PIECES - 1, design.shape[1]))
         for place in range(PIECES - 1):
             bends[place, place : place + 3] = (1.0, -2.0, 1.0)
         # A term that the profile can stand for goes to the profile: it costs a little.
-        ridge = np.zeros((len(powers), design.shape[1]))
-        ridge[np.arange(len(powers)), PIECES + 1 + np.arange(len(powers))] = 1e-3
+        ridge = np.zeros((len(terms), design.shape[1]))
+        ridge[np.arange(len(terms)), PIECES + 1 + np.arange(len(terms))] = 1e-3
         penalty = STIFF**2 * bends.T @ bends * self.values.size / PIECES + ridge.T @ ridge * self.values.size
         weights, found, left = self.weights, np.zeros(design.shape[1]), self.residuals
         scatter = 1.0
         for _ in range(ROUNDS):
             weighted = design * weights[:, None]
+            rises = np.zeros((PIECES, design.shape[1]))
+            for begin in np.flatnonzero(np.diff(found[: PIECES + 1]) > 0):
+                rises[begin, begin : begin + 2] = (-1.0, 1.0)
+            penalty += RISE_COST * rises.T @ rises * self.values.size / PIECES
             found = np.asarray(np.linalg.solve(weighted.T @ design + penalty, weighted.T @ self.values), float)
             left = self.values - design @ found
             if self.is_clean:
@@ -201,10 +224,8 @@ class _Fit:
                 weights = np.where(left < -4 * scatter, BELOW**2, weights)
         self.residuals, self.weights, self.scatter = left, weights, scatter
         self.profile = found[: PIECES + 1]
-        self.terms = np.zeros(len(_powers(FULL_ORDER)))
-        for place, powers_of in enumerate(_powers(FULL_ORDER)):
-            if powers_of in powers:
-                self.terms[place] = found[PIECES + 1 + powers.index(powers_of)]
+        self.terms = np.zeros(len(_TERMS))
+        self.terms[: len(terms)] = found[PIECES + 1 :]
 
     def move_centre(self) -> bool:
         """Move the middle to where the rest is least, one step of Gauss and Newton; return whether it moved."""

@@ -1,0 +1,121 @@
+"""Flats drawn from the geometry of a train, by nothing that measures them: light, dust, shift, and old flats."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from wyntaxis.core.evidence.filters.dust import light_of
+from wyntaxis.core.evidence.filters.flats import read_flats, sets_of
+from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
+from wyntaxis.core.evidence.filters.result import FlatOptics, measured
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
+from wyntaxis.core.optics import blurred_disc
+from wyntaxis.core.train.surfaces import DustSurface
+from wyntaxis.simulators import star_light
+from wyntaxis.simulators.flat_field import lens_area
+from wyntaxis.simulators.flat_train import FlatTrain, Grain, Opening, shared_area
+
+WINDOW, FILTER, CORRECTOR = 2.0, 7.0, 12.0
+SURFACES = (
+    DustSurface("window", "window", 1.5, 2.5),
+    DustSurface("filter", "filter", 5.5, 8.5, True),
+    DustSurface("corrector", "corrector", 10.8, 13.2),
+)
+GRAINS = (
+    Grain(-1.6, 0.9, WINDOW, 0.04),
+    Grain(1.5, 1.2, FILTER, 0.16, "L"),
+    Grain(-1.2, -1.1, FILTER, 0.12, "L"),
+    Grain(1.1, -0.8, CORRECTOR, 0.22),
+)
+CLIPPED = Opening(60.0, 3.3, 0.15, -0.1)
+TRAIN = FlatTrain(width=640, height=440, grains=GRAINS, gradient=(0.02, -0.01), pattern=0.008)
+
+
+def place_of(grain, train=TRAIN):
+    x, y = ((side - 1) / 2 + at * 1000 / train.pixel_um for side, at in ((640, grain.x_mm), (440, grain.y_mm)))
+    width_mm = grain.distance_mm / train.focal_ratio / (1 - grain.distance_mm / train.pupil_mm)
+    return x, y, width_mm * 1000 / train.pixel_um
+
+
+def test_the_light_of_a_train_is_that_of_its_geometry():
+    """cos⁴ of 2 mm off at 400 mm; half the beam is left where its middle meets the edge of a wide opening."""
+    bare = replace(TRAIN, grains=(), gradient=(0.0, 0.0), width=501, height=3, pixel_um=8.0)
+    light = bare.light("L")
+    assert light[1, 250] == pytest.approx(1, abs=1e-6)
+    assert light[1, 500] == pytest.approx(math.cos(math.atan(2 / 400)) ** 4, abs=1e-5)
+    # At 60 mm of 400 the middle of the beam of a px 2 mm off lies 1.7 mm off; the opening's edge passes there, far
+    # from straight: the share is that of two circles.
+    half = replace(bare, openings=(Opening(60.0, 50.0, -48.3),)).light("L")[1, 500]
+    beam = 60 / 7 / 2
+    wanted = float(lens_area(50.0, beam, np.array([50.0]))[0]) / (math.pi * beam**2)
+    assert half / light[1, 500] == pytest.approx(wanted, abs=0.01)
+    assert 0.45 < wanted < 0.5
+
+
+@pytest.mark.parametrize(("one", "other"), [(1.0, 1.0), (3.0, 0.4), (0.5, 2.0)])
+def test_shared_areas_by_counting(one, other):
+    side = np.linspace(-4, 4, 2001)
+    x, y = np.meshgrid(side, side)
+    cell = (side[1] - side[0]) ** 2
+    for apart in (0.0, 0.3, 0.9, 1.7, 2.6, 3.39, 5.0):
+        counted = ((x**2 + y**2 <= one**2) & ((x - apart) ** 2 + y**2 <= other**2)).sum() * cell
+        assert shared_area(one, other, np.array([apart]))[0] == pytest.approx(counted, abs=0.01)
+
+
+@pytest.mark.parametrize("obstruction", [0.0, 0.35])
+def test_stars_of_the_simulators_agree_with_the_optics(obstruction):
+    """Summed ring by ring there, closed formulas here: neither knows of the other."""
+    k = np.linspace(0, 6, 200)
+    for diameter in (0.5, 1.0, 9.0):
+        drawn = star_light.annulus_transfer(k, diameter, obstruction)
+        assert drawn == pytest.approx(blurred_disc.annulus_transfer(k, diameter, obstruction), abs=2e-6)
+    for profile in blurred_disc.PROFILES:
+        drawn = star_light.seeing_transfer(k, profile)
+        assert drawn == pytest.approx(blurred_disc.seeing_transfer(k, profile), abs=2e-6)
+
+
+@pytest.mark.parametrize("openings", [(), (CLIPPED,)])
+def test_dust_is_found_in_clipped_light_and_its_corner_is_told(openings):
+    train = replace(TRAIN, openings=openings)
+    flat = np.mean([train.frame("L", k) - 400.0 for k in range(4)], axis=0)
+    found = light_of(flat, 1)
+    assert len(found.shadows) == len(GRAINS)
+    for grain in GRAINS:
+        x, y, across = place_of(grain)
+        near = min(found.shadows, key=lambda shadow: math.hypot(shadow.x - x, shadow.y - y))
+        assert math.hypot(near.x - x, near.y - y) < 3
+        assert near.outer_px.value == pytest.approx(across, abs=2 * near.outer_px.standard + 1)
+    clean = replace(train, grains=()).light("L")
+    corner = clean[[0, 0, -1, -1], [0, -1, 0, -1]].mean() / clean[220, 320]
+    assert found.smooth.corner_share == pytest.approx(corner, abs=0.01)
+    assert found.smooth.falls == bool(openings)
+
+
+@pytest.mark.parametrize(("stop", "verdict"), [(0.0, "holds"), (1.0, "tight"), (3.0, "tight")])
+def test_the_wheel_in_clipped_light(tmp_path, stop, verdict):
+    """Two filters by turns; the first comes back so far off, mostly across."""
+    off = (0.8 * stop, 0.6 * stop)
+    train = replace(TRAIN, openings=(CLIPPED,))
+    train.write(tmp_path, [("L", (0.0, 0.0)), ("R", (0.0, 0.0)), ("L", off)], each=3)
+    flats, left = read_flats([tmp_path], 400.0, 16)
+    assert not left
+    optics = FlatOptics(pixel_um=8.0, focal_ratio=7.0, pupil_mm=400.0, bias_adu=400.0, bits=16, surfaces=SURFACES)
+    result = measured(sets_of(flats, DEFAULT_FILTER_NAMES), optics)
+    (repeat,) = [repeat for repeat in result.repeats if repeat.filter == "L"]
+    shift = repeat.pair.shift_px
+    assert abs(shift.value - stop) <= max(2 * shift.standard, 0.02)
+    assert str(repeat_verdict(repeat)) == verdict
+    surfaces = {dust.surface.part_id for dust in result.dust if dust.surface is not None}
+    assert surfaces == {"window", "filter", "corrector"}
+
+
+def test_a_shadow_wider_by_the_exit_pupil_is_no_farther():
+    """At 100 mm of exit pupil a grain 12 mm off shades 12/7/0.88 = 1.948 mm; as if from afar that is 13.64 mm off."""
+    near = replace(TRAIN, pupil_mm=100.0, grains=(Grain(0.1, 0.2, 12.0, 0.2),))
+    (shadow,) = light_of(np.mean([near.frame("L", k) - 400.0 for k in range(4)], axis=0), 1).shadows
+    assert shadow.outer_px.value * 0.008 == pytest.approx(1.948, rel=0.02)
+    far = shadow.outer_px.value * 0.008 * 7
+    assert far == pytest.approx(13.64, rel=0.02)
+    assert far / (1 + far / 100) == pytest.approx(12.0, rel=0.02)
