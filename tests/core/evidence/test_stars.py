@@ -110,6 +110,44 @@ def test_faint_stars_are_found_and_noise_is_none():
         assert not any(spots.why)
 
 
+def debayered(frame):
+    """One colour of a mosaic, bilinearly: every other pixel the mean of its four neighbours."""
+    rows, columns = np.indices(frame.shape)
+    own = (rows + columns) % 2 == 1
+    kernel = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]]) / 4
+    return np.where(own, frame, ndimage.convolve(np.where(own, frame, 0.0), kernel, mode="mirror"))
+
+
+RESAMPLED = {
+    "turned by 1.3°": lambda frame: ndimage.rotate(frame, 1.3, reshape=False, order=1, mode="reflect"),
+    "moved by a fraction": lambda frame: ndimage.shift(frame, (0.4, 0.3), order=3, mode="reflect"),
+    "twice as large": lambda frame: ndimage.zoom(frame, 2, order=1),
+    "half as large again": lambda frame: ndimage.zoom(frame, 1.5, order=3),
+    "debayered": debayered,
+    "smoothed": lambda frame: ndimage.gaussian_filter(frame, 2.0),
+}
+
+
+@pytest.mark.parametrize("how", list(RESAMPLED))
+def test_noise_that_neighbours_share_makes_no_stars(how):
+    """A blank sky, and the same upside down: every star of either is false. Real stars are still found."""
+    blank = draw_field(StarShape(), *EMPTY, (800, 1000), seed=8).astype(float)
+    made = RESAMPLED[how](blank)
+    for sky in (made, 2 * np.median(made) - made):
+        found, _ = measured(np.rint(sky).astype(np.uint16))
+        assert len(found.x) == 0
+    _, _, starry = drawn(StarShape(fwhm_px=3.5), count=64, size=(800, 1000), flux=(8e3, 8e4), margin=60)
+    found, _ = measured(np.rint(RESAMPLED[how](starry.astype(float))).astype(np.uint16))
+    assert 62 <= len(found.x) <= 64
+
+
+def test_pixels_of_their_own_noise_share_none():
+    assert background_mesh(draw_field(StarShape(), *EMPTY, (800, 1000), seed=8)).shared == 1.0
+    noise = np.random.default_rng(3).normal(0, 20, (640, 640))
+    # The mean of two neighbours: their differences keep half of its variance, √2 of the noise in all.
+    assert background_mesh(1000 + (noise + np.roll(noise, 1, 1)) / 2).shared == pytest.approx(math.sqrt(2), rel=0.05)
+
+
 @pytest.mark.parametrize("share", [0.05, 0.2, 0.4, 0.8])
 def test_pixels_are_joined_as_neighbours_corners_too(share):
     rng = np.random.default_rng(7)

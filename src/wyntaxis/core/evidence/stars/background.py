@@ -19,6 +19,14 @@ THREADS = 2
 INNER_SHARE = 0.6616
 """What of normal noise's standard deviation its inner four fifths have: √(1 − 2zφ(z)/0.8) at z = 1.2816."""
 MAX_STEP_ADU = 32767
+LAGS_PX = (1, 2, 4, 8, 16)
+"""Pixels so far apart are compared: neighbours that were resampled share their noise, and tell too little of it."""
+LAG_TILES, SETTLED, CORRELATED = 30, 1.03, 1.06
+"""The noise of so many tiles is looked at; it is whole at the lag from which on it grows by less than the second; under
+the third, neighbours share nothing.
+"""
+CLIPPED = 5.0
+"""Differences of more than so many scatters are stars."""
 MIN_NOISE_ADU = 0.3
 """Noise below the step of whole codes cannot be told: that of rounding, 1/√12."""
 
@@ -29,6 +37,8 @@ class Mesh:
 
     level: Numbers
     noise: Numbers
+    shared: float = 1.0
+    """How many times larger the noise is than neighbours' differences tell: 1 for pixels of their own noise."""
 
     def at(self, y: Any, x: Any) -> tuple[Numbers, Numbers]:
         """Return level and noise in ADU at points, interpolated between the tiles' middles."""
@@ -57,7 +67,7 @@ def background_mesh(pixels: Numbers) -> Mesh:
     Returns
     -------
     Mesh
-        Trimmed medians, smoothed over three tiles, and the trimmed scatter.
+        Trimmed medians, smoothed over three tiles, and the trimmed scatter, of which what neighbours share is part.
     """
     height, width = pixels.shape
     tile = min(MESH_PX, height, width)
@@ -83,7 +93,49 @@ def background_mesh(pixels: Numbers) -> Mesh:
     size = (min(3, down), min(3, across))
     from scipy.ndimage import median_filter
 
-    return Mesh(median_filter(level, size=size, mode="nearest"), median_filter(noise, size=size, mode="nearest"))
+    shared = _shared_noise(pixels, noise, tile)
+    smooth = median_filter(noise, size=size, mode="nearest") * np.float32(shared)
+    return Mesh(median_filter(level, size=size, mode="nearest"), smooth, shared)
+
+
+def _shared_noise(pixels: Numbers, noise: Numbers, tile: int) -> float:
+    """Return how many times the noise of pixels exceeds that which neighbours' differences tell, at least 1.
+
+    The scatter of differences grows with their distance until what was resampled, debayered or smoothed together is
+    apart. Light that rises, and stars, make it grow too: the quieter quarter of the tiles tells the noise alone.
+    """
+    down, across = noise.shape
+    if tile <= 2 * LAGS_PX[-1]:
+        return 1.0
+    found = []
+    for place in np.unique(np.linspace(0, down * across - 1, LAG_TILES).astype(int)):
+        row, column = divmod(int(place), across)
+        own = pixels[row * tile : (row + 1) * tile, column * tile : (column + 1) * tile].astype(np.float32)
+        usual = float(noise[row, column])
+        if usual > MIN_NOISE_ADU:
+            found.append([_difference_scatter(own, lag, usual) / usual for lag in LAGS_PX])
+    if not found:
+        return 1.0
+    shares = np.quantile(np.array(found), 0.25, axis=0)
+    whole = max(float(shares[0]), 1.0)
+    for share in shares[1:]:
+        if share < SETTLED * whole:
+            break
+        whole = float(share)
+    return whole if whole > CORRELATED else 1.0
+
+
+def _difference_scatter(tile: Numbers, lag: int, usual: float) -> float:
+    """Return the scatter of pixels by the differences of those so far apart, across and down, without stars.
+
+    Of pixels that were made by different rules, as debayered ones are, some scatter more: all count, up to a limit.
+    """
+    squares, count = 0.0, 0
+    for steps in (tile[:, lag:] - tile[:, :-lag], tile[lag:] - tile[:-lag]):
+        inner = 0.7413 * float(np.subtract(*np.quantile(steps, (0.75, 0.25))))
+        kept = steps[np.abs(steps) <= CLIPPED * max(inner, usual)]
+        squares, count = squares + float(np.square(kept, dtype=np.float64).sum()), count + kept.size
+    return math.sqrt(squares / max(count, 1) / 2)
 
 
 def _by_tile(band: Numbers, across: int, side: int) -> Numbers:

@@ -16,7 +16,10 @@ if TYPE_CHECKING:
 
 THRESHOLD_SIGMA = 3.5
 """Pixels over this are joined; three by chance are in a frame of 60 million pixels one time in sixty."""
-PEAK_SIGMA = 5.0
+PEAK_SIGMA, SHARED_PEAK_SIGMA, MOST_PEAK_SIGMA, MARGIN = 5.0, 5.8, 12.0, 1.2
+"""A star's brightest pixel is over the first; where neighbours share their noise over the second, or as much more as
+its own dark spots ask for with a margin, up to the third.
+"""
 MIN_JOINED = 3
 MAX_BRIGHT_PX = 6_000_000
 """So many pixels over the noise are a tenth of the largest frame, and no field of stars."""
@@ -24,6 +27,8 @@ BINNED = 8
 """Discs of stars far out of focus are found on a copy binned by this."""
 BINNED_ROWS = 32
 """How many rows of the binned copy are made at once."""
+NORMAL_LOW = 0.1587
+"""The share of normal values that lie more than one standard deviation below their mean."""
 DISC_BINS = 5
 """At least so many joined bins make a disc."""
 MAX_DISC_PX = 170.0
@@ -309,7 +314,8 @@ def _judged(blobs: _Blobs, pixels: Numbers, mesh: Mesh) -> list[str]:
         | (blobs.box[:, 2] <= 0)
         | (blobs.box[:, 3] >= height - 1)
     )
-    faint = (blobs.count < MIN_JOINED) | (blobs.peak_sigma < PEAK_SIGMA)
+    least = _least_peak(pixels, mesh)
+    faint = (blobs.count < MIN_JOINED) | (blobs.peak_sigma < least)
     long_thin = (blobs.breadth <= MAX_COLUMN_WIDTH_PX) & (blobs.extent >= MIN_COLUMN_PX)
     large = blobs.extent > MAX_DISC_PX
     thin = (minor < MIN_MINOR_PX) & (blobs.peak_sigma > 2 * PEAK_SIGMA)
@@ -324,6 +330,29 @@ def _judged(blobs: _Blobs, pixels: Numbers, mesh: Mesh) -> list[str]:
         for index in np.flatnonzero(mask):
             why[index] = reason  # the last that holds is told: what is too faint says nothing else
     return why
+
+
+def _least_peak(pixels: Numbers, mesh: Mesh) -> float:
+    """Return over how many times the noise a star's brightest pixel stands.
+
+    Where neighbours share their noise, three joined pixels prove nothing, and its tails depend on how the frame was
+    made: what joins as far under the background as a star would over it tells how high noise comes.
+    """
+    if mesh.shared == 1.0:
+        return PEAK_SIGMA
+    height, width = pixels.shape
+    columns, found = np.arange(width, dtype=float), []
+    for start in range(0, height, MESH_PX):
+        part = pixels[start : start + MESH_PX]
+        rows = np.arange(start, start + len(part), dtype=float)
+        level, noise = mesh.on(rows, columns)
+        under = ((level - part) / noise).reshape(-1)
+        flat = np.flatnonzero(under > THRESHOLD_SIGMA)
+        found.append((flat + start * width, under[flat]))
+    flat, sigma = (np.concatenate([part[k] for part in found]) for k in range(2))
+    holes = joined_pixels(flat, sigma, sigma, width)
+    deepest = float(holes.peak_sigma[holes.count >= MIN_JOINED].max(initial=0.0))
+    return max(SHARED_PEAK_SIGMA, min(MARGIN * deepest, MOST_PEAK_SIGMA))
 
 
 def _peak_share(blobs: _Blobs, pixels: Any, mesh: Mesh) -> Any:
@@ -358,6 +387,10 @@ def _discs(pixels: Numbers, mesh: Mesh) -> _Blobs:
         found = list(pool.map(strip, range(0, down, BINNED_ROWS)))
     above = np.concatenate([part[0] for part in found])
     sigma = above / np.concatenate([part[1] for part in found])
+    if mesh.shared > 1.0:
+        # Of noise that neighbours share, a mean over a bin keeps more: the bins' own scatter below their middle tells.
+        low, middle = np.quantile(sigma, (NORMAL_LOW, 0.5))
+        sigma = sigma / np.float32(max(middle - low, 1.0))
     flat = np.flatnonzero(sigma > PEAK_SIGMA)
     return joined_pixels(flat, above.reshape(-1)[flat], sigma.reshape(-1)[flat], across)
 
