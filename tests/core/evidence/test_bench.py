@@ -509,3 +509,34 @@ def test_what_makes_no_code_is_refused_in_one_line(tmp_path, stored, cards):
     path.write_bytes(hdu.header.tostring().encode() + raw + b"\0" * (-len(raw) % 2880))
     with pytest.raises(InputError, match="raw"), open_frame(path) as frame:
         frame.rows(0, 24)
+
+
+OVERSCAN = np.full((12, 20), 300, np.uint16)
+OVERSCAN[2:11, 5:19] = 1000 + np.arange(14)
+
+
+@pytest.mark.parametrize(
+    ("cards", "size"),
+    [
+        ({"TRIMSEC": "[6:19,3:11]"}, (14, 9)),
+        ({"DATASEC": " [6:19, 3:11] "}, (14, 9)),
+        ({"TRIMSEC": "[6:19,3:11]", "DATASEC": "[1:20,1:12]"}, (14, 9)),
+        ({"TRIMSEC": "[1:20,1:12]"}, (20, 12)),
+        ({"TRIMSEC": "[6:21,3:11]"}, (20, 12)),  # beyond the frame: believed in nothing
+        ({"TRIMSEC": "[0:19,3:11]"}, (20, 12)),
+        ({"TRIMSEC": "[19:6,3:11]"}, (20, 12)),
+        ({"TRIMSEC": "[6:19]"}, (20, 12)),
+        ({"TRIMSEC": 7}, (20, 12)),
+        ({"TRIMSEC": "[21:30,3:11]", "DATASEC": "[6:19,3:11]"}, (14, 9)),
+        ({}, (20, 12)),
+    ],
+)
+def test_a_border_of_overscan_is_left_out(tmp_path, cards, size):
+    header = fits.Header()
+    header.update(cards)
+    fits.PrimaryHDU(OVERSCAN, header).writeto(tmp_path / "a.fits")
+    with open_frame(tmp_path / "a.fits") as frame:
+        assert (frame.width, frame.height) == size
+        pixels = np.concatenate([frame.rows(0, 4), frame.rows(4, frame.height)])
+    wanted = OVERSCAN[2:11, 5:19] if size == (14, 9) else OVERSCAN
+    assert (pixels == wanted).all()

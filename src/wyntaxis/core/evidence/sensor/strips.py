@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -23,6 +24,12 @@ STRIP_BYTES = 2_500_000
 """Of 16-bit pixels in one strip: it and what is made of it stay within a processor's cache."""
 Plane = tuple[int, int]
 """Row and column, 0 or 1, of a colour plane's pixel within each two by two."""
+
+Box = tuple[int, int, int, int]
+"""First column, the one behind the last, first row, the one behind the last; counted from 0."""
+LIGHT_SECTIONS = ("TRIMSEC", "DATASEC")
+"""Which part of a frame saw light: around it lie pixels that only the converter made (overscan)."""
+_SECTION = re.compile(r"\s*\[\s*(\d{1,6})\s*:\s*(\d{1,6})\s*,\s*(\d{1,6})\s*:\s*(\d{1,6})\s*\]\s*")
 
 ZERO_UNSIGNED = 32768
 HIGHEST_CODE = 65535
@@ -54,6 +61,18 @@ class OpenFrame:
 
         return OpenFrame(self.width // 2, self.height // 2, rows)
 
+    def cut(self, box: Box | None) -> OpenFrame:
+        """Return the frame without what lies outside a box of columns and rows; the frame itself for None."""
+        if box is None or box == (0, self.width, 0, self.height):
+            return self
+        left, right, lower, upper = box
+        whole = self.rows
+
+        def rows(start: int, end: int) -> Numbers:
+            return np.ascontiguousarray(whole(lower + start, lower + end)[:, left:right])
+
+        return OpenFrame(right - left, upper - lower, rows, self.threaded)
+
     def strips(self, tile: int) -> Iterator[tuple[int, int]]:
         """Yield (first, last) rows of strips that hold whole tiles; rows left over at the end are dropped."""
         count = max(1, STRIP_BYTES // (2 * self.width * tile)) * tile
@@ -65,6 +84,8 @@ class OpenFrame:
 @contextmanager
 def open_frame(path: Path) -> Iterator[OpenFrame]:
     """Open the first two-dimensional image of a FITS file, or a camera body's raw frame, for reading by rows.
+
+    Where its header tells which part saw light, the border of overscan is left out.
 
     Yields
     ------
@@ -95,6 +116,7 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
                 raise InputError("holds no two-dimensional image", path)
             try:
                 opened = _opened(hdu, path)
+                opened = opened.cut(_lit_box(hdu.header, opened.width, opened.height))
             except (KeyError, AttributeError, OverflowError) as error:
                 raise InputError(f"its pixels cannot be read: {first_line(error)}", path) from None
             yield opened
@@ -102,6 +124,21 @@ def open_frame(path: Path) -> Iterator[OpenFrame]:
             raise
         except (OSError, ValueError, TypeError, IndexError, fits.VerifyError) as error:
             raise InputError(f"its pixels cannot be read: {first_line(error)}", path) from None
+
+
+def _lit_box(header: Any, width: int, height: int) -> Box | None:
+    """Return the part that saw light, by the first keyword that tells one within the frame; None for none.
+
+    A section is written ``[x1:x2,y1:y2]``, both ends counted from 1 and included, as is usual in FITS headers.
+    """
+    for keyword in LIGHT_SECTIONS:
+        found = _SECTION.fullmatch(str(header.get(keyword, "")))
+        if found is None:
+            continue
+        x1, x2, y1, y2 = (int(group) for group in found.groups())
+        if 1 <= x1 < x2 <= width and 1 <= y1 < y2 <= height:
+            return x1 - 1, x2, y1 - 1, y2
+    return None
 
 
 def _opened(hdu: Any, path: Path) -> OpenFrame:
