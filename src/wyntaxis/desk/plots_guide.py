@@ -11,7 +11,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
 from wyntaxis.core.evidence.guide_log.result import MeasuredRun
-from wyntaxis.core.wording import number, plus_minus
+from wyntaxis.core.wording import counted, number, plus_minus
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import plot_text
 from wyntaxis.desk.plots import PlotData
@@ -56,7 +56,7 @@ class ErrorPlot(BenchPlot):
             self.plot.addItem(pg.InfiniteLine(float(minutes[row]), angle=90, pen=pen))
         if run.dithers:
             pen = pg.mkPen(palette.color("faded"), style=Qt.PenStyle.DashLine)
-            self.plot.plot([], [], pen=pen, name=f"{len(run.dithers)} dithers")
+            self.plot.plot([], [], pen=pen, name=counted(len(run.dithers), "dither"))
         lost = np.flatnonzero(run.lost)[:2000]
         if len(lost):
             style = {"pen": None, "symbol": "x", "symbolSize": 7, "symbolPen": pg.mkPen(palette.fails, width=2)}

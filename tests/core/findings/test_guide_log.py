@@ -139,7 +139,7 @@ def test_dithers_that_never_settle_fail():
     )
     found = evaluate(rig(), Evidence().having(GUIDE_LOG, result)).finding("guiding.settling")
     assert found.verdict is Verdict.FAILS
-    assert "never settles after 1 dithers" in found.title
+    assert "never settles after 1 dither" in found.title
 
 
 # The pole

@@ -32,7 +32,7 @@ from wyntaxis.core.quantity_kinds import (
 )
 from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings
 from wyntaxis.core.steps import GUIDE_LOG as STEP
-from wyntaxis.core.wording import number, plus_minus, short
+from wyntaxis.core.wording import counted, number, plus_minus, short
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.guide_log.result import MeasuredRun
@@ -247,7 +247,7 @@ def log_scale(evaluation: Evaluation) -> Iterator[Statement]:
     source="Time from the dither until inside the limit for the time wanted, 95 % of dithers",
     titles={
         "": "After a dither the guider settles within {seconds:0} s, 19 times of 20",
-        "never": "The guider never settles after {never} dithers",
+        "never": "The guider never settles after {dithers}",
     },
     remedies={
         "unproven": "Enter the longest time to settle (Guide branch).",
@@ -264,7 +264,7 @@ def settling(evaluation: Evaluation) -> Iterator[Statement]:
     lines = [_measured(row, 1)] if row.measured is not None else []
     if found is not None:
         lines.append(
-            f"{len(found.dithers)} dithers; settled means within {number(found.limit_arcsec, 2)}″ for "
+            f"{counted(len(found.dithers), 'dither')}; settled means within {number(found.limit_arcsec, 2)}″ for "
             f"{short(found.for_s)} s"
         )
     if never:
@@ -272,7 +272,10 @@ def settling(evaluation: Evaluation) -> Iterator[Statement]:
     if row.target is not None:
         lines.append(f"time allowed: {short(row.target.high)} s")
     verdict = Verdict.FAILS if never else _verdict_of(row)
-    named: dict[str, Named] = {"never": never, "seconds": row.measured.value if row.measured is not None else 0.0}
+    named: dict[str, Named] = {
+        "dithers": counted(never, "dither"),
+        "seconds": row.measured.value if row.measured is not None else 0.0,
+    }
     case = "never" if never else str(verdict)
     yield say(row.id, row, verdict, named, case=case, cure=str(verdict), lines=lines)
 
@@ -292,6 +295,7 @@ def settling(evaluation: Evaluation) -> Iterator[Statement]:
         "suits": "",
         "narrow": "Set it to {least:1}″ or more, or guide more steadily.",
         "wide": "Set it between {least:1}″ and {most:1}″.",
+        "just": "Set it to {least:1}″.",
         "often": "Guide more steadily, or widen the limit: each of these stops the run.",
     },
 )
@@ -318,7 +322,8 @@ def limit(evaluation: Evaluation) -> Iterator[Statement]:
     elif verdict is not Verdict.HOLDS:
         case = "often"
     named = {"stop": stop, "wide": wide, "over": share, "least": least, "most": max(WIDE_LIMIT_MAIN_PX * main, least)}
-    yield say(over.id, (over, row), verdict, named, case=case, lines=lines)
+    is_one = case == "wide" and number(least, 1) == number(named["most"], 1)
+    yield say(over.id, (over, row), verdict, named, case=case, cure="just" if is_one else "", lines=lines)
 
 
 @finding(

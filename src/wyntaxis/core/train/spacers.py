@@ -34,7 +34,7 @@ from wyntaxis.core.train.lightpath import (
 )
 from wyntaxis.core.train.spacer_problem import Crossing, Edge, Kind, Place, Problem, Way, problem_of
 from wyntaxis.core.train.spacer_search import DEFAULT_SECONDS, KEPT, Found, Search
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.wording import counted, number, short
 
 __all__ = [
     "Place",
@@ -92,7 +92,7 @@ class SpacerResult:
     def outcome(self) -> str:
         """The answer in a line: how many fit, or that nothing does, and whether that is proven."""
         if self.sets:
-            return f"{len(self.sets)} best sets" if self.proven else "best so far, not proven"
+            return f"{counted(len(self.sets), 'best set')}" if self.proven else "best so far, not proven"
         return "nothing fits" if self.proven else "nothing found so far, not proven: the search ran out of time"
 
 

@@ -31,6 +31,7 @@ from wyntaxis.core.records.bring_in import record_of
 from wyntaxis.core.records.compare import value_text
 from wyntaxis.core.records.mapping import Suggestions, apply_map
 from wyntaxis.core.records.quantities import Comparable, comparables
+from wyntaxis.core.wording import counted
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.panel import Panel, SideScroll, push_button
@@ -267,4 +268,4 @@ class BringInPanel(Panel):
         if self._session.apply(change):
             self.hide()
             if faults:
-                self._session.refused.emit(f"{len(faults)} rules found nothing: {faults[0]}")
+                self._session.refused.emit(f"{counted(len(faults), 'rule')} found nothing: {faults[0]}")

@@ -20,7 +20,7 @@ from wyntaxis.core.history.states import read_history
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig import edit, store
 from wyntaxis.core.rig.model import Rig, variant_rig
-from wyntaxis.core.wording import number
+from wyntaxis.core.wording import counted, number
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
@@ -270,8 +270,13 @@ class DifferencesPanel(QWidget):
             self.state.setText("Nothing differs.")
             return
         tried = "If it were made: " if self._tried is not None else ""
-        counts = f"{len(found.values)} values, {len(found.numbers)} numbers, {len(found.flips)} findings differ"
-        self.state.setText(f"{tried}{counts}; {len(found.invalidated)} things die.")
+        counts = ", ".join(
+            counted(len(of), noun)
+            for of, noun in ((found.values, "value"), (found.numbers, "number"), (found.flips, "finding"))
+        )
+        self.state.setText(
+            f"{tried}different are {counts}; {counted(len(found.invalidated), 'measurement')} out of date."
+        )
         self.picture.show_svg(self._markup, self._palette)
         lines = [f"{own.title}: {_few(own.because)} ({own.rule})" for own in found.invalidated]
         self.invalidated_text.setText("\n".join(lines) or "It invalidates nothing.")

@@ -16,7 +16,7 @@ from wyntaxis.core.files.places import home
 from wyntaxis.core.findings.finding import Finding
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.steps import PORTS, Step
-from wyntaxis.core.wording import short
+from wyntaxis.core.wording import counted, short
 from wyntaxis.core.worklist import findings_of
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
@@ -118,7 +118,7 @@ class PortsSheet(StepSheet):
             return
         memory = tree.usbfs_memory_mb
         self.state.setText(
-            f"{len(tree.devices)} devices below {tree.root}; kernel's USB memory: "
+            f"{counted(len(tree.devices), 'device')} below {tree.root}; kernel's USB memory: "
             + ("not known" if memory is None else f"{memory} MB" if memory else "no limit")
             + "."
         )

@@ -10,6 +10,7 @@ from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.findings.conditions import ConditionVerdict, overall
 from wyntaxis.core.steps import READY, Step
+from wyntaxis.core.wording import counted
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -65,7 +66,7 @@ class ReadySheet(StepSheet):
         self.sentence.setText(overall(session.evaluation.conditions) + ".")
         left_out = [entry for entry in session.evaluation.conditions if not entry.applies]
         why = "; ".join(dict.fromkeys(entry.why for entry in left_out))
-        self.left_out.setText(f"{len(left_out)} conditions do not apply: {why}." if left_out else "")
+        self.left_out.setText(f"{counted(len(left_out), 'condition')} left out: {why}." if left_out else "")
         self.left_out.setVisible(bool(left_out))
         ports = "the ports were read" if session.evidence.of(PORTS) is not None else "the ports have not been read"
         frames = (

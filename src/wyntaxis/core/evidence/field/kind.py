@@ -14,6 +14,7 @@ from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.quantity_kinds import BACK_FOCUS_REQUIRED, FIELD_CURVATURE, FIELD_TILT
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import counted
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.field.result import FieldOptics, FieldResult
@@ -170,7 +171,7 @@ def _origin(result: FieldResult, key: str) -> Origin:
     names = ", ".join(entry.sweep.name for entry in result.sweeps)
     last = result.last
     source = f"curvature of {names}" if key == BACK_FOCUS_REQUIRED.id or last is None else f"field by {last.sweep.name}"
-    return Origin(source, note=f"{len(result.sweeps)} sweeps")
+    return Origin(source, note=counted(len(result.sweeps), "sweep"))
 
 
 FIELD = EvidenceKind(

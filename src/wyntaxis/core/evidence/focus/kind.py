@@ -13,6 +13,7 @@ from wyntaxis.core.evidence.measured import Estimate, Origin, device_index, meas
 from wyntaxis.core.files.errors import InputError, Progress, in_one_line
 from wyntaxis.core.files.opening import is_folder
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.wording import counted
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.focus.points import FocusPoint, FocusRun
@@ -228,7 +229,7 @@ def _values(_rig: Rig, result: FocusResult) -> dict[str, Estimate]:
 def _origin(result: FocusResult, _key: str) -> Origin:
     points = sum(len(run.points) for run in result.runs)
     names = ", ".join(run.name for run in result.runs)
-    return Origin(f"focus runs {names}", note=f"{len(result.runs)} runs, {points} points")
+    return Origin(f"focus runs {names}", note=f"{counted(len(result.runs), 'run')}, {counted(points, 'point')}")
 
 
 def _slot_values(rig: Rig, result: FocusResult) -> list[Value]:

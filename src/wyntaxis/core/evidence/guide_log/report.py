@@ -100,7 +100,8 @@ def settling_text(found: Settling | None) -> str:
     """Return in a sentence how dithers settled; empty without any."""
     if found is None:
         return ""
-    text = f"{len(found.dithers)} dithers, settled within {number(found.limit_arcsec, 2)}″ for {short(found.for_s)} s"
+    dithers = counted(len(found.dithers), "dither")
+    text = f"{dithers}, settled within {number(found.limit_arcsec, 2)}″ for {short(found.for_s)} s"
     if found.median_s is not None and found.p95_s is not None:
         text += (
             f": half of them in {plus_minus(found.median_s.value, found.median_s.standard, 0)} s, 19 of 20 in "
