@@ -5,6 +5,7 @@ from __future__ import annotations
 import simpy
 
 from wyntaxis.core.rehearsal.doing import Doing
+from wyntaxis.core.rehearsal.preconditions import hazard, unmet
 from wyntaxis.core.rehearsal.setting import CONNECT_S, FLAT_S
 from wyntaxis.core.rehearsal.world import NightWorld, device_kind, usual_s
 from wyntaxis.core.rig.night_plan import NightStep
@@ -28,7 +29,8 @@ _LEAVES: dict[str, dict[str, bool]] = {
     "close_roof": {"roof_open": False},
     "open_cover": {"cover_open": True},
     "close_cover": {"cover_open": False},
-    "park": {"parked": True},
+    "park": {"parked": True, "on_target": False},
+    "slew": {"on_target": True},
     "unpark": {"parked": False},
     "stop_guiding": {"guiding": False},
 }
@@ -57,8 +59,15 @@ class NightDevices(NightWorld):
         start = self.env.now
         if not self.state.electricity:
             return "there is no power"
-        if not self.state.connected and do not in ("connect", "outlets_on", "outlets_off", "disconnect"):
-            return "nothing is connected"
+        missing_need = unmet(do, self.setting, self.state, self.env.now)
+        if missing_need:
+            return missing_need
+        danger, prevented = hazard(do, self.setting, self.state)
+        if prevented:
+            return prevented
+        if danger and danger not in self.dangers:
+            self.dangers.append(danger)
+            self.note(self._title(do), danger, "fault", unhandled=True)
         hangs = self._trouble(do, "hang", of=step.filter)
         cold = do == "cool" and self.setting.cool_s is None
         if cold:

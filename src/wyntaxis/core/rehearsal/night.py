@@ -10,6 +10,7 @@ from wyntaxis.core.rehearsal.devices import NightDevices, Work
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
 from wyntaxis.core.rehearsal.outcome import NO_FLIP, NightEvent, NightOutcome, NightSpan, NightStage
+from wyntaxis.core.rehearsal.preconditions import SHELTERS
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep
 
 WET_S = 240.0
@@ -306,6 +307,15 @@ class NightRun(NightDevices):
             return "taken under the shut roof"
         if own.has("cover") and not state.cover_open:
             return "taken under the cover"
+        if own.has("mount") and state.parked:
+            return "taken while parked"
+        does = {step.do for step in own.steps}
+        if own.has("mount") and "slew" in does and not state.on_target:
+            return "off the object"
+        if "weather.rain" in self.weather:
+            return "taken in rain"
+        if "cool" in does and not state.cold:
+            return "taken with a warm sensor"
         plans_guiding = any(step.do == "guide" for step in own.steps)
         if plans_guiding and not state.guiding and own.rig.guiding.kind != "none":
             return "unguided"
@@ -342,7 +352,7 @@ class NightRun(NightDevices):
                 self.spans.append(NightSpan(device, began, ends, "endless"))
             what = f"nothing ends this wait: {endless[0]}"
             self.events.append(NightEvent(began, "program", self._step, what, "end", unhandled=True))
-        if "weather.rain" in self.weather and self.state.roof_open:
+        if "weather.rain" in self.weather and self.rained_on:
             self.state.wet_s += max(until - self.env.now, 0.0)
         ends = self.ended_s if self.ended_s is not None else self.env.now
         self._flow()
@@ -366,6 +376,7 @@ class NightRun(NightDevices):
 
     def _unsafe(self) -> Iterable[str]:
         own, state = self.setting, self.state
+        yield from self.dangers
         if own.has("mount") and not state.parked:
             yield "the mount is not parked"
         if own.has("roof", "dome") and state.roof_open:
@@ -373,7 +384,8 @@ class NightRun(NightDevices):
         if own.has("cover") and state.cover_open:
             yield "the cover is open"
         if state.wet_s > WET_S:
-            yield f"it rained on the open roof for {state.wet_s / 60:.0f} min"
+            what = "the open roof" if own.has(*SHELTERS) else "the telescope, which nobody covers,"
+            yield f"it rained on {what} for {state.wet_s / 60:.0f} min"
         if state.electricity and state.cold:
             yield "the sensor is cold"
         if state.electricity and state.powered and any(step.do == "outlets_off" for step in own.steps):

@@ -58,8 +58,6 @@ def applies(setting: NightSetting, fault: Fault) -> bool:
         )
     if fault.id == "battery.empty":
         return any(supply.kind == "battery" for supply in setting.rig.supplies)
-    if fault.id == "weather.rain":
-        return setting.has("roof", "dome", "cover")
     if fault.id == "mount.flip_late":
         meridian, margin = setting.sky.meridian_s, setting.flip_margin_s
         crosses = meridian is not None and margin is not None and setting.sky.is_good(meridian + margin)

@@ -86,6 +86,8 @@ class NightSetting:
     refocus_on_filter: bool = False
     focus: FocusDrift = field(default_factory=FocusDrift)
     loads: tuple[SupplyLoad, ...] = ()
+    attended: str = ""
+    """Why somebody stays beside the telescope, and covers it in rain; empty where nobody does."""
 
     def air_at(self, at_s: float) -> float:
         """Return the air's temperature in °C: it falls until the dark ends."""
@@ -227,6 +229,7 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
         bare.watch,
         bare.sky,
         devices,
+        attended=(plan.attended if plan is not None else None) or "",
         download_s=download,
         frame_gb=size / 1e9,
         cool_s=cool_s,

@@ -12,6 +12,7 @@ from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
 from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse
+from wyntaxis.core.rehearsal.preconditions import SHELTERS
 from wyntaxis.core.rehearsal.setting import NightSetting
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import Fault
@@ -57,6 +58,7 @@ class NightState:
     roof_open: bool = False
     cover_open: bool = False
     parked: bool = True
+    on_target: bool = False
     powered: bool = False
     guiding: bool = False
     program: bool = True
@@ -93,6 +95,8 @@ class NightWorld:
     weather: set[str] = field(default_factory=set)
     progress: dict[int, int] = field(default_factory=dict)
     ended_s: float | None = None
+    dangers: list[str] = field(default_factory=list)
+    """What was done that is not safe, each told once."""
 
     def __post_init__(self) -> None:
         self.script: simpy.Process | None = None
@@ -174,7 +178,9 @@ class NightWorld:
         if fault.id.startswith("weather.") and fault.id != "weather.silent":
             self.weather.add(fault.id)
             self.state.guiding = self.state.guiding and fault.id == "weather.wind"
-            if self._watched_by() is None or self.setting.watch.then is None:
+            if self.setting.attended:
+                self.note("weather", f"somebody is there: {self.setting.attended}", "done")
+            elif self._watched_by() is None or self.setting.watch.then is None:
                 self.note("weather", "nothing watches the weather", "fault", unhandled=fault.id == "weather.rain")
         yield from self._play_world(fault)
         if fault.lasts_s is not None:
@@ -338,8 +344,15 @@ class NightWorld:
         if not self._closing and self.state.program:
             self._interrupt(why)
 
+    @property
+    def rained_on(self) -> bool:
+        """Whether rain falls on the telescope: under an open roof, or without one where nobody is there to cover it."""
+        if self.setting.has(*SHELTERS):
+            return self.state.roof_open
+        return not self.setting.attended
+
     def _getting_wet(self) -> Doing[None]:
         while True:
             yield self.env.timeout(60.0)
-            if "weather.rain" in self.weather and self.state.roof_open:
+            if "weather.rain" in self.weather and self.rained_on:
                 self.state.wet_s += 60.0

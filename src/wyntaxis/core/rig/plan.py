@@ -141,6 +141,8 @@ class Plan(StrictModel):
     ] = ()
     steps: Annotated[tuple[NightStep, ...], Field(strict=False, max_length=300)] = ()
     watch: NightWatch | None = None
+    attended: Annotated[Text | None, Display("Somebody stays beside it")] = None
+    """Why the telescope is not alone: then it is covered in rain, roof or no roof."""
     file_names: Annotated[Annotated[str, Field(min_length=1, max_length=200)] | None, Display("File names")] = None
 
 

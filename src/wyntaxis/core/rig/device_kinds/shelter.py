@@ -6,6 +6,7 @@ _MOVES = (
     SettingKind("moves_s", "Opens or closes in", "s", "number", 0, 3600, 1, decimals=0),
     SettingKind("shuts_on_power_loss", "Closes when power fails", "", "truth"),
 )
+_ONLY_PARKED = SettingKind("shuts_only_parked", "Closes only over a parked mount", "", "truth")
 
 FLAT_PANEL = DeviceKindDeclaration(
     "flat_panel",
@@ -45,7 +46,7 @@ ROOF = DeviceKindDeclaration(
     130,
     "Weather and shelter",
     Figure((((0.05, 0.6), (0.5, 0.2), (0.95, 0.6)), ((0.2, 0.5), (0.2, 0.9), (0.8, 0.9), (0.8, 0.5)))),
-    _MOVES,
+    (*_MOVES, _ONLY_PARKED),
     actions=(DeviceAction("open_roof"), DeviceAction("close_roof")),
     faults=(
         Fault(
@@ -80,7 +81,7 @@ DOME = DeviceKindDeclaration(
     140,
     "Weather and shelter",
     Figure((((0.1, 0.85), (0.1, 0.6), (0.25, 0.3), (0.5, 0.2), (0.75, 0.3), (0.9, 0.6), (0.9, 0.85), (0.1, 0.85)),)),
-    (*_MOVES, SettingKind("follows_mount", "Follows the mount", "", "truth")),
+    (*_MOVES, _ONLY_PARKED, SettingKind("follows_mount", "Follows the mount", "", "truth")),
     port_words=("dome",),
     opens_to_sky=True,
 )
