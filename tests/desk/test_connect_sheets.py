@@ -192,9 +192,7 @@ def test_empty_sheets_say_what_to_do(make_window):
     ready = window.sheets["ready"]
     assert ready.table.rowCount() == 0
     assert "No condition of the night applies to this rig yet" in ready.sentence.text()
-    assert ready.left_out.text().startswith(
-        "24 conditions left out: the rig has no corrector and no guide branch; "
-    )
+    assert ready.left_out.text().startswith("24 conditions left out: the rig has no corrector and no guide branch; ")
 
 
 def test_the_margin_lists_the_step_or_all(window, qtbot):

@@ -48,11 +48,11 @@ def test_a_weakness_is_found_cured_with_one_click_and_played_again(night, qtbot)
     assert session.evaluation.finding("night.endless").verdict is Verdict.FAILS
     choose(sheet, qtbot, "Asleep after idle")
     assert "Nothing ends this wait: Pellucid Grand: expose" in sheet.lines.text()
-    assert "Give the step a time limit: then the night is survived" in sheet.cure_text.text()
+    assert "Give the step a time limit: then the night is degraded, 96 of 120 frames kept" in sheet.cure_text.text()
     sheet.cure_button.click()
     assert sheet.result is None, "the plan is another: what was played no longer counts"
     done(sheet, qtbot)
-    assert {cells[0]: cells[1] for cells in texts(sheet.table)}["Asleep after idle"] == "survived"
+    assert {cells[0]: cells[1] for cells in texts(sheet.table)}["Asleep after idle"] == "degraded"
     assert session.evaluation.finding("night.endless").verdict is Verdict.HOLDS
     session.undo()
     assert session.rig.plan.steps[12].limit_s is None

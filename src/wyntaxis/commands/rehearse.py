@@ -17,6 +17,7 @@ from wyntaxis.commands.shared import (
     work_progress,
 )
 from wyntaxis.core.json_values import JsonObject
+from wyntaxis.core.wording import counted
 
 if TYPE_CHECKING:
     from wyntaxis.core.rehearsal.outcome import NightOutcome
@@ -81,9 +82,11 @@ def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetti
 
     first = outcome.first_unhandled
     return {
-        "outcome": grade_of(outcome, good),
+        "outcome": grade_of(outcome),
         "frames_kept": outcome.frames_kept,
         "frames_lost": outcome.frames_lost,
+        "taken": outcome.frames_kept + outcome.frames_lost,
+        "rejected": dict(outcome.lost_why),
         "frames_planned": outcome.frames_planned,
         "hours_lost": outcome.hours_lost(good),
         "safe_end": outcome.safe_end,
@@ -121,9 +124,9 @@ def _print_outcome(outcome: NightOutcome, good: NightOutcome) -> None:
     for event in outcome.events:
         mark = "!" if event.unhandled else " "
         print(f"{clock(event.t_s)} {mark} {event.device or '–'}: {event.what}")
-    print(f"{grade_of(outcome, good)}: {outcome.frames_kept} of {outcome.frames_planned} frames kept")
+    print(f"{grade_of(outcome)}: {outcome.frames_kept} of {outcome.frames_planned} frames kept")
     for why, count in outcome.lost_why:
-        print(f"    {count} frames lost: {why}")
+        print(f"    {counted(count, 'frame')} lost: {why}")
     for kind, seconds in outcome.budget.items():
         if seconds:
             print(f"    {SPAN_WORDS[kind]}: {clock(seconds)}")

@@ -30,7 +30,10 @@ _LEAVES: dict[str, dict[str, bool]] = {
     "open_cover": {"cover_open": True},
     "close_cover": {"cover_open": False},
     "park": {"parked": True, "on_target": False},
-    "slew": {"on_target": True},
+    "slew": {"on_target": True, "solved": False},
+    "solve": {"solved": True},
+    "rough_focus": {"nearly_focused": True},
+    "calibrate_guiding": {"calibrated": True},
     "unpark": {"parked": False},
     "stop_guiding": {"guiding": False},
 }

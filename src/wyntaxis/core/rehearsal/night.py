@@ -310,7 +310,7 @@ class NightRun(NightDevices):
         if own.has("mount") and state.parked:
             return "taken while parked"
         does = {step.do for step in own.steps}
-        if own.has("mount") and "slew" in does and not state.on_target:
+        if own.has("mount") and (("slew" in does and not state.on_target) or ("solve" in does and not state.solved)):
             return "off the object"
         if "weather.rain" in self.weather:
             return "taken in rain"

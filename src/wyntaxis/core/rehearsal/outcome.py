@@ -111,14 +111,18 @@ class NightOutcome:
 
 
 Grade = Literal["survived", "degraded", "lost", "unsafe"]
-LOST_SHARE = 0.25
-"""A night that keeps less of a good one's frames than this is lost."""
 
 
-def grade_of(outcome: NightOutcome, good: NightOutcome) -> Grade:
-    """Return how a night with a fault stands against one without: survived, degraded, lost or unsafe."""
+def grade_of(outcome: NightOutcome) -> Grade:
+    """Return how a night stands against what its own plan asks for.
+
+    Returns
+    -------
+    Grade
+        Survived with all frames kept and a safe end, degraded with some, lost with none; unsafe whatever was kept.
+    """
     if not outcome.safe_end:
         return "unsafe"
-    if outcome.frames_kept >= good.frames_kept:
+    if outcome.frames_kept >= outcome.frames_planned:
         return "survived"
-    return "lost" if outcome.frames_kept < LOST_SHARE * good.frames_kept else "degraded"
+    return "degraded" if outcome.frames_kept else "lost"

@@ -133,7 +133,7 @@ def fault_table(setting: NightSetting, watch: Callable[[int, int], None] = lambd
         watch(index, len(FAULTS))
         there = applies(setting, fault)
         outcome = played(setting, [active_faults(setting, fault, window=window)]) if there else good
-        rows.append(FaultRow(fault, there, grade_of(outcome, good), outcome, outcome.hours_lost(good)))
+        rows.append(FaultRow(fault, there, grade_of(outcome), outcome, outcome.hours_lost(good)))
     return tuple(rows)
 
 

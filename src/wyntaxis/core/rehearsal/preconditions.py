@@ -28,11 +28,11 @@ class Need:
     is_met: Callable[[NightSetting, NightState, float], bool]
 
 
-def _switched(setting: NightSetting) -> bool:
-    return any(step.do == "outlets_on" for step in setting.steps)
+def _plans(setting: NightSetting, do: str) -> bool:
+    return any(step.do == do for step in setting.steps)
 
 
-POWERED = Need("the outlets are off", lambda own, state, _at: state.powered or not _switched(own))
+POWERED = Need("the outlets are off", lambda own, state, _at: state.powered or not _plans(own, "outlets_on"))
 CONNECTED = Need("nothing is connected", lambda _own, state, _at: state.connected)
 UNPARKED = Need("the mount is parked", lambda own, state, _at: not own.has("mount") or not state.parked)
 ROOF_OPEN = Need("the roof is shut", lambda own, state, _at: not own.has(*SHELTERS) or state.roof_open)
@@ -50,6 +50,14 @@ LIGHT_SHUT_OUT = Need(
     ),
 )
 
+NEARLY_FOCUSED = Need(
+    "stars are far out of focus: rough focus comes first",
+    lambda own, state, _at: state.nearly_focused or not _plans(own, "rough_focus"),
+)
+CALIBRATED = Need(
+    "guiding is not calibrated yet", lambda own, state, _at: state.calibrated or not _plans(own, "calibrate_guiding")
+)
+
 _AT_STARS = (CONNECTED, UNPARKED, ROOF_OPEN, COVER_OPEN, STARS_OUT)
 NEEDS: dict[str, tuple[Need, ...]] = {
     "outlets_on": (),
@@ -60,9 +68,9 @@ NEEDS: dict[str, tuple[Need, ...]] = {
     "flip": (CONNECTED, UNPARKED),
     "solve": _AT_STARS,
     "rough_focus": _AT_STARS,
-    "focus": _AT_STARS,
+    "focus": (*_AT_STARS, NEARLY_FOCUSED),
     "calibrate_guiding": _AT_STARS,
-    "guide": _AT_STARS,
+    "guide": (*_AT_STARS, CALIBRATED),
     "darks": (CONNECTED, LIGHT_SHUT_OUT),
 }
 """By action what it needs; an action that is not listed needs its device to be connected."""

@@ -75,7 +75,7 @@ def remedies(setting: NightSetting, row: FaultRow) -> NightRemedy | None:
         changed = setting_of(rig, setting.sky)
         good = played(changed)
         outcome = played(changed, [active_faults(changed, row.fault, window=window_of(changed, good))])
-        grade = grade_of(outcome, good)
+        grade = grade_of(outcome)
         before = (ORDER.index(row.grade), -row.outcome.frames_kept) if best is None else _rank(best)
         if (ORDER.index(grade), -outcome.frames_kept) < before:
             best = NightRemedy(words, change, grade, outcome)

@@ -59,6 +59,10 @@ class NightState:
     cover_open: bool = False
     parked: bool = True
     on_target: bool = False
+    solved: bool = False
+    """Whether it is known where the telescope points since it moved to the object."""
+    nearly_focused: bool = False
+    calibrated: bool = False
     powered: bool = False
     guiding: bool = False
     program: bool = True

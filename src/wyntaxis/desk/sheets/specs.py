@@ -19,7 +19,7 @@ DRIFT_AND_MOUNT = (
 )
 GUIDED_MOUNT = (displayed_at(Mount, "worm_period_s"), displayed_at(Mount, "corrects"))
 EXPOSURES = (displayed_at(Plan, "exposure_s"), displayed_at(Plan, "longest_exposure_s"))
-NIGHT = tuple(displayed_at(Plan, key) for key in ("exposure_s", "frames", "hours", "filters"))
+NIGHT = tuple(displayed_at(Plan, key) for key in ("exposure_s", "frames", "hours", "filters", "attended"))
 
 
 def shelf_specs() -> tuple[DisplayedField, ...]:
