@@ -10,7 +10,7 @@ from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 
-from wyntaxis.core.evidence.filters.dust import shadows_of
+from wyntaxis.core.evidence.filters.dust import light_of, shadows_of
 from wyntaxis.core.evidence.filters.shift import pair_shift
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.simulators.flat_field import Mote, SimulatedFlats
@@ -45,7 +45,7 @@ def one_seed(seed: int) -> dict[str, bool]:
     entries: dict[str, bool] = {}
     for name, stop in (("shift", (STOP_PX * np.cos(turn), STOP_PX * np.sin(turn))), ("none", (0.0, 0.0))):
         one, other = plane(flats, 1), plane(flats, 2, stop)
-        found = pair_shift(one, other, shadows_of((one + other) / 2, BINNED), BINNED)
+        found = pair_shift((one, other), light_of((one + other) / 2, BINNED), BINNED)
         shift = found.shift_px or Estimate(99.0)
         if name == "shift":
             entries["0.3 px found"] = found.moved > 0 and shift.value > 2 * shift.standard

@@ -111,11 +111,16 @@ def test_the_wheel_in_clipped_light(tmp_path, stop, verdict):
     assert surfaces == {"window", "filter", "corrector"}
 
 
-def test_a_shadow_wider_by_the_exit_pupil_is_no_farther():
+def test_a_shadow_wider_by_the_exit_pupil_is_no_farther(tmp_path):
     """At 100 mm of exit pupil a grain 12 mm off shades 12/7/0.88 = 1.948 mm; as if from afar that is 13.64 mm off."""
     near = replace(TRAIN, pupil_mm=100.0, grains=(Grain(0.1, 0.2, 12.0, 0.2),))
-    (shadow,) = light_of(np.mean([near.frame("L", k) - 400.0 for k in range(4)], axis=0), 1).shadows
-    assert shadow.outer_px.value * 0.008 == pytest.approx(1.948, rel=0.02)
-    far = shadow.outer_px.value * 0.008 * 7
-    assert far == pytest.approx(13.64, rel=0.02)
-    assert far / (1 + far / 100) == pytest.approx(12.0, rel=0.02)
+    near.write(tmp_path, [("L", (0.0, 0.0))], each=4)
+    flats, _ = read_flats([tmp_path], 400.0, 16)
+    sets = sets_of(flats, DEFAULT_FILTER_NAMES)
+    optics = FlatOptics(pixel_um=8.0, focal_ratio=7.0, bias_adu=400.0, bits=16, surfaces=SURFACES)
+    (known,) = measured(sets, replace(optics, pupil_mm=100.0)).dust
+    assert known.shadow.outer_px.value * 0.008 == pytest.approx(1.948, rel=0.02)
+    assert known.distance_mm.value == pytest.approx(12.0, rel=0.02)
+    (unknown,) = measured(sets, optics).dust
+    assert unknown.distance_mm.value == pytest.approx(13.64, rel=0.02)
+    assert abs(unknown.distance_mm.value - 12.0) < 2.5 * unknown.distance_mm.standard, "nobody told where the pupil is"

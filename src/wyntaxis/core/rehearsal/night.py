@@ -384,7 +384,7 @@ class NightRun(NightDevices):
         if own.has("cover") and state.cover_open:
             yield "the cover is open"
         if state.wet_s > WET_S:
-            what = "the open roof" if own.has(*SHELTERS) else "the telescope, which nobody covers,"
+            what = "the open roof" if own.has(*SHELTERS) else "the uncovered telescope"
             yield f"it rained on {what} for {state.wet_s / 60:.0f} min"
         if state.electricity and state.cold:
             yield "the sensor is cold"
