@@ -43,7 +43,7 @@ def choose(sheet, qtbot, title):
 def test_a_weakness_is_found_cured_with_one_click_and_played_again(night, qtbot):
     sheet, session = night, night.session
     rows = texts(sheet.table)
-    assert rows[0][:2] == ["nothing wrong", "safe"]
+    assert rows[0][:2] == ["nothing wrong", "degraded"]
     assert rows[1][:3] == ["Asleep after idle", "unsafe", "0"]
     assert session.evaluation.finding("night.endless").verdict is Verdict.FAILS
     choose(sheet, qtbot, "Asleep after idle")

@@ -12,7 +12,7 @@ from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.drafted import drafted_steps, drafted_watch
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal, rehearse
-from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightOutcome
+from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightOutcome, grade_of
 from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
 from wyntaxis.core.rehearsal.play import FaultRow, ManyNights
 from wyntaxis.core.rehearsal.remedy import NightRemedy, remedies, words_of
@@ -426,8 +426,8 @@ class RehearsalSheet(StepSheet):
         rows, verdicts = [], []
         if result is not None:
             good = result.good
-            rows.append(_row(PLAIN, "safe" if good.safe_end else "unsafe", good, 0.0))
-            verdicts.append(Verdict.HOLDS if good.safe_end else Verdict.FAILS)
+            rows.append(_row(PLAIN, grade_of(good), good, 0.0))
+            verdicts.append(GRADES[grade_of(good)])
             for row in self._rows(result):
                 rows.append(_row(row.fault.title, row.grade, row.outcome, row.hours_lost))
                 verdicts.append(GRADES[row.grade])
@@ -443,10 +443,9 @@ class RehearsalSheet(StepSheet):
             return text + "The night is being simulated …"
         graded = [row.grade for row in result.rows if row.applies]
         counts = ", ".join(f"{graded.count(grade)} {grade}" for grade in GRADES if grade in graded)
-        return (
-            text
-            + f"Night of {result.setting.sky.date or 'the plan’s hours'}: {len(graded)} faults simulated: {counts}."
-        )
+        good, night = result.good, result.setting.sky.date or "the plan’s hours"
+        kept = f"{grade_of(good)}, {good.frames_kept} of {good.frames_planned} frames kept"
+        return f"{text}Night of {night}: with nothing wrong {kept}. {len(graded)} faults simulated: {counts}."
 
     def fit_to_font(self) -> None:
         """Give the date the room that it takes in the text size in use."""
