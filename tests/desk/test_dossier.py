@@ -38,7 +38,7 @@ def paged(sheet, qtbot):
 
 
 def written(sheet, qtbot):
-    qtbot.waitUntil(lambda: not sheet.export_job.running, timeout=40_000)
+    qtbot.waitUntil(lambda: not sheet.exports.job.running, timeout=40_000)
 
 
 def test_pages_come_are_turned_and_stay_quiet_without_a_chapter(sheet, qtbot):
@@ -64,22 +64,22 @@ def test_pages_come_are_turned_and_stay_quiet_without_a_chapter(sheet, qtbot):
 
 def test_exports_by_suffix_and_refusals(sheet, qtbot, tmp_path, monkeypatch):
     for name in ("d.html", "d.csv", "d.pdf"):
-        sheet.export(tmp_path / name)
+        sheet.exports.export(tmp_path / name)
         written(sheet, qtbot)
         assert (tmp_path / name).stat().st_size > 100
     assert len(pypdf.PdfReader(tmp_path / "d.pdf").pages) == 2
     sheet.lamp.setCurrentIndex(1)
-    sheet.export_card(tmp_path / "card.pdf")
+    sheet.exports.export_card(tmp_path / "card.pdf")
     written(sheet, qtbot)
     assert "red lamp" in pypdf.PdfReader(tmp_path / "card.pdf").pages[0].extract_text()
     reported = []
     sheet.session.refused.connect(reported.append)
-    sheet.export(tmp_path / "d.doc")
-    sheet.export_card(tmp_path / "d.csv")
-    sheet.export(tmp_path / "no" / "such" / "d.html")
+    sheet.exports.export(tmp_path / "d.doc")
+    sheet.exports.export_card(tmp_path / "d.csv")
+    sheet.exports.export(tmp_path / "no" / "such" / "d.html")
     written(sheet, qtbot)
     sheet.private.setChecked(True)
-    sheet.export_zip(tmp_path / "all.zip")
+    sheet.exports.export_zip(tmp_path / "all.zip")
     assert [
         "no kind of dossier" in reported[0],
         "written as .pdf or .html" in reported[1],
@@ -90,7 +90,7 @@ def test_exports_by_suffix_and_refusals(sheet, qtbot, tmp_path, monkeypatch):
         QFileDialog, "getSaveFileName", lambda *_a: (str(tmp_path / "asked"), "HTML in one file (*.html)")
     )
     choose(sheet, "wiring", "site")
-    sheet.ask_export()
+    sheet.exports.ask_export()
     written(sheet, qtbot)
     page = (tmp_path / "asked.html").read_text("utf-8")
     assert "PG-00417" not in page
@@ -221,7 +221,7 @@ def test_figures_that_differ_are_noted_taken_and_forgotten(sheet):
 def test_everything_in_one_file_is_opened_again(sheet, qtbot, tmp_path, monkeypatch):
     session, window = sheet.session, sheet.window()
     session.save(tmp_path / "a.rig.json")
-    sheet.export_zip(tmp_path / "all.zip")
+    sheet.exports.export_zip(tmp_path / "all.zip")
     written(sheet, qtbot)
     assert str(tmp_path / "all.zip") in sheet.written.text()
     out = tmp_path / "new"

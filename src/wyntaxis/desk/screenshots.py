@@ -128,7 +128,7 @@ def _read_focus_runs(window: MainWindow) -> None:
 def _sweep_field(window: MainWindow) -> None:
     sheet = _measured(window, "field")
     assert isinstance(sheet, FieldSheet)
-    wait_until(lambda: not sheet.pieces_job.running)
+    wait_until(lambda: not sheet.pieces.job.running)
     sheet.ensureWidgetVisible(sheet.surface_section.plot)
 
 

@@ -11,6 +11,7 @@ from PyQt6.QtGui import (
     QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
+    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QWheelEvent,
@@ -36,6 +37,27 @@ MAX_FITTING = 12
 """How many of the shelf's pieces the list of what may come next has."""
 
 
+class LengthEditor(QLineEdit):
+    """A field at a dimension: ``entered`` by Enter, or by going elsewhere unless it is marked; ``left`` by Escape."""
+
+    entered = pyqtSignal()
+    left = pyqtSignal()
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        if a0 is not None and a0.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.entered.emit()
+        elif a0 is not None and a0.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            self.setProperty("invalid", False)
+            super().keyPressEvent(a0)
+
+    def focusOutEvent(self, a0: QFocusEvent | None) -> None:
+        super().focusOutEvent(a0)
+        if not self.property("invalid"):
+            self.entered.emit()
+
+
 class SectionView(SectionPicture):
     """Draws the open rig's section; ``length_entered`` carries a length typed at its dimension."""
 
@@ -51,7 +73,7 @@ class SectionView(SectionPicture):
         super().__init__(parent)
         self._session: Session | None = None
         self._dragged_from: QPointF | None = None
-        self.editor: QLineEdit | None = None
+        self.editor: LengthEditor | None = None
         self._edited_part = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -96,12 +118,13 @@ class SectionView(SectionPicture):
         if shape is None or place is None:
             return
         self.close_editor()
-        editor = QLineEdit(self)
+        editor = LengthEditor(self)
+        editor.entered.connect(self._commit)
+        editor.left.connect(self._leave_editor)
         editor.setAccessibleName(f"Length of {shape.part.title} in mm")
         editor.setText(first_text or short(shape.part.optical_length_mm, 4))
         if not first_text:
             editor.selectAll()
-        editor.installEventFilter(self)
         self.editor, self._edited_part = editor, shape.part.id
         self._place_editor()
         editor.show()
@@ -153,9 +176,13 @@ class SectionView(SectionPicture):
         """Close the editor without a change."""
         if self.editor is not None:
             editor, self.editor = self.editor, None
-            editor.removeEventFilter(self)
+            editor.blockSignals(True)
             editor.hide()
             editor.deleteLater()
+
+    def _leave_editor(self) -> None:
+        self.close_editor()
+        self.setFocus()
 
     # What comes next
 
@@ -212,21 +239,6 @@ class SectionView(SectionPicture):
             menu.setActiveAction(first[0])
 
     # Events
-
-    def eventFilter(self, a0: object, a1: QEvent | None) -> bool:
-        if a0 is self.editor and self.editor is not None and a1 is not None:
-            if a1.type() == QEvent.Type.KeyPress and isinstance(a1, QKeyEvent):
-                if a1.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                    self._commit()
-                    return True
-                if a1.key() == Qt.Key.Key_Escape:
-                    self.close_editor()
-                    self.setFocus()
-                    return True
-                self.editor.setProperty("invalid", False)
-            elif a1.type() == QEvent.Type.FocusOut and not self.editor.property("invalid"):
-                self._commit()
-        return False
 
     def event(self, a0: QEvent | None) -> bool:
         if a0 is not None and a0.type() == QEvent.Type.ToolTip:

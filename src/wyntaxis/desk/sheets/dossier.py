@@ -12,23 +12,18 @@ from PyQt6.QtWidgets import (
     QBoxLayout,
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QListWidget,
     QListWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from wyntaxis.core.dossier.apart import card_apart, dossier_apart
-from wyntaxis.core.dossier.card import card_of
-from wyntaxis.core.dossier.dossier import CHAPTERS, as_csv, dossier_of
+from wyntaxis.core.dossier.apart import dossier_apart
+from wyntaxis.core.dossier.dossier import CHAPTERS, dossier_of
 from wyntaxis.core.dossier.dossier_input import DossierInput, PhotoForm
-from wyntaxis.core.dossier.printing import PAPERS, card_html, dossier_html
+from wyntaxis.core.dossier.printing import PAPERS, dossier_html
 from wyntaxis.core.files.errors import InputError, Progress, shown
-from wyntaxis.core.files.places import home, own_maps_path
-from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.history.states import RigHistory, read_history
-from wyntaxis.core.rig.store import SUFFIX
 from wyntaxis.core.steps import DOSSIER, Step
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.collapsible_section import CollapsibleSection
@@ -39,6 +34,7 @@ from wyntaxis.desk.panel import JobBar, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel, list_item
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.dossier_exports import Chosen, DossierExports
 
 if TYPE_CHECKING:
     from wyntaxis.desk.sheets.differences_panel import DifferencesPanel
@@ -46,8 +42,6 @@ if TYPE_CHECKING:
     from wyntaxis.desk.sheets.history_panel import HistoryPanel
 
 DELAY_MS = 900
-EXPORT_KINDS = "PDF (*.pdf);;HTML in one file (*.html);;Tables as CSV (*.csv)"
-CARD_KINDS = "PDF (*.pdf);;HTML in one file (*.html)"
 LAMPS = ("by day", "for a red lamp")
 NARROW_EM, FEW_ROWS = 48, 6
 """Below so many text heights the chapters stand above the pages, so many of them in sight."""
@@ -63,7 +57,7 @@ class DossierSheet(StepSheet):
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
-        self.job, self.export_job = Job(self), Job(self)
+        self.job, self.exports = Job(self), DossierExports(session, self, self._chosen)
         self._shown_of: object = None
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -78,11 +72,11 @@ class DossierSheet(StepSheet):
         self.written.hide()
         column.addWidget(self.written)
         column.addWidget(JobBar(self.job, "Making the pages"))
-        column.addWidget(JobBar(self.export_job, "Writing the file"))
+        column.addWidget(JobBar(self.exports.job, "Writing the file"))
         column.addWidget(self._pages())
         self.job.done.connect(self._pages_came)
-        self.export_job.done.connect(self._written)
-        for job in (self.job, self.export_job):
+        self.exports.job.done.connect(self._written)
+        for job in (self.job, self.exports.job):
             job.failed.connect(session.refused)
         # What a fold holds is there only once it has been opened.
         self.history_section = CollapsibleSection(HISTORY, self._build_history, lambda: self._refresh("history_panel"))
@@ -98,13 +92,15 @@ class DossierSheet(StepSheet):
 
     def _buttons(self) -> FlowRow:
         row = FlowRow()
-        push_button("Export …", "Write the dossier as PDF, HTML or CSV", self.ask_export, row)
-        push_button("Field card …", "Write one page for the night", self.ask_card, row)
+        push_button("Export …", "Write the dossier as PDF, HTML or CSV", self.exports.ask_export, row)
+        push_button("Field card …", "Write one page for the night", self.exports.ask_card, row)
         self.lamp = QComboBox()
         self.lamp.addItems(LAMPS)
         self.lamp.setAccessibleName("The field card is read")
         row.addWidget(self.lamp)
-        push_button("Everything in one file …", "Write a ZIP that a fresh computer can open again", self.ask_zip, row)
+        push_button(
+            "Everything in one file …", "Write a ZIP that a fresh computer can open again", self.exports.ask_zip, row
+        )
         self.paper = QComboBox()
         self.paper.addItems(list(PAPERS))
         self.paper.setAccessibleName("Paper")
@@ -224,6 +220,10 @@ class DossierSheet(StepSheet):
 
         return make
 
+    def _chosen(self) -> Chosen:
+        paper, lamp = PAPERS[self.paper.currentIndex()], self.lamp.currentIndex() == 1
+        return Chosen(self._given(), self.keys(), paper, lamp, self.private.isChecked())
+
     # The preview
 
     def make_preview(self) -> None:
@@ -264,105 +264,11 @@ class DossierSheet(StepSheet):
         unsaved = "" if self.session.path is not None else "; not saved yet: the history begins with the first save"
         self.state.setText(f"{text}{pages}{left_out}{unsaved}.")
 
-    # Exports
-
-    def _start_name(self, ending: str) -> str:
-        path = self.session.path
-        folder = path.parent if path is not None else home()
-        stem = path.name.removesuffix(SUFFIX) if path is not None else "rig"
-        return str(folder / f"{stem}{ending}")
-
-    def _ask(self, title: str, start: str, kinds: str) -> Path | None:
-        chosen, kind = QFileDialog.getSaveFileName(self, title, start, kinds)
-        if not chosen:
-            return None
-        path = Path(chosen)
-        return path if path.suffix else path.with_suffix(kind.partition("*")[2].partition(")")[0])
-
-    def ask_export(self) -> None:
-        """Ask for a file; its suffix says which kind."""
-        path = self._ask("Export the dossier", self._start_name("-dossier.pdf"), EXPORT_KINDS)
-        if path is not None:
-            self.export(path)
-
-    def export(self, path: Path) -> None:
-        """Write the chosen chapters as PDF, HTML or CSV, by the suffix, in the background."""
-        given, keys, paper = self._given(), self.keys(), PAPERS[self.paper.currentIndex()]
-        kind = path.suffix.lower()
-        if kind not in (".pdf", ".html", ".csv"):
-            self.session.refused.emit(f"{shown(path)}: “{kind}” is no kind of dossier; use .pdf, .html or .csv")
-            return
-
-        def work(progress: Progress) -> bytes:
-            found = dossier_of(given(), keys, progress)
-            if kind == ".csv":
-                return as_csv(found).encode()
-            html = dossier_html(found, paper)
-            return dossier_apart(html, lambda: progress(0, 0)) if kind == ".pdf" else html.encode()
-
-        self._write(path, work)
-
-    def ask_card(self) -> None:
-        """Ask for a file, and write the field card."""
-        path = self._ask("Write the field card", self._start_name("-card.pdf"), CARD_KINDS)
-        if path is not None:
-            self.export_card(path)
-
-    def export_card(self, path: Path) -> None:
-        """Write the field card as PDF or HTML, by the suffix."""
-        given, paper, lamp = self._given(), PAPERS[self.paper.currentIndex()], self.lamp.currentIndex() == 1
-        if path.suffix.lower() not in (".pdf", ".html"):
-            self.session.refused.emit(f"{shown(path)}: a card is written as .pdf or .html")
-            return
-
-        def work(progress: Progress) -> bytes:
-            card = card_of(given())
-            if path.suffix.lower() == ".html":
-                return card_html(card, paper, lamp=lamp).encode()
-            return card_apart(card, paper, lambda: progress(0, 0), lamp=lamp)
-
-        self._write(path, work)
-
-    def ask_zip(self) -> None:
-        """Ask for a file, and write everything into it."""
-        path = self._ask("Write everything into one file", self._start_name(".zip"), "ZIP (*.zip)")
-        if path is not None:
-            self.export_zip(path)
-
-    def export_zip(self, path: Path) -> None:
-        """Write rig, history, shelf, key maps, evidence, photographs and dossier into one ZIP."""
-        from wyntaxis.core.dossier.bundle import bundle_bytes
-        from wyntaxis.core.evidence.foreign.keymap import load_maps
-
-        if self.private.isChecked():
-            self.session.refused.emit(
-                "a file of everything holds everything: untick “Without site …”, or export a dossier"
-            )
-            return
-        given, document, shelf = self._given(), self.session.document, self.session.stock.shelf
-        own = self.session.path
-        name = own.name.removesuffix(SUFFIX) if own is not None else document.name
-
-        def work(progress: Progress) -> bytes:
-            own_given = given()
-            html = dossier_html(dossier_of(own_given, None, progress))
-            return bundle_bytes(own_given.evaluation, document, name, shelf, load_maps(own_maps_path()), html, own)
-
-        self._write(path, work)
-
-    def _write(self, path: Path, make: Callable[[Progress], bytes]) -> None:
-        def work(progress: Progress) -> Path:
-            data = make(progress)
-            write_atomically(data, path, keep_previous=False)
-            return path
-
-        self.export_job.start(work)
+    # Showing
 
     def _written(self, path: Path) -> None:
         self.written.setText(f"Written: {shown(path)}")
         self.written.show()
-
-    # Showing
 
     def showEvent(self, a0: object) -> None:
         super().showEvent(a0)  # type: ignore[arg-type]

@@ -6,24 +6,24 @@ from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 from types import ModuleType
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout
 
 from wyntaxis.core.evidence.field.causes import relation_of
 from wyntaxis.core.evidence.field.result import RELATIONS, FieldResult, MeasuredSweep
-from wyntaxis.core.evidence.field.shape import corner_spots
+from wyntaxis.core.evidence.field.shape import FieldShape, corner_spots
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.measuring.field import MEASURING
 from wyntaxis.core.quantities.field_surface import field_optics
 from wyntaxis.core.rig.display import displayed_at
 from wyntaxis.core.steps import FIELD
 from wyntaxis.core.wording import counted, short
-from wyntaxis.desk.background import Job
 from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.sheets.base import sheet_of
+from wyntaxis.desk.sheets.corner_pieces import CornerPieces, Spots
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.field_panels import CausesPanel, FlatPanel, ScrewsPanel
 from wyntaxis.desk.sheets.labelled import labelled_field
@@ -64,10 +64,8 @@ class FieldSheet(EvidenceSheet[FieldResult]):
     )
 
     def build_above(self) -> None:
-        self._pieces: tuple[str, Any] | None = None
-        self.pieces_job = Job(self)
-        self.pieces_job.done.connect(self._pieces_came)
-        self.pieces_job.failed.connect(self.session.refused)
+        self.pieces = CornerPieces(self)
+        self.pieces.job.failed.connect(self.session.refused)
 
     def build(self) -> None:
         self.residuals = QCheckBox("Show residuals")
@@ -79,6 +77,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         self.corners_section = self.add_plot(
             "The corners beside the middle", lambda: _plots().CornersPlot(), self._draw_corners
         )
+        self.pieces.came.connect(self.corners_section.draw)
         self.spacing_section = self.add_plot(
             "Plot: curvature over spacing", lambda: _plots().SpacingPlot(), self._draw_spacing
         )
@@ -127,7 +126,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         return bool(result.sweeps)
 
     def arrived(self, found: FieldResult) -> FieldResult:
-        self._pieces = None
+        self.pieces.forget()
         return found
 
     def take_out(self) -> None:
@@ -196,39 +195,21 @@ class FieldSheet(EvidenceSheet[FieldResult]):
             plot.show_result(self.result, self._palette)
 
     def _draw_corners(self, plot: CornersPlot) -> None:
-        path, shape = self._sharpest()
-        spots = self._spots()
-        held = self._pieces is not None and self._pieces[0] == str(path)
-        picture = self._pieces[1] if held and self._pieces is not None else None
-        plot.show_pieces(picture, shape, self._palette)
-        if path is not None and not held:
-            self._fetch(path, spots)
+        path, shape, spots = self._sharpest()
+        plot.show_pieces(self.pieces.of(path, spots), shape, self._palette)
 
-    def _spots(self) -> tuple[Any, ...]:
-        """Return which places of the sharpest frame are enlarged: stars, where the chosen sweep has them."""
-        chosen = self.chosen
-        return corner_spots(chosen.sweep.sharpest, chosen.sweep.size_px) if chosen is not None else ()
+    def _sharpest(self) -> tuple[Path | None, FieldShape | None, Spots]:
+        """Return the chosen sweep's sharpest frame, else the first single one; its stars' shape; what to enlarge.
 
-    def _sharpest(self) -> tuple[Path | None, Any]:
-        """Return the sharpest frame of the chosen sweep, else the first single frame, and its stars' shape."""
+        Stars are enlarged where the chosen sweep has them.
+        """
         chosen, result = self.chosen, self.result
         if chosen is not None:
-            return chosen.sweep.sharpest.path, chosen.shape
+            sharpest = chosen.sweep.sharpest
+            return sharpest.path, chosen.shape, corner_spots(sharpest, chosen.sweep.size_px)
         if result is not None and result.singles:
-            return result.single_paths[0], result.singles[0]
-        return None, None
-
-    def _fetch(self, path: Path, spots: tuple[Any, ...]) -> None:
-        def work(_progress: Progress) -> tuple[str, Any]:
-            from wyntaxis.desk.plots_field import pieces_of
-
-            return str(path), pieces_of(path, spots)
-
-        self.pieces_job.start(work)
-
-    def _pieces_came(self, found: tuple[str, Any]) -> None:
-        self._pieces = found
-        self.corners_section.draw()
+            return result.single_paths[0], result.singles[0], ()
+        return None, None, ()
 
     def chose(self) -> None:
         self._show_spacing()
