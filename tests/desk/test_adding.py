@@ -98,7 +98,7 @@ def test_one_module_adds_a_number_a_finding_and_a_step(trial, make_window, capsy
     assert row is sheet.ledger.rows["lean_um"]
     assert row.isVisible()
     assert sheet.ledger.rows["main_camera.tilt_um"].quantity.verdict == "fails"
-    assert [finding.id for finding in window.listed_findings][:1] == ["lean.across"]
+    assert [finding.id for finding in window.listed.entries][:1] == ["lean.across"]
 
 
 def test_declaring_twice_is_refused(trial):

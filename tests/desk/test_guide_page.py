@@ -31,10 +31,10 @@ def test_f1_shows_the_step_in_sight_and_puts_the_guide_away(window, qtbot):
 
 
 def test_a_step_of_the_worklist_leaves_the_guide(window):
-    window.toggle_guide()
+    window.guide.toggle()
     window.show_step("scales")
     assert shown(window) is window.sheets["scales"]
-    window.toggle_guide()
+    window.guide.toggle()
     assert window.stack.guide.place == Place("steps/scales")
 
 
@@ -46,7 +46,7 @@ def test_a_finding_is_shown_at_its_place(window, qtbot):
 
 
 def test_links_are_followed_within_the_guide_with_a_way_back(window):
-    window.show_guide(Place("steps/scales"))
+    window.guide.show(Place("steps/scales"))
     page = window.stack.guide
     page.follow(QUrl("../reference/numbers.html#number.focal_ratio"))
     assert page.place == Place("reference/numbers", "number.focal_ratio")
@@ -65,14 +65,14 @@ def test_links_are_followed_within_the_guide_with_a_way_back(window):
     "link", ["https://example.org/", "file:///etc/passwd", "//host/x.html", "/../../etc/passwd", "none.html"]
 )
 def test_nothing_outside_the_guide_is_opened(window, link):
-    window.show_guide(Place("index"))
+    window.guide.show(Place("index"))
     before = window.stack.guide.place
     window.stack.guide.follow(QUrl(link))
     assert window.stack.guide.place == before
 
 
 def test_pictures_are_the_guides_own_and_as_wide_as_the_page(window, tmp_path):
-    window.show_guide(Place("steps/scales"))
+    window.guide.show(Place("steps/scales"))
     pages = window.stack.guide.pages
     kind = QTextDocument.ResourceType.ImageResource.value
     own = pages.loadResource(kind, QUrl("../_images/scales.png"))
@@ -82,7 +82,7 @@ def test_pictures_are_the_guides_own_and_as_wide_as_the_page(window, tmp_path):
 
 
 def test_typing_searches_and_a_hit_is_opened(window, qtbot):
-    window.search_guide()
+    window.guide.search()
     page = window.stack.guide
     qtbot.keyClicks(page.words, "embossed")
     qtbot.waitUntil(lambda: "Embossed flats" in page.pages.toPlainText(), timeout=2000)
@@ -100,13 +100,13 @@ def test_typing_searches_and_a_hit_is_opened(window, qtbot):
 def test_a_guide_that_was_not_built_is_told_in_the_strip(window, monkeypatch, tmp_path):
     monkeypatch.setattr(guide, "FOLDER", tmp_path)
     window.show_step("scales")
-    window.toggle_guide()
+    window.guide.toggle()
     assert shown(window) is window.sheets["scales"]
     assert "make docs" in window.notice.text.text()
 
 
 def test_the_guide_follows_palette_and_text_size(window):
-    window.show_guide(Place("steps/scales"))
+    window.guide.show(Place("steps/scales"))
     window.set_palette_by_name("night")
     assert window.palette_in_use.ink in window.stack.guide.pages.document().defaultStyleSheet()
     window.change_text(1)
@@ -127,7 +127,7 @@ def test_by_night_no_picture_is_bright_and_none_is_of_another_colour(taken):
 def test_buttons_of_the_guide_stand_whole_in_a_narrow_window(window):
     window.resize(1024, 700)
     window.change_text(9)
-    window.toggle_guide()
+    window.guide.toggle()
     QApplication.processEvents()
     for button in window.stack.guide.findChildren(QPushButton):
         assert button.width() >= button.sizeHint().width()

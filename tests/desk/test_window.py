@@ -94,10 +94,10 @@ def test_remedies_are_applied_by_their_button_and_undone(window):
     assert window.session.rig.train[3].length_mm == 12.18
     assert window.margin.title.text().startswith("Holds")
     QTest.mouseClick(window.margin.all_box, Qt.MouseButton.LeftButton)
-    severities = [finding.verdict.severity for finding in window.listed_findings]
+    severities = [finding.verdict.severity for finding in window.listed.entries]
     assert severities == sorted(severities, reverse=True), "the gravest first"
-    row = next(row for row, finding in enumerate(window.listed_findings) if finding.id == "spacing.guide")
-    assert window.margin.list.item(row).text() == window.listed_findings[row].title, "titles are whole"
+    row = next(row for row, finding in enumerate(window.listed.entries) if finding.id == "spacing.guide")
+    assert window.margin.list.item(row).text() == window.listed.entries[row].title, "titles are whole"
     window.margin.list.setCurrentRow(row)
     assert window.step.key == "guide_branch"
     QTest.mouseClick(window.margin.apply_button, Qt.MouseButton.LeftButton)

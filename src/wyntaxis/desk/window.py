@@ -22,9 +22,10 @@ from wyntaxis.desk.window_state import WindowState
 from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
-    from wyntaxis.core.findings.finding import Finding
-    from wyntaxis.core.guide import Place
     from wyntaxis.core.steps import Step
+    from wyntaxis.desk.drawing_area import DrawingArea
+    from wyntaxis.desk.guide_access import GuideAccess
+    from wyntaxis.desk.pages import Pages
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
     from wyntaxis.desk.stock import ShelfStock
@@ -37,6 +38,9 @@ MAX_PX = 16777215
 class MainWindow(Workplace):
     """Shows one session at a time."""
 
+    drawing: DrawingArea
+    stack: Pages
+    guide: GuideAccess
     built = False
 
     def __init__(
@@ -52,8 +56,6 @@ class MainWindow(Workplace):
         self._on_first_paint: Callable[[], None] | None = None
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
-        self.listed_findings: tuple[Finding, ...] = ()
-        self._step_reported = False
         self._may_close = False
         self.setMinimumSize(800, 560)
         self.setWindowTitle("Wyntaxis, opening …")
@@ -151,27 +153,24 @@ class MainWindow(Workplace):
         self.setCentralWidget(body)
 
     def _connect_widgets(self) -> None:
+        from wyntaxis.desk.drawing_actions import DrawingActions
+        from wyntaxis.desk.guide_access import GuideAccess
+        from wyntaxis.desk.listed_findings import ListedFindings
+
+        self.drawn = DrawingActions(self, self.drawing)
+        self.guide = GuideAccess(self, self.stack)
+        self.listed = ListedFindings(self, self.margin)
         self.split.splitterMoved.connect(lambda at, _index: self.drawing.keep_height(at))
         self.drawing.shared.connect(self._share_height)
-        self.band.part_chosen.connect(self._part_chosen)
-        self.band.length_entered.connect(self._length_entered)
-        self.band.refused.connect(self.refuse)
-        self.band.next_chosen.connect(self._add_next)
-        self.band.guiding_chosen.connect(self._set_guiding)
-        self.band.shelf_part_dropped.connect(lambda *drop: self.session and self.session.drop_from_shelf(*drop))
-        self.band.part_dropped.connect(lambda *drop: self.session and self.session.move_to(*drop))
-        self.drawing.wiring.device_chosen.connect(self._device_chosen)
-        self.drawing.wiring.plugged.connect(lambda *line: self.session and self.session.plug(*line))
         self.stack.step_asked.connect(self.show_step)
-        self.stack.parts_asked.connect(self._begin_with_parts)
+        self.stack.parts_asked.connect(self.drawn.begin_with_parts)
         self.stack.demo_asked.connect(lambda name: self.files.guard(lambda: self.files.open_demo(name)))
         self.stack.refused.connect(self.refuse)
         self.worklist.step_chosen.connect(self.show_step)
-        self.margin.finding_chosen.connect(self._finding_chosen)
         self.margin.all_asked.connect(self.refresh)
         self.margin.remedy_asked.connect(lambda change: self.session and self.session.apply(change))
         self.margin.accept_asked.connect(lambda reason: self.session and self.session.accept(reason))
-        self.margin.guide_asked.connect(self._show_in_guide)
+        self.margin.guide_asked.connect(self.guide.show_finding)
         self.margin.withdraw_asked.connect(lambda: self.session and self.session.withdraw())
 
     def _share_height(self) -> None:
@@ -181,10 +180,6 @@ class MainWindow(Workplace):
         self.drawing.setMinimumHeight(height if folded else round(120 * self.text_scale))
         self.drawing.setMaximumHeight(height if folded else MAX_PX)
         self.split.setSizes([height, max(self.height() - height, 300)])
-
-    def toggle_drawing(self) -> None:
-        """Fold the drawing to a strip, or unfold it."""
-        self.drawing.toggle_collapsed()
 
     # Looks
 
@@ -333,47 +328,11 @@ class MainWindow(Workplace):
         self.drawing.refresh()
         self.stack.refresh(self.step.key)
         self.worklist.show_tallies(tallies(session.evaluation))
-        self._list_findings()
+        self.listed.refresh()
         place = session.path.name if session.path else "not saved yet"
         self.setWindowTitle(plain(f"{session.rig.name} ({place})[*] – Wyntaxis"))
         self.setWindowModified(session.dirty)
         self.menus.refresh()
-
-    def _list_findings(self) -> None:
-        """List the findings of the step shown, and the chosen one; all of them when the margin is asked for all.
-
-        A step newly shown, or one that has just had its first findings, has its gravest one chosen.
-        """
-        from wyntaxis.core.worklist import step_applies, step_of
-
-        assert self.session is not None
-        own = self._findings_of_step()
-        newly, self._step_reported = bool(own) and not self._step_reported, bool(own)
-        if newly and self.session.chosen_finding not in own:
-            self.session.choose_finding(max(own, key=lambda f: (not f.accepted, f.verdict.severity)))
-        chosen = self.session.chosen_finding
-        if self.margin.all_steps:
-            rig = self.session.rig
-            self.listed_findings = tuple(f for f in self.session.evaluation.findings if step_applies(rig, step_of(f)))
-        else:
-            self.listed_findings = own if chosen is None or chosen in own else (chosen, *own)
-        # The gravest first; of one verdict, in the order in which they are told.
-        self.listed_findings = tuple(sorted(self.listed_findings, key=lambda finding: -finding.verdict.severity))
-        self.margin.show_findings(self.listed_findings, chosen, self.session.subject_of)
-
-    def _findings_of_step(self) -> tuple[Finding, ...]:
-        """Return the findings told at the step shown; at the list of conditions, all that do not hold."""
-        from wyntaxis.core.ledger import Verdict
-        from wyntaxis.core.steps import READY
-        from wyntaxis.core.worklist import belongs, step_applies
-
-        assert self.session is not None
-        findings = self.session.evaluation.findings
-        if not step_applies(self.session.rig, self.step):
-            return ()
-        if self.step is READY:
-            return tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT) or f.accepted)
-        return tuple(f for f in findings if belongs(self.step, f))
 
     def show_step(self, key: str) -> None:
         """Show a step's sheet."""
@@ -385,8 +344,7 @@ class MainWindow(Workplace):
         if self.session is None:
             return
         self.stack.show_sheet(self.step.key)
-        self._step_reported = False
-        self._list_findings()
+        self.listed.step_shown()
 
     def go_steps(self, by: int) -> None:
         """Show the step that lies some places after (or before) the one shown, around the ends."""
@@ -410,51 +368,6 @@ class MainWindow(Workplace):
         if self.stack.shows_start:
             self.show_step(self.step.key)
 
-    def _begin_with_parts(self) -> None:
-        """Begin part by part: the drawing asks what comes next."""
-        self.show_step("light_path")
-        self.band.setFocus()
-        self.band.ask_next()
-
-    def _add_next(self, kind: str, shelf_id: str, guide: bool) -> None:
-        """Put the part that was chosen for the open end in."""
-        if self.session is not None:
-            self.session.add_next(kind, shelf_id, guide=guide)
-            self.leave_start()
-
-    def _set_guiding(self, kind: str) -> None:
-        """Begin the guide path."""
-        if self.session is not None and self.session.set_guiding(kind):
-            self.show_step("guide_branch")
-
-    def show_comparison(self) -> None:
-        """Show all trains of the rig side by side."""
-        self.stack.show_comparison()
-
-    def show_guide(self, place: Place | None = None) -> None:
-        """Show the guide at a place, at the step where none is told."""
-        from wyntaxis.core.guide import place_of_step
-
-        self.stack.show_guide(place or place_of_step(self.step))
-
-    def _show_in_guide(self, finding: Finding) -> None:
-        from wyntaxis.core.guide import place_of_finding
-
-        self.show_guide(place_of_finding(finding))
-
-    def toggle_guide(self) -> None:
-        """Show the guide at the step, or put it away."""
-        if self.stack.shows_guide:
-            self.stack.leave_guide()
-        else:
-            self.show_guide()
-
-    def search_guide(self) -> None:
-        """Show the guide with the cursor in its search field."""
-        self.show_guide()
-        if self.stack.guide is not None:
-            self.stack.guide.words.setFocus()
-
     def refuse(self, message: str) -> None:
         """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""
         from wyntaxis.desk.value_field import Entering
@@ -467,28 +380,3 @@ class MainWindow(Workplace):
         """Say in the strip that something failed inside, with its trace to copy."""
         if self.built:
             self.notice.tell_with_details(message, trace)
-
-    def _part_chosen(self, part_id: str) -> None:
-        if self.session is not None:
-            self.session.choose_part(part_id)
-
-    def _device_chosen(self, device_id: str) -> None:
-        """Turn the Devices sheet to the device that was chosen in the drawing."""
-        if self.session is not None:
-            self.session.choose_device(device_id)
-
-    def _length_entered(self, part_id: str, length_mm: float) -> None:
-        if self.session is not None and self.session.set_length(part_id, length_mm) and not self.notice.asking:
-            self.notice.put_away()
-
-    def _finding_chosen(self, row: int) -> None:
-        from wyntaxis.core.steps import steps
-        from wyntaxis.core.worklist import belongs
-
-        if self.session is None:
-            return
-        finding = self.listed_findings[row]
-        self.session.choose_finding(finding)
-        if not belongs(self.step, finding):
-            step = next((s for s in steps() if belongs(s, finding)), self.step)
-            self.show_step(step.key)

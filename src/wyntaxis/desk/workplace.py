@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QMainWindow
 
@@ -19,6 +19,30 @@ if TYPE_CHECKING:
     from wyntaxis.desk.window_state import WindowState
 
 
+class Foldable(Protocol):
+    """A drawing that can be folded to a strip."""
+
+    def toggle_collapsed(self) -> None:
+        """Fold it, or unfold it."""
+
+
+class Comparing(Protocol):
+    """Pages, of which one shows all trains of the rig side by side."""
+
+    def show_comparison(self) -> None:
+        """Show that page."""
+
+
+class Guiding(Protocol):
+    """The guide beside the work."""
+
+    def toggle(self) -> None:
+        """Show the guide at the step, or put it away."""
+
+    def search(self) -> None:
+        """Show the guide with the cursor in its search field."""
+
+
 class Workplace(QMainWindow):
     """A window with at most one session, a section band, a notice strip and a step that is shown."""
 
@@ -27,6 +51,9 @@ class Workplace(QMainWindow):
     folder: Path
     palette_in_use: Palette
     band: SectionView
+    drawing: Foldable
+    stack: Comparing
+    guide: Guiding
     notice: NoticeStrip
     journal: Journal
     step: Step
@@ -55,28 +82,12 @@ class Workplace(QMainWindow):
         """Show the step that lies some places after (or before) the one shown."""
         raise NotImplementedError
 
-    def toggle_guide(self) -> None:
-        """Show the guide at the step, or put it away."""
-        raise NotImplementedError
-
-    def search_guide(self) -> None:
-        """Show the guide with the cursor in its search field."""
-        raise NotImplementedError
-
-    def toggle_drawing(self) -> None:
-        """Fold the drawing to a strip, or unfold it."""
-        raise NotImplementedError
-
     def leave_start(self) -> None:
         """Go from the start page, where it is shown, to the sheet of the step."""
         raise NotImplementedError
 
     def show_start(self) -> None:
         """Show the start page."""
-        raise NotImplementedError
-
-    def show_comparison(self) -> None:
-        """Show all trains of the rig side by side."""
         raise NotImplementedError
 
     def set_palette_by_name(self, name: str) -> None:

@@ -10,7 +10,7 @@ from wyntaxis.core.rehearsal.devices import NightDevices, Work
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
 from wyntaxis.core.rehearsal.outcome import NO_FLIP, NightEvent, NightOutcome, NightSpan, NightStage
-from wyntaxis.core.rehearsal.preconditions import SHELTERS
+from wyntaxis.core.rehearsal.setting import SHELTERS
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep
 
 WET_S = 240.0

@@ -11,13 +11,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from wyntaxis.core.rehearsal.setting import SHELTERS
+
 if TYPE_CHECKING:
     from wyntaxis.core.rehearsal.setting import NightSetting
     from wyntaxis.core.rehearsal.world import NightState
 
 TWILIGHT_STARS_S = 2700.0
 """So long before the dark stars are bright enough in the sky to solve and to focus by: the sun is 12° down."""
-SHELTERS = ("roof", "dome")
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,8 @@ COOL_RATE_C_MIN, AMBIENT_C, DEFAULT_RATE_MB_S, AIR_FALLS_C_H = 2.0, 10.0, 30.0, 
 TWILIGHT_S = 1.5 * HOUR_S
 """The plan begins so long before it is dark."""
 DEFAULT_HOURS = 8.0
+SHELTERS = ("roof", "dome")
+"""Kinds of device that keep rain off the telescope."""
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,7 @@ from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
 from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse
-from wyntaxis.core.rehearsal.preconditions import SHELTERS
-from wyntaxis.core.rehearsal.setting import NightSetting
+from wyntaxis.core.rehearsal.setting import SHELTERS, NightSetting
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import Fault
 

@@ -120,7 +120,7 @@ class SectionView(SectionPicture):
         self.close_editor()
         editor = LengthEditor(self)
         editor.entered.connect(self._commit)
-        editor.left.connect(self._leave_editor)
+        editor.left.connect(self.close_editor)
         editor.setAccessibleName(f"Length of {shape.part.title} in mm")
         editor.setText(first_text or short(shape.part.optical_length_mm, 4))
         if not first_text:
@@ -176,13 +176,12 @@ class SectionView(SectionPicture):
         """Close the editor without a change."""
         if self.editor is not None:
             editor, self.editor = self.editor, None
+            if editor.hasFocus():
+                editor.blockSignals(True)
+                self.setFocus()
             editor.blockSignals(True)
             editor.hide()
             editor.deleteLater()
-
-    def _leave_editor(self) -> None:
-        self.close_editor()
-        self.setFocus()
 
     # What comes next
 

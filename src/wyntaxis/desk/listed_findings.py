@@ -1,0 +1,74 @@
+"""Which findings the margin lists: those of the step that is shown, the gravest first, or all of them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from wyntaxis.core.findings.finding import Finding
+    from wyntaxis.desk.findings_panel import FindingsPanel
+    from wyntaxis.desk.workplace import Workplace
+
+
+class ListedFindings:
+    """Fills the margin of a window, and shows the step of a finding that is chosen in it."""
+
+    def __init__(self, window: Workplace, margin: FindingsPanel) -> None:
+        self._window, self._margin = window, margin
+        self._step_has_any = False
+        self.entries: tuple[Finding, ...] = ()
+        margin.finding_chosen.connect(self._choose)
+
+    def step_shown(self) -> None:
+        """List the findings of a step that is newly shown; its gravest one is chosen."""
+        self._step_has_any = False
+        self.refresh()
+
+    def refresh(self) -> None:
+        """List the findings of the step shown, and the chosen one; all of them when the margin is asked for all.
+
+        A step newly shown, or one that has just had its first findings, has its gravest one chosen.
+        """
+        from wyntaxis.core.worklist import step_applies, step_of
+
+        session = self._window.session
+        assert session is not None
+        own = self._of_step()
+        newly, self._step_has_any = bool(own) and not self._step_has_any, bool(own)
+        if newly and session.chosen_finding not in own:
+            session.choose_finding(max(own, key=lambda f: (not f.accepted, f.verdict.severity)))
+        chosen = session.chosen_finding
+        if self._margin.all_steps:
+            found = tuple(f for f in session.evaluation.findings if step_applies(session.rig, step_of(f)))
+        else:
+            found = own if chosen is None or chosen in own else (chosen, *own)
+        # The gravest first; of one verdict, in the order in which they are told.
+        self.entries = tuple(sorted(found, key=lambda finding: -finding.verdict.severity))
+        self._margin.show_findings(self.entries, chosen, session.subject_of)
+
+    def _of_step(self) -> tuple[Finding, ...]:
+        """Return the findings told at the step shown; at the list of conditions, all that do not hold."""
+        from wyntaxis.core.ledger import Verdict
+        from wyntaxis.core.steps import READY
+        from wyntaxis.core.worklist import belongs, step_applies
+
+        session, step = self._window.session, self._window.step
+        assert session is not None
+        findings = session.evaluation.findings
+        if not step_applies(session.rig, step):
+            return ()
+        if step is READY:
+            return tuple(f for f in findings if f.verdict in (Verdict.FAILS, Verdict.TIGHT) or f.accepted)
+        return tuple(f for f in findings if belongs(step, f))
+
+    def _choose(self, row: int) -> None:
+        from wyntaxis.core.steps import steps
+        from wyntaxis.core.worklist import belongs
+
+        if self._window.session is None:
+            return
+        finding = self.entries[row]
+        self._window.session.choose_finding(finding)
+        if not belongs(self._window.step, finding):
+            step = next((s for s in steps() if belongs(s, finding)), self._window.step)
+            self._window.show_step(step.key)
