@@ -78,21 +78,21 @@ def test_the_timeline_tells_devices_and_what_stands_under_the_mouse(night, qtbot
 def test_the_plan_is_drafted_edited_and_undone(night, qtbot):
     sheet, session = night, night.session
     before = session.rig
-    sheet.plan_section.open()
-    sheet.plan_table.selectRow(2)
+    sheet.plan.section.open()
+    sheet.plan.table.selectRow(2)
     assert sheet.timeline.step == 2
     steps = session.rig.plan.steps
-    sheet.move_step(1)
+    sheet.plan.move_step(1)
     assert session.rig.plan.steps[3].do == steps[2].do
     session.undo()
-    sheet.choose_step(2)
-    sheet.add_step()
+    sheet.plan.choose_step(2)
+    sheet.plan.add_step()
     assert session.rig.plan.steps[3].do == "focus"
-    sheet.move_step(0)
+    sheet.plan.move_step(0)
     assert session.rig.plan.steps == steps
-    sheet.plan_table.selectRow(12)
+    sheet.plan.table.selectRow(12)
     session.set_value(("plan", "steps", 12, "limit_s"), 400.0, "Limit")
-    assert texts(sheet.plan_table)[12][3] == "400"
+    assert texts(sheet.plan.table)[12][3] == "400"
     sheet.draft()
     assert all(step.limit_s for step in session.rig.plan.steps if step.do != "wait_dark")
     while session.history.undo_label is not None:
@@ -104,8 +104,8 @@ def test_a_step_is_edited_where_it_stands_in_the_timeline(night, qtbot):
     sheet, session, timeline = night, night.session, night.timeline
     block = dict(timeline.stage_blocks())[12]
     qtbot.mouseClick(timeline, Qt.MouseButton.LeftButton, pos=block.center().toPoint())
-    assert sheet.step_panel.isVisibleTo(sheet)
-    assert "Step 13 of 23: sequence" in {label.text() for label in sheet.step_panel.findChildren(QLabel)}
+    assert sheet.plan.isVisibleTo(sheet)
+    assert "Step 13 of 23: sequence" in {label.text() for label in sheet.plan.findChildren(QLabel)}
     assert "no time limit" in timeline.reported_at(block.center())
     session.set_value(("plan", "steps", 12, "limit_s"), 400.0, "Limit")
     assert session.rig.plan.steps[12].limit_s == 400.0
@@ -126,8 +126,8 @@ def test_a_step_is_edited_where_it_stands_in_the_timeline(night, qtbot):
     session.undo()
     session.undo()
     assert session.rig.plan.steps == before
-    sheet.choose_step(-1)
-    assert not sheet.step_panel.isVisibleTo(sheet)
+    sheet.plan.choose_step(-1)
+    assert not sheet.plan.isVisibleTo(sheet)
 
 
 def test_the_band_draws_the_night_of_the_chosen_fault(night, qtbot):
@@ -147,10 +147,10 @@ def test_a_date_that_is_none_is_refused(night):
 
 
 def test_many_nights_stand_beside_a_drafted_plan(night, qtbot, monkeypatch):
-    monkeypatch.setattr("wyntaxis.desk.sheets.rehearsal.NIGHTS", 30)
-    night.play_many()
-    qtbot.waitUntil(lambda: bool(night.many), timeout=40_000)
-    assert [name for name, _ in night.many] == ["this plan", "a drafted one"]
-    assert night.many[0][1].unsafe_share.value >= night.many[1][1].unsafe_share.value
-    assert night.many_section.isVisibleTo(night)
-    assert "of 30 nights" in night.many_plot.answer.text()
+    monkeypatch.setattr("wyntaxis.desk.sheets.many_nights.NIGHTS", 30)
+    night.many.play()
+    qtbot.waitUntil(lambda: bool(night.many.found), timeout=40_000)
+    assert [name for name, _ in night.many.found] == ["this plan", "a drafted one"]
+    assert night.many.found[0][1].unsafe_share.value >= night.many.found[1][1].unsafe_share.value
+    assert night.many.section.isVisibleTo(night)
+    assert "of 30 nights" in night.many.plot.answer.text()

@@ -6,26 +6,22 @@ import datetime
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.drafted import drafted_steps, drafted_watch
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal, rehearse
 from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightOutcome, grade_of
-from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
-from wyntaxis.core.rehearsal.play import FaultRow, ManyNights
+from wyntaxis.core.rehearsal.play import FaultRow
 from wyntaxis.core.rehearsal.remedy import NightRemedy, remedies, words_of
-from wyntaxis.core.rehearsal.setting import setting_of, sky_of
+from wyntaxis.core.rehearsal.setting import sky_of
 from wyntaxis.core.rig.display import displayed_fields
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+from wyntaxis.core.rig.night_plan import NightWatch
 from wyntaxis.core.steps import REHEARSAL as STEP
 from wyntaxis.core.steps import Step
-from wyntaxis.core.wording import counted, number, short
+from wyntaxis.core.wording import counted, number
 from wyntaxis.desk.background import Job
-from wyntaxis.desk.card import Card
-from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.night_timeline import NightTimeline, clock_words
 from wyntaxis.desk.palette import Palette
@@ -33,13 +29,14 @@ from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.many_nights import ManyNightsSection
+from wyntaxis.desk.sheets.plan_steps import PlanSteps
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
-    from wyntaxis.desk.plots_night import ManyNightsPlot
+    pass
 
 DELAY_MS = 500
-NIGHTS = 1000
 PLAIN = "nothing wrong"
 GRADES = {
     "survived": Verdict.HOLDS,
@@ -48,7 +45,6 @@ GRADES = {
     "unsafe": Verdict.FAILS,
 }
 FAULT_HEADINGS = ("fault", "the night is", "frames\nkept", "hours\nlost", "not safe, or not handled")
-STEP_HEADINGS = ("step", "filter", "frames", "limit\ns", "attempts", "pause\ns", "reconnects", "then")
 NO_PLAN = (
     "The rig has no plan in steps yet: the plan that would be drafted is simulated. Draft it to change it: each "
     "step has a time limit, attempts, a pause between them, and what follows when they run out."
@@ -63,23 +59,20 @@ class RehearsalSheet(StepSheet):
         super().__init__(session, step, palette, ledger="foot")
         self._palette = palette
         self.remedy: NightRemedy | None = None
-        self._place = -1
-        self.many: list[tuple[str, ManyNights]] = []
-        self.job, self.remedy_job, self.many_job = Job(self), Job(self), Job(self)
+        self.plan = PlanSteps(session, palette)
+        self.many = ManyNightsSection(session, palette, self._sky_date)
+        self.job, self.remedy_job = Job(self), Job(self)
         self.job.done.connect(self._played)
         self.remedy_job.done.connect(self._remedy_found)
-        self.many_job.done.connect(self._many_came)
-        for job in (self.job, self.remedy_job, self.many_job):
+        for job in (self.job, self.remedy_job):
             job.failed.connect(session.refused)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self.play)
         self._build_top()
         self._build_faults()
-        self.plan_section = CollapsibleSection("The plan's steps", self._build_plan, self._show_plan)
-        self.add_wide(self.plan_section)
-        self.many_section = CollapsibleSection("Plot: many nights", self._build_many, self._draw_many)
-        self.add_wide(self.many_section)
+        self.add_wide(self.plan.section)
+        self.add_wide(self.many.section)
         self.watch_card = self.add_card(2)
         self.refresh()
 
@@ -90,7 +83,7 @@ class RehearsalSheet(StepSheet):
             "Simulate the night", "Simulate it, and each fault by itself", self.play_now, row
         )
         self.draft_button = push_button("Draft a plan", "Write a sensible plan into the rig", self.draft, row)
-        self.nights_button = push_button("1,000 nights", "Simulate a thousand random nights", self.play_many, row)
+        self.nights_button = push_button("1,000 nights", "Simulate a thousand random nights", self.many.play, row)
         row.addWidget(PlainLabel("night of"))
         self.date = QLineEdit(datetime.datetime.now(datetime.UTC).date().isoformat())
         self.date.setAccessibleName("Date on which the night begins")
@@ -101,13 +94,14 @@ class RehearsalSheet(StepSheet):
         self.state.setWordWrap(True)
         column.addWidget(self.state)
         column.addWidget(JobBar(self.job, "Simulating faults"))
-        column.addWidget(JobBar(self.many_job, "Simulating nights"))
+        column.addWidget(JobBar(self.many.job, "Simulating nights"))
         self.timeline = NightTimeline()
-        self.timeline.step_chosen.connect(self.choose_step)
-        self.timeline.step_moved.connect(self.move_step)
-        self.timeline.step_added.connect(self.add_step)
+        self.timeline.step_chosen.connect(self.plan.choose_step)
+        self.timeline.step_moved.connect(self.plan.move_step)
+        self.timeline.step_added.connect(self.plan.add_step)
+        self.plan.shown.connect(self.timeline.show_step)
         column.addWidget(self.timeline)
-        column.addWidget(self._build_step())
+        column.addWidget(self.plan)
         self.legend = PlainLabel(
             "Choose a step in the plan’s lane to change it. Filled: at work. Hatched: waiting, in red without end; "
             "crosswise: retries. Ticks below: attempts. A bar: "
@@ -192,35 +186,6 @@ class RehearsalSheet(StepSheet):
             Change("Draft the plan of the night", ((("plan", "steps"), steps), (("plan", "watch"), watch)))
         )
 
-    def play_many(self) -> None:
-        """Play a thousand drawn nights with this plan, and with one that would be drafted, in the background."""
-        rig, date = self.session.rig, self._sky_date()
-
-        def work(progress: Progress) -> list[tuple[str, ManyNights]]:
-            own = setting_of(rig, sky_of(rig, date))
-            bare = (
-                rig.plan.model_copy(update={"steps": (), "watch": drafted_watch(rig)}) if rig.plan is not None else None
-            )
-            plans = [("this plan", own)]
-            if bare is not None and (rig.plan is None or rig.plan.watch != bare.watch or rig.plan.steps):
-                plans.append(("a drafted one", setting_of(rig.model_copy(update={"plan": bare}), own.sky)))
-            found = []
-            for index, (name, setting) in enumerate(plans):
-
-                def tell(done: int, of: int, index: int = index) -> None:
-                    progress(done + index * of, of * len(plans))
-
-                found.append((name, many_nights_in_parallel(setting, NIGHTS, 1, tell)))
-            return found
-
-        self.many_job.start(work)
-
-    def _many_came(self, found: list[tuple[str, ManyNights]]) -> None:
-        self.many = found
-        self.many_section.setVisible(True)
-        self.many_section.open()
-        self.many_section.refresh()
-
     # Remedies
 
     @property
@@ -273,120 +238,7 @@ class RehearsalSheet(StepSheet):
         if self.remedy is not None and self.result is not None and self.result.is_of(self.session.rig):
             self.session.apply(self.remedy.change)
 
-    # The plan
-
-    def _build_plan(self) -> QWidget:
-        holder = QWidget()
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.plan_table = TextTable("Steps of the plan", STEP_HEADINGS, left=(0, 1, 6, 7), widest_em=14)
-        self.plan_table.itemSelectionChanged.connect(lambda: self.choose_step(self.plan_table.currentRow()))
-        column.addWidget(self.plan_table)
-        return holder
-
-    def _build_step(self) -> QWidget:
-        """Return the chosen step's card, with what moves it; it stands below the timeline."""
-        self.step_panel = QWidget()
-        column = QVBoxLayout(self.step_panel)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.step_card = Card(3)
-        self.step_card.entered.connect(self.session.set_value)
-        self.step_card.refused.connect(self.session.refused)
-        column.addWidget(self.step_card)
-        row = FlowRow()
-        for text, tip, work in (
-            ("Earlier", "Move the step before the one ahead of it (Alt+Left)", lambda: self.move_step(-1)),
-            ("Later", "Move the step behind the next one (Alt+Right)", lambda: self.move_step(1)),
-            ("Add a step", "Put a step in behind it (Insert)", self.add_step),
-            ("Take out", "Take the step out of the plan (Delete)", lambda: self.move_step(0)),
-            ("Done", "Choose no step", lambda: self.choose_step(-1)),
-        ):
-            push_button(text, tip, work, row)
-        column.addLayout(row)
-        self.step_panel.hide()
-        return self.step_panel
-
-    def choose_step(self, place: int) -> None:
-        """Choose a step of the plan, in the timeline and in the table; none for -1."""
-        if place >= 0 and not self._steps():
-            self.session.refused.emit("Draft a plan first: the simulated steps are those that would be drafted")
-            return
-        self._place = place if place < len(self._steps()) else -1
-        self._show_step()
-
-    def _steps(self) -> tuple[NightStep, ...]:
-        plan = self.session.rig.plan
-        return plan.steps if plan is not None else ()
-
-    def _show_plan(self) -> None:
-        rows = [
-            [
-                step.do.replace("_", " "),
-                step.filter or "–",
-                str(step.frames) if step.frames is not None else "–",
-                short(step.limit_s) if step.limit_s is not None else "none",
-                str(step.attempts),
-                short(step.pause_s) if step.pause_s else "–",
-                "yes" if step.reconnect else "no",
-                step.then.replace("_", " "),
-            ]
-            for step in self._steps()
-        ]
-        self.plan_table.blockSignals(True)
-        self.plan_table.show_rows(rows, palette=self._palette)
-        self.plan_table.blockSignals(False)
-
-    def _show_step(self) -> None:
-        """Show the chosen step wherever it stands."""
-        place, steps = self._place, self._steps()
-        self.timeline.show_step(place)
-        if self.plan_section.opened:
-            self.plan_table.blockSignals(True)
-            self.plan_table.setCurrentCell(place, 0)
-            self.plan_table.blockSignals(False)
-        self.step_panel.setVisible(0 <= place < len(steps))
-        if 0 <= place < len(steps):
-            title = f"Step {place + 1} of {len(steps)}: {steps[place].do.replace('_', ' ')}"
-            base = ("plan", "steps", place)
-            self.step_card.show_object(title, base, displayed_fields(NightStep, steps[place]), self.session.rig)
-
-    def _change_steps(self, steps: list[NightStep], label: str) -> None:
-        entries = [step.model_dump(mode="json", exclude_unset=True) for step in steps]
-        self.session.set_value(("plan", "steps"), entries or None, label)
-
-    def add_step(self) -> None:
-        """Put a step in behind the chosen one."""
-        steps, place = list(self._steps()), self._place
-        at = place + 1 if 0 <= place < len(steps) else len(steps)
-        if not steps:
-            self.session.refused.emit("draft a plan first: then steps can be put in")
-            return
-        steps.insert(at, NightStep(do="focus", limit_s=900.0, attempts=2))
-        self._place = at
-        self._change_steps(steps, "Add a step")
-
-    def move_step(self, by: int) -> None:
-        """Move the chosen step, or take it out where it is moved by 0."""
-        steps, place = list(self._steps()), self._place
-        if not 0 <= place < len(steps) or not 0 <= place + by < len(steps):
-            return
-        step = steps.pop(place)
-        if by:
-            steps.insert(place + by, step)
-        self._place = min(place + by, len(steps) - 1)
-        self._change_steps(steps, "Move a step" if by else "Take a step out")
-
     # Showing
-
-    def _build_many(self) -> QWidget:
-        from wyntaxis.desk.plots_night import ManyNightsPlot
-
-        self.many_plot: ManyNightsPlot = ManyNightsPlot()
-        self.many_plot.refused.connect(self.session.refused)
-        return self.many_plot
-
-    def _draw_many(self) -> None:
-        self.many_plot.show_plans(self.many, self._palette)
 
     def _chose(self) -> None:
         result, row = self.result, self.chosen
@@ -414,11 +266,8 @@ class RehearsalSheet(StepSheet):
         self._show_faults(result)
         for button in (self.play_button, self.nights_button):
             button.setEnabled(not self.job.running)
-        self.plan_section.setVisible(bool(steps))
-        self.plan_section.refresh()
-        self._place = min(self._place, len(steps) - 1)
-        self._show_step()
-        self.many_section.setVisible(bool(self.many))
+        self.plan.refresh()
+        self.many.refresh()
         self.watch_card.setVisible(rig.plan is not None)
         self.watch_card.show_object("Who watches over the night", ("plan", "watch"), displayed_fields(NightWatch), rig)
 
@@ -445,7 +294,7 @@ class RehearsalSheet(StepSheet):
         counts = ", ".join(f"{graded.count(grade)} {grade}" for grade in GRADES if grade in graded)
         good, night = result.good, result.setting.sky.date or "the plan’s hours"
         kept = f"{grade_of(good)}, {good.frames_kept} of {good.frames_planned} frames kept"
-        return f"{text}Night of {night}: with nothing wrong {kept}. {len(graded)} faults simulated: {counts}."
+        return f"{text}Night of {night}: without a fault {kept}. {len(graded)} faults simulated: {counts}."
 
     def fit_to_font(self) -> None:
         """Give the date the room that it takes in the text size in use."""
@@ -456,6 +305,8 @@ class RehearsalSheet(StepSheet):
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
         self._palette = palette
+        self.plan.set_palette(palette)
+        self.many.set_palette(palette)
         self.refresh()
 
 
