@@ -78,7 +78,7 @@ class FindingEntry(Entry):
 
     def about(self, key: str) -> tuple[str, str]:
         own = registry.declared(key)
-        condition = f"; a condition of the night: {own.condition.title}" if own.condition else ""
+        condition = f"; a condition of the night: {own.proves.condition.title}" if own.proves is not None else ""
         return key, f"{question_of(key)} Told at {own.step.title}{condition}.".strip()
 
 

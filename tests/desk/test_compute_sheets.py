@@ -27,7 +27,7 @@ def type_into(field, text):
 
 def test_a_name_lays_the_frame_on_an_object_and_undo_takes_it_back(window, footprint):
     before = window.session.rig.framing
-    type_into(footprint.center, "ngc 7640")
+    type_into(footprint.framing.center, "ngc 7640")
     framing = window.session.rig.framing
     assert (framing.name, framing.position_angle_deg) == ("NGC 7640", before.position_angle_deg)
     assert "NGC 7640" in footprint.words.text()
@@ -35,17 +35,17 @@ def test_a_name_lays_the_frame_on_an_object_and_undo_takes_it_back(window, footp
     assert footprint.objects.item(0, 0).text() == "NGC 7640"
     window.session.undo()
     assert window.session.rig.framing == before
-    type_into(footprint.center, "somewhere nice")
+    type_into(footprint.framing.center, "somewhere nice")
     assert "is no pair of coordinates" in window.notice.text.text()
-    type_into(footprint.center, "10 41 -5")
+    type_into(footprint.framing.center, "10 41 -5")
     assert "no pair" in window.notice.text.text()
-    type_into(footprint.center, "12 30 0 -5 30 0")
+    type_into(footprint.framing.center, "12 30 0 -5 30 0")
     assert (window.session.rig.framing.ra_deg, window.session.rig.framing.dec_deg) == (187.5, -5.5)
 
 
 def test_a_large_object_asks_for_panels(window, footprint):
-    type_into(footprint.center, "IC 5068")
-    type_into(footprint.overlap, "20")
+    type_into(footprint.framing.center, "IC 5068")
+    type_into(footprint.framing.overlap, "20")
     assert window.session.rig.framing.overlap == 0.2
     assert "fits on one frame" in footprint.words.text()
     window.session.set_value(("train", 4, "sensor", "width_px"), 600, "Crop")
@@ -91,7 +91,7 @@ def test_each_variant_keeps_its_own_angle(window, footprint):
     session = window.session
     own = session.rig.framing.position_angle_deg
     session.show_variant("Tarnfell triplet, native")
-    type_into(footprint.angle, "75")
+    type_into(footprint.framing.angle, "75")
     assert session.rig.framing.position_angle_deg == 75
     session.show_variant(None)
     assert session.rig.framing.position_angle_deg == own

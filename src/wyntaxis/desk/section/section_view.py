@@ -26,6 +26,7 @@ from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.plain_widgets import tip
 from wyntaxis.desk.section.chain import length_text
 from wyntaxis.desk.section.picture import SectionPicture
+from wyntaxis.desk.section.places import drop_place
 
 if TYPE_CHECKING:
     from wyntaxis.desk.session import Session
@@ -82,6 +83,7 @@ class SectionView(SectionPicture):
         self.next_menu: QMenu | None = None
         self.setAccessibleName("Section of the light path")
         self.setToolTipDuration(8000)
+        self.painted.connect(self._place_editor)
 
     def show_session(self, session: Session) -> None:
         """Show another rig."""
@@ -129,9 +131,6 @@ class SectionView(SectionPicture):
         self._place_editor()
         editor.show()
         editor.setFocus()
-
-    def _painted(self) -> None:
-        self._place_editor()
 
     def _place_editor(self) -> None:
         """Keep the editor at its part's dimension, wherever that is drawn now."""
@@ -307,7 +306,7 @@ class SectionView(SectionPicture):
 
     def dragMoveEvent(self, a0: QDragMoveEvent | None) -> None:
         if a0 is not None:
-            self._drop = self.drop_place(a0.position())
+            self._drop = drop_place(self.drawn, self.view(), a0.position())
             a0.acceptProposedAction()
             self.update()
 
@@ -321,7 +320,7 @@ class SectionView(SectionPicture):
         data = a0.mimeData() if a0 is not None else None
         if a0 is None or data is None:
             return
-        path, index = self.drop_place(a0.position())
+        path, index = drop_place(self.drawn, self.view(), a0.position())
         for mime, signal in ((SHELF_MIME, self.shelf_part_dropped), (PART_MIME, self.part_dropped)):
             if data.hasFormat(mime):
                 signal.emit(bytes(data.data(mime).data()).decode("utf-8", "replace"), path, index)

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QVBoxLayout,
@@ -26,14 +25,13 @@ from wyntaxis.core.rig import store
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.sky import objects as catalogue
-from wyntaxis.core.sky.coordinates import coordinates_text, parse_coordinates, separation_deg
+from wyntaxis.core.sky.coordinates import coordinates_text, separation_deg
 from wyntaxis.core.sky.footprint import DEFAULT_OVERLAP, Footprint, angle_caveat
 from wyntaxis.core.sky.objects import SkyObject
 from wyntaxis.core.steps import FOOTPRINT, Step
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.collapsible_section import CollapsibleSection
-from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plain_widgets import PlainLabel, list_item
@@ -41,6 +39,7 @@ from wyntaxis.desk.rig_files import RIG_FILTER
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.footprint_export import FootprintExport
+from wyntaxis.desk.sheets.framing_fields import FramingFields
 from wyntaxis.desk.sky_patch import SkyPatch
 from wyntaxis.desk.tables import TextTable
 
@@ -72,10 +71,11 @@ class FootprintSheet(StepSheet):
         self._row.setSpacing(12)
         self.patch = SkyPatch()
         self.export = FootprintExport(session, self.patch)
+        self.framing = FramingFields(session)
         self.patch.palette_in_use = palette
         self.patch.moved.connect(self._moved)
         self.patch.entered.connect(self._entered)
-        self.patch.target_chosen.connect(self.choose_target)
+        self.patch.target_chosen.connect(self.framing.choose_target)
         self._row.addWidget(self.patch, 1, Qt.AlignmentFlag.AlignTop)
         self._side = self._build_side()
         self._row.addWidget(self._side)
@@ -87,7 +87,7 @@ class FootprintSheet(StepSheet):
             stretch=1,
         )
         self.objects.most_rows = 6
-        self.objects.cellDoubleClicked.connect(lambda row, _column: self.choose_target(self._listed[row][0]))
+        self.objects.cellDoubleClicked.connect(lambda row, _column: self.framing.choose_target(self._listed[row][0]))
         self.add_below(self.objects)
         self._listed: list[tuple[SkyObject, float]] = []
         self.night_section = CollapsibleSection("Horizon and night path", self._build_night, self._refresh_night)
@@ -108,28 +108,7 @@ class FootprintSheet(StepSheet):
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
-        grid = QGridLayout()
-        grid.setVerticalSpacing(4)
-        self.center = QLineEdit()
-        self.center.setPlaceholderText("NGC 7243, or 22 15 09 +49 54")
-        self.angle, self.overlap = QLineEdit(), QLineEdit()
-        names = ("Centre or object, J2000", "Position angle, °", "Overlap of panels, %")
-        for index, (name, field) in enumerate(zip(names, (self.center, self.angle, self.overlap), strict=True)):
-            label = PlainLabel(name)
-            label.setBuddy(field)
-            field.setAccessibleName(name)
-            if index == 0:
-                grid.addWidget(label, 0, 0, 1, 2)
-                grid.addWidget(field, 1, 0, 1, 2)
-            else:
-                field.setAlignment(Qt.AlignmentFlag.AlignRight)
-                grid.addWidget(label, index + 1, 0)
-                grid.addWidget(field, index + 1, 1)
-        self.center.returnPressed.connect(self.enter_center)
-        self.center.editingFinished.connect(self.enter_center)
-        self.angle.editingFinished.connect(self.enter_angle)
-        self.overlap.editingFinished.connect(self.enter_overlap)
-        column.addLayout(grid)
+        column.addWidget(self.framing)
         self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -245,10 +224,7 @@ class FootprintSheet(StepSheet):
             footprint(self.session.evaluation, center, framing.position_angle_deg) if framing and center else None
         )
         view.target = self._target()
-        self._show_text(self.center, "" if framing is None else framing.name or coordinates_text(*center or (0, 0)))
-        self._show_text(self.angle, "" if framing is None else short(framing.position_angle_deg, 2))
-        overlap = DEFAULT_OVERLAP if framing is None or framing.overlap is None else framing.overlap
-        self._show_text(self.overlap, short(100 * overlap, 1))
+        self.framing.refresh()
         self._lay_over()
         look = (center, self.session.variant)
         if view.frame is not None and look != self._looked_at:
@@ -257,11 +233,6 @@ class FootprintSheet(StepSheet):
                 view.look_at_frame()
             self._looked_at = look
         self._moved()
-
-    def _show_text(self, field: QLineEdit, text: str) -> None:
-        if not field.hasFocus() or not field.isModified():
-            field.setText(text)
-            field.setCursorPosition(0)
 
     def _target(self) -> SkyObject | None:
         framing = self.session.rig.framing
@@ -378,61 +349,6 @@ class FootprintSheet(StepSheet):
             value |= {key: item for key, item in kept.items() if item is not None}
         self.session.apply(Change.of(label, ("framing",), value))
         self.refresh()
-
-    def _frame_on(self, label: str, **changes: object) -> None:
-        framing = self.session.rig.framing
-        value = framing.model_dump(mode="json", exclude_unset=True) if framing else {"ra_deg": 0.0, "dec_deg": 0.0}
-        value |= changes
-        value = {key: item for key, item in value.items() if item is not None}
-        self.session.apply(Change.of(label, ("framing",), value))
-
-    def choose_target(self, target: SkyObject) -> None:
-        """Lay the frame on an object."""
-        self._frame_on(
-            "Frame an object", name=target.label, ra_deg=round(target.ra_deg, 6), dec_deg=round(target.dec_deg, 6)
-        )
-
-    def enter_center(self) -> None:
-        """Take the centre that is typed: an object's name, or coordinates."""
-        if not self.center.isModified():
-            return
-        self.center.setModified(False)
-        text = self.center.text().strip()
-        if not text:
-            self.session.apply(Change.of("Take the framing out", ("framing",), None))
-            return
-        target = catalogue.find_object(text)
-        if target is not None:
-            self.choose_target(target)
-            return
-        try:
-            ra, dec = parse_coordinates(text)
-        except ValueError as error:
-            self.session.refused.emit(f"{error}, or name a catalogued object")
-            return
-        self._frame_on("Move the frame", name=None, ra_deg=round(ra, 6), dec_deg=round(dec, 6))
-
-    def enter_angle(self) -> None:
-        """Take the position angle that is typed."""
-        value = self._typed(self.angle, "°")
-        if value is not None and self.session.rig.framing is not None:
-            self._frame_on("Turn the frame", position_angle_deg=value % 360)
-
-    def enter_overlap(self) -> None:
-        """Take the overlap that is typed, in %."""
-        value = self._typed(self.overlap, "%")
-        if value is not None and self.session.rig.framing is not None:
-            self._frame_on("Change the overlap", overlap=value / 100)
-
-    def _typed(self, field: QLineEdit, unit: str) -> float | None:
-        if not field.isModified():
-            return None
-        field.setModified(False)
-        try:
-            return parse_number(field.text(), unit)
-        except ValueError as error:
-            self.session.refused.emit(str(error))
-            return None
 
     # Other trains
 
