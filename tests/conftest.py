@@ -28,6 +28,8 @@ def seeds(pytestconfig):
     )
 
 
+SLOW_TESTS = Path(__file__).parent / "slow_tests.txt"
+"""Made from ``pytest --durations=0``: one test a line, without its parameters."""
 EXAMPLE = json.loads((Path(__file__).parent / "example.rig.json").read_text("utf-8"))
 
 
@@ -47,8 +49,13 @@ def example_file(tmp_path, example):
 def pytest_collection_modifyitems(config, items):
     """Leave the further cases of laws out, unless all are asked for, and let slow tests begin first.
 
-    What is left for the end is short, so that both workers end together.
+    What is left for the end is short, so that both workers end together. Tests that were measured to take over an
+    eighth of a second are slow, too, whatever their marks: ``make test-fast`` leaves them out.
     """
+    measured = set(SLOW_TESTS.read_text("utf-8").split())
+    for item in items:
+        if item.nodeid.partition("[")[0] in measured:
+            item.add_marker("slow")
     if not config.getoption("--thorough"):
         left = [item for item in items if item.get_closest_marker("thorough") is not None]
         config.hook.pytest_deselected(items=left)
