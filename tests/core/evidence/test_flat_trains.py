@@ -123,4 +123,4 @@ def test_a_shadow_wider_by_the_exit_pupil_is_no_farther(tmp_path):
     assert known.distance_mm.value == pytest.approx(12.0, rel=0.02)
     (unknown,) = measured(sets, optics).dust
     assert unknown.distance_mm.value == pytest.approx(13.64, rel=0.02)
-    assert abs(unknown.distance_mm.value - 12.0) < 2.5 * unknown.distance_mm.standard, "nobody told where the pupil is"
+    assert abs(unknown.distance_mm.value - 12.0) < 2.5 * unknown.distance_mm.standard, "the pupil's distance is unknown"

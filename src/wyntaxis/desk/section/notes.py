@@ -110,7 +110,7 @@ def draw_drop(sheet: DraftingPainter, section: Section, view: View, drop: tuple[
 
 
 def _doubt(row: Quantity) -> str:
-    """Return the question mark behind a number that rests on what nobody gave."""
+    """Return a question mark for a number that depends on an assumed value."""
     return " ?" if row.assumed else ""
 
 

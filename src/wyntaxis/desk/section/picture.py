@@ -56,7 +56,7 @@ def _small(widget: QWidget) -> QFont:
 
 
 def _empty_picture(widget: QWidget, kept: tuple[object, QPixmap] | None) -> QPixmap:
-    """Return what is drawn onto: the picture of before, where it has the size, for memory is dear to get anew."""
+    """Return the picture to draw onto: the last one where it has the size, for allocating another is slow."""
     ratio = widget.devicePixelRatioF()
     size = widget.size() * ratio
     if kept is not None and kept[1].size() == size:

@@ -294,7 +294,7 @@ class RehearsalSheet(StepSheet):
         counts = ", ".join(f"{graded.count(grade)} {grade}" for grade in GRADES if grade in graded)
         good, night = result.good, result.setting.sky.date or "the plan’s hours"
         kept = f"{grade_of(good)}, {good.frames_kept} of {good.frames_planned} frames kept"
-        return f"{text}Night of {night}: without a fault {kept}. {len(graded)} faults simulated: {counts}."
+        return f"{text}Night of {night}: without a fault: {kept}. {len(graded)} faults simulated: {counts}."
 
     def fit_to_font(self) -> None:
         """Give the date the room that it takes in the text size in use."""

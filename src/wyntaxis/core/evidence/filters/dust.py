@@ -35,7 +35,7 @@ ENOUGH = 50_000
 """A scatter is taken of so many px where there are more."""
 MAX_MOTES = 60
 LEFT_SHARES = (0.12, 0.2, 0.3, 0.4, 0.4)
-"""So often are shadows looked for, each time on a light that was fitted anew with those found before taken out. A ring
+"""One search for shadows each, on a light that is fitted again with the shadows found before taken out. A ring
 may leave such a share of its window's variance, beside what noise makes: the plainest first, for what stands alone is
 told from what overlaps only once the plain ones are out of the way.
 """

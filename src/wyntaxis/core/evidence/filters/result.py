@@ -28,7 +28,7 @@ TILES = 40
 SAME_PLACE_SHARE = 0.15
 """Two filters' shadows within this share of their width, and as wide to it, are of one grain."""
 NEAREST_PUPIL_MM = 150.0
-"""An exit pupil that nobody told lies anywhere from here on."""
+"""An exit pupil whose distance is unknown lies at this distance or farther."""
 
 
 @dataclass(frozen=True)
