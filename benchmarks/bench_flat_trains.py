@@ -1,7 +1,7 @@
 """Flats drawn from the geometry of trains: shift, dust, corner and old flats, each against what was planted.
 
 Each seed is a train with none, mild or strong vignetting by a real opening off the axis, a panel's gradient, px of
-their own response, ten grains on window, filter and corrector, and a wheel that stops 0, 0.3, 1 or 3 px off; and a
+their own response, ten or eleven grains on four surfaces, and a wheel that stops 0, 0.3, 1 or 3 px off; and a
 second night on which nothing, the panel, a grain or the camera's angle changed. ``SEEDS`` sets how many.
 """
 
@@ -26,11 +26,15 @@ from wyntaxis.simulators.flat_train import START, FlatTrain, Grain, Opening
 SEEDS = int(os.environ.get("SEEDS", "100"))
 WIDTH, HEIGHT, PIXEL_UM, RATIO, PUPIL_MM = 900, 600, 8.0, 7.0, 400.0
 WINDOW_MM, FILTER_MM, CORRECTOR_MM = 2.0, 7.0, 12.0
+WIDE_MM, WIDE_DEPTH = 18.0, 0.015
+"""In every fourth train a grain shades more than half the frame's short side, near the middle of the light."""
 SURFACES = (
     DustSurface("window", "window", WINDOW_MM - 0.5, WINDOW_MM + 0.5),
     DustSurface("filter", "filter", FILTER_MM - 1.5, FILTER_MM + 1.5, True),
     DustSurface("corrector", "corrector", CORRECTOR_MM - 1.2, CORRECTOR_MM + 1.2),
+    DustSurface("reducer", "reducer", WIDE_MM - 1.5, WIDE_MM + 1.5),
 )
+PARTS = {WINDOW_MM: "window", FILTER_MM: "filter", CORRECTOR_MM: "corrector", WIDE_MM: "reducer"}
 STOPS_PX = (0.0, 0.3, 1.0, 3.0)
 LEAST_DEPTH = 0.005
 NIGHTS = ("same", "panel", "new grain", "turned")
@@ -40,6 +44,7 @@ LIMITS = {
     "none invented": 0.98,
     "dust found": 0.90,
     "dust on the right part": 0.95,
+    "shadows that are dust's": 0.98,
     "corner within 1 %": 0.90,
     "old flats judged rightly": 0.98,
 }
@@ -67,6 +72,10 @@ def drawn(seed: int) -> tuple[FlatTrain, tuple[float, float], dict[Grain, float]
                 if all(math.dist(place, (g.x_mm, g.y_mm)) > 0.6 * (beam + g.distance_mm / RATIO) for g in grains):
                     break
             grains[Grain(*place, distance, beam * math.sqrt(depth * (1 - obstruction**2)), name)] = depth
+    if seed % 4 == 1:
+        place = (rng.uniform(-0.8, 0.8), rng.uniform(-0.8, 0.8))
+        size = WIDE_MM / RATIO * math.sqrt(WIDE_DEPTH * (1 - obstruction**2))
+        grains[Grain(*place, WIDE_MM, size)] = WIDE_DEPTH
     stop, turn = STOPS_PX[seed // 3 % 4], rng.uniform(0, 2 * math.pi)
     train = FlatTrain(
         WIDTH,
@@ -133,18 +142,21 @@ def one_seed(seed: int) -> Counter[tuple[str, bool]]:
         ] += 1
     if length == 0:
         held["none invented", verdict not in ("tight", "fails")] += 1
+    of_dust = []
     for grain, depth in grains.items():
-        if depth < LEAST_DEPTH:
-            continue
         x, y = ((side - 1) / 2 + at * 1000 / PIXEL_UM for side, at in ((WIDTH, grain.x_mm), (HEIGHT, grain.y_mm)))
         across = grain.distance_mm / RATIO / (1 - grain.distance_mm / PUPIL_MM) * 1000 / PIXEL_UM
         near = [d for d in first.dust if math.hypot(d.shadow.x - x, d.shadow.y - y) < 0.25 * across]
         near = [d for d in near if 0.6 < d.shadow.outer_px.value / across < 1.6]
+        of_dust += near
+        if depth < LEAST_DEPTH:
+            continue
         held["dust found", bool(near)] += 1
         if near:
-            part = {WINDOW_MM: "window", FILTER_MM: "filter", CORRECTOR_MM: "corrector"}[grain.distance_mm]
             surfaces = [d.surface.part_id for d in near if d.surface is not None]
-            held["dust on the right part", part in surfaces] += 1
+            held["dust on the right part", PARTS[grain.distance_mm] in surfaces] += 1
+    for dust in first.dust:
+        held["shadows that are dust's", dust in of_dust] += 1
     light = replace(train, grains=()).light("L")
     corner = float(light[[0, 0, -1, -1], [0, -1, 0, -1]].mean() / light[HEIGHT // 2, WIDTH // 2])
     level = next(level for level in first.levels if level.flats.filter == "L")

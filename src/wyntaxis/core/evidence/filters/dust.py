@@ -17,6 +17,7 @@ from wyntaxis.core.evidence.filters.smooth_light import (
     cell_means,
     smooth_light,
 )
+from wyntaxis.core.evidence.filters.together import Together, fitted_together, with_one_more
 from wyntaxis.core.evidence.measured import Estimate
 
 COARSE_PX = 800
@@ -30,8 +31,8 @@ may leave such a share of its window's variance, beside what noise makes: the pl
 told from what overlaps only once the plain ones are out of the way.
 """
 LEFT_SHARE = 0.6
-MAX_FAILED = 12
-"""A search ends when so many dips in a row were no shadows."""
+MAX_FAILED, MAX_MISSED = 12, 6
+"""A search ends when so many dips in a row were no shadows; so many wide ones are looked for that it missed."""
 MODEL_SHARE = 0.015
 """What a grain's own size leaves uncertain of the beam's diameter, as a share."""
 
@@ -125,7 +126,8 @@ def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
         Shadows in px of the frame.
     """
     by = max(1, round(max(plane.shape) / COARSE_PX))
-    smooth, rings = _settled(cell_means(plane, by), obstruction)
+    found = _settled(cell_means(plane, by), obstruction)
+    smooth, rings = found.smooth, found.rings
     if by > 1:
         # Only what is too small for the coarser plane is looked for on the whole one.
         smooth = replace(smooth, shape=(int(plane.shape[0]), int(plane.shape[1])))
@@ -152,17 +154,36 @@ def shadows_of(plane: Plane, binned: int, obstruction: float = 0.0) -> tuple[Sha
     return light_of(plane, binned, obstruction).shadows
 
 
-def _settled(plane: Plane, obstruction: float) -> tuple[SmoothLight, list[Ring]]:
-    """Return light and rings of a plane, by turns: what moves between the two settles within a few rounds."""
+def _settled(plane: Plane, obstruction: float) -> Together:
+    """Return light and rings of a plane: found by turns, then fitted together.
+
+    A wide shadow near the light's own middle and a profile that dips there are told apart only by what is left. So
+    where more is left in some places than cells scatter, one wide ring more is tried, and the search goes on with it.
+    """
+    found = _by_turns(plane, obstruction, None)
+    for _ in range(MAX_MISSED):
+        more = found
+        while more.is_structured and (one_more := with_one_more(plane, more, obstruction)) is not None:
+            more = one_more
+        if more is found or (again := _by_turns(plane, obstruction, more)).information >= found.information:
+            break
+        found = again
+    return found
+
+
+def _by_turns(plane: Plane, obstruction: float, known: Together | None) -> Together:
+    """Return light and rings, each found with the other taken out: what moves between them settles within rounds."""
     whole = np.log(plane)
-    smooth = smooth_light(plane, order=LOW_ORDER)
-    rings: list[Ring] = []
+    smooth = smooth_light(plane, order=LOW_ORDER) if known is None else known.smooth
+    rings: list[Ring] = [] if known is None else known.rings
     failed: list[tuple[Dip, float]] = []
     for search, most_left in enumerate(LEFT_SHARES):
         detail = whole - smooth.on_plane()
         for ring in rings:
             put(detail, ring, 1.0)
-        rings = [again for ring in rings if (again := _refined(detail, ring, most_left)) is not None]
+        if known is None or search:
+            share = most_left if known is None else LEFT_SHARES[-1]
+            rings = [again for ring in rings if (again := _refined(detail, ring, share)) is not None]
         before = len(rings)
         limits = Limits(most_left, SMALLEST_PX if search > 2 else WIDE_PX, LARGEST_SHARE * min(plane.shape))
         rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, limits, failed)])
@@ -172,7 +193,10 @@ def _settled(plane: Plane, obstruction: float) -> tuple[SmoothLight, list[Ring]]
         for ring in rings:
             put(taken, ring, 1.0)
         smooth = smooth_light(plane, taken, order=FULL_ORDER if search > 1 else LOW_ORDER)
-    return smooth, rings
+        if rings:
+            together = fitted_together(plane, smooth, rings)
+            smooth, rings = together.smooth, together.rings
+    return fitted_together(plane, smooth, rings)
 
 
 def _searched(detail: Plane, obstruction: float, limits: Limits, failed: list[tuple[Dip, float]]) -> list[Ring]:

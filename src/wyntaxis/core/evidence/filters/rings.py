@@ -20,6 +20,8 @@ SEEN = 6.0
 """A shadow is so many times as deep as white noise makes the mean over it."""
 LEAST_SOFT_PX, LEAST_INNER, LEAST_BRIGHT = 0.3, 0.02, 0.15
 """An edge is at least so soft in px; a bright middle below this share of the radius is none."""
+LEAST_SOFT, MOST_SOFT, MOST_INNER = 0.02, 0.6, 0.75
+"""Between these shares of its radius lie a ring's softness and its bright middle."""
 SURE = 4.0
 STEPS, TURN, LEAST_GAIN = 24, 2.5, 1e-4
 """A fit takes so many steps at the most, weighs down what lies beyond so many scatters, and ends when it gains less."""
@@ -60,9 +62,9 @@ def fitted(
         start = [dip.x, dip.y, wide / 2, 0.15, max(inner, 0.1), depth, 0.0, 0.0, 0.0]
         if near is not None:
             start[2:6] = [near.radius, max(near.soft, 0.021), max(near.inner, 0.01), near.depth]
-        bright = (max(inner - 0.02, 0.0), inner + 0.02) if inner > LEAST_BRIGHT else (0.0, 0.75)
-        low = [dip.x - 0.6 * wide, dip.y - 0.6 * wide, 0.25 * wide, 0.02, bright[0], 0.0, -1, -1, -1]
-        high = [dip.x + 0.6 * wide, dip.y + 0.6 * wide, 0.95 * wide, 0.6, bright[1], 1.0, 1, 1, 1]
+        bright = (max(inner - 0.02, 0.0), inner + 0.02) if inner > LEAST_BRIGHT else (0.0, MOST_INNER)
+        low = [dip.x - 0.6 * wide, dip.y - 0.6 * wide, 0.25 * wide, LEAST_SOFT, bright[0], 0.0, -1, -1, -1]
+        high = [dip.x + 0.6 * wide, dip.y + 0.6 * wide, 0.95 * wide, MOST_SOFT, bright[1], 1.0, 1, 1, 1]
         found = _descended(np.array(start), (np.array(low), np.array(high)), cut, noise)
         # What noise leaves is no fault of a ring: small and faint shadows are mostly noise.
         left = max(found.left - noise**2, 0.0)

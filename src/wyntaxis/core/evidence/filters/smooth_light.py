@@ -9,7 +9,7 @@ distance about a fitted middle, and a polynomial of low order for a panel's grad
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +34,8 @@ dust.
 """
 STIFF = 0.01
 """How much a bend of the profile costs against the cells' own scatter: pieces that no cell holds follow their ends."""
+LEVEL = 1e-3
+"""A term that the profile can stand for goes to the profile: it costs so little."""
 
 
 @dataclass(frozen=True)
@@ -73,6 +75,33 @@ class SmoothLight:
         return np.asarray(found)
 
     @property
+    def numbers(self) -> Plane:
+        """The profile, the polynomial's terms and the middle in one row, as :meth:`slopes` orders them."""
+        return np.concatenate([self.profile, self.terms, self.centre])
+
+    def with_numbers(self, numbers: Plane) -> SmoothLight:
+        """Return the light with other numbers."""
+        end = PIECES + 1 + len(_TERMS)
+        centre = (float(numbers[end]), float(numbers[end + 1]))
+        return replace(self, profile=numbers[: PIECES + 1], terms=numbers[PIECES + 1 : end], centre=centre)
+
+    def slopes(self, x: Plane, y: Plane) -> Plane:
+        """Return the derivatives of :meth:`at` by the numbers, a row for each place and a column for each number."""
+        off_x, off_y = x - self.centre[0], y - self.centre[1]
+        radius = np.hypot(off_x, off_y)
+        along = np.minimum(radius / self.radii[-1], 1.0) * PIECES
+        piece = np.minimum(along.astype(np.int64), PIECES - 1)
+        steep = (self.profile[piece + 1] - self.profile[piece]) / (self.radii[1] - self.radii[0])
+        away = np.maximum(radius, 1e-6)
+        places = np.arange(x.size)
+        found = np.zeros((x.size, PIECES + 1 + len(_TERMS) + 2))
+        found[places, piece], found[places, piece + 1] = 1 - (along - piece), along - piece
+        for place, term in enumerate(_TERMS):
+            found[:, PIECES + 1 + place] = _value(term, x, y)
+        found[:, -2], found[:, -1] = -steep * off_x / away, -steep * off_y / away
+        return found
+
+    @property
     def corner_share(self) -> float:
         """The light of the outermost px of the four corners, in the mean, as a share of the middle's."""
         rows, columns = self.shape
@@ -93,6 +122,36 @@ class SmoothLight:
         return float(self.profile[0] - self.profile.min()) > MIN_PROFILE_FALL
 
 
+@dataclass(frozen=True)
+class Cells:
+    """A plane's means over squares of ``by`` px: their middles as shares of half the diagonal, and in px of the plane.
+
+    What is cut off at the right and the upper edge is less than a cell.
+    """
+
+    shape: tuple[int, int]
+    by: int
+
+    @classmethod
+    def of(cls, plane: Plane) -> Cells:
+        """Return the cells of a plane."""
+        return cls((int(plane.shape[0]), int(plane.shape[1])), max(1, min(plane.shape) // COARSE_CELLS))
+
+    @property
+    def places_px(self) -> tuple[Plane, Plane]:
+        """The x and y of their middles, in px of the plane."""
+        rows, columns = (side // self.by for side in self.shape)
+        down, across = np.mgrid[0:rows, 0:columns].astype(np.float64)
+        return across * self.by + (self.by - 1) / 2, down * self.by + (self.by - 1) / 2
+
+    @property
+    def places(self) -> tuple[Plane, Plane]:
+        """The same from the frame's middle, as shares of half the diagonal."""
+        half = math.hypot(*self.shape) / 2
+        x, y = self.places_px
+        return (x - (self.shape[1] - 1) / 2) / half, (y - (self.shape[0] - 1) / 2) / half
+
+
 def smooth_light(plane: Plane, taken: Plane | None = None, order: int = FULL_ORDER) -> SmoothLight:
     """Return the light of a flat without its dust.
 
@@ -111,17 +170,12 @@ def smooth_light(plane: Plane, taken: Plane | None = None, order: int = FULL_ORD
     SmoothLight
         Its scatter tells how well the model follows.
     """
-    by = max(1, min(plane.shape) // COARSE_CELLS)
-    values = np.log(cell_means(plane, by))
+    cells = Cells.of(plane)
+    values = np.log(cell_means(plane, cells.by))
     if taken is not None:
-        values = values + cell_means(taken, by)
-    rows, columns = values.shape
-    half = math.hypot(*plane.shape) / 2
-    # The middles of cells; what is cut off at the right and the upper edge is less than a cell.
-    x = (np.arange(columns) * by + (by - 1) / 2 - (plane.shape[1] - 1) / 2) / half
-    y = (np.arange(rows) * by + (by - 1) / 2 - (plane.shape[0] - 1) / 2) / half
-    across, up = np.meshgrid(x, y)
-    fit = _Fit(across.ravel(), up.ravel(), values.ravel(), is_clean=taken is not None)
+        values = values + cell_means(taken, cells.by)
+    x, y = cells.places
+    fit = _Fit(x.ravel(), y.ravel(), values.ravel(), is_clean=taken is not None)
     fit.solve(LOW_ORDER)
     for _ in range(CENTRE_ROUNDS):
         if fit.fall() < MIN_PROFILE_FALL or not fit.move_centre():
@@ -129,9 +183,7 @@ def smooth_light(plane: Plane, taken: Plane | None = None, order: int = FULL_ORD
         fit.solve(LOW_ORDER)
     fit.solve(order)
     radii = np.linspace(0, fit.reach, PIECES + 1)
-    return SmoothLight(
-        (int(plane.shape[0]), int(plane.shape[1])), fit.centre, radii, fit.profile, fit.terms, fit.scatter
-    )
+    return SmoothLight(cells.shape, fit.centre, radii, fit.profile, fit.terms, fit.scatter)
 
 
 def cell_means(plane: Plane, by: int) -> Plane:
@@ -162,6 +214,26 @@ def _terms(order: int) -> list[dict[Powers, float]]:
 def _value(term: dict[Powers, float], x: Plane, y: Plane) -> Plane:
     """Return a term's values; where x is a row and y a column, over the grid of both."""
     return np.asarray(sum(factor * x**across * y**up for (across, up), factor in term.items()), float)
+
+
+def standing_cost(terms: int) -> Plane:
+    """Return what bends of the profile and terms of the polynomial cost, for each cell, as a quadratic form."""
+    numbers = PIECES + 1 + terms
+    bends = np.zeros((PIECES - 1, numbers))
+    for place in range(PIECES - 1):
+        bends[place, place : place + 3] = (1.0, -2.0, 1.0)
+    cost = STIFF**2 * bends.T @ bends / PIECES
+    ridge = np.arange(PIECES + 1, numbers)
+    cost[ridge, ridge] += LEVEL**2
+    return np.asarray(cost)
+
+
+def rise_cost(profile: Plane) -> Plane:
+    """Return what the rising pieces of a profile cost, for each cell, as a quadratic form of the profile."""
+    rises = np.zeros((PIECES, PIECES + 1))
+    for begin in np.flatnonzero(np.diff(profile) > 0):
+        rises[begin, begin : begin + 2] = (-1.0, 1.0)
+    return np.asarray(RISE_COST * rises.T @ rises / PIECES)
 
 
 class _Fit:
@@ -198,21 +270,12 @@ class _Fit:
         design[cells, piece], design[cells, piece + 1] = 1 - share, share
         for place, term in enumerate(terms):
             design[:, PIECES + 1 + place] = _value(term, self.x, self.y)
-        bends = np.zeros((PIECES - 1, design.shape[1]))
-        for place in range(PIECES - 1):
-            bends[place, place : place + 3] = (1.0, -2.0, 1.0)
-        # A term that the profile can stand for goes to the profile: it costs a little.
-        ridge = np.zeros((len(terms), design.shape[1]))
-        ridge[np.arange(len(terms)), PIECES + 1 + np.arange(len(terms))] = 1e-3
-        penalty = STIFF**2 * bends.T @ bends * self.values.size / PIECES + ridge.T @ ridge * self.values.size
+        penalty = standing_cost(len(terms)) * self.values.size
         weights, found, left = self.weights, np.zeros(design.shape[1]), self.residuals
         scatter = 1.0
         for _ in range(ROUNDS):
             weighted = design * weights[:, None]
-            rises = np.zeros((PIECES, design.shape[1]))
-            for begin in np.flatnonzero(np.diff(found[: PIECES + 1]) > 0):
-                rises[begin, begin : begin + 2] = (-1.0, 1.0)
-            penalty += RISE_COST * rises.T @ rises * self.values.size / PIECES
+            penalty[: PIECES + 1, : PIECES + 1] += rise_cost(found[: PIECES + 1]) * self.values.size
             found = np.asarray(np.linalg.solve(weighted.T @ design + penalty, weighted.T @ self.values), float)
             left = self.values - design @ found
             if self.is_clean:

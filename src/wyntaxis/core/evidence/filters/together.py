@@ -1,0 +1,211 @@
+"""Light and shadows of a flat fitted together: what a wide shadow and the light's profile could each stand for."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from wyntaxis.core.evidence.filters.rings import LEAST_SOFT, MOST_INNER, MOST_SOFT, Ring, put, ring_shade, ring_slopes
+from wyntaxis.core.evidence.filters.smooth_light import (
+    PIECES,
+    Cells,
+    Plane,
+    SmoothLight,
+    cell_means,
+    rise_cost,
+    standing_cost,
+)
+from wyntaxis.core.fitting import scatter_about_zero
+
+MIN_CELLS = 3.0
+"""A ring takes part whose radius is so many cells: what is smaller does not bend the light."""
+STEPS, TURN, LEAST_GAIN = 40, 2.5, 1e-5
+RING_NUMBERS = 6
+SMALLEST_SIZE, LARGEST_SIZE, SIZES_APART, STEPS_A_SIZE = 0.25, 0.9, 1.25, 5
+"""Wide rings that were missed are tried at these shares of the plane's short side, and so many places a diameter."""
+STRUCTURED = 1.12
+"""Where cells are left so many times their usual scatter, in the root mean square, something was not found."""
+
+
+@dataclass(frozen=True)
+class Together:
+    """A flat's light and rings, and the mean square that they leave of its cells, in squares of the logarithm."""
+
+    smooth: SmoothLight
+    rings: list[Ring]
+    left: float
+    scatter: float
+    cells: int
+
+    @property
+    def information(self) -> float:
+        """How badly this explains the cells, each ring counted against it (Schwarz, 1978); less is better."""
+        return self.cells * math.log(self.left) + RING_NUMBERS * len(self.rings) * math.log(self.cells)
+
+    @property
+    def is_structured(self) -> bool:
+        """Whether far more is left in some places than cells scatter: something is there that nobody found."""
+        return self.left > (STRUCTURED * self.scatter) ** 2
+
+
+def fitted_together(plane: Plane, smooth: SmoothLight, rings: list[Ring]) -> Together:
+    """Return light and rings that explain a plane best, all numbers of both moved at once.
+
+    Parameters
+    ----------
+    plane
+        Light, (rows, columns), above 0.
+    smooth, rings
+        Where to begin; small rings stay as they are.
+
+    Notes
+    -----
+    Steps of Levenberg and Marquardt (1963) over the means of cells, outliers weighed down (Huber, 1964).
+    """
+    cells = Cells.of(plane)
+    wide = [ring for ring in rings if ring.radius > MIN_CELLS * cells.by]
+    small = [ring for ring in rings if ring.radius <= MIN_CELLS * cells.by]
+    whole = np.log(plane)
+    for ring in small:
+        put(whole, ring, 1.0)
+    fit = _Fit(cells, cell_means(whole, cells.by).ravel(), smooth, wide)
+    fit.descend()
+    left = fit.left(fit.numbers)
+    together = [*fit.rings(fit.numbers), *small]
+    return Together(fit.light(fit.numbers), together, float(np.mean(left**2)), fit.scatter, left.size)
+
+
+def with_one_more(plane: Plane, found: Together, obstruction: float) -> Together | None:
+    """Return light and rings with the one wide ring more that explains most of what is left; None where none does.
+
+    A ring that the light could take in is weighed by what light and known rings together can *not* take in of it:
+    each candidate is projected onto what is orthogonal to their slopes.
+    """
+    cells = Cells.of(plane)
+    whole = np.log(plane)
+    fit = _Fit(cells, cell_means(whole, cells.by).ravel(), found.smooth, found.rings)
+    left = fit.left(fit.numbers)
+    weights = 1 / np.maximum(np.abs(left) / (TURN * found.scatter), 1.0)
+    slopes = fit.slopes(fit.numbers)[:, fit.moves]
+    weighted = slopes * weights[:, None]
+    known = np.linalg.inv(weighted.T @ slopes + fit.form(fit.numbers)[np.ix_(fit.moves, fit.moves)])
+    best, most = None, 0.0
+    size = SMALLEST_SIZE * min(cells.shape)
+    while size <= LARGEST_SIZE * min(cells.shape):
+        middles = [
+            np.arange(size / 6, side - size / 6, size / STEPS_A_SIZE) for side in (cells.shape[1], cells.shape[0])
+        ]
+        places = [(float(x), float(y)) for x in middles[0] for y in middles[1]]
+        shades = np.stack([ring_shade((x, y, size / 2, 0.12, obstruction, 1.0), *fit.px) for x, y in places], axis=1)
+        taken_in = weighted.T @ shades
+        own = (weights[:, None] * shades**2).sum(axis=0) - (taken_in * (known @ taken_in)).sum(axis=0)
+        against = -(shades.T @ (weights * left)) + taken_in.T @ (known @ (weighted.T @ left))
+        gains = np.where((against > 0) & (own > 1e-9), against**2 / np.maximum(own, 1e-9), 0.0)
+        place = int(np.argmax(gains))
+        if gains[place] > most:
+            most = float(gains[place])
+            x, y = places[place]
+            depth = float(against[place] / own[place])
+            best = Ring(x, y, size / 2, 0.12, obstruction, depth, 0.02 * size)
+        size *= SIZES_APART
+    if best is None:
+        return None
+    more = fitted_together(plane, found.smooth, [best, *found.rings])
+    return more if more.information < found.information else None
+
+
+class _Fit:
+    """The numbers of a light and of rings, and what they leave of cells."""
+
+    def __init__(self, cells: Cells, values: Plane, smooth: SmoothLight, wide: list[Ring]) -> None:
+        self.smooth, self.wide, self.values = smooth, wide, values
+        self.x, self.y = (at.ravel() for at in cells.places)
+        self.px = tuple(at.ravel() for at in cells.places_px)
+        self.light_numbers = smooth.numbers.size
+        rows = [[ring.x, ring.y, ring.radius, ring.soft, ring.inner, ring.depth] for ring in wide]
+        self.numbers = np.concatenate([smooth.numbers, np.ravel(rows)])
+        self.cost_of_form = np.zeros((self.numbers.size, self.numbers.size))
+        standing = standing_cost(smooth.terms.size)
+        self.cost_of_form[: len(standing), : len(standing)] = standing * values.size
+        low = [[r.x - r.radius, r.y - r.radius, r.radius / 2, LEAST_SOFT, 0.0, 0.0] for r in wide]
+        high = [
+            [r.x + r.radius, r.y + r.radius, 2 * r.radius, MOST_SOFT, MOST_INNER if r.inner else 0.0, 1.0] for r in wide
+        ]
+        free = np.full(self.light_numbers, np.inf)
+        self.low = np.concatenate([-free, np.ravel(low)])
+        self.high = np.concatenate([free, np.ravel(high)])
+        self.moves = np.ones(self.numbers.size, bool)
+        if not smooth.falls:
+            self.moves[self.light_numbers - 2 : self.light_numbers] = False
+        self.moves &= self.low < self.high
+        self.scatter = 1e-7
+
+    def light(self, numbers: Plane) -> SmoothLight:
+        """Return the light of numbers."""
+        return self.smooth.with_numbers(numbers[: self.light_numbers])
+
+    def rings(self, numbers: Plane) -> list[Ring]:
+        """Return the rings of numbers."""
+        found = []
+        for ring, row in zip(self.wide, self._rows(numbers), strict=True):
+            x, y, radius, soft, inner, depth = (float(number) for number in row)
+            found.append(replace(ring, x=x, y=y, radius=radius, soft=soft, inner=inner, depth=depth))
+        return found
+
+    def _rows(self, numbers: Plane) -> Plane:
+        return np.asarray(numbers[self.light_numbers :].reshape(len(self.wide), RING_NUMBERS))
+
+    def left(self, numbers: Plane) -> Plane:
+        """Return the cells less light and rings."""
+        found = self.light(numbers).at(self.x, self.y) - self.values
+        for row in self._rows(numbers):
+            found -= ring_shade(row, *self.px)
+        return np.asarray(-found)
+
+    def slopes(self, numbers: Plane) -> Plane:
+        """Return the derivatives of light less rings by all numbers."""
+        columns = [self.light(numbers).slopes(self.x, self.y)]
+        columns += [
+            ring_slopes(np.append(row, [0.0, 0.0, 0.0]), *self.px)[:, :RING_NUMBERS] for row in self._rows(numbers)
+        ]
+        return np.concatenate(columns, axis=1)
+
+    def form(self, numbers: Plane) -> Plane:
+        """Return what the form of the light costs, as a quadratic form of all numbers."""
+        form = self.cost_of_form.copy()
+        form[: PIECES + 1, : PIECES + 1] += rise_cost(numbers[: PIECES + 1]) * self.values.size
+        return form
+
+    def descend(self) -> None:
+        """Move the numbers to where the least is left."""
+        left = self.left(self.numbers)
+        damping = 1e-3
+        for _ in range(STEPS):
+            self.scatter = max(scatter_about_zero(left), 1e-7)
+            weights = 1 / np.maximum(np.abs(left) / (TURN * self.scatter), 1.0)
+            form = self.form(self.numbers)
+            cost = float((weights * left**2).sum() + self.numbers @ form @ self.numbers)
+            slopes = self.slopes(self.numbers)
+            weighted = slopes * weights[:, None]
+            normal = weighted.T @ slopes + form
+            toward = weighted.T @ left - form @ self.numbers
+            stays = ~self.moves
+            normal[stays], normal[:, stays], toward[stays] = 0.0, 0.0, 0.0
+            normal[stays, stays] = 1.0
+            size = np.diag(normal) + 1e-18
+            gained = 0.0
+            while damping < 1e6:
+                step = np.linalg.solve(normal + np.diag(damping * size), toward)
+                there = np.clip(self.numbers + step, self.low, self.high)
+                found = self.left(there)
+                new = float((weights * found**2).sum() + there @ self.form(there) @ there)
+                if new < cost:
+                    gained = 1 - new / cost
+                    self.numbers, left = there, found
+                    damping = max(damping / 8, 1e-9)
+                    break
+                damping *= 6
+            if gained < LEAST_GAIN:
+                break
