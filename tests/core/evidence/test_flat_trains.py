@@ -16,6 +16,7 @@ from wyntaxis.core.train.surfaces import DustSurface
 from wyntaxis.simulators import star_light
 from wyntaxis.simulators.flat_field import lens_area
 from wyntaxis.simulators.flat_train import FlatTrain, Grain, Opening, shared_area
+from wyntaxis.simulators.observing import DEMO_FLATS
 
 WINDOW, FILTER, CORRECTOR = 2.0, 7.0, 12.0
 SURFACES = (
@@ -91,6 +92,37 @@ def test_dust_is_found_in_clipped_light_and_its_corner_is_told(openings):
     corner = clean[[0, 0, -1, -1], [0, -1, 0, -1]].mean() / clean[220, 320]
     assert found.smooth.corner_share == pytest.approx(corner, abs=0.01)
     assert found.smooth.falls == bool(openings)
+
+
+@pytest.mark.parametrize("name", ["Ha", "OIII"])
+def test_every_grain_of_the_demo_is_found_and_no_other(name):
+    """In Ha a shadow of half the frame's short side lies over the middle of the light, which could take it in.
+
+    At 35.4 mm behind f/4.94 the beam is 7.166 mm wide, 459 px of 15.6 µm; at 3.4 mm 0.688 mm, 44 px. The middle lies
+    74 px off, by which the mean of the corners is 1 − 0.17·(1 + 74.3²/901²) of the frame's middle 1 − 0.17·74.3²/901².
+    """
+    flat = np.mean([DEMO_FLATS.frame(name, number) - 360.0 for number in range(3)], axis=0)
+    found = light_of(flat, 1)
+    wanted = [mote for mote in DEMO_FLATS.motes if mote.filter in (None, name)]
+    assert len(found.shadows) == len(wanted)
+    for mote in wanted:
+        near = min(found.shadows, key=lambda shadow: math.hypot(shadow.x - mote.x, shadow.y - mote.y))
+        assert math.hypot(near.x - mote.x, near.y - mote.y) < 3
+        assert near.outer_px.value == pytest.approx(459 if mote.distance_mm > 10 else 44.1, rel=0.02)
+    assert found.smooth.corner_share == pytest.approx((0.83 - 0.00116) / (1 - 0.00116), abs=0.005)
+
+
+def test_three_wide_shadows_that_overlap_in_the_middle():
+    """Each takes a part of the light's middle; together they look like light that falls inward."""
+    wide = (Grain(-0.9, -0.1, FILTER, 0.125), Grain(0.7, 0.2, FILTER, 0.125), Grain(0.0, 0.0, CORRECTOR, 0.21))
+    train = replace(TRAIN, grains=wide, gradient=(0.0, 0.0), pattern=0.004)
+    found = light_of(np.mean([train.frame("L", k) - 400.0 for k in range(4)], axis=0), 1)
+    assert len(found.shadows) == len(wide)
+    for grain in wide:
+        x, y, across = place_of(grain)
+        near = min(found.shadows, key=lambda shadow: math.hypot(shadow.x - x, shadow.y - y))
+        assert math.hypot(near.x - x, near.y - y) < 4
+        assert near.outer_px.value == pytest.approx(across, rel=0.04)
 
 
 @pytest.mark.parametrize(("stop", "verdict"), [(0.0, "holds"), (1.0, "tight"), (3.0, "tight")])

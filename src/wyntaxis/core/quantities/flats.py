@@ -90,7 +90,10 @@ def flat_rows(numbers: Numbers) -> Iterator[Quantity]:
         wish = Target(*FLAT_WIDE_PERCENT, *FLAT_RANGE_PERCENT)
         yield LEVEL.row(f"flats.{name}", name, measured=QuantityValue(100 * entry.level_share), target=wish)
         by_train = None if computed is None else QuantityValue(100 * computed, tolerance=FALLOFF_TOLERANCE)
-        yield CORNER.row(f"flats.{name}", name, computed=by_train, measured=QuantityValue(100 * entry.corner_share))
+        corner = entry.corner.times(100)
+        yield CORNER.row(
+            f"flats.{name}", name, computed=by_train, measured=QuantityValue(corner.value, corner.standard)
+        )
     for repeat in {repeat.filter: repeat for repeat in result.repeats}.values():
         yield EXCESS.row(f"flats.{repeat.filter}", repeat.filter, measured=excess_of(repeat), target=EXCESS_TARGET)
     if result.levels:

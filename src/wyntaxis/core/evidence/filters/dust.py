@@ -17,7 +17,13 @@ from wyntaxis.core.evidence.filters.smooth_light import (
     cell_means,
     smooth_light,
 )
-from wyntaxis.core.evidence.filters.together import Together, fitted_together, with_one_more
+from wyntaxis.core.evidence.filters.together import (
+    FIRST_STEPS,
+    Together,
+    fitted_together,
+    with_one_more,
+    without_needless,
+)
 from wyntaxis.core.evidence.measured import Estimate
 
 COARSE_PX = 800
@@ -33,6 +39,8 @@ told from what overlaps only once the plain ones are out of the way.
 LEFT_SHARE = 0.6
 MAX_FAILED, MAX_MISSED = 12, 6
 """A search ends when so many dips in a row were no shadows; so many wide ones are looked for that it missed."""
+RIM_SHARE, RIM_DEPTH = 0.3, 0.1
+"""On the edge of a shadow, what is narrower and fainter than these shares of it is what its fit left."""
 MODEL_SHARE = 0.015
 """What a grain's own size leaves uncertain of the beam's diameter, as a share."""
 
@@ -102,10 +110,21 @@ def shade_and_slopes(
 
 @dataclass(frozen=True)
 class FlatLight:
-    """A flat taken apart: its light without dust, and the shadows of dust, the deepest first."""
+    """A flat taken apart: its light without dust, and the shadows of dust, the deepest first.
+
+    ``corner_standard`` is that of its corner share, ``misfit`` what light and shadows leave over the cells' scatter.
+    """
 
     smooth: SmoothLight
     shadows: tuple[Shadow, ...]
+    corner_standard: float = 0.0
+    misfit: float = 1.0
+
+    @property
+    def corner(self) -> Estimate:
+        """The light of the corners as a share of the middle's."""
+        share = self.smooth.corner_share
+        return Estimate(share, share * self.corner_standard)
 
 
 def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
@@ -138,7 +157,7 @@ def light_of(plane: Plane, binned: int, obstruction: float = 0.0) -> FlatLight:
         limits = Limits(LEFT_SHARES[-1], SMALLEST_PX, SMALLEST_PX * by * WIDER)
         rings = _without_doubles(detail, [*rings, *_searched(detail, obstruction, limits, [])])
     shadows = tuple(sorted((_shadow(ring, binned) for ring in rings), key=lambda shadow: -shadow.depth))
-    return FlatLight(smooth, shadows)
+    return FlatLight(smooth, shadows, found.corner_standard, found.misfit)
 
 
 def _shadow(ring: Ring, binned: int) -> Shadow:
@@ -194,9 +213,9 @@ def _by_turns(plane: Plane, obstruction: float, known: Together | None) -> Toget
             put(taken, ring, 1.0)
         smooth = smooth_light(plane, taken, order=FULL_ORDER if search > 1 else LOW_ORDER)
         if rings:
-            together = fitted_together(plane, smooth, rings)
+            together = fitted_together(plane, smooth, rings, FIRST_STEPS)
             smooth, rings = together.smooth, together.rings
-    return fitted_together(plane, smooth, rings)
+    return without_needless(plane, fitted_together(plane, smooth, rings))
 
 
 def _searched(detail: Plane, obstruction: float, limits: Limits, failed: list[tuple[Dip, float]]) -> list[Ring]:
@@ -232,18 +251,27 @@ def _searched(detail: Plane, obstruction: float, limits: Limits, failed: list[tu
 
 
 def _without_doubles(detail: Plane, rings: list[Ring]) -> list[Ring]:
-    """Return rings of which none is the rest of a deeper one at the same place, whose light is given back to it."""
+    """Return rings of which none is the rest of a deeper one, at its place or along its edge.
+
+    The light of those that are is given back to the plane.
+    """
     kept: list[Ring] = []
     for ring in sorted(rings, key=lambda ring: -ring.depth):
-        if any(
-            math.hypot(ring.x - other.x, ring.y - other.y) < 0.5 * other.radius
-            and 0.7 < ring.radius / other.radius < 1.4
-            for other in kept
-        ):
+        if any(_is_rest(ring, other) for other in kept):
             put(detail, ring, -1.0)
         else:
             kept.append(ring)
     return kept
+
+
+def _is_rest(ring: Ring, deeper: Ring) -> bool:
+    """Return whether a ring is what the fit of a deeper one left at the same place, or along that one's edge."""
+    apart = math.hypot(ring.x - deeper.x, ring.y - deeper.y)
+    if apart < 0.5 * deeper.radius and 0.7 < ring.radius / deeper.radius < 1.4:
+        return True
+    off_edge = abs(apart - deeper.radius)
+    is_narrow = ring.radius < RIM_SHARE * deeper.radius and ring.depth < RIM_DEPTH * deeper.depth
+    return is_narrow and off_edge < ring.radius + 2 * deeper.soft * deeper.radius
 
 
 def _refined(detail: Plane, ring: Ring, most_left: float) -> Ring | None:

@@ -25,6 +25,8 @@ SURE = 2.0
 SEEN_PX = 1.0
 """A shift that flats must be able to show, at twice their uncertainty, before they prove that there is none."""
 TILES = 40
+MISFIT = 1.5
+"""Where a light's model leaves more than so many times the cells' scatter, the table says so."""
 SAME_PLACE_SHARE = 0.15
 """Two filters' shadows within this share of their width, and as wide to it, are of one grain."""
 NEAREST_PUPIL_MM = 150.0
@@ -54,12 +56,13 @@ class FlatOptics:
 class Level:
     """How a set is lit: its median level as a share of the converter's end, the corner's light as a share of the
     middle's, how far the light's middle lies off as a share of half the diagonal, and its brightness in ADU a second
-    against that of the brightest filter. ``why`` tells why there is no middle.
+    against that of the brightest filter. ``why`` tells why there is no middle, and where the
+    model of the light does not fit.
     """
 
     flats: FlatSet
     level_share: float
-    corner_share: float
+    corner: Estimate
     centre_off_share: float | None
     brightness: float | None
     why: str = ""
@@ -210,7 +213,12 @@ def _levels(sets: Sequence[FlatSet], lights: Sequence[FlatLight]) -> Iterator[Le
         smooth = light.smooth
         brightness = rate / brightest if rate is not None and brightest else None
         why = "" if smooth.falls else "the light hardly falls off, so its centre cannot be measured"
-        yield Level(entry, share, smooth.corner_share, smooth.off_centre if smooth.falls else None, brightness, why)
+        if light.misfit > MISFIT:
+            model = (
+                f"the model of its light leaves {light.misfit:.1f} × the noise, which is in the corner’s uncertainty"
+            )
+            why = f"{why}; {model}" if why else model
+        yield Level(entry, share, light.corner, smooth.off_centre if smooth.falls else None, brightness, why)
 
 
 def _rate(entry: FlatSet) -> float | None:

@@ -55,12 +55,18 @@ class SmoothLight:
 
     def at(self, x: Plane, y: Plane) -> Plane:
         """Return the logarithm of the light at places, in shares of half the diagonal from the frame's middle."""
-        radius = np.hypot(x - self.centre[0], y - self.centre[1])
-        found = np.interp(radius, self.radii, self.profile)
+        found = self.profile_at(x, y)
         for term, factor in zip(_TERMS, self.terms, strict=True):
             if factor:
                 found = found + factor * _value(term, x, y)
-        return np.asarray(found)
+        return found
+
+    def profile_at(self, x: Plane, y: Plane) -> Plane:
+        """Return the profile's part of :meth:`at`; beyond the outermost cell its last piece goes on."""
+        radius = np.hypot(x - self.centre[0], y - self.centre[1])
+        found = np.interp(radius, self.radii, self.profile)
+        slope = float((self.profile[-1] - self.profile[-2]) / (self.radii[-1] - self.radii[-2]))
+        return np.asarray(found + slope * np.maximum(radius - self.radii[-1], 0.0))
 
     def on_plane(self) -> Plane:
         """Return the logarithm of the light on every px of the plane."""
@@ -68,11 +74,11 @@ class SmoothLight:
         half = math.hypot(rows, columns) / 2
         x = np.asarray((np.arange(columns) - (columns - 1) / 2)[None, :] / half, float)
         y = np.asarray((np.arange(rows) - (rows - 1) / 2)[:, None] / half, float)
-        found = np.interp(np.hypot(x - self.centre[0], y - self.centre[1]), self.radii, self.profile)
+        found = self.profile_at(x, y)
         for term, factor in zip(_TERMS, self.terms, strict=True):
             if factor:
                 found += factor * _value(term, x, y)
-        return np.asarray(found)
+        return found
 
     @property
     def numbers(self) -> Plane:
@@ -85,31 +91,29 @@ class SmoothLight:
         centre = (float(numbers[end]), float(numbers[end + 1]))
         return replace(self, profile=numbers[: PIECES + 1], terms=numbers[PIECES + 1 : end], centre=centre)
 
-    def slopes(self, x: Plane, y: Plane) -> Plane:
-        """Return the derivatives of :meth:`at` by the numbers, a row for each place and a column for each number."""
+    def slopes(self, x: Plane, y: Plane, terms: Plane) -> Plane:
+        """Return the derivatives of :meth:`at` by the numbers, a row for each place and a column for each number.
+
+        ``terms`` is what :func:`term_values` gives for the same places.
+        """
         off_x, off_y = x - self.centre[0], y - self.centre[1]
         radius = np.hypot(off_x, off_y)
-        along = np.minimum(radius / self.radii[-1], 1.0) * PIECES
+        along = radius / self.radii[-1] * PIECES
         piece = np.minimum(along.astype(np.int64), PIECES - 1)
         steep = (self.profile[piece + 1] - self.profile[piece]) / (self.radii[1] - self.radii[0])
         away = np.maximum(radius, 1e-6)
         places = np.arange(x.size)
         found = np.zeros((x.size, PIECES + 1 + len(_TERMS) + 2))
         found[places, piece], found[places, piece + 1] = 1 - (along - piece), along - piece
-        for place, term in enumerate(_TERMS):
-            found[:, PIECES + 1 + place] = _value(term, x, y)
+        found[:, PIECES + 1 : -2] = terms
         found[:, -2], found[:, -1] = -steep * off_x / away, -steep * off_y / away
         return found
 
     @property
     def corner_share(self) -> float:
         """The light of the outermost px of the four corners, in the mean, as a share of the middle's."""
-        rows, columns = self.shape
-        half = math.hypot(rows, columns) / 2
-        x = np.array([-1.0, 1.0, -1.0, 1.0]) * (columns - 1) / 2 / half
-        y = np.array([-1.0, -1.0, 1.0, 1.0]) * (rows - 1) / 2 / half
-        zero = np.zeros(1)
-        return float(np.exp(self.at(x, y)).mean() / np.exp(self.at(zero, zero))[0])
+        light = np.exp(self.at(*corners_and_middle(self.shape)))
+        return float(light[:4].mean() / light[4])
 
     @property
     def off_centre(self) -> float:
@@ -150,6 +154,15 @@ class Cells:
         half = math.hypot(*self.shape) / 2
         x, y = self.places_px
         return (x - (self.shape[1] - 1) / 2) / half, (y - (self.shape[0] - 1) / 2) / half
+
+
+def corners_and_middle(shape: tuple[int, int]) -> tuple[Plane, Plane]:
+    """Return the x and y of the outermost px of the four corners and of the middle, in shares of half the diagonal."""
+    rows, columns = shape
+    half = math.hypot(rows, columns) / 2
+    x = np.array([-1.0, 1.0, -1.0, 1.0, 0.0]) * (columns - 1) / 2 / half
+    y = np.array([-1.0, -1.0, 1.0, 1.0, 0.0]) * (rows - 1) / 2 / half
+    return x, y
 
 
 def smooth_light(plane: Plane, taken: Plane | None = None, order: int = FULL_ORDER) -> SmoothLight:
@@ -205,6 +218,11 @@ _TERMS: tuple[dict[Powers, float], ...] = (
 """What the polynomial is made of, by powers of x and y. What depends on the radius alone is the profile's, which does
 not rise: else both together could stand for a dip in the middle.
 """
+
+
+def term_values(x: Plane, y: Plane) -> Plane:
+    """Return the polynomial's terms at places, a row for each place and a column for each term."""
+    return np.stack([_value(term, x, y) for term in _TERMS], axis=1)
 
 
 def _terms(order: int) -> list[dict[Powers, float]]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from wyntaxis.core.arrays import Ints
 from wyntaxis.core.evidence.filters.rings import LEAST_SOFT, MOST_INNER, MOST_SOFT, Ring, put, ring_shade, ring_slopes
 from wyntaxis.core.evidence.filters.smooth_light import (
     PIECES,
@@ -14,17 +15,27 @@ from wyntaxis.core.evidence.filters.smooth_light import (
     Plane,
     SmoothLight,
     cell_means,
+    corners_and_middle,
     rise_cost,
     standing_cost,
+    term_values,
 )
 from wyntaxis.core.fitting import scatter_about_zero
 
-MIN_CELLS = 3.0
+STRUCTURE_SHARE = 2.0
+"""What light and shadows leave beyond the cells' scatter counts so many times in the corner's uncertainty."""
+CORNER_MODEL = 0.0015
+"""What cells and straight pieces leave uncertain of the corner, as a share of it."""
+MIN_CELLS = 2.0
 """A ring takes part whose radius is so many cells: what is smaller does not bend the light."""
-STEPS, TURN, LEAST_GAIN = 40, 2.5, 1e-5
+STEPS, FIRST_STEPS, TURN, LEAST_GAIN = 40, 12, 2.5, 1e-5
 RING_NUMBERS = 6
 SMALLEST_SIZE, LARGEST_SIZE, SIZES_APART, STEPS_A_SIZE = 0.25, 0.9, 1.25, 5
 """Wide rings that were missed are tried at these shares of the plane's short side, and so many places a diameter."""
+USUAL_EDGE = 0.05
+"""Edges are so soft beside the grain's own part, as a share of the radius: softer ones cost."""
+LEVEL_AGAIN = 10.0
+"""A profile that rises costs so many times what it costs alone: what could be a shadow is one."""
 STRUCTURED = 1.12
 """Where cells are left so many times their usual scatter, in the root mean square, something was not found."""
 
@@ -38,6 +49,10 @@ class Together:
     left: float
     scatter: float
     cells: int
+    corner_standard: float = 0.0
+    """Of the light's corner share, as a share of itself: what shadows and light could each stand for is in it, and
+    what both leave beyond the cells' scatter.
+    """
 
     @property
     def information(self) -> float:
@@ -47,10 +62,15 @@ class Together:
     @property
     def is_structured(self) -> bool:
         """Whether far more is left in some places than cells scatter: something is there that nobody found."""
-        return self.left > (STRUCTURED * self.scatter) ** 2
+        return self.misfit > STRUCTURED
+
+    @property
+    def misfit(self) -> float:
+        """The root of the mean square of what is left, in the cells' usual scatter; about 1 where the model fits."""
+        return math.sqrt(self.left) / self.scatter
 
 
-def fitted_together(plane: Plane, smooth: SmoothLight, rings: list[Ring]) -> Together:
+def fitted_together(plane: Plane, smooth: SmoothLight, rings: list[Ring], steps: int = STEPS) -> Together:
     """Return light and rings that explain a plane best, all numbers of both moved at once.
 
     Parameters
@@ -59,6 +79,8 @@ def fitted_together(plane: Plane, smooth: SmoothLight, rings: list[Ring]) -> Tog
         Light, (rows, columns), above 0.
     smooth, rings
         Where to begin; small rings stay as they are.
+    steps
+        At the most.
 
     Notes
     -----
@@ -71,10 +93,13 @@ def fitted_together(plane: Plane, smooth: SmoothLight, rings: list[Ring]) -> Tog
     for ring in small:
         put(whole, ring, 1.0)
     fit = _Fit(cells, cell_means(whole, cells.by).ravel(), smooth, wide)
-    fit.descend()
+    fit.descend(steps)
     left = fit.left(fit.numbers)
     together = [*fit.rings(fit.numbers), *small]
-    return Together(fit.light(fit.numbers), together, float(np.mean(left**2)), fit.scatter, left.size)
+    mean = float(np.mean(left**2))
+    structure = math.sqrt(max(mean - fit.scatter**2, 0.0))
+    standard = math.hypot(fit.corner_standard(), STRUCTURE_SHARE * structure, CORNER_MODEL)
+    return Together(fit.light(fit.numbers), together, mean, fit.scatter, left.size, standard)
 
 
 def with_one_more(plane: Plane, found: Together, obstruction: float) -> Together | None:
@@ -90,7 +115,7 @@ def with_one_more(plane: Plane, found: Together, obstruction: float) -> Together
     weights = 1 / np.maximum(np.abs(left) / (TURN * found.scatter), 1.0)
     slopes = fit.slopes(fit.numbers)[:, fit.moves]
     weighted = slopes * weights[:, None]
-    known = np.linalg.inv(weighted.T @ slopes + fit.form(fit.numbers)[np.ix_(fit.moves, fit.moves)])
+    known = np.linalg.pinv(weighted.T @ slopes + fit.form(fit.numbers)[np.ix_(fit.moves, fit.moves)], hermitian=True)
     best, most = None, 0.0
     size = SMALLEST_SIZE * min(cells.shape)
     while size <= LARGEST_SIZE * min(cells.shape):
@@ -116,6 +141,18 @@ def with_one_more(plane: Plane, found: Together, obstruction: float) -> Together
     return more if more.information < found.information else None
 
 
+def without_needless(plane: Plane, found: Together) -> Together:
+    """Return light and rings without the rings that the light explains as well, the faintest tried first."""
+    for ring in sorted(found.rings, key=lambda ring: ring.depth * ring.radius):
+        if ring.radius <= MIN_CELLS * Cells.of(plane).by:
+            continue
+        fewer = fitted_together(plane, found.smooth, [other for other in found.rings if other is not ring], FIRST_STEPS)
+        if fewer.information >= found.information:
+            break
+        found = fewer
+    return found
+
+
 class _Fit:
     """The numbers of a light and of rings, and what they leave of cells."""
 
@@ -123,6 +160,7 @@ class _Fit:
         self.smooth, self.wide, self.values = smooth, wide, values
         self.x, self.y = (at.ravel() for at in cells.places)
         self.px = tuple(at.ravel() for at in cells.places_px)
+        self.terms = term_values(self.x, self.y)
         self.light_numbers = smooth.numbers.size
         rows = [[ring.x, ring.y, ring.radius, ring.soft, ring.inner, ring.depth] for ring in wide]
         self.numbers = np.concatenate([smooth.numbers, np.ravel(rows)])
@@ -159,14 +197,15 @@ class _Fit:
 
     def left(self, numbers: Plane) -> Plane:
         """Return the cells less light and rings."""
-        found = self.light(numbers).at(self.x, self.y) - self.values
+        light = self.light(numbers)
+        found = light.profile_at(self.x, self.y) + self.terms @ light.terms - self.values
         for row in self._rows(numbers):
             found -= ring_shade(row, *self.px)
         return np.asarray(-found)
 
     def slopes(self, numbers: Plane) -> Plane:
         """Return the derivatives of light less rings by all numbers."""
-        columns = [self.light(numbers).slopes(self.x, self.y)]
+        columns = [self.light(numbers).slopes(self.x, self.y, self.terms)]
         columns += [
             ring_slopes(np.append(row, [0.0, 0.0, 0.0]), *self.px)[:, :RING_NUMBERS] for row in self._rows(numbers)
         ]
@@ -175,22 +214,52 @@ class _Fit:
     def form(self, numbers: Plane) -> Plane:
         """Return what the form of the light costs, as a quadratic form of all numbers."""
         form = self.cost_of_form.copy()
-        form[: PIECES + 1, : PIECES + 1] += rise_cost(numbers[: PIECES + 1]) * self.values.size
+        form[: PIECES + 1, : PIECES + 1] += LEVEL_AGAIN * rise_cost(numbers[: PIECES + 1]) * self.values.size
         return form
 
-    def descend(self) -> None:
+    @property
+    def softs(self) -> Ints:
+        """Where the rings' softness stands among the numbers."""
+        return self.light_numbers + 3 + RING_NUMBERS * np.arange(len(self.wide))
+
+    def _usual(self, numbers: Plane) -> Plane:
+        """Return how soft rings so deep usually are: a grain as wide as √depth of the beam softens the edge by half."""
+        return np.asarray(0.5 * np.sqrt(numbers[self.softs + 2]), float)
+
+    def _edges(self, numbers: Plane) -> tuple[Plane, float]:
+        """Return by how much the rings are softer than usual, and what the square of it costs."""
+        return np.asarray(numbers[self.softs] - self._usual(numbers)), (self.scatter / USUAL_EDGE) ** 2
+
+    def corner_standard(self) -> float:
+        """Return the standard uncertainty of the logarithm of corner over middle, by the spread of all numbers."""
+        light = self.light(self.numbers)
+        x, y = corners_and_middle(light.shape)
+        at = light.slopes(x, y, term_values(x, y))
+        toward = np.zeros(self.numbers.size)
+        toward[: self.light_numbers] = at[:4].mean(axis=0) - at[4]
+        slopes = self.slopes(self.numbers)[:, self.moves]
+        form = self.form(self.numbers)[np.ix_(self.moves, self.moves)]
+        spread = np.linalg.pinv(slopes.T @ slopes + form, hermitian=True)
+        wanted = toward[self.moves]
+        return self.scatter * math.sqrt(max(float(wanted @ spread @ wanted), 0.0))
+
+    def descend(self, steps: int) -> None:
         """Move the numbers to where the least is left."""
         left = self.left(self.numbers)
         damping = 1e-3
-        for _ in range(STEPS):
+        for _ in range(steps):
             self.scatter = max(scatter_about_zero(left), 1e-7)
             weights = 1 / np.maximum(np.abs(left) / (TURN * self.scatter), 1.0)
             form = self.form(self.numbers)
-            cost = float((weights * left**2).sum() + self.numbers @ form @ self.numbers)
+            pulls, weight = self._edges(self.numbers)
+            cost = float((weights * left**2).sum() + self.numbers @ form @ self.numbers + weight * (pulls**2).sum())
             slopes = self.slopes(self.numbers)
             weighted = slopes * weights[:, None]
             normal = weighted.T @ slopes + form
             toward = weighted.T @ left - form @ self.numbers
+            softs = self.softs
+            normal[softs, softs] += weight
+            toward[softs] -= weight * pulls
             stays = ~self.moves
             normal[stays], normal[:, stays], toward[stays] = 0.0, 0.0, 0.0
             normal[stays, stays] = 1.0
@@ -201,6 +270,7 @@ class _Fit:
                 there = np.clip(self.numbers + step, self.low, self.high)
                 found = self.left(there)
                 new = float((weights * found**2).sum() + there @ self.form(there) @ there)
+                new += weight * float(((there[softs] - self._usual(there)) ** 2).sum())
                 if new < cost:
                     gained = 1 - new / cost
                     self.numbers, left = there, found
