@@ -50,8 +50,8 @@ def _rehearse(options: argparse.Namespace) -> int:
         if options.json:
             print_json(_outcome_json(outcome, good, setting))
         else:
-            _print_outcome(outcome, good)
-        rows = fault_table(setting) if not faults and not options.json else ()
+            rows = () if faults else fault_table(setting)
+            _print_outcome(outcome, setting, rows)
     if not rows:
         return _exit(outcome)
     evidence = Evidence().having(REHEARSAL, Rehearsal(setting, good, rows))
@@ -79,9 +79,11 @@ def _sky(options: argparse.Namespace) -> NightSky:
 
 def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetting) -> JsonObject:
     from wyntaxis.core.rehearsal.outcome import grade_of
+    from wyntaxis.core.rehearsal.summary import in_short
 
-    first = outcome.first_unhandled
+    first, sky = outcome.first_unhandled, setting.sky
     return {
+        "summary": list(in_short(setting, outcome)),
         "outcome": grade_of(outcome),
         "frames_kept": outcome.frames_kept,
         "frames_lost": outcome.frames_lost,
@@ -99,8 +101,19 @@ def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetti
         "ends_s": outcome.ends_s,
         "dark_s": [setting.sky.dark_from_s, setting.sky.dark_until_s],
         "date": setting.sky.date,
-        "events": [event.as_json() for event in outcome.events],
+        "clock": {
+            "begins": sky.clock(0.0) or None,
+            "dark_from": sky.clock(sky.dark_from_s) or None,
+            "dark_until": sky.clock(sky.dark_until_s) or None,
+            "ends": sky.clock(outcome.ends_s) or None,
+        },
+        "events": [event.as_json() | _clock_json(sky, event.t_s) for event in outcome.events],
     }
+
+
+def _clock_json(sky: NightSky, at_s: float) -> JsonObject:
+    at = sky.clock(at_s)
+    return {"clock": at} if at else {}
 
 
 def _row_json(row: FaultRow) -> JsonObject:
@@ -118,12 +131,16 @@ def _row_json(row: FaultRow) -> JsonObject:
     }
 
 
-def _print_outcome(outcome: NightOutcome, good: NightOutcome) -> None:
+def _print_outcome(outcome: NightOutcome, setting: NightSetting, rows: tuple[FaultRow, ...]) -> None:
     from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, grade_of
+    from wyntaxis.core.rehearsal.summary import in_short
 
+    if rows:
+        print("\n".join((*in_short(setting, outcome, rows), "")))
     for event in outcome.events:
         mark = "!" if event.unhandled else " "
-        print(f"{clock(event.t_s)} {mark} {event.device or '–'}: {event.what}")
+        at = f"{setting.sky.time_words(event.t_s)} " if setting.sky.begins is not None else ""
+        print(f"{clock(event.t_s)} {at}{mark} {event.device or '–'}: {event.what}")
     print(f"{grade_of(outcome)}: {outcome.frames_kept} of {outcome.frames_planned} frames kept")
     for why, count in outcome.lost_why:
         print(f"    {counted(count, 'frame')} lost: {why}")

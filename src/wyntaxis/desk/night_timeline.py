@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -104,16 +105,20 @@ class NightTimeline(Picture):
         self.setAccessibleDescription(self.words())
         self.update()
 
+    def time_words(self, at_s: float) -> str:
+        """Return a time from the plan's beginning: by the clock where site and date tell it."""
+        return f"{clock_words(at_s)} h" if self._sky is None else self._sky.time_words(at_s)
+
     def words(self) -> str:
         """Return what the timeline shows, in a sentence."""
         if self.outcome is None:
             return ""
         own = self.outcome
-        text = f"{own.frames_kept} of {own.frames_planned} frames kept, ends after {clock_words(own.ends_s)} h"
+        text = f"{own.frames_kept} of {own.frames_planned} frames kept, ends at {self.time_words(own.ends_s)}"
         first = own.first_unhandled
         if 0 <= self.step < len(self._steps):
             text = f"step {self.step + 1}, {self._steps[self.step].do.replace('_', ' ')}; {text}"
-        return text + (f"; first unhandled: {first.what} at {clock_words(first.t_s)} h" if first is not None else "")
+        return text + (f"; first unhandled: {first.what} at {self.time_words(first.t_s)}" if first is not None else "")
 
     # Places
 
@@ -297,13 +302,25 @@ class NightTimeline(Picture):
     def _draw_axis(self, painter: QPainter, palette: Palette) -> None:
         bottom = self.lane_box(len(self.lanes) - 1).bottom() if self.lanes else 0.0
         painter.setPen(palette.color("ink"))
+        for at_s, label in self.hour_marks():
+            x = self.x_of(at_s)
+            painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + 4))
+            room = painter.fontMetrics().horizontalAdvance(label) + 4
+            left = min(max(x - room / 2, 0.0), self.width() - room)
+            painter.drawText(QRectF(left, bottom + 4, room, self._em * 1.4), int(Qt.AlignmentFlag.AlignHCenter), label)
+
+    def hour_marks(self) -> list[tuple[float, str]]:
+        """Return where the axis is marked, in s from the plan's beginning, and with what: whole hours of the clock."""
         hours = round(self._until_s / HOUR_S)
         step = max(1, round(hours / 10))
-        for hour in range(0, hours + 1, step):
-            x = self.x_of(hour * HOUR_S)
-            painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + 4))
-            box = QRectF(x - 30, bottom + 4, 60, self._em * 1.4)
-            painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), f"{hour} h")
+        begins = self._sky.begins if self._sky is not None else None
+        if begins is None:
+            return [(hour * HOUR_S, f"{hour} h") for hour in range(0, hours + 1, step)]
+        first = begins.replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)
+        times = [first + timedelta(hours=hour) for hour in range(0, hours + 1, step)]
+        marks = [((at - begins).total_seconds(), f"{at:%H:%M}") for at in times]
+        shown = [mark for mark in marks if mark[0] <= self._until_s]
+        return [(at, f"{label} UTC" if place == 0 else label) for place, (at, label) in enumerate(shown)]
 
     def step_at(self, at: QPointF) -> int:
         """Return the place of the plan's step that stands somewhere; -1 for none."""
@@ -356,7 +373,7 @@ class NightTimeline(Picture):
         if spans:
             span = spans[0]
             took = number((span.to_s - span.from_s) / 60, 1)
-            lines.append(f"{SPAN_WORDS[span.kind]}, from {clock_words(span.from_s)} h, {took} min")
+            lines.append(f"{SPAN_WORDS[span.kind]}, from {self.time_words(span.from_s)}, {took} min")
         near = [e for e in self.outcome.events if e.device == device and abs(self.x_of(e.t_s) - at.x()) < 4]
-        lines += [f"{clock_words(event.t_s)} h: {event.what}" for event in near[:5]]
+        lines += [f"{self.time_words(event.t_s)}: {event.what}" for event in near[:5]]
         return "\n".join(lines)

@@ -510,6 +510,12 @@ def test_a_wheel_connected_anew_wakes_no_camera(whole):
 # The plan asks for 120 frames, of which the night has room for 96: degraded is the best that any row can be.
 DEMO_FAULTS: dict[str, tuple[str, int] | None] = {
     "camera.asleep": ("unsafe", 0),
+    "camera.drops": ("degraded", 96),
+    "focuser.slips": ("degraded", 96),
+    "guider.unsettled": ("degraded", 96),
+    "roof.motor_dead": ("unsafe", 96),
+    "weather.showers": ("unsafe", 96),
+    "wheel.stuck": ("lost", 0),
     "camera.gone": ("degraded", 96),
     "camera.late": ("degraded", 96),
     "camera.pending": ("degraded", 96),
@@ -558,12 +564,13 @@ def test_the_demos_two_weaknesses_are_found_and_cured():
     entries = {row.fault.id: (row.grade, row.outcome.frames_kept) if row.applies else None for row in found.rows}
     assert entries == DEMO_FAULTS, "each fault moves just the outcome that it should"
     unsafe = {row.fault.id for row in found.rows if row.applies and row.grade == "unsafe"}
-    assert unsafe == {"camera.asleep", "wheel.between", "weather.rain", "battery.empty"}
+    beyond = {"battery.empty", "roof.motor_dead"}
+    assert unsafe == {"camera.asleep", "wheel.between", "weather.rain", "weather.showers"} | beyond
     for name in ("camera.asleep", "weather.rain"):
         row = next(own for own in found.rows if own.fault.id == name)
         rig = edit.apply(rig, remedies(setting_of(rig, found.setting.sky), row).change)
     cured = rehearse(rig, found.setting.sky)
-    assert {row.fault.id for row in cured.rows if row.applies and row.grade == "unsafe"} == {"battery.empty"}
+    assert {row.fault.id for row in cured.rows if row.applies and row.grade == "unsafe"} == beyond
 
 
 # Findings
@@ -575,7 +582,9 @@ def findings(document, sky=None):
 
 
 def test_a_night_in_order_holds_and_proves_its_conditions():
-    found = findings(whole_document())
+    document = whole_document()
+    document["plan"]["attended"] = "I sit beside it"  # no plan shuts a roof whose motor is dead
+    found = findings(document)
     for name in ("night.endless", "night.unsafe", "night.budget", "night.weather"):
         assert found.finding(name).verdict is Verdict.HOLDS, name
     by_key = {entry.condition.key: entry for entry in found.conditions}
@@ -670,7 +679,8 @@ def test_the_command(tmp_path, capsys):
     assert "night.unsafe" in capsys.readouterr().out
     main(["ready", str(path), "--json"])
     conditions = {entry["id"]: entry["verdict"] for entry in json.loads(capsys.readouterr().out)}
-    assert {conditions[key] for key in ("endless", "safe_end", "fits", "weather_stops")} == {"holds"}
+    assert {conditions[key] for key in ("endless", "fits", "weather_stops")} == {"holds"}
+    assert conditions["safe_end"] == "tight", "a roof whose motor is dead wants somebody beside it"
     main(["check", str(path), "--json"])
     assert {"night.unsafe", "night.weather"} <= {entry["id"] for entry in json.loads(capsys.readouterr().out)}
 

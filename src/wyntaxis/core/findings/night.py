@@ -86,10 +86,14 @@ def endless(evaluation: Evaluation) -> Iterator[Statement]:
     source=_SOURCE,
     titles={
         "holds": "Mount, roof and cover end safely under every single fault",
+        "beyond": "No plan ends safely if this happens: {faults}",
         "faults": "The night may end unsafe: {faults}",
         "plan": "The plan itself does not end safely",
     },
-    remedies="Choose the fault in the table of the Rehearsal: it shows what would cure it.",
+    remedies={
+        "beyond": "Stay within reach, or enter who stays beside the telescope (Devices, plan of the night).",
+        "": "Choose the fault in the table of the Rehearsal: it shows what would cure it.",
+    },
 )
 def unsafe(evaluation: Evaluation) -> Iterator[Statement]:
     """Is the end safe under every single fault?"""
@@ -102,6 +106,8 @@ def unsafe(evaluation: Evaluation) -> Iterator[Statement]:
         lines.insert(0, f"with nothing wrong: {', '.join((*result.good.unsafe, *result.good.endless))}")
     verdict = Verdict.FAILS if rows or not result.good.safe_end else Verdict.HOLDS
     case = "faults" if rows else "plan" if verdict is Verdict.FAILS else ""
+    if rows and result.good.safe_end and all(row.fault.beyond_plan for row in rows):
+        verdict, case = Verdict.TIGHT, "beyond"
     row_id = UNSAFE.id_of(NIGHT)
     named = {"faults": _named(rows)}
     yield say(row_id, evaluation.rows.get(row_id), verdict, named, case=case, lines=lines or [_count_line(result)])
@@ -142,13 +148,18 @@ def unhandled(evaluation: Evaluation) -> Iterator[Statement]:
     source=_SOURCE,
     titles={
         "over": "The plan leaves {hours:1} dark hours over",
+        "nothing": "The plan keeps no frame even with nothing wrong: {why}",
         "lost": "{missing} of {planned} frames find no time, or are lost{why}",
     },
-    remedies="Plan fewer frames, or check in the timeline what takes the time.",
+    remedies={
+        "nothing": "Mend what the first line says in the timeline, and simulate the night again.",
+        "": "Plan fewer frames, or check in the timeline what takes the time.",
+    },
 )
 def budget(evaluation: Evaluation) -> Iterator[Statement]:
     """Does the plan fit into the dark hours?"""
     from wyntaxis.core.rehearsal.outcome import SPAN_WORDS
+    from wyntaxis.core.rehearsal.summary import why_none
 
     result = _rehearsed(evaluation)
     if result is None:
@@ -168,7 +179,10 @@ def budget(evaluation: Evaluation) -> Iterator[Statement]:
         "why": f": {good.lost_why[0][0]}" if good.lost_why else "",
     }
     case = "lost" if missing > 0 else "over"
-    yield say(KEPT.id_of(NIGHT), (kept, row), verdict, named, case=case, cure=str(verdict), lines=lines)
+    if good.frames_planned and not good.frames_kept:
+        case, named["why"] = "nothing", why_none(good)
+    cure = case if case == "nothing" else str(verdict)
+    yield say(KEPT.id_of(NIGHT), (kept, row), verdict, named, case=case, cure=cure, lines=lines)
 
 
 @finding(

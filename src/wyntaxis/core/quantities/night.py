@@ -37,11 +37,19 @@ def slack_h(result: Rehearsal) -> float:
     good, sky = result.good, result.setting.sky
     missing = good.frames_planned - good.frames_kept
     if missing > 0:
-        each = good.kept_s / good.frames_kept if good.frames_kept else 0.0
-        return -missing * each / 3600
+        return -missing * _each_s(result) / 3600
     last = max((span.to_s for span in good.spans if span.kind == "download"), default=0.0)
     up = [min(b, sky.dark_until_s) for a, b in sky.up if a <= last]
     return (max(up, default=sky.dark_until_s) - last) / 3600
+
+
+def _each_s(result: Rehearsal) -> float:
+    """Return the exposure of a frame in s: of those that were kept, else as the plan asks for them."""
+    good = result.good
+    if good.frames_kept:
+        return good.kept_s / good.frames_kept
+    asked = [(step.frames or 1, step.exposure_s or 0.0) for step in result.setting.steps if step.do == "sequence"]
+    return sum(count * exposure for count, exposure in asked) / max(sum(count for count, _ in asked), 1)
 
 
 @rows
@@ -55,8 +63,10 @@ def night_rows(numbers: Numbers) -> Iterator[Quantity]:
     slack = Target(low=0.0, inner_low=COMFORTABLE_SLACK_H)
     yield SLACK.row(NIGHT, "Night", computed=QuantityValue(slack_h(result)), target=slack)
     unsafe = sum(row.grade == "unsafe" and row.applies for row in result.rows)
+    beyond = sum(row.grade == "unsafe" and row.applies and row.fault.beyond_plan for row in result.rows)
     endless = sum(bool(row.outcome.endless) and row.applies for row in result.rows)
-    yield UNSAFE.row(NIGHT, "Night", computed=QuantityValue(unsafe), target=Target(high=0))
+    by_plan = Target(high=float(beyond), inner_high=0)
+    yield UNSAFE.row(NIGHT, "Night", computed=QuantityValue(unsafe), target=by_plan)
     for use in good.power:
         if use.usable_ah is not None:
             wish = Target(high=use.usable_ah, inner_high=BATTERY_COMFORT * use.usable_ah)

@@ -7,7 +7,8 @@ import simpy
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.preconditions import hazard, unmet
 from wyntaxis.core.rehearsal.setting import CONNECT_S, FLAT_S
-from wyntaxis.core.rehearsal.world import NightWorld, device_kind, usual_s
+from wyntaxis.core.rehearsal.world import ActiveFault, NightWorld, device_kind, usual_s
+from wyntaxis.core.rig.device_kinds.declaration import Fault
 from wyntaxis.core.rig.night_plan import NightStep
 
 Work = Doing[str]
@@ -48,6 +49,7 @@ class NightDevices(NightWorld):
         self._action: simpy.Process | None = None
         self._waits: str = ""
         self._hung_s = 0.0
+        self._hung_until_s = 0.0
         self._is_limited = False
         """Whether what is waited for now has a time limit."""
 
@@ -71,25 +73,11 @@ class NightDevices(NightWorld):
         if danger and danger not in self.dangers:
             self.dangers.append(danger)
             self.note(self._title(do), danger, "fault", unhandled=True)
-        hangs = self._trouble(do, "hang", of=step.filter)
-        cold = do == "cool" and self.setting.cool_s is None
-        if cold:
-            self.note(self._title(do), "the cooler does not reach its target on so warm a night", "fault")
-        missing = do == "wheel" and not self._has_slot(step.filter)
-        if missing and hangs is None:
-            self.note(self._title(do), f"no slot holds {step.filter}", "fault")
-        if hangs is not None or missing or cold:
-            self._waits = f"{self._title(do)}: {do.replace('_', ' ')}"
-            self._hung_s = self.env.now
-            yield self.env.event()
+        yield from self._hang(do, step)
         refused = self._trouble(do, "error")
-        if refused is not None:
-            yield self.env.timeout(ERROR_S)
-            if refused.fault.clears == "attempt":
-                refused.over = True
-            if refused.fault.frame_problem and not refused.over:
-                self.frame_problems[refused.fault.id] = refused.fault.frame_problem
-            return refused.fault.title.lower()
+        if refused is not None and not self._by_hand(refused.fault, do):
+            return (yield from self._refuse(refused))
+        start = max(start, self._hung_until_s)
         late = self._trouble(do, "late")
         self._flow(do, works=True)
         try:
@@ -99,6 +87,43 @@ class NightDevices(NightWorld):
         self._span(do, start)
         self._done(do, step)
         return ""
+
+    def _hang(self, do: str, step: NightStep) -> Doing[None]:
+        """Wait for what does not answer: until its fault ends by itself, else for ever."""
+        hangs = self._trouble(do, "hang", of=step.filter)
+        cold = do == "cool" and self.setting.cool_s is None
+        if cold:
+            self.note(self._title(do), "the cooler does not reach its target on so warm a night", "fault")
+        missing = do == "wheel" and not self._has_slot(step.filter)
+        if missing and hangs is None:
+            self.note(self._title(do), f"no slot holds {step.filter}", "fault")
+        if hangs is None and not missing and not cold:
+            return
+        self._waits = f"{self._title(do)}: {do.replace('_', ' ')}"
+        self._hung_s = self.env.now
+        if hangs is None or hangs.fault.lasts_s is None or missing or cold:
+            yield self.env.event()
+            return
+        yield self.env.timeout(max(hangs.at_s + hangs.fault.lasts_s - self.env.now, 0.0))
+        self._end(hangs)
+        self._span(do, self._hung_s, "retrying")
+        self._waits, self._hung_until_s = "", self.env.now
+
+    def _refuse(self, refused: ActiveFault) -> Work:
+        """Say what a device refuses, after a moment."""
+        yield self.env.timeout(ERROR_S)
+        if refused.fault.clears == "attempt":
+            self._end(refused)
+        elif refused.fault.frame_problem:
+            self.frame_problems[refused.fault.id] = refused.fault.frame_problem
+        return refused.fault.title.lower()
+
+    def _by_hand(self, fault: Fault, do: str) -> bool:
+        """Return whether somebody who is there does by hand what no plan can."""
+        if not fault.beyond_plan or not self.setting.attended:
+            return False
+        self.note(self._title(do), f"done by hand: {self.setting.attended}", "done")
+        return True
 
     def _seconds(self, do: str, step: NightStep) -> float:
         own = self.setting
@@ -135,9 +160,10 @@ class NightDevices(NightWorld):
             state.focus_off += self.setting.focus.change(state.filter, step.filter)
             state.filter = step.filter
         for entry in self.active_faults:
-            if entry.reported and entry.fault.cure == do and self.env.now >= entry.at_s:
-                entry.over = True
-            if entry.over and do in (entry.fault.cure, *entry.fault.does):
+            cured = entry.reported and not entry.over and entry.fault.cure == do and self.env.now >= entry.at_s
+            if cured:
+                self._end(entry)
+            if cured or (entry.over and do in (entry.fault.cure, *entry.fault.does)):
                 self.frame_problems.pop(entry.fault.id, None)
 
     def _reconnect(self, do: str) -> Work:
@@ -147,8 +173,8 @@ class NightDevices(NightWorld):
         for entry in self.active_faults:
             fault = entry.fault
             touched = do == "connect" or do in fault.does or device_kind(do) in fault.devices
-            if entry.reported and touched and fault.clears == "reconnect":
-                entry.over = True
+            if entry.reported and not entry.over and touched and fault.clears == "reconnect":
+                self._end(entry)
         self.note(self._title(do), "reconnected", "retry")
         return ""
 
@@ -178,9 +204,10 @@ class NightDevices(NightWorld):
                     why = f"no answer within {step.limit_s:g} s"
                     self._waits = ""
                     for entry in self.active_faults:
-                        if entry.reported and entry.fault.clears == "attempt" and do in entry.fault.does:
-                            entry.over = True
-                        if entry.reported and do in entry.fault.does and entry.fault.frame_problem:
+                        touched = entry.reported and not entry.over and do in entry.fault.does
+                        if touched and entry.fault.clears == "attempt":
+                            self._end(entry)
+                        if touched and entry.fault.frame_problem:
                             self.frame_problems[entry.fault.id] = entry.fault.frame_problem
                     self._span(do, began, "retrying")
             if not why:

@@ -10,6 +10,7 @@ _OF_THE_WORLD = (
     Fault("weather.wind", (), "Wind over the limit", "gusts for an hour", "world", "middle", 8.0, frame_problem="shaken by wind", lasts_s=3600.0),
     Fault("weather.cloud", (), "Cloud comes and goes", "an hour and a half without stars", "world", "middle", 25.0, frame_problem="behind cloud", lasts_s=5400.0),
     Fault("weather.rain", (), "Rain", "rain sets in and stays", "world", "middle", 5.0),
+    Fault("weather.showers", (), "Showers", "rain for twenty minutes, and an hour later again", "world", "middle", 5.0, lasts_s=1200.0, returns_s=3600.0),
     Fault("network.gone", (), "Network gone", "the network is away for an hour", "world", "middle", 5.0, lasts_s=3600.0),
     Fault("power.dip", (), "Power dip", "everything without a battery restarts", "world", "middle", 2.0),
     Fault("battery.empty", (), "Battery empty", "the power is gone for good", "world", "middle", 1.5),

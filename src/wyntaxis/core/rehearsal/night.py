@@ -11,6 +11,7 @@ from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
 from wyntaxis.core.rehearsal.outcome import NO_FLIP, NightEvent, NightOutcome, NightSpan, NightStage
 from wyntaxis.core.rehearsal.setting import SHELTERS
+from wyntaxis.core.rehearsal.world import RAIN
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep
 
 WET_S = 240.0
@@ -169,11 +170,13 @@ class NightRun(NightDevices):
             why = yield from self._attempts(step.do, step)
         return why
 
-    def _until_good(self) -> Doing[bool]:
-        """Wait until it is dark and the object is up; return whether that comes this night."""
-        at = self.setting.sky.next_good(self.env.now)
+    def _until_good(self, for_s: float = 0.0) -> Doing[bool]:
+        """Wait until it is dark and the object is up for so long; return whether that comes this night."""
+        sky = self.setting.sky
+        at = sky.next_good(self.env.now, for_s)
         if at is None:
-            self.note("program", "the object is not up in the dark any more", "wait")
+            over = self.env.now + for_s > sky.dark_until_s
+            self.note("program", "the night is over" if over else "the object is not up in the dark any more", "wait")
             return False
         if at > self.env.now:
             began = self.env.now
@@ -186,10 +189,7 @@ class NightRun(NightDevices):
         own, state = self.setting, self.state
         wanted, exposure = step.frames or 1, step.exposure_s or 0.0
         while self.progress.get(index, 0) < wanted:
-            if not own.sky.is_good(self.env.now) and not (yield from self._until_good()):
-                return ""
-            if self.env.now + exposure > own.sky.dark_until_s:
-                self.note("program", "the night is over", "wait")
+            if not (yield from self._until_good(exposure)):
                 return ""
             yield from self._flip_in_time(exposure)
             turns = step.filter is not None and state.filter != step.filter and own.has("filter_wheel")
@@ -205,6 +205,8 @@ class NightRun(NightDevices):
                 began = self.env.now
                 yield self.env.timeout(own.settle_s)
                 self._span("guide", began, "settling")
+            if own.sky.next_good(self.env.now, exposure) != self.env.now:
+                continue  # what came before it took so long that the object sets, or dawn comes, during the exposure
             why = yield from self._frame(index, step, exposure)
             if why:
                 return why
@@ -312,7 +314,7 @@ class NightRun(NightDevices):
         does = {step.do for step in own.steps}
         if own.has("mount") and (("slew" in does and not state.on_target) or ("solve" in does and not state.solved)):
             return "off the object"
-        if "weather.rain" in self.weather:
+        if self.weather & RAIN:
             return "taken in rain"
         if "cool" in does and not state.cold:
             return "taken with a warm sensor"
@@ -352,7 +354,7 @@ class NightRun(NightDevices):
                 self.spans.append(NightSpan(device, began, ends, "endless"))
             what = f"nothing ends this wait: {endless[0]}"
             self.events.append(NightEvent(began, "program", self._step, what, "end", unhandled=True))
-        if "weather.rain" in self.weather and self.rained_on:
+        if self.weather & RAIN and self.rained_on:
             self.state.wet_s += max(until - self.env.now, 0.0)
         ends = self.ended_s if self.ended_s is not None else self.env.now
         self._flow()

@@ -17,7 +17,9 @@ from wyntaxis.core.rig.device_kinds.declaration import Fault, Moment
 
 DEFAULT_NIGHTS = 1000
 NIGHTS_A_CHUNK = 50
-_ALWAYS = frozenset({"weather.wind", "weather.cloud", "weather.rain", "optics.dew", "solver.off_scale", "power.dip"})
+_ALWAYS = frozenset(
+    {"weather.wind", "weather.cloud", "weather.rain", "weather.showers", "optics.dew", "solver.off_scale", "power.dip"}
+)
 
 
 Window = tuple[float, float]

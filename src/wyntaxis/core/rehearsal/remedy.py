@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.json_values import JsonValue
-from wyntaxis.core.rehearsal.drafted import LIMITS, drafted_watch
+from wyntaxis.core.rehearsal.drafted import LIMITS, drafted_steps, drafted_watch
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
-from wyntaxis.core.rehearsal.play import FaultRow, active_faults, played, window_of
+from wyntaxis.core.rehearsal.play import FaultRow, active_faults, applies, played, window_of
 from wyntaxis.core.rehearsal.setting import NightSetting, setting_of
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.device_kinds.declaration import Fault
 from wyntaxis.core.rig.edit import Change
-from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+from wyntaxis.core.rig.night_plan import CLOSING, NightStep, NightWatch
 
 ORDER: tuple[Grade, ...] = ("survived", "degraded", "lost", "unsafe")
 ATTEMPTS, PAUSE_S = 3, 30.0
@@ -30,6 +30,12 @@ ELSEWHERE = {
     "disk.full": "make room, or save to a second place",
     "card.corrupt": "save a second copy of the images",
     "battery.empty": "let the roof shut by itself when the power fails, and end before the battery does",
+    "weather.showers": "a weather station that stops the run, or a roof that shuts by itself",
+    "roof.motor_dead": "a hand crank, and somebody within reach: no plan shuts a roof whose motor is dead",
+    "wheel.stuck": "let the plan take what the filter in the beam allows, and look at the wheel by day",
+    "camera.drops": "another cable, a shorter one, or its own port (Devices, ports)",
+    "focuser.slips": "tighten the drawtube's clamp, or take load off it (Focuser)",
+    "guider.unsettled": "a wider settling limit, or a longer exposure of the guide camera (Guide log)",
     "weather.rain": "a weather station that stops the run, or a roof that shuts by itself",
 }
 """What helps that is no change of the plan."""
@@ -50,13 +56,16 @@ def words_of(fault: Fault) -> str:
     return ELSEWHERE.get(fault.id, "")
 
 
-def remedies(setting: NightSetting, row: FaultRow) -> NightRemedy | None:
+def remedies(setting: NightSetting, row: FaultRow, rows: Sequence[FaultRow] = ()) -> NightRemedy | None:
     """Return the change of the plan that helps most against a fault; None where none helps.
 
     Parameters
     ----------
     setting, row
         The rig with its plan, and the fault against it.
+    rows
+        Every fault against the plan as it is; a remedy that makes the night worse in any other of them, or without
+        one, is not offered. None where they were not simulated.
 
     Returns
     -------
@@ -65,23 +74,46 @@ def remedies(setting: NightSetting, row: FaultRow) -> NightRemedy | None:
     """
     if not row.applies or row.grade == "survived":
         return None
-    best: NightRemedy | None = None
+    before = (ORDER.index(row.grade), -row.outcome.frames_kept)
+    found: list[tuple[tuple[int, int], NightRemedy, NightSetting]] = []
     for words, steps, watch in _candidates(setting, row):
         change = _change(setting, steps, watch, words)
         try:
-            rig = edit.apply(setting.rig, change)
+            changed = setting_of(edit.apply(setting.rig, change), setting.sky)
         except InputError:
             continue
-        changed = setting_of(rig, setting.sky)
-        good = played(changed)
-        outcome = played(changed, [active_faults(changed, row.fault, window=window_of(changed, good))])
-        grade = grade_of(outcome)
-        before = (ORDER.index(row.grade), -row.outcome.frames_kept) if best is None else _rank(best)
-        if (ORDER.index(grade), -outcome.frames_kept) < before:
-            best = NightRemedy(words, change, grade, outcome)
-            if grade == "survived":
-                break
-    return best
+        outcome = _again(changed, row.fault)
+        remedy = NightRemedy(words, change, grade_of(outcome), outcome)
+        if _rank(remedy) < before:
+            found.append((_rank(remedy), remedy, changed))
+    for _, remedy, changed in sorted(found, key=lambda entry: entry[0]):
+        if not _worsens(setting, changed, row, rows):
+            return remedy
+    return None
+
+
+def _again(changed: NightSetting, fault: Fault) -> NightOutcome:
+    """Return how a fault goes with a changed plan."""
+    return played(changed, [active_faults(changed, fault, window=window_of(changed, played(changed)))])
+
+
+def _worsens(setting: NightSetting, changed: NightSetting, row: FaultRow, rows: Sequence[FaultRow]) -> bool:
+    """Return whether a change makes the night worse with nothing wrong, or in a fault that it is not for."""
+    good, better = played(setting), played(changed)
+    if _stands(better) > _stands(good):
+        return True
+    window = window_of(changed, better)
+    for other in rows:
+        if other.fault.id == row.fault.id or not applies(changed, other.fault):
+            continue
+        again = played(changed, [active_faults(changed, other.fault, window=window)])
+        if ORDER.index(grade_of(again)) > ORDER.index(other.grade):
+            return True
+    return False
+
+
+def _stands(night: NightOutcome) -> tuple[int, int]:
+    return ORDER.index(grade_of(night)), -night.frames_kept
 
 
 def _rank(remedy: NightRemedy) -> tuple[int, int]:
@@ -117,6 +149,7 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
         tries = _with(steps, touched, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
         yield f"try it {ATTEMPTS} times, reconnected in between", tries, None
         yield "go on with the next target when attempts run out", _with(tries, touched, then="skip"), None
+    yield from _in_order(setting)
     if row.fault.id.startswith(("weather.", "network.")):
         yield (
             "watch the weather, and end safely",
@@ -142,6 +175,24 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
     if closing:
         more = _with(steps, closing, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
         yield f"try to close {ATTEMPTS} times", more, wanted
+
+
+_OPENING_FIRST = ("outlets_on", "connect", "cool", "open_roof", "open_cover", "unpark", "wait_dark", "slew", "solve")
+
+
+def _in_order(setting: NightSetting) -> Iterator[tuple[str, Sequence[NightStep], NightWatch | None]]:
+    """Yield the plan's own steps in the order that they need, and with the closing steps that it lacks."""
+    usual = drafted_steps(setting.rig)
+    order = {step.do: place for place, step in reversed(list(enumerate(usual)))}
+    own = sorted(setting.steps, key=lambda step: order.get(step.do, order.get("sequence", 0)))
+    if tuple(own) != setting.steps:
+        yield "put the steps in the order that they need", own, None
+    does = {step.do for step in own}
+    missing = [step for step in usual if step.do not in does and step.do in (*_OPENING_FIRST, *CLOSING)]
+    if missing:
+        more = sorted([*own, *missing], key=lambda step: order.get(step.do, order.get("sequence", 0)))
+        names = ", ".join(step.do.replace("_", " ") for step in missing)
+        yield f"add what the plan lacks: {names}", more, None
 
 
 def _with(steps: Sequence[NightStep], places: Sequence[int], **entries: JsonValue) -> tuple[NightStep, ...]:

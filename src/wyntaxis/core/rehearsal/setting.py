@@ -31,13 +31,17 @@ SHELTERS = ("roof", "dome")
 
 @dataclass(frozen=True)
 class NightSky:
-    """A night in s from the plan's beginning: when it is dark, when the object is up, when it crosses the meridian."""
+    """A night in s from the plan's beginning: when it is dark, when the object is up, when it crosses the meridian.
+
+    ``begins`` is the plan's beginning in UTC, None where no site and date tell it.
+    """
 
     dark_from_s: float
     dark_until_s: float
     up: tuple[tuple[float, float], ...]
     meridian_s: float | None
     date: str = ""
+    begins: datetime.datetime | None = None
 
     @property
     def ends_s(self) -> float:
@@ -48,11 +52,28 @@ class NightSky:
         """Return whether it is dark and the object is up."""
         return self.dark_from_s <= at_s < self.dark_until_s and any(a <= at_s < b for a, b in self.up)
 
-    def next_good(self, at_s: float) -> float | None:
-        """Return when it is next dark with the object up; None for no more this night."""
-        times = [max(a, self.dark_from_s, at_s) for a, b in self.up if min(b, self.dark_until_s) > max(a, at_s)]
-        times = [t for t in times if self.is_good(t)]
-        return min(times, default=None)
+    def next_good(self, at_s: float, for_s: float = 0.0) -> float | None:
+        """Return when it is next dark with the object up for so long at a stretch; None for no more this night."""
+        for rises, sets in self.up:
+            begins, ends = max(rises, self.dark_from_s, at_s), min(sets, self.dark_until_s)
+            if begins < ends and begins + for_s <= ends:
+                return begins
+        return None
+
+    def clock(self, at_s: float) -> str:
+        """Return a time as UTC by the clock, as 2026-12-01T21:04:00Z; empty where the beginning is not known."""
+        if self.begins is None:
+            return ""
+        at = self.begins + datetime.timedelta(seconds=round(at_s))
+        return at.strftime("%Y-%m-%dT%H:%M:%SZ")
+
+    def time_words(self, at_s: float) -> str:
+        """Return a time for people: by the clock where the beginning is known, else since it."""
+        minutes = round(at_s / 60)
+        if self.begins is None:
+            return f"{minutes // 60}:{minutes % 60:02d} h"
+        at = self.begins + datetime.timedelta(seconds=at_s + 30)
+        return f"{at:%H:%M} UTC"
 
 
 @dataclass(frozen=True)
@@ -153,9 +174,9 @@ def sky_of(rig: Rig, date: datetime.date | None = None) -> NightSky:
     start = night.dark[0][0] - TWILIGHT_S
     up = tuple((a - start, b - start) for a, b in night.objects[0].path.spans())
     transit = night.objects[0].transit
-    return NightSky(
-        TWILIGHT_S, night.dark[-1][1] - start, up, None if transit is None else transit - start, on.isoformat()
-    )
+    begins = datetime.datetime.fromtimestamp(start, datetime.UTC)
+    meridian = None if transit is None else transit - start
+    return NightSky(TWILIGHT_S, night.dark[-1][1] - start, up, meridian, on.isoformat(), begins)
 
 
 def cooling_s(rig: Rig, fall_c: float, rate_c_min: float, bare: NightSetting) -> float | None:

@@ -18,7 +18,8 @@ from wyntaxis.core.rig.device_kinds.declaration import Fault
 
 LOOK_S = 60.0
 """A battery's end is known to this."""
-BAD_WEATHER = frozenset({"weather.rain", "weather.wind", "weather.cloud"})
+RAIN = frozenset({"weather.rain", "weather.showers"})
+BAD_WEATHER = RAIN | {"weather.wind", "weather.cloud"}
 _ACTIONS = {action.do: action for kind in DEVICE_KINDS.values() for action in kind.actions}
 _DEVICE_OF = {action.do: kind.id for kind in DEVICE_KINDS.values() for action in kind.actions}
 
@@ -124,7 +125,7 @@ class NightWorld:
         # Without weather there is nothing to see: a minute that changes nothing is not played.
         if weather and self.setting.watch.then is not None and self._watched_by() is not None:
             self.env.process(self._watching())
-        if any(entry.fault.id == "weather.rain" for entry in self.active_faults):
+        if any(entry.fault.id in RAIN for entry in self.active_faults):
             self.env.process(self._getting_wet())
 
     # Telling
@@ -162,6 +163,9 @@ class NightWorld:
             fault = entry.fault
             if entry.over or do not in fault.does or fault.way not in ways or self.env.now < entry.at_s:
                 continue
+            if fault.lasts_s is not None and self.env.now >= entry.at_s + fault.lasts_s:
+                self._end(entry)
+                continue
             if fault.id == "wheel.missing_slot" and of != self._missing:
                 continue
             if not entry.reported:
@@ -169,6 +173,15 @@ class NightWorld:
                 self.note(self._title(do), f"{fault.title}: {fault.shows}", "fault")
             return entry
         return None
+
+    def _end(self, entry: ActiveFault) -> None:
+        """Let a fault be over, until it returns."""
+        entry.over = True
+        if entry.fault.returns_s is None:
+            return
+        entry.over, entry.reported, entry.at_s = False, False, self.env.now + entry.fault.returns_s
+        if entry.fault.way in ("world", "spoil"):
+            self.env.process(self._strike(entry))
 
     def _strike(self, entry: ActiveFault) -> Doing[None]:
         """Let a fault of the world, or one that spoils frames, come and go."""
@@ -184,16 +197,16 @@ class NightWorld:
             if self.setting.attended:
                 self.note("weather", f"somebody is there: {self.setting.attended}", "done")
             elif self._watched_by() is None or self.setting.watch.then is None:
-                self.note("weather", "nothing watches the weather", "fault", unhandled=fault.id == "weather.rain")
+                self.note("weather", "nothing watches the weather", "fault", unhandled=fault.id in RAIN)
         yield from self._play_world(fault)
         if fault.lasts_s is not None:
             yield self.env.timeout(fault.lasts_s)
             self.weather.discard(fault.id)
             self.frame_problems.pop(fault.id, None)
-            entry.over = True
             if not self.weather:
                 self.state.clear_since = self.env.now
             self.note(device or fault.id.split(".", maxsplit=1)[0], f"{fault.title}: over", "fault")
+            self._end(entry)
 
     def _spoil(self, fault: Fault) -> None:
         if fault.prevented_by is not None:
@@ -340,7 +353,12 @@ class NightWorld:
             silent = any(e.fault.id == "weather.silent" and e.reported and not e.over for e in self.active_faults)
             bad = self.weather & BAD_WEATHER
             if bad and not silent and not self._closing:
-                words = {"weather.rain": "rain", "weather.wind": "wind", "weather.cloud": "cloud"}
+                words = {
+                    "weather.rain": "rain",
+                    "weather.showers": "rain",
+                    "weather.wind": "wind",
+                    "weather.cloud": "cloud",
+                }
                 self._bad_weather(f"the weather is bad: {words[min(bad)]}")
 
     def _bad_weather(self, why: str) -> None:
@@ -357,5 +375,5 @@ class NightWorld:
     def _getting_wet(self) -> Doing[None]:
         while True:
             yield self.env.timeout(60.0)
-            if "weather.rain" in self.weather and self.rained_on:
+            if self.weather & RAIN and self.rained_on:
                 self.state.wet_s += 60.0

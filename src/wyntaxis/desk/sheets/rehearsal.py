@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QTimer
@@ -213,7 +214,7 @@ class RehearsalSheet(StepSheet):
         self.cure_text.setText("Trying changes of the plan …")
         setting = result.setting
         if not self.remedy_job.running:
-            self.remedy_job.start(lambda _progress: (row, remedies(setting, row)))
+            self.remedy_job.start(lambda _progress: (row, remedies(setting, row, result.rows)))
 
     def _remedy_found(self, found: tuple[FaultRow, NightRemedy | None]) -> None:
         row, remedy = found
@@ -250,8 +251,17 @@ class RehearsalSheet(StepSheet):
         if outcome is not None:
             title = row.fault.title if row is not None else "Nothing wrong"
             self.outcome_panel.heading.setText(f"{title}: what comes of it")
-            self.lines.setText("\n".join(outcome_lines(outcome)))
+            self.lines.setText("\n".join(self._lines(outcome)))
         self._find_remedy()
+
+    def _lines(self, outcome: NightOutcome) -> Sequence[str]:
+        """Return what is told of the chosen night: of the one with nothing wrong, all in ten lines."""
+        from wyntaxis.core.rehearsal.summary import in_short
+
+        result = self.result
+        if result is None or outcome is not result.good:
+            return outcome_lines(outcome, self.timeline.time_words)
+        return in_short(result.setting, outcome, result.rows)
 
     def refresh(self) -> None:
         super().refresh()
@@ -274,11 +284,11 @@ class RehearsalSheet(StepSheet):
     def _show_faults(self, result: Rehearsal | None) -> None:
         rows, verdicts = [], []
         if result is not None:
-            good = result.good
-            rows.append(_row(PLAIN, grade_of(good), good, 0.0))
+            good, times = result.good, result.setting.sky.time_words
+            rows.append(_row(PLAIN, grade_of(good), good, 0.0, times))
             verdicts.append(GRADES[grade_of(good)])
             for row in self._rows(result):
-                rows.append(_row(row.fault.title, row.grade, row.outcome, row.hours_lost))
+                rows.append(_row(row.fault.title, row.grade, row.outcome, row.hours_lost, times))
                 verdicts.append(GRADES[row.grade])
         self.table.blockSignals(True)
         self.table.show_rows(rows, verdicts=verdicts, palette=self._palette)
@@ -310,25 +320,24 @@ class RehearsalSheet(StepSheet):
         self.refresh()
 
 
-def _row(title: str, grade: str, outcome: NightOutcome, hours: float) -> list[str]:
+def _row(title: str, grade: str, outcome: NightOutcome, hours: float, time_words: Callable[[float], str]) -> list[str]:
     first = outcome.first_unhandled
     why = "; ".join((*outcome.unsafe, *(f"nothing ends: {wait}" for wait in outcome.endless)))
     if not why and first is not None:
-        why = f"{clock_words(first.t_s)} h: {first.what}"
+        why = f"{time_words(first.t_s)}: {first.what}"
     return [title, grade, str(outcome.frames_kept), number(hours, 1), why]
 
 
-def outcome_lines(outcome: NightOutcome) -> list[str]:
-    """Return in lines what came of a night."""
-    lines = [
-        f"{outcome.frames_kept} of {outcome.frames_planned} frames kept; it ends {clock_words(outcome.ends_s)} h in."
-    ]
+def outcome_lines(outcome: NightOutcome, time_words: Callable[[float], str]) -> list[str]:
+    """Return in lines what came of a night; ``time_words`` tells a time in s from the plan's beginning."""
+    kept = f"{outcome.frames_kept} of {outcome.frames_planned} frames kept"
+    lines = [f"{kept}; the plan ends at {time_words(outcome.ends_s)}."]
     lines += [f"{counted(count, 'frame')} lost: {why}." for why, count in outcome.lost_why]
     budget = [f"{SPAN_WORDS[kind]} {clock_words(s)} h" for kind, s in outcome.budget.items() if s >= 30]
     lines.append(f"Time: {', '.join(budget)}.")
     first = outcome.first_unhandled
     if first is not None:
-        lines.append(f"First unhandled event: {first.what} ({first.device}, {clock_words(first.t_s)} h).")
+        lines.append(f"First unhandled event: {first.what} ({first.device}, {time_words(first.t_s)}).")
     lines += [f"Nothing ends this wait: {wait}." for wait in outcome.endless]
     if outcome.unsafe:
         lines.append(f"Not safe: {', '.join(outcome.unsafe)}.")

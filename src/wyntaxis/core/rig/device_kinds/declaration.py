@@ -70,7 +70,8 @@ class Fault:
     ``devices`` are the kinds of device that have it, any where empty. ``does`` names the actions that it touches:
     they never answer (hang), answer with an error, come ``by_s`` late. A fault may ``spoil`` frames, for so long in s,
     until ``cure`` is done again; one of the ``world`` (weather, power, network, computer) is played by its ``id``.
-    ``clears`` says what ends it. ``rate`` is how many nights of a hundred see it. ``prevented_by`` names a kind of
+    ``lasts_s`` ends it by itself, ``clears`` says what else does; ``returns_s`` after that it is there again, as often
+    as the night lasts. ``rate`` is how many nights of a hundred see it. ``prevented_by`` names a kind of
     device, a setting of it and the value with which the fault does no harm; None for any value that is stated.
     """
 
@@ -87,9 +88,12 @@ class Fault:
     frame_problem: str = ""
     cure: str = ""
     lasts_s: float | None = None
+    returns_s: float | None = None
     prevented_by: tuple[str, str, bool | str | None] | None = None
     prevention: str = ""
     """What the device does where that is so."""
+    beyond_plan: bool = False
+    """Whether no plan can mend it: somebody has to be there."""
 
 
 @dataclass(frozen=True)

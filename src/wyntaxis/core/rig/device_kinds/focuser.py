@@ -67,6 +67,18 @@ FOCUSER = DeviceKindDeclaration(
             frame_problem="out of focus",
         ),
         Fault(
+            "focuser.slips",
+            ("focuser",),
+            "Focuser slips",
+            "the drawtube slips under its load, and again three quarters of an hour after each focus run",
+            "spoil",
+            "middle",
+            2.0,
+            frame_problem="out of focus",
+            cure="focus",
+            returns_s=2700.0,
+        ),
+        Fault(
             "focuser.at_end",
             ("focuser",),
             "Focuser at its end",
