@@ -17,6 +17,7 @@ from wyntaxis.core.findings.registry import in_order
 from wyntaxis.core.quantities import evaluator
 from wyntaxis.core.quantities.rows import declared_numbers
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.store import load
 from wyntaxis.core.steps import steps
@@ -32,6 +33,14 @@ def built_guide():
     if not (guide.FOLDER / "search.json").is_file():
         command = [sys.executable, "-m", "sphinx", "-q", "-W", "-d", "build/doctrees", "docs/guide", str(guide.FOLDER)]
         subprocess.run(command, check=True, cwd=ROOT)
+
+
+def test_every_fault_is_listed_with_what_ends_it_and_what_helps():
+    page = html.unescape((guide.FOLDER / "reference" / "faults.html").read_text("utf-8"))
+    for fault in FAULTS.values():
+        assert fault.id in page
+        assert fault.shows in page
+    assert "by itself after 20 min; returns 60 min later" in page
 
 
 def entries(kind):

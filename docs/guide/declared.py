@@ -13,11 +13,15 @@ from pathlib import Path
 from typing import Any
 
 from docutils import nodes
+from docutils.statemachine import StringList
 from sphinx.util.docutils import SphinxDirective
 
 from wyntaxis.core.findings import registry
 from wyntaxis.core.quantities import evaluator, rows
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
+from wyntaxis.core.rehearsal.faults import FAULTS
+from wyntaxis.core.rehearsal.remedy import words_of
+from wyntaxis.core.rig.device_kinds.declaration import Fault
 from wyntaxis.core.rig.device_settings import SETTINGS
 
 
@@ -93,6 +97,37 @@ class SettingEntry(Entry):
         return f"{kind.label}, {kind.unit}" if kind.unit else kind.label, f"Of: {devices}. In the file: {key}"
 
 
+class FaultTable(SphinxDirective):
+    """Every fault of the rehearsal: what is seen, when it strikes, what ends it, and what helps."""
+
+    def run(self) -> list[nodes.Node]:
+        lines = ["| fault | what is seen | strikes | nights in 100 | ends | what helps |", "|---|---|---|---|---|---|"]
+        for fault in FAULTS.values():
+            cells = (
+                f"{fault.title} (`{fault.id}`)", fault.shows, MOMENTS[fault.when], f"{fault.rate:g}", ending_of(fault),
+                words_of(fault) or "limits, attempts and watching in the plan",
+            )  # fmt: skip
+            lines.append(f"| {' | '.join(cells)} |")
+        holder = nodes.section()
+        self.state.nested_parse(StringList(lines, source="faults"), self.content_offset, holder)
+        return list(holder.children)
+
+
+MOMENTS = {
+    "begin": "at the beginning", "dark": "when it is dark", "middle": "in mid-run", "flip": "at the flip",
+    "end": "at the end",
+}  # fmt: skip
+
+
+def ending_of(fault: Fault) -> str:
+    """Return in words what ends a fault."""
+    ways = [f"by itself after {fault.lasts_s / 60:.0f} min"] if fault.lasts_s is not None else []
+    ways += {"attempt": ["at another attempt"], "reconnect": ["when it is connected anew"], "never": []}[fault.clears]
+    ways += [f"by {fault.cure.replace('_', ' ')}"] if fault.cure else []
+    text = ", or ".join(ways) or "not in this night"
+    return f"{text}; returns {fault.returns_s / 60:.0f} min later" if fault.returns_s is not None else text
+
+
 def _write_search(app: Any, error: Exception | None) -> None:
     """Write the words of every section, with page and place, for the window's own search."""
     if error is not None or app.builder.name != "html":
@@ -111,6 +146,7 @@ def _write_search(app: Any, error: Exception | None) -> None:
 
 def setup(app: Any) -> dict[str, bool]:
     """Add the directives, and what follows the build."""
+    app.add_directive("faults", FaultTable)
     for entry in (NumberEntry, FindingEntry, SettingEntry):
         app.add_directive(entry.kind, entry)
     app.connect("build-finished", _write_search)

@@ -1,5 +1,7 @@
 """The Rehearsal sheet, driven in the real window."""
 
+import datetime
+
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QLabel
@@ -8,6 +10,7 @@ from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.faults import FAULTS
+from wyntaxis.desk.night_timeline import MIN_NAMED_EM, NightTimeline
 
 
 @pytest.fixture
@@ -136,6 +139,26 @@ def test_the_band_draws_the_night_of_the_chosen_fault(night, qtbot):
     assert band.night.outcome is night.chosen.outcome
     night.table.selectRow(0)
     assert band.night.outcome is night.result.good
+
+
+def test_the_night_is_drawn_once_by_the_clock_with_every_lane_named(night, qtbot):
+    """The sheet has no timeline of its own in the window: what is clicked in the drawing is edited in the sheet."""
+    window = night.window()
+    assert [one for one in window.findChildren(NightTimeline) if one.isVisibleTo(window)] == [window.drawing.night]
+    timeline = window.drawing.night
+    assert night.timeline is timeline
+    assert timeline.lane_box(0).height() >= MIN_NAMED_EM * timeline.fontInfo().pixelSize()
+    # The demo's site and date are known: whole hours of UTC, each where it is.
+    begins = night.result.setting.sky.begins
+    for at_s, label in timeline.hour_marks():
+        moment = begins + datetime.timedelta(seconds=at_s)
+        assert (moment.minute, moment.second) == (0, 0)
+        assert label == f"{moment:%H:%M}"
+    block = dict(timeline.stage_blocks())[12]
+    qtbot.mouseClick(timeline, Qt.MouseButton.LeftButton, pos=block.center().toPoint())
+    assert night.timeline.step == 12
+    night.table.selectRow(0)
+    assert night.lines.text().startswith("With nothing wrong: degraded, 96 of 120 frames kept")
 
 
 def test_a_date_that_is_none_is_refused(night):

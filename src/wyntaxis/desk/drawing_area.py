@@ -11,7 +11,7 @@ from wyntaxis.core.quantities.rows import is_judged, step_rows
 from wyntaxis.core.rehearsal.kind import REHEARSAL
 from wyntaxis.core.steps import FIELD, FILTERS, SHELF, Step
 from wyntaxis.core.steps import REHEARSAL as REHEARSAL_STEP
-from wyntaxis.desk.drawing_shape import NIGHT_PX, DrawingShape
+from wyntaxis.desk.drawing_shape import NIGHT_SHARE, DrawingShape
 from wyntaxis.desk.night_timeline import NightTimeline
 from wyntaxis.desk.section.drawing import draw_dust, draw_surface
 from wyntaxis.desk.section.section_view import SectionView
@@ -83,7 +83,7 @@ class DrawingArea(QStackedWidget):
     def wanted_height(self, window_px: int, text_scale: float) -> int:
         """Return the height that the band is to have, in px."""
         if self._shows_night:
-            return round(NIGHT_PX * max(text_scale, 1.0))
+            return min(self.night.sizeHint().height(), round(NIGHT_SHARE * window_px))
         is_empty = self._session is not None and not self._session.rig.train
         return self._shape.height(self.step, window_px, text_scale, is_empty=is_empty)
 
@@ -131,4 +131,8 @@ class DrawingArea(QStackedWidget):
     def _show_night(self) -> None:
         played = self._session.evidence.of(REHEARSAL) if self._session is not None else None
         if self._session is not None and self._palette is not None and self._shows_night and played is not None:
-            self.night.show_night(self._session.night or played.good, played.setting.sky, self._palette)
+            own = played.setting
+            lanes = len(self.night.lanes)
+            self.night.show_night(self._session.night or played.good, own.sky, self._palette, own.steps)
+            if len(self.night.lanes) != lanes:
+                self.shared.emit()

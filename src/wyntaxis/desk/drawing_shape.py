@@ -7,8 +7,8 @@ from wyntaxis.desk.window_state import WindowState
 
 STRIP_PX = 56
 """The folded band's height at the base text size, in px."""
-NIGHT_PX = 150
-"""How high the night's timeline stands in the band."""
+NIGHT_SHARE = 0.42
+"""How much of the window's height the night's timeline takes at the most."""
 EMPTY_PX = 130
 """How high the drawing of a rig without parts is."""
 DRAWN_PX = {"Build": 344, "Compute": 240, "Connect": 240, "Measure": 220}

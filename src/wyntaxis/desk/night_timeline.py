@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from datetime import timedelta
 from typing import TYPE_CHECKING
 
@@ -73,8 +74,7 @@ class NightTimeline(Picture):
         self._fits = fits
         self._steps: tuple[NightStep, ...] = ()
         self.step = -1
-        if not fits:
-            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName("Timeline of the night")
@@ -149,7 +149,7 @@ class NightTimeline(Picture):
         """How high a lane is, in text heights."""
         if not self._fits or not self.lanes:
             return LANE_EM
-        return max((self.height() / self._em - TOP_EM - AXIS_EM) / len(self.lanes), 0.4)
+        return max((self.height() / self._em - TOP_EM - AXIS_EM) / (len(self.lanes) + bool(self._steps)), 0.4)
 
     def lane_box(self, index: int) -> QRectF:
         top = self._em * (TOP_EM + self._lane_em * (index + bool(self._steps)))
@@ -305,22 +305,25 @@ class NightTimeline(Picture):
         for at_s, label in self.hour_marks():
             x = self.x_of(at_s)
             painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + 4))
-            room = painter.fontMetrics().horizontalAdvance(label) + 4
-            left = min(max(x - room / 2, 0.0), self.width() - room)
-            painter.drawText(QRectF(left, bottom + 4, room, self._em * 1.4), int(Qt.AlignmentFlag.AlignHCenter), label)
+            box = QRectF(x - 30, bottom + 4, 60, self._em * 1.4)
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), label)
+        if self._sky is not None and self._sky.begins is not None:
+            box = QRectF(6, bottom + 4, LEFT_EM * self._em - 40, self._em * 1.4)
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignRight), "UTC")
 
     def hour_marks(self) -> list[tuple[float, str]]:
         """Return where the axis is marked, in s from the plan's beginning, and with what: whole hours of the clock."""
         hours = round(self._until_s / HOUR_S)
-        step = max(1, round(hours / 10))
+        room = self.fontMetrics().horizontalAdvance("00:00") * 1.4
+        across = max(self.x_of(self._until_s) - self.x_of(0.0), 1.0)
+        step = max(1, math.ceil(hours * room / across))
         begins = self._sky.begins if self._sky is not None else None
         if begins is None:
             return [(hour * HOUR_S, f"{hour} h") for hour in range(0, hours + 1, step)]
         first = begins.replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)
         times = [first + timedelta(hours=hour) for hour in range(0, hours + 1, step)]
         marks = [((at - begins).total_seconds(), f"{at:%H:%M}") for at in times]
-        shown = [mark for mark in marks if mark[0] <= self._until_s]
-        return [(at, f"{label} UTC" if place == 0 else label) for place, (at, label) in enumerate(shown)]
+        return [mark for mark in marks if mark[0] <= self._until_s]
 
     def step_at(self, at: QPointF) -> int:
         """Return the place of the plan's step that stands somewhere; -1 for none."""

@@ -28,6 +28,7 @@ class Pages(QStackedWidget):
     parts_asked = pyqtSignal()
     demo_asked = pyqtSignal(str)
     refused = pyqtSignal(str)
+    sheet_made = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -61,6 +62,7 @@ class Pages(QStackedWidget):
         self.addWidget(sheet)
         sheet.step_asked.connect(self.step_asked)
         sheet.fit_to_font()
+        self.sheet_made.emit(sheet)
         return sheet
 
     def set_palette(self, palette: Palette) -> None:

@@ -132,6 +132,7 @@ class MainWindow(Workplace):
         self.worklist = WorklistView()
         self.margin = FindingsPanel()
         self.stack = Pages()
+        self.stack.sheet_made.connect(lambda sheet: sheet.use_drawing(self.drawing))
         self.below = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.worklist, self.stack, self.margin):
             self.below.addWidget(widget)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 import importlib.util
 from collections.abc import Callable
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
@@ -19,6 +19,9 @@ from wyntaxis.desk.ledger_row import LEGEND, LedgerRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.drawing_area import DrawingArea
 
 LEDGER_WIDTH_EM = 25
 TWO_COLUMNS_FROM_EM = 52
@@ -245,6 +248,9 @@ class StepSheet(QScrollArea):
     def resizeEvent(self, a0: object) -> None:
         super().resizeEvent(a0)  # type: ignore[arg-type]
         self.arrange()
+
+    def use_drawing(self, drawing: DrawingArea) -> None:
+        """Take the window's drawing area for the step's own picture; most steps have none there."""
 
     def refresh(self) -> None:
         """Show the rig as it stands now."""

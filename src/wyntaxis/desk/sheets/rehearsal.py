@@ -35,7 +35,7 @@ from wyntaxis.desk.sheets.plan_steps import PlanSteps
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
-    pass
+    from wyntaxis.desk.drawing_area import DrawingArea
 
 DELAY_MS = 500
 PLAIN = "nothing wrong"
@@ -97,14 +97,11 @@ class RehearsalSheet(StepSheet):
         column.addWidget(JobBar(self.job, "Simulating faults"))
         column.addWidget(JobBar(self.many.job, "Simulating nights"))
         self.timeline = NightTimeline()
-        self.timeline.step_chosen.connect(self.plan.choose_step)
-        self.timeline.step_moved.connect(self.plan.move_step)
-        self.timeline.step_added.connect(self.plan.add_step)
-        self.plan.shown.connect(self.timeline.show_step)
+        self._listen()
         column.addWidget(self.timeline)
         column.addWidget(self.plan)
         self.legend = PlainLabel(
-            "Choose a step in the plan’s lane to change it. Filled: at work. Hatched: waiting, in red without end; "
+            "Choose a step in the plan’s lane of the timeline to change it. Filled: at work. Hatched: waiting, in red without end; "
             "crosswise: retries. Ticks below: attempts. A bar: "
             "a fault strikes. A cross: it is not handled. The line above: the object is up."
         )
@@ -114,6 +111,20 @@ class RehearsalSheet(StepSheet):
         self.outcome_panel = Panel("What comes of it")
         self.lines = self.outcome_panel.add_text()
         column.addWidget(self.outcome_panel)
+
+    def _listen(self) -> None:
+        """Let the plan follow what is done in the timeline, and the timeline the step that is chosen."""
+        self.timeline.step_chosen.connect(self.plan.choose_step)
+        self.timeline.step_moved.connect(self.plan.move_step)
+        self.timeline.step_added.connect(self.plan.add_step)
+        self.plan.shown.connect(self.timeline.show_step)
+
+    def use_drawing(self, drawing: DrawingArea) -> None:
+        """Show the night in the window's drawing area, in place of the sheet's own timeline."""
+        self.timeline.hide()
+        self.timeline.deleteLater()
+        self.timeline = drawing.night
+        self._listen()
 
     def _build_faults(self) -> None:
         column = self.add_wide_column()
