@@ -101,9 +101,9 @@ class RehearsalSheet(StepSheet):
         column.addWidget(self.timeline)
         column.addWidget(self.plan)
         self.legend = PlainLabel(
-            "Choose a step in the plan’s lane of the timeline to change it. Filled: at work. Hatched: waiting, in red without end; "
-            "crosswise: retries. Ticks below: attempts. A bar: "
-            "a fault strikes. A cross: it is not handled. The line above: the object is up."
+            "Choose a step in the timeline’s plan to change it. Filled: at work. Hatched: waiting, in red without end; "
+            "crosswise: retries. Ticks below: attempts. A bar: a fault strikes. A cross: it is not handled. "
+            "The line above: the object is up."
         )
         self.legend.setWordWrap(True)
         self.legend.setProperty("role", "faded")
