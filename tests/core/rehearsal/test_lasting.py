@@ -217,8 +217,6 @@ def test_a_plan_that_keeps_nothing_is_a_finding_that_says_why():
     assert found.title == ("The plan keeps no frame even with nothing wrong: the object is not up in the dark any more")
     parked = whole_document(frames=4)
     parked["plan"]["steps"] = [step for step in parked["plan"]["steps"] if step["do"] != "unpark"]
-    assert findings(parked).finding("night.budget").title.endswith(
-        ": slew failed (the mount is parked): ending safely"
-    )
+    assert findings(parked).finding("night.budget").title.endswith(": slew failed (the mount is parked): ending safely")
     setting = setting_of(validated(parked), plain_sky(6))
     assert any(line.startswith("No frame is kept: ") for line in in_short(setting, played(setting)))
