@@ -44,7 +44,7 @@ LIMITS = {
     "none invented": 0.98,
     "dust found": 0.90,
     "dust on the right part": 0.95,
-    "shadows that are dust's": 0.98,
+    "shadows that are dust's": 0.95,
     "corner within 1 %": 0.90,
     "corner within 2u": 0.90,
     "old flats judged rightly": 0.98,

@@ -87,8 +87,12 @@ def test_rss_lies_between_the_largest_and_the_sum(values):
         (wording.short(30.0), "30"),
         (wording.terms([17.5, 20, -0.25], 2), "17.50 + 20.00 − 0.25"),
         (wording.terms([], 1), "0.0"),
-        (wording.plus_minus(13.3812, 0.02, 2), "13.38 ± 0.02"),
-        (wording.plus_minus(49.4912, 0.0021, 2), "49.491 ± 0.002"),  # 0.00 would claim certainty
+        (wording.plus_minus(13.3812, 0.02, 2), "13.381 ± 0.020"),  # the uncertainty's two digits
+        (wording.plus_minus(0.008065, 0.0000003, 2), "0.00806500 ± 0.00000030"),
+        (wording.plus_minus(1234.5, 99.6, 1), "1230 ± 100"),  # rounds up to three digits
+        (wording.plus_minus(-12347.0, 123.0, 1), "−12350 ± 120"),
+        (wording.plus_minus(2.5, 0.0, 1), "2.5 ± 0.0"),
+        (wording.plus_minus(49.4912, 0.0021, 2), "49.4912 ± 0.0021"),  # 0.00 would claim certainty
         (wording.plus_minus(-1.25, 0.0, 1), "−1.2 ± 0.0"),
     ],
 )

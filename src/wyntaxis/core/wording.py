@@ -27,11 +27,15 @@ def signed(value: float, decimals: int) -> str:
 
 
 def plus_minus(value: float, standard: float, decimals: int) -> str:
-    """Return ``value ± standard`` with fixed decimals; as many more (3 at most) as the uncertainty needs to show."""
-    shown = decimals
-    while shown < decimals + 3 and standard > 0 and float(f"{standard:.{shown}f}") == 0:
-        shown += 1
-    return f"{number(value, shown)} ± {number(standard, shown)}"
+    """Return ``value ± standard``, both to the uncertainty's second digit (JCGM 100:2008, 7.2.6).
+
+    ``decimals`` is what the value has where it has no uncertainty, or none that is a number.
+    """
+    if not math.isfinite(standard) or standard <= 0:
+        return f"{number(value, decimals)} ± {number(standard, decimals)}"
+    places = 1 - math.floor(math.log10(float(f"{standard:.1e}")))
+    shown = max(places, 0)
+    return f"{number(round(value, places), shown)} ± {number(round(standard, places), shown)}"
 
 
 def short(value: float, decimals: int = 3) -> str:

@@ -24,9 +24,9 @@ MOMENT = datetime.datetime(2026, 3, 1, 21, 4, 5, tzinfo=datetime.UTC)
         (True, None, 1.0, False, "yes"),
         (False, None, 1.0, False, "no"),
         (MOMENT, None, 1.0, False, "2026-03-01 21:04"),
-        (Estimate(1.234, 0.056), 2, 1.0, False, "1.23 ± 0.06"),
+        (Estimate(1.234, 0.056), 2, 1.0, False, "1.234 ± 0.056"),
         (Estimate(1.234, 0.056), 2, 1.0, True, "1.23"),
-        (Estimate(0.0123, 0.0004), 1, 100.0, False, "1.23 ± 0.04"),  # as many decimals as the uncertainty needs
+        (Estimate(0.0123, 0.0004), 1, 100.0, False, "1.230 ± 0.040"),  # as many decimals as the uncertainty needs
         (Verdict.FAILS, None, 1.0, False, "fails"),
     ],
 )

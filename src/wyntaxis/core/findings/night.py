@@ -152,7 +152,7 @@ def unhandled(evaluation: Evaluation) -> Iterator[Statement]:
         "lost": "{missing} of {planned} frames find no time, or are lost{why}",
     },
     remedies={
-        "nothing": "Mend what the first line says in the timeline, and simulate the night again.",
+        "nothing": "Correct what the title names in the timeline, and simulate the night again.",
         "": "Plan fewer frames, or check in the timeline what takes the time.",
     },
 )
