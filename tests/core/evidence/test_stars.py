@@ -14,6 +14,7 @@ from tests.cases import further
 from tests.core.evidence.test_headers import header
 from tests.rigs import clean_document
 from wyntaxis.cli import main
+from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.stars import detection
 from wyntaxis.core.evidence.stars.background import background_mesh
 from wyntaxis.core.evidence.stars.detection import find_spots
@@ -378,3 +379,54 @@ def test_sizes_of_undersampled_stars_are_within_their_uncertainty(tmp_path, fwhm
     for found in (stars.fwhm_px, stars.hfd_px):
         assert abs(found.value - fwhm) <= 2 * found.standard
         assert found.standard < (0.16 if fwhm < 1.1 else 0.1) * found.value
+
+
+def taken_apart(path, frame, low, unit, **cards):
+    """Write a frame as numbers of another kind: calibrated, as shares, or with gaps."""
+    hdu = fits.PrimaryHDU(((frame - low) * unit).astype(cards.pop("kind", np.float32)))
+    hdu.header["IMAGETYP"] = "LIGHT"
+    hdu.writeto(path, overwrite=True)
+    return read_stars(path)
+
+
+@pytest.mark.parametrize(
+    ("low", "unit", "kind", "sky"),
+    [
+        (0.0, 1 / 65535, np.float32, 1000.0),  # shares of the range
+        (1000.0, 1.0, np.float32, 0.0),  # background taken off
+        (1000.0, 1.0, np.int16, 0.0),  # the same in whole numbers
+        (0.0, 1.0, np.float64, 1000.0),
+        (0.0, 40.0, np.int32, 40_000.0),  # a sum of forty
+        (0.0, 0.01, np.float32, 10.0),  # electrons a second
+    ],
+)
+def test_calibrated_and_stacked_frames_are_measured_as_their_raw_ones(tmp_path, low, unit, kind, sky):
+    *_, raw = drawn(StarShape(fwhm_px=3.0))
+    fits.PrimaryHDU(raw.astype(np.uint16)).writeto(tmp_path / "raw.fits")
+    wanted = read_stars(tmp_path / "raw.fits")
+    found = taken_apart(tmp_path / "own.fits", raw.astype(float), low, unit, kind=kind)
+    assert len(found.shapes.x) == len(wanted.shapes.x)
+    assert np.median(found.shapes.hfd) == pytest.approx(np.median(wanted.shapes.hfd), rel=0.003)
+    offset = (wanted.sky_adu.value - low) * unit * (65535 if unit < 1e-4 else 1)
+    assert found.sky_adu.value == pytest.approx(offset, abs=0.3 * found.noise_adu.value)
+    assert offset == pytest.approx(sky, abs=30 * max(unit, 1.0))
+
+
+def test_gaps_outliers_and_empty_frames_of_numbers(tmp_path):
+    *_, raw = drawn(StarShape(fwhm_px=3.0))
+    frame = raw.astype(float)
+    usual = taken_apart(tmp_path / "a.fits", frame, 0.0, 1 / 65535)
+    frame[:30] = np.nan
+    frame[300, 400], frame[310, 400] = 1e9, -1e9
+    gaps = taken_apart(tmp_path / "b.fits", frame, 0.0, 1.0)
+    assert abs(len(gaps.shapes.x) - len(usual.shapes.x)) <= 4
+    assert np.median(gaps.shapes.hfd) == pytest.approx(np.median(usual.shapes.hfd), rel=0.005)
+    for empty in (np.full((200, 200), np.nan), np.full((200, 200), 0.5)):
+        with pytest.raises(InputError, match="one value all over"):
+            taken_apart(tmp_path / "c.fits", empty, 0.0, 1.0)
+
+
+def test_the_bench_still_wants_a_converters_own_codes(tmp_path):
+    fits.PrimaryHDU(np.full((64, 64), 0.25, np.float32)).writeto(tmp_path / "share.fits")
+    with pytest.raises(InputError, match="no raw frame"), open_frame(tmp_path / "share.fits") as frame:
+        frame.rows(0, 64)

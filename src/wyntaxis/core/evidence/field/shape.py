@@ -222,7 +222,7 @@ def _pixels_of(path: Path) -> Any:
     from wyntaxis.core.files.errors import InputError
 
     try:
-        with open_frame(path) as frame:
+        with open_frame(path, raw=False) as frame:
             return np.concatenate([frame.rows(*strip) for strip in frame.strips(1)])
     except InputError:
         return None

@@ -234,7 +234,7 @@ def read_stars(
     Parameters
     ----------
     path
-        A FITS file of 8- or 16-bit integers.
+        A FITS file: raw, calibrated or stacked; numbers between 0 and 1 count as shares of 65535 ADU.
     mosaic
         Whether its pixels lie behind a colour mosaic: then each two by two are taken as one.
     scale_arcsec_px
@@ -254,7 +254,8 @@ def read_stars(
     InputError
         In one line, when it cannot be read or is too small.
     """
-    with open_frame(path) as frame:
+    with open_frame(path, raw=False) as frame:
+        zero, unit = frame.zero, frame.unit
         if min(frame.width, frame.height) < MIN_SIDE_PX * (2 if mosaic else 1):
             raise InputError(f"is {frame.width} × {frame.height} px: too small for stars", path)
         pixels, peaks = _pixels(frame, mosaic=mosaic)
@@ -276,8 +277,8 @@ def read_stars(
         name or path.name,
         shapes.among(np.array([not why for why in no_star], bool)),
         tuple(refused),
-        Estimate(float(np.median(mesh.level)), float(mesh.level.std()) / math.sqrt(tiles)),
-        Estimate(float(np.median(mesh.noise)), float(mesh.noise.std()) / math.sqrt(tiles)),
+        Estimate(zero + unit * float(np.median(mesh.level)), unit * float(mesh.level.std()) / math.sqrt(tiles)),
+        Estimate(unit * float(np.median(mesh.noise)), unit * float(mesh.noise.std()) / math.sqrt(tiles)),
         scale_arcsec_px,
     )
 
