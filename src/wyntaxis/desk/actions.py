@@ -200,6 +200,8 @@ def _change_palette(desk: Desk) -> None:
 KEYS_TEXT = (
     "F1 opens the guide at the step, Shift+F1 searches it. "
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
+    "Ctrl+K goes anywhere by typing: step, device, part, finding, command, guide. "
+    "F8 and Shift+F8 go to the next finding and the one before. "
     "F6 goes to the section, F7 folds the drawing or unfolds it. "
     "Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
     "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a row of numbers opens its "
@@ -354,6 +356,9 @@ def declared_actions() -> tuple[Action, ...]:
             for number, step in enumerate(steps(), start=1)
         ),
         Action(view, "Not given yet", lambda desk: desk.window.show_start(), new_group=True),
+        Action(view, "Go to …", lambda desk: desk.window.go_anywhere(), "Ctrl+K"),
+        Action(view, "Next finding", lambda desk: desk.window.go_findings(1), "F8"),
+        Action(view, "Finding before", lambda desk: desk.window.go_findings(-1), "Shift+F8"),
         Action(view, "Next step", lambda desk: desk.window.go_steps(1), "Alt+PgDown"),
         Action(view, "Step before", lambda desk: desk.window.go_steps(-1), "Alt+PgUp"),
         Action(view, "Night palette", _change_palette, "Ctrl+Shift+N", ticked=_is_night, new_group=True),

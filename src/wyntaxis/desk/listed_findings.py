@@ -62,12 +62,44 @@ class ListedFindings:
         return tuple(f for f in findings if belongs(step, f))
 
     def _choose(self, row: int) -> None:
+        self.go_to(self.entries[row])
+
+    def go_on(self, by: int) -> None:
+        """Go to the next (or the last) finding that does not hold, over all steps and around the ends."""
+        from wyntaxis.core.ledger import Verdict
+        from wyntaxis.core.steps import steps
+        from wyntaxis.core.worklist import step_applies, step_of
+
+        session = self._window.session
+        if session is None:
+            return
+        order = {step: place for place, step in enumerate(steps())}
+        open_ones = [
+            finding
+            for finding in session.evaluation.findings
+            if finding.verdict is not Verdict.HOLDS and not finding.accepted
+            if step_applies(session.rig, step_of(finding))
+        ]
+        open_ones.sort(key=lambda finding: (order[step_of(finding)], -finding.verdict.severity))
+        if not open_ones:
+            self._window.notice.tell("Every finding holds.")
+            return
+        chosen = session.chosen_finding
+        if chosen in open_ones:
+            place = open_ones.index(chosen) + by
+        else:
+            at = order[self._window.step]
+            later = [place for place, finding in enumerate(open_ones) if order[step_of(finding)] >= at]
+            place = (later[0] if later else 0) if by > 0 else (later[0] if later else len(open_ones)) - 1
+        self.go_to(open_ones[place % len(open_ones)])
+
+    def go_to(self, finding: Finding) -> None:
+        """Choose a finding, and show a step that tells it."""
         from wyntaxis.core.steps import steps
         from wyntaxis.core.worklist import belongs
 
         if self._window.session is None:
             return
-        finding = self.entries[row]
         self._window.session.choose_finding(finding)
         if not belongs(self._window.step, finding):
             step = next((s for s in steps() if belongs(s, finding)), self._window.step)

@@ -55,6 +55,10 @@ class Menus:
         self._shown.append((action, item))
         self.by_name[action.title] = item
 
+    def doable(self) -> list[tuple[str, QAction]]:
+        """Return what can be done now: the menu with its submenu, and the action."""
+        return [(action.menu, item) for action, item in self._shown if item.isEnabled()]
+
     def _do(self, action: Action, desk: Desk) -> None:
         """Take what is being typed as entered, then do an action: all of them read the rig."""
         if self._window.finish_typing():

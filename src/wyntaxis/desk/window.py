@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.steps import Step
     from wyntaxis.desk.drawing_area import DrawingArea
     from wyntaxis.desk.guide_access import GuideAccess
+    from wyntaxis.desk.listed_findings import ListedFindings
     from wyntaxis.desk.pages import Pages
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
@@ -41,6 +42,7 @@ class MainWindow(Workplace):
     drawing: DrawingArea
     stack: Pages
     guide: GuideAccess
+    listed: ListedFindings
     built = False
 
     def __init__(
@@ -155,12 +157,14 @@ class MainWindow(Workplace):
 
     def _connect_widgets(self) -> None:
         from wyntaxis.desk.drawing_actions import DrawingActions
+        from wyntaxis.desk.dropped_files import DroppedFiles
         from wyntaxis.desk.guide_access import GuideAccess
         from wyntaxis.desk.listed_findings import ListedFindings
 
         self.drawn = DrawingActions(self, self.drawing)
         self.guide = GuideAccess(self, self.stack)
         self.listed = ListedFindings(self, self.margin)
+        self.dropped = DroppedFiles(self, lambda path: self.files.guard(lambda: self.files.open_path(path)))
         self.split.splitterMoved.connect(lambda at, _index: self.drawing.keep_height(at))
         self.drawing.shared.connect(self._share_height)
         self.stack.step_asked.connect(self.show_step)
@@ -352,6 +356,17 @@ class MainWindow(Workplace):
         from wyntaxis.core.steps import steps
 
         self.show_step(steps()[(steps().index(self.step) + by) % len(steps())].key)
+
+    def go_findings(self, by: int) -> None:
+        """Go to the next finding that does not hold, or the one before, over all steps."""
+        self.listed.go_on(by)
+
+    def go_anywhere(self) -> None:
+        """Show the list of all places to go to, with a field that narrows it."""
+        from wyntaxis.desk.go_to import GoTo
+
+        self.places = GoTo(self, self.menus)
+        self.places.open()
 
     def show_start(self) -> None:
         """Show the start page: drafting from what is in hand, and what nobody gave yet."""

@@ -5,11 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from PyQt6.QtWidgets import QMainWindow
+from PyQt6.QtWidgets import QMainWindow, QWidget
 
 from wyntaxis.desk.palette import Palette
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from wyntaxis.core.findings.finding import Finding
+    from wyntaxis.core.guide import Place
     from wyntaxis.core.steps import Step
     from wyntaxis.desk.journal import Journal
     from wyntaxis.desk.notice import NoticeStrip
@@ -29,12 +33,26 @@ class Foldable(Protocol):
 class Comparing(Protocol):
     """Pages, of which one shows all trains of the rig side by side."""
 
+    @property
+    def shows_start(self) -> bool:
+        """Whether the start page is what is shown."""
+
     def show_comparison(self) -> None:
         """Show that page."""
 
 
+class Listing(Protocol):
+    """The findings in the margin."""
+
+    def go_to(self, finding: Finding) -> None:
+        """Choose a finding, and show a step that tells it."""
+
+
 class Guiding(Protocol):
     """The guide beside the work."""
+
+    def show(self, place: Place | None = None) -> None:
+        """Show the guide at a place, at the step where none is given."""
 
     def toggle(self) -> None:
         """Show the guide at the step, or put it away."""
@@ -54,9 +72,15 @@ class Workplace(QMainWindow):
     drawing: Foldable
     stack: Comparing
     guide: Guiding
+    listed: Listing
     notice: NoticeStrip
     journal: Journal
     step: Step
+
+    @property
+    def sheets(self) -> Mapping[str, QWidget]:
+        """The steps' sheets, each made when it is first asked for."""
+        raise NotImplementedError
 
     def attach(self, session: Session) -> None:
         """Show a session in place of the one before."""
@@ -80,6 +104,14 @@ class Workplace(QMainWindow):
 
     def go_steps(self, by: int) -> None:
         """Show the step that lies some places after (or before) the one shown."""
+        raise NotImplementedError
+
+    def go_findings(self, by: int) -> None:
+        """Go to the next finding that does not hold, or the one before, over all steps."""
+        raise NotImplementedError
+
+    def go_anywhere(self) -> None:
+        """Show the list of all places to go to, with a field that narrows it."""
         raise NotImplementedError
 
     def leave_start(self) -> None:
