@@ -112,6 +112,19 @@ def test_every_grain_of_the_demo_is_found_and_no_other(name):
     assert found.smooth.corner_share == pytest.approx((0.83 - 0.00116) / (1 - 0.00116), abs=0.005)
 
 
+def test_a_bias_that_nobody_knows_is_in_the_corners_uncertainty(tmp_path):
+    """At 5,500 ADU of light a bias of 360 that is left in brightens a corner of 0.83 to (0.83·5500 + 360) / 5860."""
+    flats = replace(DEMO_FLATS, motes=(), width=600, height=400, centre_off_px=(0.0, 0.0), gain_e_adu=30.0)
+    flats.write(tmp_path, ["OIII"], each=3)
+    read, _ = read_flats([tmp_path], 0.0, 16)
+    (level,) = measured(sets_of(read, DEFAULT_FILTER_NAMES), FlatOptics(bits=16)).levels
+    assert level.corner.value == pytest.approx((0.83 * 5460 + 360) / 5820, abs=0.004)
+    assert abs(level.corner.value - 0.83) <= 2 * level.corner.standard
+    assert "the bias is not known" in level.why
+    known = measured(sets_of(read, DEFAULT_FILTER_NAMES), FlatOptics(bits=16, bias_adu=0.0)).levels[0]
+    assert known.corner.standard < level.corner.standard / 3
+
+
 def test_three_wide_shadows_that_overlap_in_the_middle():
     """Each takes a part of the light's middle; together they look like light that falls inward."""
     wide = (Grain(-0.9, -0.1, FILTER, 0.125), Grain(0.7, 0.2, FILTER, 0.125), Grain(0.0, 0.0, CORRECTOR, 0.21))

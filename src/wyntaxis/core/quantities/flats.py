@@ -70,7 +70,7 @@ def flat_optics(numbers: Numbers) -> FlatOptics:
         ratio_share=ratio.uncertainty / ratio.value if ratio is not None and ratio.value else 0.0,
         pupil_mm=rig.telescope.exit_pupil_distance_mm,
         obstruction=rig.telescope.obstruction_ratio or 0.0,
-        bias_adu=bias or 0.0,
+        bias_adu=bias,
         bits=sensor.bit_depth if sensor is not None else None,
         surfaces=dust_surfaces(rig),
         corner_share=computed_corner_share(numbers),

@@ -20,6 +20,7 @@ from wyntaxis.core.evidence.filters.smooth_light import (
 from wyntaxis.core.evidence.filters.together import (
     FIRST_STEPS,
     Together,
+    about_other_middles,
     fitted_together,
     with_one_more,
     without_needless,
@@ -181,6 +182,8 @@ def _settled(plane: Plane, obstruction: float) -> Together:
     """
     found = _by_turns(plane, obstruction, None)
     for _ in range(MAX_MISSED):
+        if found.is_structured:
+            found = about_other_middles(plane, found)
         more = found
         while more.is_structured and (one_more := with_one_more(plane, more, obstruction)) is not None:
             more = one_more

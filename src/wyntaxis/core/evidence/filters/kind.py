@@ -56,7 +56,7 @@ def read(
     from wyntaxis.core.evidence.filters.result import measured
 
     names = names or own_filter_names()
-    flats, left = read_flats(paths, optics.bias_adu, optics.bits, progress)
+    flats, left = read_flats(paths, optics.bias_adu or 0.0, optics.bits, progress)
     if len(flats) > MAX_FLATS:
         raise InputError(f"holds {len(flats)} flats; name {MAX_FLATS} at most", paths[0] if len(paths) == 1 else None)
     if not flats and not left:

@@ -25,6 +25,8 @@ SURE = 2.0
 SEEN_PX = 1.0
 """A shift that flats must be able to show, at twice their uncertainty, before they prove that there is none."""
 TILES = 40
+USUAL_BIAS_ADU = 500.0
+"""A bias that nobody measured may be so high."""
 MISFIT = 1.5
 """Where a light's model leaves more than so many times the cells' scatter, the table says so."""
 SAME_PLACE_SHARE = 0.15
@@ -36,8 +38,9 @@ NEAREST_PUPIL_MM = 150.0
 @dataclass(frozen=True)
 class FlatOptics:
     """What flats are told of the rig: pixel in µm, focal ratio with its standard uncertainty as a share, the exit
-    pupil's distance before the sensor in mm, obstruction, bias in ADU, the converter's bits, the surfaces that dust
-    can lie on, the light that the train leaves the corner (as a share), and whether the wheel turns one way.
+    pupil's distance before the sensor in mm, obstruction, bias in ADU (None where it is not known), the converter's
+    bits, the surfaces that dust can lie on, the light that the train leaves the corner (as a share), and whether the
+    wheel turns one way.
     """
 
     pixel_um: float | None = None
@@ -45,7 +48,7 @@ class FlatOptics:
     ratio_share: float = 0.0
     pupil_mm: float | None = None
     obstruction: float = 0.0
-    bias_adu: float = 0.0
+    bias_adu: float | None = None
     bits: int | None = None
     surfaces: tuple[DustSurface, ...] = ()
     corner_share: float | None = None
@@ -195,7 +198,7 @@ def measured(
     ]
     return replace(
         result,
-        levels=tuple(_levels(sets, lights)),
+        levels=tuple(_levels(sets, lights, optics)),
         repeats=tuple(repeats),
         dust=tuple(_dust(sets, [light.shadows for light in lights], optics, names)),
         serves=tuple(_serves(sets, names)),
@@ -205,7 +208,7 @@ def measured(
 # Levels
 
 
-def _levels(sets: Sequence[FlatSet], lights: Sequence[FlatLight]) -> Iterator[Level]:
+def _levels(sets: Sequence[FlatSet], lights: Sequence[FlatLight], optics: FlatOptics) -> Iterator[Level]:
     rates = [_rate(entry) for entry in sets]
     brightest = max((rate for rate in rates if rate is not None), default=None)
     for entry, rate, light in zip(sets, rates, lights, strict=True):
@@ -218,7 +221,14 @@ def _levels(sets: Sequence[FlatSet], lights: Sequence[FlatLight]) -> Iterator[Le
                 f"the model of its light leaves {light.misfit:.1f} × the noise, which is in the corner’s uncertainty"
             )
             why = f"{why}; {model}" if why else model
-        yield Level(entry, share, light.corner, smooth.off_centre if smooth.falls else None, brightness, why)
+        corner = light.corner
+        if optics.bias_adu is None:
+            level = float(np.mean([flat.level_adu for flat in entry.flats]))
+            by_bias = abs(1 - corner.value) * USUAL_BIAS_ADU / max(level, 1.0)
+            corner = Estimate(corner.value, math.hypot(corner.standard, by_bias))
+            unknown = "the bias is not known, which is in the corner’s uncertainty"
+            why = f"{why}; {unknown}" if why else unknown
+        yield Level(entry, share, corner, smooth.off_centre if smooth.falls else None, brightness, why)
 
 
 def _rate(entry: FlatSet) -> float | None:

@@ -24,6 +24,10 @@ from wyntaxis.core.fitting import scatter_about_zero
 
 STRUCTURE_SHARE = 2.0
 """What light and shadows leave beyond the cells' scatter counts so many times in the corner's uncertainty."""
+MIDDLES = (-0.12, 0.0, 0.12)
+"""Middles of the light to begin at, across and up, as shares of half the diagonal."""
+UNSURE = 0.02
+"""What is uncertain of the corner at the least, as a share, where something was not found."""
 CORNER_MODEL = 0.0015
 """What cells and straight pieces leave uncertain of the corner, as a share of it."""
 MIN_CELLS = 2.0
@@ -99,7 +103,8 @@ def fitted_together(plane: Plane, smooth: SmoothLight, rings: list[Ring], steps:
     mean = float(np.mean(left**2))
     structure = math.sqrt(max(mean - fit.scatter**2, 0.0))
     standard = math.hypot(fit.corner_standard(), STRUCTURE_SHARE * structure, CORNER_MODEL)
-    return Together(fit.light(fit.numbers), together, mean, fit.scatter, left.size, standard)
+    found = Together(fit.light(fit.numbers), together, mean, fit.scatter, left.size, standard)
+    return replace(found, corner_standard=max(standard, UNSURE)) if found.is_structured else found
 
 
 def with_one_more(plane: Plane, found: Together, obstruction: float) -> Together | None:
@@ -139,6 +144,20 @@ def with_one_more(plane: Plane, found: Together, obstruction: float) -> Together
         return None
     more = fitted_together(plane, found.smooth, [best, *found.rings])
     return more if more.information < found.information else None
+
+
+def about_other_middles(plane: Plane, found: Together) -> Together:
+    """Return light and rings fitted about the middle of the light that explains most, of several to begin at.
+
+    A wide ring beside the middle can draw it to itself, from where no small step leads back.
+    """
+    tried = (
+        fitted_together(plane, replace(found.smooth, centre=(x, y)), found.rings, FIRST_STEPS)
+        for x in MIDDLES
+        for y in MIDDLES
+    )
+    best = min((found, *tried), key=lambda each: each.information)
+    return best if best is found else fitted_together(plane, best.smooth, best.rings)
 
 
 def without_needless(plane: Plane, found: Together) -> Together:
@@ -244,12 +263,19 @@ class _Fit:
         return self.scatter * math.sqrt(max(float(wanted @ spread @ wanted), 0.0))
 
     def descend(self, steps: int) -> None:
-        """Move the numbers to where the least is left."""
+        """Move the numbers to where the least is left.
+
+        At first all cells count alike: where a wide ring is far from right, its cells would else be the outliers that
+        hold it there.
+        """
         left = self.left(self.numbers)
         damping = 1e-3
-        for _ in range(steps):
+        is_robust = False
+        for number in range(steps):
+            is_robust = is_robust or number >= steps // 2
             self.scatter = max(scatter_about_zero(left), 1e-7)
-            weights = 1 / np.maximum(np.abs(left) / (TURN * self.scatter), 1.0)
+            scale = self.scatter if is_robust else max(self.scatter, float(np.sqrt(np.mean(left**2))))
+            weights = 1 / np.maximum(np.abs(left) / (TURN * scale), 1.0)
             form = self.form(self.numbers)
             pulls, weight = self._edges(self.numbers)
             cost = float((weights * left**2).sum() + self.numbers @ form @ self.numbers + weight * (pulls**2).sum())
@@ -278,4 +304,6 @@ class _Fit:
                     break
                 damping *= 6
             if gained < LEAST_GAIN:
-                break
+                if is_robust:
+                    break
+                is_robust, damping = True, 1e-3
