@@ -6,8 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtGui import QDropEvent
 
 if TYPE_CHECKING:
     from wyntaxis.desk.workplace import Workplace
@@ -15,25 +14,11 @@ if TYPE_CHECKING:
 RIG_ENDINGS = (".rig.json", ".zip")
 
 
-class DroppedFiles(QObject):
+class DroppedFiles:
     """Takes what is dropped on a window where no widget below takes it itself."""
 
     def __init__(self, window: Workplace, open_rig: Callable[[Path], object]) -> None:
-        super().__init__(window)
         self._window, self._open_rig = window, open_rig
-        window.setAcceptDrops(True)
-        window.installEventFilter(self)
-
-    def eventFilter(self, a0: QObject | None, a1: QEvent | None) -> bool:
-        """Accept files that come from outside, and take them."""
-        if isinstance(a1, QDragEnterEvent) and a1.type() == QEvent.Type.DragEnter and paths_of(a1):
-            a1.acceptProposedAction()
-            return True
-        if isinstance(a1, QDropEvent) and a1.type() == QEvent.Type.Drop and (paths := paths_of(a1)):
-            a1.acceptProposedAction()
-            self.take(paths)
-            return True
-        return super().eventFilter(a0, a1)
 
     def take(self, paths: Sequence[Path]) -> None:
         """Open a rig, or let the step that is shown read files; where it reads none, ask which step is to."""

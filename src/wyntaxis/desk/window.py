@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QEvent, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from wyntaxis.core.files.foreign_text import plain
@@ -83,6 +83,19 @@ class MainWindow(Workplace):
 
         self._on_first_paint = begin
         self.show()
+
+    def dragEnterEvent(self, a0: QDragEnterEvent | None) -> None:
+        from wyntaxis.desk.dropped_files import paths_of
+
+        if a0 is not None and paths_of(a0):
+            a0.acceptProposedAction()
+
+    def dropEvent(self, a0: QDropEvent | None) -> None:
+        from wyntaxis.desk.dropped_files import paths_of
+
+        if a0 is not None and (paths := paths_of(a0)):
+            a0.acceptProposedAction()
+            self.dropped.take(paths)
 
     def paintEvent(self, a0: QPaintEvent | None) -> None:
         if self.built:
@@ -164,6 +177,7 @@ class MainWindow(Workplace):
         self.drawn = DrawingActions(self, self.drawing)
         self.guide = GuideAccess(self, self.stack)
         self.listed = ListedFindings(self, self.margin)
+        self.setAcceptDrops(True)
         self.dropped = DroppedFiles(self, lambda path: self.files.guard(lambda: self.files.open_path(path)))
         self.split.splitterMoved.connect(lambda at, _index: self.drawing.keep_height(at))
         self.drawing.shared.connect(self._share_height)
