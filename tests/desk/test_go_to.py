@@ -117,6 +117,8 @@ def test_all_findings_that_do_not_hold_are_gone_through_by_f8(window, qtbot):
     assert turns <= 1, "in the order of the steps, around the end once"
     qtbot.keyClick(window, Qt.Key.Key_F8, Qt.KeyboardModifier.ShiftModifier)
     assert (session.chosen_finding.id, session.chosen_finding.subject) == seen[-2]
+    qtbot.keyClick(window, Qt.Key.Key_F8)  # without Shift, which would stay down for the next test
+    assert (session.chosen_finding.id, session.chosen_finding.subject) == seen[-1]
 
 
 def drop(window, paths):
