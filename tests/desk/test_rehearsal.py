@@ -10,7 +10,7 @@ from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.faults import FAULTS
-from wyntaxis.desk.night_timeline import MIN_NAMED_EM, NightTimeline
+from wyntaxis.desk.night_timeline import LEAST_TEXT_PX, NightTimeline
 
 
 @pytest.fixture
@@ -147,7 +147,7 @@ def test_the_night_is_drawn_once_by_the_clock_with_every_lane_named(night, qtbot
     assert [one for one in window.findChildren(NightTimeline) if one.isVisibleTo(window)] == [window.drawing.night]
     timeline = window.drawing.night
     assert night.timeline is timeline
-    assert timeline.lane_box(0).height() >= MIN_NAMED_EM * timeline.fontInfo().pixelSize()
+    assert 0.95 * timeline.lane_box(0).height() >= LEAST_TEXT_PX
     # The demo's site and date are known: whole hours of UTC, each where it is.
     begins = night.result.setting.sky.begins
     for at_s, label in timeline.hour_marks():

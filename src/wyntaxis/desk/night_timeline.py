@@ -22,8 +22,8 @@ if TYPE_CHECKING:
 HOUR_S = 3600.0
 LANE_EM, LEFT_EM, RIGHT_EM, TOP_EM, BOTTOM_EM = 1.9, 9.0, 1.8, 1.5, 2.6
 MAX_LANES = 12
-AXIS_EM, MIN_NAMED_EM = 1.8, 0.95
-"""What the hours take below the lanes, and how high a lane must be to be named."""
+AXIS_EM, LEAST_TEXT_PX = 1.8, 10.0
+"""What the hours take below the lanes; a lane's name is not written smaller than this."""
 LEAST_PX = 3.0
 """How wide a step stands at the least."""
 MERGED_PX = 1.5
@@ -220,7 +220,7 @@ class NightTimeline(Picture):
         lane, metrics = self.lane_box(-1), painter.fontMetrics()
         painter.setPen(palette.color("ink"))
         box = QRectF(6, lane.top(), LEFT_EM * self._em - 10, lane.height())
-        painter.drawText(box, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), "plan")
+        self._name(painter, box, "plan")
         painter.setPen(QPen(palette.color("rule"), 1))
         painter.drawLine(lane.bottomLeft(), lane.bottomRight())
         chosen: QRectF | None = None
@@ -244,15 +244,23 @@ class NightTimeline(Picture):
             painter.setPen(QPen(palette.color("accent"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(lane.adjusted(-1, 0, 1, 0))
 
+    def _name(self, painter: QPainter, box: QRectF, name: str) -> None:
+        """Write a lane's name: smaller where the lane is low, not at all where it would be too small to read."""
+        size = min(self._em, 0.95 * box.height())
+        if size < LEAST_TEXT_PX:
+            return
+        painter.save()
+        font = painter.font()
+        font.setPixelSize(round(size))
+        painter.setFont(font)
+        text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, round(box.width()))
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), text)
+        painter.restore()
+
     def _draw_lane(self, painter: QPainter, palette: Palette, index: int, device: str) -> None:
         lane = self.lane_box(index)
         painter.setPen(palette.color("ink"))
-        metrics = painter.fontMetrics()
-        room = round(LEFT_EM * self._em) - 10
-        name = metrics.elidedText(device, Qt.TextElideMode.ElideRight, room)
-        box = QRectF(6, lane.top(), room, lane.height())
-        if lane.height() >= MIN_NAMED_EM * self._em:
-            painter.drawText(box, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), name)
+        self._name(painter, QRectF(6, lane.top(), LEFT_EM * self._em - 10, lane.height()), device)
         painter.setPen(QPen(palette.color("rule"), 1))
         painter.drawLine(lane.bottomLeft(), lane.bottomRight())
         assert self.outcome is not None
@@ -305,10 +313,10 @@ class NightTimeline(Picture):
         for at_s, label in self.hour_marks():
             x = self.x_of(at_s)
             painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + 4))
-            box = QRectF(x - 30, bottom + 4, 60, self._em * 1.4)
+            box = QRectF(x - 3 * self._em, bottom + 4, 6 * self._em, self._em * 1.4)
             painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), label)
         if self._sky is not None and self._sky.begins is not None:
-            box = QRectF(6, bottom + 4, LEFT_EM * self._em - 40, self._em * 1.4)
+            box = QRectF(6, bottom + 4, (LEFT_EM - 3) * self._em, self._em * 1.4)
             painter.drawText(box, int(Qt.AlignmentFlag.AlignRight), "UTC")
 
     def hour_marks(self) -> list[tuple[float, str]]:
