@@ -10,6 +10,7 @@ from wyntaxis.core.evidence.filters.dust import light_of
 from wyntaxis.core.evidence.filters.flats import read_flats, sets_of
 from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
 from wyntaxis.core.evidence.filters.result import FlatOptics, measured
+from wyntaxis.core.evidence.filters.smooth_light import smooth_light
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.optics import blurred_disc
 from wyntaxis.core.train.surfaces import DustSurface
@@ -90,7 +91,8 @@ def test_dust_is_found_in_clipped_light_and_its_corner_is_told(openings):
         assert near.outer_px.value == pytest.approx(across, abs=2 * near.outer_px.standard + 1)
     clean = replace(train, grains=()).light("L")
     corner = clean[[0, 0, -1, -1], [0, -1, 0, -1]].mean() / clean[220, 320]
-    assert found.smooth.corner_share == pytest.approx(corner, abs=0.01)
+    assert abs(found.corner.value - corner) <= 2 * found.corner.standard, "of its outermost px, not of its last cell"
+    assert found.corner.standard < 0.005
     assert found.smooth.falls == bool(openings)
 
 
@@ -110,6 +112,16 @@ def test_every_grain_of_the_demo_is_found_and_no_other(name):
         assert math.hypot(near.x - mote.x, near.y - mote.y) < 3
         assert near.outer_px.value == pytest.approx(459 if mote.distance_mm > 10 else 44.1, rel=0.02)
     assert found.smooth.corner_share == pytest.approx((0.83 - 0.00116) / (1 - 0.00116), abs=0.005)
+
+
+def test_the_corner_is_its_outermost_px_not_its_last_cell():
+    """Light that falls by half from the middle to the corner, evenly: a cell of 9 px ends 1 % short of the corner."""
+    y, x = np.mgrid[0:600, 0:900].astype(float)
+    radius = np.hypot(x - 449.5, y - 299.5) / math.hypot(450, 300)
+    plane = 0.5**radius
+    share = smooth_light(plane, np.zeros_like(plane)).corner_share
+    wanted = plane[[0, 0, -1, -1], [0, -1, 0, -1]].mean()
+    assert share == pytest.approx(wanted, abs=0.002)
 
 
 def test_a_bias_that_nobody_knows_is_in_the_corners_uncertainty(tmp_path):
