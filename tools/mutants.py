@@ -118,7 +118,7 @@ MUTANTS = (
     Mutant("evidence/filters/together.py", "LEVEL_AGAIN = 10.0", "LEVEL_AGAIN = 0.0", "core/evidence/test_flat_trains.py"),
     Mutant("evidence/filters/dust.py", "while more.is_structured and", "while False and", "core/evidence/test_flat_trains.py"),
     Mutant("evidence/filters/smooth_light.py", "slope * np.maximum(radius - self.radii[-1], 0.0)", "0.0", "core/evidence/test_flat_trains.py"),
-    Mutant("evidence/sensor/strips.py", "nan=middle,", "nan=low,", "core/evidence/test_stars.py"),
+    Mutant("evidence/sensor/strips.py", "nan=middle)", "nan=low)", "core/evidence/test_stars.py"),
     Mutant("evidence/filters/smooth_light.py", "rises[begin, begin : begin + 2] = (-1.0, 1.0)", "pass", "core/evidence/test_flat_trains.py"),
     Mutant("train/surfaces.py", "half = thick / 2 + FILTER_CLEARANCE_MM", "half = thick + FILTER_CLEARANCE_MM", "core/evidence/test_filters.py"),
     Mutant("train/flat_spacers.py", "path.stated_mm + required_mm - path.required_mm", "path.stated_mm - required_mm + path.required_mm", "core/evidence/test_field.py"),

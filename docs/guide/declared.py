@@ -122,7 +122,7 @@ MOMENTS = {
 def ending_of(fault: Fault) -> str:
     """Return in words what ends a fault."""
     ways = [f"by itself after {fault.lasts_s / 60:.0f} min"] if fault.lasts_s is not None else []
-    ways += {"attempt": ["at another attempt"], "reconnect": ["when it is connected anew"], "never": []}[fault.clears]
+    ways += {"attempt": ["at another attempt"], "reconnect": ["when it is reconnected"], "never": []}[fault.clears]
     ways += [f"by {fault.cure.replace('_', ' ')}"] if fault.cure else []
     text = ", or ".join(ways) or "not in this night"
     return f"{text}; returns {fault.returns_s / 60:.0f} min later" if fault.returns_s is not None else text

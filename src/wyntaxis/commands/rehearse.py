@@ -48,7 +48,7 @@ def _rehearse(options: argparse.Namespace) -> int:
         faults = named_faults(setting, options.fault or ())
         outcome = played(setting, faults) if faults else good
         if options.json:
-            print_json(_outcome_json(outcome, good, setting))
+            print_json(_outcome_json(outcome, good, setting, [entry.fault.title for entry in faults]))
         else:
             rows = () if faults else fault_table(setting)
             _print_outcome(outcome, setting, rows)
@@ -77,13 +77,13 @@ def _sky(options: argparse.Namespace) -> NightSky:
         raise InputError(f"--date: {error}") from None
 
 
-def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetting) -> JsonObject:
+def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetting, struck: list[str]) -> JsonObject:
     from wyntaxis.core.rehearsal.outcome import grade_of
     from wyntaxis.core.rehearsal.summary import in_short
 
     first, sky = outcome.first_unhandled, setting.sky
     return {
-        "summary": list(in_short(setting, outcome)),
+        "summary": list(in_short(setting, outcome, struck=struck)),
         "outcome": grade_of(outcome),
         "frames_kept": outcome.frames_kept,
         "frames_lost": outcome.frames_lost,

@@ -1,4 +1,4 @@
-"""Going anywhere by typing: steps, commands, devices, parts, findings, numbers and pages of the guide in one list."""
+"""Going anywhere by typing: steps, devices, parts, findings, commands and pages of the guide in one list."""
 
 from __future__ import annotations
 

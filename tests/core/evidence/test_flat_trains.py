@@ -124,6 +124,16 @@ def test_the_corner_is_its_outermost_px_not_its_last_cell():
     assert share == pytest.approx(wanted, abs=0.002)
 
 
+@pytest.mark.parametrize(
+    "plane", [np.full((120, 160), 900.0), np.full((40, 40), 1.0), np.linspace(1, 2, 30_000).reshape(150, 200)]
+)
+def test_light_without_noise_is_no_fault(plane):
+    found = light_of(plane, 1)
+    assert not found.shadows
+    assert math.isfinite(found.corner.value)
+    assert math.isfinite(found.corner.standard)
+
+
 def test_a_bias_that_nobody_knows_is_in_the_corners_uncertainty(tmp_path):
     """At 5,500 ADU of light a bias of 360 that is left in brightens a corner of 0.83 to (0.83·5500 + 360) / 5860."""
     flats = replace(DEMO_FLATS, motes=(), width=600, height=400, centre_off_px=(0.0, 0.0), gain_e_adu=30.0)

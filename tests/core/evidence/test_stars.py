@@ -426,6 +426,14 @@ def test_gaps_outliers_and_empty_frames_of_numbers(tmp_path):
             taken_apart(tmp_path / "c.fits", empty, 0.0, 1.0)
 
 
+@pytest.mark.parametrize("values", [(-1e308, 1e308), (0.0, 1e-310), (np.inf, 1.0), (-np.inf, np.inf)])
+def test_numbers_that_are_no_light_get_one_line(tmp_path, values):
+    frame = np.where(np.arange(200 * 200).reshape(200, 200) % 7 == 0, values[0], values[1])
+    fits.PrimaryHDU(frame.astype(np.float64)).writeto(tmp_path / "odd.fits")
+    with pytest.raises(InputError, match=r"one value all over|too large or too small"):
+        read_stars(tmp_path / "odd.fits")
+
+
 def test_the_bench_still_wants_a_converters_own_codes(tmp_path):
     fits.PrimaryHDU(np.full((64, 64), 0.25, np.float32)).writeto(tmp_path / "share.fits")
     with pytest.raises(InputError, match="no raw frame"), open_frame(tmp_path / "share.fits") as frame:

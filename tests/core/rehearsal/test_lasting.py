@@ -2,12 +2,14 @@
 
 import datetime
 import itertools
+import json
 from dataclasses import replace
 
 import pytest
 
 from tests.core.rehearsal.test_night import findings, whole_document
 from tests.core.rehearsal.test_order import bare, without
+from wyntaxis.cli import main
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rehearsal.outcome import grade_of
@@ -208,6 +210,15 @@ def test_ten_lines_tell_what_happens_what_stops_it_and_what_to_change_first():
     assert "Dark from 1:30 h to 7:30 h" in lines[1]
     assert any("may end unsafe" in line and "rain" in line for line in lines)
     assert lines[-1].startswith("Change first: ")
+
+
+def test_the_lines_of_a_night_with_a_fault_say_so(tmp_path, capsys):
+    path = tmp_path / "a.rig.json"
+    path.write_text(json.dumps(whole_document(frames=4)), "utf-8")
+    assert main(["rehearse", str(path), "--fault", "camera.late", "--fault", "optics.dew", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["summary"][0].startswith("With late download, dew: ")
+    assert main(["rehearse", str(path), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["summary"][0].startswith("With nothing wrong: ")
 
 
 def test_a_plan_that_keeps_nothing_is_a_finding_that_says_why():

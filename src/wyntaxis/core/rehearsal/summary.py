@@ -15,24 +15,29 @@ from wyntaxis.core.wording import counted, number
 MAX_LINES, MAX_NAMED, MAX_SPANS = 10, 4, 4
 
 
-def in_short(setting: NightSetting, good: NightOutcome, rows: Sequence[FaultRow] = ()) -> tuple[str, ...]:
+def in_short(
+    setting: NightSetting, night: NightOutcome, rows: Sequence[FaultRow] = (), struck: Sequence[str] = ()
+) -> tuple[str, ...]:
     """Return what a rehearsal comes to, in ten lines at the most.
 
     Parameters
     ----------
     setting
         The rig, its plan and the night.
-    good
-        The night with nothing wrong.
+    night
+        The night that is told of.
     rows
         Every fault by itself; none where they were not simulated.
+    struck
+        Titles of the faults that struck in this night; none for the one with nothing wrong.
 
     Returns
     -------
     tuple of str
         Sentences; times by the clock in UTC where site and date are known, else since the plan's beginning.
     """
-    return tuple(islice(_lines(setting, good, rows), MAX_LINES))
+    begins = f"With {', '.join(title.lower() for title in struck)}" if struck else "With nothing wrong"
+    return tuple(islice(_lines(setting, night, rows, begins), MAX_LINES))
 
 
 def why_none(night: NightOutcome) -> str:
@@ -45,10 +50,10 @@ def why_none(night: NightOutcome) -> str:
     return next(told, "no step takes any")
 
 
-def _lines(setting: NightSetting, good: NightOutcome, rows: Sequence[FaultRow]) -> Iterator[str]:
+def _lines(setting: NightSetting, good: NightOutcome, rows: Sequence[FaultRow], begins: str) -> Iterator[str]:
     sky = setting.sky
     kept = f"{good.frames_kept} of {counted(good.frames_planned, 'frame')} kept, {number(good.kept_s / HOUR_S, 1)} h"
-    yield f"With nothing wrong: {grade_of(good)}, {kept}."
+    yield f"{begins}: {grade_of(good)}, {kept}."
     if good.frames_planned and not good.frames_kept:
         yield f"No frame is kept: {why_none(good)}."
     taken = [span for span in good.spans if span.kind == "exposing"]
@@ -62,7 +67,7 @@ def _lines(setting: NightSetting, good: NightOutcome, rows: Sequence[FaultRow]) 
     if good.frames_kept and missing > 0:
         yield f"{counted(missing, 'frame')} not taken: {_why_missing(good)}."
     if not good.safe_end:
-        yield f"The plan itself does not end safely: {', '.join((*good.unsafe, *good.endless))}."
+        yield f"It does not end safely: {', '.join((*good.unsafe, *good.endless))}."
     spans = sorted(good.budget.items(), key=lambda entry: -entry[1])
     hours = [f"{SPAN_WORDS[kind]} {number(s / HOUR_S, 1)} h" for kind, s in spans[:MAX_SPANS] if s >= HOUR_S / 20]
     if hours:

@@ -34,6 +34,8 @@ MIN_CELLS = 2.0
 """A ring takes part whose radius is so many cells: what is smaller does not bend the light."""
 STEPS, FIRST_STEPS, TURN, LEAST_GAIN = 40, 12, 2.5, 1e-5
 RING_NUMBERS = 6
+NOTHING = 1e-7
+"""Less scatter than this is none: a frame without noise is as well explained as can be."""
 SMALLEST_SIZE, LARGEST_SIZE, SIZES_APART, STEPS_A_SIZE = 0.25, 0.9, 1.25, 5
 """Wide rings that were missed are tried at these shares of the plane's short side, and so many places a diameter."""
 USUAL_EDGE = 0.05
@@ -61,7 +63,7 @@ class Together:
     @property
     def information(self) -> float:
         """How badly this explains the cells, each ring counted against it (Schwarz, 1978); less is better."""
-        return self.cells * math.log(self.left) + RING_NUMBERS * len(self.rings) * math.log(self.cells)
+        return self.cells * math.log(max(self.left, NOTHING**2)) + RING_NUMBERS * len(self.rings) * math.log(self.cells)
 
     @property
     def is_structured(self) -> bool:
@@ -197,7 +199,7 @@ class _Fit:
         if not smooth.falls:
             self.moves[self.light_numbers - 2 : self.light_numbers] = False
         self.moves &= self.low < self.high
-        self.scatter = 1e-7
+        self.scatter = NOTHING
 
     def light(self, numbers: Plane) -> SmoothLight:
         """Return the light of numbers."""
@@ -273,7 +275,7 @@ class _Fit:
         is_robust = False
         for number in range(steps):
             is_robust = is_robust or number >= steps // 2
-            self.scatter = max(scatter_about_zero(left), 1e-7)
+            self.scatter = max(scatter_about_zero(left), NOTHING)
             scale = self.scatter if is_robust else max(self.scatter, float(np.sqrt(np.mean(left**2))))
             weights = 1 / np.maximum(np.abs(left) / (TURN * scale), 1.0)
             form = self.form(self.numbers)

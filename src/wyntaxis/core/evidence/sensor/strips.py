@@ -38,6 +38,8 @@ MAX_FRACTION = 1e-3
 """What is farther from a whole number is no code."""
 FINE, FAR = 4.0, 1000.0
 """What is no code is mapped onto codes: its noise is at least so many, and so many times it below the usual is 0."""
+NO_LIGHT = 1e30
+"""Numbers so large, infinite ones among them, are gaps."""
 ENOUGH = 50_000
 """Median and noise are taken of so many px of a strip."""
 SHARE_LIMITS = (-0.5, 1.0 + 1e-6)
@@ -180,7 +182,8 @@ def _opened(hdu: Any, path: Path, *, raw: bool) -> OpenFrame:
         return opened
 
     def values(start: int, end: int) -> Numbers:
-        return np.asarray(stored[start:end], np.float64) * scale + zero
+        found = np.asarray(stored[start:end], np.float64) * scale + zero
+        return np.where(np.abs(found) < NO_LIGHT, found, np.nan)
 
     return _mapped(opened, values, path)
 
@@ -216,9 +219,11 @@ def _mapped(frame: OpenFrame, values: Callable[[int, int], Any], path: Path) -> 
     unit = (highest - low) / (HIGHEST_CODE - 1)  # the highest is not yet where codes end
     if noise > 0:
         unit = min(unit, noise / FINE)
+    if not (np.isfinite(unit) and unit > np.finfo(float).tiny):
+        raise InputError("holds numbers that are too large or too small for light", path)
 
     def rows(start: int, end: int) -> Numbers:
-        codes = np.rint((np.nan_to_num(values(start, end), nan=middle, posinf=highest, neginf=low) - low) / unit)
+        codes = np.rint((np.nan_to_num(values(start, end), nan=middle) - low) / unit)
         return np.asarray(np.clip(codes, 0, HIGHEST_CODE).astype(np.uint16))
 
     times = HIGHEST_CODE if SHARE_LIMITS[0] <= lowest and highest <= SHARE_LIMITS[1] else 1

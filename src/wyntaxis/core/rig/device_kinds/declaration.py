@@ -93,7 +93,7 @@ class Fault:
     prevention: str = ""
     """What the device does where that is so."""
     beyond_plan: bool = False
-    """Whether no plan can mend it: somebody has to be there."""
+    """Whether no plan can avert it: somebody has to be there."""
 
 
 @dataclass(frozen=True)
