@@ -147,7 +147,7 @@ class MainWindow(Workplace):
         self.worklist = WorklistView()
         self.margin = FindingsPanel()
         self.stack = Pages()
-        self.stack.sheet_made.connect(lambda sheet: sheet.use_drawing(self.drawing))
+        self.stack.sheet_made.connect(self._sheet_made)
         self.below = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.worklist, self.stack, self.margin):
             self.below.addWidget(widget)
@@ -191,6 +191,10 @@ class MainWindow(Workplace):
         self.margin.accept_asked.connect(lambda reason: self.session and self.session.accept(reason))
         self.margin.guide_asked.connect(self.guide.show_finding)
         self.margin.withdraw_asked.connect(lambda: self.session and self.session.withdraw())
+
+    def _sheet_made(self, sheet: StepSheet) -> None:
+        """Let a sheet that is newly made take the drawing area for its own picture."""
+        sheet.use_drawing(self.drawing)
 
     def _share_height(self) -> None:
         """Give the drawing the height that it needs, or was given; folded, just that of the strip."""
