@@ -1,5 +1,8 @@
 """A real window with the demo open, its state in a temporary folder."""
 
+import gc
+from itertools import count
+
 import pytest
 from PyQt6.QtWidgets import QApplication
 
@@ -11,6 +14,19 @@ from wyntaxis.desk.window_state import WindowState
 @pytest.fixture(scope="session")
 def qapp_cls():
     return QApplication
+
+
+TESTS_PER_LOOK = 25
+_ended = count(1)
+
+
+@pytest.fixture(autouse=True)
+def collected_between_tests():
+    """Garbage is looked for here alone, as the application does it between events: nowhere else does it end widgets."""
+    gc.disable()
+    yield
+    gc.collect(2 if next(_ended) % TESTS_PER_LOOK == 0 else 1)
+    gc.disable()  # a job that a test left behind may still run
 
 
 @pytest.fixture

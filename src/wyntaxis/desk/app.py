@@ -22,7 +22,7 @@ def run(
     file: Path | None, *, demo: bool, screenshots: Path | None, view: str | None = None, debug: bool = False
 ) -> int:
     """Open the window on a rig, the demo, the rig opened last, or the start page; return the exit code."""
-    gc.disable()  # nothing made while starting is garbage
+    gc.disable()  # nothing made while starting is garbage; the collector takes over
     if screenshots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     elif not has_screen():
@@ -40,6 +40,7 @@ def run(
         qInstallMessageHandler(_keep_quiet)
 
     from wyntaxis.core.files.places import own_shelf_path
+    from wyntaxis.desk.collector import Collector
     from wyntaxis.desk.faults import Faults
     from wyntaxis.desk.preload import Preload
     from wyntaxis.desk.startup import Startup
@@ -57,6 +58,7 @@ def run(
     faults.watch()
 
     warming, beginning = Preload(), Startup(window, file, shows_demo=demo)
+    collector = Collector(window)
 
     def before() -> None:
         set_typeface(app)
@@ -65,11 +67,13 @@ def run(
     def load() -> None:
         set_icon(app)
         beginning.open()
+        collector.start(window.windowHandle())
         QTimer.singleShot(WARM_AFTER_MS, warming.start)
 
     window.start(load, before)
     code = app.exec()
     warming.stop()
+    collector.stop()
 
     from wyntaxis.desk.background import end_all_jobs
 

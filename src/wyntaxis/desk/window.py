@@ -5,7 +5,6 @@ It comes up at once as an empty drafting sheet; what is on it is imported, built
 
 from __future__ import annotations
 
-import gc
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -78,7 +77,6 @@ class MainWindow(Workplace):
         def go_on() -> None:
             self.build()
             load()
-            gc.enable()
             self.files.offer_left_behind()
 
         self._on_first_paint = begin
