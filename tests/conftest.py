@@ -1,8 +1,10 @@
 """What the tests share: the contract's example rig, and a window that keeps its state in a temporary folder."""
 
 import copy
+import gc
 import json
 import os
+from itertools import count
 from pathlib import Path
 
 import pytest
@@ -26,6 +28,18 @@ def seeds(pytestconfig):
     return (
         (lambda count: range(count)) if pytestconfig.getoption("--thorough") else (lambda count: range(-(-count // 3)))
     )
+
+
+TESTS_PER_LOOK = 40
+_ended = count(1)
+
+
+@pytest.fixture(autouse=True)
+def garbage_is_looked_for_between_tests():
+    """Where Python does not look for it by itself, since a test with a window has run in this process."""
+    yield
+    if not gc.isenabled():
+        gc.collect(2 if next(_ended) % TESTS_PER_LOOK == 0 else 1)
 
 
 SLOW_TESTS = Path(__file__).parent / "slow_tests.txt"

@@ -1,7 +1,6 @@
 """A real window with the demo open, its state in a temporary folder."""
 
 import gc
-from itertools import count
 
 import pytest
 from PyQt6.QtWidgets import QApplication
@@ -16,17 +15,13 @@ def qapp_cls():
     return QApplication
 
 
-TESTS_PER_LOOK = 25
-_ended = count(1)
-
-
 @pytest.fixture(autouse=True)
-def collected_between_tests():
-    """Garbage is looked for here alone, as the application does it between events: nowhere else does it end widgets."""
+def no_garbage_is_looked_for_meanwhile():
+    """As in the application: a job's thread would end widgets beside the one that draws them.
+
+    A job that a test leaves behind may run on, so it is looked for between tests alone from here on.
+    """
     gc.disable()
-    yield
-    gc.collect(2 if next(_ended) % TESTS_PER_LOOK == 0 else 1)
-    gc.disable()  # a job that a test left behind may still run
 
 
 @pytest.fixture

@@ -2,6 +2,7 @@
 
 import pytest
 
+from tests.desk.pictures import looked_at
 from tests.desk.test_compute_sheets import type_into
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
 from wyntaxis.core.evidence.cooling.kind import COOLING as RUNS
@@ -12,7 +13,7 @@ SMALL = SimulatedCamera(width=128, height=96, seed=4)
 
 def plot_of(sheet, title):
     """The plot below a heading of the sheet, which has been opened."""
-    return next(section.plot for section in sheet.sections if section.heading.text() == title)
+    return looked_at(next(picture for picture in sheet.pictures.all if picture.title == title))
 
 
 @pytest.fixture
@@ -40,13 +41,11 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     assert device.measured("read_noise_e").value == pytest.approx(3, rel=0.1)
     assert session.evaluation.finding("camera.read_noise").verdict == "fails"  # the sheet states 1.6
     assert session.evaluation.finding("camera.gain").verdict == "holds"
-    for section_box in sheet.sections:
-        section_box.open()
-    assert "e⁻/ADU" in plot_of(sheet, "Plot: photon transfer").answer.text()
-    assert len(plot_of(sheet, "Plot: photon transfer").data.rows) > 20
-    assert "σ above no ADU" in plot_of(sheet, "Plot: bias histogram, low end").answer.text()
-    assert "No darks yet" in plot_of(sheet, "Plot: dark current over temperature").answer.text()
-    assert "Read noise adds 5 %" in plot_of(sheet, "Plot: exposure").answer.text()
+    assert "e⁻/ADU" in plot_of(sheet, "Photon transfer").answer.text()
+    assert len(plot_of(sheet, "Photon transfer").data.rows) > 20
+    assert "σ above no ADU" in plot_of(sheet, "Bias").answer.text()
+    assert "No darks yet" in plot_of(sheet, "Dark current").answer.text()
+    assert "Read noise adds 5 %" in plot_of(sheet, "Exposure").answer.text()
     session.undo()
     assert session.rig.devices[0].measured("read_noise_e") is None
 
@@ -117,7 +116,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     qtbot.waitUntil(lambda: bool(sheet.logs), timeout=20000)
     assert texts(sheet.table) == ["full power", "in one go", "ramp 2.5 a minute"]
     assert sheet.model.tau_min == pytest.approx(9, rel=0.01)
-    assert "Dashed: the model" in sheet.run_section.plot.answer.text()
+    assert "Dashed: the model" in looked_at(sheet.run_picture).answer.text()
     sheet.keep_button.click()
     assert session.evaluation.finding("cooling.reach").verdict == "holds"
     assert session.chosen_finding.id.startswith("cooling."), "the step's first findings take over the margin"
@@ -127,8 +126,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     type_into(sheet.ramp.fields["step_c"], "")
     assert "“Step” is empty" in sheet.ramp.words.text()
     type_into(sheet.ramp.fields["step_c"], "5")
-    sheet.ramp.section_box.open()
-    assert len(sheet.ramp.plot.data.rows) > 100
+    assert len(looked_at(sheet.ramp_picture).data.rows) > 100
     sheet.table.setCurrentCell(1, 0)
     sheet.take_out()
     qtbot.waitUntil(lambda: len(sheet.logs) == 2, timeout=20000)

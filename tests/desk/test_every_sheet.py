@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tests.cases import further
+from tests.desk.pictures import looked_at
 from tests.rigs import clean_document, clean_tree
 from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.ports.tree import read_ports
@@ -297,6 +298,9 @@ def test_no_sheet_flashes_a_window_of_its_own(make_window, name):
             QApplication.processEvents()
             for section_box in window.sheets[key].findChildren(CollapsibleSection):
                 section_box.open()
+            if hasattr(window.sheets[key], "pictures"):
+                for picture in window.sheets[key].pictures.all:
+                    looked_at(picture)
         window.change_text(3)
         window.set_palette_by_name("night")
         QApplication.processEvents()

@@ -3,6 +3,7 @@
 import pytest
 from PyQt6.QtWidgets import QApplication
 
+from tests.desk.pictures import looked_at
 from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
 from wyntaxis.core.ledger import Verdict
@@ -37,16 +38,14 @@ def test_logs_are_read_compared_kept_and_taken_back(sheet_of, logs, qtbot):  # n
     assert [row[0] for row in rows] == ["first", "second"]
     assert rows[0][1] == "2026-11-14"
     assert "guide focal length" in sheet.sentences.text()
-    for section_box in sheet.sections:
-        section_box.open()
-    assert len(sheet.error_section.plot.data.rows) == 480
+    assert len(looked_at(sheet.error_picture).data.rows) == 480
     sheet.table.selectRow(1)
-    assert len(sheet.error_section.plot.data.rows) == 360
-    assert sheet.error_section.plot.answer.text().startswith("second: RMS")
-    assert {row[0] for row in sheet.scatter_section.plot.data.rows} == {0.0, 1.0}
-    assert "no dither" in sheet.settling_section.plot.answer.text()
+    assert len(looked_at(sheet.error_picture).data.rows) == 360
+    assert looked_at(sheet.error_picture).answer.text().startswith("second: RMS")
+    assert {row[0] for row in looked_at(sheet.scatter_picture).data.rows} == {0.0, 1.0}
+    assert "no dither" in looked_at(sheet.settling_picture).answer.text()
     sheet.table.selectRow(0)
-    assert "5 dithers" in sheet.settling_section.plot.answer.text()
+    assert "5 dithers" in looked_at(sheet.settling_picture).answer.text()
     sheet.keep()
     assert session.rig.measured["guide_rms_arcsec"].evidence.method == "guide_log"
     assert session.rig.guiding.calibration.pier_side == "west"
@@ -91,8 +90,7 @@ def test_a_worm_is_stated_on_the_sheet(sheet_of, logs, qtbot):  # noqa: F811
     assert session.evaluation.finding("guiding.period").verdict is Verdict.UNPROVEN
     session.set_value(("mount", "worm_period_s"), 479.0, "State the worm")
     assert session.evaluation.finding("guiding.period").verdict is Verdict.HOLDS
-    sheet.period_section.open()
-    assert "479" in sheet.period_section.plot.answer.text()
+    assert "479" in looked_at(sheet.period_picture).answer.text()
 
 
 def test_proofs_are_ranked_and_lead_to_their_step(sheet_of, qtbot):  # noqa: F811

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import pytest
 
+from tests.desk.pictures import looked_at
 from tests.desk.test_compute_sheets import type_into
 from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_sky_sheets import loaded
@@ -60,12 +61,12 @@ def test_sweeps_tell_tilt_spacing_and_which_screws_to_turn(window, sheet_of, qtb
     assert sheet.chosen.tilt_um.value == pytest.approx(60, rel=0.12)
     assert "at another spacing" in sheet.sentences.text()
     assert "A tilt; this sweep cannot show whether" in sheet.causes.text.text()
-    assert len(sheet.surface_section.plot.data.rows) == len(sheet.chosen.zoned.zones)
-    assert "It rises toward" in sheet.surface_section.plot.answer.text()
+    assert len(sheet.surface_plot.data.rows) == len(sheet.chosen.zoned.zones)
+    assert "It rises toward" in sheet.surface_plot.answer.text()
     sheet.residuals.setChecked(True)
-    assert "surface leaves" in sheet.surface_section.plot.answer.text()
-    qtbot.waitUntil(lambda: "stars near corners" in sheet.corners_section.plot.answer.text(), timeout=10000)
-    assert "Flat at 62." in sheet.spacing_section.plot.answer.text()
+    assert "surface leaves" in sheet.surface_plot.answer.text()
+    qtbot.waitUntil(lambda: "stars near corners" in sheet.corners_plot.answer.text(), timeout=10000)
+    assert "Flat at 62." in looked_at(sheet.spacing_picture).answer.text()
     sheet.keep_button.click()
     assert session.evaluation.finding("field.tilt").verdict == "fails"
     flat = session.evaluation.quantities["back_focus_required_mm"].measured
@@ -78,11 +79,13 @@ def test_sweeps_tell_tilt_spacing_and_which_screws_to_turn(window, sheet_of, qtb
     sheet.screws.three.click()
     assert "train[3].screws.pitch_mm" in session.rig.assumed, "what nobody gave is assumed"
     assert sheet.screws.text.text().count("o’clock") == 3
+    looked_at(sheet.sensor_picture)
+    assert sheet.surface_plot.answer.text().count("o’clock") == 3
+    assert sheet.surface_plot.plot.getViewBox().viewRect().width() > 1.1 * sheet.chosen.sweep.size_px[0]
     assert "the middle stays where it is" in sheet.screws.text.text()
     type_into(sheet.plate.field("screws", "pitch_mm"), "0.35")
     assert session.rig.train[3].screws.pitch_mm == 0.35
     assert "train[3].screws.pitch_mm" not in session.rig.assumed
-    assert window.drawing.section.drawn.surface.tilt_um == pytest.approx(sheet.chosen.tilt_um.value)
 
 
 def test_the_shelf_is_searched_and_spacings_are_typed(window, sheet_of, qtbot, sweeps):  # noqa: F811
@@ -121,7 +124,7 @@ def test_one_frame_is_a_hint(window, sheet_of, qtbot, sweeps):  # noqa: F811
     assert "a hint" in sheet.state.text()
     assert not sheet.keep_button.isEnabled()
     assert sheet.table.isHidden()
-    qtbot.waitUntil(lambda: "One frame is a hint" in sheet.corners_section.plot.answer.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "One frame is a hint" in sheet.corners_plot.answer.text(), timeout=10000)
 
 
 def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats):  # noqa: F811
@@ -135,9 +138,8 @@ def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats): 
     assert serve[3] == "fails"
     assert "upper right" in serve[6]
     sheet.levels.selectRow(0)
-    assert "L, October: 2 shadows" in sheet.dust_section.plot.answer.text()
-    assert "November over October, fails" in sheet.ratio_section.plot.answer.text()
-    assert [mark.surface for mark in window.drawing.section.drawn.dust]
+    assert "L, October: 2 shadows" in sheet.dust_plot.answer.text()
+    assert "November over October, fails" in sheet.ratio_plot.answer.text()
     sheet.levels.selectRow(1)
     sheet.one_way_button.click()
     assert sheet.one_way_button.text() == "Not taken one way"

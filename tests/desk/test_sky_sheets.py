@@ -2,6 +2,7 @@
 
 import pytest
 
+from tests.desk.pictures import looked_at
 from tests.desk.test_compute_sheets import type_into
 from tests.desk.test_connect_sheets import sheet_of, texts  # noqa: F401 (a fixture)
 from wyntaxis.simulators.telescope import Run, SimulatedTelescope
@@ -26,16 +27,16 @@ def test_a_folder_is_read_a_point_left_out_restored_and_the_result_kept(window, 
     sheet, session = sheet_of("travel"), window.session
     assert "No focus runs yet" in sheet.state.text()
     assert not sheet.keep_button.isEnabled()
-    assert "counter rises outward" in sheet.drawing.accessibleName()
+    assert "counter rises outward" in looked_at(sheet.travel_picture).drawing.accessibleName()
     loaded(sheet, qtbot, lambda: sheet.read([folder]))
     assert len(texts(sheet.table)) == 1
     best = sheet.result.curves[0].best_position
     assert best.value == pytest.approx(7000, abs=2 * best.standard + 0.3)
-    assert sheet.curve_section.opened
-    assert len(sheet.curve_section.plot.data.rows) == 9
-    sheet.curve_section.plot.point_chosen.emit(sheet.result.curves[0].points[0].file)
+    assert sheet.pictures.current is sheet.curve_picture
+    assert len(looked_at(sheet.curve_picture).data.rows) == 9
+    looked_at(sheet.curve_picture).point_chosen.emit(sheet.result.curves[0].points[0].file)
     assert sheet.points.currentRow() == 0
-    qtbot.waitUntil(lambda: "focus_000.fits" in sheet.frame_plot.answer.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "focus_000.fits" in sheet.frame_picture.plot.answer.text(), timeout=10000)
     assert sheet.point_button.text() == "Leave out"
     loaded(sheet, qtbot, sheet.point_button.click)
     assert sheet.points.item(0, 6).text() == "left out by hand"
@@ -68,10 +69,9 @@ def test_the_demos_runs_show_its_planted_mistakes_and_advice_is_applied(window, 
     assert sheet.advice.buttons["compensation_steps"].text() == "Is set"
     session.undo()
     assert session.evaluation.finding("focuser.backlash").verdict == "fails"
-    sheet.model_section.open()
-    assert "steps/°C" in sheet.model_section.plot.answer.text()
+    assert "steps/°C" in looked_at(sheet.model_picture).answer.text()
     sheet.aligned.setChecked(True)
-    assert sheet.curve_section.plot.axis_labels["bottom"] == "position from best, steps"
+    assert looked_at(sheet.curve_picture).axis_labels["bottom"] == "position from best, steps"
     window.set_palette_by_name("night")
     assert "step: " in sheet.sentences.text()
 
@@ -100,20 +100,21 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     assert "No frames yet" in sheet.state.text()
     loaded(sheet, qtbot, lambda: sheet.read([folder]))
     assert sheet.table.rowCount() == 9
-    assert sheet.time_section.opened
-    assert len(sheet.time_section.plot.data.rows) == 9
+    assert sheet.pictures.current is sheet.time_picture
+    assert len(looked_at(sheet.time_picture).data.rows) == 9
+    looked_at(sheet.frame_picture)
     sheet.table.selectRow(4)
     qtbot.waitUntil(lambda: sheet.picture is not None and sheet.picture[0].endswith("focus_004.fits"), timeout=10000)
     assert "focus_004.fits" in sheet.frame_plot.answer.text()
     assert len(sheet.frame_plot.data.rows) == sheet.grades[4].frame.count
     assert "zones" in sheet.place_plot.answer.text()
-    sheet.time_section.plot.frame_chosen.emit(2)
+    looked_at(sheet.time_picture).frame_chosen.emit(2)
     assert sheet.table.currentRow() == 2
     kept = sum(entry.keep for entry in sheet.grades)
     type_into(sheet.limit, "3.5")
     assert sheet.result.limit_px == 3.5
     assert sum(entry.keep for entry in sheet.grades) < kept
-    sheet.time_section.plot.limit_moved.emit(99.0)
+    looked_at(sheet.time_picture).limit_moved.emit(99.0)
     assert all(entry.keep for entry in sheet.grades)
     type_into(sheet.limit, "")
     assert sheet.result.limit_px is None
@@ -121,7 +122,7 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     assert "1 to 10 times" in window.notice.text.text()
     for index in range(sheet.figure.count()):
         sheet.figure.setCurrentIndex(index)
-        assert sheet.time_section.plot.data.rows
+        assert looked_at(sheet.time_picture).data.rows
     sheet.keep_button.click()
     assert session.rig.measured["star_fwhm_arcsec"].value > 0
     assert session.evaluation.finding("stars.round").verdict == "holds"

@@ -179,7 +179,7 @@ def test_the_band_folds_and_remembers_it_for_its_group(window):
     window.show_step("shelf")
     assert window.drawing.wanted_height(window.height(), 1.0) == 300
     window.show_step("cooling")
-    assert window.band.lit_part == "camera"
+    assert window.drawing.evidence.strip.under_test == {"camera"}
 
 
 def test_the_worklist_shows_nineteen_steps_without_scrolling(window):

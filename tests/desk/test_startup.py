@@ -104,7 +104,7 @@ SHAPES = [
     ("scales", 800, 1.0, {}, False, 240),  # just 0.3 of the window
     ("scales", 700, 1.0, {}, False, 210),
     ("devices", 800, 1.0, {}, True, 240),  # the wiring has its blocks without a train
-    ("field", 1080, 1.0, {}, False, 220),
+    ("field", 1080, 1.0, {}, False, 344),
     ("records", 800, 1.0, {}, False, 56),
     ("records", 800, 1.5, {"band_Connect": "open"}, False, 240),
     ("light_path", 800, 1.5, {"band_Build": "folded"}, False, 84),

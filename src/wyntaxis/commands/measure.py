@@ -126,6 +126,9 @@ def _rig(measure: Measure, options: argparse.Namespace) -> Rig | None:
 
 def _print(measuring: Measuring[Any], result: Any, lines: Sequence[str], notes: Sequence[str]) -> None:
     report = measuring.report
+    answer = report.answer(result)
+    if answer:
+        print(f"{answer}\n")
     filled = [(table, rows) for table in report.tables if (rows := table.cells(result))]
     for table, rows in filled:
         if len(filled) > 1:

@@ -23,46 +23,30 @@ from wyntaxis.commands.shared import (
 )
 
 if TYPE_CHECKING:
-    from wyntaxis.core.ledger import Quantity
     from wyntaxis.core.train.spacers import SpacerResult, SpacerSet
 
 
-NUMBER_HEADINGS = ("", "stated", "computed", "±u", "measured", "unit", "verdict")
-
-
 def _numbers(options: argparse.Namespace) -> int:
-    from wyntaxis.core.steps import DEVICES, steps
+    from wyntaxis.core.numbers_table import HEADINGS, number_rows
 
-    rows = list(computed_now(options).rows.values())
+    found = computed_now(options).rows
     if options.json:
-        print_json([row.as_json() for row in rows])
+        print_json([row.as_json() for row in found.values()])
         return OK
-    shown = [(step, row) for step in steps() for row in rows if (row.kind.step or DEVICES) is step and row.values]
-    table = [list(NUMBER_HEADINGS), *(_number_cells(row) for _, row in shown)]
+    shown = number_rows(found)
+    table = [list(HEADINGS), *([f"  {row.cells[0]}", *row.cells[1:]] for row in shown)]
     columns = [list(column) for column in zip(*table, strict=True)]
     for place in range(1, 5):
         columns[place] = [columns[place][0], *on_the_point(columns[place][1:])]
     lines = table_lines([list(cells) for cells in zip(*columns, strict=True)], right=range(1, 5))
     print(lines[0])
     last = None
-    for (step, _), line in zip(shown, lines[1:], strict=True):
-        if step is not last:
-            print(f"\n{step.title}")
+    for row, line in zip(shown, lines[1:], strict=True):
+        if row.step is not last:
+            print(f"\n{row.step.title}")
         print(line)
-        last = step
+        last = row.step
     return OK
-
-
-def _number_cells(row: Quantity) -> list[str]:
-    """Return a row of the table; a number that claims nothing has no verdict, as in the window."""
-    from wyntaxis.core.quantities.rows import is_judged
-    from wyntaxis.core.wording import number
-
-    decimals = row.kind.decimals + 1
-    values = [number(one.value, decimals) if one else "–" for one in (row.stated, row.computed, row.measured)]
-    spread = number(row.computed.uncertainty, decimals) if row.computed and row.computed.uncertainty else "–"
-    verdict = str(row.verdict) if is_judged(row) else "–"
-    return [f"  {row.kind.label}", values[0], values[1], spread, values[2], row.kind.unit, verdict]
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -75,9 +75,29 @@ def place_of_finding(finding: Finding) -> Place:
     return Place("reference/findings", f"finding.{finding.id}")
 
 
+def why_of(finding: Finding) -> str:
+    """Return why a finding matters, as the guide says it; empty where it says nothing, or was not built."""
+    return _reasons(FOLDER).get(place_of_finding(finding).section, "")
+
+
 @lru_cache(maxsize=1)
-def _sections() -> tuple[dict[str, str], ...]:
-    path = FOLDER / "search.json"
+def _reasons(folder: Path) -> dict[str, str]:
+    try:
+        entries = _sections(folder)
+    except InputError:
+        return {}
+    found = {}
+    for entry in entries:
+        _before, why, words = entry["words"].partition("Why: ")
+        if why and entry["place"].startswith("finding."):
+            text = words.partition("Do: ")[0].strip()
+            found[entry["place"]] = f"{text[:1].upper()}{text[1:]}"
+    return found
+
+
+@lru_cache(maxsize=1)
+def _sections(folder: Path) -> tuple[dict[str, str], ...]:
+    path = folder / "search.json"
     if not path.is_file():
         raise InputError(NOT_BUILT)
     return tuple(json.loads(path.read_text("utf-8")))
@@ -105,7 +125,7 @@ def search(text: str, most: int = 40) -> list[Hit]:
     """
     wanted = [re.compile(rf"(?<!\w){re.escape(word)}", re.IGNORECASE) for word in text.split()]
     found = []
-    for order, entry in enumerate(_sections()):
+    for order, entry in enumerate(_sections(FOLDER)):
         whole = f"{entry['title']} {entry['words']}"
         if not wanted or not all(word.search(whole) for word in wanted):
             continue

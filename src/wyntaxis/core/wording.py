@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import math
+from collections.abc import Sequence
 from functools import lru_cache
 
 MINUS = "\N{MINUS SIGN}"
@@ -57,6 +58,17 @@ def terms(values: list[float], decimals: int) -> str:
 def counted(count: int, noun: str) -> str:
     """Return ``1 list`` or ``3 lists``: a number with its noun, whose plural ends in s."""
     return f"{count} {noun}" if count == 1 else f"{count} {noun}s"
+
+
+def listed(entries: Sequence[str]) -> str:
+    """Return entries as they are listed in a sentence: ``L, R and G``."""
+    *first, last = entries
+    return f"{', '.join(first)} and {last}" if first else last
+
+
+def sentence(text: str) -> str:
+    """Return a text as a sentence, with a capital and a full stop; an empty one as it is."""
+    return f"{text[:1].upper()}{text[1:]}." if text else ""
 
 
 def utc_stamp() -> str:

@@ -201,7 +201,9 @@ KEYS_TEXT = (
     "F1 opens the guide at the step, Shift+F1 searches it. "
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
     "Ctrl+K goes anywhere by typing: step, device, part, finding, command, guide. "
+    "Ctrl+Shift+M lists all numbers. "
     "F8 and Shift+F8 go to the next finding and the one before. "
+    "F9 and Shift+F9 show the next picture of a step that measures and the one before. "
     "F6 goes to the section, F7 folds the drawing or unfolds it. "
     "Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
     "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a row of numbers opens its "
@@ -357,6 +359,7 @@ def declared_actions() -> tuple[Action, ...]:
         ),
         Action(view, "Not given yet", lambda desk: desk.window.show_start(), new_group=True),
         Action(view, "Go to …", lambda desk: desk.window.go_anywhere(), "Ctrl+K"),
+        Action(view, "All numbers", lambda desk: desk.window.stack.show_numbers(), "Ctrl+Shift+M"),
         Action(view, "Next finding", lambda desk: desk.window.go_findings(1), "F8"),
         Action(view, "Finding before", lambda desk: desk.window.go_findings(-1), "Shift+F8"),
         Action(view, "Next step", lambda desk: desk.window.go_steps(1), "Alt+PgDown"),
@@ -368,6 +371,8 @@ def declared_actions() -> tuple[Action, ...]:
         Action(view, "Zoom section in", lambda desk: desk.window.band.zoom(1.25), "Alt++", new_group=True),
         Action(view, "Zoom section out", lambda desk: desk.window.band.zoom(0.8), "Alt+-"),
         Action(view, "Whole section", lambda desk: desk.window.band.fit(), "Alt+0"),
+        Action(view, "Next picture", lambda desk: desk.window.drawing.show_next_picture(), "F9"),
+        Action(view, "Picture before", lambda desk: desk.window.drawing.show_next_picture(-1), "Shift+F9"),
         Action(view, "Fold the drawing", lambda desk: desk.window.drawing.toggle_collapsed(), "F7"),
         Action(view, "Go to the section", lambda desk: desk.window.band.setFocus(), "F6"),
         Action(help_, "Guide at this step", lambda desk: desk.window.guide.toggle(), "F1"),

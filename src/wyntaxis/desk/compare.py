@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QCheckBox, QHeaderView, QTableWidget, QVBoxLayout, QWidget
 
 from wyntaxis.core.evaluation import Evaluation, evaluate
+from wyntaxis.core.ledger import Quantity
 from wyntaxis.core.quantities.rows import is_judged
 from wyntaxis.core.quantity_kinds import QUANTITY_KINDS
 from wyntaxis.core.rig.model import variant_rig
 from wyntaxis.core.rig.variants import differences
-from wyntaxis.core.wording import number, signed
+from wyntaxis.core.wording import counted, number, signed
 from wyntaxis.desk.findings_panel import verdict_icon
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel, table_item
@@ -34,7 +37,12 @@ class ComparePage(QWidget):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setAlternatingRowColors(True)
         self.table.setWordWrap(True)
-        for widget in (heading, self.hint, self.table):
+        self.table.setTabKeyNavigation(False)  # Tab leaves the table
+        self.equal = QCheckBox()
+        self.equal.setAccessibleName("Show the rows in which all trains are equal")
+        self.equal.toggled.connect(lambda _on: self._fold())
+        self._equal_rows: list[int] = []
+        for widget in (heading, self.hint, self.equal, self.table):
             column.addWidget(widget)
 
     def show_session(self, session: Session, palette: Palette) -> None:
@@ -48,7 +56,10 @@ class ComparePage(QWidget):
         )
         rigs = [variant_rig(document, name) for name in names]
         columns = [evaluate(rig, shelf=session.stock.shelf.parts) for rig in rigs]
-        rows = ["Comes out", "Goes in", "Findings", *(kind.label for kind in QUANTITY_KINDS.values())]
+        kinds = sorted(
+            QUANTITY_KINDS.items(), key=lambda entry: _are_equal([own.quantities[entry[0]] for own in columns])
+        )
+        rows = ["Comes out", "Goes in", "Findings", *(kind.label for _key, kind in kinds)]
         self.table.setRowCount(len(rows))
         self.table.setColumnCount(len(names))
         self.table.setVerticalHeaderLabels(rows)
@@ -60,7 +71,7 @@ class ComparePage(QWidget):
             texts = [", ".join(out) or "–", ", ".join(into) or "–", _findings_text(computed_now)]
             for row, text in enumerate(texts):
                 self.table.setItem(row, index, table_item(text))
-            for row, (key, kind) in enumerate(QUANTITY_KINDS.items(), start=len(texts)):
+            for row, (key, kind) in enumerate(kinds, start=len(texts)):
                 quantity = computed_now.quantities[key]
                 best, first = quantity.best, columns[0].quantities[key].best
                 text = "–" if best is None else f"{number(best.value, kind.decimals)} {kind.unit}".rstrip()
@@ -79,9 +90,29 @@ class ComparePage(QWidget):
         side.setDefaultSectionSize(self.fontMetrics().height() + 6)
         for row in range(3):
             self.table.resizeRowToContents(row)
+        self._equal_rows = [
+            row
+            for row, (key, _kind) in enumerate(kinds, start=3)
+            if len(columns) > 1 and _are_equal([own.quantities[key] for own in columns])
+        ]
+        self.equal.setText(f"Show the {counted(len(self._equal_rows), 'number')} that are equal")
+        self.equal.setVisible(bool(self._equal_rows))
+        self._fold()
+
+    def _fold(self) -> None:
+        """Show what differs alone, until all is asked for."""
+        equal = set(self._equal_rows)
+        for row in range(self.table.rowCount()):
+            self.table.setRowHidden(row, row in equal and not self.equal.isChecked())
+
+
+def _are_equal(found: Sequence[Quantity]) -> bool:
+    """Return whether a number is the same in all trains: its best value as it is shown, and its verdict."""
+    shown = {(None if row.best is None else number(row.best.value, row.kind.decimals), row.verdict) for row in found}
+    return len(shown) == 1
 
 
 def _findings_text(computed_now: Evaluation) -> str:
     counts = {word: sum(f.verdict == word for f in computed_now.findings) for word in ("fails", "tight", "unproven")}
-    words = {"fails": "fail", "tight": "tight", "unproven": "unproven"}
+    words = {"fails": "fail", "tight": "tight", "unproven": "not verified"}
     return ", ".join(f"{count} {words[word]}" for word, count in counts.items() if count) or "all hold"

@@ -7,13 +7,12 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
-from wyntaxis.core.quantities.rows import is_judged, step_rows
 from wyntaxis.core.rehearsal.kind import REHEARSAL
-from wyntaxis.core.steps import FIELD, FILTERS, SHELF, Step
 from wyntaxis.core.steps import REHEARSAL as REHEARSAL_STEP
+from wyntaxis.core.steps import SHELF, Step
 from wyntaxis.desk.drawing_shape import NIGHT_SHARE, DrawingShape
+from wyntaxis.desk.evidence_view import EvidenceView
 from wyntaxis.desk.night_timeline import NightTimeline
-from wyntaxis.desk.section.drawing import draw_dust, draw_surface
 from wyntaxis.desk.section.section_view import SectionView
 from wyntaxis.desk.section.strip import StripPicture
 from wyntaxis.desk.window_state import WindowState
@@ -22,9 +21,7 @@ from wyntaxis.desk.wiring.wiring_view import WiringView
 if TYPE_CHECKING:
     from wyntaxis.desk.palette import Palette
     from wyntaxis.desk.session import Session
-
-OVERLAYS = {FIELD.key: draw_surface, FILTERS.key: draw_dust}
-"""What is drawn over the section at steps that measure something of it."""
+    from wyntaxis.desk.step_pictures import StepPictures
 
 
 class DrawingArea(QStackedWidget):
@@ -44,10 +41,14 @@ class DrawingArea(QStackedWidget):
         self.step: Step = SHELF
         self.section, self.wiring, self.strip = SectionView(), WiringView(), StripPicture()
         self.night = NightTimeline(fits=True)
-        for page in (self.section, self.wiring, self.strip, self.night):
+        self.evidence = EvidenceView()
+        for page in (self.section, self.wiring, self.strip, self.night, self.evidence):
             self.addWidget(page)
-        self.strip.part_chosen.connect(self.section.part_chosen)
-        self.strip.expand_asked.connect(self.toggle_collapsed)
+        for strip in (self.strip, self.evidence.strip):
+            strip.part_chosen.connect(self.section.part_chosen)
+            strip.expand_asked.connect(self.toggle_collapsed)
+        self.evidence.fold_asked.connect(self.toggle_collapsed)
+        self.evidence.filled_changed.connect(self.shared)
 
     @property
     def is_collapsed(self) -> bool:
@@ -62,12 +63,12 @@ class DrawingArea(QStackedWidget):
     def show_step(self, step: Step) -> None:
         """Show the drawing that a step needs."""
         self.step = step
+        self.evidence.show_step(step)
         self._turn()
 
     def _turn(self) -> None:
-        page: QWidget = (
-            self.strip if self.is_collapsed else self.wiring if self.step.group == "Connect" else self.section
-        )
+        opened: dict[str, QWidget] = {"Connect": self.wiring, "Measure": self.evidence}
+        page = self.strip if self.is_collapsed else opened.get(self.step.group, self.section)
         if self._shows_night:
             page = self.night
         self.setCurrentWidget(page)
@@ -85,17 +86,30 @@ class DrawingArea(QStackedWidget):
         if self._shows_night:
             return min(self.night.sizeHint().height(), round(NIGHT_SHARE * window_px))
         is_empty = self._session is not None and not self._session.rig.train
+        if self.step.group == "Measure":
+            is_empty = self.evidence.is_empty
         return self._shape.height(self.step, window_px, text_scale, is_empty=is_empty)
 
     def keep_height(self, height: int) -> None:
         """Remember the height that the user gave the band, for the group."""
         self._shape.keep_height(self.step, height)
 
+    def show_pictures(self, step: Step, pictures: StepPictures) -> None:
+        """Take a step's pictures, to be shown while it is."""
+        self.evidence.add(step, pictures)
+        self.evidence.show_step(self.step)
+        self.shared.emit()
+
+    def show_next_picture(self, by: int = 1) -> None:
+        """Show the picture of the step that lies some places after the one shown."""
+        if self.currentWidget() is self.evidence:
+            self.evidence.go(by)
+
     def show_session(self, session: Session) -> None:
         """Show another rig."""
         self._session = session
         session.night_changed.connect(self._show_night)
-        for page in (self.section, self.wiring, self.strip):
+        for page in (self.section, self.wiring, self.strip, self.evidence):
             page.show_session(session)
 
     def refresh(self) -> None:
@@ -103,17 +117,11 @@ class DrawingArea(QStackedWidget):
         session = self._session
         if session is None:
             return
-        if self.step.group == "Measure":
-            camera = session.rig.camera
-            rows = [row for row in step_rows(session.evaluation.rows, self.step) if is_judged(row)]
-            self.section.show_under_test(camera.id if camera is not None else None, rows)
-        else:
-            self.section.show_under_test(None, None)
-        self.section.show_over(OVERLAYS.get(self.step.key))
         if self._shows_night != (self.currentWidget() is self.night):
             self._turn()
             return
-        for page in (self.section, self.wiring, self.strip):
+        self.strip.show_step(self.step)
+        for page in (self.section, self.wiring, self.strip, self.evidence):
             if page is self.currentWidget():
                 page.refresh()
         self._show_night()
@@ -124,7 +132,7 @@ class DrawingArea(QStackedWidget):
     def set_palette(self, palette: Palette) -> None:
         """Draw in another palette."""
         self._palette = palette
-        for page in (self.section, self.wiring, self.strip):
+        for page in (self.section, self.wiring, self.strip, self.evidence):
             page.set_palette(palette)
         self._show_night()
 

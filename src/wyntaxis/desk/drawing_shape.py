@@ -11,10 +11,11 @@ NIGHT_SHARE = 0.42
 """How much of the window's height the night's timeline takes at the most."""
 EMPTY_PX = 130
 """How high the drawing of a rig without parts is."""
-DRAWN_PX = {"Build": 344, "Compute": 240, "Connect": 240, "Measure": 220}
+DRAWN_PX = {"Build": 344, "Compute": 240, "Connect": 240, "Measure": 344}
 """How high each group's drawing is to begin with, in px at the base text size."""
-BUILD_SHARE, OTHER_SHARE = 0.4, 0.3
-"""How much of the window's height the band takes at the most, where the train is built and elsewhere."""
+USUAL_SHARES, OTHER_SHARE = {"Build": 0.4, "Measure": 0.4}, 0.3
+LARGE_TEXT_SHARE = 0.45
+"""How much of the window's height the band takes at the most until the user gives it more."""
 MOST_SHARE = 0.7
 """How much of it the user may give the band."""
 FOLDING_STEPS = (RECORDS, FOOTPRINT)
@@ -46,7 +47,10 @@ class DrawingShape:
         strip = round(STRIP_PX * max(text_scale, 1.0))
         if self.is_collapsed(step):
             return strip
-        most = round(window_px * (BUILD_SHARE if step.group == "Build" else OTHER_SHARE))
+        share = USUAL_SHARES.get(step.group, OTHER_SHARE)
+        if step.group == "Measure" and text_scale > 1:
+            share = LARGE_TEXT_SHARE  # the worklist scrolls in any case
+        most = round(window_px * share)
         needed = EMPTY_PX if is_empty and step.group != "Connect" else DRAWN_PX[step.group]
         usual = min(needed * max(text_scale, 1.0), most)
         return round(self._settings.number(f"band_height_{step.group}", usual, strip, MOST_SHARE * window_px))

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
+    QComboBox,
     QHBoxLayout,
     QLineEdit,
     QScrollArea,
@@ -18,6 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wyntaxis.core.guide import why_of
+from wyntaxis.core.wording import counted
 from wyntaxis.desk.findings_list import FindingsList
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.glyphs import draw_verdict
@@ -31,6 +34,17 @@ if TYPE_CHECKING:
     from wyntaxis.core.rig.edit import Change
 
 
+WHICH: dict[str, Callable[[Finding], bool]] = {
+    "all": lambda _finding: True,
+    "open": lambda finding: finding.is_open and not finding.accepted,
+    "fails": lambda finding: finding.verdict == "fails",
+    "tight": lambda finding: finding.verdict == "tight",
+    "not verified": lambda finding: finding.verdict == "unproven",
+    "accepted": lambda finding: bool(finding.accepted),
+}
+"""Which findings can be listed."""
+FEW_LINES = 6
+"""Of a longer arithmetic, what is shown until all of it is asked for."""
 NARROWEST_EM = 6
 MAX_REASON = 400
 """How long a reason for accepting a finding may be."""
@@ -103,8 +117,14 @@ class FindingsPanel(QWidget):
         self.all_box.setToolTip("List the findings of all steps, not only of the step shown")
         self.all_box.clicked.connect(lambda _on: self.all_asked.emit())
         top = QHBoxLayout()
+        self.which = QComboBox()
+        self.which.addItems(list(WHICH))
+        self.which.setAccessibleName("Which findings")
+        self.which.setToolTip("Which findings are listed, by their verdict")
+        self.which.activated.connect(lambda _at: self.all_asked.emit())
         top.addWidget(heading)
         top.addStretch(1)
+        top.addWidget(self.which)
         top.addWidget(self.all_box)
         layout.addLayout(top)
         self.list = FindingsList(verdict_icon)
@@ -117,6 +137,10 @@ class FindingsPanel(QWidget):
     @property
     def all_steps(self) -> bool:
         return self.all_box.isChecked()
+
+    def lists(self, finding: Finding) -> bool:
+        """Return whether a finding is one of those that are to be listed."""
+        return WHICH[self.which.currentText()](finding)
 
     def _build_detail(self) -> QScrollArea:
         area = QScrollArea()
@@ -141,6 +165,11 @@ class FindingsPanel(QWidget):
         column.addLayout(top)
         self.remedy = _Text()
         self.arithmetic = Paragraphs("Arithmetic")
+        self.more_button = ToolButton()
+        self.more_button.setCheckable(True)
+        self.more_button.toggled.connect(lambda _on: self._show_arithmetic())
+        self.why = _Text()
+        self._why_heading = self._heading("Why it matters")
         self.source = _Text("faded")
         self._remedy_heading, self._arithmetic_heading = self._heading("Remedy"), self._heading("Arithmetic")
         for widget in (self._remedy_heading, self.remedy):
@@ -155,7 +184,15 @@ class FindingsPanel(QWidget):
         column.addWidget(self.reason)
         self.accepted = _Text()
         column.addWidget(self.accepted)
-        for below in (self._arithmetic_heading, self.arithmetic, self._heading("Source"), self.source):
+        for below in (
+            self._arithmetic_heading,
+            self.arithmetic,
+            self.more_button,
+            self._why_heading,
+            self.why,
+            self._heading("Source"),
+            self.source,
+        ):
             column.addWidget(below)
         column.addStretch(1)
         area.setWidget(body)
@@ -210,7 +247,10 @@ class FindingsPanel(QWidget):
         if finding is not None:
             self._mark.setAccessibleName(finding.verdict.words)
             self._mark.setPixmap(verdict_icon(finding.verdict, self._palette_in_use, size).pixmap(size, size))
-        self.arithmetic.show_lines(finding.arithmetic if finding else ())
+        if finding is None or (finding.id, finding.subject) != self._asked_of:
+            self.more_button.setChecked(False)
+        self._show_arithmetic()
+        self.why.setText(why_of(finding) if finding else "")
         self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)
@@ -228,9 +268,18 @@ class FindingsPanel(QWidget):
         for widgets, entries in (
             ((self._remedy_heading, self.remedy), bool(self.remedy.text())),
             ((self._arithmetic_heading, self.arithmetic), bool(self.arithmetic.lines)),
+            ((self._why_heading, self.why), bool(self.why.text())),
         ):
             for one in widgets:
                 one.setVisible(entries)
+
+    def _show_arithmetic(self) -> None:
+        """Show the arithmetic of the chosen finding; of a long one its beginning, until all of it is asked for."""
+        lines = self._shown.arithmetic if self._shown is not None else ()
+        whole, more = self.more_button.isChecked(), len(lines) - FEW_LINES
+        self.arithmetic.show_lines(lines if whole else lines[:FEW_LINES])
+        self.more_button.setVisible(more > 0)
+        self.more_button.setText("Show less" if whole else f"Show {counted(more, 'more line')}")
 
     def eventFilter(self, a0: QObject | None, a1: QEvent | None) -> bool:
         if a0 is self.reason and isinstance(a1, QKeyEvent) and a1.key() == Qt.Key.Key_Escape:

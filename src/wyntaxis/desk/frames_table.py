@@ -42,7 +42,6 @@ class FramesTable(TextTable):
             | QAbstractItemView.EditTrigger.EditKeyPressed
             | QAbstractItemView.EditTrigger.AnyKeyPressed
         )
-        self.most_rows = 9
         self._paths: list[str] = []
         self.itemChanged.connect(self._changed)
 

@@ -42,6 +42,7 @@ class ListedFindings:
             found = tuple(f for f in session.evaluation.findings if step_applies(session.rig, step_of(f)))
         else:
             found = own if chosen is None or chosen in own else (chosen, *own)
+        found = tuple(finding for finding in found if self._margin.lists(finding) or finding is chosen)
         # The gravest first; of one verdict, in the order in which they are told.
         self.entries = tuple(sorted(found, key=lambda finding: -finding.verdict.severity))
         self._margin.show_findings(self.entries, chosen, session.subject_of)

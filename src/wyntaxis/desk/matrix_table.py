@@ -43,7 +43,6 @@ class MatrixTable(TextTable):
             | QAbstractItemView.EditTrigger.AnyKeyPressed
         )
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectItems)
-        self.most_rows = 18
         self._matrix: Matrix | None = None
         self.setItemDelegate(_PlainValue(self))
         self.itemChanged.connect(self._changed)

@@ -1,4 +1,4 @@
-"""What can stand in the middle of the window: a sheet a step, the start page, the trains side by side, the guide."""
+"""What can stand in the middle of the window: a sheet a step, start page, comparison, all numbers, the guide."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.guide import Place
     from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.guide_page import GuidePage
+    from wyntaxis.desk.numbers_page import NumbersPage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
     from wyntaxis.desk.start_page import StartPage
@@ -39,6 +40,7 @@ class Pages(QStackedWidget):
         """The sheets shown so far, by step."""
         self.start_page: StartPage | None = None
         self.comparison: ComparePage | None = None
+        self.numbers: NumbersPage | None = None
         self.guide: GuidePage | None = None
         self._behind_guide: QWidget | None = None
 
@@ -81,6 +83,8 @@ class Pages(QStackedWidget):
         shown = self.currentWidget()
         if self.comparison is not None and shown is self.comparison:
             self.comparison.show_session(self._session, self._palette)
+        if self.numbers is not None and shown is self.numbers:
+            self.numbers.show_session(self._session, self._palette)
         if self.shows_start:
             assert self.start_page is not None
             self.start_page.refresh()
@@ -124,6 +128,21 @@ class Pages(QStackedWidget):
             self.addWidget(self.comparison)
         self.comparison.show_session(self._session, self._palette)
         self.setCurrentWidget(self.comparison)
+
+    def show_numbers(self) -> None:
+        """Show all numbers of the rig in one table, with the cursor in the field that narrows it."""
+        from wyntaxis.desk.numbers_page import NumbersPage
+
+        if self._session is None:
+            return
+        if self.numbers is None:
+            self.numbers = NumbersPage()
+            self.numbers.step_asked.connect(self.step_asked)
+            self.numbers.refused.connect(self.refused)
+            self.addWidget(self.numbers)
+        self.numbers.show_session(self._session, self._palette)
+        self.setCurrentWidget(self.numbers)
+        self.numbers.words.setFocus()
 
     @property
     def shows_guide(self) -> bool:

@@ -152,6 +152,9 @@ QPushButton {{ background: {field}; border: 1px solid {metal}; border-radius: 2p
 QPushButton:hover {{ background: {chosen}; }}
 QPushButton:focus {{ border: 2px solid {accent}; padding: 3px 11px; }}
 QPushButton:disabled {{ color: {faded}; border-color: {rule}; }}
+QTabBar::tab {{ background: {panel}; border: 1px solid {rule}; padding: 2px 10px; margin-right: 3px; }}
+QTabBar::tab:selected {{ background: {field}; border: 1px solid {accent}; border-bottom: 3px solid {accent}; }}
+QTabBar::tab:focus {{ color: {accent}; }}
 QListView {{ background: {paper}; border: none; outline: none; }}
 QListView::item {{ padding: 0px; }}
 QListView::item:selected {{ background: {chosen}; color: {ink}; }}
@@ -167,6 +170,7 @@ QScrollBar::handle {{ background: {rule}; border-radius: 3px; min-height: 24px; 
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QToolTip {{ background: {field}; color: {ink}; border: 1px solid {metal}; }}
 QLabel[role="title"] {{ font-size: {title}px; font-weight: bold; }}
+QLabel[role="answer"] {{ font-size: {answer}px; }}
 QLabel[role="faded"], QCheckBox[role="faded"] {{ color: {faded}; }}
 QLabel[role="heading"] {{ font-weight: bold; }}
 QFrame[role="panel"], QFrame[role="panel"] QLabel, QFrame[role="panel"] QCheckBox,
@@ -183,4 +187,5 @@ def style_sheet(palette: Palette, text_scale: float) -> str:
     """Return the style sheet of a palette at a text scale, 1 for the base size."""
     colors = {field.name: getattr(palette, field.name) for field in fields(palette)}
     size = BASE_TEXT_PX * text_scale
-    return _STYLE.format(**colors, size=round(size), title=round(size * 1.3), tick=round(size * 0.85))
+    sizes = {"size": 1.0, "title": 1.3, "answer": 1.15, "tick": 0.85}
+    return _STYLE.format(**colors, **{name: round(size * share) for name, share in sizes.items()})

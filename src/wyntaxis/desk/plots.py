@@ -11,10 +11,10 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QBuffer, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QPainter
+from PyQt6.QtCore import QBuffer, Qt
+from PyQt6.QtGui import QFont, QPainter, QResizeEvent
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QBoxLayout, QFileDialog, QHBoxLayout, QVBoxLayout
 
 from wyntaxis.core.files.places import home
 from wyntaxis.core.train.illumination import Falloff
@@ -23,9 +23,12 @@ from wyntaxis.core.wording import MINUS, number, short, signed
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel, PushButton
 from wyntaxis.desk.saving import save_by_suffix
+from wyntaxis.desk.step_pictures import PicturePanel
 
 HISTOGRAM_BINS = 80
-PLOT_HEIGHT_EM = 18
+MAP_EDGE_EM, MOST_MAP_SHARE = (5.5, 3.6), 0.75
+"""What a map's axes take beside and below it, and how much of the width a map takes at the most."""
+PLOT_HEIGHT_EM, LEAST_HEIGHT_EM, MOST_PX = 18, 5, 16_777_215
 
 
 class _Axis(pg.AxisItem):  # type: ignore[misc]  # pyqtgraph has no types
@@ -63,32 +66,63 @@ class PlotData:
         return text.getvalue()
 
 
-class PlotPanel(QWidget):
+class PlotPanel(PicturePanel):
     """A plot with its answer above and buttons to copy and save it."""
-
-    refused = pyqtSignal(str)
 
     def __init__(self, name: str, across: str, upward: str) -> None:
         super().__init__()
         self.name = name
         self.data = PlotData()
+        self._fits = False
         self.axis_labels = {"bottom": across, "left": upward}
-        column = QVBoxLayout(self)
+        self._column, self._header = QVBoxLayout(self), QHBoxLayout()
+        column, row = self._column, self._header
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
         self.answer = PlainLabel()
         self.answer.setWordWrap(True)
-        column.addWidget(self.answer)
+        row.addWidget(self.answer, 1)
+        row.addStretch(0)
+        buttons = QHBoxLayout()
+        self._button("Copy picture", self.copy, buttons)
+        self._button("Save …", self.ask_save, buttons)
+        buttons.addStretch(1)
+        row.addLayout(buttons)
+        column.addLayout(row)
         self.plot = pg.PlotWidget(axisItems={side: _Axis(side) for side in ("bottom", "left")})
         self.plot.setFixedHeight(PLOT_HEIGHT_EM * self.fontInfo().pixelSize())
         self.plot.setMenuEnabled(False)
         self.plot.setAccessibleName(f"Plot: {name}")
         column.addWidget(self.plot, 1)
-        row = QHBoxLayout()
-        self._button("Copy picture", self.copy, row)
-        self._button("Save …", self.ask_save, row)
-        row.addStretch(1)
-        column.addLayout(row)
+
+    def fill_room(self) -> None:
+        self.plot.setMinimumHeight(LEAST_HEIGHT_EM * self.fontInfo().pixelSize())
+        self.plot.setMaximumHeight(MOST_PX)
+        if self.is_map:  # its words stand at its right, where it leaves the room
+            self._column.setDirection(QBoxLayout.Direction.RightToLeft)
+            self._header.setDirection(QBoxLayout.Direction.TopToBottom)
+            self.answer.setAlignment(Qt.AlignmentFlag.AlignTop)
+            self.answer.setContentsMargins(8, 2, 0, 0)
+            self._column.setStretch(0, 1)
+            self._column.setStretch(1, 0)
+            self._fits = True
+
+    @property
+    def is_map(self) -> bool:
+        """Whether it has a shape of its own, and its words stand beside it."""
+        return bool(self.plot.getViewBox().state["aspectLocked"])
+
+    def fit(self) -> None:
+        drawn = self.plot.getViewBox().childrenBoundingRect()
+        if self._fits and drawn.height() > 0:
+            em = self.fontInfo().pixelSize()
+            height = max(self.plot.height() - MAP_EDGE_EM[1] * em, em)
+            width = drawn.width() / drawn.height() * height + MAP_EDGE_EM[0] * em
+            self.plot.setFixedWidth(round(min(width, MOST_MAP_SHARE * self.width())))
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        self.fit()
 
     def _button(self, text: str, action: Callable[[], object], row: QHBoxLayout) -> None:
         button = PushButton(text)

@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 from pyqtgraph.graphicsItems.LegendItem import ItemSample
 
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, GainResult
@@ -19,10 +19,9 @@ from wyntaxis.core.evidence.sensor.exposure import (
     sky_limited_exposure,
     total_noise,
 )
-from wyntaxis.core.evidence.sensor.report import read_noise_text
 from wyntaxis.core.wording import number, plus_minus, short
 from wyntaxis.desk.palette import Palette
-from wyntaxis.desk.plain_widgets import plot_text
+from wyntaxis.desk.plain_widgets import PushButton, plot_text
 from wyntaxis.desk.plots import PlotData, PlotPanel
 
 LOWER_HEIGHT = 0.5
@@ -61,6 +60,10 @@ class BenchPlot(PlotPanel):
         super().__init__(name, across, upward)
         self.legend = self.plot.addLegend(offset=corner, sampleType=_WideSample)
 
+    @property
+    def is_map(self) -> bool:
+        return False  # beside what it draws there must be room for the legend
+
     def dress(self, palette: Palette) -> None:
         super().dress(palette)
         self.legend.setBrush(palette.color("field", 215))
@@ -83,6 +86,19 @@ class _TwoPlots(BenchPlot):
         assert isinstance(column, QVBoxLayout)
         column.addWidget(self.lower_panel)
         self.lower_panel.refused.connect(self.refused)
+
+    def fill_room(self) -> None:
+        """Stand beside the lower plot: the drawing area is wide rather than high."""
+        super().fill_room()
+        self.lower_panel.fill_room()
+        for button in self.lower_panel.findChildren(PushButton):
+            button.hide()  # its numbers are saved with the others
+        column, row = self.layout(), QHBoxLayout()
+        assert isinstance(column, QVBoxLayout)
+        for plot, share in ((self.plot, 3), (self.lower_panel, 2)):
+            column.removeWidget(plot)
+            row.addWidget(plot, share)
+        column.addLayout(row, 1)
 
 
 class TransferPlot(_TwoPlots):
@@ -128,15 +144,12 @@ class TransferPlot(_TwoPlots):
                 [gain.gain or 0.0, p.signal_adu, p.variance_adu2, float(f), float(not p.rejected)]
                 for p, f in zip(points, fit, strict=True)
             ]
-            words.append(
-                f"{_title(gain)}: {plus_minus(spread.value, spread.standard, 4)} e⁻/ADU, read noise "
-                f"{read_noise_text(gain)} e⁻, "
-                f"χ² {number(transfer.chi_square, 2)}"
-            )
+            conversion = f"{plus_minus(spread.value, spread.standard, 4)} e⁻/ADU"
+            words.append(f"{_title(gain)}: {conversion}, χ² {number(transfer.chi_square, 2)}")
         text = "; ".join(words)
         self.answer.setText(
-            f"{text}. Crosses are not in the fit: clipped, above 70 % of saturation, or outliers. Below, what the fit "
-            "leaves over, with twice its uncertainty dashed."
+            f"{text}. Crosses are not in the fit: clipped, above 70 % of saturation, or outliers. At the right, what "
+            "the fit leaves over, with twice its uncertainty dashed."
             if words
             else "No transfer curve: bias and flat pairs of one gain and offset are wanted."
         )
@@ -308,7 +321,7 @@ class ExposureTerms:
 
 
 class ExposurePlot(_TwoPlots):
-    """What read noise adds to the total noise over exposure, for each filter; below, the star that fills its pixel."""
+    """What read noise adds to the noise over exposure, for each filter, and the star that fills its pixel."""
 
     def __init__(self) -> None:
         lower = ("saturated star", "star, e⁻/s")
@@ -359,7 +372,7 @@ class ExposurePlot(_TwoPlots):
 
 
 class GainPlot(_TwoPlots):
-    """Total noise of one planned frame over the gain setting, for each filter; below, the star that fills its pixel."""
+    """Noise of one planned frame over the gain setting, for each filter, and the star that fills its pixel."""
 
     def __init__(self) -> None:
         lower = ("saturated star", "star, e⁻/s")

@@ -11,7 +11,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 
-from wyntaxis.core.evidence.field.result import FieldResult, MeasuredSweep
+from wyntaxis.core.evidence.field.result import FieldResult, MeasuredSweep, ScrewAdvice, ScrewTurn
 from wyntaxis.core.evidence.field.shape import FieldShape
 from wyntaxis.core.wording import number, plus_minus, signed
 from wyntaxis.desk.frame_picture import stretched
@@ -26,6 +26,8 @@ SIDE = 90
 CROP_PX = 44
 """How many px of the frame each enlarged piece shows across, at the most."""
 GAP = 3
+SCREWS_AT = 1.12
+"""How far from the middle screws are drawn, in half diagonals of the sensor."""
 ARROW_SHARE = 0.35
 
 
@@ -75,8 +77,10 @@ class SurfacePlot(PlotPanel):
         super().__init__("Best focus over the sensor", "x, px", "y, px (row 0 below)")
         self.plot.setAspectLocked(True)
 
-    def show_sweep(self, entry: MeasuredSweep | None, palette: Palette, *, residuals: bool) -> None:
-        """Draw a sweep's zones in µm over the middle, or what the surface leaves of them."""
+    def show_sweep(
+        self, entry: MeasuredSweep | None, palette: Palette, *, residuals: bool, advice: ScrewAdvice | None = None
+    ) -> None:
+        """Draw a sweep's zones in µm over the middle, or what the surface leaves of them, and the screws about it."""
         self.plot.clear()
         self.dress(palette)
         self.data = PlotData(["x_px", "y_px", "best_position", "u", "over_middle_um", "residual_um"])
@@ -113,7 +117,26 @@ class SurfacePlot(PlotPanel):
         if not residuals:
             self._arrow(entry, palette)
         self.plot.setRange(xRange=(0, width), yRange=(0, height), padding=0.03)
-        self.answer.setText(self._reported(entry, unit, most, residuals=residuals))
+        turns = advice.turns if advice is not None else ()
+        self._screws(turns, (width, height), palette)
+        words = [self._reported(entry, unit, most, residuals=residuals)]
+        words += [f"{place}: {turn.words}" for place, turn in enumerate(turns, start=1)]
+        self.answer.setText("\n".join(words))
+
+    def _screws(self, turns: Sequence[ScrewTurn], size_px: tuple[int, int], palette: Palette) -> None:
+        """Draw the plate's screws where they lie about the sensor, not as far out as they are."""
+        width, height = size_px
+        far = SCREWS_AT * math.hypot(width, height) / 2
+        for place, turn in enumerate(turns, start=1):
+            turned = math.radians(turn.azimuth_deg)
+            label = self.label(f" {place} ", palette.ink, (0.5, 0.5), palette.color("chosen"))
+            label.border = pg.mkPen(palette.accent)
+            label.setPos(width / 2 + far * math.cos(turned), height / 2 + far * math.sin(turned))
+            self.plot.addItem(label)
+        if turns:
+            self.plot.setRange(
+                xRange=(width / 2 - far, width / 2 + far), yRange=(height / 2 - far, height / 2 + far), padding=0.06
+            )
 
     def _arrow(self, entry: MeasuredSweep, palette: Palette) -> None:
         """Draw the way in which best focus rises along the light."""

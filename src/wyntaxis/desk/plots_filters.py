@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -34,6 +36,8 @@ class _LightPlot(PlotPanel):
 
     def __init__(self, name: str) -> None:
         super().__init__(name, "x, px", "y, px (row 0 below)")
+        self._shown: tuple[object, object, Numbers] | None = None
+        """What was drawn last, and from what: looking at another row costs no division of frames."""
         self.plot.setAspectLocked(True)
 
     def _image(self, plane: Numbers, binned: int, levels: tuple[float, float], palette: Palette) -> None:
@@ -79,7 +83,9 @@ class DustPlot(_LightPlot):
         from wyntaxis.core.evidence.filters.dust import detail_of
 
         flats, smooth = entry
-        detail = detail_of(flats.mean(), smooth)
+        if self._shown is None or self._shown[0] is not flats or self._shown[1] is not smooth:
+            self._shown = (flats, smooth, detail_of(flats.mean(), smooth))
+        detail = self._shown[2]
         spread = max(float(np.percentile(np.abs(detail), 99.5)), 1e-4)
         self._image(detail, flats.binned, (-spread, spread), palette)
         for place, grain in seen:
@@ -97,7 +103,18 @@ class DustPlot(_LightPlot):
         self.answer.setText(
             f"{flats.title}: {counted(len(seen), 'shadow')}; numbers: how far before the sensor the dust lies. Shades: "
             f"the flat over its own smooth light, ±{number(100 * spread, 2)} %."
+            + "".join(f"\n{line}" for line in _places(seen))
         )
+
+
+def _places(seen: Sequence[tuple[int | None, Dust]]) -> list[str]:
+    """Return on what the shadows' dust lies, a line each surface, the nearest to the sensor first."""
+    found: dict[str, list[float]] = {}
+    for _place, grain in seen:
+        where = grain.surface.title if grain.surface is not None else grain.why
+        found.setdefault(where, []).append(grain.distance_mm.value if grain.distance_mm is not None else math.inf)
+    ordered = sorted(found.items(), key=lambda entry: min(entry[1]))
+    return [f"{counted(len(distances), 'shadow')}: {where}" for where, distances in ordered if where]
 
 
 class RatioPlot(_LightPlot):
@@ -115,8 +132,10 @@ class RatioPlot(_LightPlot):
             self.answer.setText("Choose a comparison in the table.")
             return
         old, new = sets
-        ratio = np.log(new.mean() / old.mean())
-        ratio -= np.median(ratio)
+        if self._shown is None or self._shown[0] is not old or self._shown[1] is not new:
+            ratio = np.log(new.mean() / old.mean())
+            self._shown = (old, new, ratio - np.median(ratio))
+        ratio = self._shown[2]
         thin, _by = _thinned(ratio)
         spread = max(float(np.percentile(np.abs(thin), 99.5)), 1e-4)
         self._image(ratio, new.binned, (-spread, spread), palette)

@@ -16,13 +16,11 @@ from wyntaxis.desk.sheets.dossier import DossierSheet
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.field import FieldSheet
 from wyntaxis.desk.sheets.footprint import FootprintSheet
-from wyntaxis.desk.sheets.guide_log import GuideLogSheet
 from wyntaxis.desk.sheets.ports import PortsSheet
 from wyntaxis.desk.sheets.proofs import NextMeasurementsSheet
 from wyntaxis.desk.sheets.rehearsal import RehearsalSheet
 from wyntaxis.desk.sheets.shelf import ShelfSheet
 from wyntaxis.desk.sheets.stars import StarsSheet
-from wyntaxis.desk.sheets.travel import TravelSheet
 from wyntaxis.desk.window import MainWindow
 from wyntaxis.desk.window_state import WindowState
 
@@ -116,28 +114,20 @@ def _measure_night(window: MainWindow) -> None:
     assert isinstance(sheet, StarsSheet)
     sheet.table.selectRow(6)
     wait_until(lambda: not sheet.picture_job.running)
-    sheet.ensureWidgetVisible(sheet.time_section.plot)
 
 
 def _read_focus_runs(window: MainWindow) -> None:
-    sheet = _measured(window, "travel")
-    assert isinstance(sheet, TravelSheet)
-    sheet.ensureWidgetVisible(sheet.curve_section.plot)
+    _measured(window, "travel")
 
 
 def _sweep_field(window: MainWindow) -> None:
     sheet = _measured(window, "field")
     assert isinstance(sheet, FieldSheet)
     wait_until(lambda: not sheet.pieces.job.running)
-    sheet.ensureWidgetVisible(sheet.surface_section.plot)
 
 
 def _read_logs(window: MainWindow) -> None:
-    sheet = _measured(window, "guide_log")
-    assert isinstance(sheet, GuideLogSheet)
-    sheet.period_section.open()
-    settle()
-    sheet.ensureWidgetVisible(sheet.error_section.plot)
+    _measured(window, "guide_log")
 
 
 def _try_out(window: MainWindow) -> None:

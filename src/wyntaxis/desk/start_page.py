@@ -77,7 +77,6 @@ class StartPage(QScrollArea):
         column.addWidget(self.open_panel)
         self.sources_panel = Panel("What was taken, and from where")
         self.table = TextTable("Drafted values", ("Value", "Is", "From"), left=(0, 1, 2), stretch=2)
-        self.table.most_rows = 14
         self.sources_panel.column.addWidget(self.table)
         column.addWidget(self.sources_panel)
         column.addStretch(1)

@@ -16,7 +16,8 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import table_item
 
 ROW_PADDING_PX = 5
-MAX_ROWS_SHOWN = 12
+MAX_ROWS_SHOWN = 40
+"""The sheet scrolls, its tables do not, but for one that is longer than this: its headings stay in sight."""
 WIDEST_SHARE = 0.42
 """Of a table that wraps its texts, what one column may take."""
 MIN_STRETCHED_EM = 13
@@ -54,7 +55,9 @@ class TextTable(QTableWidget):
         self._widest_em = widest_em
         self.wraps = False
         """Whether rows are as high as their wrapped texts."""
-        self._laid_out_for = 0
+        self._laid_out_for = self._rows_height = 0
+        self.fills = False
+        """Whether it takes the room that its page has, and scrolls."""
         self.headings, self._left, self._stretch = tuple(headings), frozenset(left), stretch
         self.setAccessibleName(name)
         self.setHorizontalHeaderLabels(list(headings))
@@ -152,7 +155,18 @@ class TextTable(QTableWidget):
         self._fit_stretched()
         shown = min(max(self.rowCount(), 1), self.most_rows)
         lines = max(heading.count("\n") + 1 for heading in self.headings)
-        self.setFixedHeight(shown * line + lines * self.fontMetrics().height() + 3 * ROW_PADDING_PX)
+        self._fit_height(shown * line + lines * self.fontMetrics().height() + 3 * ROW_PADDING_PX)
+
+    def _fit_height(self, height: int) -> None:
+        """Be so high, and as much higher as the bar is that moves the table sideways, where it needs one."""
+        header, viewport, bar = self.horizontalHeader(), self.viewport(), self.horizontalScrollBar()
+        assert header is not None
+        assert viewport is not None
+        assert bar is not None
+        self._rows_height = height
+        if self.fills:
+            return
+        self.setFixedHeight(height + (bar.sizeHint().height() if header.length() > viewport.width() else 0))
 
     def _fit_stretched(self) -> None:
         """Give the stretching column what is left, or, where that is too little to read, what it needs to be."""
@@ -173,6 +187,8 @@ class TextTable(QTableWidget):
         super().resizeEvent(e)
         if not self.wraps:
             self._fit_stretched()
+            if self._rows_height:
+                self._fit_height(self._rows_height)
         elif self.width() != self._laid_out_for:
             self._laid_out_for = self.width()
             self.fit()
@@ -190,7 +206,7 @@ class TextTable(QTableWidget):
             self.resizeRowToContents(row)
         header = self.horizontalHeader()
         height = sum(self.rowHeight(row) for row in range(min(self.rowCount(), self.most_rows)))
-        self.setFixedHeight(height + (header.height() if header is not None else 0) + 2 * self.frameWidth() + 2)
+        self._fit_height(height + (header.height() if header is not None else 0) + 2 * self.frameWidth() + 2)
 
     def as_text(self, rows: Sequence[int] | None = None) -> str:
         """Return rows as tab-separated lines under their headings."""

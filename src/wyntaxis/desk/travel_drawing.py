@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from wyntaxis.core.travel_picture import TravelPicture
 from wyntaxis.core.wording import number, short
 from wyntaxis.desk.palette import DAY, Palette
-from wyntaxis.desk.plain_widgets import Picture
+from wyntaxis.desk.plain_widgets import Picture, PlainLabel
 
 HEIGHT_EM = 7.8
 EDGE_EM = 1.2
@@ -135,3 +135,24 @@ class TravelDrawing(Picture):
         left = min(max(x - wide / 2, 0.3 * em), max(self.width() - wide - 0.3 * em, 0.0))
         painter.setPen(self._palette.color("ink") if color == self._palette.ink else self._palette.color("faded"))
         painter.drawText(QPointF(left, y + 0.35 * em), text)
+
+
+class TravelView(QWidget):
+    """A focuser's travel, drawn and in words."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.drawing, self.words = TravelDrawing(), PlainLabel()
+        self.words.setWordWrap(True)
+        self.words.setProperty("role", "faded")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.drawing)
+        column.addWidget(self.words)
+        column.addStretch(1)
+
+    def show_picture(self, picture: TravelPicture | None, palette: Palette) -> None:
+        """Draw a travel."""
+        self.drawing.show_picture(picture, palette)
+        words = "; ".join(picture.words) if picture is not None else ""
+        self.words.setText(f"{words[:1].upper()}{words[1:]}.")

@@ -241,6 +241,7 @@ class MainWindow(Workplace):
         self.build()
         self.session = session
         self.stack.attach(session)
+        self.drawing.evidence.forget()
         session.changed.connect(self.refresh)
         session.chosen_changed.connect(self.refresh)
         session.saved_changed.connect(self.refresh)

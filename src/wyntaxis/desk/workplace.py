@@ -29,6 +29,9 @@ class Foldable(Protocol):
     def toggle_collapsed(self) -> None:
         """Fold it, or unfold it."""
 
+    def show_next_picture(self, by: int = 1) -> None:
+        """Show the picture of the step that lies some places after the one shown."""
+
 
 class Comparing(Protocol):
     """Pages, of which one shows all trains of the rig side by side."""
@@ -39,6 +42,9 @@ class Comparing(Protocol):
 
     def show_comparison(self) -> None:
         """Show that page."""
+
+    def show_numbers(self) -> None:
+        """Show the page with all numbers."""
 
 
 class Listing(Protocol):

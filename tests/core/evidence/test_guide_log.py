@@ -460,7 +460,7 @@ def test_planted_numbers_come_back(guided):
     assert abs(own.drift_dec.own.value) < 0.02
     assert len(own.run.dithers) == 5
     entries = REPORT.as_json(result)
-    assert set(entries) == {"runs", "calibration", "polar", "not_used"}
+    assert set(entries) == {"answer", "runs", "calibration", "polar", "not_used"}
     assert entries["runs"][0]["settle_s"]["dithers"] == 5
     assert any("guide focal length" in line for line in summary_lines(result))
 

@@ -8,13 +8,13 @@ from typing import Any
 import numpy as np
 
 from wyntaxis.core.dossier.charts import Chart, Series
+from wyntaxis.core.dossier.focus_surface import focus_surface
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.evidence.cooling.ramp import design_both, kept_model, ramp_words, usual_inputs
 from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.evidence.sensor.kind import SENSOR
 from wyntaxis.core.quantity_kinds import DEPTH_OF_FOCUS_SEEING
 from wyntaxis.core.rig.devices import Device
-from wyntaxis.core.section import focus_surface
 from wyntaxis.core.wording import number, plus_minus, short
 
 KEPT = "Drawn from the numbers that the rig keeps; the single points are not kept with it."

@@ -164,13 +164,15 @@ def entry_json(columns: Iterable[Column[T]], row: T, uncertainty: str = "u") -> 
 class Report(Generic[R]):
     """How the results of one kind are told.
 
-    ``facts`` is what JSON holds besides the tables, ``lines`` the sentences below the tables, and ``more`` what a
-    sheet shows in panels of its own and a terminal in further lines. ``uncertainty`` is the key of a standard
-    uncertainty in JSON.
+    ``answer`` is the answer to the step's question in one sentence, empty where there is none yet; what it rests on
+    stands in the tables. ``facts`` is what JSON holds besides the tables, ``lines`` the sentences below the tables, and
+    ``more`` what a sheet shows in panels of its own and a terminal in further lines. ``uncertainty`` is the key of a
+    standard uncertainty in JSON.
     """
 
     tables: tuple[Table[R, Any], ...]
     not_used: Callable[[R], Sequence[UnusedFile]]
+    answer: Callable[[R], str] = lambda _result: ""
     facts: Callable[[R], Mapping[str, Any]] = lambda _result: {}
     lines: Callable[[R], Iterable[str]] = lambda _result: ()
     more: Callable[[R], Iterable[str]] = lambda _result: ()
@@ -184,4 +186,6 @@ class Report(Generic[R]):
         """Return a result as a command prints it: tables and facts as plain values, and what was not used."""
         tables = {table.key: table.as_json(result, self.uncertainty) for table in self.tables}
         facts: JsonObject = plain_value(self.facts(result), self.uncertainty)
-        return tables | facts | {"not_used": [{"file": left.path, "why": left.why} for left in self.not_used(result)]}
+        left = [{"file": left.path, "why": left.why} for left in self.not_used(result)]
+        answer = self.answer(result)
+        return ({"answer": answer} if answer else {}) | tables | facts | {"not_used": left}

@@ -19,6 +19,7 @@ from wyntaxis.core.quantity_kinds import QuantityKind
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import Step
+from wyntaxis.core.wording import listed
 
 RowFunction = Callable[[Numbers], Iterable[Quantity]]
 TargetFunction = Callable[[Numbers, Device], Target | None]
@@ -215,6 +216,50 @@ def step_rows(found: dict[str, Quantity], step: Step) -> list[Quantity]:
     own = sorted((row for row in found.values() if row.kind.step is step), key=lambda row: row.kind.place)
     fixed = [row for row in own if "." not in row.id]
     return list(chain(fixed, (row for row in own if "." in row.id and is_judged(row))))
+
+
+THROUGH = "Through "
+"""How the label of a filter's number begins."""
+
+
+def told_once(found: Iterable[Quantity]) -> list[Quantity]:
+    """Return rows with those together that say the same of several filters.
+
+    Parameters
+    ----------
+    found
+        Rows, in the order of the ledger.
+
+    Returns
+    -------
+    list[Quantity]
+        The same; of filters' rows that differ in nothing but the filter, one that names them all, with the first's id.
+    """
+    groups: list[list[Quantity]] = []
+    for row in found:
+        if groups and _says_the_same(groups[-1][0], row):
+            groups[-1].append(row)
+        else:
+            groups.append([row])
+    return [_named_together(group) for group in groups]
+
+
+def _says_the_same(one: Quantity, other: Quantity) -> bool:
+    """Return whether two rows are of two filters, and alike in all else that is told of them."""
+    labels = one.kind.label.partition(": "), other.kind.label.partition(": ")
+    if labels[0][2] != labels[1][2] or not all(label[0].startswith(THROUGH) and label[2] for label in labels):
+        return False
+    return bool(one.assumed) == bool(other.assumed) and one == replace(other, kind=one.kind, assumed=one.assumed)
+
+
+def _named_together(group: Sequence[Quantity]) -> Quantity:
+    if len(group) == 1:
+        return group[0]
+    names = listed([row.kind.label.partition(": ")[0].removeprefix(THROUGH) for row in group])
+    what = group[0].kind.label.partition(": ")[2]
+    label = f"{what[:1].upper()}{what[1:]}, {THROUGH.lower()}{names}"
+    paths = tuple(dict.fromkeys(path for row in group for path in row.assumed))
+    return replace(group[0], kind=replace(group[0].kind, label=label), assumed=paths)
 
 
 def is_judged(row: Quantity) -> bool:

@@ -135,30 +135,6 @@ class JointMark:
 
 
 @dataclass(frozen=True)
-class FocusSurface:
-    """The surface of best focus at the sensor, in the plane of its tilt: tilt and curvature at the corner in µm, and
-    how far the corner is from the axis in mm.
-    """
-
-    tilt_um: float
-    curvature_um: float
-    half_mm: float
-
-    def at_um(self, share: float) -> float:
-        """Return how far behind the middle best focus lies at a share of the corner's distance, −1 to 1, in µm."""
-        return self.tilt_um * share + self.curvature_um * share**2
-
-
-@dataclass(frozen=True)
-class DustMark:
-    """Where dust lies: its distance before the sensor in mm, how many grains there, and on what; empty if unknown."""
-
-    distance_mm: float
-    count: int
-    surface: str
-
-
-@dataclass(frozen=True)
 class Judged:
     """What a drawing tells of a rig beyond its geometry, once it is evaluated; parts by their id."""
 
@@ -168,8 +144,6 @@ class Judged:
     """How far the guide sensor may be off its focus."""
     verdicts: Mapping[str, Verdict] = field(default_factory=dict)
     devices: Mapping[str, tuple[DeviceMark, ...]] = field(default_factory=dict)
-    surface: FocusSurface | None = None
-    dust: tuple[DustMark, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -183,8 +157,6 @@ class Section:
     branch: Branch | None
     telescope_radius_mm: float
     joints: tuple[JointMark, ...] = ()
-    surface: FocusSurface | None = None
-    dust: tuple[DustMark, ...] = ()
 
     @property
     def length_mm(self) -> float:
@@ -238,8 +210,6 @@ def lay_out(rig: Rig, judged: Judged | None = None) -> Section:
         branch=branch,
         telescope_radius_mm=_thread_radius(rig.telescope.rear) or (parts[0].outer_radius_mm if parts else 30.0),
         joints=tuple(_joint_marks(rig, parts, branch.parts if branch else ())),
-        surface=known.surface,
-        dust=known.dust,
     )
 
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF
+from PyQt6.QtCore import QPointF, QRectF
 
 from wyntaxis.core.canvas import WIDE_PX
 from wyntaxis.core.wording import number, short, signed
@@ -14,7 +13,7 @@ from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.section.drafting import DOUBLE_CHAIN_DASHES, DraftingPainter
 
 if TYPE_CHECKING:
-    from wyntaxis.core.ledger import Quantity, Verdict
+    from wyntaxis.core.ledger import Verdict
     from wyntaxis.core.train.section import Plane
 
 
@@ -93,38 +92,6 @@ def _draw_ground(
     pen = sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES)
     sheet.line(centre, middle.top(), centre, middle.bottom(), pen)
     _draw_scale(sheet, box, centre, scale, half_mm, middle.bottom())
-
-
-def draw_measured(sheet: DraftingPainter, box: QRectF, rows: list[Quantity]) -> None:
-    """Draw what is stated and what was measured of the element under test, as many lines as there is room for."""
-    painter, line = sheet.painter, sheet.height_of(small=True) * 1.15
-    painter.setPen(sheet.pen("rule"))
-    painter.setBrush(sheet.palette.color("paper"))
-    painter.drawRect(box)
-    y = box.top() + line * 0.8
-    columns = box.right() - 8.2 * line, box.right() - 2.4 * line
-    sheet.write((box.left() + 8, y), "Under test", align="left", small=True, color="faded")
-    for x, heading in zip(columns, ("stated", "measured"), strict=True):
-        sheet.write((x, y), heading, align="right", small=True, color="faded")
-    compared = sorted(rows, key=lambda row: -row.verdict.severity if row.measured is not None else 1)
-    shown = compared[: max(int((box.bottom() - y) / line) - 1, 0)]
-    metrics = QFontMetricsF(sheet.small)
-    for row in shown:
-        y += line
-        room = columns[0] - box.left() - 6 * line
-        label = metrics.elidedText(row.kind.label, Qt.TextElideMode.ElideRight, room)
-        sheet.write((box.left() + 8, y), label, align="left", small=True)
-        for x, quantity_value in zip(columns, (row.stated or row.computed, row.measured), strict=True):
-            text = (
-                "–"
-                if quantity_value is None
-                else f"{number(quantity_value.value, row.kind.decimals)} {row.kind.unit}".strip()
-            )
-            sheet.write((x, y), text, align="right", small=True, color="faded" if quantity_value is None else "ink")
-        mark = QRectF(box.right() - 1.6 * line, y - line * 0.36, line * 0.72, line * 0.72)
-        draw_verdict(painter, mark, row.verdict, sheet.palette.verdict(row.verdict), sheet.palette.color("paper"))
-    if not rows:
-        sheet.write((box.center().x(), box.center().y()), "Nothing measured yet.", small=True, color="faded")
 
 
 def _half_width(plane: Plane) -> float:

@@ -13,9 +13,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainterPath, QPolygonF
 
-from wyntaxis.core.canvas import CHAIN_DASHES, DASHES, WIDE_PX
+from wyntaxis.core.canvas import CHAIN_DASHES, WIDE_PX
 from wyntaxis.core.ledger import Verdict
-from wyntaxis.core.wording import number
 from wyntaxis.desk.glyphs import draw_verdict
 from wyntaxis.desk.section.drafting import DOUBLE_CHAIN_DASHES, DraftingPainter
 
@@ -210,55 +209,6 @@ def _draw_planes(sheet: DraftingPainter, section: Section, view: View) -> None:
     sheet.line(x, view.y(top + 2), x, view.y(-1.5), sheet.pen("holds", WIDE_PX, DOUBLE_CHAIN_DASHES))
     x = view.x(plane.built_mm)
     sheet.line(x, view.y(top + 2), x, view.y(-1.5), sheet.pen("ink", WIDE_PX))
-
-
-SURFACE_PX = 26.0
-"""How far the surface of best focus is drawn from the sensor at the most."""
-DUST_PX, NOTE_PX, MAX_NOTED = 3.0, 12.0, 3
-
-
-def draw_surface(sheet: DraftingPainter, section: Section, view: View) -> None:
-    """Draw the surface of best focus at the sensor, magnified along the light: its rising side solid, the other one
-    folded up onto it, dashed.
-    """
-    surface = section.surface
-    if surface is None or not section.parts:
-        return
-    most = max(abs(surface.at_um(share / 10)) for share in range(-10, 11))
-    if most <= 0:
-        return
-    scale = SURFACE_PX / most
-    for side, dashes in ((1.0, None), (-1.0, DASHES)):
-        path = QPainterPath()
-        for step in range(21):
-            share = step / 20
-            x = view.x(section.length_mm) + scale * surface.at_um(side * share)
-            point = QPointF(x, view.y(share * surface.half_mm))
-            path.lineTo(point) if step else path.moveTo(point)
-        sheet.painter.setBrush(Qt.BrushStyle.NoBrush)
-        sheet.painter.setPen(sheet.pen("accent", WIDE_PX * 1.3, dashes))
-        sheet.painter.drawPath(path)
-    times = scale * 1000 / view.scale
-    text = f"best focus, {number(most, 0)} µm, drawn ×{number(times, 0)}"
-    sheet.write((NOTE_PX, sheet.height_of(small=True)), text, small=True, color="accent", align="left", ground="paper")
-
-
-def draw_dust(sheet: DraftingPainter, section: Section, view: View) -> None:
-    """Draw grains where the dust lies, with what they lie on."""
-    entries = []
-    for mark in section.dust:
-        x = view.x(section.length_mm - mark.distance_mm)
-        sheet.painter.setPen(Qt.PenStyle.NoPen)
-        sheet.painter.setBrush(sheet.palette.color("fails"))
-        for grain in range(min(mark.count, 5)):
-            sheet.painter.drawEllipse(QPointF(x, view.y(0) - 9 - 11 * grain), DUST_PX, DUST_PX)
-        entries.append(
-            f"{mark.count} on {mark.surface}" if mark.surface else f"{mark.count} at {mark.distance_mm:.0f} mm"
-        )
-    if entries:  # in one line, above the telescope's outline
-        text = "dust: " + ", ".join(entries[:MAX_NOTED]) + (" …" if len(entries) > MAX_NOTED else "")
-        y = sheet.height_of(small=True)
-        sheet.write((NOTE_PX, y), text, small=True, color="fails", align="left", ground="paper")
 
 
 def draw_branch(sheet: DraftingPainter, branch: Branch, view: View, chosen: str | None) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -14,7 +12,6 @@ from wyntaxis.core.train.next_part import open_end
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.plain_widgets import Picture
 from wyntaxis.desk.section.chain import DimensionBox, draw_chain, length_text
-from wyntaxis.desk.section.detail import draw_measured
 from wyntaxis.desk.section.drafting import DraftingPainter
 from wyntaxis.desk.section.drawing import (
     View,
@@ -28,7 +25,6 @@ from wyntaxis.desk.section.pieces import Pieces
 from wyntaxis.desk.section.places import shape_at
 
 if TYPE_CHECKING:
-    from wyntaxis.core.ledger import Quantity
     from wyntaxis.core.train.section import PartShape, Section
     from wyntaxis.desk.section.drawable import Drawable
 
@@ -42,8 +38,6 @@ NAMED_ROWS = (
     "guide_path_error_mm",
 )
 """The numbers that are written into the picture."""
-TEST_SHARE = 0.55
-"""How much of the band the numbers of what is measured take."""
 GHOST_EM = 11.0
 """How wide the part that is still missing is drawn, in sizes of the text."""
 
@@ -82,9 +76,6 @@ class SectionPicture(Picture):
         self.pieces = Pieces()
         self.kept_picture: tuple[tuple[object, ...] | None, QPixmap] | None = None
         self._drop: tuple[str, int] | None = None
-        self.lit_part: str | None = None
-        self._test_rows: list[Quantity] | None = None
-        self._overlay: Callable[[DraftingPainter, Section, View], None] | None = None
         self.waiting_text = ""
         self.setMinimumHeight(150)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing beneath need be painted
@@ -102,16 +93,6 @@ class SectionPicture(Picture):
         self._shown = shown
         self.close_editor()
         self.fit()
-
-    def show_under_test(self, part_id: str | None, rows: list[Quantity] | None) -> None:
-        """Light the part that is measured, with its numbers beside it; None shows the errors of the sensors again."""
-        if (self._test_rows is None) != (rows is None):
-            self._fitted_for = None
-        self.lit_part, self._test_rows = part_id, rows
-
-    def show_over(self, overlay: Callable[[DraftingPainter, Section, View], None] | None) -> None:
-        """Draw something more over the section; None for nothing."""
-        self._overlay = overlay
 
     def refresh(self) -> None:
         """Draw the rig anew, after an edit or another choice."""
@@ -155,8 +136,6 @@ class SectionPicture(Picture):
 
     def _detail_width(self) -> float:
         section = self._shown.section if self._shown else None
-        if self._test_rows is not None:
-            return self.width() * TEST_SHARE
         if section is None or (section.plane is None and (section.branch is None or section.branch.plane is None)):
             return 0.0
         low, high = DETAIL_LIMITS_PX
@@ -182,12 +161,6 @@ class SectionPicture(Picture):
         em, behind = self.fontInfo().pixelSize(), 0.0
         if self._shown is not None and section is not None and section.parts and open_end(self._shown.rig) is not None:
             behind = GHOST_EM * em
-        if (
-            section is not None
-            and self._test_rows is not None
-            and any(s.part.id == self.lit_part for s in section.parts)
-        ):
-            section = replace(section, branch=None, joints=tuple(m for m in section.joints if not m.on_branch))
         return fitted(self._sheet(QPainter()), section, Room(self._drawing_width(), self.height(), em, behind))
 
     # Painting
@@ -215,15 +188,13 @@ class SectionPicture(Picture):
     def _shows(self) -> tuple[object, ...] | None:
         """Return all that the picture is drawn from: while it stays the same, the picture does; None is drawn anew."""
         shown = self._shown
-        if self._overlay is not None or self._test_rows is not None:
-            return None
         look = (self.size(), self.devicePixelRatioF(), self.palette_in_use.name, self.font(), self.waiting_text)
         if shown is None:
             return look
         rows, view = shown.quantities, self.view()
         entries = [rows.get(key) for key in NAMED_ROWS]
         titles = (shown.rig.name, shown.rig.telescope.title)
-        chosen = self.lit_part or shown.chosen_part
+        chosen = shown.chosen_part
         return (*look, self.drawn, view, entries, titles, chosen, open_end(shown.rig), self._drop)
 
     def _draw(self, painter: QPainter) -> None:
@@ -237,27 +208,23 @@ class SectionPicture(Picture):
                 sheet.write((middle.x(), middle.y()), self.waiting_text or "Opening the rig …", color="faded")
             self._draw_missing(sheet)
         else:
-            chosen = self.lit_part or (self._shown.chosen_part if self._shown else None)
+            chosen = self._shown.chosen_part if self._shown else None
             width = self._drawing_width()
             painter.setClipRect(QRectF(0, 0, width, self.height()))
             view = self.view()
             draw_section(sheet, section, view, chosen)
             self.dimensions = draw_chain(sheet, section, view, chosen)
             draw_joints(sheet, section, view)
-            if self._overlay is not None:
-                self._overlay(sheet, section, view)
             draw_balloons(sheet, section, view, chosen)
             self._draw_missing(sheet)
             if self._drop is not None:
                 draw_drop(sheet, section, view, self._drop)
             draw_scale_note(sheet, view, width)
-            if self._test_rows is None and self._shown is not None:
+            if self._shown is not None:
                 draw_title(sheet, self._shown, section, view, self.dimensions)
             painter.setClipping(False)
             beside = QRectF(width, 0, self._detail_width(), self.height())
-            if self._test_rows is not None:
-                draw_measured(sheet, beside.adjusted(2, 6, -8, -6), self._test_rows)
-            elif self._shown is not None and beside.width():
+            if self._shown is not None and beside.width():
                 draw_details(sheet, self._shown, beside)
 
     def _draw_missing(self, sheet: DraftingPainter) -> None:

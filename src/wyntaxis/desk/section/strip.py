@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 
 from wyntaxis.core.canvas import DASHES
 from wyntaxis.core.files.foreign_text import plain
+from wyntaxis.core.steps import GUIDE_LOG, SHELF, Step
 from wyntaxis.core.wording import signed
 from wyntaxis.desk.drawing_shape import STRIP_PX
 from wyntaxis.desk.glyphs import draw_verdict
@@ -20,6 +21,17 @@ if TYPE_CHECKING:
     from wyntaxis.core.train.section import PartShape
     from wyntaxis.desk.session import Session
 
+UNDER_TEST = {
+    "sensor": ("camera",),
+    "cooling": ("camera",),
+    "filters": ("filter_wheel", "filter_drawer"),
+    "stars": ("camera",),
+    "travel": ("focuser",),
+    "field": ("tilt_plate", "camera"),
+    "guide_log": ("off_axis_guider",),
+}
+"""Which kinds of part each step measures; the guide log, all of the guide path too."""
+TEST_BAR_PX = 3.0
 ERRORS = (("back_focus_error_mm", "Main sensor"), ("guide_path_error_mm", "Guide sensor"))
 
 
@@ -33,6 +45,7 @@ class StripPicture(Picture):
         super().__init__()
         self.palette_in_use: Palette = DAY
         self._session: Session | None = None
+        self._step = SHELF
         self.boxes: list[tuple[QRectF, str]] = []
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Folded drawing: the train in miniature")
@@ -45,6 +58,23 @@ class StripPicture(Picture):
         """Show another rig."""
         self._session = session
         self.refresh()
+
+    def show_step(self, step: Step) -> None:
+        """Mark what a step measures."""
+        if step is not self._step:
+            self._step = step
+            self.update()
+
+    @property
+    def under_test(self) -> frozenset[str]:
+        """The parts that the step measures, by id."""
+        if self._session is None or self._step.key not in UNDER_TEST:
+            return frozenset()
+        section, kinds = self._session.section, UNDER_TEST[self._step.key]
+        branch = section.branch.parts if section.branch is not None and self._step is GUIDE_LOG else ()
+        return frozenset(shape.part.id for shape in section.parts if shape.part.kind in kinds) | frozenset(
+            shape.part.id for shape in branch
+        )
 
     def refresh(self) -> None:
         """Draw the rig anew."""
@@ -98,7 +128,7 @@ class StripPicture(Picture):
     ) -> float:
         height = min(self.height() - 12, 2.3 * sheet.height_of())
         top = (self.height() - height) / 2
-        chosen = self._session.chosen_part if self._session else None
+        chosen, under_test = self._session.chosen_part if self._session else None, self.under_test
         for shape in shapes:
             box = QRectF(left, top, least + shape.length_mm * scale, height)
             painter = sheet.painter
@@ -116,6 +146,10 @@ class StripPicture(Picture):
                 mark = QRectF(middle.x() - size / 2, middle.y() + size * 0.15, size, size)
                 ground = sheet.palette.color("panel")
                 draw_verdict(painter, mark, shape.verdict, sheet.palette.verdict(shape.verdict), ground)
+            if shape.part.id in under_test:
+                painter.fillRect(
+                    QRectF(box.left(), box.bottom() + 2, box.width(), TEST_BAR_PX), sheet.palette.color("accent")
+                )
             self.boxes.append((box, shape.part.id))
             left = box.right()
         return left

@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from wyntaxis.core.ledger import Quantity
-from wyntaxis.core.quantities.rows import step_rows
+from wyntaxis.core.quantities.rows import step_rows, told_once
 from wyntaxis.core.steps import Step
 from wyntaxis.desk import sheets
 from wyntaxis.desk.card import Card, value_at
@@ -68,7 +68,7 @@ class LedgerList(QWidget):
 
     def refresh(self) -> None:
         """Show every row as it stands now; rows of devices and other things come and go with them."""
-        shown = {row.id: row for row in step_rows(self._session.evaluation.rows, self._step)}
+        shown = {row.id: row for row in told_once(step_rows(self._session.evaluation.rows, self._step))}
         if list(shown) != list(self.rows):
             self._change_rows(shown)
         for key, row in self.rows.items():

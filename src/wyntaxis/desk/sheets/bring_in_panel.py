@@ -77,7 +77,6 @@ class BringInPanel(Panel):
         row.addWidget(self.filter)
         self.column.addLayout(row)
         self.paths = TextTable("Values of the file", ("Path", "Value"), left=(0, 1), stretch=1)
-        self.paths.most_rows = 9
         self.paths.itemSelectionChanged.connect(self._path_chosen)
         self.column.addWidget(self.paths)
         holder = QWidget()
@@ -111,7 +110,6 @@ class BringInPanel(Panel):
 
     def _build_rules(self) -> None:
         self.found = TextTable("What the map finds", ("Path", "Quantity", "Comes in as"), left=(0, 1, 2), stretch=2)
-        self.found.most_rows = 8
         self.column.addWidget(self.found)
         row = FlowRow()
         push_button("Take the rule out", "Remove the chosen row from the map", self.take_out, row)

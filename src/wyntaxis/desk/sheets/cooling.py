@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.kind import CoolingRuns, target_of
 from wyntaxis.core.evidence.cooling.log import COLUMNS
+from wyntaxis.core.evidence.cooling.ramp import kept_model
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.measuring.cooling import MEASURING
 from wyntaxis.core.steps import COOLING
@@ -16,15 +18,22 @@ from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.cooling_panels import RampPanel
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.reading_sheet import Pointing, SheetTexts
+from wyntaxis.desk.step_pictures import StepPicture
 
 if TYPE_CHECKING:
-    from wyntaxis.desk.plots_cooling import CoolingPlot
+    from wyntaxis.desk.plots_cooling import CoolingPlot, RampPlot
 
 
 def _plot() -> CoolingPlot:
     from wyntaxis.desk.plots_cooling import CoolingPlot
 
     return CoolingPlot()
+
+
+def _ramp_plot() -> RampPlot:
+    from wyntaxis.desk.plots_cooling import RampPlot
+
+    return RampPlot()
 
 
 @sheet_of(COOLING)
@@ -39,6 +48,7 @@ class CoolingSheet(EvidenceSheet[CoolingRuns]):
         "an hour; columns may be in any order and unit. The model then gives the lowest reachable temperature, and "
         "designs a ramp.",
         working="Reading runs",
+        drop="Cooling logs, as tables of time, sensor temperature and power, are drawn here with the cooler’s model.",
         keep="Keep the numbers in the rig",
         files="Read cooling logs from CSV",
         simulate="Log runs of the simulated camera",
@@ -49,8 +59,10 @@ class CoolingSheet(EvidenceSheet[CoolingRuns]):
     )
 
     def build(self) -> None:
-        self.run_section = self.add_plot("Plot: runs and model", _plot, self._draw)
+        self.run_picture = self.add_picture("Runs and model", _plot, self._draw)
         self.ramp = RampPanel(self.session)
+        self.ramp_picture = self.add_picture("Ramp", _ramp_plot, self.ramp.draw)
+        self.ramp.designed.connect(self.ramp_picture.refresh)
         self.inputs.addWidget(self.ramp)
 
     @property
@@ -85,6 +97,12 @@ class CoolingSheet(EvidenceSheet[CoolingRuns]):
 
     def show_result(self, result: CoolingRuns | None) -> None:
         self.ramp.show_for(self.model, self.logs, self._palette)
+
+    def pictures_of(self, result: CoolingRuns | None) -> Iterable[StepPicture[Any]]:
+        if result is not None:
+            yield self.run_picture
+        if kept_model(self.session.rig) is not None or (result is not None and result.measured.model is not None):
+            yield self.ramp_picture
 
     def _draw(self, plot: CoolingPlot) -> None:
         plot.show_runs(self.logs, self.model, self._palette)

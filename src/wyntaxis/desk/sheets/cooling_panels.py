@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from wyntaxis.core.evidence.cooling.cooler import CoolerModel, CoolingLog
 from wyntaxis.core.evidence.cooling.ramp import Ramp, RampInputs, design_both, kept_model, ramp_words, usual_inputs
 from wyntaxis.core.wording import short
-from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.palette import DAY, Palette
 from wyntaxis.desk.panel import Panel, SideScroll
@@ -31,6 +31,9 @@ class RampPanel(Panel):
         ("step_c", "Step", "°C"),
         ("others_w", "Rest of the rig draws", "W"),
     )
+
+    designed = pyqtSignal()
+    """Other ramps have been designed."""
 
     def __init__(self, session: Session) -> None:
         super().__init__("Ramp designer")
@@ -56,18 +59,10 @@ class RampPanel(Panel):
             self.fields[key] = field
         self.column.addWidget(SideScroll(holder, self.heading.text()))
         self.words = self.add_text()
-        self.section_box = CollapsibleSection("Plot: ramp", self._build, self._draw)
-        self.column.addWidget(self.section_box)
 
-    def _build(self) -> QWidget:
-        from wyntaxis.desk.plots_cooling import RampPlot
-
-        self.plot: RampPlot = RampPlot()
-        self.plot.refused.connect(self._session.refused)
-        return self.plot
-
-    def _draw(self) -> None:
-        self.plot.show_ramps(self.ramps, self._palette)
+    def draw(self, plot: RampPlot) -> None:
+        """Draw the ramps that were designed."""
+        plot.show_ramps(self.ramps, self._palette)
 
     def show_for(self, model: CoolerModel | None, logs: list[CoolingLog], palette: Palette) -> None:
         """Design for a model, or for the one that the rig has kept; fields that were not typed follow the rig."""
@@ -93,7 +88,7 @@ class RampPanel(Panel):
             else:
                 self.ramps = [("down", down), ("up", up)]
                 self.words.setText("\n".join(ramp_words(down, up)))
-        self.section_box.refresh()
+        self.designed.emit()
 
     def _number(self, key: str, name: str, unit: str) -> float:
         value = parse_number(self.fields[key].text(), unit)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Any, ClassVar, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, TypeVar
 
 from PyQt6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
@@ -23,11 +23,14 @@ from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
-from wyntaxis.desk.plot_section import P, PlotSection
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.reading_sheet import ReadingSheet
+from wyntaxis.desk.step_pictures import P, StepPicture, StepPictures
 from wyntaxis.desk.tables import TextTable
+
+if TYPE_CHECKING:
+    from wyntaxis.desk.drawing_area import DrawingArea
 
 R = TypeVar("R")
 WIDEST_EM = 24
@@ -44,6 +47,7 @@ class EvidenceSheet(ReadingSheet[R]):
     def __init__(self, session: Session, step: Step, palette: Palette) -> None:
         super().__init__(session, step, palette)
         self.sections: list[CollapsibleSection] = []
+        self.pictures = StepPictures(step.title)
         self.tables: dict[str, TextTable] = {}
         self._labels: dict[str, PlainLabel] = {}
         self.build_above()
@@ -73,13 +77,9 @@ class EvidenceSheet(ReadingSheet[R]):
     def add_fields(self, column: QVBoxLayout) -> None:
         """Put fields below the row of buttons."""
 
-    def sections_of(self, result: R) -> Iterable[CollapsibleSection]:
-        """Return the sections that show something of a result."""
-        return self.sections
-
-    def opened_by(self, found: R) -> Iterable[CollapsibleSection]:
-        """Return the sections that open when files have been read."""
-        return self.sections[:1]
+    def pictures_of(self, result: R | None) -> Iterable[StepPicture[Any]]:
+        """Return the pictures that show something of a result."""
+        return () if result is None else self.pictures.all
 
     def counts(self, result: R) -> str:
         """Return in a sentence how much was read."""
@@ -98,13 +98,20 @@ class EvidenceSheet(ReadingSheet[R]):
 
     def chose(self) -> None:
         """Follow the row that was chosen."""
+        self.pictures.refresh()
         for section in self.sections:
             section.refresh()
 
     # What all share
 
+    def use_drawing(self, drawing: DrawingArea) -> None:
+        drawing.show_pictures(self.step, self.pictures)
+
     def after_reading(self, found: R) -> None:
-        for section in self.opened_by(found):
+        first = next(iter(self.pictures_of(found)), None)
+        if first is not None:
+            first.open()
+        for section in self.sections:
             section.open()
 
     @property
@@ -117,13 +124,11 @@ class EvidenceSheet(ReadingSheet[R]):
         """The first table."""
         return next(iter(self.tables.values()))
 
-    def add_plot(
+    def add_picture(
         self, title: str, make: Callable[[], P], draw: Callable[[P], None], above: Sequence[QWidget] = ()
-    ) -> PlotSection[P]:
-        """Put a section in whose plot is made when it is first opened."""
-        section = PlotSection(title, make, draw, self.session.refused, above)
-        self.add_section(section)
-        return section
+    ) -> StepPicture[P]:
+        """Put a picture in the drawing area; it is made when it is first looked at."""
+        return self.pictures.add(StepPicture(title, make, draw, self.session.refused, above))
 
     def add_section(self, section: CollapsibleSection) -> None:
         """Put a section in below the tables."""
@@ -146,6 +151,11 @@ class EvidenceSheet(ReadingSheet[R]):
         self.add_buttons(row)
         self.keep_button = push_button("Keep as measured", texts.keep, self.keep, row)
         self._needing.append(push_button("Save CSV …", "Save the first table as CSV", self.ask_save, row))
+        self.answer = PlainLabel()
+        self.answer.setWordWrap(True)
+        self.answer.setProperty("role", "answer")
+        self.answer.setAccessibleName(f"Answer: {self.step.title}")
+        column.addWidget(self.answer)
         column.addLayout(row)
         self.add_fields(column)
         self.state = PlainLabel()
@@ -204,16 +214,19 @@ class EvidenceSheet(ReadingSheet[R]):
         place = holder.place(self.session.rig) if holder is not None else None
         holds = holder is None or place is not None
         self.keep_button.setEnabled(result is not None and not running and holds and self.can_keep(result))
+        self.answer.setText(self.measuring.report.answer(result) if result is not None else "")
+        self.answer.setVisible(bool(self.answer.text()))
         self.state.setText(self.texts.empty if result is None else self._words(result))
         self._show_tables(result)
         sentences = "\n".join(self.lines(result)) if result is not None else ""
         self.sentences.setText(sentences)
         self.together.setVisible(bool(sentences))
         self.understood.setVisible(bool(self.understood.text()))
-        telling = set() if result is None else set(map(id, self.sections_of(result)))
+        self.pictures.show_available(self.pictures_of(result), f"{self.texts.drop} Drop them here.")
         for section in self.sections:
-            section.setVisible(id(section) in telling)
+            section.setVisible(result is not None)
         self.show_result(result)
+        self.pictures.refresh()
         for section in self.sections:
             section.refresh()
         if self.settings_grid is not None:
@@ -240,7 +253,10 @@ class EvidenceSheet(ReadingSheet[R]):
         self._palette = palette
         if self.settings_grid is not None:
             self.settings_grid.palette_in_use = palette
-        self.refresh()
+        if self.isVisible():  # one that is out of sight is drawn anew when it is shown
+            self.refresh()
+        else:
+            self.pictures.refresh()
 
 
 def sheet_headings(columns: Sequence[Column[Any]]) -> list[str]:

@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 from types import ModuleType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from wyntaxis.core.evidence.field.causes import relation_of
 from wyntaxis.core.evidence.field.result import RELATIONS, FieldResult, MeasuredSweep
@@ -19,7 +19,6 @@ from wyntaxis.core.quantities.field_surface import field_optics
 from wyntaxis.core.rig.display import displayed_at
 from wyntaxis.core.steps import FIELD
 from wyntaxis.core.wording import counted, short
-from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.sheets.base import sheet_of
@@ -28,6 +27,7 @@ from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.field_panels import CausesPanel, FlatPanel, ScrewsPanel
 from wyntaxis.desk.sheets.labelled import labelled_field
 from wyntaxis.desk.sheets.reading_sheet import SheetTexts
+from wyntaxis.desk.step_pictures import StepPicture, side_by_side
 
 if TYPE_CHECKING:
     from wyntaxis.desk.plots_field import CornersPlot, SpacingPlot, SurfacePlot
@@ -53,6 +53,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         "whether the camera or the telescope is tilted; one at another spacing shows where the field is flat. A "
         "single frame gives a hint.",
         working="Measuring frames",
+        drop="Frames of one star field on both sides of focus show here how the sensor is tilted.",
         keep="Keep tilt, curvature and flat spacing",
         files="Measure the frames of one sweep",
         folder="Measure the sweeps below a folder",
@@ -70,16 +71,13 @@ class FieldSheet(EvidenceSheet[FieldResult]):
     def build(self) -> None:
         self.residuals = QCheckBox("Show residuals")
         self.residuals.setToolTip("Each zone's distance from the fitted plane and field curvature")
-        self.residuals.toggled.connect(lambda _on: self.surface_section.draw())
-        self.surface_section = self.add_plot(
-            "Plot: best focus over the sensor", lambda: _plots().SurfacePlot(), self._draw_surface, (self.residuals,)
+        self.residuals.toggled.connect(lambda _on: self.sensor_picture.refresh())
+        self.sensor_picture = self.add_picture(
+            "Best focus and corners", self._make_sensor, lambda _body: self._draw_sensor(), (self.residuals,)
         )
-        self.corners_section = self.add_plot(
-            "The corners beside the middle", lambda: _plots().CornersPlot(), self._draw_corners
-        )
-        self.pieces.came.connect(self.corners_section.draw)
-        self.spacing_section = self.add_plot(
-            "Plot: curvature over spacing", lambda: _plots().SpacingPlot(), self._draw_spacing
+        self.pieces.came.connect(self.sensor_picture.refresh)
+        self.spacing_picture = self.add_picture(
+            "Curvature over spacing", lambda: _plots().SpacingPlot(), self._draw_spacing
         )
         self.causes, self.flat, self.screws = CausesPanel(), FlatPanel(self.session), ScrewsPanel(self.session)
         for panel in (self.causes, self.flat, self.screws):
@@ -180,15 +178,26 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         optics = replace(result.optics, screws=now.screws, built_mm=now.built_mm, depth_um=now.depth_um)
         return replace(result, optics=optics)
 
-    def sections_of(self, result: FieldResult) -> Iterable[CollapsibleSection]:
-        return self.sections if result.sweeps else (self.corners_section,)
+    def pictures_of(self, result: FieldResult | None) -> Iterable[StepPicture[Any]]:
+        if result is None:
+            return ()
+        return self.pictures.all if result.sweeps else (self.sensor_picture,)
 
-    def opened_by(self, found: FieldResult) -> Iterable[CollapsibleSection]:
-        spacing = (self.spacing_section,) if found.flat.points else ()
-        return (self.surface_section, self.corners_section, *spacing)
+    def _make_sensor(self) -> QWidget:
+        self.surface_plot: SurfacePlot = _plots().SurfacePlot()
+        self.corners_plot: CornersPlot = _plots().CornersPlot()
+        return side_by_side(self.surface_plot, self.corners_plot)
+
+    def _draw_sensor(self) -> None:
+        """Draw the surface where there are sweeps, and the corners of one frame beside it."""
+        has_sweeps = self.result is not None and bool(self.result.sweeps)
+        self.surface_plot.setVisible(has_sweeps)
+        self._draw_surface(self.surface_plot)
+        self._draw_corners(self.corners_plot)
 
     def _draw_surface(self, plot: SurfacePlot) -> None:
-        plot.show_sweep(self.chosen, self._palette, residuals=self.residuals.isChecked())
+        advice = self.shown_result.screws if self.shown_result is not None else None
+        plot.show_sweep(self.chosen, self._palette, residuals=self.residuals.isChecked(), advice=advice)
 
     def _draw_spacing(self, plot: SpacingPlot) -> None:
         if self.result is not None:

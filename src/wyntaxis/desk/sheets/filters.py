@@ -2,38 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.evidence.filters.result import FilterResult, Serve, set_name
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.measuring.filters import MEASURING
 from wyntaxis.core.steps import FILTERS
 from wyntaxis.core.wording import counted
-from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.reading_sheet import SheetTexts
+from wyntaxis.desk.step_pictures import side_by_side
 
 if TYPE_CHECKING:
     from wyntaxis.core.evidence.filters.flats import FlatSet
     from wyntaxis.desk.plots_filters import DustPlot, RatioPlot
-
-
-def _dust_plot() -> DustPlot:
-    from wyntaxis.desk.plots_filters import DustPlot
-
-    return DustPlot()
-
-
-def _ratio_plot() -> RatioPlot:
-    from wyntaxis.desk.plots_filters import RatioPlot
-
-    return RatioPlot()
 
 
 @sheet_of(FILTERS)
@@ -48,6 +37,7 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
         "show whether the wheel stops at the same place. The width of a dust shadow gives the distance of the dust. "
         "Add flats of an older night to see whether those are still valid.",
         working="Measuring flats",
+        drop="Flats show their dust here, and what has changed since older ones.",
         keep="Keep how far the wheel stops off",
         files="Measure single flats",
         folder="Measure the flats below a folder",
@@ -62,8 +52,7 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
     def build(self) -> None:
         self.levels, self.repeats = self.tables["levels"], self.tables["repeatability"]
         self.dust, self.serves = self.tables["dust"], self.tables["serve"]
-        self.dust_section = self.add_plot("Plot: dust on the chosen flats", _dust_plot, self._draw_dust)
-        self.ratio_section = self.add_plot("Plot: new flat over old", _ratio_plot, self._draw_ratio)
+        self.picture = self.add_picture("Dust, and what has changed", self._make_picture, lambda _body: self._draw())
 
     def add_buttons(self, row: FlowRow) -> None:
         tip = "Mark the chosen flats as taken with the wheel turning one way only"
@@ -103,11 +92,18 @@ class FiltersSheet(EvidenceSheet[FilterResult]):
 
     # Showing
 
-    def sections_of(self, result: FilterResult) -> Iterable[CollapsibleSection]:
-        return self.sections if result.serves else (self.dust_section,)
+    def _make_picture(self) -> QWidget:
+        from wyntaxis.desk.plots_filters import DustPlot, RatioPlot
 
-    def opened_by(self, found: FilterResult) -> Iterable[CollapsibleSection]:
-        return self.sections_of(found)
+        self.dust_plot: DustPlot = DustPlot()
+        self.ratio_plot: RatioPlot = RatioPlot()
+        return side_by_side(self.dust_plot, self.ratio_plot)
+
+    def _draw(self) -> None:
+        result = self.result
+        self._draw_dust(self.dust_plot)
+        self.ratio_plot.setVisible(result is not None and bool(result.serves))
+        self._draw_ratio(self.ratio_plot)
 
     def _draw_dust(self, plot: DustPlot) -> None:
         result, row = self.result, self.levels.currentRow()

@@ -53,7 +53,6 @@ class FramesPanel(Panel):
         )
         self.broken = TextTable("Broken files", ("File", "Why"), left=(0, 1), stretch=1)
         for table in self.tables:
-            table.most_rows = 10
             self.column.addWidget(table)
 
     @property

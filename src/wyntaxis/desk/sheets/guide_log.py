@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 from types import ModuleType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from wyntaxis.core.evidence.guide_log.headings import COLUMNS, columns_of
 from wyntaxis.core.evidence.guide_log.preview import log_headings, preview_text
@@ -17,13 +17,13 @@ from wyntaxis.core.measuring.measuring import Request
 from wyntaxis.core.quantities.guide_log import guide_log_optics
 from wyntaxis.core.steps import GUIDE_LOG
 from wyntaxis.core.wording import counted
-from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.reading_sheet import Pointing, SheetTexts
 from wyntaxis.desk.sheets.specs import GUIDE_CALIBRATION, GUIDED_MOUNT
+from wyntaxis.desk.step_pictures import StepPicture
 
 if TYPE_CHECKING:
     from wyntaxis.desk.plots_guide import ErrorPlot, PeriodPlot, ScatterPlot, SettlingPlot
@@ -46,6 +46,7 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
         "time and the errors in right ascension and declination. Corrections, dithers and lost frames are read where "
         "they are recorded; rows of a calibration measure the guide focal length.",
         working="Reading logs",
+        drop="Guide logs, as tables of time and errors, are drawn here.",
         keep="Keep the numbers and the calibration",
         files="Read guide logs",
         folder="Read all logs below a folder",
@@ -58,16 +59,12 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
     )
 
     def build(self) -> None:
-        self.error_section = self.add_plot("Plot: errors over time", lambda: _plots().ErrorPlot(), self._draw_errors)
-        self.scatter_section = self.add_plot(
-            "Plot: scatter, with the main pixel", lambda: _plots().ScatterPlot(), self._draw_scatter
+        self.error_picture = self.add_picture("Errors over time", lambda: _plots().ErrorPlot(), self._draw_errors)
+        self.scatter_picture = self.add_picture("Scatter", lambda: _plots().ScatterPlot(), self._draw_scatter)
+        self.period_picture = self.add_picture(
+            "Periods in right ascension", lambda: _plots().PeriodPlot(), self._draw_periods
         )
-        self.period_section = self.add_plot(
-            "Plot: what turns in right ascension", lambda: _plots().PeriodPlot(), self._draw_periods
-        )
-        self.settling_section = self.add_plot(
-            "Plot: after dithers", lambda: _plots().SettlingPlot(), self._draw_settling
-        )
+        self.settling_picture = self.add_picture("After dithers", lambda: _plots().SettlingPlot(), self._draw_settling)
         self.mount_card = self.add_card(2)
         self.calibration_card = self.add_card(2)
 
@@ -125,11 +122,8 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
 
     # Showing
 
-    def opened_by(self, found: GuideResult) -> Iterable[CollapsibleSection]:
-        return (self.error_section, self.scatter_section)
-
-    def sections_of(self, result: GuideResult) -> Iterable[CollapsibleSection]:
-        return self.sections if result.runs else ()
+    def pictures_of(self, result: GuideResult | None) -> Iterable[StepPicture[Any]]:
+        return self.pictures.all if result is not None and result.runs else ()
 
     def _draw_errors(self, plot: ErrorPlot) -> None:
         if self.result is not None:

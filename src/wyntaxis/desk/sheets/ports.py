@@ -56,12 +56,10 @@ class PortsSheet(StepSheet):
             left=(0, 1, 2, 3, 5, 7),
             stretch=1,
         )
-        self.tree.most_rows = 16
         column.addWidget(self.tree)
         self.serial = TextTable("Serial ports", ("Serial port", "Stable name"), left=(0, 1), stretch=1)
         column.addWidget(self.serial)
         self.findings = TextTable("What it means", ("What it means for the rig",), left=(0,))
-        self.findings.most_rows = 24
         self.findings.itemSelectionChanged.connect(self._selected)
         column.addWidget(self.findings)
         self.rules = push_button(

@@ -45,6 +45,8 @@ class SheetTexts:
     files_filter: str = FRAMES_FILTER
     together: str = "Together"
     nothing: str = "nothing that was given can be used"
+    drop: str = "No files have been read yet."
+    """Which files give the step's pictures, in a sentence."""
 
 
 @dataclass(frozen=True)

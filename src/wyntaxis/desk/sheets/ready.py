@@ -43,7 +43,6 @@ class ReadySheet(StepSheet):
             stretch=2,
             widest_em=22,
         )
-        self.table.most_rows = 24
         self.table.setWordWrap(True)
         self.table.wraps = True
         self.table.itemSelectionChanged.connect(self._selected)

@@ -129,7 +129,6 @@ class RehearsalSheet(StepSheet):
     def _build_faults(self) -> None:
         column = self.add_wide_column()
         self.table = TextTable("Faults", FAULT_HEADINGS, left=(0, 1, 4), stretch=4, widest_em=20)
-        self.table.most_rows = 14
         self.table.itemSelectionChanged.connect(self._chose)
         column.addWidget(self.table)
         self.cure = Panel("What would cure it")

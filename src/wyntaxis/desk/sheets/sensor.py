@@ -22,17 +22,16 @@ from wyntaxis.core.quantity_kinds import SAMPLING
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import SENSOR
 from wyntaxis.core.wording import counted, number, short
-from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.frames_table import FramesTable
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.panel import Panel, push_button
-from wyntaxis.desk.plot_section import PlotSection
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.reading_sheet import SheetTexts
 from wyntaxis.desk.sheets.specs import EXPOSURES
+from wyntaxis.desk.step_pictures import StepPicture
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
@@ -68,6 +67,7 @@ class SensorSheet(EvidenceSheet[SensorBench]):
         "at one gain and offset. Read their folder to measure gain, noise, full well, linearity, offset and dark "
         "current.",
         working="Measuring",
+        drop="Bias frames, darks at several temperatures and pairs of flats give the photon transfer curve.",
         keep="Keep the numbers in the rig",
         folder="Read a folder of bias, dark and flat frames, and measure",
         simulate="Measure a simulated camera's frames",
@@ -76,7 +76,6 @@ class SensorSheet(EvidenceSheet[SensorBench]):
 
     def build(self) -> None:
         self.gains, self.flats = self.tables["gains"], self.tables["flats"]
-        self.flats.most_rows = 5
         self.frames = FramesTable()
         self.frames.entered.connect(self._correct)
         self.frames.refused.connect(self._refused)
@@ -84,18 +83,16 @@ class SensorSheet(EvidenceSheet[SensorBench]):
         self.plan = self.add_card(2)
         self.sky = _SkyPanel(self.session)
         self.inputs.addWidget(self.sky)
-        for title, make, draw in (
-            ("Plot: photon transfer", lambda: _plots().TransferPlot(), self._draw_gains),
-            ("Plot: linearity", lambda: _plots().LinearityPlot(), self._draw_gains),
-            ("Plot: bias histogram, low end", lambda: _plots().OffsetPlot(), self._draw_offset),
-            ("Plot: dark current over temperature", lambda: _plots().DarkPlot(), self._draw_dark),
-            ("Map: glow", lambda: _plots().GlowPlot(), self._draw_glow),
-            ("Plot: exposure", lambda: _plots().ExposurePlot(), self._draw_exposure),
-            ("Plot: noise and stars over gain", lambda: _plots().GainPlot(), self._draw_stars),
-        ):
-            section: PlotSection[Any] = PlotSection(title, make, draw, self.session.refused)
-            self.sections.append(section)
-            self.add_below(section)
+        add = self.add_picture
+        add("Photon transfer", lambda: _plots().TransferPlot(), self._draw_gains)
+        add("Linearity", lambda: _plots().LinearityPlot(), self._draw_gains)
+        add("Bias", lambda: _plots().OffsetPlot(), self._draw_offset)
+        add("Dark current", lambda: _plots().DarkPlot(), self._draw_dark)
+        add("Glow", lambda: _plots().GlowPlot(), self._draw_glow)
+        self.planned = (
+            add("Exposure", lambda: _plots().ExposurePlot(), self._draw_exposure),
+            add("Noise and stars by gain", lambda: _plots().GainPlot(), self._draw_stars),
+        )
 
     def add_buttons(self, row: FlowRow) -> None:
         self.again_button = push_button("Measure again", "Measure again, with the corrections made", self.again, row)
@@ -152,11 +149,11 @@ class SensorSheet(EvidenceSheet[SensorBench]):
 
     # Showing
 
-    def sections_of(self, result: SensorBench) -> Iterable[CollapsibleSection]:
-        return self.sections
-
-    def opened_by(self, found: SensorBench) -> Iterable[CollapsibleSection]:
-        return ()
+    def pictures_of(self, result: SensorBench | None) -> Iterable[StepPicture[Any]]:
+        if result is not None:
+            return self.pictures.all
+        plan = self.session.rig.plan
+        return self.planned[:1] if plan is not None and plan.sky_e_s else ()
 
     def _draw_gains(self, plot: TransferPlot | LinearityPlot) -> None:
         plot.show_gains(self.numbers.gains if self.numbers else (), self._palette)
@@ -206,8 +203,6 @@ class SensorSheet(EvidenceSheet[SensorBench]):
         self.plan.show_object("Plan", ("plan",), EXPOSURES, rig)
         self.sky.refresh()
         self.frames.setVisible(result is not None)
-        for section in self.sections:
-            section.setVisible(True)
         if result is not None:
             rejected = {frame.path: frame for frame in result.result.rejected}
             self.frames.show_frames(result.headers, rig.corrections, rejected, self._palette)

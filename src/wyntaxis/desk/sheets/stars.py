@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from wyntaxis.core.evidence.stars.frame_grading import FACTOR, FACTOR_RANGE, FrameGrade
 from wyntaxis.core.evidence.stars.kind import StarsResult
@@ -17,13 +16,13 @@ from wyntaxis.core.measuring.stars import MEASURING
 from wyntaxis.core.steps import STARS
 from wyntaxis.core.wording import counted, short
 from wyntaxis.desk.background import Job
-from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.numbers_in import parse_number
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
 from wyntaxis.desk.sheets.labelled import labelled_field
 from wyntaxis.desk.sheets.reading_sheet import SheetTexts
+from wyntaxis.desk.step_pictures import side_by_side
 
 if TYPE_CHECKING:
     from wyntaxis.desk.frame_picture import FramePicture
@@ -42,6 +41,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         empty="No frames yet. Add a night's lights: the stars of each frame are measured, events in between are "
         "marked, and frames that are soft, trailed, clouded, dewed or shifted are rejected with the reason.",
         working="Measuring frames",
+        drop="A night’s lights are drawn here over time, and each with its stars.",
         keep="Keep size and roundness in the rig",
         files="Measure single frames",
         folder="Measure all frames below a folder",
@@ -63,10 +63,9 @@ class StarsSheet(EvidenceSheet[StarsResult]):
     def build(self) -> None:
         self.figure = QComboBox()
         self.figure.setAccessibleName("What is drawn over time")
-        self.figure.currentIndexChanged.connect(lambda _at: self.time_section.draw())
-        self.time_section = self.add_plot("Plot: over time", self._make_time, self._draw_time, (self.figure,))
-        self.frame_section = CollapsibleSection("The chosen frame, with its stars", self._build_frame, self._draw_frame)
-        self.add_section(self.frame_section)
+        self.figure.currentIndexChanged.connect(lambda _at: self.time_picture.refresh())
+        self.time_picture = self.add_picture("Over time", self._make_time, self._draw_time, (self.figure,))
+        self.frame_picture = self.add_picture("The chosen frame", self._make_frame, lambda _body: self._draw_frame())
 
     def add_fields(self, column: QVBoxLayout) -> None:
         fields = FlowRow()
@@ -146,9 +145,6 @@ class StarsSheet(EvidenceSheet[StarsResult]):
 
     # Showing
 
-    def opened_by(self, found: StarsResult) -> Iterable[CollapsibleSection]:
-        return self.sections
-
     def _make_time(self) -> TimePlot:
         from wyntaxis.desk.plots_stars import FIGURES, TimePlot
 
@@ -167,20 +163,13 @@ class StarsSheet(EvidenceSheet[StarsResult]):
             figure = FIGURES[max(self.figure.currentIndex(), 0)]
             plot.show_grades(self.grades, figure, max(self.table.currentRow(), 0), self._palette)
 
-    def _build_frame(self) -> QWidget:
+    def _make_frame(self) -> QWidget:
         from wyntaxis.desk.frame_picture import FramePicture
         from wyntaxis.desk.plots_stars import PlacePlot
 
         self.frame_plot: FramePicture = FramePicture()
         self.place_plot: PlacePlot = PlacePlot()
-        body = QWidget()
-        grid = QGridLayout(body)
-        grid.setContentsMargins(0, 0, 0, 0)
-        for column, plot in enumerate((self.frame_plot, self.place_plot)):
-            plot.refused.connect(self.session.refused)
-            grid.addWidget(plot, 0, column)
-            grid.setColumnStretch(column, 1)
-        return body
+        return side_by_side(self.frame_plot, self.place_plot)
 
     def _draw_frame(self) -> None:
         chosen = self.chosen
@@ -204,7 +193,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
 
     def _picture_came(self, found: tuple[str, Any]) -> None:
         self.picture = found
-        self._draw_frame()
+        self.frame_picture.refresh()
 
     def counts(self, result: StarsResult) -> str:
         return f"{counted(len(result.frames), 'frame')}, {sum(entry.keep for entry in self.grades)} accepted."

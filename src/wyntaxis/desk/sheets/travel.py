@@ -21,15 +21,16 @@ from wyntaxis.core.wording import counted
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.panel import push_button
-from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet, sheet_headings
 from wyntaxis.desk.sheets.reading_sheet import Pointing, SheetTexts
 from wyntaxis.desk.sheets.travel_panels import AdvicePanel
+from wyntaxis.desk.step_pictures import StepPicture
 from wyntaxis.desk.tables import TextTable
-from wyntaxis.desk.travel_drawing import TravelDrawing
+from wyntaxis.desk.travel_drawing import TravelView
 
 if TYPE_CHECKING:
+    from wyntaxis.desk.frame_picture import FramePicture
     from wyntaxis.desk.plots_focus import CurvePlot, ModelPlot
 
 POINTS = tuple(column for column in POINT_COLUMNS if column.label)
@@ -48,6 +49,7 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         "headers, or a table with the columns position and hfd_px. Runs in both directions give the backlash, runs at "
         "other temperatures the slope, runs through other filters their offsets.",
         working="Measuring frames",
+        drop="Frames or tables of focus runs are drawn here as curves.",
         keep="Keep the numbers in the rig",
         files="Read frames or tables of focus runs",
         folder="Read all frames below a folder",
@@ -64,23 +66,17 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         self.frame_job = Job(self)
         self.frame_job.done.connect(self._frame_came)
         self.frame_job.failed.connect(self.session.refused)
-        self.drawing = TravelDrawing()
-        self.add_wide(self.drawing)
-        self.drawn = PlainLabel()
-        self.drawn.setWordWrap(True)
-        self.drawn.setProperty("role", "faded")
-        self.add_wide(self.drawn)
 
     def build(self) -> None:
         self.aligned = QCheckBox("Lay the runs over each other")
         self.aligned.setToolTip("Count positions from each run's best one")
-        self.aligned.toggled.connect(lambda _on: self.curve_section.draw())
-        self.curve_section = self.add_plot("Plot: focus curves", self._make_curves, self._draw_curves, (self.aligned,))
+        self.aligned.toggled.connect(lambda _on: self.curve_picture.refresh())
+        self.curve_picture = self.add_picture("Focus curves", self._make_curves, self._draw_curves, (self.aligned,))
+        self.frame_picture = self.add_picture("The chosen point’s frame", _frame_picture, self._draw_frame)
+        self.model_picture = self.add_picture("Best positions over temperature", _model_plot, self._draw_model)
+        self.travel_picture = self.add_picture("Travel", TravelView, self._draw_travel)
         self.point_section = CollapsibleSection("Points of the chosen run", self._build_points, self._show_points)
         self.add_section(self.point_section)
-        self.frame_section = CollapsibleSection("The chosen point's frame", self._build_frame, self._draw_frame)
-        self.add_section(self.frame_section)
-        self.model_section = self.add_plot("Plot: best positions over temperature", _model_plot, self._draw_model)
         self.advice = AdvicePanel(self.session)
         self.inputs.addWidget(self.advice)
 
@@ -116,8 +112,11 @@ class TravelSheet(EvidenceSheet[FocusResult]):
 
     # Showing
 
-    def opened_by(self, found: FocusResult) -> Iterable[CollapsibleSection]:
-        return (self.curve_section, self.point_section)
+    def pictures_of(self, result: FocusResult | None) -> Iterable[StepPicture[Any]]:
+        if result is not None:
+            yield from (self.curve_picture, self.frame_picture, self.model_picture)
+        if travel_pictures(self.session.evaluation):
+            yield self.travel_picture
 
     def _make_curves(self) -> CurvePlot:
         from wyntaxis.desk.plots_focus import CurvePlot
@@ -129,6 +128,10 @@ class TravelSheet(EvidenceSheet[FocusResult]):
     def _draw_curves(self, plot: CurvePlot) -> None:
         if self.result is not None:
             plot.show_result(self.result, self.chosen, self._palette, aligned=self.aligned.isChecked())
+
+    def _draw_travel(self, view: TravelView) -> None:
+        pictures = travel_pictures(self.session.evaluation)
+        view.show_picture(pictures[0] if pictures else None, self._palette)
 
     def _draw_model(self, plot: ModelPlot) -> None:
         if self.result is not None:
@@ -155,19 +158,12 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         self.points.show_rows([[column.cell(point) for column in POINTS] for point in points])
         self._point_chosen()
 
-    def _build_frame(self) -> QWidget:
-        from wyntaxis.desk.frame_picture import FramePicture
-
-        self.frame_plot: FramePicture = FramePicture()
-        self.frame_plot.refused.connect(self.session.refused)
-        return self.frame_plot
-
-    def _draw_frame(self) -> None:
+    def _draw_frame(self, plot: FramePicture) -> None:
         """Show the chosen point's frame; it is read in the background where it is not held."""
         path = self._chosen_path()
         held = self._frame if self._frame is not None and self._frame[0] == path else None
         frame, picture = (held[1], held[2]) if held is not None else (None, None)
-        self.frame_plot.show_frame(frame, picture, self._palette)
+        plot.show_frame(frame, picture, self._palette)
         if path is None or held is not None:
             return
 
@@ -181,7 +177,7 @@ class TravelSheet(EvidenceSheet[FocusResult]):
 
     def _frame_came(self, found: tuple[Path, Any, Any]) -> None:
         self._frame = found
-        self._draw_frame()
+        self.frame_picture.refresh()
 
     def _chosen_path(self) -> Path | None:
         result = self.result
@@ -192,7 +188,7 @@ class TravelSheet(EvidenceSheet[FocusResult]):
         return points[row].path if row < len(points) else None
 
     def _point_chosen(self) -> None:
-        self.frame_section.refresh()
+        self.frame_picture.refresh()
         item = self.points.item(self.points.currentRow(), COUNTS)
         counts = item is None or item.text() == "yes"
         self.point_button.setText("Leave out" if counts else "Restore")
@@ -208,25 +204,26 @@ class TravelSheet(EvidenceSheet[FocusResult]):
                 self.table.selectRow(place)
                 self.point_section.open()
                 self.points.selectRow(files.index(file))
-                self.frame_section.open()
+                self.frame_picture.open()
                 return
 
     def chose(self) -> None:
-        self.curve_section.refresh()
+        self.curve_picture.refresh()
         self.point_section.refresh()
 
     def show_result(self, result: FocusResult | None) -> None:
-        pictures = travel_pictures(self.session.evaluation)
-        self.drawing.show_picture(pictures[0] if pictures else None, self._palette)
-        words = "; ".join(pictures[0].words) if pictures else ""
-        self.drawn.setText(f"{words[:1].upper()}{words[1:]}.")
-        self.drawn.setVisible(bool(pictures))
         self.advice.show_for(result, device_index(self.session.rig, "focuser"))
 
     def counts(self, result: FocusResult) -> str:
         points = sum(len(curve.points) for curve in result.curves)
         left = sum(not point.used for curve in result.curves for point in curve.points)
         return f"{counted(len(result.runs), 'run')} of {points} points, {left} of them left out."
+
+
+def _frame_picture() -> FramePicture:
+    from wyntaxis.desk.frame_picture import FramePicture
+
+    return FramePicture()
 
 
 def _model_plot() -> ModelPlot:

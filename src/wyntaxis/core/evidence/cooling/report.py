@@ -50,7 +50,19 @@ def _lines(cooled: CoolingRuns) -> Iterator[str]:
         yield f"τ = {tau} min, a = {pull} °C/min, a·τ = {depth} °C below ambient; the model leaves {left} °C"
 
 
+def _answer(cooled: CoolingRuns) -> str:
+    model = cooled.measured.model
+    if model is not None:
+        depth = plus_minus(model.depth.value, model.depth.standard, 1)
+        return f"At full power the camera cools {depth} °C below the air."
+    runs = [run for run in cooled.measured.runs if run.to_target_min is not None and run.target_c is not None]
+    if not runs:
+        return ""
+    run = runs[-1]
+    return f"{run.name}: at {number(run.target_c, 1)} °C after {number(run.to_target_min, 1)} min."
+
+
 REPORT = Report[CoolingRuns](
-    (RUNS,), not_used=lambda _cooled: (), facts=_facts, lines=_lines, uncertainty="standard_uncertainty"
+    (RUNS,), not_used=lambda _cooled: (), answer=_answer, facts=_facts, lines=_lines, uncertainty="standard_uncertainty"
 )
 """How cooling runs are told."""

@@ -10,7 +10,7 @@ from wyntaxis.core.evidence.field.result import NO_STEP, RELATIONS, FieldResult,
 from wyntaxis.core.evidence.field.shape import FieldShape
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
 from wyntaxis.core.json_values import JsonObject
-from wyntaxis.core.wording import number, plus_minus
+from wyntaxis.core.wording import number, plus_minus, sentence
 
 HINT = "of one frame: a hint, no measurement"
 
@@ -254,7 +254,21 @@ def _more(result: FieldResult) -> Iterator[str]:
             )
 
 
+def _answer(result: FieldResult) -> str:
+    parts, last = [], result.last
+    if last is not None and last.tilt_um is not None and last.curvature_um is not None:
+        tilt, bend = last.tilt_um, last.curvature_um
+        parts.append(f"tilt {plus_minus(tilt.value, tilt.standard, 0)} µm from middle to corner")
+        parts.append(f"curvature {plus_minus(bend.value, bend.standard, 0)} µm")
+    flat, built = result.flat.flat_at_mm, result.optics.built_mm
+    if flat is not None:
+        off = None if built is None else built - flat.value
+        beside = "" if off is None else f": the sensor is {number(abs(off), 2)} mm too {'far' if off > 0 else 'near'}"
+        parts.append(f"the field is flat at {plus_minus(flat.value, flat.standard, 2)} mm{beside}")
+    return sentence("; ".join(parts))
+
+
 REPORT = Report[FieldResult](
-    (SWEEPS,), not_used=lambda result: result.not_used, facts=_facts, lines=summary_lines, more=_more
+    (SWEEPS,), not_used=lambda result: result.not_used, answer=_answer, facts=_facts, lines=summary_lines, more=_more
 )
 """How sweeps are told."""

@@ -8,7 +8,8 @@ from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
 from wyntaxis.core.evidence.filters.result import Dust, FilterResult, Level, Repeat, Serve
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
 from wyntaxis.core.json_values import JsonObject
-from wyntaxis.core.wording import plus_minus
+from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.wording import counted, listed, plus_minus, sentence
 
 
 def one_way_text(result: FilterResult) -> str:
@@ -170,7 +171,39 @@ def _lines(result: FilterResult) -> list[str]:
     return [compared] if compared else []
 
 
+def _answer(result: FilterResult) -> str:
+    parts = []
+    shifts = [(pair.shift_px, repeat.filter) for repeat in result.repeats if (pair := repeat.pair).shift_px is not None]
+    if shifts:
+        shift, name = max(shifts, key=lambda entry: entry[0].value)
+        parts.append(f"the wheel stops up to {plus_minus(shift.value, shift.standard, 2)} px off ({name})")
+    if result.dust:
+        places = {dust.surface.title for dust in result.dust if dust.surface is not None}
+        parts.append(
+            f"{counted(len(result.dust), 'dust shadow')}" + (f" on {listed(sorted(places))}" if places else "")
+        )
+    for words, names in _served(result).items():
+        parts.append(f"old flats {words}: {listed(names)}")
+    return sentence("; ".join(parts))
+
+
+SERVED = {
+    Verdict.HOLDS: "still valid",
+    Verdict.TIGHT: "nearly out of date",
+    Verdict.FAILS: "no longer valid",
+    Verdict.UNPROVEN: "not verified",
+}
+
+
+def _served(result: FilterResult) -> dict[str, list[str]]:
+    """Return the filters whose old flats were compared, by what came of it."""
+    found: dict[str, list[str]] = {}
+    for serve in result.serves:
+        found.setdefault(SERVED[serve.comparison.verdict], []).append(serve.filter)
+    return found
+
+
 REPORT = Report[FilterResult](
-    (LEVELS, REPEATS, DUST, SERVES), not_used=lambda result: result.not_used, facts=_facts, lines=_lines
+    (LEVELS, REPEATS, DUST, SERVES), not_used=lambda result: result.not_used, answer=_answer, facts=_facts, lines=_lines
 )
 """How flats are told."""

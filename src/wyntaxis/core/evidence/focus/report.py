@@ -22,7 +22,7 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.reporting import Column, Report, Table, entry_json, fact, text
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.device_settings import SETTINGS
-from wyntaxis.core.wording import number, plus_minus, short
+from wyntaxis.core.wording import number, plus_minus, sentence, short
 
 FIRST_YEAR = 1980
 """Before it, a moment was told without a date."""
@@ -167,7 +167,24 @@ def _more(result: FocusResult) -> Iterator[str]:
         yield f"set {label}: {value_text(advice)} ({'; '.join(advice.arithmetic)})"
 
 
+def _answer(result: FocusResult) -> str:
+    parts, backlash, slope = [], result.model.backlash, result.model.slope
+    for key, name, estimate, digits, unit in (
+        ("compensation_steps", "backlash", backlash, 1, "steps"),
+        ("refocus_temperature_c", "temperature", slope, 2, "steps/°C"),
+    ):
+        if estimate is None:
+            continue
+        advice = next((entry for entry in advice_of(result) if entry.key == key), None)
+        sets = f": set {SETTINGS[key].label.lower()} to {value_text(advice)}" if advice is not None else ""
+        parts.append(f"{name} {plus_minus(estimate.value, estimate.standard, digits)} {unit}{sets}")
+    best = [curve.best_position for curve in result.curves if curve.best_position is not None]
+    if not parts and best:
+        parts.append(f"best focus at {plus_minus(best[-1].value, best[-1].standard, 1)} steps")
+    return sentence("; ".join(parts))
+
+
 REPORT = Report[FocusResult](
-    (RUNS,), not_used=lambda result: result.not_used, facts=_facts, lines=summary_lines, more=_more
+    (RUNS,), not_used=lambda result: result.not_used, answer=_answer, facts=_facts, lines=summary_lines, more=_more
 )
 """How focus runs are told."""

@@ -219,5 +219,21 @@ def _all_lines(result: GuideResult) -> list[str]:
     return settled + summary_lines(result)
 
 
-REPORT = Report[GuideResult]((RUNS,), not_used=lambda result: result.not_used, facts=_facts, lines=_all_lines)
+def _answer(result: GuideResult) -> str:
+    own = result.last
+    if own is None or own.rms is None:
+        return ""
+    axes = [
+        f"{name} {number(rms.value, 2)}″"
+        for name, rms in (("right ascension", own.rms_ra), ("declination", own.rms_dec))
+        if rms is not None
+    ]
+    text = f"{own.name}: RMS {plus_minus(own.rms.value, own.rms.standard, 2)}″ ({', '.join(axes)})"
+    pixels = RunOfLog(own, result.optics).rms_main_px
+    return f"{text}, {number(pixels.value, 2)} px of the main camera." if pixels is not None else f"{text}."
+
+
+REPORT = Report[GuideResult](
+    (RUNS,), not_used=lambda result: result.not_used, answer=_answer, facts=_facts, lines=_all_lines
+)
 """How guide logs are told."""

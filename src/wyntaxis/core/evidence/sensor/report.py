@@ -11,7 +11,7 @@ from wyntaxis.core.evidence.sensor.dark import DarkPoint
 from wyntaxis.core.evidence.sensor.exposure import judge_flat_level
 from wyntaxis.core.evidence.sensor.kind import SensorBench
 from wyntaxis.core.json_values import JsonObject
-from wyntaxis.core.wording import number, plus_minus, short
+from wyntaxis.core.wording import counted, number, plus_minus, sentence, short
 
 UNRESOLVED = "the noise in dark is under half a step of the converter: which gives only an upper bound (EMVA 1288 R4)"
 NOT_RECORDED = "not recorded"
@@ -162,9 +162,26 @@ def summary_lines(bench: SensorBench) -> Iterator[str]:
         )
 
 
+MOST_GAINS = 3
+"""How many gains are told in the answer."""
+
+
+def _answer(bench: SensorBench) -> str:
+    gains = [gain for gain in bench.result.gains if gain.transfer.conversion_gain is not None]
+    noises = [f"{read_noise_text(gain)} e⁻ at gain {_setting(gain.gain)}" for gain in gains]
+    more = f" and {counted(len(noises) - MOST_GAINS, 'further gain')}" if len(noises) > MOST_GAINS else ""
+    parts = [f"read noise {', '.join(noises[:MOST_GAINS])}{more}"] if noises else []
+    model = bench.result.model
+    if model is not None:
+        current = model.current(model.at_c)
+        parts.append(f"dark current {_pm(current, 5)} e⁻/s at {number(model.at_c, 1)} °C")
+    return sentence("; ".join(parts))
+
+
 REPORT = Report[SensorBench](
     (GAINS, BIASES, DARKS, FLATS, SKIES),
     not_used=lambda bench: bench.result.rejected,
+    answer=_answer,
     facts=lambda bench: bench_facts(bench.result),
     lines=summary_lines,
     uncertainty="standard_uncertainty",

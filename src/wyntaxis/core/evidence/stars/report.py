@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import statistics
 from collections.abc import Callable, Sequence
 from typing import TypeVar
 
@@ -14,6 +15,7 @@ from wyntaxis.core.evidence.stars.frame_grading import FrameGrade
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 from wyntaxis.core.evidence.stars.kind import StarsResult
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.wording import counted, number
 
 EACH = (
     "file",
@@ -85,7 +87,22 @@ def _no_scale(grade: FrameGrade) -> str:
     return NO_SCALE if grade.frame.scale_arcsec_px is None else ""
 
 
-REPORT = Report[StarsResult]((FRAMES,), not_used=lambda result: result.not_used)
+def _answer(result: StarsResult) -> str:
+    grades = result.grades
+    if not grades:
+        return ""
+    kept = [grade.frame for grade in grades if grade.keep]
+    sizes = [frame.fwhm_px.value for frame in kept if frame.fwhm_px is not None]
+    text = f"{len(kept)} of {counted(len(grades), 'frame')} accepted"
+    if not sizes:
+        return f"{text}."
+    size = statistics.median(sizes)
+    scale = next((frame.scale_arcsec_px for frame in kept if frame.scale_arcsec_px), None)
+    arcsec = f" ({number(size * scale, 2)}″)" if scale else ""
+    return f"{text}; half of them with an FWHM under {number(size, 2)} px{arcsec}."
+
+
+REPORT = Report[StarsResult]((FRAMES,), not_used=lambda result: result.not_used, answer=_answer)
 """How frames and their stars are told."""
 
 
