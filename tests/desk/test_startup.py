@@ -96,15 +96,17 @@ def test_whoever_begins_sees_the_start_page(begin):
 
 SHAPES = [
     # step, window, text, remembered, empty: height in px
-    ("light_path", 800, 1.0, {}, False, 320),  # 0.4 of the window, less than 344
-    ("light_path", 1080, 1.0, {}, False, 344),
-    ("light_path", 1080, 1.5, {}, False, 432),  # 0.4 of the window, less than 516
-    ("light_path", 1080, 0.8, {}, False, 344),
+    ("light_path", 800, 1.0, {}, False, 320),  # 0.4 of the window
+    ("light_path", 999, 1.0, {}, False, 400),
+    ("light_path", 1000, 1.0, {}, False, 450),  # where the worklist has room left, 0.45
+    ("light_path", 800, 1.5, {}, False, 360),  # and where it scrolls in any case
+    ("light_path", 1080, 0.8, {}, False, 486),
+    ("scales", 1080, 1.5, {}, False, 324),  # 0.3 of the window, less than 360
     ("light_path", 800, 1.0, {}, True, 130),
     ("scales", 800, 1.0, {}, False, 240),  # just 0.3 of the window
     ("scales", 700, 1.0, {}, False, 210),
     ("devices", 800, 1.0, {}, True, 240),  # the wiring has its blocks without a train
-    ("field", 1080, 1.0, {}, False, 344),
+    ("field", 1080, 1.0, {}, False, 486),
     ("records", 800, 1.0, {}, False, 56),
     ("records", 800, 1.5, {"band_Connect": "open"}, False, 240),
     ("light_path", 800, 1.5, {"band_Build": "folded"}, False, 84),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from wyntaxis.core.steps import FOOTPRINT, RECORDS, Step
 from wyntaxis.desk.window_state import WindowState
 
@@ -11,11 +13,13 @@ NIGHT_SHARE = 0.42
 """How much of the window's height the night's timeline takes at the most."""
 EMPTY_PX = 130
 """How high the drawing of a rig without parts is."""
-DRAWN_PX = {"Build": 344, "Compute": 240, "Connect": 240, "Measure": 344}
-"""How high each group's drawing is to begin with, in px at the base text size."""
-USUAL_SHARES, OTHER_SHARE = {"Build": 0.4, "Measure": 0.4}, 0.3
-LARGE_TEXT_SHARE = 0.45
-"""How much of the window's height the band takes at the most until the user gives it more."""
+DRAWN_PX = {"Build": math.inf, "Compute": 240, "Connect": 240, "Measure": math.inf}
+"""How high each group's drawing is to begin with, in px at the base text size: some take all that there is for them."""
+USUAL_SHARES, OTHER_SHARE, ROOMY_SHARE = {"Build": 0.4, "Measure": 0.4}, 0.3, 0.45
+"""How much of the window's height the band takes at the most until the user gives it more: so that the worklist need
+not scroll, or, where it does in any case or has room left, the last share.
+"""
+ROOMY_FROM_PX = 1000
 MOST_SHARE = 0.7
 """How much of it the user may give the band."""
 FOLDING_STEPS = (RECORDS, FOOTPRINT)
@@ -48,8 +52,8 @@ class DrawingShape:
         if self.is_collapsed(step):
             return strip
         share = USUAL_SHARES.get(step.group, OTHER_SHARE)
-        if step.group == "Measure" and text_scale > 1:
-            share = LARGE_TEXT_SHARE  # the worklist scrolls in any case
+        if step.group in USUAL_SHARES and (text_scale > 1 or window_px >= ROOMY_FROM_PX):
+            share = ROOMY_SHARE
         most = round(window_px * share)
         needed = EMPTY_PX if is_empty and step.group != "Connect" else DRAWN_PX[step.group]
         usual = min(needed * max(text_scale, 1.0), most)

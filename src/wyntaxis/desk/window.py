@@ -10,7 +10,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QEvent, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from wyntaxis.core.files.foreign_text import plain
@@ -193,6 +202,11 @@ class MainWindow(Workplace):
     def _sheet_made(self, sheet: StepSheet) -> None:
         """Let a sheet that is newly made take the drawing area for its own picture."""
         sheet.use_drawing(self.drawing)
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        if self.built and a0 is not None and a0.oldSize().height() != a0.size().height():
+            self._share_height()
 
     def _share_height(self) -> None:
         """Give the drawing the height that it needs, or was given; folded, just that of the strip."""

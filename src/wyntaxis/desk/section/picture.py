@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.section.drawable import Drawable
 
 ZOOM_RANGE = (0.5, 40.0)
-DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 440.0)
+DETAIL_SHARE, DETAIL_LIMITS_PX = 0.30, (230.0, 560.0)
 NAMED_ROWS = (
     "effective_focal_length_mm",
     "focal_ratio",
@@ -42,11 +42,17 @@ GHOST_EM = 11.0
 """How wide the part that is still missing is drawn, in sizes of the text."""
 
 
-def _small(widget: QWidget) -> QFont:
-    """Return a widget's font for what is written small."""
-    font = QFont(widget.font())
-    font.setPixelSize(max(9, round(widget.fontInfo().pixelSize() * 0.85)))
-    return font
+LEAST_TEXT_PX, MOST_TEXT_PX = 11, 18
+"""How small and how large the words of the drawing are, whatever the size of the text around it: it needs the room."""
+
+
+def _letters(widget: QWidget) -> tuple[QFont, QFont]:
+    """Return the fonts of a drawing: what is written in it, and what is written small."""
+    size = min(max(widget.fontInfo().pixelSize(), LEAST_TEXT_PX), MOST_TEXT_PX)
+    fonts = QFont(widget.font()), QFont(widget.font())
+    for font, own in zip(fonts, (size, max(round(0.85 * size), LEAST_TEXT_PX)), strict=True):
+        font.setPixelSize(own)
+    return fonts
 
 
 def _empty_picture(widget: QWidget, kept: tuple[object, QPixmap] | None) -> QPixmap:
@@ -129,7 +135,12 @@ class SectionPicture(Picture):
         return View(base.scale * self.zoom_factor, base.origin_x + self.panned.x(), base.axis_y + self.panned.y())
 
     def _sheet(self, painter: QPainter) -> DraftingPainter:
-        return DraftingPainter(painter, self.palette_in_use, self.font(), _small(self), self.pieces)
+        return DraftingPainter(painter, self.palette_in_use, *_letters(self), self.pieces)
+
+    @property
+    def _em(self) -> int:
+        """The size of the drawing's text, in px."""
+        return _letters(self)[0].pixelSize()
 
     def _drawing_width(self) -> float:
         return self.width() - self._detail_width()
@@ -150,7 +161,7 @@ class SectionPicture(Picture):
     def _fitted(self) -> View:
         """Return the view that shows the whole train, computed once for each rig, size and font."""
         section = self._shown.section if self._shown else None
-        key = (self.width(), self.height(), self.fontInfo().pixelSize())
+        key = (self.width(), self.height(), self._em)
         known = self._fitted_for
         if known is None or known[0] is not section or known[1] != key:
             view, drawn = self._fit_again(section)
@@ -158,7 +169,7 @@ class SectionPicture(Picture):
         return known[2]
 
     def _fit_again(self, section: Section | None) -> tuple[View, Section | None]:
-        em, behind = self.fontInfo().pixelSize(), 0.0
+        em, behind = self._em, 0.0
         if self._shown is not None and section is not None and section.parts and open_end(self._shown.rig) is not None:
             behind = GHOST_EM * em
         return fitted(self._sheet(QPainter()), section, Room(self._drawing_width(), self.height(), em, behind))
@@ -237,8 +248,8 @@ class SectionPicture(Picture):
         shown, section = self._shown, self.drawn
         if shown is None or section is None or open_end(shown.rig) is None:
             return None
-        height = 4.5 * self.fontInfo().pixelSize()
-        width = GHOST_EM * self.fontInfo().pixelSize()
+        height = 4.5 * self._em
+        width = GHOST_EM * self._em
         if not section.parts:
             return QRectF(self.width() / 2 - width / 2, self.height() / 2 - height / 2, width, height)
         view = self.view()
