@@ -26,7 +26,6 @@ def make_field(spec: DisplayedField, base: DocumentPath, refused: Callable[[str]
     if spec.kind == "tick":
         return TickField(path, spec.label)
     field = ValueField(path, spec.label, spec.unit, spec.kind)
-    field.setMinimumWidth(58)
     field.refused.connect(refused)
     return field
 

@@ -161,7 +161,7 @@ class FindingsPanel(QWidget):
         self.guide_button.clicked.connect(self._ask_guide)
         top.addWidget(self.guide_button, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(top)
-        self.remedy = _Text()
+        self.remedy = Paragraphs("Remedy")
         self.arithmetic = Paragraphs("Arithmetic")
         self.more_button = ToolButton()
         self.more_button.setCheckable(True)
@@ -249,7 +249,8 @@ class FindingsPanel(QWidget):
             self.more_button.setChecked(False)
         self._show_arithmetic()
         self.why.setText(why_of(finding) if finding else "")
-        self.remedy.setText(finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else "")
+        remedy = finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else ""
+        self.remedy.show_lines([remedy] if remedy else [])
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)
         self.apply_button.setText((finding.remedy.button if finding is not None else "") or "Apply")
@@ -264,7 +265,7 @@ class FindingsPanel(QWidget):
             self._asked_of = (finding.id, finding.subject) if finding is not None else ("", "")
             self.reason.hide()
         for widgets, entries in (
-            ((self._remedy_heading, self.remedy), bool(self.remedy.text())),
+            ((self._remedy_heading, self.remedy), bool(self.remedy.lines)),
             ((self._arithmetic_heading, self.arithmetic), bool(self.arithmetic.lines)),
             ((self._why_heading, self.why), bool(self.why.text())),
         ):

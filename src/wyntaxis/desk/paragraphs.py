@@ -43,6 +43,10 @@ class Paragraphs(QTextEdit):
         """The paragraphs that are shown."""
         return tuple(self._lines)
 
+    def text(self) -> str:
+        """Return what is shown."""
+        return "\n".join(self._lines)
+
     def show_lines(self, lines: Sequence[str]) -> None:
         """Show paragraphs, each as it is: nothing of them is read as markup."""
         shown = [plain(line) for line in lines]

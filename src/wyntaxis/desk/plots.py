@@ -14,7 +14,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QBuffer, Qt
 from PyQt6.QtGui import QFont, QPainter, QResizeEvent
 from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QApplication, QBoxLayout, QFileDialog, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QApplication, QBoxLayout, QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout
 
 from wyntaxis.core.files.places import home
 from wyntaxis.core.train.illumination import Falloff
@@ -103,6 +103,12 @@ class PlotPanel(PicturePanel):
             self._header.setDirection(QBoxLayout.Direction.TopToBottom)
             self.answer.setAlignment(Qt.AlignmentFlag.AlignTop)
             self.answer.setContentsMargins(8, 2, 0, 0)
+            words = QScrollArea()
+            words.setWidgetResizable(True)
+            words.setAccessibleName(f"{self.name} in words")
+            words.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            self._header.replaceWidget(self.answer, words)
+            words.setWidget(self.answer)
             self._column.setStretch(0, 1)
             self._column.setStretch(1, 0)
             self._fits = True

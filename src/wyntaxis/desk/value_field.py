@@ -24,6 +24,8 @@ from wyntaxis.desk.plain_widgets import tip
 
 SHOWN_DECIMALS = 6
 WIDEST_CHOICE = 13
+LEAST_PX, WIDEST_EM, EDGE_PX = 58, 16, 16
+"""How wide a field is at the least and, for a long value, at the most, and what its edges take."""
 """How many letters of a choice a box shows at the least, where its choices have so many."""
 
 
@@ -86,6 +88,20 @@ class ValueField(QLineEdit):
         self.setText(self._shown)
         self.setCursorPosition(0)
         self.mark(False)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Be at least as wide as the value is, in whole text heights, so that one digit more moves nothing."""
+        em = self.fontInfo().pixelSize()
+        ems = -(-(self.fontMetrics().horizontalAdvance(self._shown) + EDGE_PX) // em)
+        least = max(LEAST_PX, min(ems, WIDEST_EM) * em)
+        if least != self.minimumWidth():
+            self.setMinimumWidth(least)
+
+    def changeEvent(self, a0: QEvent | None) -> None:
+        super().changeEvent(a0)
+        if a0 is not None and a0.type() == QEvent.Type.FontChange:
+            self._fit()
 
     def show_mark(self, *, assumed: bool = False, origin: str = "") -> None:
         """Show whether nobody gave the value (grey, dashed; Enter takes it as given), or where it was drafted from."""

@@ -49,7 +49,7 @@ class RampPanel(Panel):
         for index, (key, name, unit) in enumerate(self.FIELDS):
             field = QLineEdit()
             field.setAccessibleName(f"{name} in {unit}")
-            field.setMinimumWidth(60)
+            field.setMinimumWidth(5 * holder.fontInfo().pixelSize())
             field.editingFinished.connect(self.design)
             label = PlainLabel(f"{name}, {unit}")
             label.setBuddy(field)

@@ -45,8 +45,8 @@ DELAY_MS = 900
 LAMPS = ("by day", "for a red lamp")
 NARROW_EM, FEW_ROWS = 48, 6
 """Below so many text heights the chapters stand above the pages, so many of them in sight."""
-HISTORY, DIFFERENCES = "History", "Changes, what they invalidate, and what a swap would cost"
-FIGURES = "Makers’ figures that differ, and why one is taken"
+HISTORY, DIFFERENCES = "History", "Changes, and what they cost"
+FIGURES = "Makers’ figures that differ"
 EVERYTHING = "a file of everything holds everything: untick “Without site …”, or export a dossier"
 
 

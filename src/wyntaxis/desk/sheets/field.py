@@ -21,6 +21,7 @@ from wyntaxis.core.steps import FIELD
 from wyntaxis.core.wording import counted, short
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.sheets.base import sheet_of
 from wyntaxis.desk.sheets.corner_pieces import CornerPieces, Spots
 from wyntaxis.desk.sheets.evidence_sheet import EvidenceSheet
@@ -33,7 +34,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.plots_field import CornersPlot, SpacingPlot, SurfacePlot
 
 AUTOMATIC = "from the headers"
-RELATION_CHARACTERS = 24
+RELATION_CHARACTERS = 27
 
 
 def _plots() -> ModuleType:
@@ -94,11 +95,14 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         self.relation.setAccessibleName("How the last two sweeps differ")
         self.relation.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.relation.setMinimumContentsLength(RELATION_CHARACTERS)
-        self.relation.addItem(f"Last two: {AUTOMATIC}")
-        for words in RELATIONS.values():
-            self.relation.addItem(f"Last two: {words}")
+        self.relation.addItem(AUTOMATIC)
+        self.relation.addItems(RELATIONS.values())
         self.relation.activated.connect(self.set_relation)
+        related = PlainLabel("Last two sweeps")
+        related.setBuddy(self.relation)
+        fields.addWidget(related)
         fields.addWidget(self.relation)
+        self._related = related
         column.addLayout(fields)
 
     # Sweeps
@@ -236,13 +240,14 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         holder = self.spacing.parentWidget()
         assert holder is not None
         holder.setVisible(has_sweeps)
-        self.relation.setVisible(result is not None and len(result.sweeps) > 1)
+        for beside in (self.relation, self._related):
+            beside.setVisible(result is not None and len(result.sweeps) > 1)
         if result is not None and has_sweeps:
             entries = list(RELATIONS).index(result.relation) + 1 if result.relation is not None else 0
             self.relation.setCurrentIndex(entries)
             if len(result.sweeps) > 1:
                 words = RELATIONS[relation_of(*result.sweeps[-2:])]
-                self.relation.setItemText(0, f"Last two: {words}, {AUTOMATIC}")
+                self.relation.setItemText(0, f"{words} (headers)")
             self.relation.setToolTip(f"How the last two sweeps differ. {self.relation.currentText()}")
             self._show_spacing()
         self.causes.show_result(result)

@@ -35,7 +35,6 @@ class GuideBranchSheet(PartsSheet):
         self._taps_label = PlainLabel("through")
         for widget in (PlainLabel("Guiding"), self._kind, self._taps_label, self._taps):
             self.head.addWidget(widget)
-        self.head.addStretch(1)
         self._palette = palette
         self.telescope_card = self.add_card(3)
         self.settings_card = self.add_card(2)
@@ -43,11 +42,9 @@ class GuideBranchSheet(PartsSheet):
         self.ways = _WaysTable()
         self.add_below(self.ways)
         self.pulse_section = CollapsibleSection(
-            "Plot: calibration pulse over declination", self._build_pulse, self._draw_pulse
+            "Pulse over declination", self._build_pulse, self._draw_pulse
         )
-        self.rotation_section = CollapsibleSection(
-            "Map: longest exposure on an alt-azimuth mount", self._build_map, self._draw_map
-        )
+        self.rotation_section = CollapsibleSection("Exposure, alt-azimuth", self._build_map, self._draw_map)
         self.add_below(self.pulse_section)
         self.add_below(self.rotation_section)
         self._kind.entered.connect(lambda _path, kind: self.set_kind(kind))

@@ -7,7 +7,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.plain_widgets import PlainLabel
 
-FIELD_EM = 7
+FIELD_EM, EDGE_PX = 6, 16
+
+
+def fitting(field: QLineEdit, *texts: str) -> int:
+    """Return the width in px at which a field shows texts whole."""
+    return max(FIELD_EM * field.fontInfo().pixelSize(), *map(field.fontMetrics().horizontalAdvance, texts)) + EDGE_PX
 
 
 def labelled_field(name: str, hint: str, tip: str, row: FlowRow, text: str = "") -> QLineEdit:
@@ -34,7 +39,7 @@ def labelled_field(name: str, hint: str, tip: str, row: FlowRow, text: str = "")
     field.setAccessibleName(name)
     field.setToolTip(tip)
     field.setPlaceholderText(hint)
-    field.setFixedWidth(FIELD_EM * holder.fontInfo().pixelSize())
+    field.setMinimumWidth(fitting(field, hint, text))
     label.setBuddy(field)
     line.addWidget(label)
     line.addWidget(field)

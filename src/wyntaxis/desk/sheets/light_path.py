@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.steps import LIGHT_PATH, Step
+from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.parts_table import PartsTable
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -32,10 +33,8 @@ class PartsSheet(StepSheet):
         self.table.set_palette(palette)
         self.table.part_chosen.connect(session.choose_part)
         self.table.parts.refused.connect(session.refused)
-        self.head = QHBoxLayout()
         head = QWidget()
-        head.setLayout(self.head)
-        self.head.setContentsMargins(0, 0, 0, 0)
+        self.head = FlowRow(head)
         self.add_wide(head)
         head.setVisible(guide)
         self.empty = PlainLabel()

@@ -12,7 +12,7 @@ from wyntaxis.core.next_measurements import Measurement, MeasurementPlan, hour_p
 from wyntaxis.core.rig.dependencies import confirmation, out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.steps import PROOFS, Step
-from wyntaxis.core.wording import moment, short
+from wyntaxis.core.wording import counted, moment, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
@@ -231,4 +231,4 @@ def plan_text(plan: MeasurementPlan) -> str:
     steps = "; ".join(
         f"{measurement.title} ({short(measurement.kind.minutes)} min)" for measurement, _ in plan.measurements
     )
-    return f"{plan.title}, {short(plan.minutes)} min, settles {plan.settles} numbers: {steps}."
+    return f"{plan.title}, {short(plan.minutes)} min, settles {counted(plan.settles, 'number')}: {steps}."

@@ -111,7 +111,7 @@ class ShelfSheet(StepSheet):
         bar = QWidget()
         row = FlowRow(bar)
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Filter: words of name, kind, thread")
+        self.filter.setPlaceholderText("name, kind, thread")
         self.filter.setAccessibleName("Filter of the shelf")
         self.filter.setClearButtonEnabled(True)
         row.add_stretched(self.filter)
