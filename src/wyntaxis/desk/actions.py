@@ -60,6 +60,8 @@ class Action:
     title: str
     do: Callable[[Desk], object]
     keys: str | Keys | None = None
+    also: str = ""
+    """A second key, where keyboards differ."""
     can: Callable[[Session], bool] = _always
     text: Callable[[Session], str] | None = None
     ticked: Callable[[Workplace], bool] | None = None
@@ -197,6 +199,12 @@ def _change_palette(desk: Desk) -> None:
     desk.window.set_palette_by_name("day" if _is_night(desk.window) else "night")
 
 
+def _go_to_sheet(desk: Desk) -> None:
+    from wyntaxis.desk.keyboard import give_keyboard
+
+    give_keyboard(desk.window.stack.currentWidget())
+
+
 KEYS_TEXT = (
     "F1 opens the guide at the step, Shift+F1 searches it. "
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
@@ -204,7 +212,7 @@ KEYS_TEXT = (
     "Ctrl+Shift+M lists all numbers. "
     "F8 and Shift+F8 go to the next finding and the one before. "
     "F9 and Shift+F9 show the next picture of a step that measures and the one before. "
-    "F6 goes to the section, F7 folds the drawing or unfolds it. "
+    "F6 goes to the drawing, Shift+F6 to the sheet's first field, F7 folds the drawing or unfolds it. "
     "Alt+1 to Alt+9 to the first nine steps, Ctrl+Alt+0 to Ctrl+Alt+9 to the tenth and on, "
     "Alt+PgUp and Alt+PgDown to the step before and after, Tab through fields; Enter on a row of numbers opens its "
     "values. "
@@ -238,7 +246,7 @@ def _named(word: str, label: str | None) -> str:
 def declared_actions() -> tuple[Action, ...]:
     """Return every action, in the order of the menus."""
     file, edit, part, variant, view, help_ = "&File", "&Edit", "&Part", "V&ariant", "&View", "&Help"
-    adding = f"{part}/Add after the chosen part"
+    adding, sizes = f"{part}/Add after the chosen part", f"{view}/Text size"
     return (
         Action(file, "New rig", _leaving(RigFiles.open_new), Keys.New),
         Action(file, "Draft from frames, ports, files …", lambda desk: desk.window.show_start(), "Ctrl+Shift+D"),
@@ -365,16 +373,23 @@ def declared_actions() -> tuple[Action, ...]:
         Action(view, "Next step", lambda desk: desk.window.go_steps(1), "Alt+PgDown"),
         Action(view, "Step before", lambda desk: desk.window.go_steps(-1), "Alt+PgUp"),
         Action(view, "Night palette", _change_palette, "Ctrl+Shift+N", ticked=_is_night, new_group=True),
-        Action(view, "Larger text", lambda desk: desk.window.change_text(1), Keys.ZoomIn),
-        Action(view, "Smaller text", lambda desk: desk.window.change_text(-1), Keys.ZoomOut),
-        Action(view, "Base text size", lambda desk: desk.window.change_text(0), "Ctrl+0"),
+        Action(
+            view,
+            "Night palette from dusk to dawn",
+            lambda desk: desk.window.palette_clock.turn(),
+            ticked=lambda window: window.palette_clock.is_on,
+        ),
+        Action(sizes, "Larger text", lambda desk: desk.window.change_text(1), Keys.ZoomIn, also="Ctrl+="),
+        Action(sizes, "Smaller text", lambda desk: desk.window.change_text(-1), Keys.ZoomOut),
+        Action(sizes, "Base text size", lambda desk: desk.window.change_text(0), "Ctrl+0"),
         Action(view, "Zoom section in", lambda desk: desk.window.band.zoom(1.25), "Alt++", new_group=True),
         Action(view, "Zoom section out", lambda desk: desk.window.band.zoom(0.8), "Alt+-"),
         Action(view, "Whole section", lambda desk: desk.window.band.fit(), "Alt+0"),
         Action(view, "Next picture", lambda desk: desk.window.drawing.show_next_picture(), "F9"),
         Action(view, "Picture before", lambda desk: desk.window.drawing.show_next_picture(-1), "Shift+F9"),
         Action(view, "Fold the drawing", lambda desk: desk.window.drawing.toggle_collapsed(), "F7"),
-        Action(view, "Go to the section", lambda desk: desk.window.band.setFocus(), "F6"),
+        Action(view, "Go to the drawing", lambda desk: desk.window.drawing.take_keyboard(), "F6"),
+        Action(view, "Go to the sheet", _go_to_sheet, "Shift+F6"),
         Action(help_, "Guide at this step", lambda desk: desk.window.guide.toggle(), "F1"),
         Action(help_, "Search the guide", lambda desk: desk.window.guide.search(), "Shift+F1"),
         Action(help_, "Keys", lambda desk: desk.window.notice.tell(KEYS_TEXT), "Ctrl+F1"),

@@ -100,6 +100,14 @@ class DrawingArea(QStackedWidget):
         self.evidence.show_step(self.step)
         self.shared.emit()
 
+    def take_keyboard(self) -> None:
+        """Put the keyboard onto what is shown: the section, the wiring, the strip, the night, or a step's pictures."""
+        shown = self.currentWidget()
+        if shown is self.evidence:
+            self.evidence.take_keyboard()
+        elif shown is not None:
+            shown.setFocus()
+
     def show_next_picture(self, by: int = 1) -> None:
         """Show the picture of the step that lies some places after the one shown."""
         if self.currentWidget() is self.evidence:

@@ -72,6 +72,13 @@ class EvidenceView(QWidget):
         """Whether there is no picture of the step yet."""
         return self._shown is None or self._shown.current is None
 
+    def take_keyboard(self) -> None:
+        """Put the keyboard onto the tabs, or onto the strip where there is no picture yet."""
+        if self._shown is not None and self._shown.current is not None:
+            self._shown.tabs.setFocus()
+        else:
+            self.strip.setFocus()
+
     def go(self, by: int) -> None:
         """Show the picture that lies some places after the one shown."""
         if self._shown is not None:

@@ -46,7 +46,8 @@ class Menus:
         menu = self._menu(action.menu)
         item = QAction(action.title, self._window)
         if action.keys is not None:
-            item.setShortcut(QKeySequence(action.keys))
+            keys = [QKeySequence(action.keys), *([QKeySequence(action.also)] if action.also else [])]
+            item.setShortcuts(keys)
         item.setCheckable(action.ticked is not None)
         item.triggered.connect(lambda _checked: self._do(action, desk))
         if action.new_group:

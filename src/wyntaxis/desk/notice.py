@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
@@ -83,6 +84,8 @@ class NoticeStrip(QFrame):
         self.text = self._first.text
         self._message: tuple[str, tuple[Answer, ...]] | None = None
         self._questions: list[Question] = []
+        self._before: QWidget | None = None
+        """What had the keyboard before something was asked."""
         self.hide()
 
     @property
@@ -126,7 +129,39 @@ class NoticeStrip(QFrame):
         field.setFocus()
         field.selectAll()
 
+    @property
+    def shown_text(self) -> str:
+        """The message that is shown, empty where none is."""
+        return self._message[0] if self._message is not None else ""
+
+    def close_message(self, text: str) -> None:
+        """Take a message away, where it is the one that is shown."""
+        if self.shown_text == text:
+            self._close_message()
+
+    def escape(self) -> bool:
+        """Take away what is shown, a message before a question; return whether there was anything."""
+        if self._message is not None:
+            self._close_message()
+        elif self._questions:
+            self.put_away()
+        else:
+            return False
+        return True
+
+    def _give_keyboard_back(self) -> None:
+        """Let the keyboard be where it was before the question, unless it has gone elsewhere meanwhile."""
+        before, self._before = self._before, None
+        focus = QApplication.focusWidget()
+        if before is None or (focus is not None and not self.isAncestorOf(focus)):
+            return
+        if not sip.isdeleted(before) and before.isVisible():
+            before.setFocus()
+
     def _ask(self, question: Question) -> None:
+        focus = QApplication.focusWidget()
+        if focus is not None and not self.isAncestorOf(focus):
+            self._before = focus
         self._questions = [own for own in self._questions if own.text != question.text]
         self._questions.append(question)
         self._message = None
@@ -138,6 +173,8 @@ class NoticeStrip(QFrame):
         self._message = None
         if self._questions:
             self._questions.pop()
+        if not self._questions:
+            self._give_keyboard_back()
         self._show(error=False)
 
     def take_back(self, words: str) -> None:
@@ -168,6 +205,8 @@ class NoticeStrip(QFrame):
 
     def _answer(self, question: Question, action: Callable[[], object]) -> None:
         self._questions = [own for own in self._questions if own is not question]
+        if not self._questions:
+            self._give_keyboard_back()
         self._show(error=False)
         action()
 
@@ -199,9 +238,6 @@ class NoticeStrip(QFrame):
 
     def keyPressEvent(self, a0: QKeyEvent | None) -> None:
         if a0 is not None and a0.key() == Qt.Key.Key_Escape:
-            if self._message is not None:
-                self._close_message()
-            else:
-                self.put_away()
+            self.escape()
         else:
             super().keyPressEvent(a0)

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, QEvent, QTimer
+from PyQt6.QtCore import QByteArray, QEvent, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -67,6 +67,7 @@ class MainWindow(Workplace):
         self.palette_in_use: Palette = PALETTES.get(self.settings.word("palette", "day"), PALETTES["day"])
         self.text_scale = self.settings.number("text_scale", 1.0, TEXT_SCALES[0], TEXT_SCALES[-1])
         self._may_close = False
+        self._refused_value = ""
         self.setMinimumSize(800, 560)
         self.setWindowTitle("Wyntaxis, opening …")
         self.resize(1280, 800)
@@ -123,6 +124,7 @@ class MainWindow(Workplace):
         from wyntaxis.core.steps import step_named
         from wyntaxis.desk.journal import Journal
         from wyntaxis.desk.menus import Menus
+        from wyntaxis.desk.palette_clock import PaletteClock
 
         self.built = True
         self.journal = Journal(self.folder)
@@ -130,6 +132,7 @@ class MainWindow(Workplace):
         self.step: Step = step_named(self.settings.word("step", ""))
         self._build_widgets()
         self._connect_widgets()
+        self.palette_clock = PaletteClock(self)
         self.menus = Menus(self, self.files)
         self.files.kept.connect(self.menus.fill_recent)
         state = self.settings.state("below")
@@ -139,7 +142,6 @@ class MainWindow(Workplace):
         self.apply_look()
 
     def _build_widgets(self) -> None:
-        from PyQt6.QtCore import Qt
         from PyQt6.QtWidgets import QSplitter, QVBoxLayout
 
         from wyntaxis.desk.drawing_area import DrawingArea
@@ -257,6 +259,7 @@ class MainWindow(Workplace):
         self.stack.attach(session)
         self.drawing.evidence.forget()
         session.changed.connect(self.refresh)
+        session.changed.connect(self._forget_refusal)
         session.chosen_changed.connect(self.refresh)
         session.saved_changed.connect(self.refresh)
         session.refused.connect(self.refuse)
@@ -273,6 +276,8 @@ class MainWindow(Workplace):
         self.drawing.show_session(session)
         self.show_step(self.step.key)
         self.refresh()
+        if self.palette_clock.is_on and session.rig.site is not None:
+            self.palette_clock.look()
         if session.path is None and is_blank(session.document):
             self.show_start()
 
@@ -303,6 +308,12 @@ class MainWindow(Workplace):
             focus.clearFocus()
             return not bool(focus.property("invalid"))
         return True
+
+    def _forget_refusal(self) -> None:
+        """Take the refusal of a value away, now that the rig has changed."""
+        if self._refused_value:
+            self.notice.close_message(self._refused_value)
+            self._refused_value = ""
 
     def _finish_field(self) -> None:
         """Take what is typed in a field as entered before the document changes: its place is still as shown."""
@@ -415,10 +426,17 @@ class MainWindow(Workplace):
         if self.stack.shows_start:
             self.show_step(self.step.key)
 
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        """Let Esc take a notice away, wherever the keyboard is."""
+        if a0 is None or a0.key() != Qt.Key.Key_Escape or not self.built or not self.notice.escape():
+            super().keyPressEvent(a0)
+
     def refuse(self, message: str) -> None:
         """Say in the strip why an edit or a file was not taken; what was typed stays where it was typed."""
-        from wyntaxis.desk.value_field import Entering
+        from wyntaxis.desk.value_field import Entering, ValueField
 
+        if Entering.now is not None or isinstance(QApplication.focusWidget(), ValueField):
+            self._refused_value = message
         Entering.refuse()
         self.band.mark_refused()
         self.notice.tell(message, error=True)

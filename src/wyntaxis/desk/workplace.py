@@ -29,6 +29,9 @@ class Foldable(Protocol):
     def toggle_collapsed(self) -> None:
         """Fold it, or unfold it."""
 
+    def take_keyboard(self) -> None:
+        """Put the keyboard onto what is shown."""
+
     def show_next_picture(self, by: int = 1) -> None:
         """Show the picture of the step that lies some places after the one shown."""
 
@@ -39,6 +42,9 @@ class Comparing(Protocol):
     @property
     def shows_start(self) -> bool:
         """Whether the start page is what is shown."""
+
+    def currentWidget(self) -> QWidget | None:
+        """Return the page that is shown."""
 
     def show_comparison(self) -> None:
         """Show that page."""
@@ -52,6 +58,20 @@ class Listing(Protocol):
 
     def go_to(self, finding: Finding) -> None:
         """Choose a finding, and show a step that tells it."""
+
+
+class Clocked(Protocol):
+    """The palette's clock."""
+
+    @property
+    def is_on(self) -> bool:
+        """Whether the palette follows the sun."""
+
+    def turn(self) -> None:
+        """Switch it on or off."""
+
+    def look(self) -> None:
+        """Take the palette of the hour."""
 
 
 class Guiding(Protocol):
@@ -78,6 +98,7 @@ class Workplace(QMainWindow):
     drawing: Foldable
     stack: Comparing
     guide: Guiding
+    palette_clock: Clocked
     listed: Listing
     notice: NoticeStrip
     journal: Journal

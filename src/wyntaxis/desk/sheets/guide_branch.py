@@ -41,9 +41,7 @@ class GuideBranchSheet(PartsSheet):
         self.plan_card = self.add_card(3)
         self.ways = _WaysTable()
         self.add_below(self.ways)
-        self.pulse_section = CollapsibleSection(
-            "Pulse over declination", self._build_pulse, self._draw_pulse
-        )
+        self.pulse_section = CollapsibleSection("Pulse over declination", self._build_pulse, self._draw_pulse)
         self.rotation_section = CollapsibleSection("Exposure, alt-azimuth", self._build_map, self._draw_map)
         self.add_below(self.pulse_section)
         self.add_below(self.rotation_section)
