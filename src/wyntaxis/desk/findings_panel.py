@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wyntaxis.core.findings.conditions import CONDITION
 from wyntaxis.core.guide import why_of
 from wyntaxis.core.wording import counted
 from wyntaxis.desk.findings_list import FindingsList
@@ -254,13 +255,15 @@ class FindingsPanel(QWidget):
         self.source.setText(finding.source if finding else "")
         self.apply_button.setVisible(self._change is not None)
         self.apply_button.setText((finding.remedy.button if finding is not None else "") or "Apply")
-        self.guide_button.setVisible(finding is not None)
+        is_condition = finding is not None and finding.id.startswith(CONDITION)
+        self.guide_button.setVisible(finding is not None and not is_condition)
         lived_with = finding is not None and bool(finding.accepted)
         since = f" since {finding.accepted_on[:10]}" if finding is not None and finding.accepted_on else ""
         self.accepted.setText(f"Accepted{since}: {finding.accepted}" if finding is not None and lived_with else "")
         self.accepted.setVisible(lived_with)
         self.accept_button.setText("No longer accept" if lived_with else "Accept …")
-        self.accept_button.setVisible(lived_with or (finding is not None and finding.is_open and not finding.assumed))
+        may_be_accepted = finding is not None and finding.is_open and not finding.assumed and not is_condition
+        self.accept_button.setVisible(lived_with or may_be_accepted)
         if finding is None or (finding.id, finding.subject) != self._asked_of:
             self._asked_of = (finding.id, finding.subject) if finding is not None else ("", "")
             self.reason.hide()

@@ -29,6 +29,7 @@ class ListedFindings:
 
         A step newly shown, or one that has just had its first findings, has its gravest one chosen.
         """
+        from wyntaxis.core.steps import READY
         from wyntaxis.core.worklist import step_applies, step_of
 
         session = self._window.session
@@ -45,7 +46,9 @@ class ListedFindings:
         found = tuple(finding for finding in found if self._margin.lists(finding) or finding is chosen)
         # The gravest first; of one verdict, in the order in which they are told.
         self.entries = tuple(sorted(found, key=lambda finding: -finding.verdict.severity))
-        self._margin.show_findings(self.entries, chosen, session.subject_of)
+        condition = session.chosen_condition if self._window.step is READY else None
+        told = chosen if condition is None else condition.as_finding()
+        self._margin.show_findings(self.entries, told, session.subject_of)
 
     def _of_step(self) -> tuple[Finding, ...]:
         """Return the findings told at the step shown; at the list of conditions, all that do not hold."""

@@ -12,6 +12,7 @@ from PyQt6.QtCore import pyqtSignal
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.opening import is_there, sha256_of
 from wyntaxis.core.findings.acceptance import acceptance, withdrawal
+from wyntaxis.core.findings.conditions import ConditionVerdict
 from wyntaxis.core.findings.finding import Finding, subject_title
 from wyntaxis.core.history import recording
 from wyntaxis.core.rig import store
@@ -51,6 +52,7 @@ class Session(EditedTrain):
         self.stored: Rig | None = rig if path is not None else None
         """The document as the file held it when it was opened or saved here last."""
         self._chosen_finding: tuple[str, str] | None = None
+        self._chosen_condition = ""
         self.night: NightOutcome | None = None
         self.next_reason = ""
         """Why the edits since the last save were made, for the history's next line."""
@@ -190,10 +192,25 @@ class Session(EditedTrain):
             return False
         return self.apply(change)
 
+    def choose_condition(self, entry: ConditionVerdict) -> None:
+        """Choose a condition of the night: the finding that decides it, else what it lacks."""
+        if entry.deciding is not None:
+            self.choose_finding(entry.deciding)
+        elif self._chosen_condition != entry.condition.key:
+            self._chosen_condition = entry.condition.key
+            self.chosen_changed.emit()
+
+    @property
+    def chosen_condition(self) -> ConditionVerdict | None:
+        """The condition chosen that no finding decides, as it stands now."""
+        found = (entry for entry in self.evaluation.conditions if entry.condition.key == self._chosen_condition)
+        return next((entry for entry in found if entry.deciding is None), None)
+
     def choose_finding(self, finding: Finding) -> None:
         """Choose the finding that the margin tells."""
         key = (finding.id, finding.subject)
-        if key != self._chosen_finding:
+        if key != self._chosen_finding or self._chosen_condition:
+            self._chosen_condition = ""
             self._chosen_finding = key
             self.chosen_changed.emit()
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
 
-from wyntaxis.core.findings.finding import Finding
+from wyntaxis.core.findings.finding import Finding, Remedy
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.rig.device_settings import CAMERAS, SHUTTERS, WATCHERS, settings_of
 from wyntaxis.core.rig.model import Rig
@@ -231,6 +231,11 @@ FITS_THE_DARK = _condition("fits", "The plan fits into the dark hours", _REHEARS
 WEATHER_STOPS = _condition("weather_stops", "Bad weather stops the plan", _REHEARSE, _STEPS)
 
 
+CONDITION = "condition."
+"""How the id of a condition begins where it is told as a finding."""
+SOURCE = "A condition holds once all that it needs has been measured or compared, and nothing of it fails"
+
+
 @dataclass(frozen=True)
 class ConditionVerdict:
     """The verdict on one condition, the findings behind it, and why in a line.
@@ -243,6 +248,18 @@ class ConditionVerdict:
     why: str
     findings: tuple[Finding, ...]
     applies: bool = True
+
+    @property
+    def deciding(self) -> Finding | None:
+        """The finding that gives the verdict; None where something that could not be had gives it."""
+        return next((own for own in self.findings if own.verdict is self.verdict and not own.accepted), None)
+
+    def as_finding(self) -> Finding:
+        """Return the condition as something to be read beside the findings: what it lacks, and what to do."""
+        why, _, remedy = self.why.rpartition(": ")
+        title = f"{self.condition.title}: {self.verdict.words}"
+        lines = (why,) if why else ()
+        return Finding(f"{CONDITION}{self.condition.key}", self.verdict, "", title, lines, Remedy(remedy), SOURCE)
 
     @property
     def accepted(self) -> tuple[Finding, ...]:

@@ -73,7 +73,7 @@ class ReadySheet(StepSheet):
             if headers is not None
             else "no frames' headers have been read"
         )
-        self.seen.setText(f"Besides the rig file: {ports}; {frames}. A row chosen shows its gravest finding beside.")
+        self.seen.setText(f"Besides the rig file: {ports}; {frames}. A chosen row is explained at the right.")
         rows = [[item.condition.title, item.verdict.words, item.why] for item in self.found]
         self.table.blockSignals(True)
         self.table.show_rows(rows, verdicts=[entry.verdict for entry in self.found], palette=self._palette)
@@ -81,8 +81,8 @@ class ReadySheet(StepSheet):
 
     def _selected(self) -> None:
         row = self.table.currentRow()
-        if 0 <= row < len(self.found) and self.found[row].findings:
-            self.session.choose_finding(max(self.found[row].findings, key=lambda f: f.verdict.severity))
+        if 0 <= row < len(self.found):
+            self.session.choose_condition(self.found[row])
 
     def copy(self) -> None:
         """Put the conditions on the clipboard."""
