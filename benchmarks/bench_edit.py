@@ -1,10 +1,13 @@
 """An edit in a rig of 25 parts and 12 devices until it is painted; at most 50 ms (median), told with the slowest.
 
+Then many edits one after the other, as when somebody works for an hour: none may be much slower than the others.
+
 The reference in the same run is a repaint of the same window with nothing changed. Last, side by side: the repaint
 after an edit, with what is kept of the section, and with the section drawn anew as for every edit.
 """
 
 import json
+import math
 import statistics
 import sys
 import time
@@ -16,6 +19,7 @@ from wyntaxis.core.steps import steps
 
 ROUNDS = 60
 LIMIT_MS = 50
+MANY, MOST_OVER_MEDIAN = 600, 2.0
 
 
 def rig_of_25_parts():
@@ -70,7 +74,12 @@ def main() -> int:
                     times.append(timed(lambda: None, app))
             ratio = statistics.median(anew) / statistics.median(kept)
             print(f"repaint after {what}: {statistics.median(kept):.1f} ms; section drawn anew {ratio:.1f} times that")
-    return 0 if worst <= LIMIT_MS else 1
+        went_on = sorted(
+            timed(lambda n=number: session.set_length("ring", 12 + n % 100 / 100), app) for number in range(MANY)
+        )
+        median, slow = statistics.median(went_on), went_on[math.ceil(0.99 * MANY) - 1]
+        print(f"{MANY} edits on end: 99 of 100 within {slow / median:.1f} times the median; limit {MOST_OVER_MEDIAN}")
+    return 0 if worst <= LIMIT_MS and slow <= MOST_OVER_MEDIAN * median else 1
 
 
 if __name__ == "__main__":

@@ -14,6 +14,7 @@ from wyntaxis import demo
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.store import load
 from wyntaxis.desk.app import dress
+from wyntaxis.desk.collector import Collector
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.window import MainWindow
 from wyntaxis.desk.window_state import WindowState
@@ -30,7 +31,10 @@ def shown_window(rig: Rig | None = None) -> Iterator[tuple[QApplication, MainWin
         window.show()
         window.attach(Session(rig or load(demo.rig_path("tarnfell-triplet-reduced")).rig))
         app.processEvents()
+        collector = Collector(window)
+        collector.start(window.windowHandle())
         yield app, window
+        collector.stop()
         window.session.history.mark_saved()
         window.close()
         window.journal.wait()
