@@ -89,6 +89,7 @@ class FrameHeader:
     elevation_m: float | None = None
     altitude_deg: float | None = None
     pier_side: str | None = None
+    target: str | None = None
 
 
 @dataclass(frozen=True)
@@ -390,6 +391,7 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         elevation_m=_number(header, "SITEELEV", "OBSGEO-H", "ALT-OBS"),
         altitude_deg=_number(header, "OBJCTALT", "CENTALT", "ALTITUDE"),
         pier_side=_text(header, "PIERSIDE"),
+        target=_text(header, "OBJECT"),
     )
 
 
