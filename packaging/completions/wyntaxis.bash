@@ -24,7 +24,7 @@ _wyntaxis() {
         focus) options="--help --json --variant --shelf --map --keep --debug" ;;
         footprint) options="--help --json --variant --shelf --at --angle --object --overlap --csv --debug" ;;
         guide) options="--help --json --variant --shelf --map --keep --debug" ;;
-        headers) options="--help --json --variant --shelf --csv --debug" ;;
+        headers) options="--help --json --variant --shelf --csv --keep --debug" ;;
         history) options="--help --json --variant --shelf --at --out --compact --join --debug" ;;
         manual) options="--help --debug" ;;
         map) options="--help --form --add --rig --json --debug" ;;

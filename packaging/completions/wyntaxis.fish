@@ -108,6 +108,7 @@ complete -c wyntaxis -n '__fish_seen_subcommand_from headers' -l json -d 'print 
 complete -c wyntaxis -n '__fish_seen_subcommand_from headers' -l variant -r -d 'the rig’s variant of that name'
 complete -c wyntaxis -n '__fish_seen_subcommand_from headers' -l shelf -r -d 'a shelf file, JSON or CSV'
 complete -c wyntaxis -n '__fish_seen_subcommand_from headers' -l csv -d 'print a line for every frame as CSV'
+complete -c wyntaxis -n '__fish_seen_subcommand_from headers' -l keep -d 'keep what the night’s work takes, in the plan'
 complete -c wyntaxis -n '__fish_seen_subcommand_from headers' -l debug -d 'print the traceback of an unexpected error'
 complete -c wyntaxis -n __fish_use_subcommand -a history -d 'print what was saved when and why; the rig at any date'
 complete -c wyntaxis -n '__fish_seen_subcommand_from history' -l help -d 'show this help message and exit'

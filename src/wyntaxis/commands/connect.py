@@ -15,6 +15,7 @@ from wyntaxis.commands.shared import (
     evaluated,
     evidence_arguments,
     exit_code,
+    keep_change,
     ports_arguments,
     print_findings,
     print_json,
@@ -95,12 +96,19 @@ def _records_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _headers(options: argparse.Namespace) -> int:
+    from wyntaxis.core.evidence.headers.keeping import times_change
+    from wyntaxis.core.evidence.headers.overheads import overheads
+
     rig = rig_of(options)
     evaluation = evaluated(rig, headers=read_headers(options.folder))
     found, findings = evaluation.frames, _of(evaluation, "frames.", "cooling.setpoint")
     assert found is not None
+    times = overheads(found.frames)
+    change = times_change(rig, times, options.folder.name) if options.keep else None
     if options.json:
-        print_json(found.as_json() | {"findings": [finding.as_json() for finding in findings]})
+        print_json(
+            found.as_json() | {"overheads": times.as_json()} | {"findings": [finding.as_json() for finding in findings]}
+        )
     elif options.csv:
         print(found.as_csv(), end="")
     else:
@@ -108,13 +116,17 @@ def _headers(options: argparse.Namespace) -> int:
         if found.skipped:
             print(found.skipped)
         print_table([["frames", "group"], *([str(g.count), g.title] for g in found.groups)], right={0})
+        print(*times.lines(), sep="\n")
         print_findings(findings)
+    if change is not None:
+        keep_change(options, change)
     return exit_code(findings)
 
 
 def _headers_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("folder", type=Path, metavar="DIR", help="a folder of FITS frames, read with all below it")
     parser.add_argument("--csv", action="store_true", help="print a line for every frame as CSV")
+    parser.add_argument("--keep", action="store_true", help="keep what the night's work takes, in the plan")
 
 
 def _ports(options: argparse.Namespace) -> int:

@@ -7,7 +7,7 @@ import simpy
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.preconditions import hazard, unmet
 from wyntaxis.core.rehearsal.setting import CONNECT_S, FLAT_S
-from wyntaxis.core.rehearsal.world import ActiveFault, NightWorld, device_kind, usual_s
+from wyntaxis.core.rehearsal.world import ActiveFault, NightWorld, device_kind
 from wyntaxis.core.rig.device_kinds.declaration import Fault
 from wyntaxis.core.rig.night_plan import NightStep
 
@@ -129,21 +129,17 @@ class NightDevices(NightWorld):
         own = self.setting
         warm_s = own.cool_s if own.cool_s is not None else WARM_S
         own_times = {
-            "connect": CONNECT_S * max(len(own.rig.devices), 1),
             "cool": warm_s,
             "warm_up": warm_s,
             "open_roof": own.roof_s,
             "close_roof": own.roof_s,
             "open_cover": own.cover_s,
             "close_cover": own.cover_s,
-            "focus": own.focus_s,
-            "wheel": own.wheel_s,
             "expose": step.exposure_s or 0.0,
-            "download": own.download_s,
             "flats": (step.frames or 1) * (FLAT_S + own.download_s),
             "darks": (step.frames or 1) * ((step.exposure_s or 0.0) + own.download_s),
         }
-        return (own_times[do] if do in own_times else usual_s(do)) + self.setting.added_s(do)
+        return own_times[do] + own.added_s(do) if do in own_times else own.work_s(do)
 
     def _done(self, do: str, step: NightStep) -> None:
         """Let the state follow what was done; what it cures no longer spoils."""

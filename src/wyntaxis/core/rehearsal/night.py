@@ -16,7 +16,6 @@ from wyntaxis.core.rig.night_plan import CLOSING, NightStep
 
 WET_S = 240.0
 """An open roof may be rained on for so long before things are wet."""
-RESTART_S = 180.0
 WAIT_ON_S = 300.0
 """Between attempts of a step that waits, where it states no pause."""
 CLEAR_S = 900.0
@@ -69,7 +68,7 @@ class NightRun(NightDevices):
                         self.note("program", f"{why}, and nothing takes over", "end", unhandled=True)
                         return False
                     self.note("program", f"{why}: it restarts and ends safely", "branch")
-                    yield self.env.timeout(RESTART_S)
+                    yield self.env.timeout(self.setting.work_s("restart"))
                     yield from self._reconnect("connect")
                     yield from self._end_safely(why)
                     return False

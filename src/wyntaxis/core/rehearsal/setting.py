@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from wyntaxis.core.evidence.cooling.ramp import kept_model
@@ -17,7 +17,8 @@ from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 from wyntaxis.core.rig.parts import Part
 
-CONNECT_S = 5.0
+CONNECT_S, RESTART_S = 5.0, 180.0
+_USUAL_S = {action.do: action.usual_s or 0.0 for kind in DEVICE_KINDS.values() for action in kind.actions}
 FOCUS_POINTS, FOCUS_EXPOSURE_S, FOCUS_MOVE_S = 9, 4.0, 3.0
 SETTLE_S, WHEEL_S, SHUTTER_S, FLAT_S = 15.0, 2.0, 30.0, 3.0
 COOL_RATE_C_MIN, AMBIENT_C, DEFAULT_RATE_MB_S, AIR_FALLS_C_H = 2.0, 10.0, 30.0, 0.8
@@ -108,6 +109,8 @@ class NightSetting:
     refocus_growth: float | None = None
     refocus_on_filter: bool = False
     focus: FocusDrift = field(default_factory=FocusDrift)
+    times: Mapping[str, float] = field(default_factory=dict)
+    """What work takes that the plan states or measured, in s."""
     loads: tuple[SupplyLoad, ...] = ()
     attended: str = ""
     """Why somebody stays beside the telescope, and covers it in rain; empty where nobody does."""
@@ -132,6 +135,20 @@ class NightSetting:
         """Return a numeric setting, or what is usual."""
         value = self.setting(kind, key)
         return float(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else usual
+
+    def work_s(self, do: str) -> float:
+        """Return what work takes, in s: as the plan states or measured it, else by the rig, else as is usual."""
+        if do in self.times:  # with all that belongs to it
+            return self.times[do]
+        own = {
+            "connect": CONNECT_S * max(len(self.rig.devices), 1),
+            "focus": self.focus_s,
+            "wheel": self.wheel_s,
+            "download": self.download_s,
+            "dither": self.settle_s,
+            "restart": RESTART_S,
+        }
+        return (own[do] if do in own else _USUAL_S.get(do, 0.0)) + self.added_s(do)
 
     def added_s(self, do: str) -> float:
         """Return by how much other devices that the rig has lengthen an action, in s."""
@@ -240,6 +257,9 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
     exposure = bare.number("focuser", "focus_exposure_s", FOCUS_EXPOSURE_S)
     cool_s = cooling_s(rig, fall, bare.number("camera", "ramp_c_min", COOL_RATE_C_MIN), bare)
     download = size / 1e6 / max(rate, 0.1)
+    times: dict[str, float] = {}
+    if plan is not None:
+        times = {work: own.best for work, own in plan.times.items() if own.best is not None}
     refocus = _wish(bare, "refocus_after_min", 60.0)
     margin = bare.setting("mount", "flip_margin_min")
     equatorial = rig.mount is None or rig.mount.kind == "equatorial"
@@ -253,11 +273,15 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
         bare.sky,
         devices,
         attended=(plan.attended if plan is not None else None) or "",
-        download_s=download,
+        download_s=times.get("download", download),
+        times=times,
         frame_gb=size / 1e9,
         cool_s=cool_s,
         focus_s=points * (exposure + FOCUS_MOVE_S + bare.number("focuser", "settle_s", 0.0)),
-        settle_s=SETTLE_S if settings is None or settings.settle_s is None else settings.settle_s + SETTLE_S / 2,
+        settle_s=times.get(
+            "dither",
+            SETTLE_S if settings is None or settings.settle_s is None else settings.settle_s + SETTLE_S / 2,
+        ),
         wheel_s=WHEEL_S + bare.number("filter_wheel", "settle_s", 0.0),
         roof_s=bare.number("dome" if "dome" in devices else "roof", "moves_s", SHUTTER_S),
         cover_s=bare.number("cover", "moves_s", SHUTTER_S),

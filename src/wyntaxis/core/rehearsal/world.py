@@ -29,11 +29,6 @@ def device_kind(do: str) -> str:
     return _DEVICE_OF.get(do, do)
 
 
-def usual_s(do: str) -> float:
-    """Return how long an action usually takes, in s; 0 where the rig has to tell."""
-    return _ACTIONS[do].usual_s or 0.0 if do in _ACTIONS else 0.0
-
-
 def _counts_as(do: str) -> SpanKind:
     return _ACTIONS[do].counts_as if do in _ACTIONS else "moving"
 

@@ -111,6 +111,76 @@ class FrameCorrection(StrictModel):
     left_out: bool | None = None
 
 
+class Confirmed(StrictModel):
+    """That a measured value still counts though what it rests on has changed: why, since when, and what was so then."""
+
+    reason: Note
+    date: Text | None = None
+    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], DependencyValue], Field(max_length=400)] = Field(
+        default_factory=dict
+    )
+
+
+class MeasuredValue(StrictModel):
+    """What frames, logs or callipers gave for one quantity, with its standard uncertainty.
+
+    ``rests_on`` is what of the rig it was measured with, by name, ``changed`` since when some of that is another.
+    """
+
+    value: Finite
+    standard_uncertainty: Annotated[float, Field(ge=0, le=1e12)] = 0.0
+    source: Note | None = None
+    evidence: Evidence | None = None
+    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], DependencyValue] | None, Field(max_length=400)] = (
+        None
+    )
+    changed: Text | None = None
+    confirmed: Confirmed | None = None
+
+
+MOST_WORK_S = 86_400.0
+
+
+class WorkTime(StrictModel):
+    """What a kind of work takes each time, in s: as stated, and as measured."""
+
+    value: Seconds | None = None
+    measured: MeasuredValue | None = None
+
+    @property
+    def best(self) -> float | None:
+        """What is reckoned with."""
+        return self.measured.value if self.measured is not None else self.value
+
+    @model_validator(mode="after")
+    def _says_something(self) -> Self:
+        if self.best is None:
+            raise ValueError('needs a "value" or a "measured" value; take it out where there is neither')
+        if self.measured is not None and not 0 <= self.measured.value <= MOST_WORK_S:
+            raise ValueError(f"a time of work lies between 0 and {MOST_WORK_S:g} s, got {self.measured.value:g}")
+        return self
+
+
+TimedWork = Literal[
+    "connect",
+    "unpark",
+    "slew",
+    "solve",
+    "rotate",
+    "rough_focus",
+    "focus",
+    "calibrate_guiding",
+    "guide",
+    "dither",
+    "wheel",
+    "download",
+    "flip",
+    "park",
+    "restart",
+]
+"""Work whose time can be stated or measured: actions of the rehearsal, a dither that settles, a computer's restart."""
+
+
 class Plan(StrictModel):
     """What is to be taken: the exposure of one frame, how far a star may drift on it in main pixels, how many frames.
 
@@ -141,6 +211,8 @@ class Plan(StrictModel):
     ] = ()
     steps: Annotated[tuple[NightStep, ...], Field(strict=False, max_length=300)] = ()
     watch: NightWatch | None = None
+    times: dict[TimedWork, WorkTime] = Field(default_factory=dict)
+    """What the work of the night takes, where it is known better than the rehearsal supposes."""
     attended: Annotated[Text | None, Display("Somebody stays beside it")] = None
     """Why the telescope is not alone: then it is covered in rain, roof or no roof."""
     file_names: Annotated[Annotated[str, Field(min_length=1, max_length=200)] | None, Display("File names")] = None
@@ -217,30 +289,3 @@ class StatedValue(StrictModel):
     value: Finite
     tolerance: Annotated[float, Field(ge=0, le=1e12)] | None = None
     source: Note | None = None
-
-
-class Confirmed(StrictModel):
-    """That a measured value still counts though what it rests on has changed: why, since when, and what was so then."""
-
-    reason: Note
-    date: Text | None = None
-    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], DependencyValue], Field(max_length=400)] = Field(
-        default_factory=dict
-    )
-
-
-class MeasuredValue(StrictModel):
-    """What frames, logs or callipers gave for one quantity, with its standard uncertainty.
-
-    ``rests_on`` is what of the rig it was measured with, by name, ``changed`` since when some of that is another.
-    """
-
-    value: Finite
-    standard_uncertainty: Annotated[float, Field(ge=0, le=1e12)] = 0.0
-    source: Note | None = None
-    evidence: Evidence | None = None
-    rests_on: Annotated[dict[Annotated[str, Field(max_length=300)], DependencyValue] | None, Field(max_length=400)] = (
-        None
-    )
-    changed: Text | None = None
-    confirmed: Confirmed | None = None

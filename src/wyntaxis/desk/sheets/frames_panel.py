@@ -7,7 +7,9 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
+from wyntaxis.core.evidence.headers.keeping import KEPT, times_change
 from wyntaxis.core.evidence.headers.kind import HEADERS
+from wyntaxis.core.evidence.headers.overheads import Overheads, overheads
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.places import home
 from wyntaxis.core.files.saving import write_atomically
@@ -34,6 +36,9 @@ class FramesPanel(Panel):
             "Read a folder …", "Read the headers of all frames below a folder", self.ask, row
         )
         self.save_button = push_button("Save as CSV …", "Save a line for every frame", self.ask_save, row)
+        self.keep_button = push_button(
+            "Keep the times", "Keep in the plan what download, dither, filter change and focus run took", self.keep, row
+        )
         self.forget_button = push_button("Forget", "Leave the frames out again", self.forget, row)
         self.column.addLayout(row)
         self.job = Job(self)
@@ -49,11 +54,12 @@ class FramesPanel(Panel):
         )
         self.groups = TextTable("Groups of frames", ("Group", "Frames"), left=(0,))
         self.missing = TextTable(
-            "What lights lack", ("Lights", "Frames", "MissingCalibration", "Why"), left=(0, 2, 3), stretch=3
+            "What lights lack", ("Lights", "Frames", "Missing", "Why"), left=(0, 2, 3), stretch=3
         )
         self.broken = TextTable("Broken files", ("File", "Why"), left=(0, 1), stretch=1)
         for table in self.tables:
             self.column.addWidget(table)
+        self.times = self.add_text()
 
     @property
     def tables(self) -> tuple[TextTable, ...]:
@@ -68,6 +74,18 @@ class FramesPanel(Panel):
     def read(self, folder: Path) -> None:
         """Read a folder's headers in the background."""
         self.job.start(lambda progress: HEADERS.read(folder, progress))
+
+    def keep(self) -> None:
+        """Keep in the plan what the night's work took by the frames' times, as one edit."""
+        found = self._session.evaluation.frames
+        if found is None:
+            return
+        try:
+            change = times_change(self._session.rig, overheads(found.frames), Path(found.folder).name)
+        except ValueError as error:
+            self._session.refused.emit(str(error))
+        else:
+            self._session.apply(change)
 
     def forget(self) -> None:
         """Leave the frames out again."""
@@ -94,6 +112,10 @@ class FramesPanel(Panel):
         found = self._session.evaluation.frames
         self.save_button.setEnabled(found is not None)
         self.forget_button.setEnabled(found is not None)
+        times = overheads(found.frames) if found is not None else Overheads(why="no frames have been read")
+        self.keep_button.setEnabled(any(action in KEPT for action in times.known))
+        self.times.setText("\n".join(times.lines()))
+        self.times.setVisible(found is not None)
         for table in self.tables:
             table.setVisible(found is not None)
         if found is None:

@@ -32,6 +32,7 @@ from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.many_nights import ManyNightsSection
 from wyntaxis.desk.sheets.plan_steps import PlanSteps
+from wyntaxis.desk.sheets.work_times import WorkTimes
 from wyntaxis.desk.tables import TextTable
 
 if TYPE_CHECKING:
@@ -73,6 +74,8 @@ class RehearsalSheet(StepSheet):
         self._build_top()
         self._build_faults()
         self.add_wide(self.plan.section)
+        self.times = WorkTimes(session)
+        self.inputs.addWidget(self.times)
         self.add_wide(self.many.section)
         self.watch_card = self.add_card(2)
         self.refresh()
@@ -288,6 +291,7 @@ class RehearsalSheet(StepSheet):
             button.setEnabled(not self.job.running)
         self.plan.refresh()
         self.many.refresh()
+        self.times.show_times(result.setting if result is not None else None)
         self.watch_card.setVisible(rig.plan is not None)
         self.watch_card.show_object("Who watches over the night", ("plan", "watch"), displayed_fields(NightWatch), rig)
 

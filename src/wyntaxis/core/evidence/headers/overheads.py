@@ -17,7 +17,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.headers.headers import FrameHeader
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.fitting import median_error, student_factor
+from wyntaxis.core.fitting import mad_scatter, student_factor
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import counted, number, plus_minus
 
@@ -41,6 +41,8 @@ another filter it is one only where it moves farther than so many times the medi
 """
 CLOCK_S = 0.5
 """What a header's time is rounded by at the most, where it is written in whole seconds."""
+OUTLYING = 5.0
+"""In scatters from the median: what lies farther is no ordinary gap."""
 LEAST_GAPS, APART_SD, LEAST_APART_S = 3, 4.0, 3.0
 """How many short and long gaps there must be, and how clearly apart, to tell downloads from dithers."""
 OVERLAP = "the frames overlap by their times: DATE-OBS is not the beginning of the exposure here"
@@ -326,12 +328,17 @@ def _times(gaps: Sequence[Gap]) -> list[Overhead]:
 
 
 def _estimate(lengths: np.ndarray) -> Estimate | None:
-    """Return the median of lengths with its standard uncertainty, clocks' rounding included; None for fewer than 2."""
+    """Return the mean of lengths with its standard uncertainty; None for fewer than 2.
+
+    A mean and no median, since times in whole seconds have one; what lies far from the median is left out.
+    """
     if lengths.size < 2:
         return None
-    rounding = CLOCK_S / math.sqrt(3 * lengths.size)
-    own = max(median_error(lengths), float(np.std(lengths, ddof=1)) / math.sqrt(lengths.size) / 2)
-    return Estimate(float(np.median(lengths)), student_factor(lengths.size - 1) * math.hypot(own, rounding))
+    middle = float(np.median(lengths))
+    kept = lengths[np.abs(lengths - middle) <= OUTLYING * max(mad_scatter(lengths), CLOCK_S)]
+    spread = float(np.std(kept, ddof=1)) if kept.size > 1 else CLOCK_S
+    own = math.hypot(spread, CLOCK_S / math.sqrt(3)) / math.sqrt(max(kept.size, 1))
+    return Estimate(float(np.mean(kept)), student_factor(kept.size - 1) * own)
 
 
 def _parted(lengths: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
