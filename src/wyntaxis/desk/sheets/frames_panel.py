@@ -53,9 +53,7 @@ class FramesPanel(Panel):
             stretch=5,
         )
         self.groups = TextTable("Groups of frames", ("Group", "Frames"), left=(0,))
-        self.missing = TextTable(
-            "What lights lack", ("Lights", "Frames", "Missing", "Why"), left=(0, 2, 3), stretch=3
-        )
+        self.missing = TextTable("What lights lack", ("Lights", "Frames", "Missing", "Why"), left=(0, 2, 3), stretch=3)
         self.broken = TextTable("Broken files", ("File", "Why"), left=(0, 1), stretch=1)
         for table in self.tables:
             self.column.addWidget(table)
