@@ -98,16 +98,21 @@ def _records_arguments(parser: argparse.ArgumentParser) -> None:
 def _headers(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.headers.keeping import times_change
     from wyntaxis.core.evidence.headers.overheads import overheads
+    from wyntaxis.core.rehearsal.past_night import against_plan, against_plan_json
+    from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
 
     rig = rig_of(options)
     evaluation = evaluated(rig, headers=read_headers(options.folder))
     found, findings = evaluation.frames, _of(evaluation, "frames.", "cooling.setpoint")
     assert found is not None
     times = overheads(found.frames)
+    setting = setting_of(rig, plain_sky())
     change = times_change(rig, times, options.folder.name) if options.keep else None
     if options.json:
         print_json(
-            found.as_json() | {"overheads": times.as_json()} | {"findings": [finding.as_json() for finding in findings]}
+            found.as_json()
+            | {"overheads": times.as_json() | {"against_plan": against_plan_json(times, setting)}}
+            | {"findings": [finding.as_json() for finding in findings]}
         )
     elif options.csv:
         print(found.as_csv(), end="")
@@ -116,7 +121,7 @@ def _headers(options: argparse.Namespace) -> int:
         if found.skipped:
             print(found.skipped)
         print_table([["frames", "group"], *([str(g.count), g.title] for g in found.groups)], right={0})
-        print(*times.lines(), sep="\n")
+        print(*times.lines(), *against_plan(times, setting), sep="\n")
         print_findings(findings)
     if change is not None:
         keep_change(options, change)

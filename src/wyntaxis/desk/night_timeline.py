@@ -6,8 +6,8 @@ import math
 from datetime import timedelta
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip
 
 from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightEvent, NightOutcome, NightSpan, SpanKind
@@ -68,6 +68,8 @@ class NightTimeline(Picture):
     step_chosen = pyqtSignal(int)
     step_moved = pyqtSignal(int)
     step_added = pyqtSignal()
+    fault_asked = pyqtSignal(str, float, QPoint)
+    """A fault is to be placed: at which device's lane, empty for none, when in s, and where on the screen."""
 
     def __init__(self, *, fits: bool = False) -> None:
         super().__init__()
@@ -143,6 +145,26 @@ class NightTimeline(Picture):
         """Return where a time stands, in px."""
         left = LEFT_EM * self._em
         return left + (self.width() - left - RIGHT_EM * self._em) * min(max(seconds, 0.0) / self._until_s, 1.0)
+
+    def seconds_at(self, x: float) -> float:
+        """Return the time in s that stands at so many px from the left."""
+        left, right = self.x_of(0.0), self.x_of(self._until_s)
+        return self._until_s * min(max((x - left) / max(right - left, 1.0), 0.0), 1.0)
+
+    def lane_at(self, y: float) -> str:
+        """Return the device whose lane lies at a height in px; empty for none."""
+        index = int((y / self._em - TOP_EM) // self._lane_em) - bool(self._steps)
+        return self.lanes[index] if 0 <= index < len(self.lanes) else ""
+
+    def contextMenuEvent(self, a0: QContextMenuEvent | None) -> None:
+        """Ask for a fault to be placed: at the mouse, or, by the menu key, where the chosen step begins."""
+        if a0 is None or self.outcome is None:
+            return
+        at = a0.pos()
+        if a0.reason() is QContextMenuEvent.Reason.Keyboard:
+            block = next((box for place, box in self.stage_blocks() if place == self.step), None)
+            at = (block.center() if block is not None else QPointF(self.rect().center())).toPoint()
+        self.fault_asked.emit(self.lane_at(at.y()), self.seconds_at(at.x()), self.mapToGlobal(at))
 
     @property
     def _lane_em(self) -> float:
@@ -368,13 +390,11 @@ class NightTimeline(Picture):
 
     def reported_at(self, at: QPointF) -> str:
         """Return what stands at a place: the device, what it does then, and events close by."""
-        index = int((at.y() / self._em - TOP_EM) // self._lane_em) - bool(self._steps)
-        place = self.step_at(at)
+        place, device = self.step_at(at), self.lane_at(at.y())
         if place >= 0 and place < len(self._steps):
             return step_words(place, self._steps[place])
-        if self.outcome is None or not 0 <= index < len(self.lanes):
+        if self.outcome is None or not device:
             return ""
-        device = self.lanes[index]
         spans = [
             s
             for s in self.outcome.spans

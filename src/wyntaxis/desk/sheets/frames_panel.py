@@ -15,6 +15,8 @@ from wyntaxis.core.files.places import home
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.audit import HeaderAudit
+from wyntaxis.core.rehearsal.past_night import against_plan
+from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
 from wyntaxis.core.wording import counted, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
@@ -112,7 +114,10 @@ class FramesPanel(Panel):
         self.forget_button.setEnabled(found is not None)
         times = overheads(found.frames) if found is not None else Overheads(why="no frames have been read")
         self.keep_button.setEnabled(any(action in KEPT for action in times.known))
-        self.times.setText("\n".join(times.lines()))
+        lines = times.lines()
+        if times.nights:
+            lines += against_plan(times, setting_of(self._session.rig, plain_sky()))
+        self.times.setText("\n".join(lines))
         self.times.setVisible(found is not None)
         for table in self.tables:
             table.setVisible(found is not None)

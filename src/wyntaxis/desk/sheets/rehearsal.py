@@ -6,7 +6,7 @@ import datetime
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QPoint, QTimer
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from wyntaxis.core.ledger import Verdict
@@ -27,6 +27,7 @@ from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.night_timeline import NightTimeline, clock_words
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
+from wyntaxis.desk.placed_faults import PlacedFaults
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
@@ -63,6 +64,8 @@ class RehearsalSheet(StepSheet):
         self.remedy: NightRemedy | None = None
         self.plan = PlanSteps(session, palette)
         self.many = ManyNightsSection(session, palette, self._sky_date)
+        self.placed = PlacedFaults(self)
+        self.placed.changed.connect(self._show_placed)
         self.job, self.remedy_job = Job(self), Job(self)
         self.job.done.connect(self._played)
         self.remedy_job.done.connect(self._remedy_found)
@@ -104,9 +107,9 @@ class RehearsalSheet(StepSheet):
         column.addWidget(self.timeline)
         column.addWidget(self.plan)
         self.legend = PlainLabel(
-            "Choose a step in the timeline’s plan to change it. Filled: at work. Hatched: waiting, in red without end; "
-            "crosswise: retries. Ticks below: attempts. A bar: a fault strikes. A cross: it is not handled. "
-            "The line above: the object is up."
+            "Choose a step in the timeline’s plan to change it; right-click to place a fault there. Filled: at work. "
+            "Hatched: waiting, in red without end; crosswise: retries. Ticks below: attempts. A bar: a fault strikes. "
+            "A cross: it is not handled. The line above: the object is up."
         )
         self.legend.setWordWrap(True)
         self.legend.setProperty("role", "faded")
@@ -120,6 +123,7 @@ class RehearsalSheet(StepSheet):
         self.timeline.step_chosen.connect(self.plan.choose_step)
         self.timeline.step_moved.connect(self.plan.move_step)
         self.timeline.step_added.connect(self.plan.add_step)
+        self.timeline.fault_asked.connect(self._place)
         self.plan.shown.connect(self.timeline.show_step)
 
     def use_drawing(self, drawing: DrawingArea) -> None:
@@ -181,6 +185,8 @@ class RehearsalSheet(StepSheet):
     def _played(self, found: Rehearsal) -> None:
         if found.is_of(self.session.rig):
             self.session.look_at(REHEARSAL, found)
+            if self.placed.faults:
+                self.placed.simulate(found)  # against the plan as it is now
         else:
             self._soon.start(DELAY_MS)
 
@@ -202,12 +208,27 @@ class RehearsalSheet(StepSheet):
 
     # Remedies
 
+    def _place(self, device: str, at_s: float, where: QPoint) -> None:
+        """Ask which fault is to strike then."""
+        if self.result is not None:
+            self.placed.ask(self.result, device, at_s, where)
+
+    def _show_placed(self) -> None:
+        """Show the night with the faults that were placed, as a row of its own; or the night without."""
+        self.refresh()
+        self.table.selectRow(1 if self.placed.outcome is not None else 0)
+
+    @property
+    def _above(self) -> int:
+        """How many rows stand above the faults: the night without any, and the one with those that were placed."""
+        return 1 + (self.placed.outcome is not None)
+
     @property
     def chosen(self) -> FaultRow | None:
-        """The chosen fault; None for the night without any."""
-        result, row = self.result, self.table.currentRow()
+        """The chosen fault; None for the night without any, and for the one with those that were placed."""
+        result, row = self.result, self.table.currentRow() - self._above
         shown = self._rows(result)
-        return shown[row - 1] if result is not None and 1 <= row <= len(shown) else None
+        return shown[row] if result is not None and 0 <= row < len(shown) else None
 
     @staticmethod
     def _rows(result: Rehearsal | None) -> list[FaultRow]:
@@ -257,12 +278,16 @@ class RehearsalSheet(StepSheet):
     def _chose(self) -> None:
         result, row = self.result, self.chosen
         outcome = row.outcome if row is not None else result.good if result is not None else None
+        shows_placed = row is None and self.table.currentRow() == 1 and self.placed.outcome is not None
+        if shows_placed and result is not None:
+            outcome = self.placed.outcome
         if result is not None:  # while a changed plan is being played anew, the last night stays in sight
             self.timeline.show_night(outcome, result.setting.sky, self._palette, result.setting.steps)
             self.session.show_night(outcome)
         self.outcome_panel.setVisible(outcome is not None)
         if outcome is not None:
-            title = row.fault.title if row is not None else "Nothing wrong"
+            without = f"With {self.placed.title}" if shows_placed else "Nothing wrong"
+            title = row.fault.title if row is not None else without
             self.outcome_panel.heading.setText(f"{title}: what comes of it")
             self.lines.setText("\n".join(self._lines(outcome)))
         self._find_remedy()
@@ -301,6 +326,11 @@ class RehearsalSheet(StepSheet):
             good, times = result.good, result.setting.sky.time_words
             rows.append(_row(PLAIN, grade_of(good), good, 0.0, times))
             verdicts.append(GRADES[grade_of(good)])
+            if self.placed.outcome is not None:
+                with_all = self.placed.outcome
+                hours = with_all.hours_lost(good)
+                rows.append(_row(f"placed: {self.placed.title}", grade_of(with_all), with_all, hours, times))
+                verdicts.append(GRADES[grade_of(with_all)])
             for row in self._rows(result):
                 rows.append(_row(row.fault.title, row.grade, row.outcome, row.hours_lost, times))
                 verdicts.append(GRADES[row.grade])
