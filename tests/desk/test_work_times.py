@@ -1,4 +1,4 @@
-"""What the night's work takes: kept from frames' times, typed, and reckoned with by the rehearsal."""
+"""What the night's work takes: kept from frames' times, typed, and used by the rehearsal."""
 
 import numpy as np
 import pytest
@@ -50,20 +50,20 @@ def test_the_frames_times_are_shown_and_kept_as_one_edit(window, qtbot, folder):
     assert session.rig.plan.times == {}
 
 
-def test_times_are_typed_measured_and_reckoned_with(window, qtbot):
+def test_times_are_typed_measured_and_used(window, qtbot):
     window.show_step("rehearsal")
     sheet, session = window.sheets["rehearsal"], window.session
     loaded(sheet, qtbot, sheet.play_now)
     times = sheet.times
     assert times.isVisible()
-    reckoned = {work: label.text() for work, label in times.reckoned.items()}
-    assert (reckoned["flip"], reckoned["slew"], reckoned["restart"]) == ("90", "45", "180")
+    used = {work: label.text() for work, label in times.used.items()}
+    assert (used["flip"], used["slew"], used["restart"]) == ("90", "45", "180")
     field = times.fields["flip"]
     field.setText("240")
     field.editingFinished.emit()
     assert session.rig.plan.times["flip"].value == 240
     loaded(sheet, qtbot, sheet.play_now)
-    assert times.reckoned["flip"].text() == "240"
+    assert times.used["flip"].text() == "240"
     field.setText("")
     field.editingFinished.emit()
     assert session.rig.plan.times == {}

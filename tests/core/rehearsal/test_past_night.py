@@ -5,7 +5,7 @@ import pytest
 from tests.core.evidence.test_overheads import CHANGES, acted_out, night
 from wyntaxis import demo
 from wyntaxis.core.evidence.headers.overheads import Overheads, overheads
-from wyntaxis.core.rehearsal.past_night import against_plan, against_plan_json, off_times, reckoned_s
+from wyntaxis.core.rehearsal.past_night import against_plan, against_plan_json, off_times, used_s
 from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
 from wyntaxis.core.rig.store import load
 
@@ -21,11 +21,11 @@ def setting_with(rig, **seconds):
     return setting_of(rig.model_copy(update={"plan": plan}), plain_sky())
 
 
-def test_a_gap_is_reckoned_with_all_that_it_holds(rig):
+def test_a_gap_counts_all_that_it_holds(rig):
     setting = setting_with(rig, slew=40, solve=18, guide=12, flip=80, focus=70)
-    assert reckoned_s(setting, "slew") == 70
-    assert reckoned_s(setting, "flip") == 110
-    assert reckoned_s(setting, "focus") == 70
+    assert used_s(setting, "slew") == 70
+    assert used_s(setting, "flip") == 110
+    assert used_s(setting, "focus") == 70
 
 
 @pytest.mark.parametrize(
@@ -57,10 +57,10 @@ def test_the_last_night_is_told_against_the_plan(rig):
     assert lines[0] == "The plan asks for 120 frames, 90 were taken: 30 fewer."
     assert lines[1].startswith("86 % of the night was exposed; of the rest, most went into focus runs: 10 min.")
     assert any(line.startswith("Focus run took 14") and "longer than the 60.0 s" in line for line in lines)
-    assert not any(line.startswith("Download") for line in lines), "that is as reckoned"
+    assert not any(line.startswith("Download") for line in lines), "that is as used"
     entries = against_plan_json(found, setting_with(rig, focus=60, download=3.2))
     assert (entries["planned_frames"], entries["taken_frames"]) == (120, 90)
-    assert entries["reckoned_s"]["focus"] == 60
+    assert entries["used_s"]["focus"] == 60
     assert "focus" in entries["differ"]
     assert "download" not in entries["differ"]
 

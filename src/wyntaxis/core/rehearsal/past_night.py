@@ -1,4 +1,4 @@
-"""The night that was against the plan: frames asked for and taken, and times that differ from the reckoned ones."""
+"""The night that was against the plan: frames asked for and taken, and times that differ from those in use."""
 
 from __future__ import annotations
 
@@ -23,13 +23,13 @@ WITHIN = {"slew": ("slew", "solve", "guide"), "flip": ("flip", "solve", "guide")
 """What a gap holds besides the work that it is named by."""
 
 
-def reckoned_s(setting: NightSetting, action: str) -> float:
-    """Return what the rehearsal reckons for a gap between two frames, in s, the download left out."""
+def used_s(setting: NightSetting, action: str) -> float:
+    """Return what the rehearsal uses for a gap between two frames, in s, the download left out."""
     return sum(setting.work_s(work) for work in WITHIN.get(action, (action,)))
 
 
 def off_times(found: Overheads, setting: NightSetting) -> Iterator[tuple[str, float, float]]:
-    """Yield the kinds of work that took clearly longer or shorter than the rehearsal reckons.
+    """Yield the kinds of work that took clearly longer or shorter than the rehearsal uses.
 
     Parameters
     ----------
@@ -41,10 +41,10 @@ def off_times(found: Overheads, setting: NightSetting) -> Iterator[tuple[str, fl
     Yields
     ------
     tuple of str, float, float
-        The kind of work; measured and reckoned, in s. Clearly is by more than 2u, a fifth, and two seconds.
+        The kind of work; measured and used, in s. Clearly is by more than 2u, a fifth, and two seconds.
     """
     for action, seconds in found.known.items():
-        supposed = reckoned_s(setting, action)
+        supposed = used_s(setting, action)
         over = abs(seconds.value - supposed)
         if over > max(2 * seconds.standard, ALIKE_SHARE * supposed, ALIKE_S):
             yield action, seconds.value, supposed
@@ -63,7 +63,7 @@ def against_plan(found: Overheads, setting: NightSetting) -> list[str]:
     Returns
     -------
     list of str
-        Frames asked for and taken, what cost most besides exposing, and what took another time than is reckoned.
+        Frames asked for and taken, what cost most besides exposing, and what took another time than is used.
     """
     if not found.nights:
         return []
@@ -78,7 +78,7 @@ def against_plan(found: Overheads, setting: NightSetting) -> list[str]:
         way = "longer" if seconds > supposed else "shorter"
         lines.append(
             f"{TIME_WORDS[action]} took {number(seconds, 1)} s, {way} than the {number(supposed, 1)} s that the "
-            "rehearsal reckons with."
+            "rehearsal uses."
         )
     return lines
 
@@ -103,6 +103,6 @@ def against_plan_json(found: Overheads, setting: NightSetting) -> JsonObject:
     return {
         "planned_frames": plan.frames if plan is not None else None,
         "taken_frames": found.nights[-1].frames,
-        "reckoned_s": {action: reckoned_s(setting, action) for action in found.known},
+        "used_s": {action: used_s(setting, action) for action in found.known},
         "differ": [action for action, _, _ in off_times(found, setting)],
     }

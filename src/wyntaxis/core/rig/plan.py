@@ -149,7 +149,7 @@ class WorkTime(StrictModel):
 
     @property
     def best(self) -> float | None:
-        """What is reckoned with."""
+        """What is used."""
         return self.measured.value if self.measured is not None else self.value
 
     @model_validator(mode="after")

@@ -1,4 +1,4 @@
-"""What the night's work takes: as the rehearsal reckons, as stated, and as measured by frames' times."""
+"""What the night's work takes: as the rehearsal uses it, as stated, and as measured by frames' times."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.value_field import Field
 
-HEADINGS = ("", "reckoned\ns", "stated\ns", "measured\ns")
+HEADINGS = ("", "used\ns", "stated\ns", "measured\ns")
 LABELS = {work: work.replace("_", " ").capitalize() for work in get_args(TimedWork)} | {
     "guide": "Start guiding",
     "calibrate_guiding": "Calibrate guiding",
@@ -34,7 +34,7 @@ class WorkTimes(GridPanel):
         super().__init__("What the work takes")
         self._session = session
         self.fields: dict[str, Field] = {}
-        self.reckoned: dict[str, PlainLabel] = {}
+        self.used: dict[str, PlainLabel] = {}
         self._measured: dict[str, PlainLabel] = {}
 
     def show_times(self, setting: NightSetting | None) -> None:
@@ -49,7 +49,7 @@ class WorkTimes(GridPanel):
         for work, field in self.fields.items():
             own = times.get(work)
             field.show_value(own.value if own is not None else None)
-            self.reckoned[work].setText(short(setting.work_s(work), 1))
+            self.used[work].setText(short(setting.work_s(work), 1))
             self._measured[work].setText(_measured_text(own))
 
     def _build(self) -> None:
@@ -64,8 +64,8 @@ class WorkTimes(GridPanel):
             field.entered.connect(self._enter)
             name = PlainLabel(label)
             name.setBuddy(field)
-            self.fields[work], self.reckoned[work], self._measured[work] = field, PlainLabel(), PlainLabel()
-            for column, widget in enumerate((name, self.reckoned[work], field, self._measured[work])):
+            self.fields[work], self.used[work], self._measured[work] = field, PlainLabel(), PlainLabel()
+            for column, widget in enumerate((name, self.used[work], field, self._measured[work])):
                 grid.addWidget(widget, row, column)
         grid.setColumnStretch(4, 1)
 

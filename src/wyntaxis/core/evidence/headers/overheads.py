@@ -47,7 +47,7 @@ LEAST_GAPS, APART_SD, LEAST_APART_S = 3, 4.0, 3.0
 """How many short and long gaps there must be, and how clearly apart, to tell downloads from dithers."""
 OVERLAP = "the frames overlap by their times: DATE-OBS is not the beginning of the exposure here"
 ONE_ONLY = "one only: its scatter is not known"
-NOT_APART = "gaps between frames are of one kind: what of them is download and what settling cannot be told"
+NOT_APART = "gaps between frames are of one kind: which part is download and which settling is not known"
 
 
 @dataclass(frozen=True)
