@@ -26,6 +26,7 @@ class Cycle(QObject):
 
 @pytest.fixture
 def collector(qapp):
+    gc.enable()  # as Python starts
     made = Collector()
     made.start()
     yield made
@@ -85,6 +86,7 @@ def test_a_key_counts_as_work_and_a_drawing_does_not(collector, qapp):
 
 
 def test_it_hands_back_to_python(qapp):
+    gc.enable()
     made = Collector()
     made.start()
     assert not gc.isenabled()

@@ -1,7 +1,8 @@
 """The pictures of the steps that measure: in the drawing area, one at a time, drawn when they are looked at."""
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6 import sip
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -73,7 +74,7 @@ def test_keys_go_round_what_is_offered(pictures):
     assert pictures.nothing.isVisible()
     pictures.go(1)
     pictures.show_available([a, c], "none")
-    assert pictures.current is not None
+    assert pictures.current is a, "what comes anew begins with its first picture"
     assert not pictures.nothing.isVisible()
 
 
@@ -116,6 +117,8 @@ def test_another_rig_takes_the_pictures_of_the_one_before_away(window, qtbot):
     assert window.sheets["filters"].pictures is not old
     assert not old.isVisible()
     assert window.sheets["filters"].pictures.isVisible()
+    QApplication.sendPostedEvents(old, QEvent.Type.DeferredDelete)
+    assert sip.isdeleted(old)
 
 
 @pytest.mark.parametrize(

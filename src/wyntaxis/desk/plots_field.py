@@ -248,15 +248,13 @@ class CornersPlot(PlotPanel):
         self.plot.addItem(item)
         zones = {} if shape is None else {self._cell(zone, shape): zone for zone in shape.zones}
         for (column, row), zone in zones.items():
-            text = f"{number(zone.fwhm_px, 2)} px, {number(zone.elongation, 2)}"
-            label = self.label(text, palette.ink, (0.0, 0.0), palette.color("field", 200))
+            label = self.label(number(zone.fwhm_px, 2), palette.ink, (0.0, 0.0), palette.color("field", 200))
             label.setPos(column * (side + GAP) + 1, (row + 1) * (side + GAP) - GAP)
             self.plot.addItem(label)
         self.plot.setRange(xRange=(0, pixels.shape[1]), yRange=(0, pixels.shape[0]), padding=0.01)
         self.answer.setText(
             f"{shape.file if shape is not None else 'The frame'}: stars near corners, edges and middle, "
-            f"{side} px each; numbers: FWHM in px, and how "
-            "many times as long as wide, of the zone’s stars. One frame is a hint, no measurement."
+            f"{side} px each; numbers: FWHM of the zone’s stars in px. One frame is a hint, no measurement."
             + _radial_text(shape)
         )
 
