@@ -30,7 +30,7 @@ def labels(rows):
         ([row("L"), row("R", 0.8)], ["Through L: back focus error", "Through R: back focus error"]),
         ([row("L"), row("R", u=0.05)], ["Through L: back focus error", "Through R: back focus error"]),
         ([row("L"), row("R", high=0.3)], ["Through L: back focus error", "Through R: back focus error"]),
-        # what nobody gave is of each filter: which path it is does not part them, whether there is any does
+        # each filter has its own assumed values: their paths may differ, but all must have some or none
         (
             [row("L", assumed=("a",)), row("R", assumed=("b",))],
             ["Back focus error, through L and R"],

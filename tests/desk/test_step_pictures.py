@@ -74,7 +74,7 @@ def test_keys_go_round_what_is_offered(pictures):
     assert pictures.nothing.isVisible()
     pictures.go(1)
     pictures.show_available([a, c], "none")
-    assert pictures.current is a, "what comes anew begins with its first picture"
+    assert pictures.current is a, "new pictures begin with the first"
     assert not pictures.nothing.isVisible()
 
 

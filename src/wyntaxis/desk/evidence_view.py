@@ -89,7 +89,7 @@ class EvidenceView(QWidget):
         self.strip.show_session(session)
 
     def refresh(self) -> None:
-        """Draw the strip anew; the pictures are drawn with their sheet."""
+        """Redraw the strip; the pictures are drawn with their sheet."""
         self.strip.refresh()
 
     def set_palette(self, palette: Palette) -> None:

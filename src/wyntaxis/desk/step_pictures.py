@@ -93,7 +93,7 @@ class StepPicture(QWidget, Generic[P]):
         self.asked.emit(self)
 
     def refresh(self) -> None:
-        """Draw it anew; one that is out of sight waits until it is looked at."""
+        """Redraw it; one that is out of sight waits until it is looked at."""
         self._is_stale = True
         if self.isVisible():
             self._bring()
@@ -195,7 +195,7 @@ class StepPictures(QWidget):
             self.tabs.setCurrentIndex(offered[(at + by) % len(offered)])
 
     def refresh(self) -> None:
-        """Draw what is shown anew; the others wait until they are looked at."""
+        """Redraw what is shown; the others wait until they are looked at."""
         for picture in self.all:
             picture.refresh()
 

@@ -25,7 +25,7 @@ class FocusSurface:
 
 
 def focus_surface(evaluation: Evaluation) -> FocusSurface | None:
-    """Return the surface of best focus that was measured: by the sweeps in hand, else as the rig keeps it.
+    """Return the surface of best focus that was measured: by the sweeps that were read, else as the rig keeps it.
 
     Parameters
     ----------

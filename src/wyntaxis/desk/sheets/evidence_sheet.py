@@ -253,7 +253,7 @@ class EvidenceSheet(ReadingSheet[R]):
         self._palette = palette
         if self.settings_grid is not None:
             self.settings_grid.palette_in_use = palette
-        if self.isVisible():  # one that is out of sight is drawn anew when it is shown
+        if self.isVisible():  # one that is out of sight is redrawn when it is shown
             self.refresh()
         else:
             self.pictures.refresh()
