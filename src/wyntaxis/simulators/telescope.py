@@ -98,6 +98,7 @@ class SimulatedTelescope:
 
     ``best_position`` is that of the reference filter at ``at_c``, in the middle between both directions; with a
     ``sharpest_px`` of half-flux diameter. ``seeing_scatter`` is by how much the seeing of a frame differs, as a share.
+    ``turned_deg``: the sky lies turned by so much in the image, about its middle, from +x toward +y.
     """
 
     best_position: float = 7000.0
@@ -122,6 +123,7 @@ class SimulatedTelescope:
     noise_adu: float = 9.0
     gain_e_adu: float = 1.0
     full_adu: float = 65535.0
+    turned_deg: float = 0.0
     over_field: SimulatedFocalSurface = field(default_factory=SimulatedFocalSurface)
     seed: int = 1
 
@@ -146,12 +148,19 @@ class SimulatedTelescope:
         sharpest = bad.blur * self.sharpest_px * (1 + self.seeing_scatter * float(rng.standard_normal()))
         x = sky.uniform(MARGIN_PX, self.width - MARGIN_PX, self.stars)
         y = sky.uniform(MARGIN_PX, self.height - MARGIN_PX, self.stars)
+        turn, middle = math.radians(self.turned_deg), ((self.width - 1) / 2, (self.height - 1) / 2)
+        x, y = (
+            middle[0] + (x - middle[0]) * math.cos(turn) - (y - middle[1]) * math.sin(turn),
+            middle[1] + (x - middle[0]) * math.sin(turn) + (y - middle[1]) * math.cos(turn),
+        )
         if bad.flipped:
             x, y = self.width - 1 - x, self.height - 1 - y
         faintest, brightest = math.log(self.faintest_adu), math.log(self.brightest_adu)
         flux = brightness * np.exp(sky.uniform(faintest, brightest, self.stars))
         light = np.zeros((self.height, self.width))
         for at_x, at_y, own in zip(x + bad.shift[0], y + bad.shift[1], flux, strict=True):
+            if self.turned_deg and not (0 <= at_x < self.width and 0 <= at_y < self.height):
+                continue
             self._add(light, float(at_x), float(at_y), own, position - best, sharpest, bad)
         electrons = rng.poisson(np.maximum(light, 0.0) * self.gain_e_adu) / self.gain_e_adu
         noisy = electrons + self.sky_adu + self.noise_adu * rng.standard_normal(light.shape)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from tests.rigs import clean_document
 from wyntaxis.cli import main
-from wyntaxis.core.evidence.field.causes import causes, matters, relation_of
+from wyntaxis.core.evidence.field.causes import causes, matters
 from wyntaxis.core.evidence.field.kind import FIELD, read
 from wyntaxis.core.evidence.field.report import REPORT, summary_lines
 from wyntaxis.core.evidence.field.result import (
@@ -21,9 +21,9 @@ from wyntaxis.core.evidence.field.result import (
     MeasuredSweep,
     PlateScrews,
     measured_sweep,
-    screw_advice,
 )
 from wyntaxis.core.evidence.field.shape import FieldShape, corner_spots, shape_of
+from wyntaxis.core.evidence.field.shares import relation_of, screws_for_all, screws_in, tilt_shares
 from wyntaxis.core.evidence.field.spacing import flat_spacing
 from wyntaxis.core.evidence.field.surface import Surface, surface_of
 from wyntaxis.core.evidence.field.sweep import FieldSweep, SweepFrame, spacing_in_name
@@ -280,28 +280,29 @@ def test_screws_are_told_in_plain_words(swept):
     )
     push = PlateScrews("plate", 20.0, 0.5, (0.0, 120.0, 240.0), True, False, (2, None, None))
     # 42 µm over 1.0063 mm are 41.7 µm a mm; 20 mm out 835 µm, 1.67 turns.
-    advice = screw_advice(level, push)
+    advice = screws_in(FieldResult((level,), replace(OPTICS, screws=push)))
     assert advice.turns[0].turns == pytest.approx(42 / HALF_MM * 20 / 500)
     assert advice.turns[0].words.startswith("the screw at 2 o’clock seen from behind: 1 turn and 240° in")
     assert "away from the telescope" in advice.turns[0].words
     assert " out, that side moves toward" in advice.turns[1].words
-    spring = screw_advice(level, replace(push, inward_moves_away=False))
+    spring = screws_in(FieldResult((level,), replace(OPTICS, screws=replace(push, inward_moves_away=False))))
     assert "240° out, that side moves away" in spring.turns[0].words
     assert advice.left_um < 0.1 * 42
-    assert screw_advice(entry, None) is None
+    assert screws_in(FieldResult((entry,), OPTICS)) is None
     unsure = replace(level, surface=replace(level.surface, azimuth_deg=None))
-    assert screw_advice(unsure, push) is None, "a tilt that is not certain moves no screw"
+    certain_only = FieldResult((unsure,), replace(OPTICS, screws=push))
+    assert screws_in(certain_only) is None, "a tilt that is not certain moves no screw"
 
 
 # Causes, with surfaces made by hand
 
 
-def entry(plane=(0.0, 0.0), curvature=0.0, *, best=7000.0, u=0.2, header=None, shape=None, spacing=None):
+def entry(plane=(0.0, 0.0), curvature=0.0, *, best=7000.0, u=0.2, header=None, shape=None, **more):
     header = header or {}
     frame = FrameHeader("a.fits", "light", width_px=SIZE[0], height_px=SIZE[1], **header)
-    sharpest = type("Sharpest", (), {"header": frame})()
+    sharpest = type("Sharpest", (), {"file": "a.fits", "header": frame, "brightest": more.get("stars", np.zeros((0, 2)))})()
     frames = (SweepFrame("a.fits", 1.0, None, frame),)
-    sweep = FieldSweep("s", frames, sharpest, SIZE, 1, None, None, np.zeros((1, 0)), spacing)
+    sweep = FieldSweep("s", frames, sharpest, SIZE, 1, None, None, np.zeros((1, 0)), more.get("spacing"))
     covariance = tuple(tuple(u**2 if i == j else 0.0 for j in range(4)) for i in range(4))
     length = math.hypot(*plane)
     azimuth = Estimate(math.degrees(math.atan2(plane[1], plane[0])) % 360, 1.0) if length > 2 * u else None
@@ -344,6 +345,109 @@ def test_a_turned_camera_tells_whose_the_tilt_is(first, second, reported):
     assert reported in words(entry(first), entry(second), relation="turned")
 
 
+def turned_stars(angle_deg, shift=(0.0, 0.0), count=25, seed=3, noise=0.2, lost=4):
+    """Places of stars before and after the image turned about a place beside the middle, by complex numbers."""
+    rng = np.random.default_rng(seed)
+    there = rng.uniform(-150, 150, count) + 1j * rng.uniform(-150, 150, count)
+    after = there * np.exp(1j * math.radians(angle_deg)) + complex(*shift)
+    after += noise * (rng.standard_normal(count) + 1j * rng.standard_normal(count))
+    middle = complex(*SIZE) / 2
+    return [np.stack([(z + middle).real, (z + middle).imag], axis=-1) for z in (there[lost:], rng.permutation(after))]
+
+
+@pytest.mark.parametrize("angle", [31.0, 47.3, 90.0, 121.5, 164.0, -35.0, -90.0, -150.2])
+def test_stars_show_by_how_much_the_camera_was_turned_and_whose_the_tilt_is(angle):
+    camera, telescope, u = 12 - 7j, -5 + 16j, 0.05
+    seen = telescope * np.exp(1j * math.radians(angle))
+    first, second = camera + telescope, camera + seen
+    stars = turned_stars(angle, (9.0, -6.0))
+    sweeps = (
+        entry((first.real, first.imag), stars=stars[0], u=u),
+        entry((second.real, second.imag), stars=stars[1], u=u),
+    )
+    result = FieldResult(sweeps, replace(OPTICS, screws=PlateScrews("plate", 20.0, 0.5, (0.0, 120.0, 240.0))))
+    assert relation_of(*sweeps) == "turned"
+    assert relation_of(*sweeps, field_follows=False) == "repeat", "an alt-azimuth mount turns the sky by itself"
+    (shares,) = tilt_shares(result)
+    assert shares.turn_deg == pytest.approx(angle, abs=0.2)
+    found = shares.camera, shares.telescope
+    for plane, planted_plane in zip(found, (camera, seen), strict=True):
+        # A step is 4.2 µm; by the angle's own error of 0.2° a plane of 17 steps moves by 0.06 steps.
+        assert abs(complex(plane.x, plane.y) / 4.2 - planted_plane) < 3 * u / math.sin(math.radians(abs(angle) / 2))
+    # The plate's screws take the camera's share away, and no more.
+    advice = screws_in(result)
+    planted_slope = 4.2 * camera / HALF_MM
+    assert advice.turns[0].turns == pytest.approx(planted_slope.real * 20 / 500, abs=0.1)
+    whole = screws_for_all(result)
+    assert whole.turns[0].turns == pytest.approx(4.2 * second.real / HALF_MM * 20 / 500)
+    reported = REPORT.as_json(result)
+    assert reported["camera_turn"]["by"] == "stars"
+    assert len(reported["screws_for_all"]) == 3
+    assert "as the stars show" in causes(result)[0].evidence[1]
+
+
+def test_a_share_of_no_tilt_moves_no_screw_and_its_u_grows_as_the_turn_shrinks():
+    # All of it is the telescope's: 20 steps, turned by 90°.
+    stars = turned_stars(90.0)
+    sweeps = entry((20.0, 0.0), stars=stars[0]), entry((0.0, 20.0), stars=stars[1])
+    optics = replace(OPTICS, screws=PlateScrews("plate", 20.0, 0.5, (0.0, 120.0, 240.0)))
+    result = FieldResult(sweeps, optics)
+    assert "telescope’s side is tilted" in causes(result)[0].words
+    assert screws_in(result) is None
+    assert screws_for_all(result) is not None
+    assert any("all of the tilt" in line for line in summary_lines(result))
+    u = {}
+    for angle in (30.0, 90.0, 180.0):
+        headers = ({"rotation_deg": 0.0}, {"rotation_deg": angle})
+        pair = [entry((20.0, 0.0), u=1.0, header=header) for header in headers]
+        u[angle] = tilt_shares(FieldResult(tuple(pair), OPTICS))[0].camera.u_x / 4.2
+    # 1/(2 sin(θ/2)) of each sweep's u, √2 for two: 0.7071 at half a turn.
+    for angle, found in u.items():
+        assert found == pytest.approx(math.sqrt(2) / 2 / math.sin(math.radians(angle) / 2))
+
+
+def test_what_nothing_shows_is_not_claimed():
+    headers = ({"rotation_deg": 0.0}, {"rotation_deg": 90.0})
+    sweeps = [entry(plane, header=header) for plane, header in zip(((20, 0), (0, 20)), headers, strict=True)]
+    result = FieldResult(tuple(sweeps), OPTICS)
+    # One way round it is all the telescope's, the other all the camera's and more.
+    assert "nothing shows which way" in causes(result)[0].words
+    assert len(tilt_shares(result)) == 2
+    same = FieldResult(tuple(entry((20.0, 0.0), header=header) for header in headers), OPTICS)
+    assert "camera’s side is tilted" in causes(same)[0].words, "either way"
+    said = FieldResult((entry((20.0, 0.0)), entry((20.0, 0.0))), OPTICS, relation="turned")
+    assert causes(said)[0].words.endswith("if the camera was turned by half a turn")
+    # Half a turn of the stars alone may be a flip; a flip takes half a turn off.
+    half = turned_stars(180.0)
+    flip = [{"pier_side": "EAST"}, {"pier_side": "WEST"}]
+    assert relation_of(entry(stars=half[0]), entry(stars=half[1])) == "repeat"
+    assert relation_of(*(entry(stars=s, header=h) for s, h in zip(half, flip, strict=True))) == "flip"
+    quarter = turned_stars(90.0)
+    pair = [entry((9, 0), stars=s, header=h) for s, h in zip(quarter, flip, strict=True)]
+    assert tilt_shares(FieldResult(tuple(pair), OPTICS))[0].turn_deg == pytest.approx(-90, abs=0.2)
+    strangers = turned_stars(90.0)[0], turned_stars(0.0, seed=9)[0]
+    assert relation_of(*(entry(stars=s) for s in strangers)) == "repeat", "other stars show no turn"
+
+
+def test_frames_of_a_turned_camera_part_the_tilt(tmp_path):
+    camera, telescope, angle = 45 * np.exp(1j * math.radians(20)), 55 * np.exp(1j * math.radians(200)), 75.0
+    for name, turn in (("a", 0.0), ("b", angle)):
+        whole = camera + telescope * np.exp(1j * math.radians(turn))
+        surface = planted(abs(whole), math.degrees(np.angle(whole)), 0.0)
+        scope = replace(SCOPE, over_field=surface, turned_deg=turn, stars=60)
+        run = Run(start=START if name == "a" else START + datetime.timedelta(hours=1))
+        scope.write_run(tmp_path / name, POSITIONS, run=run)
+    result = read([tmp_path / "a", tmp_path / "b"], OPTICS)
+    (shares,) = tilt_shares(result)
+    assert shares.turn_deg == pytest.approx(angle, abs=0.5)
+    for plane, planted_plane in (
+        (shares.camera, camera),
+        (shares.telescope, telescope * np.exp(1j * math.radians(75))),
+    ):
+        error = complex(plane.x, plane.y) - planted_plane
+        assert abs(error) < 3 * math.hypot(plane.u_x, plane.u_y) + 0.1 * abs(planted_plane)
+
+
 def test_what_moves_by_itself_is_flexure_or_loose():
     assert keys(entry((20.0, 0.0)), entry((0.0, 15.0)), relation="altitude") == ["flexure"]
     assert keys(entry((20.0, 0.0)), entry((0.0, 15.0)), relation="flip") == ["flexure"]
@@ -358,7 +462,9 @@ def test_what_moves_by_itself_is_flexure_or_loose():
     ("one", "other", "relation"),
     [
         ({"rotation_deg": 4.0}, {"rotation_deg": 184.0}, "turned"),
-        ({"rotation_deg": 4.0}, {"rotation_deg": 160.0}, "repeat"),
+        ({"rotation_deg": 4.0}, {"rotation_deg": 34.0}, "turned"),
+        ({"rotation_deg": 350.0}, {"rotation_deg": 19.9}, "repeat"),
+        ({"rotation_deg": 4.0, "pier_side": "EAST"}, {"rotation_deg": 184.0, "pier_side": "WEST"}, "turned"),
         ({"pier_side": "EAST"}, {"pier_side": "WEST"}, "flip"),
         ({"altitude_deg": 70.0}, {"altitude_deg": 30.0}, "altitude"),
         ({"altitude_deg": 70.0}, {"altitude_deg": 56.0}, "repeat"),

@@ -86,6 +86,7 @@ def field_optics(numbers: Numbers) -> FieldOptics:
         built_mm=built.best.value if built is not None and built.best is not None else None,
         reversed=bool(devices and devices[0].truth("reversed")),
         screws=plate_screws(rig.train),
+        field_follows=rig.mount is None or rig.mount.kind != "alt_azimuth",
     )
 
 

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
-from wyntaxis.core.evidence.field.causes import relation_of
 from wyntaxis.core.evidence.field.result import RELATIONS, FieldResult, MeasuredSweep
 from wyntaxis.core.evidence.field.shape import FieldShape, corner_spots
+from wyntaxis.core.evidence.field.shares import relation_in, screws_in
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.measuring.field import MEASURING
 from wyntaxis.core.quantities.field_surface import field_optics
@@ -33,7 +33,7 @@ from wyntaxis.desk.step_pictures import StepPicture, side_by_side
 if TYPE_CHECKING:
     from wyntaxis.desk.plots_field import CornersPlot, SpacingPlot, SurfacePlot
 
-AUTOMATIC = "from the headers"
+AUTOMATIC = "by headers and stars"
 RELATION_CHARACTERS = 27
 
 
@@ -200,7 +200,7 @@ class FieldSheet(EvidenceSheet[FieldResult]):
         self._draw_corners(self.corners_plot)
 
     def _draw_surface(self, plot: SurfacePlot) -> None:
-        advice = self.shown_result.screws if self.shown_result is not None else None
+        advice = screws_in(self.shown_result) if self.shown_result is not None else None
         plot.show_sweep(self.chosen, self._palette, residuals=self.residuals.isChecked(), advice=advice)
 
     def _draw_spacing(self, plot: SpacingPlot) -> None:
@@ -246,8 +246,8 @@ class FieldSheet(EvidenceSheet[FieldResult]):
             entries = list(RELATIONS).index(result.relation) + 1 if result.relation is not None else 0
             self.relation.setCurrentIndex(entries)
             if len(result.sweeps) > 1:
-                words = RELATIONS[relation_of(*result.sweeps[-2:])]
-                self.relation.setItemText(0, f"{words} (headers)")
+                relation = relation_in(replace(result, relation=None))
+                self.relation.setItemText(0, f"{RELATIONS[relation]} (by headers and stars)" if relation else AUTOMATIC)
             self.relation.setToolTip(f"How the last two sweeps differ. {self.relation.currentText()}")
             self._show_spacing()
         self.causes.show_result(result)

@@ -8,10 +8,11 @@ from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.evidence.field.causes import causes
 from wyntaxis.core.evidence.field.result import FieldResult
+from wyntaxis.core.evidence.field.shares import screws_for_all, screws_in, turn_in
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.train.flat_spacers import wanting
 from wyntaxis.core.train.spacers import SpacerResult, find_spacers, pieces_text
-from wyntaxis.core.wording import number, plus_minus, signed
+from wyntaxis.core.wording import number, plus_minus, sentence, signed
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.panel import JobBar, Panel, push_button
@@ -61,19 +62,25 @@ class ScrewsPanel(Panel):
         self.setVisible(result is not None and bool(result.sweeps))
         if result is None:
             return
-        screws, advice = result.optics.screws, result.screws
+        screws, advice, whole = result.optics.screws, screws_in(result), screws_for_all(result)
+        is_share = turn_in(result) is not None
         self.buttons.setVisible(has_plate and screws is None)
         if not has_plate:
             self.text.setText("The train has no tilt plate: put one in on the Light path sheet, if there is one.")
         elif screws is None:
             self.text.setText("The tilt plate’s screws are not described yet.")
         elif advice is None:
-            self.text.setText("No tilt is certain: leave the screws as they are.")
+            whose = "No tilt of the camera’s side is certain" if is_share else "No tilt is certain"
+            self.text.setText(f"{whose}: leave the screws as they are.")
         else:
-            lines = [f"{turn.words[:1].upper()}{turn.words[1:]}." for turn in advice.turns]
+            lines = ["For the camera’s share of the tilt:"] if is_share else []
+            lines += [sentence(turn.words) for turn in advice.turns]
             moves = ", ".join(f"{signed(turn.move_um, 0)} µm" for turn in advice.turns)
             lines.append(f"They move by {moves} along the light; the middle stays where it is.")
-            lines.append(f"Left after these turns: {number(advice.left_um, 1)} µm from middle to corner.")
+            lines.append(f"Left of it after these turns: {number(advice.left_um, 1)} µm from middle to corner.")
+            if is_share and whole is not None:
+                lines.append("For all of the tilt, as long as the camera stays at this angle:")
+                lines += [sentence(turn.words) for turn in whole.turns]
             self.text.setText("\n".join(lines))
 
 

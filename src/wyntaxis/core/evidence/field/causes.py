@@ -1,29 +1,24 @@
 """What the field's fault is: tilt of camera or telescope, spacing, collimation, flexure, a loose focuser, guiding.
 
 One sweep tells a tilted plane from a bowl; which of camera and telescope is tilted, a second one tells with the camera
-turned by half a turn: what turns with it is the camera's, what stays in the image's own frame is not.
+turned: what stays the same in the image turned with the camera and is its own, what turns in the image is the
+telescope's.
 """
 
 from __future__ import annotations
 
-import datetime
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 from wyntaxis.core.evidence.field.result import FieldResult, MeasuredSweep, Relation
+from wyntaxis.core.evidence.field.shares import Plane, plane_um, relation_in, tilt_shares, turn_in
 from wyntaxis.core.evidence.field.surface import SURE
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.wording import number, plus_minus
+from wyntaxis.core.wording import number, plus_minus, signed
 
 MIN_TAIL, MIN_ALIKE = 0.06, 0.05
 """Skewness and ellipticity that are seen: (a² − b²)/(a² + b²) = 0.05 is 1.05 times as long as wide."""
-TURN_SLACK_DEG = 15.0
-OTHER_ALTITUDE_DEG = 15.0
-OTHER_DAY = datetime.timedelta(hours=10)
-OTHER_SPACING_MM = 0.05
-CHI2_95 = 6.0
-"""Two numbers that differ by chance alone have a squared distance below this in 95 of 100 cases."""
 
 
 @dataclass(frozen=True)
@@ -34,39 +29,6 @@ class Cause:
     words: str
     evidence: tuple[str, ...]
     next: str
-
-
-def relation_of(before: MeasuredSweep, after: MeasuredSweep) -> Relation:
-    """Return how two sweeps differ by what their headers say.
-
-    Parameters
-    ----------
-    before, after
-        Sweeps in time.
-
-    Returns
-    -------
-    Relation
-        The strongest difference that is told.
-    """
-    spacings = (before.sweep.spacing_mm, after.sweep.spacing_mm)
-    if None not in spacings and abs(spacings[1] - spacings[0]) >= OTHER_SPACING_MM:  # type: ignore[operator]
-        return "spacing"
-    one, other = before.sweep.header, after.sweep.header
-    if one is not None and other is not None:
-        if one.rotation_deg is not None and other.rotation_deg is not None:
-            turned = abs((other.rotation_deg - one.rotation_deg + 180) % 360 - 180)
-            if turned > 180 - TURN_SLACK_DEG:
-                return "turned"
-        if one.pier_side and other.pier_side and one.pier_side != other.pier_side:
-            return "flip"
-        heights = (one.altitude_deg, other.altitude_deg)
-        if None not in heights and abs(heights[1] - heights[0]) > OTHER_ALTITUDE_DEG:  # type: ignore[operator]
-            return "altitude"
-    times = (before.sweep.time, after.sweep.time)
-    if times[0] is not None and times[1] is not None and times[1] - times[0] > OTHER_DAY:
-        return "day"
-    return "repeat"
 
 
 def causes(result: FieldResult) -> tuple[Cause, ...]:
@@ -86,8 +48,9 @@ def causes(result: FieldResult) -> tuple[Cause, ...]:
     if not entries:
         return ()
     found = []
-    if len(entries) > 1:
-        found += list(_compared(entries[-2], entries[-1], result))
+    pair = result.last_two
+    if pair is not None:
+        found += list(_compared(*pair, result))
     tilt_text = any(cause.key in ("tilt", "flexure", "loose") for cause in found)
     found += list(_of_one(entries[-1], result, tilt_text=tilt_text))
     if not found:
@@ -131,7 +94,7 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_text: bool) -> It
             "tilt",
             "a tilt; this sweep cannot show whether the camera or the telescope is tilted",
             tuple(line for line in lines if line),
-            "turn the camera by half a turn in its joint, change nothing else, and sweep again",
+            "turn the camera in its joint by 90° or more, change nothing else, and sweep the same stars again",
         )
     if matters(curvature, half):
         assert curvature is not None
@@ -173,97 +136,86 @@ def _of_one(entry: MeasuredSweep, result: FieldResult, *, tilt_text: bool) -> It
 
 def _compared(before: MeasuredSweep, after: MeasuredSweep, result: FieldResult) -> Iterator[Cause]:
     """Yield what two sweeps tell together."""
-    relation = result.relation or relation_of(before, after)
+    relation = relation_in(result) or "repeat"
     if relation == "spacing":
         return
-    planes = [_plane_um(entry) for entry in (before, after)]
+    planes = [plane_um(entry) for entry in (before, after)]
     if planes[0] is not None and planes[1] is not None:
         half = result.optics.depth_um / 2 if result.optics.depth_um else None
         if relation == "turned":
-            yield from _turned(planes[0], planes[1], half)
+            yield from _turned((before, after), result, half)
         else:
             yield from _changed(planes[0], planes[1], half, relation)
     if relation in ("repeat", "day"):
         yield from _jump(before, after, result)
 
 
-@dataclass(frozen=True)
-class _Plane:
-    """A plane's rise toward +x and +y at the corner's distance, and its standard uncertainties; in µm."""
+BY = {
+    "stars": "as the stars show",
+    "headers": "as the headers say",
+    "said": "half a turn assumed: neither headers nor stars show the angle",
+}
 
-    x: float
-    y: float
-    u_x: float
-    u_y: float
 
-    def mixed(self, other: _Plane, sign: float, share: float) -> _Plane:
-        return _Plane(
-            share * (self.x + sign * other.x),
-            share * (self.y + sign * other.y),
-            share * math.hypot(self.u_x, other.u_x),
-            share * math.hypot(self.u_y, other.u_y),
+def _turned(pair: tuple[MeasuredSweep, MeasuredSweep], result: FieldResult, half: float | None) -> Iterator[Cause]:
+    """Yield whose the tilt is."""
+    planes = (plane_um(pair[0]), plane_um(pair[1]))
+    answers, turn = tilt_shares(result), turn_in(result)
+    if not answers or turn is None or planes[0] is None or planes[1] is None:
+        return
+    evidence = [
+        f"before the turn {planes[0].text}, after it {planes[1].text}",
+        f"the camera was turned by {number(abs(turn.angle_deg), 0)}°, {BY[turn.by]}",
+    ]
+    for shares in answers:
+        way = "" if len(answers) == 1 else f", if the image turned by {signed(shares.turn_deg, 0)}°"
+        evidence.append(f"the camera’s share{way}: {shares.camera.text}")
+        evidence.append(f"the telescope’s share{way}: {shares.telescope.text}")
+    sides = {(_counts(shares.camera, half), _counts(shares.telescope, half)) for shares in answers}
+    is_tilted = any(_certain(plane, half) for plane in planes if plane is not None)
+    if len(sides) > 1:
+        found = (
+            "a tilt; nothing shows which way the image turned, so neither on which side it is",
+            "sweep once more over the same stars as before: they show the turn",
         )
-
-    @property
-    def length(self) -> Estimate:
-        """Its length, what noise adds taken out."""
-        noise = self.u_x**2 + self.u_y**2
-        return Estimate(math.sqrt(max(self.x**2 + self.y**2 - noise, 0.0)), math.sqrt(noise / 2))
-
-    @property
-    def is_certain(self) -> bool:
-        return (self.x / max(self.u_x, 1e-9)) ** 2 + (self.y / max(self.u_y, 1e-9)) ** 2 > CHI2_95
-
-    @property
-    def text(self) -> str:
-        entries = self.length
-        turn = f" toward {number(math.degrees(math.atan2(self.y, self.x)) % 360, 0)}°" if self.is_certain else ""
-        return f"{plus_minus(entries.value, entries.standard, 1)} µm{turn}"
-
-
-def _plane_um(entry: MeasuredSweep) -> _Plane | None:
-    step = entry.step_um
-    if step is None or entry.surface.tilt is None:
-        return None
-    (x, y), (u_x, u_y) = entry.surface.plane, entry.surface.plane_standard
-    return _Plane(x * step.value, y * step.value, u_x * abs(step.value), u_y * abs(step.value))
-
-
-def _turned(one: _Plane, other: _Plane, half: float | None) -> Iterator[Cause]:
-    """Yield whose the tilt is: in the image, the camera's own stays when it is turned, the telescope's turns round."""
-    camera, telescope = one.mixed(other, 1, 0.5), one.mixed(other, -1, 0.5)
-    evidence = (
-        f"before the turn {one.text}, after it {other.text}",
-        f"half their sum, the camera’s: {camera.text}",
-        f"half their difference, the telescope’s: {telescope.text}",
-    )
-    is_camera, is_telescope = (_counts(entry, half) for entry in (camera, telescope))
-    if is_camera and is_telescope:
-        words = "both are tilted: the camera’s side and the telescope’s"
-        what = "square the camera’s side with its tilt plate first, then the focuser’s with its own"
-    elif is_camera:
-        words, what = "the camera’s side is tilted: it turned with the camera", "turn the tilt plate’s screws as listed"
-    elif is_telescope:
-        words = "the telescope’s side is tilted: it stayed when the camera was turned"
-        what = "square the focuser, or the corrector in it; a tilt plate that turns with the camera can’t follow"
-    elif _certain(one, half) or _certain(other, half):
-        words, what = "a tilt; these two sweeps cannot show on which side", "repeat both sweeps with more frames"
+    elif sides != {(False, False)}:
+        found = SIDES[sides.pop()]
+    elif is_tilted:
+        found = ("a tilt; these two sweeps cannot show on which side", "repeat both sweeps with more frames")
     else:
         return
-    yield Cause("tilt", words, evidence, what)
+    words = f"{found[0]}, if the camera was turned by half a turn" if turn.by == "said" else found[0]
+    yield Cause("tilt", words, tuple(evidence), found[1])
 
 
-def _counts(plane: _Plane, half: float | None) -> bool:
+SIDES = {
+    (True, True): (
+        "both are tilted: the camera’s side and the telescope’s",
+        "square the camera’s side with its tilt plate first, then the focuser’s with its own",
+    ),
+    (True, False): (
+        "the camera’s side is tilted: it turned with the camera",
+        "turn the tilt plate’s screws as listed",
+    ),
+    (False, True): (
+        "the telescope’s side is tilted: it stayed when the camera was turned",
+        "square the focuser, or the corrector in it; a tilt plate that turns with the camera can’t follow",
+    ),
+}
+"""Whether the camera's side is tilted and the telescope's, in words, and what to do next."""
+
+
+def _counts(plane: Plane, half: float | None) -> bool:
     return plane.is_certain and (half is None or plane.length.value > half / 2)
 
 
-def _certain(plane: _Plane, half: float | None) -> bool:
+def _certain(plane: Plane, half: float | None) -> bool:
     return plane.is_certain and (half is None or plane.length.value > half)
 
 
-def _changed(one: _Plane, other: _Plane, half: float | None, relation: Relation) -> Iterator[Cause]:
+def _changed(one: Plane, other: Plane, half: float | None, relation: Relation) -> Iterator[Cause]:
     """Yield whether the plane changed where nothing but the telescope's place, or the day, did."""
-    change = other.mixed(one, -1, 1.0)
+    change = other.plus(one, -1.0)
     evidence = (f"first {one.text}, then {other.text}", f"changed by {change.text}")
     if not _counts(change, half):
         if _certain(other, half):
@@ -271,7 +223,7 @@ def _changed(one: _Plane, other: _Plane, half: float | None, relation: Relation)
                 "tilt",
                 "a tilt that stays the same; these sweeps cannot show whether the camera or the telescope is tilted",
                 evidence,
-                "turn the camera by half a turn in its joint, change nothing else, and sweep again",
+                "turn the camera in its joint by 90° or more, change nothing else, and sweep the same stars again",
             )
     elif relation in ("altitude", "flip"):
         yield Cause(

@@ -5,9 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wyntaxis.core.evidence.field.causes import causes, relation_of
+from wyntaxis.core.evidence.field.causes import BY, causes
 from wyntaxis.core.evidence.field.result import NO_STEP, RELATIONS, FieldResult, MeasuredSweep, ScrewAdvice
 from wyntaxis.core.evidence.field.shape import FieldShape
+from wyntaxis.core.evidence.field.shares import (
+    Plane,
+    relation_in,
+    screws_for_all,
+    screws_in,
+    tilt_shares,
+    turn_in,
+)
 from wyntaxis.core.evidence.reporting import Column, Report, Table, fact, text
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import number, plus_minus, sentence
@@ -17,7 +25,7 @@ HINT = "of one frame: a hint, no measurement"
 
 def _facts(result: FieldResult) -> JsonObject:
     """Return what JSON holds besides the sweeps: the last one, the spacing, the screws and the causes."""
-    last, flat, screws = result.last, result.flat, result.screws
+    last, flat, screws = result.last, result.flat, screws_in(result)
     entries = _surface(last) if last is not None else _no_sweep(result)
     spacing: JsonObject = {"flat_at_mm": flat.flat_at_mm, "slope_um_mm": flat.slope_um_mm}
     spacing["points"] = [{"spacing_mm": mm, "curvature_um_corner": curvature} for mm, curvature in flat.points]
@@ -31,7 +39,9 @@ def _facts(result: FieldResult) -> JsonObject:
         "verdicts": [
             {"cause": c.key, "verdict": c.words, "evidence": list(c.evidence), "next": c.next} for c in causes(result)
         ],
-        "relation": result.relation or (relation_of(*result.sweeps[-2:]) if len(result.sweeps) > 1 else None),
+        "relation": relation_in(result),
+        "camera_turn": _turn(result),
+        "screws_for_all": _screws(screws_for_all(result)),
         "single_frames": [shape_json(shape) for shape in result.singles],
     }
 
@@ -98,6 +108,29 @@ def _level_px(entry: MeasuredSweep) -> dict[str, float] | None:
         "x": vertex[0] * half + (sweep.size_px[0] - 1) / 2,
         "y": vertex[1] * half + (sweep.size_px[1] - 1) / 2,
     }
+
+
+def _turn(result: FieldResult) -> JsonObject | None:
+    """Return by how much the camera was turned, and whose the tilt is; a list of two where the sense is not known."""
+    turn = turn_in(result)
+    if turn is None:
+        return None
+    return {
+        "image_turned_deg": turn.angle_deg,
+        "by": turn.by,
+        "shares": [
+            {
+                "image_turned_deg": shares.turn_deg,
+                "camera": _plane(shares.camera),
+                "telescope": _plane(shares.telescope),
+            }
+            for shares in tilt_shares(result)
+        ],
+    }
+
+
+def _plane(plane: Plane) -> JsonObject:
+    return {"tilt_um_corner": plane.length, "tilt_azimuth_deg": plane.azimuth_deg}
 
 
 def _screws(advice: ScrewAdvice | None) -> list[JsonObject]:
@@ -190,12 +223,24 @@ def summary_lines(result: FieldResult) -> Iterator[str]:
         yield f"flat at {plus_minus(flat.flat_at_mm.value, flat.flat_at_mm.standard, 2)} mm{beside}"
     elif len(result.sweeps) > 1 or flat.points:
         yield f"spacing that makes it flat: not known: {flat.why}"
-    if len(result.sweeps) > 1:
-        yield f"the last two sweeps: {RELATIONS[result.relation or relation_of(*result.sweeps[-2:])]}"
-    advice = result.screws
+    relation, turn = relation_in(result), turn_in(result)
+    if relation is not None:
+        by = "" if turn is None else f" by {number(abs(turn.angle_deg), 0)}°, {BY[turn.by]}"
+        yield f"the last two sweeps: {RELATIONS[relation]}{by}"
+    yield from screw_lines(result)
+
+
+def screw_lines(result: FieldResult) -> Iterator[str]:
+    """Yield what to turn, a line each: for the camera's share first, where a turned camera shows it."""
+    advice, whole, turn = screws_in(result), screws_for_all(result), turn_in(result)
     if advice is not None:
-        yield from (turn.words for turn in advice.turns)
-        yield f"left after these turns: {number(advice.left_um, 1)} µm from middle to corner"
+        if turn is not None:
+            yield "for the camera’s share of the tilt:"
+        yield from (entry.words for entry in advice.turns)
+        yield f"left of it after these turns: {number(advice.left_um, 1)} µm from middle to corner"
+    if turn is not None and whole is not None:
+        yield "for all of the tilt, as long as the camera stays at this angle:"
+        yield from (entry.words for entry in whole.turns)
 
 
 def _used_zones(entry: MeasuredSweep) -> str:

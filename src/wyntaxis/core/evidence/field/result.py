@@ -58,7 +58,8 @@ class FieldOptics:
     """What sweeps are told of the rig: unbinned pixel and depth of focus in µm, the focuser's step in µm, focal ratio,
     obstruction, the built distance behind the corrector in mm, and the tilt plate's screws.
 
-    ``step_is_stated``: nobody measured it. ``reversed``: the counter rises inward.
+    ``step_is_stated``: nobody measured it. ``reversed``: the counter rises inward. ``field_follows``: the mount turns
+    with the sky, so that the stars turn in the image only with the camera.
     """
 
     pixel_um: float | None = None
@@ -70,6 +71,7 @@ class FieldOptics:
     built_mm: float | None = None
     reversed: bool = False
     screws: PlateScrews | None = None
+    field_follows: bool = True
 
 
 @dataclass(frozen=True)
@@ -160,7 +162,7 @@ class MeasuredSweep:
 
 Relation = Literal["turned", "altitude", "flip", "day", "spacing", "repeat"]
 RELATIONS: dict[Relation, str] = {
-    "turned": "camera turned by half a turn",
+    "turned": "camera turned",
     "altitude": "at another altitude",
     "flip": "after the flip",
     "day": "on another day",
@@ -191,6 +193,12 @@ class FieldResult:
         return (entries or list(self.sweeps) or [None])[-1]  # type: ignore[list-item]
 
     @property
+    def last_two(self) -> tuple[MeasuredSweep, MeasuredSweep] | None:
+        """The last two sweeps with a surface, in time; None with fewer."""
+        entries = [entry for entry in self.sweeps if not entry.surface.why]
+        return (entries[-2], entries[-1]) if len(entries) > 1 else None
+
+    @property
     def flat(self) -> FlatSpacing:
         """The spacing that makes the field flat."""
         points = [
@@ -199,11 +207,6 @@ class FieldResult:
             if entry.sweep.spacing_mm is not None and (curvature := entry.curvature_um) is not None
         ]
         return flat_spacing(points)
-
-    @property
-    def screws(self) -> ScrewAdvice | None:
-        """What to turn so that the last sweep's tilt goes; None without a plate's screws, or a tilt that is certain."""
-        return screw_advice(self.last, self.optics.screws) if self.last is not None else None
 
     def with_spacing(self, name: str, spacing_mm: float | None) -> FieldResult:
         """Return the result with another spacing told of one sweep."""
@@ -321,28 +324,27 @@ def _whole_curve(
     return curve.best_position, curve.disc_px_step
 
 
-def screw_advice(entry: MeasuredSweep, screws: PlateScrews | None) -> ScrewAdvice | None:
-    """Return what to turn so that the tilt goes and the mean spacing stays.
+def screw_advice(slope: tuple[float, float], half_diagonal_um: float, screws: PlateScrews) -> ScrewAdvice:
+    """Return what to turn so that a tilt goes and the mean spacing stays.
 
     Parameters
     ----------
-    entry
-        A sweep, measured.
+    slope
+        By how much the plane rises along the light toward +x and +y of the image, in µm a mm.
+    half_diagonal_um
+        How far the corner is from the middle, in µm.
     screws
         The plate's screws.
 
     Returns
     -------
-    ScrewAdvice or None
-        None without screws, or where the tilt is not certain.
+    ScrewAdvice
+        With what is left of it when turned as finely as a hand can.
     """
-    slope = entry.slope_um_mm
-    if screws is None or slope is None or entry.surface.azimuth_deg is None:
-        return None
     turns = screw_turns(slope, screws.radius_mm, screws.azimuths_deg, screws.pitch_mm)
     practical = [round(value / PRACTICAL_TURN) * PRACTICAL_TURN for value in turns]
     given = tilt_of_turns(practical, screws.radius_mm, screws.azimuths_deg, screws.pitch_mm)
-    half_mm = (entry.half_diagonal_um or 0.0) / 1000
+    half_mm = half_diagonal_um / 1000
     left = math.hypot(slope[0] - given[0], slope[1] - given[1]) * half_mm
     entries = tuple(
         ScrewTurn(
