@@ -300,7 +300,9 @@ def test_screws_are_told_in_plain_words(swept):
 def entry(plane=(0.0, 0.0), curvature=0.0, *, best=7000.0, u=0.2, header=None, shape=None, **more):
     header = header or {}
     frame = FrameHeader("a.fits", "light", width_px=SIZE[0], height_px=SIZE[1], **header)
-    sharpest = type("Sharpest", (), {"file": "a.fits", "header": frame, "brightest": more.get("stars", np.zeros((0, 2)))})()
+    sharpest = type(
+        "Sharpest", (), {"file": "a.fits", "header": frame, "brightest": more.get("stars", np.zeros((0, 2)))}
+    )()
     frames = (SweepFrame("a.fits", 1.0, None, frame),)
     sweep = FieldSweep("s", frames, sharpest, SIZE, 1, None, None, np.zeros((1, 0)), more.get("spacing"))
     covariance = tuple(tuple(u**2 if i == j else 0.0 for j in range(4)) for i in range(4))

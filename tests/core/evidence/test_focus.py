@@ -18,8 +18,9 @@ from wyntaxis.core.evidence.focus.focus_model import fit_focus_model
 from wyntaxis.core.evidence.focus.kind import FOCUS, read
 from wyntaxis.core.evidence.focus.points import BY_HAND, FocusPoint, FocusRun
 from wyntaxis.core.evidence.focus.result import FocusFilter, FocusOptics, measured
-from wyntaxis.core.evidence.focus.runs import runs_of
+from wyntaxis.core.evidence.focus.runs import runs_of, runs_to_and_fro
 from wyntaxis.core.evidence.focus.table import read_focus_table
+from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.places import own_filter_names_path
@@ -156,6 +157,64 @@ def test_runs_are_parted_by_direction_filter_pause_and_jump():
         [replace(point, binning=2 if k == 3 else 1) for k, point in enumerate(moved(out, 0))], in_order=False
     )
     assert mixed[0].points[3].why == "binned 2, the run's frames 1"
+
+
+def steps(first, step, count=9):
+    return [first + step * k for k in range(count)]
+
+
+NARROW, WIDE = steps(6900, 11), steps(6000, 200, 11)
+
+
+@pytest.mark.parametrize(
+    ("runs", "found"),
+    [
+        (
+            [NARROW, NARROW, WIDE, NARROW],
+            [(6900, 9), (6900, 9), (6000, 11), (6900, 9)],
+        ),  # a wide one beside narrow ones
+        ([[7000, *NARROW]], [(6900, 9)]),  # from the last best position to where the run begins
+        ([[6000, *NARROW]], [(6900, 9)]),
+        ([[*NARROW, 6945]], [(6900, 9)]),  # and back to the best
+        ([[*NARROW, *NARROW[::-1]]], [(6900, 9), (6988, 9)]),
+        ([[6900, 6911, 6922, 6955, 6966, 6977]], [(6900, 6)]),  # two frames failed
+        ([[6900, 6940, 6970, 6985, 6995, 7005, 7020, 7050, 7090]], [(6900, 9)]),  # finer near focus
+        ([[place for place in NARROW for _ in range(3)]], [(6900, 27)]),  # three frames at each
+        ([steps(6900, 11, 4), steps(9000, 11, 4)], [(6900, 4), (9000, 4)]),
+    ],
+)
+def test_a_run_is_parted_by_its_own_moves(runs, found):
+    places = [place for run in runs for place in run]
+    at = [START + datetime.timedelta(seconds=20 * k) for k in range(len(places))]
+    points = [FocusPoint(f"{k}", place, 3.0, time=at[k]) for k, place in enumerate(places)]
+    entries, left = runs_of(points, in_order=True)
+    assert [(run.points[0].position, len(run.points)) for run in entries] == found
+    assert sum(len(run.points) for run in entries) + len(left) == len(points), "nothing is lost without a word"
+
+
+@pytest.mark.parametrize(
+    "places", [[6900, 6950, 6910, 6940, 6920, 6930, 6960], [6900, 6930, 6940, 6950, 6910, 6960, 6920]]
+)
+def test_a_focuser_moved_to_and_fro_by_hand_makes_one_run(places):
+    points = [
+        FocusPoint(f"{k}", place, 3.0, time=START + datetime.timedelta(seconds=30 * k))
+        for k, place in enumerate(places)
+    ]
+    (run,), left = runs_to_and_fro(points, "a", DEFAULT_FILTER_NAMES)
+    assert (len(run.points), run.direction, left) == (7, None, [])
+    # Frames of a night, each by itself, stay what they are.
+    apart = [replace(point, time=START + datetime.timedelta(hours=k)) for k, point in enumerate(points)]
+    assert runs_to_and_fro(apart, "a", DEFAULT_FILTER_NAMES)[0] == []
+
+
+def test_frames_named_one_by_one_make_the_run_of_their_folder(tmp_path):
+    places = [6990 + 5 * k for k in range(5)]
+    SimulatedTelescope().write_run(tmp_path / "a", places)
+    files = sorted((tmp_path / "a").iterdir())
+    (whole,) = read([tmp_path / "a"], OPTICS).runs
+    (named,) = read(files, OPTICS).runs
+    assert [point.position for point in named.points] == [point.position for point in whole.points]
+    assert len(named.points) == 5
 
 
 def model_runs(table):

@@ -9,7 +9,12 @@ import pytest
 
 from tests.rigs import clean_document
 from wyntaxis.cli import main
+from wyntaxis.core.evidence.headers.headers import FrameHeader
+from wyntaxis.core.evidence.measured import Estimate
+from wyntaxis.core.evidence.stars.frame_grading import judge_frames
+from wyntaxis.core.evidence.stars.frame_stars import FrameStars
 from wyntaxis.core.evidence.stars.kind import STARS, read
+from wyntaxis.core.evidence.stars.measuring import Shapes
 from wyntaxis.core.evidence.stars.registration import Shift, shift_between
 from wyntaxis.core.evidence.stars.report import FRAMES
 from wyntaxis.core.files.errors import InputError
@@ -67,6 +72,48 @@ def test_each_spoiled_frame_is_told_by_what_spoiled_it(measured):
     assert "flip" in marks[16]
     assert "dither" in marks[1]
     assert marks[0] == ()
+
+
+def frame(minute, light, count=60, **header):
+    """A frame of stars at the same places, their flux ``light`` times that of the first."""
+    rng = np.random.default_rng(ord(header.get("target", "Field A")[-1].upper()))
+    x, y = rng.uniform(20, 980, (2, count))
+    flux, ones = light * np.linspace(9e4, 1e4, count), np.ones(count)
+    shapes = Shapes(x, y, flux, flux / 9, 3 * ones, 3 * ones, 1.1 * ones, 0 * ones, 50 * ones, ones > 1)
+    given = {
+        "kind": "light",
+        "width_px": 1000,
+        "height_px": 1000,
+        "target": "Field A",
+        "filter": "L",
+        "exposure_s": 60.0,
+    }
+    told = FrameHeader(f"{minute:03d}.fits", date=f"2026-11-01T20:{minute:02d}:00", **(given | header))
+    return FrameStars(told.path, shapes, (), Estimate(100.0), Estimate(5.0), header=told)
+
+
+@pytest.mark.parametrize(
+    "other",
+    [
+        {"target": "Field B"}, {"exposure_s": 20.0}, {"filter": "Ha"}, {"binning": 2},
+        {"width_px": 500, "height_px": 500}, {"gain": 0.0}, {"camera": "Other"},
+    ],
+    ids=lambda other: next(iter(other)),
+)  # fmt: skip
+def test_frames_are_compared_with_their_like_alone(other):
+    # A third of the light and half the stars: nothing, where the setting is another; cloud, where it is the same.
+    frames = [frame(k, 1.0) for k in range(6)] + [frame(10 + k, 0.33, 30, **other) for k in range(5)]
+    assert [entry.fault for entry in judge_frames(frames)] == [""] * 11
+    clouded = [*frames, frame(20, 0.33), frame(21, 0.33 * 0.5, 30, **other)]
+    assert [entry.fault for entry in judge_frames(clouded)][-2:] == ["cloud", "cloud"]
+
+
+def test_another_target_is_marked_and_not_moved():
+    frames = [frame(k, 1.0) for k in range(3)] + [frame(5 + k, 1.0, target="Field B") for k in range(3)]
+    frames += [frame(10, 1.0, target="field  a")]
+    graded = judge_frames(frames)
+    assert [entry.fault for entry in graded] == [""] * 7
+    assert [entry.marks for entry in graded][3:] == [("target Field B",), (), (), ("target field  a",)]
 
 
 def test_the_limit_is_the_users_to_move(measured):

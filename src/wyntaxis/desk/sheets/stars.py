@@ -71,7 +71,7 @@ class StarsSheet(EvidenceSheet[StarsResult]):
         fields = FlowRow()
         self.every = labelled_field("Take every", "1", "Read only every n-th frame (for a slow computer)", fields, "1")
         low, high = FACTOR_RANGE
-        tip = f"The limit of worth as a multiple of each filter's first good frames, usually {low} to {high}"
+        tip = f"The limit as a multiple of the first good frames of each target, filter and exposure, {low} to {high}"
         self.factor = labelled_field("Limit, × first frames", "1.3", tip, fields, short(FACTOR))
         self.limit = labelled_field("or HFD, px", "by the factor", "The limit of worth itself, in px", fields)
         self.factor.editingFinished.connect(self.set_limit)

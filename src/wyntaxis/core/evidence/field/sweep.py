@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from wyntaxis.core.evidence.focus.points import FocusPoint
-from wyntaxis.core.evidence.focus.runs import MIN_POSITIONS, run_in_any_order, runs_of
+from wyntaxis.core.evidence.focus.runs import MIN_POSITIONS, runs_to_and_fro
 from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames
 from wyntaxis.core.evidence.stars.frame_stars import BLEND_FLUX_SHARE, BLEND_REACH, SAME_STAR_PX, FrameStars
@@ -124,11 +124,7 @@ def sweeps_of(
     """
     by_file = {frame.file: frame for frame in frames}
     points = [point for frame in frames if (point := _point(frame)) is not None]
-    runs, left = runs_of(points, name, names, in_order=False)
-    if not runs and (found := run_in_any_order(points, name, names)):
-        # Which way the counter went tells nothing of the field: a sweep may be taken in any order.
-        runs, swept = found, {point.file for run in found for point in run.points}
-        left = [entry for entry in left if entry.path not in swept]
+    runs, left = runs_to_and_fro(points, name, names)
     sweeps: list[FieldSweep] = []
     apart: list[UnusedFile] = []
     for run in runs:

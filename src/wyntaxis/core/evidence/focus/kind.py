@@ -72,9 +72,9 @@ def read(
         found, left = read_focus_table(path, rules(path), names)
         runs += found
         not_used += left
-    frames = [path for path in paths if path not in tables]
-    for path in frames:
-        found, left = runs_of_frames(path, progress, names, several=len(frames) > 1)
+    groups = _frame_groups([path for path in paths if path not in tables])
+    for group in groups:
+        found, left = runs_of_frames(group, progress, names, several=len(groups) > 1)
         runs += found
         not_used += left
     if not runs and not not_used:
@@ -113,15 +113,23 @@ def _named_apart(runs: Sequence[FocusRun]) -> list[FocusRun]:
     return list(named.values())
 
 
+def _frame_groups(paths: Sequence[Path]) -> list[list[Path]]:
+    """Return each folder by itself, and the frames that were named one by one with those of the same folder."""
+    groups: dict[Path, list[Path]] = {}
+    for path in paths:
+        groups.setdefault(path if is_folder(path) else path.parent / "*", []).append(path)
+    return list(groups.values())
+
+
 def runs_of_frames(
-    path: Path, progress: Progress, names: FilterNames, *, several: bool
+    paths: Sequence[Path], progress: Progress, names: FilterNames, *, several: bool
 ) -> tuple[list[FocusRun], list[UnusedFile]]:
-    """Return the focus runs of a folder's frames, or of one frame, folder by folder; and what was not used.
+    """Return the focus runs of a folder's frames, folder by folder, or of some frames; and what was not used.
 
     Parameters
     ----------
-    path
-        A folder, or a FITS file.
+    paths
+        A folder, or FITS files of one folder.
     progress
         Told of each frame.
     names
@@ -134,13 +142,14 @@ def runs_of_frames(
     tuple
         Runs, and frames left out with the reason.
     """
-    from wyntaxis.core.evidence.focus.runs import runs_of
+    from wyntaxis.core.evidence.focus.runs import runs_to_and_fro
     from wyntaxis.core.evidence.headers.headers import UnusedFile
     from wyntaxis.core.evidence.stars.frame_stars import measure_frames
 
-    frames, not_used = measure_frames([path], None, progress)
+    folder = paths[0] if is_folder(paths[0]) else paths[0].parent
+    frames, not_used = measure_frames(paths, None, progress)
     sharpest = sharpest_frames(frames)
-    prefix = f"{path.name}/" if several and is_folder(path) else ""
+    prefix = f"{folder.name}/" if several else ""
     by_folder: dict[str, list[FocusPoint]] = {}
     left = list(not_used)
     for frame in frames:
@@ -148,11 +157,11 @@ def runs_of_frames(
         if point is None:
             left.append(UnusedFile(prefix + frame.file, why))
         else:
-            folder = f"{prefix}{frame.file}".rpartition("/")[0]
-            by_folder.setdefault(folder, []).append(point)
+            place = f"{prefix}{frame.file}".rpartition("/")[0]
+            by_folder.setdefault(place, []).append(point)
     runs: list[FocusRun] = []
-    for folder, points in by_folder.items():
-        found, apart = runs_of(points, folder.rpartition("/")[2], names, in_order=False)
+    for place, points in by_folder.items():
+        found, apart = runs_to_and_fro(points, place.rpartition("/")[2], names)
         runs += found
         left += apart
     return runs, left

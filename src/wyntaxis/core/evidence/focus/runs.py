@@ -18,7 +18,9 @@ MAX_PAUSE_S = 1200.0
 MAX_PAUSE_FACTOR = 8.0
 """A pause of both so many s and so many times the usual one ends a run."""
 MAX_JUMP_FACTOR = 2.5
-"""A move of so many times the usual one begins another run."""
+"""A move of so many times the run's own begins another run."""
+MIN_IN_ORDER_SHARE = 0.75
+"""Where fewer of the points follow one another in runs, the focuser was moved to and fro."""
 
 
 def runs_of(
@@ -58,6 +60,34 @@ def runs_of(
         )
     if len(runs) == 1 and prefix:
         runs = [replace(runs[0], name=prefix)]
+    return runs, left
+
+
+def runs_to_and_fro(
+    points: Sequence[FocusPoint], prefix: str, names: FilterNames
+) -> tuple[list[FocusRun], list[UnusedFile]]:
+    """Return the runs of a folder's points, also where a focuser was moved to and fro, as one moved by hand is.
+
+    Parameters
+    ----------
+    points
+        Points as they were read.
+    prefix
+        What the runs' names begin with.
+    names
+        When two filters are one.
+
+    Returns
+    -------
+    tuple
+        Runs, those that were taken to and fro without a direction; and the points left over with the reason.
+    """
+    runs, left = runs_of(points, prefix, names, in_order=False)
+    if sum(len(run.points) for run in runs) < MIN_IN_ORDER_SHARE * len(points):
+        found = run_in_any_order(points, prefix, names)
+        if found:
+            taken = {point.file for run in found for point in run.points}
+            return found, [entry for entry in left if entry.path not in taken]
     return runs, left
 
 
@@ -118,17 +148,42 @@ def _of_one_binning(points: Sequence[FocusPoint]) -> tuple[FocusPoint, ...]:
 
 def _groups(points: Sequence[FocusPoint], names: FilterNames) -> Iterator[list[FocusPoint]]:
     """Yield points that follow one another, until filter, direction, a pause or a jump parts them."""
-    usual_move = _usual(abs(b.position - a.position) for a, b in pairwise(points))
     usual_pause = _usual(pause for a, b in pairwise(points) if (pause := _pause_s(a, b)) is not None)
     group: list[FocusPoint] = []
     for point in points:
-        if group and _parts(group, point, usual_move, usual_pause, names):
-            held_over = _periodic_error(group)
-            yield group[: len(group) - len(held_over)]
+        if group and _parts(group, point, usual_pause, names):
+            held_over = _held_over(group, point)
+            yield from _without_way_there(group[: len(group) - len(held_over)])
             group = held_over
         group.append(point)
     if group:
-        yield group
+        yield from _without_way_there(group)
+
+
+def _held_over(group: Sequence[FocusPoint], point: FocusPoint) -> list[FocusPoint]:
+    """Return the point that belongs to the run that begins: where the counter turned, after too few for a run."""
+    turned = _periodic_error(group)
+    if not turned and len(group) > 1 and len({entry.position for entry in group}) < MIN_POSITIONS:
+        last, before = group[-1], group[-2]
+        if (last.position - before.position) * (point.position - last.position) < 0 and last.filter == point.filter:
+            return [last]
+    return turned
+
+
+def _without_way_there(group: Sequence[FocusPoint]) -> Iterator[list[FocusPoint]]:
+    """Yield a first point apart from which the counter went a long way to where the run begins; then the run."""
+    moves = _moves(group)
+    begins = len(moves) >= MIN_POSITIONS and group[0].position != group[1].position
+    if begins and abs(moves[0]) > MAX_JUMP_FACTOR * max(median(abs(move) for move in moves[1:]), abs(moves[1])):
+        yield [group[0]]
+        group = group[1:]
+    if group:
+        yield list(group)
+
+
+def _moves(group: Sequence[FocusPoint]) -> list[float]:
+    """Return by how much the counter moved each time that it did."""
+    return [b.position - a.position for a, b in pairwise(group) if b.position != a.position]
 
 
 def _usual(values: Iterable[float]) -> float:
@@ -142,9 +197,7 @@ def _pause_s(before: FocusPoint, after: FocusPoint) -> float | None:
     return abs((after.time - before.time) / datetime.timedelta(seconds=1))
 
 
-def _parts(
-    group: Sequence[FocusPoint], point: FocusPoint, usual_move: float, usual_pause: float, names: FilterNames
-) -> bool:
+def _parts(group: Sequence[FocusPoint], point: FocusPoint, usual_pause: float, names: FilterNames) -> bool:
     """Return whether a point begins another run than the one so far."""
     last = group[-1]
     if (last.filter is None) != (point.filter is None):
@@ -155,10 +208,13 @@ def _parts(
     if pause is not None and pause > max(MAX_PAUSE_S, MAX_PAUSE_FACTOR * usual_pause):
         return True
     move = point.position - last.position
-    so_far = next((b.position - a.position for a, b in pairwise(group) if b.position != a.position), 0.0)
-    if move * so_far < 0:
+    moves = _moves(group)
+    if moves and move * moves[0] < 0:
         return True
-    return len({entry.position for entry in group}) >= MIN_POSITIONS and abs(move) > MAX_JUMP_FACTOR * usual_move > 0
+    if len(moves) < MIN_POSITIONS - 1:
+        return False
+    # The moves of this run, not of all: a wide run may stand beside narrow ones.
+    return abs(move) > MAX_JUMP_FACTOR * max(median(abs(entry) for entry in moves), abs(moves[-1]))
 
 
 def _periodic_error(group: Sequence[FocusPoint]) -> list[FocusPoint]:

@@ -23,7 +23,7 @@ MAX_ELONGATION = 1.25
 SAME_DIRECTION_DEG = 12.0
 """Frames trail where all stars are long in one direction: its standard error is no more than this."""
 CLOUD_SHARE = 0.6
-"""A frame with less than this share of the stars, or of the light, of its filter's best was taken through cloud."""
+"""A frame with less than this share of the stars, or of the light, of the best like it was taken through cloud."""
 DEW_FRAMES = 4
 """Stars that grow fainter and larger over so many frames and come not back: dew."""
 MOVED_SHARE = 0.05
@@ -35,7 +35,7 @@ DITHER_PX = 1.0
 class FrameGrade:
     """What is wrong with a frame, empty where it is worth keeping, and why; ``marks`` are what happened before it.
 
-    ``limit_px`` is the largest half-flux diameter that its filter's frames may have, in px.
+    ``limit_px`` is the largest half-flux diameter that frames like it may have, in px.
     """
 
     frame: FrameStars
@@ -79,9 +79,9 @@ def judge_frames(
     frames
         Frames, measured.
     factor
-        The limit of star size, as a multiple of the median of each filter's first good frames.
+        The limit of star size, as a multiple of the median of the first good frames of each setting.
     limit_px
-        The limit itself in px, for all filters; it goes before the factor.
+        The limit itself in px, for all frames; it goes before the factor.
 
     Returns
     -------
@@ -89,16 +89,17 @@ def judge_frames(
         With the reason for each that is not.
     """
     ordered = in_time(frames)
-    names = [frame.header.filter if frame.header else None for frame in ordered]
-    usual = {name: _usual([f for f, own in zip(ordered, names, strict=True) if own == name]) for name in set(names)}
+    settings = [_setting(frame) for frame in ordered]
+    usual = {one: _usual([f for f, own in zip(ordered, settings, strict=True) if own == one]) for one in set(settings)}
     found: list[FrameGrade] = []
     base: FrameStars | None = None
     moved: FrameStars | None = None
-    for place, (frame, name) in enumerate(zip(ordered, names, strict=True)):
-        size, best = usual[name]
+    for place, (frame, setting) in enumerate(zip(ordered, settings, strict=True)):
+        size, best = usual[setting]
         limit = limit_px if limit_px is not None else (None if size is None else factor * size)
         before = ordered[place - 1] if place else None
-        base = base or frame
+        if base is None or _target(base) != _target(frame):
+            base, moved = frame, None  # another target lies elsewhere, and is not moved
         shift = _shift(base, frame)
         if moved is not None and _is_moved(frame, shift) and not _is_moved(frame, _shift(moved, frame)):
             base, shift = moved, _shift(moved, frame)  # two frames agree: the field lies there from now on
@@ -108,6 +109,21 @@ def judge_frames(
         if shift is not None and shift.flipped:
             base = frame
     return _with_dew(found)
+
+
+def _setting(frame: FrameStars) -> tuple[object, ...]:
+    """Return what frames must share for their stars, and the light of these, to be compared."""
+    header = frame.header
+    if header is None:
+        return ()
+    exposure = None if header.exposure_s is None else float(f"{header.exposure_s:.3g}")
+    size = (header.binning, header.width_px, header.height_px, header.gain)
+    return (header.camera, header.filter, _target(frame), exposure, *size)
+
+
+def _target(frame: FrameStars) -> str | None:
+    name = frame.header.target if frame.header else None
+    return " ".join(name.casefold().split()) if name else None
 
 
 def light_of(frame: FrameStars) -> float:
@@ -124,14 +140,14 @@ def _is_moved(frame: FrameStars, shift: Shift | None) -> bool:
 
 @dataclass(frozen=True)
 class _Best:
-    """What the best frames of a filter have: stars, and the light of the brightest in ADU."""
+    """What the best frames of a setting have: stars, and the light of the brightest in ADU."""
 
     count: float = 0.0
     light: float = 0.0
 
 
 def _usual(frames: Sequence[FrameStars]) -> tuple[float | None, _Best]:
-    """Return the median size of the first good frames of a filter in px, and what its best frames have."""
+    """Return the median size of the first good frames of a setting in px, and what its best frames have."""
     sized = [frame for frame in frames if frame.hfd_px is not None]
     if not sized:
         return None, _Best()
@@ -159,10 +175,10 @@ def _fault(frame: FrameStars, limit: float | None, best: _Best, shift: Shift | N
         return "moved", f"lies {number(shift.length_px, 0)} px beside the frames before"
     if frame.count < CLOUD_SHARE * best.count:
         share = number(100 * frame.count / best.count, 0)
-        return "cloud", f"{frame.count} stars, {share} % of what its filter's best frames have"
+        return "cloud", f"{frame.count} stars, {share} % of what the best frames like it have"
     if light_of(frame) < CLOUD_SHARE * best.light:
         share = number(100 * light_of(frame) / best.light, 0)
-        return "cloud", f"its brightest stars give {share} % of the light of its filter's best frames"
+        return "cloud", f"its brightest stars give {share} % of the light of the best frames like it"
     if long.value > MAX_ELONGATION and angle.standard <= SAME_DIRECTION_DEG:
         return "trailed", (
             f"stars are {number(long.value, 2)} times as long as wide, all along {number(angle.value, 0)}°"
@@ -177,6 +193,8 @@ def _marks(before: FrameStars | None, frame: FrameStars, found: Sequence[FrameGr
     if before is None or before.header is None or frame.header is None:
         return []
     entries = []
+    if _target(before) != _target(frame):
+        entries.append(f"target {frame.header.target or 'not named'}")
     if before.header.filter != frame.header.filter:
         entries.append(f"filter {frame.header.filter or 'none'}")
     if before.header.focus_position != frame.header.focus_position and frame.header.focus_position is not None:
@@ -196,7 +214,7 @@ def _with_dew(found: list[FrameGrade]) -> list[FrameGrade]:
     last = 0
     for place in range(len(found) - 1, 0, -1):
         one, other = found[place - 1].frame, found[place].frame
-        same = not (one.header and other.header) or one.header.filter == other.header.filter
+        same = _setting(one) == _setting(other)
         grows = other.hfd_px and one.hfd_px and other.hfd_px.value > one.hfd_px.value
         if not (same and grows and light_of(other) < light_of(one)):
             break

@@ -63,7 +63,7 @@ def read(
     condensed
         Keep the brightest stars of each frame alone, so that many frames fit into memory; medians are of all.
     limit_px
-        The largest half-flux diameter of a frame worth keeping; by each filter's first frames where left out.
+        The largest half-flux diameter of a frame worth keeping; by the first good frames where left out.
 
     Returns
     -------
