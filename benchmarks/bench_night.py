@@ -8,9 +8,10 @@ import time
 import simpy
 
 from wyntaxis import demo
+from wyntaxis.core.rehearsal.night_sky import sky_of
 from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
 from wyntaxis.core.rehearsal.play import fault_table, played
-from wyntaxis.core.rehearsal.setting import setting_of, sky_of
+from wyntaxis.core.rehearsal.setting import setting_of
 from wyntaxis.core.rig.store import load
 
 NIGHTS = int(os.environ.get("NIGHTS", "1000"))

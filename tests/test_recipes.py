@@ -94,7 +94,8 @@ from wyntaxis.core.drafting.ports import KIND_WORDS
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rehearsal.play import FAULTS, applies
-from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
+from wyntaxis.core.rehearsal.night_sky import plain_sky
+from wyntaxis.core.rehearsal.setting import setting_of
 from wyntaxis.core.rig.store import validated
 document = json.load(open(sys.argv[1], encoding="utf-8"))
 device = {"id": "eye", "kind": "seeing_monitor", "settings": {"worst_fwhm_arcsec": {"value": 3.5}}}

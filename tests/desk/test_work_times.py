@@ -8,8 +8,9 @@ from tests.core.evidence.test_overheads import acted_out
 from tests.desk.test_sky_sheets import loaded
 from wyntaxis import demo
 from wyntaxis.cli import main
+from wyntaxis.core.rehearsal.night_sky import plain_sky
 from wyntaxis.core.rehearsal.play import played
-from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
+from wyntaxis.core.rehearsal.setting import setting_of
 from wyntaxis.core.rig.store import load
 
 

@@ -98,8 +98,9 @@ def _records_arguments(parser: argparse.ArgumentParser) -> None:
 def _headers(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.headers.keeping import times_change
     from wyntaxis.core.evidence.headers.overheads import overheads
+    from wyntaxis.core.rehearsal.night_sky import plain_sky
     from wyntaxis.core.rehearsal.past_night import against_plan, against_plan_json
-    from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
+    from wyntaxis.core.rehearsal.setting import setting_of
 
     rig = rig_of(options)
     evaluation = evaluated(rig, headers=read_headers(options.folder))

@@ -20,9 +20,10 @@ from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import counted
 
 if TYPE_CHECKING:
+    from wyntaxis.core.rehearsal.night_sky import NightSky
     from wyntaxis.core.rehearsal.outcome import NightOutcome
     from wyntaxis.core.rehearsal.play import FaultRow
-    from wyntaxis.core.rehearsal.setting import NightSetting, NightSky
+    from wyntaxis.core.rehearsal.setting import NightSetting
 
 
 def _rehearse(options: argparse.Namespace) -> int:
@@ -68,7 +69,7 @@ def _exit(outcome: NightOutcome) -> int:
 
 def _sky(options: argparse.Namespace) -> NightSky:
     from wyntaxis.core.files.errors import InputError
-    from wyntaxis.core.rehearsal.setting import sky_of
+    from wyntaxis.core.rehearsal.night_sky import sky_of
 
     try:
         date = datetime.date.fromisoformat(options.date) if options.date else None
@@ -90,6 +91,10 @@ def _outcome_json(outcome: NightOutcome, good: NightOutcome, setting: NightSetti
         "taken": outcome.frames_kept + outcome.frames_lost,
         "rejected": dict(outcome.lost_why),
         "frames_planned": outcome.frames_planned,
+        "targets": [
+            {"name": own.name, "kept": own.kept, "planned": own.planned} | ({"why": own.why} if own.why else {})
+            for own in outcome.targets
+        ],
         "hours_lost": outcome.hours_lost(good),
         "safe_end": outcome.safe_end,
         "unsafe": list(outcome.unsafe),

@@ -16,7 +16,7 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import Picture
 
 if TYPE_CHECKING:
-    from wyntaxis.core.rehearsal.setting import NightSky
+    from wyntaxis.core.rehearsal.night_sky import NightSky
     from wyntaxis.core.rig.night_plan import NightStep
 
 HOUR_S = 3600.0

@@ -13,8 +13,9 @@ from wyntaxis.core.optics.tip_tilt import minutes_to_end, plate_shift_mm, range_
 from wyntaxis.core.quantity_kinds import GLASS_SHIFT
 from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rehearsal.night import NightRun
+from wyntaxis.core.rehearsal.night_sky import plain_sky
 from wyntaxis.core.rehearsal.play import active_faults, applies, played
-from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
+from wyntaxis.core.rehearsal.setting import setting_of
 from wyntaxis.core.rig.devices import Identity
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.train.section import lay_out

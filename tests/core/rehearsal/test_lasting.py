@@ -12,10 +12,11 @@ from tests.core.rehearsal.test_order import bare, without
 from wyntaxis.cli import main
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.faults import FAULTS
+from wyntaxis.core.rehearsal.night_sky import NightSky, plain_sky
 from wyntaxis.core.rehearsal.outcome import grade_of
 from wyntaxis.core.rehearsal.play import active_faults, applies, fault_table, played
 from wyntaxis.core.rehearsal.remedy import ORDER, remedies
-from wyntaxis.core.rehearsal.setting import HOUR_S, NightSky, plain_sky, setting_of
+from wyntaxis.core.rehearsal.setting import HOUR_S, setting_of
 from wyntaxis.core.rehearsal.summary import MAX_LINES, in_short
 from wyntaxis.core.rig.edit import apply
 from wyntaxis.core.rig.store import validated

@@ -20,6 +20,7 @@ from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rehearsal.focus_drift import FocusDrift
 from wyntaxis.core.rehearsal.kind import REHEARSAL, rehearse
 from wyntaxis.core.rehearsal.night import NightRun
+from wyntaxis.core.rehearsal.night_sky import TWILIGHT_S, NightSky, plain_sky, sky_of
 from wyntaxis.core.rehearsal.outcome import grade_of
 from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
 from wyntaxis.core.rehearsal.play import (
@@ -34,7 +35,7 @@ from wyntaxis.core.rehearsal.play import (
 )
 from wyntaxis.core.rehearsal.power import SupplyLoad, loads_of
 from wyntaxis.core.rehearsal.remedy import remedies, words_of
-from wyntaxis.core.rehearsal.setting import HOUR_S, TWILIGHT_S, NightSky, cooling_s, plain_sky, setting_of, sky_of
+from wyntaxis.core.rehearsal.setting import HOUR_S, cooling_s, setting_of
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.devices import Supply
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch

@@ -7,10 +7,11 @@ import pytest
 
 from tests.core.rehearsal.test_night import whole_document
 from wyntaxis.core.rehearsal.faults import FAULTS
+from wyntaxis.core.rehearsal.night_sky import NightSky, plain_sky
 from wyntaxis.core.rehearsal.outcome import grade_of
 from wyntaxis.core.rehearsal.play import active_faults, applies, played
 from wyntaxis.core.rehearsal.preconditions import NEEDS
-from wyntaxis.core.rehearsal.setting import HOUR_S, NightSky, plain_sky, setting_of
+from wyntaxis.core.rehearsal.setting import HOUR_S, setting_of
 from wyntaxis.core.rig.night_plan import NightStep, NightWatch
 from wyntaxis.core.rig.store import validated
 

@@ -5,8 +5,9 @@ import pytest
 from tests.core.evidence.test_overheads import CHANGES, acted_out, night
 from wyntaxis import demo
 from wyntaxis.core.evidence.headers.overheads import Overheads, overheads
+from wyntaxis.core.rehearsal.night_sky import plain_sky
 from wyntaxis.core.rehearsal.past_night import against_plan, against_plan_json, off_times, used_s
-from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
+from wyntaxis.core.rehearsal.setting import setting_of
 from wyntaxis.core.rig.store import load
 
 

@@ -48,7 +48,9 @@ def _each_s(result: Rehearsal) -> float:
     good = result.good
     if good.frames_kept:
         return good.kept_s / good.frames_kept
-    asked = [(step.frames or 1, step.exposure_s or 0.0) for step in result.setting.steps if step.do == "sequence"]
+    asked = [
+        (step.frames or 1, step.exposure_s or 0.0) for step in result.setting.script.steps if step.do == "sequence"
+    ]
     return sum(count * exposure for count, exposure in asked) / max(sum(count for count, _ in asked), 1)
 
 

@@ -31,7 +31,7 @@ _LEAVES: dict[str, dict[str, bool]] = {
     "open_cover": {"cover_open": True},
     "close_cover": {"cover_open": False},
     "park": {"parked": True, "on_target": False},
-    "slew": {"on_target": True, "solved": False},
+    "slew": {"on_target": True, "solved": False, "guiding": False},
     "solve": {"solved": True},
     "rough_focus": {"nearly_focused": True},
     "calibrate_guiding": {"calibrated": True},
@@ -148,6 +148,10 @@ class NightDevices(NightWorld):
             setattr(state, name, value)
         if do in ("outlets_on", "outlets_off"):
             self._flow()
+        elif do in ("slew", "solve"):
+            self.frame_problems.pop("unsolved", None)
+            if do == "slew":  # the mount goes to the side of the pier that the object is on
+                state.flipped = self.sky.meridian_s is not None and self.env.now >= self.sky.meridian_s
         elif do == "guide":
             state.guiding = "weather.cloud" not in self.weather
         elif do == "focus":

@@ -11,9 +11,10 @@ from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.rig.model import Rig
 
 if TYPE_CHECKING:  # the night's machinery is loaded when a night is played
+    from wyntaxis.core.rehearsal.night_sky import NightSky
     from wyntaxis.core.rehearsal.outcome import NightOutcome
     from wyntaxis.core.rehearsal.play import FaultRow, ManyNights
-    from wyntaxis.core.rehearsal.setting import NightSetting, NightSky
+    from wyntaxis.core.rehearsal.setting import NightSetting
 
 
 @dataclass(frozen=True)
@@ -53,8 +54,9 @@ def rehearse(
     Rehearsal
         What came of them.
     """
+    from wyntaxis.core.rehearsal.night_sky import sky_of
     from wyntaxis.core.rehearsal.play import fault_table, played
-    from wyntaxis.core.rehearsal.setting import setting_of, sky_of
+    from wyntaxis.core.rehearsal.setting import setting_of
 
     setting = setting_of(rig, sky or sky_of(rig))
     return Rehearsal(setting, played(setting), fault_table(setting, watch))

@@ -6,13 +6,14 @@ from collections.abc import Iterable, Sequence
 
 import simpy
 
-from wyntaxis.core.rehearsal.devices import NightDevices, Work
+from wyntaxis.core.rehearsal.devices import Work
 from wyntaxis.core.rehearsal.doing import Doing
-from wyntaxis.core.rehearsal.focus_drift import SOFT_GROWTH
-from wyntaxis.core.rehearsal.outcome import NO_FLIP, NightEvent, NightOutcome, NightSpan, NightStage
+from wyntaxis.core.rehearsal.exposing import NightExposures
+from wyntaxis.core.rehearsal.outcome import NightEvent, NightOutcome, NightSpan, NightStage, TargetFrames
+from wyntaxis.core.rehearsal.script import OF_A_TARGET, ONCE_A_NIGHT, ScriptStep, ScriptTarget
 from wyntaxis.core.rehearsal.setting import SHELTERS
 from wyntaxis.core.rehearsal.world import RAIN
-from wyntaxis.core.rig.night_plan import CLOSING, NightStep
+from wyntaxis.core.rig.night_plan import CLOSING, SKIPS, RunOut
 
 WET_S = 240.0
 """An open roof may be rained on for so long before things are wet."""
@@ -24,23 +25,29 @@ OVERTIME_S = 4 * 3600.0
 _REACQUIRE = ("open_roof", "open_cover", "unpark", "slew", "solve", "guide")
 
 
-class NightRun(NightDevices):
+class NightRun(NightExposures):
     """A night being played."""
 
     def __post_init__(self) -> None:
         super().__post_init__()
         self.script: simpy.Process = self.env.process(self._program())
         self._at = 0
+        self._is_over = False
         self._hung = ""
         """A wait that nothing but the power's end has ended."""
         self.stages: list[NightStage] = []
+        self.over: set[int] = set()
+        """Steps of targets, by their numbers, that are not done again."""
+        self.given_up: dict[str, str] = {}
+        self._left = ""
+        """Why the present target was left; empty where it was not."""
 
     def _program(self) -> Doing[None]:
         """Run the plan; whatever interrupts it is answered as the plan says."""
-        steps, place = self.setting.steps, 0
+        place = 0
         while True:
             try:
-                yield from self._steps_from(place)
+                yield from self._script_from(place)
                 break
             except simpy.Interrupt as stop:
                 place = self._at
@@ -48,7 +55,7 @@ class NightRun(NightDevices):
                     self._hung = self._waits
                 self._stop_action()
                 again = yield from self._answer(str(stop.cause))
-                if not again or place >= len(steps):
+                if not again or self._is_over:
                     break
         self.ended_s = self.env.now
 
@@ -101,7 +108,7 @@ class NightRun(NightDevices):
         self._message("the weather is good again: going on")
         for do in _REACQUIRE:
             step = next((own for own in self.setting.steps if own.do == do), None)
-            if step is not None:
+            if step is not None and not (self.setting.targets and do in OF_A_TARGET):
                 yield from self._attempts(do, step)
         return True
 
@@ -124,41 +131,62 @@ class NightRun(NightDevices):
             if why:
                 self.note(self._title(do), f"{do.replace('_', ' ')} was not done: {why}", "branch", unhandled=True)
 
-    def _steps_from(self, place: int) -> Doing[None]:
-        steps = self.setting.steps
-        for index in range(place, len(steps)):
-            step, self._at = steps[index], index
-            self._step = step.do
-            self._closing = self._closing or step.do in CLOSING
-            began = self.env.now
-            try:
-                why = yield from self._one_step(index, step)
-            finally:
-                self.stages.append(NightStage(index, began, self.env.now))
-            if step.do == "wait_dark":
-                continue
-            if not why:
-                self.note(self._title(step.do), step.do.replace("_", " "), "done")
-                continue
-            if step.then == "end_now":
-                self.note("program", f"{why}: ends at once", "end")
+    def _script_from(self, place: int) -> Doing[None]:
+        """Do the script from a place on: what comes before the targets, the targets, and what comes after."""
+        script = self.setting.script
+        items: list[ScriptStep | None] = [*script.before, *([None] if script.targets else []), *script.after]
+        index = place
+        while index < len(items):
+            item, self._at = items[index], index
+            then = (yield from self._targets()) if item is None else (yield from self._do(item))
+            if then in ("end_now", "end_safely"):
                 return
-            if step.then == "end_safely":
-                yield from self._end_safely(f"{step.do.replace('_', ' ')} failed ({why})")
-                return
-            if step.do == "solve":
-                self.frame_problems["unsolved"] = "off the object"
-            goes = "the next target" if step.then == "skip" else "the next step"
-            unhandled = step.do in ("solve", "slew", "connect", "open_roof", "open_cover", "park", "close_roof")
-            self.note("program", f"{why}: goes on with {goes}", "branch", unhandled=unhandled)
+            if then == "repeat_block" and item is not None:
+                index = item.begins if index < len(script.before) else len(items) - len(script.after) + item.begins
+            else:
+                index += 1
+        self._is_over = True
 
-    def _one_step(self, index: int, step: NightStep) -> Work:
+    def _do(self, item: ScriptStep) -> Doing[RunOut]:
+        """Do one step; what comes then, where it was not done."""
+        step = item.step
+        self._step = step.do
+        self._closing = self._closing or step.do in CLOSING
+        began = self.env.now
+        try:
+            why = yield from self._one_step(item)
+        finally:
+            self.stages.append(NightStage(item.place, began, self.env.now))
+        if not why:
+            if step.do != "wait_dark":
+                self.note(self._title(step.do), step.do.replace("_", " "), "done")
+            return "go_on"
+        if step.then == "end_now":
+            self.note("program", f"{why}: ends at once", "end")
+            return "end_now"
+        if step.then == "end_safely":
+            yield from self._end_safely(f"{step.do.replace('_', ' ')} failed ({why})")
+            return "end_safely"
+        if step.then == "repeat_block":
+            yield self.env.timeout(max(step.pause_s, WAIT_ON_S))
+            if self.env.now < self.setting.sky.dark_until_s:
+                self.note("program", f"{why}: begins the block again", "branch")
+                return "repeat_block"
+        if step.do == "solve":
+            self.frame_problems["unsolved"] = "off the object"
+        goes = "the next target" if step.then in SKIPS else "the next step"
+        unhandled = step.do in ("solve", "slew", "connect", "open_roof", "open_cover", "park", "close_roof")
+        self.note("program", f"{why}: goes on with {goes}", "branch", unhandled=unhandled)
+        return "skip_target" if step.then in SKIPS else "go_on"
+
+    def _one_step(self, item: ScriptStep) -> Work:
         """Do one step of the plan; what went wrong, empty where it was done."""
+        step = item.step
         if step.do == "wait_dark":
-            yield from self._until_good()
+            yield from self._wait(step)
             return ""
         if step.do == "sequence":
-            return (yield from self._sequence(index, step))
+            return (yield from self._sequence(item))
         if step.do in ("flats", "darks") and step.filter is not None and self.state.filter != step.filter:
             why = yield from self._attempts("wheel", step)
             if why:
@@ -169,172 +197,103 @@ class NightRun(NightDevices):
             why = yield from self._attempts(step.do, step)
         return why
 
-    def _until_good(self, for_s: float = 0.0) -> Doing[bool]:
-        """Wait until it is dark and the object is up for so long; return whether that comes this night."""
-        sky = self.setting.sky
-        at = sky.next_good(self.env.now, for_s)
-        if at is None:
-            over = self.env.now + for_s > sky.dark_until_s
-            self.note("program", "the night is over" if over else "the object is not up in the dark any more", "wait")
+    # Targets
+
+    def _targets(self) -> Doing[RunOut]:
+        """Take the targets: of those that can be taken now, the one of the first priority."""
+        self.target = None
+        for own in self.setting.targets:
+            for moment in (own.start, own.stop):
+                if moment is not None and ":" in moment and self.setting.sky.begins is None and not self.over:
+                    self.note("program", f"{own.name}: {self._why_no(moment)}", "branch", unhandled=True)
+        while True:
+            found = self._next_target()
+            if found is None:
+                self.target = None
+                return "go_on"
+            at, target = found
+            yield from self._until(at)
+            self.target = target
+            then = yield from self._one_target(target)
+            if then in ("end_now", "end_safely"):
+                return then
+            if then == "skip_target":
+                self.given_up[target.name] = "given up, as the plan says"
+
+    def _next_target(self) -> tuple[float, ScriptTarget] | None:
+        """Return which target can be taken next, and when; None where none can this night."""
+        found = []
+        for number, target in enumerate(self.setting.script.targets):
+            exposure = self._next_exposure(target)
+            if exposure is None or target.name in self.given_up:
+                continue
+            at = target.sky.next_good(self.env.now, exposure)
+            if at is not None:
+                found.append((at, target.priority, number, target))
+        if not found:
+            return None
+        at, _, _, target = min(found)
+        return at, target
+
+    def _next_exposure(self, target: ScriptTarget) -> float | None:
+        """Return the exposure in s of the first frame that a target still lacks; None where it lacks none."""
+        for item in target.steps:
+            if item.step.do == "sequence" and self._lacks(item):
+                return item.step.exposure_s or 0.0
+        return None
+
+    def _lacks(self, item: ScriptStep) -> bool:
+        return item.key not in self.over and self.progress.get(item.key, 0) < (item.step.frames or 1)
+
+    def leaves_target(self, exposure_s: float) -> bool:
+        """Return whether the present target is to be left: it is not up, or one of an earlier priority is."""
+        target = self.target
+        if target is None:
             return False
-        if at > self.env.now:
-            began = self.env.now
-            yield self.env.timeout(at - self.env.now)
-            self._span("wait_dark", began, "waiting")
-        return True
+        if target.sky.next_good(self.env.now, exposure_s) != self.env.now:
+            self._left = f"{target.name}: not to be taken any more now"
+            return True
+        for other in self.setting.script.targets:
+            exposure = self._next_exposure(other)
+            is_first = other.priority < target.priority and other.name not in self.given_up and exposure is not None
+            if is_first and other.sky.next_good(self.env.now, exposure or 0.0) == self.env.now:
+                self._left = f"{target.name}: left for {other.name}, which comes first"
+                return True
+        return False
 
-    def _sequence(self, index: int, step: NightStep) -> Work:
-        """Take the frames of a sequence; what went wrong, empty where all were taken or the night was over."""
-        own, state = self.setting, self.state
-        wanted, exposure = step.frames or 1, step.exposure_s or 0.0
-        while self.progress.get(index, 0) < wanted:
-            if not (yield from self._until_good(exposure)):
-                return ""
-            yield from self._flip_in_time(exposure)
-            turns = step.filter is not None and state.filter != step.filter and own.has("filter_wheel")
-            if turns:
-                why = yield from self._attempts("wheel", step)
-                if why:
-                    return why
-            why = self._refocus_why(turns=turns)
-            if why:
-                self.note(self._title("focus"), f"focuses again: {why}", "done")
-                yield from self._again("focus")
-            if own.dither_every and state.frames and state.frames % own.dither_every == 0 and state.guiding:
-                began = self.env.now
-                yield self.env.timeout(own.settle_s)
-                self._span("guide", began, "settling")
-            if own.sky.next_good(self.env.now, exposure) != self.env.now:
-                continue  # what came before it took so long that the object sets, or dawn comes, during the exposure
-            why = yield from self._frame(index, step, exposure)
-            if why:
-                return why
-        return ""
+    def _one_target(self, target: ScriptTarget) -> Doing[RunOut]:
+        """Do a target's steps: what leads to it again, and then what it still lacks."""
+        self.note("program", f"target {target.name}", "done")
+        self.state.on_target = self.state.solved = False
+        steps, index = target.steps, 0
+        first = next((k for k, item in enumerate(steps) if item.step.do == "sequence"), len(steps))
+        while index < len(steps):
+            item = steps[index]
+            if not self._needs_doing(item, leads=index < first):
+                index += 1
+                continue
+            self._left = ""
+            then = yield from self._do(item)
+            if self._left:
+                self.note("program", self._left, "wait")
+                return "go_on"
+            if then == "repeat_block":
+                self.over -= {entry.key for entry in steps[item.begins : index]}
+                index = item.begins
+            elif then == "go_on":
+                if item.step.do == "sequence":
+                    self.over.add(item.key)  # also where its frames could not be had: the plan goes on
+                self.over |= {item.key} if index > first else set()
+                index += 1
+            else:
+                return then
+        return "go_on"
 
-    def _focus_error(self) -> float:
-        """Return how far focus is off now, in steps: by the fall of temperature since it was found, and by filters."""
-        own, state = self.setting, self.state
-        found_c = state.focused_c if state.focused_c is not None else own.air_at(own.sky.dark_from_s)
-        return state.focus_off - own.focus.slope * (own.air_at(self.env.now) - found_c)
-
-    def _refocus_why(self, *, turns: bool) -> str:
-        """Return why the settings ask for a focus run now; empty where they do not, or the plan has none."""
-        own, state = self.setting, self.state
-        if not any(step.do == "focus" for step in own.steps):
-            return ""
-        if turns and own.refocus_on_filter and state.frames:
-            return "another filter"
-        if own.refocus_s is not None and self.env.now - state.focused_s > own.refocus_s:
-            return f"{own.refocus_s / 60:.0f} min have passed"
-        fell = abs(own.air_at(self.env.now) - state.focused_c) if state.focused_c is not None else 0.0
-        if own.refocus_c is not None and fell >= own.refocus_c:
-            return f"the temperature has changed by {fell:.1f} °C"
-        growth = own.focus.growth(self._focus_error())
-        if own.refocus_growth is not None and growth >= own.refocus_growth:
-            return f"stars have grown by {100 * growth:.0f} %"
-        return ""
-
-    def _flip_in_time(self, exposure: float) -> Doing[None]:
-        """Flip before an exposure that would not end before the mount has to."""
-        own, meridian = self.setting, self.setting.sky.meridian_s
-        if own.flip_margin_s is None or meridian is None or self.state.flipped:
-            return
-        at = meridian + own.flip_margin_s
-        actions = own.rig.plan.actions if own.rig.plan is not None else ()
-        if self.env.now + exposure + own.download_s <= at:
-            return
-        if "flip" not in actions:
-            if self.env.now + exposure > at:
-                self.state.flipped = True
-                self.frame_problems[NO_FLIP] = "trailed at the mount's limit"
-                what = "stops at its limit: the plan has no flip"
-                self.note(self._title("flip"), what, "fault", unhandled=True, cause=NO_FLIP)
-            return
-        began = self.env.now
-        if at > self.env.now:
-            yield self.env.timeout(at - self.env.now)
-            self._span("wait_dark", began, "waiting")
-        self.state.flipped = True
-        model = next((step for step in own.steps if step.do == "slew"), NightStep(do="slew", attempts=2, limit_s=300.0))
-        yield from self._attempts("flip", model)
-        for do in ("solve", "focus" if own.setting("focuser", "refocus_after_flip") else "", "guide"):
-            if do:
-                yield from self._again(do)
-
-    def _again(self, do: str) -> Doing[str]:
-        """Do a step of the plan once more."""
-        step = next((own for own in self.setting.steps if own.do == do), None)
-        if step is None:
-            return "the plan has no such step"
-        before, self._step = self._step, do
-        why = yield from self._attempts(do, step)
-        self._step = before
-        if do == "focus":
-            self.state.focused_s = self.env.now
-        return why
-
-    def _frame(self, index: int, step: NightStep, exposure: float) -> Work:
-        """Take one frame and look at it; what went wrong with the camera, empty where it answered."""
-        state, began = self.state, self.spoiled
-        spoiled = self._spoilt()
-        for do in ("expose", "download"):
-            why = yield from self._attempts(do, step)
-            if why:
-                return why
-        state.frames += 1
-        spoiled = spoiled or self._spoilt() or ("disturbed" if self.spoiled != began else "")
-        if state.disk_gb < self.setting.frame_gb:
-            spoiled = "not saved"
-        if not spoiled:
-            state.disk_gb -= self.setting.frame_gb
-            self.kept.append((self.env.now, exposure))
-            self.progress[index] = self.progress.get(index, 0) + 1
-            return ""
-        self.lost[spoiled] += 1
-        if self.lost[spoiled] == 1:
-            self.note(self._title("expose"), f"frames are lost: {spoiled}", "lost")
-        if self.setting.watch.checks_frames:
-            yield from self._cure()
-        else:
-            self.progress[index] = self.progress.get(index, 0) + 1  # nobody knows that it is none
-        if spoiled == "not saved" and self.setting.watch.checks_frames:
-            return "frames are not saved"
-        return ""
-
-    def _spoilt(self) -> str:
-        """Return why a frame would be lost now; empty where nothing spoils it."""
-        own, state = self.setting, self.state
-        if own.has("roof", "dome") and not state.roof_open:
-            return "taken under the shut roof"
-        if own.has("cover") and not state.cover_open:
-            return "taken under the cover"
-        if own.has("mount") and state.parked:
-            return "taken while parked"
-        does = {step.do for step in own.steps}
-        if own.has("mount") and (("slew" in does and not state.on_target) or ("solve" in does and not state.solved)):
-            return "off the object"
-        if self.weather & RAIN:
-            return "taken in rain"
-        if "cool" in does and not state.cold:
-            return "taken with a warm sensor"
-        plans_guiding = any(step.do == "guide" for step in own.steps)
-        if plans_guiding and not state.guiding and own.rig.guiding.kind != "none":
-            return "unguided"
-        if own.focus.growth(self._focus_error()) > SOFT_GROWTH:
-            return "out of focus"
-        return next(iter(self.frame_problems.values()), "")
-
-    def _cure(self) -> Doing[None]:
-        """Do what cures what spoils the frames, where the plan has it."""
-        own = {entry.fault.id: entry.fault.cure for entry in self.active_faults}
-        cures = [own.get(key, "") for key in self.frame_problems]
-        if not self.state.guiding:
-            cures.append("guide")
-        if self.setting.focus.growth(self._focus_error()) > SOFT_GROWTH:
-            cures.append("focus")
-        for do in dict.fromkeys(cure for cure in cures if cure):
-            self.note("program", f"checks the frames, and repeats: {do.replace('_', ' ')}", "branch")
-            yield from self._again(do)
+    def _needs_doing(self, item: ScriptStep, *, leads: bool) -> bool:
+        """Return whether a target's step is still to be done; what leads to the target is done each time."""
+        if item.step.do in ONCE_A_NIGHT:
+            return not getattr(self.state, {"rough_focus": "nearly_focused"}.get(item.step.do, "calibrated"))
+        return leads or item.key not in self.over
 
     # The end
 
@@ -348,7 +307,8 @@ class NightRun(NightDevices):
             endless = (self._hung or self._waits or f"{self._step.replace('_', ' ')}: waits",)
             device = endless[0].partition(": ")[0] if self._hung or self._waits else "program"
             ends = self.setting.sky.ends_s
-            began = self._hung_s if self._hung or self._waits else self.env.now
+            began = max(self._hung_s if self._hung or self._waits else self.env.now, self._counted_s)
+            self._fill_until(min(began, ends))
             if began < ends:
                 self.spans.append(NightSpan(device, began, ends, "endless"))
             what = f"nothing ends this wait: {endless[0]}"
@@ -356,14 +316,16 @@ class NightRun(NightDevices):
         if self.weather & RAIN and self.rained_on:
             self.state.wet_s += max(until - self.env.now, 0.0)
         ends = self.ended_s if self.ended_s is not None else self.env.now
+        if not endless:
+            self._fill_until(ends)
         self._flow()
-        planned = sum(step.frames or 1 for step in self.setting.steps if step.do == "sequence")
+        script = self.setting.script
         return NightOutcome(
             tuple(_in_order(self.events)),
             tuple(self.spans),
             len(self.kept),
             sum(self.lost.values()),
-            planned,
+            script.planned,
             sum(exposure for _, exposure in self.kept),
             ends,
             tuple(self._unsafe()),
@@ -373,7 +335,22 @@ class NightRun(NightDevices):
             self.state.disk_gb,
             tuple(self.stages),
             tuple(self.uses),
+            tuple(self._of_targets()),
         )
+
+    def _of_targets(self) -> Iterable[TargetFrames]:
+        """Yield what was kept of each target, and why the rest was not."""
+        script, framing = self.setting.script, self.setting.rig.framing
+        if not script.targets:
+            yield TargetFrames(
+                (framing.name if framing is not None else None) or "object", len(self.kept), script.planned
+            )
+        for target in script.targets:
+            kept = self.kept_of[target.name]
+            why = self.given_up.get(target.name, "")
+            if kept < target.planned and not why:
+                why = "" if target.sky.up else "not to be taken this night: too low, or outside its times"
+            yield TargetFrames(target.name, kept, target.planned, why)
 
     def _unsafe(self) -> Iterable[str]:
         own, state = self.setting, self.state
@@ -389,7 +366,7 @@ class NightRun(NightDevices):
             yield f"it rained on {what} for {state.wet_s / 60:.0f} min"
         if state.electricity and state.cold:
             yield "the sensor is cold"
-        if state.electricity and state.powered and any(step.do == "outlets_off" for step in own.steps):
+        if state.electricity and state.powered and own.does("outlets_off"):
             yield "the outlets are on"
 
 

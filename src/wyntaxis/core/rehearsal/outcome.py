@@ -69,6 +69,16 @@ class NightStage:
 
 
 @dataclass(frozen=True)
+class TargetFrames:
+    """How many frames of a target were kept, of how many asked for, and why not more where that is known."""
+
+    name: str
+    kept: int
+    planned: int
+    why: str = ""
+
+
+@dataclass(frozen=True)
 class NightOutcome:
     """One night: ``unsafe`` names what was not as it must be at its end, ``endless`` the waits that nothing ended."""
 
@@ -86,6 +96,7 @@ class NightOutcome:
     disk_gb: float
     stages: tuple[NightStage, ...] = ()
     power: tuple[SupplyUse, ...] = ()
+    targets: tuple[TargetFrames, ...] = ()
 
     @property
     def safe_end(self) -> bool:

@@ -29,7 +29,7 @@ Window = tuple[float, float]
 def window_of(setting: NightSetting, good: NightOutcome | None = None) -> Window:
     """Return when the plan takes frames while nothing goes wrong; the dark hours where it takes none."""
     night = good or played(setting)
-    taking = [stage for stage in night.stages if setting.steps[stage.place].do == "sequence"]
+    taking = [stage for stage in night.stages if setting.every[stage.place].do == "sequence"]
     spans = [
         span
         for span in night.spans
@@ -61,16 +61,17 @@ def applies(setting: NightSetting, fault: Fault) -> bool:
     if fault.id == "battery.empty":
         return any(supply.kind == "battery" for supply in setting.rig.supplies)
     if fault.id == "mount.flip_late":
-        meridian, margin = setting.sky.meridian_s, setting.flip_margin_s
-        crosses = meridian is not None and margin is not None and setting.sky.is_good(meridian + margin)
-        return crosses and setting.has("mount")
+        margin, skies = setting.flip_margin_s, setting.skies or (setting.sky,)
+        if margin is None or not setting.has("mount"):
+            return False
+        return any(sky.meridian_s is not None and sky.is_good(sky.meridian_s + margin) for sky in skies)
     if fault.id == "camera.wrong":
         return setting.has("camera") and setting.has("guide_camera")
     if fault.id == "wheel.missing_slot":
-        return setting.has("filter_wheel") and any(step.filter is not None for step in setting.steps)
+        return setting.has("filter_wheel") and any(step.filter is not None for step in setting.every)
     if fault.devices and not setting.has(*fault.devices):
         return False
-    does = {step.do for step in setting.steps} | {"expose", "download", "flip", "wheel"}
+    does = {step.do for step in setting.every} | {"expose", "download", "flip", "wheel"}
     if fault.id.startswith("guider.") and "guide" not in does:
         return False
     return not fault.does or bool(does & set(fault.does)) or fault.id in _ALWAYS

@@ -30,7 +30,7 @@ class Need:
 
 
 def _plans(setting: NightSetting, do: str) -> bool:
-    return any(step.do == do for step in setting.steps)
+    return setting.does(do)
 
 
 POWERED = Need("the outlets are off", lambda own, state, _at: state.powered or not _plans(own, "outlets_on"))

@@ -1,20 +1,22 @@
-"""What of a rig the rehearsal goes by: its devices, their times, the dark hours and the object's path."""
+"""What of a rig the rehearsal goes by: its devices and their times, its plan as it is done, and the night."""
 
 from __future__ import annotations
 
-import datetime
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from wyntaxis.core.evidence.cooling.ramp import kept_model
 from wyntaxis.core.evidence.ports.match import frame_bytes
 from wyntaxis.core.rehearsal.focus_drift import FocusDrift, drift_of
+from wyntaxis.core.rehearsal.night_sky import NightSky, sky_of, target_skies
 from wyntaxis.core.rehearsal.power import HOUR_S, SupplyLoad, loads_of
+from wyntaxis.core.rehearsal.script import NightScript, script_of
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.devices import Device, DeviceKind
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+from wyntaxis.core.rig.night_plan import NightStep, NightTarget, NightWatch
 from wyntaxis.core.rig.parts import Part
 
 CONNECT_S, RESTART_S = 5.0, 180.0
@@ -23,58 +25,8 @@ FOCUS_POINTS, FOCUS_EXPOSURE_S, FOCUS_MOVE_S = 9, 4.0, 3.0
 SETTLE_S, WHEEL_S, SHUTTER_S, FLAT_S = 15.0, 2.0, 30.0, 3.0
 COOL_RATE_C_MIN, AMBIENT_C, DEFAULT_RATE_MB_S, AIR_FALLS_C_H = 2.0, 10.0, 30.0, 0.8
 """Where the rig states nothing: what such devices usually take, in s, °C/min, °C, MB/s and °C/h."""
-TWILIGHT_S = 1.5 * HOUR_S
-"""The plan begins so long before it is dark."""
-DEFAULT_HOURS = 8.0
 SHELTERS = ("roof", "dome")
 """Kinds of device that keep rain off the telescope."""
-
-
-@dataclass(frozen=True)
-class NightSky:
-    """A night in s from the plan's beginning: when it is dark, when the object is up, when it crosses the meridian.
-
-    ``begins`` is the plan's beginning in UTC, None where no site and date tell it.
-    """
-
-    dark_from_s: float
-    dark_until_s: float
-    up: tuple[tuple[float, float], ...]
-    meridian_s: float | None
-    date: str = ""
-    begins: datetime.datetime | None = None
-
-    @property
-    def ends_s(self) -> float:
-        """When it is light again and the plan must have ended."""
-        return self.dark_until_s + TWILIGHT_S
-
-    def is_good(self, at_s: float) -> bool:
-        """Return whether it is dark and the object is up."""
-        return self.dark_from_s <= at_s < self.dark_until_s and any(a <= at_s < b for a, b in self.up)
-
-    def next_good(self, at_s: float, for_s: float = 0.0) -> float | None:
-        """Return when it is next dark with the object up for so long at a stretch; None for no more this night."""
-        for rises, sets in self.up:
-            begins, ends = max(rises, self.dark_from_s, at_s), min(sets, self.dark_until_s)
-            if begins < ends and begins + for_s <= ends:
-                return begins
-        return None
-
-    def clock(self, at_s: float) -> str:
-        """Return a time as UTC by the clock, as 2026-12-01T21:04:00Z; empty where the beginning is not known."""
-        if self.begins is None:
-            return ""
-        at = self.begins + datetime.timedelta(seconds=round(at_s))
-        return at.strftime("%Y-%m-%dT%H:%M:%SZ")
-
-    def time_words(self, at_s: float) -> str:
-        """Return a time for people: by the clock where the beginning is known, else since it."""
-        minutes = round(at_s / 60)
-        if self.begins is None:
-            return f"{minutes // 60}:{minutes % 60:02d} h"
-        at = self.begins + datetime.timedelta(seconds=at_s + 30)
-        return f"{at:%H:%M} UTC"
 
 
 @dataclass(frozen=True)
@@ -114,6 +66,27 @@ class NightSetting:
     loads: tuple[SupplyLoad, ...] = ()
     attended: str = ""
     """Why somebody stays beside the telescope, and covers it in rain; empty where nobody does."""
+    targets: tuple[NightTarget, ...] = ()
+    skies: tuple[NightSky, ...] = ()
+    """The night for each of the targets."""
+
+    @cached_property
+    def _script(self) -> tuple[NightScript, tuple[NightStep, ...]]:
+        return script_of(self.steps, self.targets, self.skies)
+
+    @property
+    def script(self) -> NightScript:
+        """What is done in order: the steps with their blocks repeated, and the targets."""
+        return self._script[0]
+
+    @property
+    def every(self) -> tuple[NightStep, ...]:
+        """All steps by the places that the script has: the plan's, then those of the targets."""
+        return self._script[1]
+
+    def does(self, do: str) -> bool:
+        """Return whether some step does this."""
+        return any(step.do == do for step in self.every)
 
     def air_at(self, at_s: float) -> float:
         """Return the air's temperature in °C: it falls until the dark ends."""
@@ -156,44 +129,6 @@ class NightSetting:
         return sum(
             self.number(kind.id, key, usual) for kind in kinds for action, key, usual in kind.adds_time if action == do
         )
-
-
-def plain_sky(hours: float = DEFAULT_HOURS) -> NightSky:
-    """Return a night of so many dark hours with the object up all the time, for a rig without a site."""
-    return NightSky(TWILIGHT_S, TWILIGHT_S + hours * HOUR_S, ((0.0, TWILIGHT_S + hours * HOUR_S),), None)
-
-
-def sky_of(rig: Rig, date: datetime.date | None = None) -> NightSky:
-    """Return the dark hours and the object's path of a rig's site on a date.
-
-    Parameters
-    ----------
-    rig
-        The rig; without site or framing the night is as long as its plan says.
-    date
-        On which the night begins; today by default.
-
-    Returns
-    -------
-    NightSky
-        Times in s from an hour and a half before dark.
-    """
-    from wyntaxis.core.sky.night import night_of
-
-    hours = rig.plan.hours if rig.plan is not None and rig.plan.hours is not None else DEFAULT_HOURS
-    if rig.site is None or rig.framing is None:
-        return plain_sky(hours)
-    on = date or datetime.datetime.now(datetime.UTC).date()
-    target = (rig.framing.name or "object", rig.framing.ra_deg, rig.framing.dec_deg)
-    night = night_of(rig.site, [target], on)
-    if not night.dark:
-        return NightSky(TWILIGHT_S, TWILIGHT_S, (), None, on.isoformat())
-    start = night.dark[0][0] - TWILIGHT_S
-    up = tuple((a - start, b - start) for a, b in night.objects[0].path.spans())
-    transit = night.objects[0].transit
-    begins = datetime.datetime.fromtimestamp(start, datetime.UTC)
-    meridian = None if transit is None else transit - start
-    return NightSky(TWILIGHT_S, night.dark[-1][1] - start, up, meridian, on.isoformat(), begins)
 
 
 def cooling_s(rig: Rig, fall_c: float, rate_c_min: float, bare: NightSetting) -> float | None:
@@ -242,12 +177,12 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
 
     plan = rig.plan
     steps = plan.steps if plan is not None and plan.steps else drafted_steps(rig)
+    sky = sky or sky_of(rig)
+    targets = plan.targets if plan is not None else ()
     devices: dict[str, Device] = {}
     for device in (*rig.devices, *_devices_of_parts(rig)):
         devices.setdefault(device.kind, device)
-    bare = NightSetting(
-        rig, steps, (plan.watch if plan is not None else None) or NightWatch(), sky or sky_of(rig), devices
-    )
+    bare = NightSetting(rig, steps, (plan.watch if plan is not None else None) or NightWatch(), sky, devices)
     sensor, settings = rig.sensor, rig.guiding.settings
     size = frame_bytes(sensor, sensor.binning) if sensor is not None else 50_000_000
     rate = bare.number("camera", "data_rate_mb_s", DEFAULT_RATE_MB_S)
@@ -270,8 +205,10 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
         rig,
         bare.steps,
         bare.watch,
-        bare.sky,
+        sky,
         devices,
+        targets=targets,
+        skies=target_skies(rig, sky),
         attended=(plan.attended if plan is not None else None) or "",
         download_s=times.get("download", download),
         times=times,

@@ -12,7 +12,7 @@ from wyntaxis.core.rehearsal.remedy import words_of
 from wyntaxis.core.rehearsal.setting import NightSetting
 from wyntaxis.core.wording import counted, number
 
-MAX_LINES, MAX_NAMED, MAX_SPANS = 10, 4, 4
+MAX_LINES, MAX_NAMED, MAX_SPANS, MAX_TARGETS = 10, 4, 4, 2
 
 
 def in_short(
@@ -61,6 +61,7 @@ def _lines(setting: NightSetting, good: NightOutcome, rows: Sequence[FaultRow], 
     if taken:
         times += f"; exposures from {sky.time_words(taken[0].from_s)} to {sky.time_words(taken[-1].to_s)}"
     yield f"{times}; the plan ends at {sky.time_words(good.ends_s)}."
+    yield from _target_lines(good)
     for why, count in good.lost_why[:2]:
         yield f"{counted(count, 'frame')} rejected: {why}."
     missing = good.frames_planned - good.frames_kept - good.frames_lost
@@ -73,6 +74,17 @@ def _lines(setting: NightSetting, good: NightOutcome, rows: Sequence[FaultRow], 
     if hours:
         yield f"Time goes into: {'; '.join(hours)}."
     yield from _fault_lines(good, rows)
+
+
+def _target_lines(night: NightOutcome) -> Iterator[str]:
+    """Yield what came of several targets, those that lack frames by name."""
+    if len(night.targets) < 2:
+        return
+    short = [own for own in night.targets if own.kept < own.planned]
+    yield f"{len(night.targets) - len(short)} of {counted(len(night.targets), 'target')} complete."
+    for own in short[:MAX_TARGETS]:
+        why = f": {own.why}" if own.why else ""
+        yield f"{own.name}: {own.kept or 'none'} of {counted(own.planned, 'frame')}{why}."
 
 
 def _why_missing(good: NightOutcome) -> str:

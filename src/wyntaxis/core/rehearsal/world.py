@@ -10,8 +10,10 @@ import simpy
 
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.rehearsal.doing import Doing
+from wyntaxis.core.rehearsal.night_sky import NightSky
 from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
 from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse
+from wyntaxis.core.rehearsal.script import ScriptTarget
 from wyntaxis.core.rehearsal.setting import SHELTERS, NightSetting
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import Fault
@@ -85,6 +87,8 @@ class NightWorld:
     events: list[NightEvent] = field(default_factory=list)
     spans: list[NightSpan] = field(default_factory=list)
     kept: list[tuple[float, float]] = field(default_factory=list)
+    kept_of: Counter[str] = field(default_factory=Counter)
+    """Frames kept by target; under no name where the plan has one object."""
     lost: Counter[str] = field(default_factory=Counter)
     messages: list[str] = field(default_factory=list)
     frame_problems: dict[str, str] = field(default_factory=dict)
@@ -97,18 +101,28 @@ class NightWorld:
     dangers: list[str] = field(default_factory=list)
     """What was done that is not safe, each told once."""
 
+    target: ScriptTarget | None = None
+    """The target that is being taken; none where the plan has one object."""
+
+    @property
+    def sky(self) -> NightSky:
+        """The night for the object that is being taken."""
+        return self.target.sky if self.target is not None else self.setting.sky
+
     def __post_init__(self) -> None:
         self.script: simpy.Process | None = None
         self._step = "begin"
         self._closing = False
-        asked = list(dict.fromkeys(step.filter for step in self.setting.steps if step.filter is not None))
+        self._counted_s = 0.0
+        """Until when every second is in some span."""
+        asked = list(dict.fromkeys(step.filter for step in self.setting.every if step.filter is not None))
         self._missing = asked[len(asked) // 2] if asked else None
         self.state.disk_gb = self.setting.free_gb if self.setting.free_gb is not None else 1e9
         for entry in self.active_faults:
             if entry.fault.way in ("world", "spoil"):
                 self.env.process(self._strike(entry))
         self.uses = [SupplyUse(load) for load in self.setting.loads]
-        self._switched = any(step.do == "outlets_on" for step in self.setting.steps)
+        self._switched = self.setting.does("outlets_on")
         self._working: frozenset[str] = frozenset()
         self._flowing = [0.0] * len(self.uses)
         self._metered_s = 0.0
@@ -142,8 +156,17 @@ class NightWorld:
         self.note("program", text, "message")
 
     def _span(self, do: str, start: float, kind: SpanKind | None = None) -> None:
+        """Count the time from a start until now; what nothing else counted before it went into retries and restarts."""
+        self._fill_until(start)
+        start = max(start, self._counted_s)
         if self.env.now > start:
             self.spans.append(NightSpan(self._title(do), start, self.env.now, kind or _counts_as(do)))
+            self._counted_s = self.env.now
+
+    def _fill_until(self, at_s: float) -> None:
+        if at_s > self._counted_s:
+            self.spans.append(NightSpan("program", self._counted_s, at_s, "retrying"))
+            self._counted_s = at_s
 
     # Faults
 
@@ -252,6 +275,7 @@ class NightWorld:
             else:
                 self.lost["on a corrupt card"] += len(self.kept)
                 self.kept.clear()
+                self.kept_of.clear()
                 self.note("computer", "there is no second copy", "lost", unhandled=True)
         elif (fault.id == "network.gone" and self._network_watch()) or fault.id == "weather.silent":
             yield from self._silent()

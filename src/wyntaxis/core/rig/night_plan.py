@@ -34,9 +34,14 @@ Action = Literal[
     "outlets_off",
 ]
 """What a step does."""
-RunOut = Literal["go_on", "skip", "wait", "end_safely", "end_now"]
-"""What comes when the attempts have run out: the next step; the next target; wait for it and try on; the closing steps;
-nothing at all."""
+RunOut = Literal["go_on", "skip", "skip_target", "repeat_block", "wait", "end_safely", "end_now"]
+"""What comes when the attempts have run out: the next step; the next target (``skip`` is its older name); the block, or
+the target's steps, once more from its beginning; wait for it and try on; the closing steps; nothing at all."""
+SKIPS: tuple[RunOut, ...] = ("skip", "skip_target")
+MOMENT = r"^(twilight|altitude|flip|([01]?[0-9]|2[0-3]):[0-5][0-9])$"
+Moment = Annotated[str, Field(pattern=MOMENT)]
+"""A moment of the night: a clock time in UTC as 21:30; ``twilight``, where the dark begins or ends; ``altitude``, where
+the target rises over the least altitude or sinks below it; ``flip``, where the mount has to flip."""
 
 CLOSING: tuple[str, ...] = ("stop_guiding", "park", "close_cover", "close_roof", "warm_up", "disconnect", "outlets_off")
 """Steps that end the night, in the order in which a safe end takes them."""
@@ -46,7 +51,9 @@ class NightStep(StrictModel):
     """One step: what is done, by which device where there are several, and for how long it is waited.
 
     ``limit_s`` is how long one attempt may take, each frame's by itself in a sequence; without it, one waits for ever.
-    ``reconnect`` connects the device anew before another attempt.
+    ``reconnect`` connects the device anew before another attempt. Steps that follow one another with the same ``block``
+    are repeated together, as often as one of them says; one without a block by itself. ``until`` is how long a wait
+    lasts, or a sequence takes frames.
     """
 
     do: Annotated[Action, Display("Action")]
@@ -59,6 +66,27 @@ class NightStep(StrictModel):
     pause_s: Annotated[Annotated[float, Field(ge=0, le=86_400)], Display("Pause between", "s")] = 0.0
     reconnect: Annotated[bool, Display("Reconnects between")] = False
     then: Annotated[RunOut, Display("Then")] = "go_on"
+    block: Annotated[Text | None, Display("Block")] = None
+    repeat: Annotated[Annotated[int, Field(ge=1, le=1000)] | None, Display("Times")] = None
+    until: Annotated[Moment | None, Display("Until (UTC)")] = None
+
+
+class NightTarget(StrictModel):
+    """One object of the night, with its coordinates (ICRS, J2000) and when it may be taken.
+
+    Of the targets that can be taken now, the one of the lowest ``priority`` is; those that state none come last, in
+    order. Without ``steps`` of its own it takes the plan's, from the first slew to the last sequence.
+    """
+
+    name: Annotated[Text, Display("Target")]
+    ra_deg: Annotated[Annotated[float, Field(ge=0, lt=360)], Display("Right ascension", "°")]
+    dec_deg: Annotated[Annotated[float, Field(ge=-90, le=90)], Display("Declination", "°")]
+    angle_deg: Annotated[Annotated[float, Field(ge=-360, le=360)] | None, Display("Position angle", "°")] = None
+    priority: Annotated[Annotated[int, Field(ge=1, le=1000)] | None, Display("Priority")] = None
+    min_altitude_deg: Annotated[Annotated[float, Field(ge=-5, le=89)] | None, Display("Least altitude", "°")] = None
+    start: Annotated[Moment | None, Display("Not before (UTC)")] = None
+    stop: Annotated[Moment | None, Display("Not after (UTC)")] = None
+    steps: Annotated[tuple[NightStep, ...], Field(strict=False, max_length=100)] = ()
 
 
 class NightWatch(StrictModel):

@@ -8,7 +8,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from wyntaxis.core.rig.base import Finite, Id, Note, Seconds, SkyAngle, StrictModel, Text, not_vanishing
 from wyntaxis.core.rig.display import Display
-from wyntaxis.core.rig.night_plan import NightStep, NightWatch
+from wyntaxis.core.rig.night_plan import NightStep, NightTarget, NightWatch
 
 Latitude = Annotated[float, Field(ge=-90, le=90)]
 Azimuth = Annotated[float, Field(ge=0, le=360)]
@@ -139,6 +139,8 @@ class MeasuredValue(StrictModel):
 
 
 MOST_WORK_S = 86_400.0
+MOST_STEPS = 3000
+"""A night has no more steps, repeated ones counted each time."""
 
 
 class WorkTime(StrictModel):
@@ -210,12 +212,23 @@ class Plan(StrictModel):
         Field(strict=False, max_length=7),
     ] = ()
     steps: Annotated[tuple[NightStep, ...], Field(strict=False, max_length=300)] = ()
+    targets: Annotated[tuple[NightTarget, ...], Field(strict=False, max_length=50)] = ()
     watch: NightWatch | None = None
     times: dict[TimedWork, WorkTime] = Field(default_factory=dict)
     """What the work of the night takes, where it is known better than the rehearsal supposes."""
     attended: Annotated[Text | None, Display("Somebody stays beside it")] = None
     """Why the telescope is not alone: then it is covered in rain, roof or no roof."""
     file_names: Annotated[Annotated[str, Field(min_length=1, max_length=200)] | None, Display("File names")] = None
+
+    @model_validator(mode="after")
+    def _can_be_played(self) -> Self:
+        steps = (*self.steps, *(step for target in self.targets for step in target.steps))
+        if sum(step.repeat or 1 for step in steps) > MOST_STEPS:
+            raise ValueError(f"the steps are repeated more than {MOST_STEPS} times altogether")
+        names = [target.name.casefold() for target in self.targets]
+        if len(set(names)) != len(names):
+            raise ValueError("targets: each needs a name of its own")
+        return self
 
 
 class Framing(StrictModel):

@@ -158,9 +158,9 @@ class NightPath:
     def _hours(self, mask: Any) -> float:
         return float(mask[:-1].sum()) * STEP_MINUTES / 60
 
-    def spans(self) -> list[tuple[float, float]]:
-        """Return when the object is up in the dark, as (from, to) in Unix seconds."""
-        mask = np.concatenate([[False], self.up & self.dark, [False]])
+    def spans(self, least_deg: float = -90.0) -> list[tuple[float, float]]:
+        """Return when the object is up in the dark, and so high, as (from, to) in Unix seconds."""
+        mask = np.concatenate([[False], self.up & self.dark & (self.altitude_deg > least_deg), [False]])
         edges = np.flatnonzero(mask[1:] != mask[:-1])
         return [
             (float(self.seconds[a]), float(self.seconds[min(b, len(self.seconds) - 1)]))

@@ -15,8 +15,9 @@ from wyntaxis.core.files.places import home
 from wyntaxis.core.files.saving import write_atomically
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.records.audit import HeaderAudit
+from wyntaxis.core.rehearsal.night_sky import plain_sky
 from wyntaxis.core.rehearsal.past_night import against_plan
-from wyntaxis.core.rehearsal.setting import plain_sky, setting_of
+from wyntaxis.core.rehearsal.setting import setting_of
 from wyntaxis.core.wording import counted, short
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.flow_row import FlowRow

@@ -11,9 +11,10 @@ from PyQt6.QtWidgets import QWidget
 
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.rehearsal.drafted import drafted_watch
+from wyntaxis.core.rehearsal.night_sky import sky_of
 from wyntaxis.core.rehearsal.parallel import many_nights_in_parallel
 from wyntaxis.core.rehearsal.play import ManyNights
-from wyntaxis.core.rehearsal.setting import setting_of, sky_of
+from wyntaxis.core.rehearsal.setting import setting_of
 from wyntaxis.desk.background import Job
 from wyntaxis.desk.collapsible_section import CollapsibleSection
 from wyntaxis.desk.palette import Palette

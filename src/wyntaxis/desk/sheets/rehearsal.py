@@ -12,10 +12,10 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.drafted import drafted_steps, drafted_watch
 from wyntaxis.core.rehearsal.kind import REHEARSAL, Rehearsal, rehearse
+from wyntaxis.core.rehearsal.night_sky import sky_of
 from wyntaxis.core.rehearsal.outcome import SPAN_WORDS, NightOutcome, grade_of
 from wyntaxis.core.rehearsal.play import FaultRow
 from wyntaxis.core.rehearsal.remedy import NightRemedy, remedies, words_of
-from wyntaxis.core.rehearsal.setting import sky_of
 from wyntaxis.core.rig.display import displayed_fields
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.night_plan import NightWatch
