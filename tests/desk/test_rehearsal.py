@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLabel
 
 from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
+from tests.desk.test_window import type_into
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.desk.night_timeline import LEAST_TEXT_PX, NightTimeline
@@ -177,3 +178,35 @@ def test_many_nights_stand_beside_a_drafted_plan(night, qtbot, monkeypatch):
     assert night.many.found[0][1].unsafe_share.value >= night.many.found[1][1].unsafe_share.value
     assert night.many.section.isVisibleTo(night)
     assert "of 30 nights" in night.many.plot.answer.text()
+
+
+def test_targets_are_put_in_edited_and_taken_out(night, qtbot):
+    sheet, session = night, night.session
+    section = sheet.targets.section
+    assert section.isVisible()
+    section.open()
+    assert "takes the framed object" in sheet.targets.hint.text()
+    sheet.targets.framed_button.click()
+    sheet.targets.add()
+    (framed, second) = session.rig.plan.targets
+    assert (framed.ra_deg, framed.dec_deg) == (session.rig.framing.ra_deg, session.rig.framing.dec_deg)
+    assert not sheet.targets.framed_button.isEnabled(), "it is one of them now"
+    type_into(sheet.targets.card.field("dec_deg"), "-80")
+    type_into(sheet.targets.card.field("priority"), "1")
+    type_into(sheet.targets.card.field("stop"), "25:00")
+    assert session.rig.plan.targets[1].stop is None, "no clock shows 25:00"
+    type_into(sheet.targets.card.field("stop"), "23:30")
+    assert session.rig.plan.targets[1].model_dump(include={"dec_deg", "priority", "stop"}) == {
+        "dec_deg": -80, "priority": 1, "stop": "23:30",
+    }  # fmt: skip
+    done(sheet, qtbot)
+    rows = {row[0]: row for row in texts(sheet.targets.table)}
+    assert rows[second.name][6].startswith("0 of")
+    assert "too low" in rows[second.name][7]
+    assert not rows[framed.name][6].startswith("0 of")
+    assert any(line.startswith(f"{second.name}: none of") for line in sheet.lines.text().splitlines())
+    sheet.targets.table.setCurrentCell(1, 0)
+    sheet.targets.take_out()
+    assert [target.name for target in session.rig.plan.targets] == [framed.name]
+    session.undo()
+    assert len(session.rig.plan.targets) == 2

@@ -149,6 +149,6 @@ class DrawingArea(QStackedWidget):
         if self._session is not None and self._palette is not None and self._shows_night and played is not None:
             own = played.setting
             lanes = len(self.night.lanes)
-            self.night.show_night(self._session.night or played.good, own.sky, self._palette, own.steps)
+            self.night.show_night(self._session.night or played.good, own.sky, self._palette, own.every)
             if len(self.night.lanes) != lanes:
                 self.shared.emit()

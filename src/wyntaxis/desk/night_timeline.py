@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from datetime import timedelta
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -207,8 +208,10 @@ class NightTimeline(Picture):
         shade = palette.color("ink", 16)
         painter.fillRect(QRectF(left, TOP_EM * self._em, right - left, height - TOP_EM * self._em), shade)
         painter.setPen(palette.color("faded"))
-        painter.drawText(QPointF(left + 3, self._em * 1.1), "dark")
-        for start, end in self._sky.up:
+        if not self._sky.targets:
+            painter.drawText(QPointF(left + 3, self._em * 1.1), "dark")
+        self._draw_targets(painter, palette, height)
+        for start, end in self._sky.up if not self._sky.targets else ():
             pen = QPen(palette.color("accent"), 2)
             painter.setPen(pen)
             painter.drawLine(QPointF(self.x_of(start), TOP_EM * self._em), QPointF(self.x_of(end), TOP_EM * self._em))
@@ -218,6 +221,17 @@ class NightTimeline(Picture):
             painter.drawLine(QPointF(x, TOP_EM * self._em), QPointF(x, height))
             room = painter.fontMetrics().horizontalAdvance("meridian")
             painter.drawText(QPointF(x - room - 4, self._em * 1.1), "meridian")
+
+    def _draw_targets(self, painter: QPainter, palette: Palette, height: float) -> None:
+        """Draw where each target is begun, with its name where there is room for it."""
+        begun = self.outcome.begun if self.outcome is not None else ()
+        for (at, name), (end, _) in pairwise([*begun, (self._until_s, "")]):
+            x, room = self.x_of(at), self.x_of(end) - self.x_of(at) - 6
+            painter.setPen(QPen(palette.color("accent"), 1))
+            painter.drawLine(QPointF(x, 0.2 * self._em), QPointF(x, height))
+            shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room))
+            if room > 3 * self._em:
+                painter.drawText(QPointF(x + 3, self._em * 1.1), shown)
 
     def stage_blocks(self) -> list[tuple[int, QRectF]]:
         """Return of each step that came to work its place in the plan and its block, in order of time."""

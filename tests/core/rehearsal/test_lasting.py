@@ -15,9 +15,11 @@ from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rehearsal.night_sky import NightSky, plain_sky
 from wyntaxis.core.rehearsal.outcome import grade_of
 from wyntaxis.core.rehearsal.play import active_faults, applies, fault_table, played
+from wyntaxis.core.rehearsal.preconditions import unmet
 from wyntaxis.core.rehearsal.remedy import ORDER, remedies
 from wyntaxis.core.rehearsal.setting import HOUR_S, setting_of
 from wyntaxis.core.rehearsal.summary import MAX_LINES, in_short
+from wyntaxis.core.rehearsal.world import NightState
 from wyntaxis.core.rig.edit import apply
 from wyntaxis.core.rig.store import validated
 
@@ -232,3 +234,45 @@ def test_a_plan_that_keeps_nothing_is_a_finding_that_says_why():
     assert findings(parked).finding("night.budget").title.endswith(": slew failed (the mount is parked): ending safely")
     setting = setting_of(validated(parked), plain_sky(6))
     assert any(line.startswith("No frame is kept: ") for line in in_short(setting, played(setting)))
+
+
+def test_a_remedy_lets_a_weather_station_stop_the_run():
+    document = whole_document(frames=6)
+    mast = next(device for device in document["devices"] if device["kind"] == "weather")
+    mast["settings"]["stops_the_run"] = {"value": False}
+    setting = setting_of(validated(document), plain_sky(6))
+    rows = fault_table(setting)
+    rain = next(row for row in rows if row.fault.id == "weather.rain")
+    assert rain.grade == "unsafe"
+    remedy = remedies(setting, rain, rows)
+    assert remedy.words.startswith("let ")
+    assert "stop the run" in remedy.words
+    changed = setting_of(apply(setting.rig, remedy.change), setting.sky)
+    assert next(d for d in changed.rig.devices if d.kind == "weather").truth("stops_the_run") is True
+    assert remedy.grade == "degraded"
+
+
+TOO_BRIGHT, NO_LIGHT = 0.0, "nothing lights the flats: no panel, no twilight, and nobody there"
+
+
+@pytest.mark.parametrize(
+    ("panel", "attended", "at_s", "missing"),
+    [
+        (True, "", TOO_BRIGHT, ""),
+        (False, "I sit beside it", TOO_BRIGHT, ""),
+        (False, "", TOO_BRIGHT, NO_LIGHT),  # 5400 s before the dark
+        (False, "", 5400.0 - 4801, NO_LIGHT), (False, "", 5400.0 - 4799, ""),
+        (False, "", 5400.0 - 2401, ""), (False, "", 5400.0 - 2399, NO_LIGHT),
+        (False, "", 5400.0 + 6 * HOUR_S + 2399, NO_LIGHT), (False, "", 5400.0 + 6 * HOUR_S + 2401, ""),
+    ],
+)  # fmt: skip
+def test_flats_need_a_light(panel, attended, at_s, missing):
+    document = whole_document(frames=2)
+    document["devices"] = [d for d in document["devices"] if d["kind"] != "flat_panel"]
+    if panel:
+        document["devices"].append({"id": "panel", "kind": "flat_panel", "name": "Panel"})
+    setting = replace(setting_of(validated(document), plain_sky(6)), attended=attended)
+    state = NightState(connected=True, powered=True, roof_open=True, cover_open=True)
+    assert unmet("flats", setting, state, at_s) == missing
+    shut = unmet("flats", setting, replace(state, cover_open=False), at_s)
+    assert bool(shut) == (not panel and not attended), "the sky lights nothing through a shut cover"

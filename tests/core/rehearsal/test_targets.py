@@ -65,7 +65,7 @@ def kept(outcome):
 
 
 def begun(outcome, name):
-    return next(event.t_s for event in outcome.events if event.what == f"target {name}")
+    return next(at for at, own in outcome.begun if own == name)
 
 
 def test_targets_follow_one_another_in_order_of_priority():
@@ -255,13 +255,10 @@ def test_whatever_the_targets_the_night_ends_its_budget_adds_up_and_no_frame_is_
     assert night.safe_end
     assert sum(night.budget.values()) == pytest.approx(night.ends_s)
     assert night.frames_kept == sum(own.kept for own in night.targets)
-    names = [
-        (event.t_s, event.what.removeprefix("target ")) for event in night.events if event.what.startswith("target ")
-    ]
     up = {entry.name: sky.up for entry, sky in zip(own, setting.skies, strict=True)}
     for span in night.spans:
         if span.kind == "exposing":
-            name = [name for at, name in names if at <= span.from_s][-1]
+            name = [name for at, name in night.begun if at <= span.from_s][-1]
             assert any(a <= span.from_s and span.to_s <= b for a, b in up[name])
 
 

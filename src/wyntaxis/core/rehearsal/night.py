@@ -9,7 +9,7 @@ import simpy
 from wyntaxis.core.rehearsal.devices import Work
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.exposing import NightExposures
-from wyntaxis.core.rehearsal.outcome import NightEvent, NightOutcome, NightSpan, NightStage, TargetFrames
+from wyntaxis.core.rehearsal.outcome import TARGET, NightEvent, NightOutcome, NightSpan, NightStage, TargetFrames
 from wyntaxis.core.rehearsal.script import OF_A_TARGET, ONCE_A_NIGHT, ScriptStep, ScriptTarget
 from wyntaxis.core.rehearsal.setting import SHELTERS
 from wyntaxis.core.rehearsal.world import RAIN
@@ -263,7 +263,7 @@ class NightRun(NightExposures):
 
     def _one_target(self, target: ScriptTarget) -> Doing[RunOut]:
         """Do a target's steps: what leads to it again, and then what it still lacks."""
-        self.note("program", f"target {target.name}", "done")
+        self.note("program", target.name, "done", cause=TARGET)
         self.state.on_target = self.state.solved = False
         steps, index = target.steps, 0
         first = next((k for k, item in enumerate(steps) if item.step.do == "sequence"), len(steps))
@@ -349,7 +349,8 @@ class NightRun(NightExposures):
             kept = self.kept_of[target.name]
             why = self.given_up.get(target.name, "")
             if kept < target.planned and not why:
-                why = "" if target.sky.up else "not to be taken this night: too low, or outside its times"
+                why = "no time is left in which it can be taken"
+                why = why if target.sky.up else "not to be taken this night: too low, or outside its times"
             yield TargetFrames(target.name, kept, target.planned, why)
 
     def _unsafe(self) -> Iterable[str]:

@@ -26,6 +26,8 @@ SPAN_WORDS: dict[SpanKind, str] = {
 """What a night's time goes into."""
 
 
+TARGET = "target"
+"""The cause of an event: another target is begun, or gone on with."""
 NO_FLIP = "no flip"
 """The cause of an event: the mount reached its limit, and the plan has no flip."""
 
@@ -107,6 +109,11 @@ class NightOutcome:
     def first_unhandled(self) -> NightEvent | None:
         """The first event that nobody handled."""
         return next((event for event in self.events if event.unhandled), None)
+
+    @property
+    def begun(self) -> tuple[tuple[float, str], ...]:
+        """When in s which target was begun or gone on with; none where the plan has one object."""
+        return tuple((event.t_s, event.what) for event in self.events if event.cause == TARGET)
 
     @property
     def budget(self) -> dict[SpanKind, float]:

@@ -21,6 +21,10 @@ TWILIGHT_STARS_S = 2700.0
 """So long before the dark stars are bright enough in the sky to solve and to focus by: the sun is 12° down."""
 
 
+TWILIGHT_FLATS_S = (2400.0, 4800.0)
+"""The sky is even and bright enough for flats so long before and after the dark: the sun is 3° to 10° down."""
+
+
 @dataclass(frozen=True)
 class Need:
     """Something that must be true: what is said where it is not, and how it is known at a time in s."""
@@ -45,12 +49,30 @@ STARS_OUT = Need(
 LIGHT_SHUT_OUT = Need(
     "light falls on the sensor: cover and roof are open",
     lambda own, state, _at: (
-        not own.has("cover", *SHELTERS)
+        bool(own.attended)
+        or not own.has("cover", *SHELTERS)
         or (own.has("cover") and not state.cover_open)
         or (own.has(*SHELTERS) and not state.roof_open)
     ),
 )
 
+FLAT_LIGHT = Need(
+    "nothing lights the flats: no panel, no twilight, and nobody there",
+    lambda own, _state, at: (
+        own.has("flat_panel")
+        or bool(own.attended)
+        or TWILIGHT_FLATS_S[0] <= own.sky.dark_from_s - at <= TWILIGHT_FLATS_S[1]
+        or TWILIGHT_FLATS_S[0] <= at - own.sky.dark_until_s <= TWILIGHT_FLATS_S[1]
+    ),
+)
+SKY_SEEN = Need(
+    "the sky lights the flats, and cover or roof are shut",
+    lambda own, state, _at: (
+        own.has("flat_panel")
+        or bool(own.attended)
+        or ((not own.has("cover") or state.cover_open) and (not own.has(*SHELTERS) or state.roof_open))
+    ),
+)
 NEARLY_FOCUSED = Need(
     "stars are far out of focus: rough focus comes first",
     lambda own, state, _at: state.nearly_focused or not _plans(own, "rough_focus"),
@@ -73,6 +95,7 @@ NEEDS: dict[str, tuple[Need, ...]] = {
     "calibrate_guiding": _AT_STARS,
     "guide": (*_AT_STARS, CALIBRATED),
     "darks": (CONNECTED, LIGHT_SHUT_OUT),
+    "flats": (CONNECTED, FLAT_LIGHT, SKY_SEEN),
 }
 """By action what it needs; an action that is not listed needs its device to be connected."""
 

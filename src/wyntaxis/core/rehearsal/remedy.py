@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.json_values import JsonValue
@@ -13,6 +14,7 @@ from wyntaxis.core.rehearsal.play import FaultRow, active_faults, applies, playe
 from wyntaxis.core.rehearsal.setting import NightSetting, setting_of
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.device_kinds.declaration import Fault
+from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.night_plan import CLOSING, NightStep, NightWatch
 
@@ -76,14 +78,14 @@ def remedies(setting: NightSetting, row: FaultRow, rows: Sequence[FaultRow] = ()
         return None
     before = (ORDER.index(row.grade), -row.outcome.frames_kept)
     found: list[tuple[tuple[int, int], NightRemedy, NightSetting]] = []
-    for words, steps, watch in _candidates(setting, row):
-        change = _change(setting, steps, watch, words)
+    for candidate in _candidates(setting, row):
+        change = _change(setting, candidate)
         try:
             changed = setting_of(edit.apply(setting.rig, change), setting.sky)
         except InputError:
             continue
         outcome = _again(changed, row.fault)
-        remedy = NightRemedy(words, change, grade_of(outcome), outcome)
+        remedy = NightRemedy(candidate.words, change, grade_of(outcome), outcome)
         if _rank(remedy) < before:
             found.append((_rank(remedy), remedy, changed))
     for _, remedy, changed in sorted(found, key=lambda entry: entry[0]):
@@ -120,16 +122,28 @@ def _rank(remedy: NightRemedy) -> tuple[int, int]:
     return ORDER.index(remedy.grade), -remedy.outcome.frames_kept
 
 
-def _change(setting: NightSetting, steps: Sequence[NightStep], watch: NightWatch | None, words: str) -> Change:
+class Candidate(NamedTuple):
+    """A change that may help: in words, the steps, another watch, and the place of a device that is to stop it."""
+
+    words: str
+    steps: Sequence[NightStep]
+    watch: NightWatch | None = None
+    stopped_by: int | None = None
+
+
+def _change(setting: NightSetting, candidate: Candidate) -> Change:
+    words, steps, watch, stopped_by = candidate
     values: list[tuple[tuple[str | int, ...], JsonValue]] = []
     if tuple(steps) != setting.steps or (setting.rig.plan is not None and not setting.rig.plan.steps):
         values.append((("plan", "steps"), [step.model_dump(mode="json", exclude_unset=True) for step in steps]))
     if watch is not None:
         values.append((("plan", "watch"), watch.model_dump(mode="json", exclude_none=True)))
+    if stopped_by is not None:
+        values.append((("devices", stopped_by, "settings", "stops_the_run", "value"), True))
     return Change(f"{words[:1].upper()}{words[1:]}"[:80], tuple(values))
 
 
-def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Sequence[NightStep], NightWatch | None]]:
+def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[Candidate]:
     """Yield changes of the plan in words, from the smallest on."""
     steps, watch, wanted = setting.steps, setting.watch, drafted_watch(setting.rig)
     does = {*row.fault.does, row.fault.cure} - {""}
@@ -140,59 +154,59 @@ def _candidates(setting: NightSetting, row: FaultRow) -> Iterator[tuple[str, Seq
         step = steps[index]
         if step.limit_s is None:
             limit = LIMITS[step.do][0] if step.do in LIMITS else 1.5 * (step.exposure_s or 0.0) + 60.0
-            yield "give the step a time limit", _with(steps, touched, limit_s=limit), None
+            yield Candidate("give the step a time limit", _with(steps, touched, limit_s=limit))
             more = _with(steps, touched, limit_s=limit, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
-            yield "give the step a time limit, and attempts", more, None
-            yield "limit, attempts, and the next target after", _with(more, touched, then="skip"), None
+            yield Candidate("give the step a time limit, and attempts", more)
+            yield Candidate("limit, attempts, and the next target after", _with(more, touched, then="skip_target"))
             break
     if touched:
         tries = _with(steps, touched, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
-        yield f"try it {ATTEMPTS} times, reconnected in between", tries, None
-        yield "go on with the next target when attempts run out", _with(tries, touched, then="skip"), None
+        yield Candidate(f"try it {ATTEMPTS} times, reconnected in between", tries)
+        skipped = _with(tries, touched, then="skip_target")
+        yield Candidate("go on with the next target when attempts run out", skipped)
     yield from _in_order(setting)
     if row.fault.id.startswith(("weather.", "network.")):
-        yield (
-            "watch the weather, and end safely",
-            steps,
-            watch.model_copy(update={"then": "end_safely", "silence_is_unsafe": True}),
-        )
-        yield (
-            "watch the weather, and wait for better",
-            steps,
-            watch.model_copy(update={"then": "wait", "silence_is_unsafe": True}),
-        )
+        for then, words in (("end_safely", "and end safely"), ("wait", "and wait for better")):
+            watched = watch.model_copy(update={"then": then, "silence_is_unsafe": True})
+            yield Candidate(f"watch the weather, {words}", steps, watched)
+            for place, device in _monitors(setting):
+                yield Candidate(f"let {device.title} stop the run, {words}", steps, watched, place)
     if row.fault.id.startswith(("computer.", "power.")):
-        yield (
-            "restart and end safely when the program crashes",
-            steps,
-            watch.model_copy(update={"on_error": "end_safely"}),
-        )
+        restarts = watch.model_copy(update={"on_error": "end_safely"})
+        yield Candidate("restart and end safely when the program crashes", steps, restarts)
     if row.outcome.frames_lost or row.fault.frame_problem:
         looks = watch.model_copy(update={"checks_frames": True, "recovers_guiding_s": wanted.recovers_guiding_s})
-        yield "check each frame's stars, and find the guide star again", steps, looks
-    yield "watch over all of it", steps, wanted
+        yield Candidate("check each frame's stars, and find the guide star again", steps, looks)
+    yield Candidate("watch over all of it", steps, wanted)
     closing = [i for i, step in enumerate(steps) if step.do in ("park", "close_roof", "close_cover")]
     if closing:
         more = _with(steps, closing, attempts=ATTEMPTS, pause_s=PAUSE_S, reconnect=True)
-        yield f"try to close {ATTEMPTS} times", more, wanted
+        yield Candidate(f"try to close {ATTEMPTS} times", more, wanted)
+
+
+def _monitors(setting: NightSetting) -> Iterator[tuple[int, Device]]:
+    """Yield the devices that watch the weather and do not stop the run yet, with their places in the rig."""
+    for place, device in enumerate(setting.rig.devices):
+        if device.kind in ("weather", "safety_monitor") and device.truth("stops_the_run") is not True:
+            yield place, device
 
 
 _OPENING_FIRST = ("outlets_on", "connect", "cool", "open_roof", "open_cover", "unpark", "wait_dark", "slew", "solve")
 
 
-def _in_order(setting: NightSetting) -> Iterator[tuple[str, Sequence[NightStep], NightWatch | None]]:
+def _in_order(setting: NightSetting) -> Iterator[Candidate]:
     """Yield the plan's own steps in the order that they need, and with the closing steps that it lacks."""
     usual = drafted_steps(setting.rig)
     order = {step.do: place for place, step in reversed(list(enumerate(usual)))}
     own = sorted(setting.steps, key=lambda step: order.get(step.do, order.get("sequence", 0)))
     if tuple(own) != setting.steps:
-        yield "put the steps in the order that they need", own, None
+        yield Candidate("put the steps in the order that they need", own)
     does = {step.do for step in own}
     missing = [step for step in usual if step.do not in does and step.do in (*_OPENING_FIRST, *CLOSING)]
     if missing:
         more = sorted([*own, *missing], key=lambda step: order.get(step.do, order.get("sequence", 0)))
         names = ", ".join(step.do.replace("_", " ") for step in missing)
-        yield f"add what the plan lacks: {names}", more, None
+        yield Candidate(f"add what the plan lacks: {names}", more)
 
 
 def _with(steps: Sequence[NightStep], places: Sequence[int], **entries: JsonValue) -> tuple[NightStep, ...]:

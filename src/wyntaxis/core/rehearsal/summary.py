@@ -80,7 +80,7 @@ def _target_lines(night: NightOutcome) -> Iterator[str]:
     """Yield what came of several targets, those that lack frames by name."""
     if len(night.targets) < 2:
         return
-    short = [own for own in night.targets if own.kept < own.planned]
+    short = sorted((own for own in night.targets if own.kept < own.planned), key=lambda own: own.kept / own.planned)
     yield f"{len(night.targets) - len(short)} of {counted(len(night.targets), 'target')} complete."
     for own in short[:MAX_TARGETS]:
         why = f": {own.why}" if own.why else ""

@@ -16,7 +16,19 @@ from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.tables import TextTable
 
-STEP_HEADINGS = ("step", "filter", "frames", "limit\ns", "attempts", "pause\ns", "reconnects", "then")
+STEP_HEADINGS = (
+    "step",
+    "filter",
+    "frames",
+    "limit\ns",
+    "attempts",
+    "pause\ns",
+    "reconnects",
+    "then",
+    "block",
+    "times",
+    "until\nUTC",
+)
 
 
 class PlanSteps(QWidget):
@@ -62,7 +74,7 @@ class PlanSteps(QWidget):
         holder = QWidget()
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
-        self.table = TextTable("Steps of the plan", STEP_HEADINGS, left=(0, 1, 6, 7), widest_em=14)
+        self.table = TextTable("Steps of the plan", STEP_HEADINGS, left=(0, 1, 6, 7, 8, 10), widest_em=14)
         self.table.itemSelectionChanged.connect(lambda: self.choose_step(self.table.currentRow()))
         column.addWidget(self.table)
         return holder
@@ -92,6 +104,9 @@ class PlanSteps(QWidget):
                 short(step.pause_s) if step.pause_s else "–",
                 "yes" if step.reconnect else "no",
                 step.then.replace("_", " "),
+                step.block or "–",
+                str(step.repeat) if step.repeat is not None else "–",
+                step.until or "–",
             ]
             for step in self.steps
         ]

@@ -33,6 +33,7 @@ from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.many_nights import ManyNightsSection
 from wyntaxis.desk.sheets.plan_steps import PlanSteps
+from wyntaxis.desk.sheets.plan_targets import PlanTargets
 from wyntaxis.desk.sheets.work_times import WorkTimes
 from wyntaxis.desk.tables import TextTable
 
@@ -63,6 +64,7 @@ class RehearsalSheet(StepSheet):
         self._palette = palette
         self.remedy: NightRemedy | None = None
         self.plan = PlanSteps(session, palette)
+        self.targets = PlanTargets(session, palette)
         self.many = ManyNightsSection(session, palette, self._sky_date)
         self.placed = PlacedFaults(self)
         self.placed.changed.connect(self._show_placed)
@@ -76,6 +78,7 @@ class RehearsalSheet(StepSheet):
         self._soon.timeout.connect(self.play)
         self._build_top()
         self._build_faults()
+        self.add_wide(self.targets.section)
         self.add_wide(self.plan.section)
         self.times = WorkTimes(session)
         self.inputs.addWidget(self.times)
@@ -282,7 +285,7 @@ class RehearsalSheet(StepSheet):
         if shows_placed and result is not None:
             outcome = self.placed.outcome
         if result is not None:  # while a changed plan is being played anew, the last night stays in sight
-            self.timeline.show_night(outcome, result.setting.sky, self._palette, result.setting.steps)
+            self.timeline.show_night(outcome, result.setting.sky, self._palette, result.setting.every)
             self.session.show_night(outcome)
         self.outcome_panel.setVisible(outcome is not None)
         if outcome is not None:
@@ -315,6 +318,7 @@ class RehearsalSheet(StepSheet):
         for button in (self.play_button, self.nights_button):
             button.setEnabled(not self.job.running)
         self.plan.refresh()
+        self.targets.show_frames(result.good.targets if result is not None and result.setting.targets else ())
         self.many.refresh()
         self.times.show_times(result.setting if result is not None else None)
         self.watch_card.setVisible(rig.plan is not None)
@@ -360,6 +364,7 @@ class RehearsalSheet(StepSheet):
         super().set_palette(palette)
         self._palette = palette
         self.plan.set_palette(palette)
+        self.targets.set_palette(palette)
         self.many.set_palette(palette)
         self.refresh()
 
