@@ -295,7 +295,7 @@ def test_maps_are_kept_and_known_again(tmp_path, evaluation):
     [
         (("L", "R", "G"), ""),
         (("L", "G", "R"), "order of R and G swapped"),
-        (("G", "L", "R"), "same set, other order"),
+        (("G", "R", "L"), "order of L and G swapped"),
         (("L", "R", "G", "Filter 4", ""), "unused slots left over: 4, 5"),
         (("l", "R ", "G"), "only capitals or spaces differ"),
         (("L", "R", "R"), "R stands 2 times"),

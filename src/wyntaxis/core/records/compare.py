@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -117,12 +117,14 @@ def _rows(numbers: Numbers) -> Iterator[Row]:
     order = [key for key in known if key in spoken] + [key for key in spoken if key not in known]
     for key in apart(order):
         item = known[key] if key in known else Comparable(key, label_of(key, known), "", "text", None)
-        cells = tuple(compare_value(rig, item, record.id, record.values.get(key)) for record in records)
+        cells = tuple(compare_value(rig, item, record.id, record.values.get(key), known) for record in records)
         yield Row(item, value_text(item.value, item), cells)
 
 
-def compare_value(rig: Rig, item: Comparable, record: str, value: Value | None) -> Cell:
-    """Compare one record's value of a quantity with the rig's."""
+def compare_value(
+    rig: Rig, item: Comparable, record: str, value: Value | None, known: Mapping[str, Comparable] | None = None
+) -> Cell:
+    """Compare one record's value of a quantity with the rig's; ``known`` are the rig's other values by id."""
     if value is None:
         return Cell(record, "missing", None, "–")
     wanted, text = item.value, value_text(value, item)
@@ -130,7 +132,7 @@ def compare_value(rig: Rig, item: Comparable, record: str, value: Value | None) 
         return Cell(record, "unknown", value, text)
     match item.type:
         case "number":
-            return _number(rig, item, record, value, wanted)
+            return _number(rig, item, record, value, known or {})
         case "list":
             names = value if isinstance(value, tuple) else (str(value),)
             assert isinstance(wanted, tuple)
@@ -154,9 +156,13 @@ def _text_story(rig: Rig, item: Comparable, has: str) -> str:
     return likely_cause_of_text(has, str(item.value))
 
 
-def _number(rig: Rig, item: Comparable, record: str, value: Value, wanted: Value) -> Cell:
-    text = value_text(value, item)
-    if isinstance(value, (bool, str, tuple)) or isinstance(wanted, (bool, str, tuple)) or not math.isfinite(value):
+def _number(rig: Rig, item: Comparable, record: str, value: Value, known: Mapping[str, Comparable]) -> Cell:
+    text, wanted = value_text(value, item), item.value
+    if (
+        isinstance(value, (bool, str, tuple))
+        or isinstance(wanted, (bool, str, tuple, type(None)))
+        or not math.isfinite(value)
+    ):
         return Cell(record, "differs", value, text, "", "is no number")
     difference = value - wanted
     if abs(difference) <= item.tolerance + 1e-9 * max(abs(value), abs(wanted)):
@@ -165,7 +171,7 @@ def _number(rig: Rig, item: Comparable, record: str, value: Value, wanted: Value
     by = f"{sign}{short(difference, max(item.decimals, 2))} {item.unit}".rstrip()
     if wanted > 0 and value > 0 and item.topic in ("focal_length", "pixel"):
         by += f", {number(value / wanted, 3)} times"
-    return Cell(record, "differs", value, text, by, likely_cause_of_number(rig, item, value, wanted))
+    return Cell(record, "differs", value, text, by, likely_cause_of_number(rig, item, value, wanted, known))
 
 
 def differences(found: Matrix) -> Iterator[tuple[Row, Cell]]:

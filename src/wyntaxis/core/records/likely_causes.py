@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 
+from wyntaxis.core.records.mistakes import WrongNumber, mistakes_in
 from wyntaxis.core.records.quantities import Comparable
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.train.lightpath import SAME_FACTOR, left_out
@@ -29,8 +31,23 @@ def _near(ratio: float, factor: float) -> bool:
     return abs(ratio / factor - 1) < SAME_FACTOR
 
 
-def likely_cause_of_number(rig: Rig, item: Comparable, has: float, wanted: float) -> str:
-    """Return what a wrong number looks like, or an empty text where nothing comes to mind."""
+def likely_cause_of_number(
+    rig: Rig, item: Comparable, has: float, wanted: float, known: Mapping[str, Comparable] | None = None
+) -> str:
+    """Return what a wrong number looks like, or an empty text where nothing comes to mind.
+
+    Parameters
+    ----------
+    rig, item
+        The rig, and what the number is of.
+    has, wanted
+        The program's number, and the rig's, in the rig's unit.
+    known
+        The rig's other numbers, by id: one of them may stand in the place of this one.
+    """
+    found = next(mistakes_in(WrongNumber(rig, item, has, wanted, known or {})), "")
+    if found:
+        return found
     if wanted == 0 or has == 0:
         return "it was never set" if has == 0 and wanted != 0 and item.topic in ("focal_length", "pixel") else ""
     ratio = has / wanted
@@ -96,10 +113,24 @@ def is_placeholder(name: str) -> bool:
     return not plain or plain.rstrip("0123456789 #_.") in _PLACEHOLDERS
 
 
+def _moved_by_one(has: tuple[str, ...], wanted: tuple[str, ...]) -> str:
+    """Return that every name stands one slot beside its own, in a ring or with the outermost lost."""
+    if len(wanted) < 2 or len(has) < len(wanted):
+        return ""
+    later = has[1 : len(wanted)] == wanted[:-1] and (is_placeholder(has[0]) or has[0] in wanted)
+    earlier = has[: len(wanted) - 1] == wanted[1:]
+    if later == earlier:
+        return ""
+    return f"each name stands one slot too {'late' if later else 'early'}: slots counted from 0 here, from 1 there"
+
+
 def likely_cause_of_list(has: tuple[str, ...], wanted: tuple[str, ...]) -> str:
     """Return how a list of names differs from the wanted one."""
     if has == wanted:
         return ""
+    moved = _moved_by_one(has, wanted)
+    if moved:
+        return moved
     spare = [index + 1 for index, name in enumerate(has) if is_placeholder(name) and name not in wanted]
     if spare and tuple(name for name in has if not is_placeholder(name) or name in wanted) == wanted:
         slots = ", ".join(str(index) for index in spare)
