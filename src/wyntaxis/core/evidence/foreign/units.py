@@ -54,7 +54,7 @@ _SYNONYMS = {
 }
 _UNIT_OF = {word: unit for unit, words in _SYNONYMS.items() for word in words}
 PLAIN_WORDS = frozenset({"px", "pix", "pixel", "pixels", "adu", "steps", "step", "frames", "frame", "x", "×"})
-"""What may stand behind a number whose unit we do not convert, and says nothing against it."""
+"""What may stand behind a number of a unit that we do not convert, and says nothing against it."""
 TRUE_WORDS = frozenset({"true", "yes", "on", "1", "t", "y"})
 FALSE_WORDS = frozenset({"false", "no", "off", "0", "f", "n"})
 
@@ -231,7 +231,7 @@ def foreign_number_in(value: object, written_in: str, unit: str, expected: float
     """
     found = read_foreign_number(value)
     entries = found.unit
-    if entries in PLAIN_WORDS or entries.lower() in PLAIN_WORDS:
+    if unit not in _FACTORS and entries.lower() in PLAIN_WORDS:
         entries = ""
     if not entries:
         entries = written_in
