@@ -158,6 +158,8 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "manual": [],
         "unpack": [str(tmp_path / "all.zip"), "--out", str(tmp_path / "unpacked")],
         "rehearse": [str(rig), "--date", "2031-01-01"],
+        "typing": [str(rig)],
+        "reach": [str(rig)],  # a rig without programs: there is nothing to try
     }
     assert set(arguments) == set(commands_by_name()), "every command is tried"
     for command, given in arguments.items():

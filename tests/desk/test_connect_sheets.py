@@ -1,6 +1,7 @@
 """The Devices, Records, Ports and Ready sheets, driven in the real window."""
 
 import json
+import socket
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -208,3 +209,41 @@ def test_the_margin_lists_the_step_or_all(window, qtbot):
     assert window.margin.list.count() == len(findings) + 1
     window.margin.list.itemActivated.emit(window.margin.list.item(len(open_ones)))
     assert window.margin.list.count() == len(open_ones) + 1
+
+
+def test_a_program_is_described_and_its_page_typed(window, sheet_of, qtbot):
+    sheet = sheet_of("records")
+    pages, session = sheet.programs, sheet.session
+    assert "No programs yet" in pages.state.text()
+    pages.add_program()
+    pages.add_program()
+    assert [program.roles for program in session.rig.programs] == [("capture",), ("capture",)]
+    pages.roles.box("capture").setChecked(False)
+    pages.roles.box("device_server").setChecked(True)
+    assert session.rig.programs[1].roles == ("device_server",)
+    pages.choose("program-1")
+    pages.needs.box("program-2").setChecked(True)
+    pages.drives.box(session.rig.devices[0].id).setChecked(True)
+    first = session.rig.programs[0]
+    assert (first.needs, first.drives) == (("program-2",), (session.rig.devices[0].id,))
+    assert "started in this order: Program 2, Program 1" in pages.state.text()
+    assert texts(pages.table, 4)[0] == "to type"
+    pages.table.setCurrentCell(0, 0)
+    qtbot.keyClick(pages.table, Qt.Key.Key_Space)
+    assert texts(pages.table, 4)[0].startswith("typed 20")
+    assert pages.table.currentRow() == 1, "the next line is at hand"
+    pages.all_typed()
+    assert {page.mark for page in pages.page.lines} == {"agrees"}
+    session.undo()
+    assert {page.mark for page in pages.page.lines} == {"agrees", "missing"}
+    assert not pages.reach_button.isEnabled(), "no host is stated"
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        session.set_value(("programs", 0, "host"), "127.0.0.1", "host")
+        session.set_value(("programs", 0, "port"), server.getsockname()[1], "port")
+        pages.reach_button.click()
+        qtbot.waitUntil(lambda: not pages.job.running, timeout=10_000)
+    assert "answers after" in pages.reached.text()
+    pages.choose("program-2")
+    pages.remove_program()
+    assert [(program.id, program.needs) for program in session.rig.programs] == [("program-1", ())]
+    session.choose_device("program-1")  # as a click on its block in the wiring does

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -16,14 +16,14 @@ from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import number, short
 
-Row = Literal["head", "device", "supply"]
+Row = Literal["program", "head", "device", "supply"]
 COMPUTER = ""
 """The id of the computer's block where the rig lists none."""
 
 
 @dataclass(frozen=True)
 class Block:
-    """A computer, hub, device or supply: its row of the drawing, and the gravest finding about it."""
+    """A program, computer, hub, device or supply: its row of the drawing, and the gravest finding about it."""
 
     id: str
     title: str
@@ -36,10 +36,11 @@ class Block:
 class Wire:
     """A line between two blocks, by id: what it carries, its labels, and how it stands (None where nothing is known).
 
-    ``form`` says how a data line is drawn: USB and serial in full, the network dashed.
+    ``form`` says how a data line is drawn: USB and serial in full, the network dashed. Programs ``talk``: to the
+    devices that they drive, and to those that they need.
     """
 
-    carries: Literal["data", "power"]
+    carries: Literal["data", "power", "talk"]
     start: str
     end: str
     form: str
@@ -88,7 +89,22 @@ def wiring(evaluation: Evaluation) -> Wiring:
             text = f"{number(row.best.value, 1)} A" if row is not None and row.best is not None else ""
             story = f"{supply.title} is fed by {_title(rig, supply.fed_by)}"
             wires.append(Wire("power", supply.fed_by, supply.id, "power", (text,) if text else (), None, story))
-    return Wiring((*heads, *blocks, *supplies), tuple(wires))
+    programs = [Block(own.id, own.title, "program", "program", marks.get(own.id)) for own in rig.programs]
+    return Wiring((*programs, *heads, *blocks, *supplies), (*wires, *_talk(rig)))
+
+
+def _talk(rig: Rig) -> Iterator[Wire]:
+    """Yield lines from each program to what it drives, and to the programs that it needs."""
+    programs = {program.id: program for program in rig.programs}
+    for program in rig.programs:
+        layer = (program.layer,) if program.layer else ()
+        for driven in program.drives:
+            story = f"{program.name} drives {_title(rig, driven)}"
+            yield Wire("talk", program.id, driven, "talk", layer, None, story)
+        for need in program.needs:
+            if need in programs and need != program.id:
+                story = f"{program.name} needs {programs[need].name}"
+                yield Wire("talk", program.id, need, "talk", (), None, story)
 
 
 def _marks(evaluation: Evaluation) -> dict[str, Verdict]:

@@ -1,4 +1,4 @@
-"""The wiring drawn: computer and hubs above, devices in the middle, supplies below, lines with what they carry.
+"""The wiring drawn: programs, computer and hubs above, devices below them, then supplies; lines with what they carry.
 
 Window and dossier draw it with the same code, each on its own canvas.
 """
@@ -26,7 +26,12 @@ from wyntaxis.core.rig.device_kinds.declaration import Figure
 from wyntaxis.core.wiring import Block, Wire, Wiring
 
 EDGE_PX, GAP_PX = 12.0, 10.0
-LINES: Mapping[str, tuple[float, ...]] = {"network": DASHES, "wireless": (2.0, 3.0), "serial": CHAIN_DASHES}
+LINES: Mapping[str, tuple[float, ...]] = {
+    "talk": (1.0, 3.0),
+    "network": DASHES,
+    "wireless": (2.0, 3.0),
+    "serial": CHAIN_DASHES,
+}
 """How each kind of line is drawn; USB and power in full."""
 WIDEST_EM, HEAD_EM = 9.5, 10.0
 BLOCK_LINES = 2.35
@@ -37,7 +42,7 @@ SMALL = Lettering()
 FADED = Lettering(color="faded")
 ON_PAPER = Lettering(color="faded", ground="paper")
 
-SUPPLIES = {
+FIGURES = {
     "battery": Figure(
         (
             ((0.0, 0.5), (0.35, 0.5)),
@@ -46,9 +51,12 @@ SUPPLIES = {
             ((0.55, 0.5), (1.0, 0.5)),
         )
     ),
+    "program": Figure(
+        (((0.08, 0.15), (0.92, 0.15), (0.92, 0.85), (0.08, 0.85), (0.08, 0.15)), ((0.08, 0.33), (0.92, 0.33)))
+    ),
     "mains": Figure((((0.25, 0.5), (0.37, 0.33), (0.5, 0.5), (0.63, 0.67), (0.75, 0.5)),), ring=0.42),
 }
-"""Figures of supplies, by IEC 60617 where it has a symbol."""
+"""Figures of supplies, by IEC 60617 where it has a symbol, and of programs."""
 
 
 @dataclass(frozen=True)
@@ -92,18 +100,20 @@ def laid_out(entries: Wiring, sizes: Sizes) -> WiringLayout:
     count = max(-(-len(devices) // sizes.most_in_row), 1)
     each = max(-(-len(devices) // count), 1)
     rows = [devices[at : at + each] for at in range(0, len(devices), each)] or [[]]
-    lanes = [entries.row("head"), *rows, entries.row("supply")]
+    programs = [entries.row("program")] if entries.row("program") else []
+    lanes = [*programs, entries.row("head"), *rows, entries.row("supply")]
     pitch = (sizes.height - tall - 2 * EDGE_PX) / (len(lanes) - 1)
+    head = len(programs)
     width, step, start = _row_of_devices(sizes, each, staggered=count > 1)
     boxes: dict[str, Box] = {}
     for lane, blocks in enumerate(lanes):
-        top, is_device = EDGE_PX + lane * pitch, 0 < lane < len(lanes) - 1
+        top, is_device = EDGE_PX + lane * pitch, head < lane < len(lanes) - 1
         room = sizes.width - 2 * EDGE_PX
         wide = width if is_device else min((room + GAP_PX) / max(len(blocks), 1) - GAP_PX, HEAD_EM * sizes.em)
         apart = step if is_device else wide + 3 * sizes.em
         # The devices of a second row stand under the gaps of the first, so that lines pass between them.
-        left = start + (step / 2 if lane % 2 == 0 else 0.0) if is_device else EDGE_PX
-        if lane == 0 and len(devices) > 1:
+        left = start + (step / 2 if (lane - head) % 2 == 0 else 0.0) if is_device else EDGE_PX
+        if lane == head and len(devices) > 1:
             # A gap between two devices lies under the first head: its supply comes up there.
             left = max(start + step - (step - width) / 2 - wide / 2, EDGE_PX)
         for place, block in enumerate(blocks):
@@ -121,12 +131,12 @@ def _row_of_devices(sizes: Sizes, count: int, *, staggered: bool) -> tuple[float
 
 def _routes(entries: Wiring, boxes: Mapping[str, Box], gap: float) -> Iterator[tuple[Wire, tuple[Point, ...]]]:
     """Yield each line's way: out of its start, along a level of its own in the gap to the next row, into its end."""
-    for carries, below in (("data", True), ("power", False)):
+    for carries, below in (("data", True), ("talk", True), ("power", False)):
         wires = [wire for wire in entries.wires if wire.carries == carries and {wire.start, wire.end} <= set(boxes)]
         sources = list(dict.fromkeys(wire.start for wire in wires))
         for wire in wires:
             start, end = boxes[wire.start], boxes[wire.end]
-            if abs(start.top - end.top) < 1:  # a hub on the computer, a supply on another
+            if abs(start.top - end.top) < 1:  # a hub on the computer, a supply or a program on another
                 left, right = sorted((start, end), key=lambda box: box.left)
                 y = left.middle[1]
                 yield wire, ((left.right, y), (right.left, y))
@@ -134,7 +144,7 @@ def _routes(entries: Wiring, boxes: Mapping[str, Box], gap: float) -> Iterator[t
             share = NEAREST + SPREAD * (sources.index(wire.start) + 1) / (len(sources) + 1)
             leaves, enters = (start.bottom, end.top) if below else (start.top, end.bottom)
             level = leaves + (gap if below else -gap) * share
-            out, into = start.middle[0], end.middle[0] + (0 if below else GAP_PX / 2)
+            out, into = start.middle[0], end.middle[0] + {"data": 0, "talk": -GAP_PX}.get(carries, GAP_PX / 2)
             yield wire, ((out, leaves), (out, level), (into, level), (into, enters))
 
 
@@ -198,7 +208,7 @@ def _block(canvas: Canvas, block: Block, box: Box, line: float, *, is_chosen: bo
 def draw_symbol(canvas: Canvas, kind: str, box: Box) -> None:
     """Draw the figure of a kind of device or supply into a square; an empty square where it has none."""
     stroke, declared = Stroke("ink", 1.1), DEVICE_KINDS.get(kind)
-    figure = SUPPLIES.get(kind, declared.figure if declared is not None else Figure())
+    figure = FIGURES.get(kind, declared.figure if declared is not None else Figure())
     if figure == Figure():
         canvas.shape(box.grown(-2).corners, None, stroke)
     if figure.ring is not None:

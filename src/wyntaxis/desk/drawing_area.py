@@ -88,7 +88,8 @@ class DrawingArea(QStackedWidget):
         is_empty = self._session is not None and not self._session.rig.train
         if self.step.group == "Measure":
             is_empty = self.evidence.is_empty
-        return self._shape.height(self.step, window_px, text_scale, is_empty=is_empty)
+        programs = self._session is not None and bool(self._session.rig.programs)
+        return self._shape.height(self.step, window_px, text_scale, is_empty=is_empty, has_programs=programs)
 
     def keep_height(self, height: int) -> None:
         """Remember the height that the user gave the band, for the group."""

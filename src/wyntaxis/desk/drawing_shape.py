@@ -15,6 +15,8 @@ EMPTY_PX = 130
 """How high the drawing of a rig without parts is."""
 DRAWN_PX = {"Build": math.inf, "Compute": 240, "Connect": 240, "Measure": math.inf}
 """How high each group's drawing is to begin with, in px at the base text size: some take all that there is for them."""
+PROGRAMS_PX = 64
+"""What a row of programs adds to the wiring, in px at the base text size."""
 USUAL_SHARES, OTHER_SHARE, ROOMY_SHARE = {"Build": 0.4, "Measure": 0.4}, 0.3, 0.45
 """How much of the window's height the band takes at the most until the user gives it more: so that the worklist need
 not scroll, or, where it does in any case or has room left, the last share.
@@ -46,7 +48,9 @@ class DrawingShape:
         self._settings.put(f"band_{step.group}", "open" if self.is_collapsed(step) else "folded")
         return True
 
-    def height(self, step: Step, window_px: int, text_scale: float, *, is_empty: bool = False) -> int:
+    def height(
+        self, step: Step, window_px: int, text_scale: float, *, is_empty: bool = False, has_programs: bool = False
+    ) -> int:
         """Return the height in px that the band is to have in a window: as it was left, else as it needs."""
         strip = round(STRIP_PX * max(text_scale, 1.0))
         if self.is_collapsed(step):
@@ -57,6 +61,8 @@ class DrawingShape:
         most = round(window_px * share)
         needed = EMPTY_PX if is_empty and step.group != "Connect" else DRAWN_PX[step.group]
         usual = min(needed * max(text_scale, 1.0), most)
+        if has_programs and step.group == "Connect":
+            usual += PROGRAMS_PX * text_scale
         return round(self._settings.number(f"band_height_{step.group}", usual, strip, MOST_SHARE * window_px))
 
     def keep_height(self, step: Step, height_px: int) -> None:

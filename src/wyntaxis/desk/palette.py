@@ -144,7 +144,7 @@ QToolButton {{ background: {panel}; border: 1px solid {rule}; border-radius: 2px
 QToolButton:focus {{ border: 1px solid {accent}; }}
 QCheckBox::indicator {{ width: {tick}px; height: {tick}px; background: {field}; border: 1px solid {metal};
     border-radius: 2px; }}
-QCheckBox::indicator:checked {{ background: {accent}; border: 3px solid {field}; outline: 1px solid {metal}; }}
+QCheckBox::indicator:checked {{ background: {accent}; }}
 QCheckBox::indicator:focus {{ border-color: {accent}; }}
 QProgressBar {{ background: {field}; border: 1px solid {rule}; max-height: 10px; }}
 QProgressBar::chunk {{ background: {accent}; }}

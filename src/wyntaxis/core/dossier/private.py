@@ -17,7 +17,7 @@ MIN_LETTERS = 3
 """Names shorter than this are not looked for inside other texts."""
 MIN_BARE_DIGITS = 6
 """A serial number of digits alone is looked for in notes where it has this many; fewer may be any number."""
-_SECRET_KEYS = frozenset({"serial_number", "host", "observer"})
+_SECRET_KEYS = frozenset({"serial_number", "host", "computer", "observer"})
 _SITE_WORDS = ("site.", "latitude", "longitude", "elevation", "serial", "host", "observer")
 _NOTE_KEYS = frozenset({"note", "reason", "source", "caption", "sourced", "why"})
 _NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?")

@@ -125,6 +125,7 @@ def rest(given: DossierInput) -> Iterator[Block]:
     typed = {
         ("records", places[page.record.id], "values", line.quantity)
         for page in typing_pages(given.evaluation)
+        if page.record.id in places
         for line in page.lines
     }
     by_thing: dict[str, list[list[object]]] = {}

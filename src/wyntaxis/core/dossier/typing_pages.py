@@ -9,11 +9,16 @@ from typing import Literal
 
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.evidence.foreign.units import convert, units_for
-from wyntaxis.core.records.compare import Row
-from wyntaxis.core.records.quantities import Comparable, Value
+from wyntaxis.core.json_values import JsonValue
+from wyntaxis.core.records.compare import Row, compare_value, value_text
+from wyntaxis.core.records.quantities import Comparable, Value, comparables
+from wyntaxis.core.records.role_pages import page_quantities, page_record
+from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.devices import Record, TypedForm
+from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.programs import Program
 from wyntaxis.core.train.lightpath import magnifications
-from wyntaxis.core.wording import short
+from wyntaxis.core.wording import counted, short, utc_stamp
 
 Mark = Literal["agrees", "differs", "missing", "unknown"]
 PIXELS = frozenset({"pixel_um", "guide_pixel_um"})
@@ -33,6 +38,9 @@ class TypedLine:
     there_now: str
     mark: Mark
     note: str
+    value: Value | None = None
+    holds: Value | None = None
+    """What to type and what is there as they are, in the program's unit and form."""
 
 
 @dataclass(frozen=True)
@@ -41,6 +49,12 @@ class TypingPage:
 
     record: Record
     lines: tuple[TypedLine, ...]
+    program: Program | None = None
+
+    @property
+    def id(self) -> str:
+        """What it is called by in commands: the program's id, or the record's."""
+        return self.program.id if self.program is not None else self.record.id
 
     @property
     def differing(self) -> int:
@@ -57,14 +71,38 @@ def typing_pages(evaluation: Evaluation) -> tuple[TypingPage, ...]:
         Lines in the order of the matrix of records.
     """
     found = evaluation.matrix
-    return tuple(TypingPage(record, tuple(_lines(evaluation, record, found.rows))) for record in found.records)
+    rig, known = evaluation.rig, comparables(evaluation)
+    pages = []
+    for program in rig.programs:
+        record = page_record(program, rig)
+        rows = _rows_of(evaluation, record, tuple(page_quantities(program, rig, known)))
+        pages.append(TypingPage(record, tuple(_lines(evaluation, record, rows, drafted=True)), program))
+    taken = {record.id for record in (page.record for page in pages)}
+    loose = [record for record in found.records if record.id not in taken]
+    pages += [TypingPage(record, tuple(_lines(evaluation, record, found.rows))) for record in loose]
+    return tuple(pages)
 
 
-def _lines(evaluation: Evaluation, record: Record, rows: Sequence[Row]) -> Iterator[TypedLine]:
+def _rows_of(evaluation: Evaluation, record: Record, wanted: Sequence[str]) -> list[Row]:
+    """Return a program's rows: what its role needs, and whatever else its record holds."""
+    known = comparables(evaluation)
+    keys = [key for key in known if key in wanted or key in record.values]
+    rows = []
+    for key in keys:
+        item = known[key]
+        cell = compare_value(evaluation.rig, item, record.id, record.values.get(key), known)
+        rows.append(Row(item, value_text(item.value, item), (cell,)))
+    return rows
+
+
+def _lines(
+    evaluation: Evaluation, record: Record, rows: Sequence[Row], *, drafted: bool = False
+) -> Iterator[TypedLine]:
+    """Yield the lines of a page; of a drafted one also what the program does not hold yet."""
     for row in rows:
         cell = next((cell for cell in row.cells if cell.record == record.id), None)
         form = record.forms.get(row.item.id, TypedForm())
-        if cell is None or (cell.value is None and row.item.id not in record.forms):
+        if cell is None or (cell.value is None and not drafted and row.item.id not in record.forms):
             continue
         unit = form.unit or row.item.unit
         if form.unit is not None and row.item.type == "number" and not has_way(row.item.unit, form.unit):
@@ -89,6 +127,8 @@ def _lines(evaluation: Evaluation, record: Record, rows: Sequence[Row]) -> Itera
             _text(row.item, there, form),
             state,
             entries,
+            wanted,
+            there,
         )
 
 
@@ -189,3 +229,38 @@ def _decimals(value: float, item: Comparable) -> int:
     if value == 0:
         return item.decimals
     return max(item.decimals, min(12, DIGITS - 1 - math.floor(math.log10(abs(value)))))
+
+
+def typed_change(evaluation: Evaluation, page: TypingPage, quantities: Sequence[str]) -> Change:
+    """Return the edit that says that values were typed into a program today, as its page says them.
+
+    Parameters
+    ----------
+    evaluation, page
+        The rig, and the program's page.
+    quantities
+        Ids of the page's lines; what the rig does not say is left out.
+
+    Returns
+    -------
+    Change
+        One edit; it adds the program's record where the rig has none.
+    """
+    rig, known, record = evaluation.rig, comparables(evaluation), page.record
+    place = next((place for place, own in enumerate(rig.records) if own.id == record.id), None)
+    today = utc_stamp()[:10]
+    entries: list[tuple[DocumentPath, JsonValue]] = []
+    if place is None:
+        place = len(rig.records)
+        entries.append((("records", place), record.model_dump(mode="json", exclude_unset=True)))
+    count = 0
+    for key in quantities:
+        item = known.get(key)
+        if item is None or item.value is None:
+            continue
+        form = record.forms.get(key, TypedForm()).model_copy(update={"unit": None})
+        value, _ = in_form(evaluation, item, item.value, form)
+        entries.append((("records", place, "values", key), list(value) if isinstance(value, tuple) else value))
+        entries.append((("records", place, "typed", key), today))
+        count += 1
+    return Change(f"Typed into {record.name}: {counted(count, 'value')}", tuple(entries))

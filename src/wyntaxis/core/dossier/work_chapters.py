@@ -10,6 +10,7 @@ from wyntaxis.core.dossier.photos import photo_data
 from wyntaxis.core.dossier.section_picture import camera_angle
 from wyntaxis.core.dossier.typing_pages import typing_pages
 from wyntaxis.core.next_measurements import next_measurements
+from wyntaxis.core.records.start_order import start_order
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.wording import short
@@ -50,14 +51,18 @@ def rebuild(given: DossierInput) -> Iterator[Block]:
         fed = [device.title for device in rig.devices if device.power is not None and device.power.supply == supply.id]
         if fed:
             lines.append(f"Feed from {supply.title}: {', '.join(fed)}.")
+    lines.append("Install what the list below says, the drivers before anything is plugged in; restart the computer.")
     ordered = sorted(rig.devices, key=lambda own: FIRST_DEVICES.index(own.kind) if own.kind in FIRST_DEVICES else 99)
     lines += [
         f"Plug {_plugged(device)}." for device in ordered if device.connection is not None and device.connection.kind
     ]
     switched = [d for d in rig.devices if d.connection is not None and d.connection.mode]
     lines += [f"Set the switch of {d.title} to {d.connection.mode}." for d in switched if d.connection is not None]
+    lines.append("Switch everything on, and look at the ports: each device is there, by its own identity (Ports).")
+    order = start_order(rig.programs).order
+    if order:
+        lines.append(f"Start the programs in this order: {', '.join(program.name for program in order)}.")
     lines += [
-        "Install what the list below says, the drivers first; restart; look at the ports (Ports).",
         "Type into each program what its page says, or bring its file back and compare (Programs).",
         "Set each device as the settings say.",
     ]
@@ -67,8 +72,10 @@ def rebuild(given: DossierInput) -> Iterator[Block]:
         driver = device.driver
         if driver is not None and (driver.name or driver.version):
             rows.append([driver.name, driver.version, f"driver of {device.title}", driver.installed])
-    for record in rig.records:
-        rows.append([record.name, record.version, "program", None])
+    named = {program.id for program in rig.programs}
+    held = [(own.name, own.version) for own in rig.programs]
+    held += [(own.name, own.version) for own in rig.records if own.program not in named]
+    rows += [[name, version, "program", None] for name, version in held]
     for device in rig.devices:
         if device.identity is not None and device.identity.firmware:
             rows.append([device.title, device.identity.firmware, "firmware", None])

@@ -308,6 +308,12 @@ class Record(StrictModel):
     )
     """By quantity how the program wants it typed."""
     version: Annotated[Text | None, Display("Program's version")] = None
+    program: Id | None = None
+    """The program of the rig whose record it is."""
+    typed: Annotated[dict[Annotated[str, Field(min_length=1, max_length=140)], Text], Field(max_length=400)] = Field(
+        default_factory=dict
+    )
+    """By quantity when it was typed into the program, by hand."""
     entries: Annotated[tuple[RecordEntry, ...], Field(strict=False, max_length=200)] = ()
     evidence: Evidence | None = None
     note: Note | None = None

@@ -36,6 +36,7 @@ from wyntaxis.core.rig.plan import (
     Site,
     StatedValue,
 )
+from wyntaxis.core.rig.programs import Program
 
 FORMAT = "wyntaxis-rig"
 VERSION = 1
@@ -146,6 +147,7 @@ class Rig(StrictModel):
     devices: Annotated[tuple[Device, ...], Field(strict=False, max_length=100)] = ()
     supplies: Annotated[tuple[Supply, ...], Field(strict=False, max_length=50)] = ()
     records: Annotated[tuple[Record, ...], Field(strict=False, max_length=100)] = ()
+    programs: Annotated[tuple[Program, ...], Field(strict=False, max_length=30)] = ()
     corrections: Annotated[dict[Text, FrameCorrection], Field(max_length=5000)] = Field(default_factory=dict)
     variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
     assumed: Annotated[tuple[MarkedPath, ...], Field(strict=False, max_length=5000)] = ()
@@ -262,6 +264,7 @@ def _devices_stand(rig: Rig) -> None:
         "devices": [device.id for device in rig.devices],
         "supplies": [supply.id for supply in rig.supplies],
         "records": [record.id for record in rig.records],
+        "programs": [program.id for program in rig.programs],
     }
     for name, ids in lists.items():
         for index, entry_id in enumerate(ids):
@@ -269,6 +272,22 @@ def _devices_stand(rig: Rig) -> None:
                 raise ValueError(f'{name}[{index}].id: "{entry_id}" is there twice; give each its own')
     _supplies_stand(rig)
     _hubs_stand(rig)
+    _programs_stand(rig)
+
+
+def _programs_stand(rig: Rig) -> None:
+    """Check that programs drive devices of the rig, and records belong to programs of it.
+
+    A program that another needs may be missing: that is a finding.
+    """
+    devices, programs = {device.id for device in rig.devices}, {program.id for program in rig.programs}
+    for index, program in enumerate(rig.programs):
+        for number, driven in enumerate(program.drives):
+            if driven not in devices:
+                raise ValueError(f'programs[{index}].drives[{number}] names "{driven}", which is no device of the rig')
+    for index, record in enumerate(rig.records):
+        if record.program is not None and record.program not in programs:
+            raise ValueError(f'records[{index}].program names "{record.program}", which is no program of the rig')
 
 
 def _supplies_stand(rig: Rig) -> None:
@@ -373,6 +392,7 @@ def bare_train(rig: Rig) -> Rig:
             "devices": (),
             "supplies": (),
             "records": (),
+            "programs": (),
             "corrections": {},
             "assumed": (),
             "origin": {},

@@ -21,6 +21,7 @@ from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.bring_in_panel import BringInPanel
 from wyntaxis.desk.sheets.frames_panel import FramesPanel
+from wyntaxis.desk.sheets.program_pages import ProgramPages
 
 _RECORD = tuple(displayed_at(Record, key) for key in ("name", "side", "pair"))
 _ENTRIES = displayed_fields(RecordEntry)
@@ -51,6 +52,8 @@ class RecordsSheet(StepSheet):
         self.state.setWordWrap(True)
         column.addWidget(self.state)
         column.addWidget(self.bring_in)
+        self.programs = ProgramPages(session, palette)
+        column.addWidget(self.programs)
         self.matrix = MatrixTable()
         self.matrix.entered.connect(self._entered)
         self.matrix.refused.connect(session.refused)
@@ -142,6 +145,7 @@ class RecordsSheet(StepSheet):
         self.which.setEnabled(bool(names))
         self.remove_button.setEnabled(bool(names))
         self.by_hand.refresh()
+        self.programs.refresh()
         self._show_record()
         self.frames.refresh()
 
@@ -173,6 +177,7 @@ class RecordsSheet(StepSheet):
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
         self._palette = self.frames.palette_in_use = palette
+        self.programs.set_palette(palette)
         self.refresh()
 
 
