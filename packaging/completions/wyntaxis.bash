@@ -3,7 +3,7 @@ _wyntaxis() {
     local cur="${COMP_WORDS[COMP_CWORD]}" prev="" options=""
     [ "$COMP_CWORD" -gt 0 ] && prev="${COMP_WORDS[COMP_CWORD-1]}"
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "check completion cooling differ dossier draft field filters focus footprint guide headers history manual map night numbers paths ports proofs ready records rehearse scale schema sensor spacers stars unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
+        COMPREPLY=($(compgen -W "check completion cooling differ dossier draft field filters focus footprint guide headers history manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor spacers stars typing unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
         return
     fi
     case "${COMP_WORDS[1]} $prev" in
@@ -33,6 +33,7 @@ _wyntaxis() {
         paths) options="--help --rig --json --debug" ;;
         ports) options="--help --json --variant --shelf --sysfs --debug" ;;
         proofs) options="--help --json --variant --shelf --confirm --reason --debug" ;;
+        reach) options="--help --json --variant --shelf --seconds --debug" ;;
         ready) options="--help --json --variant --shelf --sysfs --ports --frames --debug" ;;
         records) options="--help --json --variant --shelf --with --map --debug" ;;
         rehearse) options="--help --json --variant --shelf --fault --every-fault --nights --seed --date --debug" ;;
@@ -41,6 +42,7 @@ _wyntaxis() {
         sensor) options="--help --json --variant --shelf --keep --debug" ;;
         spacers) options="--help --json --variant --shelf --after --debug" ;;
         stars) options="--help --variant --each --every --limit --keep --json --debug" ;;
+        typing) options="--help --json --variant --shelf --program --debug" ;;
         unpack) options="--help --out --take --json --debug" ;;
     esac
     if [[ "$cur" == -* ]]; then

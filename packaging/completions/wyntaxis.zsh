@@ -24,6 +24,7 @@ _wyntaxis() {
         'paths:print what a program’s file holds, path by path'
         'ports:print the USB tree, and what it means for the rig'
         'proofs:rank the next measurements by what they would settle'
+        'reach:try each program’s host and port, over the network; exit 1 if some fail'
         'ready:print the conditions of the night, each with its verdict'
         'records:compare the settings of programs with the rig'
         'rehearse:simulate the night, and every fault that can happen in it'
@@ -32,6 +33,7 @@ _wyntaxis() {
         'sensor:measure the camera from a folder of bench frames'
         'spacers:search the shelf for spacers that bring the sensor to its distance; exit 1 if none fit'
         'stars:measure the stars of frames, HFD, FWHM, elongation'
+        'typing:print what to type into each program; exit 1 if some differ'
         'unpack:open a file that holds everything into a folder'
     )
     if (( CURRENT == 2 )); then
@@ -61,6 +63,7 @@ _wyntaxis() {
         paths) _arguments '--help[show this help message and exit]' '--rig[suggest quantities of this rig for the paths]:value:_files' '--json[print JSON instead of a table]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         ports) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--sysfs[read this tree instead of /sys]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         proofs) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--confirm[confirm that an out-of-date measurement is still valid; needs --reason]:value:_files' '--reason[why it is still valid]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
+        reach) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--seconds[wait so long for each (3)]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         ready) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--sysfs[read this tree instead of /sys]:value:_files' '--ports[look at this computer’s ports too]' '--frames[look at the headers of a folder’s frames too]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         records) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--with[compare this program’s file too, by a saved key map]:value:_files' '--map[the key map for it; found by its paths if left out]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         rehearse) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--fault[let a fault strike, at a time in s or H,MM]:value:_files' '--every-fault[simulate each fault by itself]' '--nights[simulate N nights with faults drawn by their rates]:value:_files' '--seed[what they are drawn from]:value:_files' '--date[the night that begins on this date; today by default]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
@@ -69,6 +72,7 @@ _wyntaxis() {
         sensor) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--keep[write what was measured into the rig file]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         spacers) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--after[only behind this part may spacers stand; may be given several times]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         stars) _arguments '--help[show this help message and exit]' '--variant[look at this variant of the rig]:value:_files' '--each[write every star into this file]:value:_files' '--every[take every N-th frame only]:value:_files' '--limit[the largest HFD of an accepted frame, in px]:value:_files' '--keep[write what was measured into the rig file]' '--json[print JSON instead of a table]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
+        typing) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--program[this program’s page alone]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         unpack) _arguments '--help[show this help message and exit]' '--out[the folder that it is unpacked into]:value:_files' '--take[add its shelf and key maps to yours]' '--json[print JSON instead of lines]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
     esac
 }

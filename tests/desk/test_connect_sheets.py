@@ -12,6 +12,7 @@ from tests.core.evidence.test_headers import write
 from tests.desk.test_compute_sheets import type_into
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.ports.kind import PORTS
+from wyntaxis.core.ledger import Verdict
 
 
 @pytest.fixture
@@ -247,3 +248,24 @@ def test_a_program_is_described_and_its_page_typed(window, sheet_of, qtbot):
     pages.remove_program()
     assert [(program.id, program.needs) for program in session.rig.programs] == [("program-1", ())]
     session.choose_device("program-1")  # as a click on its block in the wiring does
+
+
+def test_own_settings_are_added_typed_judged_and_undone(window, sheet_of):
+    sheet = sheet_of("devices")
+    session, (place, device) = sheet.session, sheet.chosen
+    sheet.own.add()
+    sheet.own.add()
+    own = session.rig.devices[place].own_settings
+    assert [entry.name for entry in own] == ["setting 1", "setting 2"]
+    type_into(sheet.own.fields[0][1], "8")
+    type_into(sheet.own.fields[0][2], "MB")
+    type_into(sheet.own.fields[0][4], "4, 6")
+    first = session.rig.devices[place].own_settings[0]
+    assert (first.value, first.unit, first.allowed) == (8.0, "MB", (4.0, 6.0))
+    assert first.date is not None, "since when it is so"
+    found = session.evaluation.finding("own_settings.allowed")
+    assert (found.subject, found.verdict) == (device.id, Verdict.FAILS)
+    sheet.own.act(1, 0)
+    assert len(session.rig.devices[place].own_settings) == 1
+    session.undo()
+    assert len(session.rig.devices[place].own_settings) == 2

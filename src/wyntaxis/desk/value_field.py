@@ -80,6 +80,8 @@ class ValueField(QLineEdit):
         """Show the document's value, unless another is being typed or stands there refused."""
         if isinstance(value, tuple):
             value = ", ".join(entry if isinstance(entry, str) else short(entry) for entry in value)
+        if isinstance(value, bool):
+            value = "yes" if value else "no"
         text = "" if value is None else value if isinstance(value, str) else short(float(str(value)), SHOWN_DECIMALS)
         typing = bool(self.property("invalid")) or (self.hasFocus() and self.isModified())
         if text == self._shown and (typing or self.text() == text):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
@@ -16,6 +16,8 @@ from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import SETTINGS, settings_of
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.display import compared_fields
+from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.own_settings import OwnSetting
 from wyntaxis.core.rig.parts import Sensor, Telescope
 from wyntaxis.core.rig.plan import GuideSettings, Site
 
@@ -46,7 +48,7 @@ def comparables(numbers: Numbers) -> dict[str, Comparable]:
 
 
 def _comparables(numbers: Numbers) -> Iterator[tuple[str, Comparable]]:
-    for work in apart((_scales, _telescope, _sensor, _site, _guide_optics, _guide_settings, _devices)):
+    for work in apart((_scales, _telescope, _sensor, _site, _guide_optics, _guide_settings, _devices, _own_settings)):
         for item in work(numbers):
             yield item.id, item
 
@@ -159,6 +161,31 @@ def _device(device: Device) -> Iterator[Comparable]:
             device.id,
         )
     yield from _declared(Device, device, f"{device.id}.", title, device.id)
+
+
+OWN = "own"
+"""What stands in the id of a quantity that is a setting of the imager's own, behind its device, program or part."""
+
+
+def owners(rig: Rig) -> Iterator[tuple[str, str, str, Sequence[OwnSetting]]]:
+    """Yield what has settings of the imager's own: how its ids begin, its own id, its title, and the settings."""
+    for device in rig.devices:
+        yield device.id, device.id, device.title, device.own_settings
+    for program in rig.programs:
+        yield f"program.{program.id}", program.id, program.title, program.own_settings
+    for _, part in rig.parts():
+        yield f"part.{part.id}", part.id, part.title, part.own_settings
+
+
+def _own_settings(numbers: Numbers) -> Iterator[Comparable]:
+    for begins, owner, title, settings in owners(numbers.rig):
+        for own in settings:
+            kind: Literal["number", "truth", "text"] = (
+                "truth" if isinstance(own.value, bool) else "text" if isinstance(own.value, str) else "number"
+            )
+            label = f"{title}: {_inside(own.name)}"
+            key = f"{begins}.{OWN}.{own.key}"
+            yield Comparable(key, label, own.unit or "", kind, own.value, device=owner)
 
 
 def label_of(key: str, known: Mapping[str, Comparable]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
-from wyntaxis.core.records.quantities import Comparable
+from wyntaxis.core.records.quantities import OWN, Comparable
 from wyntaxis.core.rig.devices import Device, Record
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.programs import Program, ProgramRole
@@ -65,6 +65,9 @@ def page_quantities(program: Program, rig: Rig, known: Mapping[str, Comparable])
     for key, item in known.items():
         if item.value is None:
             continue
+        if key.startswith(f"program.{program.id}.{OWN}."):
+            yield key
+            continue
         device = devices.get(item.device or key.partition(".")[0])
         if any(_is_needed(need, key, device, program.drives) for need in needs):
             yield key
@@ -73,7 +76,7 @@ def page_quantities(program: Program, rig: Rig, known: Mapping[str, Comparable])
 def _is_needed(need: RoleNeeds, key: str, device: Device | None, drives: Collection[str]) -> bool:
     if device is None:
         return key in need.ids or key.startswith(need.prefixes or ("\0",))
-    is_connection = key.rpartition(".")[2] in CONNECTION
+    is_connection = key.rpartition(".")[2] in CONNECTION and f".{OWN}." not in key
     if is_connection:
         return need.connections and (not drives or device.id in drives)
     return device.kind in need.kinds and (not drives or device.id in drives)

@@ -10,6 +10,7 @@ from wyntaxis.core.rig.base import Finite, Id, Length, Note, PositiveLength, Str
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_settings import SETTINGS, check_setting
 from wyntaxis.core.rig.display import Display
+from wyntaxis.core.rig.own_settings import OwnSettings, check_names
 from wyntaxis.core.rig.plan import Evidence, MeasuredValue
 
 if TYPE_CHECKING:
@@ -181,10 +182,12 @@ class Device(StrictModel):
     slots: Annotated[tuple[Slot, ...], Field(strict=False, max_length=MAX_SLOTS)] = ()
     storage: Annotated[tuple[Storage, ...], Field(strict=False, max_length=32)] = ()
     outlets: Annotated[tuple[Outlet, ...], Field(strict=False, max_length=64)] = ()
+    own_settings: OwnSettings = ()
     note: Note | None = None
 
     @model_validator(mode="after")
     def _keys_fit_the_kind(self) -> Self:
+        check_names(self.own_settings)
         for key, setting in self.settings.items():
             check_setting(self.kind, key, setting.value)
             if setting.measured is not None:

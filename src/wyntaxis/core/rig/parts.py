@@ -11,6 +11,7 @@ from pydantic import AfterValidator, Field, model_validator
 from wyntaxis.core.rig.base import Id, Length, Mass, Note, PositiveLength, StrictModel, Text, Thread, not_vanishing
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.display import Display
+from wyntaxis.core.rig.own_settings import OwnSettings, check_names
 
 PART_KINDS: tuple[str, ...] = (
     "corrector",
@@ -200,6 +201,7 @@ class Part(StrictModel):
     """Of a wheel or drawer that states no glass: none is in the beam, so that nothing is missing."""
     keep_with_next: Annotated[bool, Display("Keep with the next")] = False
     mark: Annotated[Text | None, Display("Index mark")] = None
+    own_settings: OwnSettings = ()
     note: Note | None = None
 
     @property
@@ -214,6 +216,7 @@ class Part(StrictModel):
 
     @model_validator(mode="after")
     def _keys_fit_the_kind(self) -> Self:
+        check_names(self.own_settings)
         if self.kind not in MAGNIFYING_KINDS:
             for key in ("magnification", "required_back_focus_mm", "back_focus_tolerance_mm"):
                 if getattr(self, key) is not None:

@@ -1,11 +1,12 @@
 """The programs that drive a rig: what each is for, where it runs, which devices it drives, and what it needs."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from wyntaxis.core.rig.base import Id, Note, StrictModel, Text
 from wyntaxis.core.rig.display import Display
+from wyntaxis.core.rig.own_settings import OwnSettings, check_names
 
 ProgramRole = Literal[
     "capture",
@@ -37,7 +38,13 @@ class Program(StrictModel):
     layer: Annotated[Text | None, Display("Driver layer")] = None
     drives: Annotated[tuple[Id, ...], Field(strict=False, max_length=100)] = ()
     needs: Annotated[tuple[Id, ...], Field(strict=False, max_length=20)] = ()
+    own_settings: OwnSettings = ()
     note: Annotated[Note | None, Display("Note")] = None
+
+    @model_validator(mode="after")
+    def _names_differ(self) -> Self:
+        check_names(self.own_settings)
+        return self
 
     @property
     def title(self) -> str:

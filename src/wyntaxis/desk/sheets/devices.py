@@ -33,6 +33,7 @@ from wyntaxis.desk.rows_editor import RowsEditor
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.settings_grid import SettingsGrid
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.own_settings import OwnSettingsEditor
 from wyntaxis.desk.sheets.specs import NIGHT
 
 BOX_EM = 7
@@ -102,8 +103,9 @@ class DevicesSheet(StepSheet):
         self.supply_outlets = RowsEditor(
             session, "Outlets", displayed_fields(Outlet), "outlet", lambda: {"name": "outlet"}
         )
+        self.own = OwnSettingsEditor(session)
         session.device_changed.connect(self._device_chosen)
-        for widget in (self.settings, self.slots, self.storage, self.outlets, self.rest):
+        for widget in (self.settings, self.own, self.slots, self.storage, self.outlets, self.rest):
             self.editor.column.addWidget(widget)
         self.inputs.addWidget(self.supplies)
         self.inputs.addWidget(self.supply_outlets)
@@ -194,6 +196,7 @@ class DevicesSheet(StepSheet):
             self.editor.show()
             self.editor.heading.setText(f"{device.title} ({device.kind.replace('_', ' ')})")
             self.settings.show_device(device, index)
+            self.own.show_settings(device.title, ("devices", index), device.own_settings)
             self.slots.setVisible(device.kind == "filter_wheel")
             self.storage.setVisible(device.kind == "computer")
             self.outlets.setVisible(device.kind in SWITCHES)

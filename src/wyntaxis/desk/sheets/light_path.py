@@ -13,6 +13,7 @@ from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
 from wyntaxis.desk.sheets.collapsible_plot import CollapsiblePlots
+from wyntaxis.desk.sheets.own_settings import OwnSettingsEditor
 from wyntaxis.desk.sheets.specs import part_specs
 
 GUIDING_TEXT = {
@@ -43,6 +44,8 @@ class PartsSheet(StepSheet):
         self.add_wide(self.empty)
         self.add_wide(self.table)
         self.card = self.add_card(3)
+        self.own = OwnSettingsEditor(session)
+        self.inputs.addWidget(self.own)
         self.plots = None if guide else CollapsiblePlots(session, palette)
         if self.plots is not None:
             self.inputs.addWidget(self.plots)
@@ -63,10 +66,12 @@ class PartsSheet(StepSheet):
         chosen = session.chosen
         on_this_path = chosen is not None and (chosen[0][0] == "guiding") == self.guide
         self.card.setVisible(bool(parts))
+        self.own.setVisible(chosen is not None and on_this_path)
         if chosen is not None and on_this_path:
             path, part = chosen
             number = f"g{int(path[-1]) + 1}" if self.guide else str(int(path[-1]) + 1)
             self.card.show_object(f"{number}  {part.title}", path, part_specs(part), session.rig)
+            self.own.show_settings(part.title, path, part.own_settings)
         else:
             self.card.show_object("Choose a part in the section or the table to see all of it.", (), (), session.rig)
 

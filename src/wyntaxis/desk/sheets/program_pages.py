@@ -26,6 +26,7 @@ from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import JobBar, Panel, push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
+from wyntaxis.desk.sheets.own_settings import OwnSettingsEditor
 from wyntaxis.desk.tables import TextTable
 
 HEADINGS = ("what", "type this", "unit", "it holds", "how it stands")
@@ -78,6 +79,8 @@ class ProgramPages(Panel):
         self.needs = _Ticks("Needs, before it starts", self._tick_need)
         for ticks in (self.roles, self.drives, self.needs):
             self.column.addWidget(ticks)
+        self.own = OwnSettingsEditor(session)
+        self.column.addWidget(self.own)
         self.table = TextTable("What to type into the program", HEADINGS, left=(0, 2, 4), stretch=4, widest_em=20)
         self.table.installEventFilter(self)
         self.column.addWidget(self.table)
@@ -216,7 +219,7 @@ class ProgramPages(Panel):
             self.which.clear()
             for name, program_id in names:
                 self.which.addItem(plain(name), program_id)
-        shown = (self.which, self.remove_button, self.card, self.roles, self.drives, self.needs, self.table)
+        shown = (self.which, self.remove_button, self.card, self.roles, self.drives, self.needs, self.own, self.table)
         for widget in (*shown, self.typed_button, self.all_button, self.reach_button):
             widget.setVisible(place is not None)
         self.reach_button.setEnabled(any(own.host is not None and own.port is not None for own in programs))
@@ -230,6 +233,7 @@ class ProgramPages(Panel):
         self.drives.show_ticks([(d.id, d.title, d.id in program.drives) for d in self._session.rig.devices])
         others = [own for own in programs if own.id != program.id]
         self.needs.show_ticks([(own.id, own.name, own.id in program.needs) for own in others])
+        self.own.show_settings(program.name, ("programs", place), program.own_settings)
         self._show_page()
 
     def _show_page(self) -> None:
