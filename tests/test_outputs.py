@@ -104,6 +104,9 @@ def test_warnings_and_failures_inside_stay_off_the_terminal(monkeypatch, capsys,
         assert entries in err
 
 
+SOLVED = {"CTYPE1": "RA---TAN", "CTYPE2": "DEC--TAN", "CDELT1": -4e-4, "CDELT2": 4e-4, "CRVAL1": 10.0, "CRVAL2": 40.0}
+
+
 @pytest.fixture
 def offline(monkeypatch):
     """No socket can be made; whoever tries is noted."""
@@ -124,6 +127,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
     rig = tmp_path / "good.rig.json"
     rig.write_text(json.dumps(clean_document()), "utf-8")
     write(tmp_path / "frames" / "a.fits")
+    write(tmp_path / "solved.fits", **SOLVED)
     (tmp_path / "p.json").write_text('{"gain": 1}', "utf-8")
     runs = [str(path) for path in make_demo_runs(tmp_path)]
     tree = str(make_tree(tmp_path / "root", clean_tree()))
@@ -159,6 +163,8 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "unpack": [str(tmp_path / "all.zip"), "--out", str(tmp_path / "unpacked")],
         "rehearse": [str(rig), "--date", "2031-01-01"],
         "typing": [str(rig)],
+        "incidents": [str(rig)],
+        "direction": [str(rig), str(tmp_path / "solved.fits")],
         "reach": [str(rig)],  # a rig without programs: there is nothing to try
     }
     assert set(arguments) == set(commands_by_name()), "every command is tried"

@@ -3,7 +3,7 @@ _wyntaxis() {
     local cur="${COMP_WORDS[COMP_CWORD]}" prev="" options=""
     [ "$COMP_CWORD" -gt 0 ] && prev="${COMP_WORDS[COMP_CWORD-1]}"
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "check completion cooling differ dossier draft field filters focus footprint guide headers history manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor spacers stars typing unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
+        COMPREPLY=($(compgen -W "check completion cooling differ direction dossier draft field filters focus footprint guide headers history incidents manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor spacers stars typing unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
         return
     fi
     case "${COMP_WORDS[1]} $prev" in
@@ -17,6 +17,7 @@ _wyntaxis() {
         completion) options="--help --debug" ;;
         cooling) options="--help --json --variant --shelf --map --target --keep --debug" ;;
         differ) options="--help --json --variant --shelf --since --against --swap --set --debug" ;;
+        direction) options="--help --json --variant --shelf --angle --debug" ;;
         dossier) options="--help --json --variant --shelf --out --card --lamp --private --paper --chapters --focus --bench --name-photographs --debug" ;;
         draft) options="--help --out --ports --sysfs --json --debug" ;;
         field) options="--help --json --variant --shelf --at --relation --keep --debug" ;;
@@ -26,6 +27,7 @@ _wyntaxis() {
         guide) options="--help --json --variant --shelf --map --keep --debug" ;;
         headers) options="--help --json --variant --shelf --csv --keep --debug" ;;
         history) options="--help --json --variant --shelf --at --out --compact --join --debug" ;;
+        incidents) options="--help --json --variant --shelf --debug" ;;
         manual) options="--help --debug" ;;
         map) options="--help --form --add --rig --json --debug" ;;
         night) options="--help --json --variant --shelf --at --date --csv --debug" ;;

@@ -269,3 +269,38 @@ def test_own_settings_are_added_typed_judged_and_undone(window, sheet_of):
     assert len(session.rig.devices[place].own_settings) == 1
     session.undo()
     assert len(session.rig.devices[place].own_settings) == 2
+
+
+def test_an_incident_is_noted_found_and_shown_beside_its_devices_findings(window, sheet_of, qtbot):
+    sheet_of("devices")
+    session = window.session
+    window.stack.show_incidents()
+    page = window.stack.incidents
+    assert "None noted yet" in page.state.text()
+    page.symptom_box.setCurrentText("the device is not there")
+    page.add()
+    page.add()
+    assert [incident.symptom for incident in session.rig.incidents] == ["the device is not there"] * 2
+    page.table.setCurrentCell(0, 0)
+    place = page.chosen
+    device = next(f.subject for f in session.evaluation.findings if f.id.startswith("driver."))
+    session.set_value(("incidents", place, "device"), device, "x")
+    type_into(page.card.field("cure"), "a shorter cable")
+    type_into(page.card.field("frames_lost"), "12")
+    page.words.setText("shorter")
+    assert len(page.shown) == 1
+    assert texts(page.table, 4) == ["a shorter cable"]
+    window.show_step("devices")
+    session.choose_finding(next(f for f in session.evaluation.findings if f.subject == device))
+    assert "the device is not there; cured by: a shorter cable; 12 frames lost" in window.margin.before.text()
+    assert window.margin.before.isVisible()
+    other = next(f for f in session.evaluation.findings if f.subject != device)
+    session.choose_finding(other)
+    assert not window.margin.before.text()
+    window.stack.show_incidents()
+    page.words.clear()
+    page.table.setCurrentCell(0, 0)
+    page.take_out()
+    assert len(session.rig.incidents) == 1
+    session.undo()
+    assert len(session.rig.incidents) == 2

@@ -209,7 +209,7 @@ KEYS_TEXT = (
     "F1 opens the guide at the step, Shift+F1 searches it. "
     "Section: ← → choose a part, ↑ ↓ between train and guide path, Enter or a digit edits its length, + − zoom. "
     "Ctrl+K goes anywhere by typing: step, device, part, finding, command, guide. "
-    "Ctrl+Shift+M lists all numbers. "
+    "Ctrl+Shift+M lists all numbers, Ctrl+Shift+I incidents. "
     "F8 and Shift+F8 go to the next finding and the one before. "
     "F9 and Shift+F9 show the next picture of a step that measures and the one before. "
     "F6 goes to the drawing, Shift+F6 to the sheet's first field, F7 folds the drawing or unfolds it. "
@@ -368,6 +368,7 @@ def declared_actions() -> tuple[Action, ...]:
         Action(view, "Not given yet", lambda desk: desk.window.show_start(), new_group=True),
         Action(view, "Go to …", lambda desk: desk.window.go_anywhere(), "Ctrl+K"),
         Action(view, "All numbers", lambda desk: desk.window.stack.show_numbers(), "Ctrl+Shift+M"),
+        Action(view, "Incidents", lambda desk: desk.window.stack.show_incidents(), "Ctrl+Shift+I"),
         Action(view, "Next finding", lambda desk: desk.window.go_findings(1), "F8"),
         Action(view, "Finding before", lambda desk: desk.window.go_findings(-1), "Shift+F8"),
         Action(view, "Next step", lambda desk: desk.window.go_steps(1), "Alt+PgDown"),

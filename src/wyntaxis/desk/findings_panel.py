@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
@@ -168,6 +168,8 @@ class FindingsPanel(QWidget):
         self.more_button.setCheckable(True)
         self.more_button.toggled.connect(lambda _on: self._show_arithmetic())
         self.why = _Text()
+        self.before = _Text()
+        self._before_heading = self._heading("Noted before")
         self._why_heading = self._heading("Why it matters")
         self.source = _Text("faded")
         self._remedy_heading, self._arithmetic_heading = self._heading("Remedy"), self._heading("Arithmetic")
@@ -189,6 +191,8 @@ class FindingsPanel(QWidget):
             self.more_button,
             self._why_heading,
             self.why,
+            self._before_heading,
+            self.before,
             self._heading("Source"),
             self.source,
         ):
@@ -227,13 +231,22 @@ class FindingsPanel(QWidget):
         self._palette_in_use = palette
         self.show_findings(self._findings, self._shown)
 
+    _before: tuple[str, ...] = ()
     _shown: Finding | None = None
     _asked_of: tuple[str, str] = ("", "")
 
     def show_findings(
-        self, findings: tuple[Finding, ...], chosen: Finding | None, named: Callable[[Finding], str] | None = None
+        self,
+        findings: tuple[Finding, ...],
+        chosen: Finding | None,
+        named: Callable[[Finding], str] | None = None,
+        before: Sequence[str] | None = None,
     ) -> None:
-        """Show all findings, and one of them in full; ``named`` says what a finding's subject is called."""
+        """Show all findings, and one of them in full.
+
+        ``named`` says what a finding's subject is called, ``before`` what was noted of the chosen one's subject.
+        """
+        self._before = self._before if before is None else tuple(before)
         self._findings, self._shown = findings, chosen
         self.list.show_findings(findings, chosen, named or self._named, self._palette_in_use)
         self._named = named or self._named
@@ -250,6 +263,7 @@ class FindingsPanel(QWidget):
             self.more_button.setChecked(False)
         self._show_arithmetic()
         self.why.setText(why_of(finding) if finding else "")
+        self.before.setText("\n".join(self._before) if finding else "")
         remedy = finding.remedy.text[:1].upper() + finding.remedy.text[1:] if finding else ""
         self.remedy.show_lines([remedy] if remedy else [])
         self.source.setText(finding.source if finding else "")
@@ -271,6 +285,7 @@ class FindingsPanel(QWidget):
             ((self._remedy_heading, self.remedy), bool(self.remedy.lines)),
             ((self._arithmetic_heading, self.arithmetic), bool(self.arithmetic.lines)),
             ((self._why_heading, self.why), bool(self.why.text())),
+            ((self._before_heading, self.before), bool(self.before.text())),
         ):
             for one in widgets:
                 one.setVisible(entries)

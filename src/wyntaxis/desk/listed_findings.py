@@ -9,6 +9,9 @@ if TYPE_CHECKING:
     from wyntaxis.desk.findings_panel import FindingsPanel
     from wyntaxis.desk.workplace import Workplace
 
+MOST_BEFORE = 3
+"""So many incidents of a finding's subject are shown with it, the newest first."""
+
 
 class ListedFindings:
     """Fills the margin of a window, and shows the step of a finding that is chosen in it."""
@@ -29,6 +32,7 @@ class ListedFindings:
 
         A step newly shown, or one that has just had its first findings, has its gravest one chosen.
         """
+        from wyntaxis.core.records.incidents import in_a_line, incidents_about
         from wyntaxis.core.steps import READY
         from wyntaxis.core.worklist import step_applies, step_of
 
@@ -48,7 +52,9 @@ class ListedFindings:
         self.entries = tuple(sorted(found, key=lambda finding: -finding.verdict.severity))
         condition = session.chosen_condition if self._window.step is READY else None
         told = chosen if condition is None else condition.as_finding()
-        self._margin.show_findings(self.entries, told, session.subject_of)
+        before = incidents_about(session.rig, told.subject)[:MOST_BEFORE] if told is not None else ()
+        noted = [in_a_line(incident) for incident in before]
+        self._margin.show_findings(self.entries, told, session.subject_of, noted)
 
     def _of_step(self) -> tuple[Finding, ...]:
         """Return the findings told at the step shown; at the list of conditions, all that do not hold."""

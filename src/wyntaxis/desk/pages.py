@@ -1,4 +1,4 @@
-"""What can stand in the middle of the window: a sheet a step, start page, comparison, all numbers, the guide."""
+"""What can stand in the middle of the window: sheets, start page, comparison, all numbers, incidents, the guide."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.guide import Place
     from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.guide_page import GuidePage
+    from wyntaxis.desk.incidents_page import IncidentsPage
     from wyntaxis.desk.numbers_page import NumbersPage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
@@ -41,6 +42,7 @@ class Pages(QStackedWidget):
         self.start_page: StartPage | None = None
         self.comparison: ComparePage | None = None
         self.numbers: NumbersPage | None = None
+        self.incidents: IncidentsPage | None = None
         self.guide: GuidePage | None = None
         self._behind_guide: QWidget | None = None
 
@@ -85,6 +87,8 @@ class Pages(QStackedWidget):
             self.comparison.show_session(self._session, self._palette)
         if self.numbers is not None and shown is self.numbers:
             self.numbers.show_session(self._session, self._palette)
+        if self.incidents is not None and shown is self.incidents:
+            self.incidents.show_session(self._session, self._palette)
         if self.shows_start:
             assert self.start_page is not None
             self.start_page.refresh()
@@ -143,6 +147,19 @@ class Pages(QStackedWidget):
         self.numbers.show_session(self._session, self._palette)
         self.setCurrentWidget(self.numbers)
         self.numbers.words.setFocus()
+
+    def show_incidents(self) -> None:
+        """Show the incidents of the rig, with the cursor in the field that narrows them."""
+        from wyntaxis.desk.incidents_page import IncidentsPage
+
+        if self._session is None:
+            return
+        if self.incidents is None:
+            self.incidents = IncidentsPage()
+            self.addWidget(self.incidents)
+        self.incidents.show_session(self._session, self._palette)
+        self.setCurrentWidget(self.incidents)
+        self.incidents.words.setFocus()
 
     @property
     def shows_guide(self) -> bool:

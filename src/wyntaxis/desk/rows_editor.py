@@ -44,6 +44,7 @@ class RowsEditor(GridPanel):
         self.fields: list[list[Field]] = []
         row = QHBoxLayout()
         self.add_button = PushButton(f"Add {word}")
+        self.add_button.setAccessibleName(f"Add {word}")
         self.add_button.clicked.connect(lambda _checked: self.add())
         row.addWidget(self.add_button)
         row.addStretch(1)

@@ -52,6 +52,9 @@ class Comparing(Protocol):
     def show_numbers(self) -> None:
         """Show the page with all numbers."""
 
+    def show_incidents(self) -> None:
+        """Show the page with the incidents."""
+
 
 class Listing(Protocol):
     """The findings in the margin."""

@@ -110,7 +110,7 @@ def table_of(found, chapter, title):
 
 
 def test_every_chapter_tells_what_the_rig_holds(made, rig):
-    assert {chapter.key for chapter in made.chapters} == {kind.key for kind in CHAPTERS} - {"photographs", "measured"}
+    assert {chapter.key for chapter in made.chapters} == {kind.key for kind in CHAPTERS} - {"photographs", "measured", "incidents"}
     parts = table_of(made, "light_path", "Parts")
     assert [row[1] for row in parts.rows[1:6]] == [part.title for part in rig.train]
     assert parts.rows[2][3] == "17.5 ± 0.1"

@@ -252,7 +252,7 @@ def test_a_remedy_lets_a_weather_station_stop_the_run():
     assert remedy.grade == "degraded"
 
 
-TOO_BRIGHT, NO_LIGHT = 0.0, "nothing lights the flats: no panel, no twilight, and nobody there"
+TOO_BRIGHT, NO_LIGHT = 0.0, "nothing lights the flats: no panel and no twilight, and the telescope is alone"
 
 
 @pytest.mark.parametrize(

@@ -46,6 +46,7 @@ CHAPTERS: tuple[ChapterKind, ...] = (
     ChapterKind("typing", "What to type where", work_chapters.typing, pages=True),
     ChapterKind("rebuild", "Rebuilding from scratch", work_chapters.rebuild),
     ChapterKind("packing", "Packing and reassembly", work_chapters.packing),
+    ChapterKind("incidents", "Incidents", work_chapters.incidents),
     ChapterKind("rest", "Everything else on file", rest_chapter.rest),
     ChapterKind("history", "History", state_chapters.history),
     ChapterKind("photographs", "Photographs", work_chapters.photographs),

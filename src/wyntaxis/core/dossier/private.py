@@ -19,7 +19,7 @@ MIN_BARE_DIGITS = 6
 """A serial number of digits alone is looked for in notes where it has this many; fewer may be any number."""
 _SECRET_KEYS = frozenset({"serial_number", "host", "computer", "observer"})
 _SITE_WORDS = ("site.", "latitude", "longitude", "elevation", "serial", "host", "observer")
-_NOTE_KEYS = frozenset({"note", "reason", "source", "caption", "sourced", "why"})
+_NOTE_KEYS = frozenset({"symptom", "tried", "cure", "note", "reason", "source", "caption", "sourced", "why"})
 _NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?")
 _SHARED = f"({LEFT_OUT})"
 

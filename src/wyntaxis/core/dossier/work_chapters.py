@@ -10,6 +10,7 @@ from wyntaxis.core.dossier.photos import photo_data
 from wyntaxis.core.dossier.section_picture import camera_angle
 from wyntaxis.core.dossier.typing_pages import typing_pages
 from wyntaxis.core.next_measurements import next_measurements
+from wyntaxis.core.records.incidents import matching, title_of
 from wyntaxis.core.records.start_order import start_order
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.parts import Part
@@ -149,3 +150,13 @@ def photographs(given: DossierInput) -> Iterator[Block]:
             continue
         data, why = photo_data(photo.file, given.folder)
         yield Photo(photo.file, caption, data) if data else Words(f"{photo.file}: {why}")
+
+
+def incidents(given: DossierInput) -> Iterator[Block]:
+    """Yield what went wrong on nights before, the newest first, and what cured it."""
+    rig = given.evaluation.rig
+    rows: list[list[object]] = [
+        [own.date, title_of(rig, own), own.symptom, own.tried, own.cure, own.frames_lost] for own in matching(rig)
+    ]
+    if rows:
+        yield table("date | of | symptom | tried | cure | frames lost", rows, wide=4)

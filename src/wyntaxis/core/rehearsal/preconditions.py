@@ -57,7 +57,7 @@ LIGHT_SHUT_OUT = Need(
 )
 
 FLAT_LIGHT = Need(
-    "nothing lights the flats: no panel, no twilight, and nobody there",
+    "nothing lights the flats: no panel and no twilight, and the telescope is alone",
     lambda own, _state, at: (
         own.has("flat_panel")
         or bool(own.attended)

@@ -23,6 +23,7 @@ from wyntaxis.core.rig.base import (
     Text,
 )
 from wyntaxis.core.rig.devices import Device, Record, Supply
+from wyntaxis.core.rig.incidents import Incident
 from wyntaxis.core.rig.marks import of_variant, parse_path, value_at
 from wyntaxis.core.rig.parts import Part, Sensor, Telescope
 from wyntaxis.core.rig.plan import (
@@ -148,6 +149,7 @@ class Rig(StrictModel):
     supplies: Annotated[tuple[Supply, ...], Field(strict=False, max_length=50)] = ()
     records: Annotated[tuple[Record, ...], Field(strict=False, max_length=100)] = ()
     programs: Annotated[tuple[Program, ...], Field(strict=False, max_length=30)] = ()
+    incidents: Annotated[tuple[Incident, ...], Field(strict=False, max_length=2000)] = ()
     corrections: Annotated[dict[Text, FrameCorrection], Field(max_length=5000)] = Field(default_factory=dict)
     variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
     assumed: Annotated[tuple[MarkedPath, ...], Field(strict=False, max_length=5000)] = ()
@@ -393,6 +395,7 @@ def bare_train(rig: Rig) -> Rig:
             "supplies": (),
             "records": (),
             "programs": (),
+            "incidents": (),
             "corrections": {},
             "assumed": (),
             "origin": {},
