@@ -164,6 +164,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "rehearse": [str(rig), "--date", "2031-01-01"],
         "typing": [str(rig)],
         "incidents": [str(rig)],
+        "setup": [str(rig)],
         "direction": [str(rig), str(tmp_path / "solved.fits")],
         "reach": [str(rig)],  # a rig without programs: there is nothing to try
     }

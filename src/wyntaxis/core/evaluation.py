@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from wyntaxis.core.evidence.kinds import Evidence
 from wyntaxis.core.files.errors import path_text
-from wyntaxis.core.findings.conditions import judge_conditions
+from wyntaxis.core.findings.conditions import judge_conditions, own_conditions
 from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.judging import judged
 from wyntaxis.core.findings.marking import Marks
@@ -61,5 +61,5 @@ def evaluate(
         rows=marks.rows,
         quantities={key: marks.rows.get(key, row) for key, row in bare.quantities.items()},
         findings=findings,
-        conditions=judge_conditions(findings, conditions, rig, marks.doubts(stated)),
+        conditions=(*judge_conditions(findings, conditions, rig, marks.doubts(stated)), *own_conditions(rig)),
     )

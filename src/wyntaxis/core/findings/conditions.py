@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
 
 from wyntaxis.core.findings.finding import Finding, Remedy
 from wyntaxis.core.ledger import Verdict, worst
+from wyntaxis.core.records.setting_up import is_met
 from wyntaxis.core.rig.device_settings import CAMERAS, SHUTTERS, WATCHERS, settings_of
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.parts import MAGNIFYING_KINDS
@@ -365,3 +367,29 @@ def overall(found: Sequence[ConditionVerdict]) -> str:
         open_ones = [f"{counts[v]} {v}" for v in (Verdict.UNPROVEN, Verdict.TIGHT) if counts[v]]
         return f"Nothing fails; of {len(found)} conditions {' and '.join(open_ones)}{apart}"
     return f"Ready: all {len(found)} conditions hold{apart}"
+
+
+OWN = "own."
+"""How the key of a condition of the imager's own begins."""
+
+
+def own_conditions(rig: Rig, now: datetime.datetime | None = None) -> tuple[ConditionVerdict, ...]:
+    """Return the conditions of the imager's own: one that was ticked holds; an optional one that was not is left out.
+
+    Parameters
+    ----------
+    rig
+        The rig.
+    now
+        The moment at which they are judged; the present by default.
+    """
+    at, found = now or datetime.datetime.now(datetime.UTC), []
+    for own in rig.conditions:
+        condition = Condition(f"{OWN}{own.id}", own.text, "tick it once it is so", lambda _rig: "")
+        if is_met(rig, own, at):
+            found.append(ConditionVerdict(condition, Verdict.HOLDS, "ticked", ()))
+        elif own.required:
+            found.append(ConditionVerdict(condition, Verdict.UNPROVEN, f"not ticked yet: {condition.unproven}", ()))
+        else:
+            found.append(ConditionVerdict(condition, Verdict.UNPROVEN, "optional, not ticked", (), applies=False))
+    return tuple(found)

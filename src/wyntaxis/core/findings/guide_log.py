@@ -373,8 +373,8 @@ def _changes_since(evaluation: Evaluation, found: GuideCalibration) -> Iterator[
         yield Verdict.HOLDS if same else Verdict.FAILS, words
     if found.declination_deg is not None and rig.framing is not None:
         away = abs(found.declination_deg - rig.framing.dec_deg)
-        words = f"made at declination {number(found.declination_deg, 0)}°, the object is at "
-        f"{number(rig.framing.dec_deg, 0)}°"
+        there = number(rig.framing.dec_deg, 0)
+        words = f"made at declination {number(found.declination_deg, 0)}°, the object is at {there}°"
         yield _by_limits(away, DOUBTFUL_DECLINATION_APART, MAX_DECLINATION_APART), words
     if found.camera_angle_deg is not None and rig.framing is not None:
         turned = abs((found.camera_angle_deg - rig.framing.position_angle_deg + 180) % 360 - 180)
@@ -386,6 +386,9 @@ def _changes_since(evaluation: Evaluation, found: GuideCalibration) -> Iterator[
         off = abs(found.not_square_deg)
         verdict = Verdict.HOLDS if off <= NOT_SQUARE_DEG else Verdict.TIGHT
         yield verdict, f"its axes are {number(off, 1)}° from a right angle"
+    setup = rig.setup
+    if setup is not None and setup.kind == "carried" and setup.date is not None and (found.date or "") < setup.date:
+        yield Verdict.UNPROVEN, f"made in an earlier set-up, before {setup.date[:10]}"
     out_of_date = evaluation.quantity(GUIDE_SCALE).out_of_date
     if out_of_date is not None:
         yield Verdict.FAILS, f"changed since: {', '.join(out_of_date.what[:3])}"

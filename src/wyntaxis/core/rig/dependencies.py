@@ -215,6 +215,10 @@ _GUIDED = (
     "guide_lost",
     "guide_over",
 )
+OF_A_SETUP = ("polar_", "flexure", "star_", "guide_rms", "guide_drift", "guide_settle", "guide_lost", "guide_over")
+"""How the keys of what holds for one set-up begin: carried out again, the mount stands otherwise."""
+OF_A_SETUP_DEVICES = frozenset({("focuser", "position"), ("rotator", "position_deg")})
+"""Kinds of device with the settings that hold for one set-up."""
 JUDGED_APART = "spacing: "
 """What a solved scale keeps of the spacing counts for the spacing's error that it tells, and not for the scale."""
 
@@ -292,9 +296,10 @@ def out_of_date_measurements(rig: Rig) -> tuple[OutOfDate, ...]:
         In the order of the document. A solved scale of another spacing leaves the scale as it is; what it tells of the
         spacing's error is out of date.
     """
-    found = []
+    found = list(from_earlier_setup(rig))
+    earlier = {entry.path for entry in found}
     for quantity_value in recorded_measurements(rig):
-        if quantity_value.value.rests_on is None:
+        if quantity_value.value.rests_on is None or quantity_value.path in earlier:
             continue
         now = dependencies(rig, quantity_value)
         what = _changes(quantity_value, now)
@@ -304,6 +309,28 @@ def out_of_date_measurements(rig: Rig) -> tuple[OutOfDate, ...]:
             spaced = _changes(quantity_value, now, spacing=True)
             if spaced:
                 found.append(_out_of_date(quantity_value, SPACING_ERROR, spaced))
+    return tuple(found)
+
+
+def from_earlier_setup(rig: Rig) -> tuple[OutOfDate, ...]:
+    """Return the measured values of a carried rig that a set-up invalidates, and that are older than the present one.
+
+    A value without a date counts as older; one that was confirmed since then counts.
+    """
+    setup = rig.setup
+    if setup is None or setup.kind != "carried" or setup.date is None:
+        return ()
+    found = []
+    for own in recorded_measurements(rig):
+        device = own.device
+        is_of_one = (
+            own.key.startswith(OF_A_SETUP) if device is None else (device.kind, own.key) in OF_A_SETUP_DEVICES
+        ) and own.slot is None
+        confirmed = own.value.confirmed.date if own.value.confirmed is not None else None
+        evidence = own.value.evidence.date if own.value.evidence is not None else None
+        if is_of_one and max(confirmed or "", evidence or "") < setup.date:
+            what = (f"from an earlier set-up: the present one was begun on {setup.date[:10]}",)
+            found.append(OutOfDate(own.row_id, own.path, evidence or "", setup.date, what))
     return tuple(found)
 
 

@@ -38,6 +38,7 @@ from wyntaxis.core.rig.plan import (
     StatedValue,
 )
 from wyntaxis.core.rig.programs import Program
+from wyntaxis.core.rig.setup import OwnCondition, Setup
 
 FORMAT = "wyntaxis-rig"
 VERSION = 1
@@ -149,6 +150,8 @@ class Rig(StrictModel):
     supplies: Annotated[tuple[Supply, ...], Field(strict=False, max_length=50)] = ()
     records: Annotated[tuple[Record, ...], Field(strict=False, max_length=100)] = ()
     programs: Annotated[tuple[Program, ...], Field(strict=False, max_length=30)] = ()
+    setup: Setup | None = None
+    conditions: Annotated[tuple[OwnCondition, ...], Field(strict=False, max_length=200)] = ()
     incidents: Annotated[tuple[Incident, ...], Field(strict=False, max_length=2000)] = ()
     corrections: Annotated[dict[Text, FrameCorrection], Field(max_length=5000)] = Field(default_factory=dict)
     variants: Annotated[tuple[Variant, ...], Field(strict=False, max_length=50)] = ()
@@ -267,6 +270,7 @@ def _devices_stand(rig: Rig) -> None:
         "supplies": [supply.id for supply in rig.supplies],
         "records": [record.id for record in rig.records],
         "programs": [program.id for program in rig.programs],
+        "conditions": [condition.id for condition in rig.conditions],
     }
     for name, ids in lists.items():
         for index, entry_id in enumerate(ids):
@@ -396,6 +400,8 @@ def bare_train(rig: Rig) -> Rig:
             "records": (),
             "programs": (),
             "incidents": (),
+            "setup": None,
+            "conditions": (),
             "corrections": {},
             "assumed": (),
             "origin": {},

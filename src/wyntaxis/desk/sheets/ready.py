@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout
 
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.ports.kind import PORTS
-from wyntaxis.core.findings.conditions import ConditionVerdict, overall
+from wyntaxis.core.findings.conditions import OWN, ConditionVerdict, overall
 from wyntaxis.core.steps import READY, Step
 from wyntaxis.core.wording import counted
 from wyntaxis.desk.palette import Palette
@@ -16,6 +18,7 @@ from wyntaxis.desk.panel import push_button
 from wyntaxis.desk.plain_widgets import PlainLabel
 from wyntaxis.desk.session import Session
 from wyntaxis.desk.sheets.base import StepSheet, sheet_of
+from wyntaxis.desk.sheets.setup_panel import SetupPanel
 from wyntaxis.desk.tables import TextTable
 
 
@@ -48,6 +51,8 @@ class ReadySheet(StepSheet):
         self.table.itemSelectionChanged.connect(self._selected)
         column.addWidget(self.table)
         row = QHBoxLayout()
+        tip = "The chosen condition of your own is so now (Space)"
+        self.tick_button = push_button("Tick", tip, self.tick, row)
         push_button("Copy", "Copy the conditions as text", self.copy, row)
         self.left_out = PlainLabel()
         self.left_out.setProperty("role", "faded")
@@ -55,15 +60,19 @@ class ReadySheet(StepSheet):
         row.addStretch(1)
         column.addLayout(row)
         column.addWidget(self.left_out)
+        self.table.installEventFilter(self)
+        self.setup = SetupPanel(session)
+        self.inputs.addWidget(self.setup)
+        self.inputs.addStretch(1)
         self.refresh()
 
     def refresh(self) -> None:
         super().refresh()
         session = self.session
         headers = session.evidence.of(HEADERS)
-        self.found = [entry for entry in session.evaluation.conditions if entry.applies]
+        self.found = [e for e in session.evaluation.conditions if e.applies or e.condition.key.startswith(OWN)]
         self.sentence.setText(overall(session.evaluation.conditions) + ".")
-        left_out = [entry for entry in session.evaluation.conditions if not entry.applies]
+        left_out = [entry for entry in session.evaluation.conditions if entry not in self.found]
         why = "; ".join(dict.fromkeys(entry.why for entry in left_out))
         self.left_out.setText(f"{counted(len(left_out), 'condition')} left out: {why}." if left_out else "")
         self.left_out.setVisible(bool(left_out))
@@ -75,12 +84,42 @@ class ReadySheet(StepSheet):
         )
         self.seen.setText(f"Besides the rig file: {ports}; {frames}. A chosen row is explained at the right.")
         rows = [[item.condition.title, item.verdict.words, item.why] for item in self.found]
+        chosen = self.table.currentRow()
         self.table.blockSignals(True)
         self.table.show_rows(rows, verdicts=[entry.verdict for entry in self.found], palette=self._palette)
+        self.table.setCurrentCell(chosen, 0)
         self.table.blockSignals(False)
+        self.setup.refresh()
+        self._show_tick()
+
+    @property
+    def own_chosen(self) -> str | None:
+        """The id of the imager's own condition that is chosen; None for others."""
+        row = self.table.currentRow()
+        key = self.found[row].condition.key if 0 <= row < len(self.found) else ""
+        return key.removeprefix(OWN) if key.startswith(OWN) else None
+
+    def _show_tick(self) -> None:
+        self.tick_button.setEnabled(self.own_chosen is not None)
+
+    def tick(self) -> None:
+        """Tick the chosen condition of the imager's own, and go to the next row."""
+        own, row = self.own_chosen, self.table.currentRow()
+        if own is not None:
+            self.setup.tick(own)
+            self.table.setCurrentCell(min(row + 1, self.table.rowCount() - 1), 0)
+
+    def eventFilter(self, a0: QObject | None, a1: QEvent | None) -> bool:
+        """Take Space in the table for a tick."""
+        pressed = isinstance(a1, QKeyEvent) and a1.type() == QEvent.Type.KeyPress and a1.key() == Qt.Key.Key_Space
+        if pressed and a0 is self.table:
+            self.tick()
+            return True
+        return super().eventFilter(a0, a1)
 
     def _selected(self) -> None:
         row = self.table.currentRow()
+        self._show_tick()
         if 0 <= row < len(self.found):
             self.session.choose_condition(self.found[row])
 

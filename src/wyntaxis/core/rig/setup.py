@@ -1,0 +1,51 @@
+"""How a rig stands: permanently, or set up each time; and the conditions of the imager's own."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from wyntaxis.core.rig.base import Id, StrictModel, Text
+from wyntaxis.core.rig.display import Display
+
+When = Literal["setup", "night", "swap", "monthly"]
+
+
+class DoneCondition(StrictModel):
+    """That a condition was met: when (ISO 8601, UTC), and how many minutes it took."""
+
+    condition: Id
+    date: Text
+    minutes: Annotated[float, Field(ge=0, le=100_000)] | None = None
+
+
+class Setup(StrictModel):
+    """Whether the rig stands permanently or is carried; of a carried one when the present set-up was begun."""
+
+    kind: Annotated[Literal["permanent", "carried"], Display("The rig is")]
+    date: Annotated[Text | None, Display("Set up since (UTC)")] = None
+    done: Annotated[tuple[DoneCondition, ...], Field(strict=False, max_length=5000)] = ()
+
+
+class OwnCondition(StrictModel):
+    """A condition in the imager's own words, and when it applies."""
+
+    id: Id
+    text: Annotated[Text, Display("Condition")]
+    when: Annotated[When, Display("Each")] = "setup"
+    before_dark: Annotated[bool, Display("Before dark")] = True
+    required: Annotated[bool, Display("Required")] = True
+
+
+USUAL_CONDITIONS: tuple[OwnCondition, ...] = (
+    OwnCondition(id="levelled", text="The mount is levelled"),
+    OwnCondition(id="balanced", text="Balanced, with the camera mounted and the cables on"),
+    OwnCondition(id="collimated", text="Collimated", when="swap", required=False),
+    OwnCondition(id="cap_off", text="The dust cap is off", when="night"),
+    OwnCondition(id="mask_off", text="The focus mask is off", when="night", before_dark=False),
+    OwnCondition(id="auto_off", text="The camera body's auto-off is disabled", required=False),
+    OwnCondition(id="card_empty", text="The memory card is emptied", when="night", required=False),
+    OwnCondition(id="charged", text="The battery is charged", when="night"),
+    OwnCondition(id="dew_heaters", text="The dew heaters are on", when="night", before_dark=False),
+    OwnCondition(id="red_lamp", text="The red lamp is at hand", when="night", required=False),
+)
+"""What a new list begins with; all of it to be edited."""
