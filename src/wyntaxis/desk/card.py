@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.rig.base import DocumentPath
@@ -30,6 +30,8 @@ def make_field(spec: DisplayedField, base: DocumentPath, refused: Callable[[str]
     return field
 
 
+EDGES_PX = 44
+"""What panels around a card take of the sheet's width."""
 COLUMN_EM = 18
 """How many text heights one column of labels and fields takes."""
 
@@ -64,8 +66,9 @@ class Card(QFrame):
         if base != self._base or specs != self._specs:
             self._base, self._specs = base, specs
             self._build()
-            if self._width is not None:
-                self.fit_to_width(self._width)
+            width = self._width if self._width is not None else self._room()
+            if width is not None:
+                self.fit_to_width(width)
         assumed, origin = getattr(document, "assumed", ()), getattr(document, "origin", {})
         for path, field in self._fields.items():
             field.show_value(value_at(document, (*base, *path)))
@@ -74,6 +77,14 @@ class Card(QFrame):
                 field.show_mark(assumed=text in assumed, origin=origin.get(text, ""))
             elif isinstance(field, ValueField):
                 field.show_mark()
+
+    def _room(self) -> int | None:
+        """Return how wide the sheet is that the card stands in, somewhere within a panel; None outside of one."""
+        parent = self.parentWidget()
+        while parent is not None and not isinstance(parent, QScrollArea):
+            parent = parent.parentWidget()
+        viewport = parent.viewport() if isinstance(parent, QScrollArea) else None
+        return viewport.width() - EDGES_PX if viewport is not None else None
 
     def fit_to_width(self, width: int) -> None:
         """Take as many columns as a width has room for, also of fields that are shown later."""

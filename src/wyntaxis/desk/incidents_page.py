@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.records.incidents import matching, title_of
@@ -11,7 +12,7 @@ from wyntaxis.core.rig.display import displayed_fields
 from wyntaxis.core.rig.incidents import Incident, Symptom
 from wyntaxis.core.steps import steps
 from wyntaxis.core.wording import counted, utc_stamp
-from wyntaxis.desk.card import Card
+from wyntaxis.desk.card import EDGES_PX, Card
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.panel import push_button
@@ -23,7 +24,7 @@ HEADINGS = ("Date", "Of", "Symptom", "Tried", "Cure", "Frames\nlost")
 SYMPTOMS: tuple[str, ...] = Symptom.__args__  # type: ignore[attr-defined]
 
 
-class IncidentsPage(QWidget):
+class IncidentsPage(QScrollArea):
     """The table of incidents, the newest first; the chosen one's card below it."""
 
     refused = pyqtSignal(str)
@@ -33,7 +34,8 @@ class IncidentsPage(QWidget):
         self._session: Session | None = None
         self.shown: list[tuple[int, Incident]] = []
         """The incidents in the table, each with its place in the rig."""
-        column = QVBoxLayout(self)
+        body = QWidget()
+        column = QVBoxLayout(body)
         column.setContentsMargins(12, 8, 12, 10)
         heading = PlainLabel("Incidents")
         heading.setProperty("role", "title")
@@ -56,7 +58,7 @@ class IncidentsPage(QWidget):
         self.out_button = push_button("Take out", "Take the chosen incident out of the rig", self.take_out, fields)
         self.state = PlainLabel()
         self.state.setProperty("role", "faded")
-        self.table = TextTable("Incidents", HEADINGS, left=(0, 1, 2, 3, 4), stretch=4, widest_em=20)
+        self.table = TextTable("Incidents", HEADINGS, left=(0, 1, 2, 3, 4), stretch=4, widest_em=14)
         self.table.itemSelectionChanged.connect(self._show_card)
         self.card = Card(2)
         column.addWidget(heading)
@@ -65,6 +67,14 @@ class IncidentsPage(QWidget):
         for below in (self.state, self.table, self.card):
             column.addWidget(below)
         column.addStretch(1)
+        self.setWidget(body)
+        self.setWidgetResizable(True)
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        viewport = self.viewport()
+        if viewport is not None:
+            self.card.fit_to_width(viewport.width() - EDGES_PX)
 
     def show_session(self, session: Session, palette: Palette) -> None:
         """Show the incidents of a session's rig as it is now."""
@@ -84,7 +94,7 @@ class IncidentsPage(QWidget):
         self.shown = [(next(k for k, own in enumerate(rig.incidents) if own is one), one) for one in found]
         rows = [
             [
-                own.date,
+                own.date[:16].replace("T", " "),
                 title_of(rig, own) or "–",
                 own.symptom,
                 own.tried or "–",

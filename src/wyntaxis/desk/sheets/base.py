@@ -14,7 +14,7 @@ from wyntaxis.core.ledger import Quantity
 from wyntaxis.core.quantities.rows import step_rows, told_once
 from wyntaxis.core.steps import Step
 from wyntaxis.desk import sheets
-from wyntaxis.desk.card import Card, value_at
+from wyntaxis.desk.card import EDGES_PX, Card, value_at
 from wyntaxis.desk.ledger_row import LEGEND, LedgerRow
 from wyntaxis.desk.palette import Palette
 from wyntaxis.desk.plain_widgets import PlainLabel
@@ -214,8 +214,9 @@ class StepSheet(QScrollArea):
         viewport = self.viewport()
         width = viewport.width() if viewport is not None else self.width()
         two = width >= TWO_COLUMNS_FROM_EM * self.fontInfo().pixelSize()
-        for card in self._cards:
-            card.fit_to_width(width if self._ledger_place != "beside" or not two else width // 2)
+        own = width if self._ledger_place != "beside" or not two else width // 2
+        for card in self.findChildren(Card):
+            card.fit_to_width(own if card in self._cards else width - EDGES_PX)
         if two == self._two_columns:
             return
         self._two_columns = two

@@ -22,7 +22,7 @@ class SetupPanel(Panel):
         super().__init__("Set-up, and conditions of your own")
         self._session = session
         self.state = self.add_text()
-        self.card = Card(2)
+        self.card = Card(1)
         self.card.entered.connect(session.set_value)
         self.card.refused.connect(session.refused)
         self.column.addWidget(self.card)
