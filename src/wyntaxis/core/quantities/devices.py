@@ -14,6 +14,8 @@ REACHED_WITHIN_C = 1.0
 
 _STEPS = {"devices": DEVICES, "sensor": SENSOR, "cooling": COOLING, "travel": TRAVEL, "filters": FILTERS}
 
+GEAR_SHARE = 0.02
+"""What a step by motor and gear may be off: a drawtube's travel is read from a ruler."""
 SHEET_SHARE = 0.1
 """What a maker's sheet may be off where it states no tolerance: it tells a typical camera of the kind, not this one."""
 
@@ -32,23 +34,27 @@ def device_quantity(device: Device, key: str) -> Quantity | None:
         In the setting's own unit.
     """
     setting, kind = device.settings.get(key), SETTINGS[key]
-    if setting is None or kind.type != "number":
+    computed = device.geared_step_um if key == "step_um" else None
+    if kind.type != "number" or (setting is None and computed is None):
         return None
     value = device.number(key)
-    width = setting.tolerance
+    width = setting.tolerance if setting is not None else None
     if width is None:
         width = SHEET_SHARE * abs(value or 0.0) if kind.sheet == "sensor" else kind.tolerance
         width = REACHED_WITHIN_C if key == "set_temperature_c" else width
     stated = (
-        None if value is None else QuantityValue(value, rectangular(setting.tolerance), width, setting.source or "")
+        None
+        if value is None or setting is None
+        else QuantityValue(value, rectangular(setting.tolerance), width, setting.source or "")
     )
-    found = setting.measured
+    found = setting.measured if setting is not None else None
     measured = QuantityValue(found.value, found.standard_uncertainty, source=found.source or "") if found else None
     if stated is not None and key == "dark_current_e_s":
         stated = _at_the_measured_temperature(device, stated)
     label = f"{device.title}: {kind.label.lower()}"
     row = QuantityKind(f"{device.id}.{key}", label, kind.unit, kind.decimals, True, _STEPS[kind.sheet])
-    return Quantity(row, stated=stated, measured=measured, stated_is_limit=kind.is_limit)
+    by_gear = None if computed is None else QuantityValue(computed, tolerance=GEAR_SHARE * computed)
+    return Quantity(row, stated=stated, computed=by_gear, measured=measured, stated_is_limit=kind.is_limit)
 
 
 def _at_the_measured_temperature(device: Device, stated: QuantityValue) -> QuantityValue:

@@ -78,7 +78,7 @@ def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
             yield BACKLASH.row(device.id, device.title, computed=share, target=small)
     zone = depth_of_focus_um(numbers)
     for device in apart(focusers(numbers)):
-        step = device.number("step_um")
+        step = device.number("step_um") or device.geared_step_um
         if step is not None and zone is not None:
             fine = Target(low=MIN_STEPS, inner_low=WANTED_STEPS)
             yield STEPS.row(device.id, device.title, computed=QuantityValue(zone / step), target=fine)

@@ -192,7 +192,8 @@ def rows_of(numbers: Numbers) -> dict[str, Quantity]:
 def _settings(numbers: Numbers) -> Iterator[Quantity]:
     for device in numbers.rig.devices:
         for key in SETTINGS:
-            row = device_quantity(device, key) if key in device.settings else None
+            has = key in device.settings or (key == "step_um" and device.geared_step_um is not None)
+            row = device_quantity(device, key) if has else None
             if row is not None:
                 wish = _targets.get(key)
                 yield replace(row, target=wish(numbers, device)) if wish is not None else row

@@ -190,6 +190,7 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
     fall = max(ambient - bare.number("camera", "set_temperature_c", -10.0), 0.0)
     points = bare.number("focuser", "run_points", FOCUS_POINTS)
     exposure = bare.number("focuser", "focus_exposure_s", FOCUS_EXPOSURE_S)
+    exposure = bare.number("focuser", "run_exposure_s", exposure)
     cool_s = cooling_s(rig, fall, bare.number("camera", "ramp_c_min", COOL_RATE_C_MIN), bare)
     download = size / 1e6 / max(rate, 0.1)
     times: dict[str, float] = {}

@@ -218,9 +218,22 @@ class Device(StrictModel):
         return setting.measured if setting is not None else None
 
     def best(self, key: str) -> float | None:
-        """Return a numeric setting to act on: as measured, else as stated."""
+        """Return a numeric setting to act on: as measured, else as stated, else as motor and gear make it."""
         measured = self.measured(key)
-        return measured.value if measured is not None else self.number(key)
+        if measured is not None:
+            return measured.value
+        stated = self.number(key)
+        return self.geared_step_um if stated is None and key == "step_um" else stated
+
+    @property
+    def geared_step_um(self) -> float | None:
+        """What a step of a focuser moves by its motor and gear, in µm; None where they do not say it.
+
+        The travel of a turn of the knob, over the motor's steps for it: ``1000 mm_per_turn / (steps_per_turn gear)``.
+        """
+        steps, travel = self.number("steps_per_turn"), self.number("mm_per_turn")
+        gear = self.number("gear_ratio")
+        return None if not steps or travel is None else 1000 * travel / (steps * (1.0 if gear is None else gear))
 
     def truth(self, key: str) -> bool | None:
         """Return a yes-or-no setting's value, None where it is not stated."""

@@ -29,6 +29,9 @@ FOCUSER = DeviceKindDeclaration(
     (
         SETTLING,
         SettingKind("step_um", "Step", "µm", "number", 1e-6, 1e4, 0.01, decimals=3),
+        SettingKind("steps_per_turn", "Steps of a motor turn", "steps", "number", 1, 1e7, decimals=0),
+        SettingKind("gear_ratio", "Gear and belt, motor turns a knob turn", "", "number", 1e-4, 1e6, 0.001, decimals=4),
+        SettingKind("mm_per_turn", "Travel of a knob turn", "mm", "number", 1e-4, 1e3, 0.001, decimals=4),
         SettingKind("lowest_position", "Lowest position", "steps", "number", -1e9, decimals=0),
         SettingKind("highest_position", "Highest position", "steps", "number", -1e9, decimals=0),
         SettingKind("position", "Working position", "steps", "number", -1e9, tolerance=500, decimals=0),
@@ -42,6 +45,7 @@ FOCUSER = DeviceKindDeclaration(
         _travel("run_points", "Points of a focus run", "", 0, high=1000.0),
         SettingKind("focus_filter", "Focuses through", "", "text", sheet="travel"),
         _travel("focus_exposure_s", "Exposes for focus", "s", 2, high=3600.0),
+        _travel("run_exposure_s", "Exposure of a focus run", "s", 2, high=3600.0),
         SettingKind("refocus_temperature_c", "Refocus after", "°C", "number", 0, 60, 0.1, decimals=1),
         SettingKind("refocus_after_min", "Refocus after", "min", "number", 0, 1e4, 1, decimals=0),
         SettingKind("refocus_on_filter", "Refocus on filter change", "", "truth"),
