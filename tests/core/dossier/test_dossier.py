@@ -279,6 +279,36 @@ def test_a_card_is_one_page_by_day_and_by_lamp():
     assert any("0.72 mm too far" in title for title in card.still_open)
 
 
+def test_a_card_has_targets_exposures_and_own_conditions():
+    document = clean_document()
+    document["plan"]["steps"] = [{"do": "connect"}, {"do": "slew"}] + [
+        {"do": "sequence", "filter": name, "frames": 1, "exposure_s": 240, "block": "rounds", "repeat": 5}
+        for name in "LR"
+    ]
+    document["plan"]["targets"] = [
+        {
+            "name": "Lantern knot",
+            "ra_deg": 63.5,
+            "dec_deg": 40,
+            "angle_deg": 20,
+            "start": "22:30",
+            "min_altitude_deg": 30,
+        }
+    ]
+    document["conditions"] = [
+        {"id": "level", "text": "Levelled"}, {"id": "mask", "text": "The mask is off", "before_dark": False},
+    ]  # fmt: skip
+    card = card_of(DossierInput(evaluate(validated(document))))
+    assert card.targets[0].startswith("Lantern knot: 04h14m00.00s +40°00′00.0″, ")
+    assert card.targets[0].endswith("angle 20°, from 22:30, over 30°")
+    assert card.exposures == ("L: 1 frame of 240 s × 5 times", "R: 1 frame of 240 s × 5 times")
+    assert card.start == ("Levelled", "Connect every device", "Slew to the object", "The mask is off")
+    assert ("Calibration pulse", "445 ms") in card.settings
+    pages = pypdf.PdfReader(io.BytesIO(card_pdf(card, "A5"))).pages
+    assert len(pages) == 1
+    assert "Lantern knot" in pages[0].extract_text()
+
+
 # Private
 
 

@@ -10,13 +10,15 @@ from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.night_plan import CLOSING
-from wyntaxis.core.wording import number, short
+from wyntaxis.core.sky.coordinates import coordinates_text
+from wyntaxis.core.wording import counted, number, short
 
 NUMBERS = (
     ("effective_focal_length_mm", 0), ("pixel_scale_arcsec_px", 3), ("field_width_deg", 2), ("field_height_deg", 2),
     ("back_focus_required_mm", 2), ("guide_scale_arcsec_px", 3),
 )  # fmt: skip
 MOST_LINES = 14
+MOST_TARGETS = 6
 MOST_FINDINGS = 5
 STEP_WORDS = {
     "outlets_on": "Outlets on", "connect": "Connect every device", "open_roof": "Open the roof",
@@ -42,7 +44,9 @@ NO_PLAN_END: tuple[str, ...] = ("stop_guiding", "park", "warm_up", "disconnect",
 
 @dataclass(frozen=True)
 class Card:
-    """One page: chief numbers, settings to check, what to do at the start and at the end, what is still open."""
+    """One page: chief numbers, settings to check, targets with their exposures, what to do at the start and at the end,
+    the imager's own conditions among them, and what is still open.
+    """
 
     rig: str
     made: str
@@ -51,6 +55,8 @@ class Card:
     start: tuple[str, ...]
     end: tuple[str, ...]
     still_open: tuple[str, ...]
+    targets: tuple[str, ...] = ()
+    exposures: tuple[str, ...] = ()
 
 
 def card_of(given: DossierInput) -> Card:
@@ -71,6 +77,9 @@ def card_of(given: DossierInput) -> Card:
     frames = ("sequence", "flats", "darks")
     start = [do for do in steps if do not in CLOSING and do not in frames] or list(NO_PLAN_START)
     end = [do for do in steps if do in (*CLOSING, *frames[1:])] or list(NO_PLAN_END)
+    before = [own.text for own in rig.conditions if own.before_dark]
+    after = [own.text for own in rig.conditions if not own.before_dark]
+    begin = [*before, *(_words(do, rig) for do in dict.fromkeys(start)), *after]
     worse = sorted((f for f in evaluation.findings if f.is_open), key=lambda f: -f.verdict.severity)
     worst = [f for f in worse if f.verdict in (Verdict.FAILS, Verdict.TIGHT)][:MOST_FINDINGS]
 
@@ -82,10 +91,41 @@ def card_of(given: DossierInput) -> Card:
         given.today.isoformat(),
         tuple(entries),
         tuple((text(a), text(b)) for a, b in _settings(rig)),
-        tuple(text(_words(do, rig)) for do in dict.fromkeys(start))[:MOST_LINES],
+        tuple(text(words) for words in begin)[: MOST_LINES + len(rig.conditions)],
         tuple(text(_words(do, rig)) for do in dict.fromkeys(end))[:MOST_LINES],
         tuple(text(f.title) for f in worst),
+        tuple(text(words) for words in _targets(rig))[:MOST_TARGETS],
+        tuple(text(words) for words in _exposures(rig))[:MOST_LINES],
     )
+
+
+def _targets(rig: Rig) -> list[str]:
+    """Return what is pointed at, each with its coordinates, its angle, and when it may be taken."""
+    found = []
+    for target in rig.plan.targets if rig.plan is not None else ():
+        words = [f"{target.name}: {coordinates_text(target.ra_deg, target.dec_deg)}"]
+        words += [f"angle {short(target.angle_deg)}°"] if target.angle_deg is not None else []
+        words += [f"from {target.start}"] if target.start is not None else []
+        words += [f"until {target.stop}"] if target.stop is not None else []
+        words += [f"over {short(target.min_altitude_deg)}°"] if target.min_altitude_deg is not None else []
+        found.append(", ".join(words))
+    framing = rig.framing
+    if not found and framing is not None:
+        place = coordinates_text(framing.ra_deg, framing.dec_deg)
+        found.append(f"{framing.name or 'object'}: {place}, angle {short(framing.position_angle_deg)}°")
+    return found
+
+
+def _exposures(rig: Rig) -> list[str]:
+    """Return what is taken, a line for each sequence that differs, blocks with how often."""
+    found = []
+    for step in rig.plan.steps if rig.plan is not None else ():
+        if step.do == "sequence" and step.exposure_s is not None:
+            times = f" × {step.repeat} times" if step.repeat is not None else ""
+            count = f"until {step.until}" if step.frames is None and step.until else counted(step.frames or 1, "frame")
+            through = f"{step.filter}: " if step.filter else ""
+            found.append(f"{through}{count} of {short(step.exposure_s)} s{times}")
+    return list(dict.fromkeys(found))
 
 
 def _settings(rig: Rig) -> list[tuple[str, str]]:
@@ -94,7 +134,8 @@ def _settings(rig: Rig) -> list[tuple[str, str]]:
     for device in rig.devices:
         for key, label, unit in (
             ("gain", "gain", ""), ("offset", "offset", ""), ("set_temperature_c", "set at", "°C"),
-            ("position", "focus near", "steps"), ("flip_margin_min", "flip after", "min"),
+            ("position", "focus near", "steps"), ("run_step", "run step", "steps"),
+            ("flip_margin_min", "flip after", "min"),
         ):  # fmt: skip
             value = device.number(key)
             if value is not None:
@@ -104,6 +145,14 @@ def _settings(rig: Rig) -> list[tuple[str, str]]:
         if device.slots:
             names = [f"{place} {slot.name}" for place, slot in enumerate(device.slots, start=1) if slot.name.strip()]
             found.append((f"{device.title}: slots", ", ".join(names)))
+    guiding = rig.guiding.settings
+    if guiding is not None:
+        for words, value, unit in (
+            ("Dither", guiding.dither_main_px, "main px"),
+            ("Calibration pulse", guiding.calibration_pulse_ms, "ms"),
+        ):
+            if value is not None:
+                found.append((words, f"{short(value)} {unit}"))
     return found[:MOST_LINES]
 
 

@@ -119,6 +119,8 @@ def without_private(rig: Rig) -> tuple[Rig, Secrets]:
         document["site"] = {"latitude_deg": 0.0, "longitude_deg": 0.0, **seeing}
     for key in ("framing", "corrections"):
         document.pop(key, None)
+    if isinstance(document.get("plan"), dict):
+        document["plan"].pop("targets", None)
     marks = ("site", "framing", "observer", "corrections")
     for key in ("assumed", "origin", "sources"):
         entries = document.get(key)
