@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -116,9 +117,17 @@ def test_another_target_is_marked_and_not_moved():
     assert [entry.marks for entry in graded][3:] == [("target Field B",), (), (), ("target field  a",)]
 
 
-def test_the_limit_is_the_users_to_move(measured):
-    from dataclasses import replace
+def test_the_next_panel_of_a_mosaic_is_not_moved():
+    panels = [frame(k, 1.0) for k in range(3)] + [frame(5 + k, 1.0, target="Field A, panel 2") for k in range(3)]
+    for k in range(3, 6):  # the same stars, a third of the frame beside
+        shapes = panels[k].shapes
+        panels[k] = replace(panels[k], shapes=replace(panels[0].shapes, x=panels[0].shapes.x - 300, flux=shapes.flux))
+    assert [entry.fault for entry in judge_frames(panels)] == [""] * 6
+    same = [replace(one, header=replace(one.header, target="Field A")) for one in panels]
+    assert [entry.fault for entry in judge_frames(same)][3] == "moved", "of one target it is"
 
+
+def test_the_limit_is_the_users_to_move(measured):
     strict = replace(measured, limit_px=2.0)
     assert not any(entry.keep for entry in strict.grades)
     loose = replace(measured, factor=3.0)

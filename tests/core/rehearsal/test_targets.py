@@ -15,7 +15,7 @@ from wyntaxis.cli import main
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rehearsal.night_sky import NightSky, plain_sky, sky_of, target_skies
-from wyntaxis.core.rehearsal.outcome import grade_of
+from wyntaxis.core.rehearsal.outcome import NO_FLIP, grade_of
 from wyntaxis.core.rehearsal.play import active_faults, applies, fault_table, played
 from wyntaxis.core.rehearsal.script import repeated
 from wyntaxis.core.rehearsal.setting import HOUR_S, setting_of
@@ -195,6 +195,26 @@ def test_a_block_begins_again_when_a_step_of_it_fails():
         again = sum("begins the block again" in event.what for event in night.events)
         assert slews == again + 1 > 1
         assert night.safe_end, "it ends with the night, not never"
+
+
+def test_a_block_that_begins_again_does_all_of_its_steps_again():
+    gone, block = FAULTS["camera.gone"], {"block": "b", "limit_s": 400.0}
+    one = step("sequence", frames=1, exposure_s=99.0, **block)
+    two = step("sequence", frames=9, exposure_s=99.0, then="repeat_block", reconnect=True, **block)
+    plan = (*PLAN[:3], step("slew"), step("solve"), one, step("focus", **block), two, step("park"))
+    setting = with_targets(bare_setting(*plan), target("A"))
+    night = played(setting, [active_faults(setting, gone, at_s=DARK + 500.0)])
+    again = sum("begins the block again" in event.what for event in night.events)
+    assert again > 0
+    assert sum(event.what == "focus" for event in night.events) >= again
+
+
+@pytest.mark.parametrize(("meridian", "stops"), [(DARK - 100, False), (DARK + 200, True), (None, False)])
+def test_a_slew_goes_to_the_side_of_the_pier_that_the_object_is_on(meridian, stops):
+    sky = NightSky(DARK, DAWN, ((0.0, DAWN),), meridian, begins=BEGINS)
+    night = played(replace(bare_setting(*PLAN), sky=sky, flip_margin_s=300.0))
+    assert any(event.cause == NO_FLIP for event in night.events) is stops
+    assert (night.frames_kept == 10) is not stops
 
 
 def test_own_steps_of_a_target_and_what_is_done_once_a_night():
