@@ -5,6 +5,7 @@ import socket
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -304,3 +305,12 @@ def test_an_incident_is_noted_found_and_shown_beside_its_devices_findings(window
     assert len(session.rig.incidents) == 1
     session.undo()
     assert len(session.rig.incidents) == 2
+
+
+def test_a_summary_is_copied_from_the_file_menu(window, sheet_of):
+    sheet_of("ready")
+    action = next(own for own in window.findChildren(QAction) if own.text().startswith("Copy a summary"))
+    action.trigger()
+    text = QApplication.clipboard().text()
+    assert "Train, from the telescope to the sensor:" in text
+    assert "Tarnfell" not in text, "the site's name is left out, wherever it stands"

@@ -14,20 +14,21 @@ if TYPE_CHECKING:
     from wyntaxis.core.evidence.kinds import Evidence
     from wyntaxis.core.rig.model import Rig
 
-KINDS = (".html", ".pdf", ".csv", ".zip")
+KINDS = (".html", ".pdf", ".csv", ".zip", ".txt")
 
 
 def _dossier(options: argparse.Namespace) -> int:
     from wyntaxis.core.dossier.card import card_of
     from wyntaxis.core.dossier.dossier import as_csv, dossier_of
     from wyntaxis.core.dossier.printing import card_html, card_pdf, dossier_html, pdf_of
+    from wyntaxis.core.dossier.summary_text import summary_text
     from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.files.saving import write_atomically
 
     suffix = options.out.suffix.lower()
     if suffix not in KINDS:
         raise InputError(f"--out: “{suffix}” is no kind that a dossier is written as; use {', '.join(KINDS)}")
-    if options.card and suffix in (".csv", ".zip"):
+    if options.card and suffix in (".csv", ".zip", ".txt"):
         raise InputError("--card: a card is written as .html or .pdf")
     if options.lamp == "red" and not options.card:
         raise InputError("--lamp: only a card has a form for a red lamp; add --card")
@@ -37,6 +38,8 @@ def _dossier(options: argparse.Namespace) -> int:
         if options.private:
             raise InputError("--private: a file of everything holds everything; write .html or .pdf instead")
         data = _zipped(options, given)
+    elif suffix == ".txt":
+        data = summary_text(given.evaluation).encode()
     elif options.card:
         card, lamp = card_of(given), options.lamp == "red"
         is_pdf = suffix == ".pdf"
@@ -112,7 +115,13 @@ def _zipped(options: argparse.Namespace, given: DossierInput) -> bytes:
 
 
 def _arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--out", type=Path, required=True, metavar="NAME", help="a name with .html, .pdf, .csv or .zip")
+    parser.add_argument(
+        "--out",
+        type=Path,
+        required=True,
+        metavar="NAME",
+        help="a name with .html, .pdf, .csv, .zip or .txt (a page to paste)",
+    )
     parser.add_argument("--card", action="store_true", help="one page for the field")
     parser.add_argument(
         "--lamp", choices=("day", "red"), default="day", help="the card for daylight, or for a red lamp"

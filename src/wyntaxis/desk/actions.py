@@ -84,6 +84,17 @@ def _in_session(work: Callable[[Session], object]) -> Callable[[Desk], object]:
     return do
 
 
+def _copy_summary(session: Session) -> None:
+    """Put the rig on the clipboard as a page of text, without site, serial numbers, hosts and people."""
+    from PyQt6.QtWidgets import QApplication
+
+    from wyntaxis.core.dossier.summary_text import summary_text
+
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setText(summary_text(session.evaluation))
+
+
 def _on_chosen(work: Callable[[Session, str], object]) -> Callable[[Desk], object]:
     """Return an action that works on the chosen part, and does nothing without one."""
 
@@ -258,6 +269,7 @@ def declared_actions() -> tuple[Action, ...]:
         ),
         Action(file, "Save", lambda desk: desk.files.save(), Keys.Save, new_group=True),
         Action(file, "Save as …", lambda desk: desk.files.save_as(), "Ctrl+Shift+S"),
+        Action(file, "Copy a summary to ask for help", _in_session(_copy_summary)),
         Action(file, "Quit", lambda desk: desk.window.close(), "Ctrl+Q", new_group=True),
         Action(
             edit,

@@ -30,6 +30,7 @@ from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.printing import card_html, card_pdf, dossier_html, pdf_of
 from wyntaxis.core.dossier.private import scrubbed, without_private
 from wyntaxis.core.dossier.section_picture import differing_svg, section_svg
+from wyntaxis.core.dossier.summary_text import summary_text
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, load_maps
 from wyntaxis.core.files.errors import CancelledError, InputError
@@ -277,6 +278,20 @@ def test_a_card_is_one_page_by_day_and_by_lamp():
             assert "Cool to" in pages[0].extract_text()
     assert card.end[-1] in ("Outlets off", "Disconnect")
     assert any("0.72 mm too far" in title for title in card.still_open)
+
+
+def test_a_summary_is_a_page_of_text_without_whose_and_where():
+    document = private_document()
+    document["train"][3]["length_mm"] = 12.9  # 0.72 mm too long
+    document["train"][0]["note"] = "PG-1"
+    text = summary_text(evaluate(validated(document)))
+    lines = text.splitlines()
+    assert len(lines) < 66
+    assert any(line.startswith("     12.9 mm  ") for line in lines), "with lengths"
+    assert "  Back focus built: 62.900 ± 0.059 mm, fails" in lines
+    assert any("0.72 mm too far" in line for line in lines)
+    for secret in ("Eldridge", "Tarnfell", "PG-1", "hut-box", "/home", "47.3", "11.1"):
+        assert secret.casefold() not in text.casefold(), secret
 
 
 def test_a_card_has_targets_exposures_and_own_conditions():
