@@ -43,7 +43,7 @@ def written(sheet, qtbot):
 
 def test_pages_come_are_turned_and_stay_quiet_without_a_chapter(sheet, qtbot):
     paged(sheet, qtbot)
-    assert "1 of 19 chapters" in sheet.state.text()
+    assert "1 of 20 chapters" in sheet.state.text()
     preview = sheet.preview
     assert preview.place.text() == f"page 1 of {preview.count}"
     assert "Tarnfell triplet, reduced" in preview.page.accessibleDescription()

@@ -146,6 +146,9 @@ def test_blocks_are_repeated_together_and_steps_by_themselves():
     assert [entry.place for entry in entries[:10]] == [0, 1, 2, 3, 4, 1, 2, 3, 4, 1]
     assert len({entry.key for entry in entries}) == len(entries)
     assert [entry.begins for entry in entries[:6]] == [0, 1, 1, 1, 1, 5]
+    # Of no block: itself before what leads to the target, and that from there on.
+    bare = repeated([step("connect"), step("unpark"), step("slew"), step("sequence"), step("park")], 0, 0)
+    assert [entry.begins for entry in bare] == [0, 1, 2, 2, 2]
     # Only one of them says how often: twice a pair.
     pair = [step("focus", block="b"), step("sequence", block="b", repeat=2), step("focus", block="c")]
     assert [entry.step.do for entry in repeated(pair, 0, 0)] == ["focus", "sequence"] * 2 + ["focus"]
@@ -195,6 +198,15 @@ def test_a_block_begins_again_when_a_step_of_it_fails():
         again = sum("begins the block again" in event.what for event in night.events)
         assert slews == again + 1 > 1
         assert night.safe_end, "it ends with the night, not never"
+
+
+def test_without_a_block_it_begins_again_with_the_way_to_the_object():
+    lights = LIGHTS.model_copy(update={"limit_s": 150.0, "then": "repeat_block", "reconnect": True})
+    setting = bare_setting(*PLAN[:-2], lights, step("park"))
+    night = played(setting, [active_faults(setting, FAULTS["camera.gone"], at_s=DARK + 300.0)])
+    counts = [sum(event.what == what for event in night.events) for what in ("connect", "unpark", "slew")]
+    assert counts[:2] == [1, 1]
+    assert counts[2] > 1
 
 
 def test_a_block_that_begins_again_does_all_of_its_steps_again():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 
 from wyntaxis.core.rehearsal.night_sky import NightSky
@@ -81,7 +81,8 @@ def repeated(steps: Sequence[NightStep], first_place: int, first_key: int) -> tu
     Returns
     -------
     tuple of ScriptStep
-        ``begins`` counts from the first of them; a step of no block begins with them all.
+        ``begins`` counts from the first of them; a step of no block begins where what leads to the target does, or
+        with itself before that.
     """
     found: list[ScriptStep] = []
     places = list(enumerate(steps, first_place))
@@ -93,7 +94,10 @@ def repeated(steps: Sequence[NightStep], first_place: int, first_key: int) -> tu
             found += [
                 ScriptStep(step, place, first_key + len(found) + k, begins) for k, (place, step) in enumerate(own)
             ]
-    return tuple(found)
+    leads = next((k for k, entry in enumerate(found) if entry.step.do in OF_A_TARGET), len(found))
+    return tuple(
+        replace(entry, begins=min(k, leads)) if entry.step.block is None else entry for k, entry in enumerate(found)
+    )
 
 
 def script_of(
