@@ -36,7 +36,8 @@ Action = Literal[
 """What a step does."""
 RunOut = Literal["go_on", "skip", "skip_target", "repeat_block", "wait", "end_safely", "end_now"]
 """What comes when the attempts have run out: the next step; the next target (``skip`` is its older name); the block, or
-without one what leads to the object, once more from its beginning; wait for it and try on; the closing steps; nothing at all."""
+without one what leads to the object, once more from its beginning; wait for it and try on; the closing steps; nothing.
+"""
 SKIPS: tuple[RunOut, ...] = ("skip", "skip_target")
 MOMENT = r"^(twilight|altitude|flip|([01]?[0-9]|2[0-3]):[0-5][0-9])$"
 Moment = Annotated[str, Field(pattern=MOMENT)]
