@@ -422,7 +422,12 @@ def test_what_nothing_shows_is_not_claimed():
     # Half a turn of the stars alone may be a flip; a flip takes half a turn off.
     half = turned_stars(180.0)
     flip = [{"pier_side": "EAST"}, {"pier_side": "WEST"}]
-    assert relation_of(entry(stars=half[0]), entry(stars=half[1])) == "repeat"
+    assert relation_of(entry(stars=half[0]), entry(stars=half[1])) == "flip"
+    pair = entry((20, 0), stars=half[0]), entry((0, 15), stars=half[1])
+    assert "nothing shows which" in words(*pair), "neither loose nor flexure is claimed"
+    assert keys(*pair) == ["tilt"]
+    assert keys(*pair, relation="flip") == ["flexure"], "said so, it is one"
+    assert "camera" in words(*pair, relation="turned")
     assert relation_of(*(entry(stars=s, header=h) for s, h in zip(half, flip, strict=True))) == "flip"
     quarter = turned_stars(90.0)
     pair = [entry((9, 0), stars=s, header=h) for s, h in zip(quarter, flip, strict=True)]

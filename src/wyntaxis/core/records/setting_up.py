@@ -18,8 +18,8 @@ MONTH = datetime.timedelta(days=31)
 def is_met(rig: Rig, condition: OwnCondition, now: datetime.datetime) -> bool:
     """Return whether a condition of the imager's own is met at a moment: ticked since it last came up.
 
-    Each night anew after 18 hours, each month after 31 days, at each set-up of a carried rig; after a swap it is ticked
-    by hand again.
+    A night's comes up after 18 hours, a month's after 31 days, others at each set-up of a carried rig; after a swap it
+    is ticked by hand again.
     """
     setup = rig.setup
     if setup is None:

@@ -52,7 +52,7 @@ class NightStep(StrictModel):
     """One step: what is done, by which device where there are several, and for how long it is waited.
 
     ``limit_s`` is how long one attempt may take, each frame's by itself in a sequence; without it, one waits for ever.
-    ``reconnect`` connects the device anew before another attempt. Steps that follow one another with the same ``block``
+    ``reconnect`` connects the device again before another attempt. Neighbouring steps with the same ``block``
     are repeated together, as often as one of them says; one without a block by itself. ``until`` is how long a wait
     lasts, or a sequence takes frames.
     """

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from wyntaxis.core.evidence.field.result import FieldResult, MeasuredSweep, Relation
-from wyntaxis.core.evidence.field.shares import Plane, plane_um, relation_in, tilt_shares, turn_in
+from wyntaxis.core.evidence.field.shares import Plane, is_flip_or_turn, plane_um, relation_in, tilt_shares, turn_in
 from wyntaxis.core.evidence.field.surface import SURE
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.wording import number, plus_minus, signed
@@ -144,6 +144,13 @@ def _compared(before: MeasuredSweep, after: MeasuredSweep, result: FieldResult) 
         half = result.optics.depth_um / 2 if result.optics.depth_um else None
         if relation == "turned":
             yield from _turned((before, after), result, half)
+        elif result.relation is None and relation == "flip" and is_flip_or_turn(before, after):
+            yield Cause(
+                "tilt",
+                "the stars lie turned by half a turn: by a flip, or with the camera; nothing shows which",
+                (f"first {planes[0].text}, then {planes[1].text}",),
+                "choose how the last two sweeps differ: after the flip, or camera turned",
+            )
         else:
             yield from _changed(planes[0], planes[1], half, relation)
     if relation in ("repeat", "day"):

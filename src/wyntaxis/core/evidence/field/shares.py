@@ -45,7 +45,7 @@ def relation_of(before: MeasuredSweep, after: MeasuredSweep, *, field_follows: b
         return "spacing"
     if field_follows and _is_turned(before, after):
         return "turned"
-    if pier_sides_differ(before, after):
+    if pier_sides_differ(before, after) or (field_follows and is_flip_or_turn(before, after)):
         return "flip"
     one, other = before.sweep.header, after.sweep.header
     if one is not None and other is not None:
@@ -56,6 +56,14 @@ def relation_of(before: MeasuredSweep, after: MeasuredSweep, *, field_follows: b
     if times[0] is not None and times[1] is not None and times[1] - times[0] > OTHER_DAY:
         return "day"
     return "repeat"
+
+
+def is_flip_or_turn(before: MeasuredSweep, after: MeasuredSweep) -> bool:
+    """Return whether the stars lie turned by half a turn, and nothing shows whether by a flip or with the camera."""
+    if header_turn(before, after) is not None or pier_sides_differ(before, after) is not None:
+        return False
+    seen = star_turn(before, after)
+    return seen is not None and abs(seen) >= 180 - HALF_TURN_SLACK_DEG
 
 
 def _is_turned(before: MeasuredSweep, after: MeasuredSweep) -> bool:
