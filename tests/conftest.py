@@ -31,15 +31,19 @@ def seeds(pytestconfig):
 
 
 TESTS_PER_LOOK = 40
-_ended = count(1)
+_windows = count(1)
 
 
 @pytest.fixture(autouse=True)
-def garbage_is_looked_for_between_tests():
-    """Where Python does not look for it by itself, since a test with a window has run in this process."""
+def garbage_is_looked_for_between_tests(request):
+    """Where Python does not look for it by itself, since a test with a window has run in this process.
+
+    Everything is looked through only now and then, and only for windows: these are what may stay.
+    """
     yield
     if not gc.isenabled():
-        gc.collect(2 if next(_ended) % TESTS_PER_LOOK == 0 else 1)
+        has_window = "qtbot" in request.fixturenames
+        gc.collect(2 if has_window and next(_windows) % TESTS_PER_LOOK == 0 else 1)
 
 
 SLOW_TESTS = Path(__file__).parent / "slow_tests.txt"

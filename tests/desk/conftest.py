@@ -9,6 +9,8 @@ from wyntaxis.desk.app import dress
 from wyntaxis.desk.window import MainWindow
 from wyntaxis.desk.window_state import WindowState
 
+PATIENCE_MS = 180_000
+
 
 @pytest.fixture(scope="session")
 def qapp_cls():
@@ -22,6 +24,14 @@ def no_garbage_is_looked_for_meanwhile():
     A job that a test leaves behind may run on, so it is looked for between tests alone from here on.
     """
     gc.disable()
+
+
+@pytest.fixture
+def qtbot(qtbot):
+    """One that waits as long as a busy machine needs: how soon something is there, benchmarks measure."""
+    wait = qtbot.waitUntil
+    qtbot.waitUntil = lambda callback: wait(callback, timeout=PATIENCE_MS)
+    return qtbot
 
 
 @pytest.fixture

@@ -42,7 +42,7 @@ def test_every_control_in_sight_has_a_name_and_a_role(tmp_path):
         capture_output=True,
         text=True,
         check=False,
-        timeout=200,
+        timeout=300,
         env={
             **surroundings,
             "XDG_STATE_HOME": str(tmp_path),

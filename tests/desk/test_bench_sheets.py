@@ -32,7 +32,7 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
     assert not sheet.keep_button.isEnabled()
     sheet.read([folder])
     assert not sheet.reading_buttons["folder"].isEnabled()
-    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running)
     assert texts(sheet.gains) == ["125"]
     gain = float(sheet.gains.item(0, 2).text().split(" ± ")[0])
     assert gain == pytest.approx(SMALL.gain_at(125), rel=0.03)
@@ -53,7 +53,7 @@ def test_bench_frames_are_measured_kept_and_plotted(window, sheet_of, qtbot, fol
 def test_headers_are_corrected_in_the_table_and_measured_anew(window, sheet_of, qtbot, folder):  # noqa: F811
     sheet, session = sheet_of("sensor"), window.session
     sheet.read([folder])
-    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running)
     row = texts(sheet.frames).index("flat_003.fits")
     sheet.frames.item(row, 1).setText("dark")
     assert session.rig.corrections["flat_003.fits"].kind == "dark"
@@ -68,7 +68,7 @@ def test_headers_are_corrected_in_the_table_and_measured_anew(window, sheet_of, 
     assert session.rig.corrections["flat_004.fits"].left_out
     first = sheet.result
     sheet.again_button.click()
-    qtbot.waitUntil(lambda: sheet.result is not first and not sheet.job.running, timeout=20000)
+    qtbot.waitUntil(lambda: sheet.result is not first and not sheet.job.running)
     assert "left out by hand" in sheet.frames.item(texts(sheet.frames).index("flat_004.fits"), 7).text()
     session.undo()
     assert "flat_004.fits" not in session.rig.corrections
@@ -78,10 +78,10 @@ def test_the_sheet_stays_where_it_is_while_work_runs(window, sheet_of, qtbot):  
     sheet = sheet_of("sensor")
     window.activateWindow()
     sheet.reading_buttons["simulate"].setFocus()
-    qtbot.waitUntil(sheet.reading_buttons["simulate"].hasFocus, timeout=3000)
+    qtbot.waitUntil(sheet.reading_buttons["simulate"].hasFocus)
     sheet.reading_buttons["simulate"].click()
-    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=20000)
-    qtbot.waitUntil(sheet.reading_buttons["simulate"].hasFocus, timeout=3000)
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running)
+    qtbot.waitUntil(sheet.reading_buttons["simulate"].hasFocus)
     assert sheet.verticalScrollBar().value() == 0
 
 
@@ -89,10 +89,10 @@ def test_a_measurement_is_cancelled_and_a_bad_folder_told(window, sheet_of, qtbo
     sheet = sheet_of("sensor")
     sheet.read([folder])
     sheet.job.cancel()
-    qtbot.waitUntil(lambda: not sheet.job.running, timeout=20000)
+    qtbot.waitUntil(lambda: not sheet.job.running)
     assert sheet.result is None
     sheet.read([tmp_path / "none"])
-    qtbot.waitUntil(lambda: "is not there" in window.notice.text.text(), timeout=8000)
+    qtbot.waitUntil(lambda: "is not there" in window.notice.text.text())
 
 
 def test_the_sky_is_typed_and_gives_the_exposure(window, sheet_of):  # noqa: F811
@@ -113,7 +113,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     assert "No runs yet" in sheet.state.text()
     assert "gives the model" in sheet.ramp.words.text()
     sheet.add_simulated()
-    qtbot.waitUntil(lambda: bool(sheet.logs), timeout=20000)
+    qtbot.waitUntil(lambda: bool(sheet.logs))
     assert texts(sheet.table) == ["full power", "in one go", "ramp 2.5 a minute"]
     assert sheet.model.tau_min == pytest.approx(9, rel=0.01)
     assert "Dashed: the model" in looked_at(sheet.run_picture).answer.text()
@@ -129,7 +129,7 @@ def test_cooling_runs_give_a_model_and_a_ramp(window, sheet_of, qtbot):  # noqa:
     assert len(looked_at(sheet.ramp_picture).data.rows) > 100
     sheet.table.setCurrentCell(1, 0)
     sheet.take_out()
-    qtbot.waitUntil(lambda: len(sheet.logs) == 2, timeout=20000)
+    qtbot.waitUntil(lambda: len(sheet.logs) == 2)
     assert texts(sheet.table) == ["full power", "ramp 2.5 a minute"]
 
 
@@ -139,17 +139,17 @@ def test_unknown_columns_are_pointed_at_and_remembered(window, sheet_of, qtbot, 
     path = tmp_path / "odd.csv"
     path.write_text("\n".join(["c1,c2,c3,c4", *rows[1:]]), "utf-8")
     sheet.read([path])
-    qtbot.waitUntil(sheet.columns.isVisible, timeout=8000)
+    qtbot.waitUntil(sheet.columns.isVisible)
     sheet.columns.apply()
     assert "choose a column for: time, sensor temperature" in window.notice.text.text()
     for key, heading in zip(sheet.columns.boxes, ("c1", "c2", "c3", "c4"), strict=True):
         box = sheet.columns.boxes[key][0]
         box.setCurrentIndex(box.findData(heading))
     sheet.columns.apply()
-    qtbot.waitUntil(lambda: bool(sheet.logs), timeout=8000)
+    qtbot.waitUntil(lambda: bool(sheet.logs))
     assert sheet.model is not None
     sheet.session.look_at(RUNS, None)
     assert "No runs yet" in sheet.state.text()
     sheet.read([path])
-    qtbot.waitUntil(lambda: bool(sheet.logs), timeout=8000)
+    qtbot.waitUntil(lambda: bool(sheet.logs))
     assert not sheet.columns.isVisible()

@@ -47,7 +47,7 @@ def test_a_jobs_thread_destroys_no_object_of_qts(collector, qtbot):
     work.start()
     work.join()
     assert ended == []
-    qtbot.waitUntil(lambda: len(ended) == 20, timeout=20_000)
+    qtbot.waitUntil(lambda: len(ended) == 20)
     assert {thread is threading.main_thread() for thread in ended} == {True}
 
 
@@ -116,6 +116,6 @@ app.run(None, demo=True, screenshots=None)
 def test_the_application_starts_with_it(tmp_path):
     place = {"QT_QPA_PLATFORM": "offscreen", "HOME": str(tmp_path), "PATH": "/usr/bin:/bin"}
     done = subprocess.run(
-        [sys.executable, "-c", STARTED], capture_output=True, text=True, timeout=100, check=True, env=place
+        [sys.executable, "-c", STARTED], capture_output=True, text=True, timeout=300, check=True, env=place
     )
     assert done.stdout.split() == ["False", "True"]

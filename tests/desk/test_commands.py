@@ -259,7 +259,7 @@ def test_a_screen_that_qt_cannot_draw_on_is_told_in_a_line():
         text=True,
         check=False,
         env={**os.environ, "QT_QPA_PLATFORM": "nonsense"},
-        timeout=60,
+        timeout=300,
     )
     assert done.returncode == 2
     assert done.stdout == ""

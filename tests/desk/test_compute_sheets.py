@@ -14,7 +14,7 @@ from wyntaxis.desk.sky_picture import _crosses
 def footprint(window, qtbot):
     window.show_step("footprint")
     sheet = window.sheets["footprint"]
-    qtbot.waitUntil(lambda: sheet.catalogue_read, timeout=15000)
+    qtbot.waitUntil(lambda: sheet.catalogue_read)
     return sheet
 
 
@@ -61,7 +61,7 @@ def test_keys_and_mouse_move_and_turn_the_frame(window, footprint, qtbot):
     qtbot.keyClick(patch, Qt.Key.Key_Up)
     qtbot.keyClick(patch, Qt.Key.Key_BracketRight)
     assert window.session.rig.framing == start  # not entered while the keys are in motion
-    qtbot.waitUntil(lambda: not patch.pending, timeout=3000)
+    qtbot.waitUntil(lambda: not patch.pending)
     moved = window.session.rig.framing
     assert moved.position_angle_deg == start.position_angle_deg + 1
     assert moved.dec_deg > start.dec_deg
@@ -126,10 +126,10 @@ def test_a_horizon_comes_in_and_the_night_is_told(window, footprint, qtbot, tmp_
     path = tmp_path / "horizon.csv"
     path.write_text("0,80\n180,80\n", "utf-8")
     footprint.night_section.open()
-    qtbot.waitUntil(lambda: footprint.night.night is not None, timeout=20000)
+    qtbot.waitUntil(lambda: footprint.night.night is not None)
     hours = footprint.night.night.hours_up
     footprint.night.bring_in(path)
-    qtbot.waitUntil(lambda: footprint.night.night.hours_up < hours, timeout=20000)
+    qtbot.waitUntil(lambda: footprint.night.night.hours_up < hours)
     assert window.session.rig.site.horizon_from.file == "horizon.csv"
     assert "above the horizon file" in footprint.night.plot.answer.text()
     footprint.night.bring_in(tmp_path / "none.csv")
@@ -157,7 +157,7 @@ def test_the_measured_scale_comes_in_three_ways(window, qtbot, tmp_path):
     path = tmp_path / "solved.fits"
     fits.PrimaryHDU(np.zeros((400, 600), np.uint8), header(scale=1.571)).writeto(path)
     panel.read_frame(path)
-    qtbot.waitUntil(lambda: "pixel_scale_arcsec_px" in session.rig.measured, timeout=15000)
+    qtbot.waitUntil(lambda: "pixel_scale_arcsec_px" in session.rig.measured)
     assert "solved.fits" in panel.state.text()
     assert "spacing error" in panel.state.text()
     assert session.evaluation.finding("scale.measured").verdict != "unproven"
@@ -175,7 +175,7 @@ def test_the_measured_scale_comes_in_three_ways(window, qtbot, tmp_path):
     panel.forget()
     assert not session.rig.measured
     panel.read_frame(tmp_path / "none.fits")
-    qtbot.waitUntil(lambda: "cannot be read" in window.notice.text.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "cannot be read" in window.notice.text.text())
     window.sheets["scales"].search.copy()
     assert "scale 1.4875 to 1.6441 arcsec/px" in QApplication.clipboard().text()
 

@@ -107,7 +107,7 @@ def test_a_file_is_brought_in_by_a_map_that_is_known_again(window, sheet_of, qtb
     profile = tmp_path / "planner.json"
     profile.write_text(json.dumps({"optics": {"FocalLength": 0.676}, "wheel": ["L", "R"], "note": None}), "utf-8")
     panel.open(profile)
-    qtbot.waitUntil(panel.isVisible, timeout=8000)
+    qtbot.waitUntil(panel.isVisible)
     assert texts(panel.paths) == ["optics.FocalLength", "wheel[0]", "wheel[1]", "note"]
     assert [rule.quantity for rule in panel.rules] == ["effective_focal_length_mm"]
     panel.paths.setCurrentCell(0, 0)
@@ -126,12 +126,12 @@ def test_a_file_is_brought_in_by_a_map_that_is_known_again(window, sheet_of, qtb
     assert not panel.isVisible()
     session.undo()
     panel.open(profile)
-    qtbot.waitUntil(panel.isVisible, timeout=8000)
+    qtbot.waitUntil(panel.isVisible)
     assert "The map “planner” knows such files" in panel.state.text()
     broken = tmp_path / "broken.json"
     broken.write_text("{", "utf-8")
     panel.open(broken)
-    qtbot.waitUntil(lambda: "broken.json: is no readable JSON" in window.notice.text.text(), timeout=8000)
+    qtbot.waitUntil(lambda: "broken.json: is no readable JSON" in window.notice.text.text())
 
 
 def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qtbot, tmp_path):
@@ -139,7 +139,7 @@ def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qt
     write(tmp_path / "frames" / "a.fits", FOCALLEN=676.0)
     (tmp_path / "frames" / "noise.fits").write_bytes(b"noise")
     sheet.frames.read(tmp_path / "frames")
-    qtbot.waitUntil(lambda: session.evidence.of(HEADERS) is not None, timeout=8000)
+    qtbot.waitUntil(lambda: session.evidence.of(HEADERS) is not None)
     assert "1 frame below" in sheet.frames.state.text()
     row = texts(sheet.frames.checks, 1).index("FOCALLEN")
     assert "the reducer Aldous 0.76x is missing" in sheet.frames.checks.item(row, 5).text()
@@ -151,7 +151,7 @@ def test_frame_headers_are_read_audited_saved_and_forgotten(window, sheet_of, qt
     sheet.frames.forget()
     assert session.evaluation.finding("frames.header") is None
     sheet.frames.read(tmp_path / "none")
-    qtbot.waitUntil(lambda: "is not there" in window.notice.text.text(), timeout=8000)
+    qtbot.waitUntil(lambda: "is not there" in window.notice.text.text())
 
 
 def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot, tmp_path):
@@ -159,7 +159,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     assert "the ports have not been read" in ready.seen.text()
     ports = sheet_of("ports")
     ports.read_simulated()
-    qtbot.waitUntil(lambda: session.evidence.of(PORTS) is not None, timeout=8000)
+    qtbot.waitUntil(lambda: session.evidence.of(PORTS) is not None)
     assert "Pellucid Petit" in texts(ports.tree, 7)
     row = texts(ports.findings).index("Pellucid Petit may be put to sleep, and drop off USB")
     ports.findings.setCurrentCell(row, 0)
@@ -175,7 +175,7 @@ def test_ports_are_read_and_what_they_say_reaches_ready(window, sheet_of, qtbot,
     assert QApplication.clipboard().text().startswith("Not ready: 15 of 24 conditions fail.")
     ports = sheet_of("ports")
     ports.read(tmp_path)
-    qtbot.waitUntil(lambda: "no USB bus" in window.notice.text.text(), timeout=8000)
+    qtbot.waitUntil(lambda: "no USB bus" in window.notice.text.text())
     assert session.evidence.of(PORTS) is not None
     ports.forget_button.click()
     assert session.evidence.of(PORTS) is None
@@ -243,7 +243,7 @@ def test_a_program_is_described_and_its_page_typed(window, sheet_of, qtbot):
         session.set_value(("programs", 0, "host"), "127.0.0.1", "host")
         session.set_value(("programs", 0, "port"), server.getsockname()[1], "port")
         pages.reach_button.click()
-        qtbot.waitUntil(lambda: not pages.job.running, timeout=10_000)
+        qtbot.waitUntil(lambda: not pages.job.running)
     assert "answers after" in pages.reached.text()
     pages.choose("program-2")
     pages.remove_program()

@@ -34,11 +34,11 @@ def choose(sheet, *keys):
 def paged(sheet, qtbot):
     """Wait for the pages of what is chosen."""
     sheet.make_preview()
-    qtbot.waitUntil(lambda: sheet.preview.count > 0 and not sheet.job.running, timeout=40_000)
+    qtbot.waitUntil(lambda: sheet.preview.count > 0 and not sheet.job.running)
 
 
 def written(sheet, qtbot):
-    qtbot.waitUntil(lambda: not sheet.exports.job.running, timeout=40_000)
+    qtbot.waitUntil(lambda: not sheet.exports.job.running)
 
 
 def test_pages_come_are_turned_and_stay_quiet_without_a_chapter(sheet, qtbot):
@@ -113,7 +113,7 @@ def test_the_history_tells_why_compares_and_takes_back(sheet, qtbot, tmp_path):
     panel.table.selectRow(1)
     panel.compare_button.click()
     differ = sheet.differences_panel
-    qtbot.waitUntil(lambda: differ.found is not None and not differ.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: differ.found is not None and not differ.job.running)
     assert texts(differ.values)[0][:3] == ["ring 12.9: length", "12.9", "12.2"]
     assert texts(differ.values)[0][4] == "corners bent"
     assert "Flats: spacing: ring 12.9 → 12.2" in differ.invalidated_text.text()
@@ -151,7 +151,7 @@ def test_a_swap_is_tried_before_it_is_made(sheet, qtbot):
     piece = next(place for place, e in enumerate(session.stock.shelf.parts) if e.part.kind == "spacer")
     panel.piece.setCurrentIndex(piece)
     panel.try_swap()
-    qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running)
     assert session.rig == before, "trying changes nothing"
     assert panel.state.text().startswith("If it were made: ")
     assert "Flats" in panel.invalidated_text.text()
@@ -170,17 +170,17 @@ def test_variants_and_files_are_compared(sheet, qtbot, tmp_path):
     place = next(i for i in range(panel.against.count()) if panel.against.itemText(i).startswith("train: "))
     panel.against.setCurrentIndex(place)
     panel.against.activated.emit(place)
-    qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running)
     assert "Solved scale" in panel.invalidated_text.text()
     session.save(path)
     panel.found = None
     panel.compare_with_file(path)
-    qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: panel.found is not None and not panel.job.running)
     assert panel.state.text() == "Nothing differs."
     reported = []
     session.refused.connect(reported.append)
     panel.compare_with_file(tmp_path / "gone.rig.json")
-    qtbot.waitUntil(lambda: bool(reported), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(reported))
     assert "cannot be read" in reported[0]
 
 

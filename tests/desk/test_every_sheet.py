@@ -262,7 +262,7 @@ def test_a_rig_file_with_everything_opens_saves_and_opens_again(make_window, tmp
     assert window.files.open_path(path)
     assert window.session.apply(Change.of("Gain", ("devices", 0, "settings", "gain", "value"), 130.0))
     window.files.save()
-    qtbot.waitUntil(lambda: not window.files.saving.running, timeout=10000)
+    qtbot.waitUntil(lambda: not window.files.saving.running)
     assert window.files.open_path(path)
     assert window.session.rig.devices[0].number("gain") == 130
     assert window.session.rig.corrections["night/a.fits"].left_out
@@ -282,7 +282,7 @@ class _Windows(QObject):
         return False
 
 
-@pytest.mark.parametrize("name", ["tarnfell-triplet-reduced", None, *further("meadow-newtonian")])
+@pytest.mark.parametrize("name", ["tarnfell-triplet-reduced", *further(None, "meadow-newtonian")])
 def test_no_sheet_flashes_a_window_of_its_own(make_window, name):
     window = make_window()
     watch = _Windows()

@@ -108,8 +108,7 @@ def test_every_sheet_shows_its_texts_whole(window_with_evidence):
         window.session.choose_device(device.id)
         assert cut_at_rest(window, "devices") == [], device.id
     window.resize(1280, 800)
-    for _ in range(8):
-        window.change_text(1)
+    window.change_text(8)
     assert window.text_scale == 2.0
     assert walk(window) == []
 

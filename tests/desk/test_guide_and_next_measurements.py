@@ -12,7 +12,7 @@ from wyntaxis.simulators.guided_mount import SimulatedMount, write_guide_log
 
 def done(sheet, qtbot):
     """Wait until a sheet's work is done."""
-    qtbot.waitUntil(lambda: not sheet.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: not sheet.job.running)
 
 
 @pytest.fixture(scope="module")

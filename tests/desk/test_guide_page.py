@@ -85,7 +85,7 @@ def test_typing_searches_and_a_hit_is_opened(window, qtbot):
     window.guide.search()
     page = window.stack.guide
     qtbot.keyClicks(page.words, "embossed")
-    qtbot.waitUntil(lambda: "Embossed flats" in page.pages.toPlainText(), timeout=2000)
+    qtbot.waitUntil(lambda: "Embossed flats" in page.pages.toPlainText())
     page.follow(QUrl("/symptoms.html#embossed-flats"))
     assert page.place == Place("symptoms", "embossed-flats")
     page.words.setText("zzz<b>")

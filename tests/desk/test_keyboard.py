@@ -3,7 +3,6 @@
 import datetime
 from functools import partial
 
-import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtTest import QTest
@@ -16,15 +15,15 @@ from wyntaxis.desk.palette_clock import PaletteClock
 Key = Qt.Key
 
 
-@pytest.mark.parametrize("key", [step.key for step in steps()])
-def test_one_key_leads_to_the_sheets_first_field(window, key):
-    window.show_step(key)
-    window.menus.by_name["Go to the drawing"].trigger()
-    assert window.drawing.isAncestorOf(QApplication.focusWidget())
-    window.menus.by_name["Go to the sheet"].trigger()
-    focus = QApplication.focusWidget()
-    assert focus is window.sheets[key] or window.sheets[key].isAncestorOf(focus)
-    assert focus.isEnabled()
+def test_one_key_leads_to_the_sheets_first_field(window):
+    for key in (step.key for step in steps()):
+        window.show_step(key)
+        window.menus.by_name["Go to the drawing"].trigger()
+        assert window.drawing.isAncestorOf(QApplication.focusWidget()), key
+        window.menus.by_name["Go to the sheet"].trigger()
+        focus = QApplication.focusWidget()
+        assert focus is window.sheets[key] or window.sheets[key].isAncestorOf(focus), key
+        assert focus.isEnabled(), key
 
 
 def test_the_drawing_of_evidence_has_its_tabs_under_the_key(window, qtbot):

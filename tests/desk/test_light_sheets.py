@@ -65,7 +65,7 @@ def test_sweeps_tell_tilt_spacing_and_which_screws_to_turn(window, sheet_of, qtb
     assert "It rises toward" in sheet.surface_plot.answer.text()
     sheet.residuals.setChecked(True)
     assert "surface leaves" in sheet.surface_plot.answer.text()
-    qtbot.waitUntil(lambda: "stars near corners" in sheet.corners_plot.answer.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "stars near corners" in sheet.corners_plot.answer.text())
     assert "Flat at 62." in looked_at(sheet.spacing_picture).answer.text()
     sheet.keep_button.click()
     assert session.evaluation.finding("field.tilt").verdict == "fails"
@@ -93,7 +93,7 @@ def test_the_shelf_is_searched_and_spacings_are_typed(window, sheet_of, qtbot, s
     loaded(sheet, qtbot, lambda: sheet.read([sweeps]))
     length = session.rig.find("ring")[1].length_mm
     sheet.flat.search_button.click()
-    qtbot.waitUntil(lambda: not sheet.flat.job.running, timeout=30000)
+    qtbot.waitUntil(lambda: not sheet.flat.job.running)
     assert "after " in sheet.flat.sets.text()
     before = session.rig
     sheet.flat.put_button.click()
@@ -124,7 +124,7 @@ def test_one_frame_is_a_hint(window, sheet_of, qtbot, sweeps):  # noqa: F811
     assert "a hint" in sheet.state.text()
     assert not sheet.keep_button.isEnabled()
     assert sheet.table.isHidden()
-    qtbot.waitUntil(lambda: "One frame is a hint" in sheet.corners_plot.answer.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "One frame is a hint" in sheet.corners_plot.answer.text())
 
 
 def test_flats_tell_wheel_dust_and_what_serves(window, sheet_of, qtbot, flats):  # noqa: F811
@@ -163,9 +163,9 @@ def test_what_is_no_flat_is_told_in_one_line(window, sheet_of, qtbot, tmp_path):
     window.session.refused.connect(entries.append)
     (tmp_path / "a.fits").write_bytes(b"SIMPLE  = nonsense")
     sheet.read([tmp_path])
-    qtbot.waitUntil(lambda: bool(entries) and not sheet.job.running, timeout=10000)
+    qtbot.waitUntil(lambda: bool(entries) and not sheet.job.running)
     assert entries[0].startswith("no flat could be used: a.fits: ")
     field = sheet_of("field")
     field.read([tmp_path])
-    qtbot.waitUntil(lambda: len(entries) > 1 and not field.job.running, timeout=10000)
+    qtbot.waitUntil(lambda: len(entries) > 1 and not field.job.running)
     assert entries[1].startswith("there is no sweep in what was given: a.fits: ")

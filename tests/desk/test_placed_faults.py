@@ -25,7 +25,7 @@ def entry(menu, beginning):
 
 
 def settled(sheet, qtbot):
-    qtbot.waitUntil(lambda: sheet.placed.outcome is not None and not sheet.placed.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: sheet.placed.outcome is not None and not sheet.placed.job.running)
     sheet.placed.menu.close()
 
 
@@ -63,7 +63,7 @@ def test_several_are_placed_beside_each_other_and_taken_back(night, qtbot):  # n
     entry(ask_at(night, camera, 9000.0), rows["camera.gone"].title).trigger()
     settled(night, qtbot)
     entry(ask_at(night, camera, 15_000.0), rows["weather.rain"].title).trigger()
-    qtbot.waitUntil(lambda: len(night.placed.faults) == 2 and not night.placed.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: len(night.placed.faults) == 2 and not night.placed.job.running)
     both = " and ".join(rows[name].title.lower() for name in ("camera.gone", "weather.rain"))
     assert texts(night.table)[1][0] == f"placed: {both}"
     assert texts(night.table)[1][1] == "unsafe", "rain on the open roof, whatever the camera does"
@@ -85,5 +85,5 @@ def test_what_was_placed_is_simulated_again_with_another_plan(night, qtbot):  # 
     first = night.placed.outcome
     night.session.set_value(("plan", "times", "download", "value"), 30.0, "A slow download")
     done(night, qtbot)
-    qtbot.waitUntil(lambda: night.placed.outcome is not first, timeout=20_000)
+    qtbot.waitUntil(lambda: night.placed.outcome is not first)
     assert night.placed.outcome.frames_planned == first.frames_planned

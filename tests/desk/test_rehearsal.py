@@ -33,15 +33,15 @@ def few_faults(monkeypatch):
 def done(sheet, qtbot):
     """Let what is to be played be played."""
     sheet.play()
-    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running, timeout=40_000)
-    qtbot.waitUntil(lambda: not sheet.remedy_job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: sheet.result is not None and not sheet.job.running)
+    qtbot.waitUntil(lambda: not sheet.remedy_job.running)
 
 
 def choose(sheet, qtbot, title):
     """Choose a fault by its title, and wait for its remedy."""
     row = [cells[0] for cells in texts(sheet.table)].index(title)
     sheet.table.selectRow(row)
-    qtbot.waitUntil(lambda: not sheet.remedy_job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: not sheet.remedy_job.running)
 
 
 def test_a_weakness_is_found_cured_with_one_click_and_played_again(night, qtbot):
@@ -173,7 +173,7 @@ def test_a_date_that_is_none_is_refused(night):
 def test_many_nights_stand_beside_a_drafted_plan(night, qtbot, monkeypatch):
     monkeypatch.setattr("wyntaxis.desk.sheets.many_nights.NIGHTS", 30)
     night.many.play()
-    qtbot.waitUntil(lambda: bool(night.many.found), timeout=40_000)
+    qtbot.waitUntil(lambda: bool(night.many.found))
     assert [name for name, _ in night.many.found] == ["this plan", "a drafted one"]
     assert night.many.found[0][1].unsafe_share.value >= night.many.found[1][1].unsafe_share.value
     assert night.many.section.isVisibleTo(night)

@@ -121,7 +121,7 @@ def test_a_shelf_part_is_described_on_its_card(window, shelf):
 
 def test_a_result_is_dropped_when_the_rig_changes(window, shelf, qtbot):
     shelf.search()
-    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching)
     window.session.set_length("wheel", 21)
     assert shelf.found.sets == ()
     assert "search again" in shelf.answer.text()
@@ -155,7 +155,7 @@ def test_a_broken_shelf_is_told_and_never_overwritten(make_window, tmp_path):
 def test_search_and_put_in(window, shelf, qtbot):
     shelf.search_button.click()
     assert not shelf.search_button.isEnabled()
-    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching)
     assert "10 best sets; to fill: 12.184 mm" in shelf.answer.text()
     assert shelf.found.data(shelf.found.index(0, 0)) == "+0.016"
     shelf.apply_button.click()
@@ -171,16 +171,16 @@ def test_a_search_that_finds_nothing_or_is_cancelled_says_so(window, shelf, qtbo
     for _ in range(shelf.model.rowCount()):
         window.session.stock.remove(0)
     shelf.search()
-    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching)
     assert "Nothing fits, to fill" in shelf.answer.text()
     assert "one ring of 12.18 mm between Rondel 7 and Pellucid Grand" in shelf.answer.text()
     shelf.search()
     shelf.cancel()
-    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching)
     window.files.open_demo("tarnfell-triplet-native")
     native = window.sheets["shelf"]
     native.search()
-    qtbot.waitUntil(lambda: not native.searching, timeout=10_000)
+    qtbot.waitUntil(lambda: not native.searching)
     assert "No corrector states a required distance" in native.answer.text()
 
 
@@ -191,7 +191,7 @@ def test_a_search_that_breaks_ends_and_is_told(shelf, qtbot, monkeypatch, error)
 
     monkeypatch.setattr("wyntaxis.desk.sheets.shelf.find_spacers", broken)
     shelf.search()
-    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching)
     assert shelf.search_button.isEnabled()
     assert shelf.answer.text().startswith(("There is not enough memory", "Could not be done (RuntimeError"))
 
@@ -250,7 +250,7 @@ def test_spacers_go_into_the_variant_shown(window, qtbot):
     session.add_variant()
     shelf = window.sheets["shelf"]
     shelf.search()
-    qtbot.waitUntil(lambda: not shelf.searching, timeout=10_000)
+    qtbot.waitUntil(lambda: not shelf.searching)
     shelf.apply_found()
     assert ids(window)[3] == "m42mm_12_2"
     assert session.document.train[3].id == "ring"

@@ -20,7 +20,7 @@ def folder(tmp_path):
 def loaded(sheet, qtbot, work):
     before = sheet.result
     work()
-    qtbot.waitUntil(lambda: sheet.result is not before and not sheet.job.running, timeout=30000)
+    qtbot.waitUntil(lambda: sheet.result is not before and not sheet.job.running)
 
 
 def test_a_folder_is_read_a_point_left_out_restored_and_the_result_kept(window, sheet_of, qtbot, folder):  # noqa: F811
@@ -36,7 +36,7 @@ def test_a_folder_is_read_a_point_left_out_restored_and_the_result_kept(window, 
     assert len(looked_at(sheet.curve_picture).data.rows) == 9
     looked_at(sheet.curve_picture).point_chosen.emit(sheet.result.curves[0].points[0].file)
     assert sheet.points.currentRow() == 0
-    qtbot.waitUntil(lambda: "focus_000.fits" in sheet.frame_picture.plot.answer.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "focus_000.fits" in sheet.frame_picture.plot.answer.text())
     assert sheet.point_button.text() == "Leave out"
     loaded(sheet, qtbot, sheet.point_button.click)
     assert sheet.points.item(0, 6).text() == "left out by hand"
@@ -81,7 +81,7 @@ def test_a_table_without_telling_headings_is_pointed_at(window, sheet_of, qtbot,
     lines = ["a,b"] + [f"{100 * k},{2 + abs(k - 4) * 1.5 + 0.02 * (k % 2)}" for k in range(9)]
     (tmp_path / "t.csv").write_text("\n".join(lines), "utf-8")
     sheet.read([tmp_path / "t.csv"])
-    qtbot.waitUntil(sheet.columns.isVisible, timeout=10000)
+    qtbot.waitUntil(sheet.columns.isVisible)
     assert "point one at it" in window.notice.text.text()
     sheet.columns.apply()
     assert "choose a column for: position" in window.notice.text.text()
@@ -92,7 +92,7 @@ def test_a_table_without_telling_headings_is_pointed_at(window, sheet_of, qtbot,
     loaded(sheet, qtbot, lambda: sheet.read([tmp_path / "t.csv"]))  # the columns are remembered
     (tmp_path / "none").mkdir()
     sheet.read([tmp_path / "none"])
-    qtbot.waitUntil(lambda: "holds no FITS files" in window.notice.text.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "holds no FITS files" in window.notice.text.text())
 
 
 def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot, folder, tmp_path):  # noqa: F811
@@ -104,7 +104,7 @@ def test_frames_are_measured_limited_looked_at_and_kept(window, sheet_of, qtbot,
     assert len(looked_at(sheet.time_picture).data.rows) == 9
     looked_at(sheet.frame_picture)
     sheet.table.selectRow(4)
-    qtbot.waitUntil(lambda: sheet.picture is not None and sheet.picture[0].endswith("focus_004.fits"), timeout=10000)
+    qtbot.waitUntil(lambda: sheet.picture is not None and sheet.picture[0].endswith("focus_004.fits"))
     assert "focus_004.fits" in sheet.frame_plot.answer.text()
     assert len(sheet.frame_plot.data.rows) == sheet.grades[4].frame.count
     assert "zones" in sheet.place_plot.answer.text()
@@ -152,4 +152,4 @@ def test_a_drawn_night_is_cancelled_and_an_unreadable_frame_told(window, sheet_o
     (tmp_path / "bad").mkdir()
     (tmp_path / "bad" / "a.fits").write_bytes(b"SIMPLE  = nothing")
     sheet.read([tmp_path / "bad"])
-    qtbot.waitUntil(lambda: "no frame could be used" in window.notice.text.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "no frame could be used" in window.notice.text.text())

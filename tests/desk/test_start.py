@@ -57,9 +57,7 @@ def start(make_window, tmp_path):
 def drafted(window, qtbot, work):
     before = window.session.document
     work()
-    qtbot.waitUntil(
-        lambda: not window.stack.start_page.job.running and window.session.document is not before, timeout=20000
-    )
+    qtbot.waitUntil(lambda: not window.stack.start_page.job.running and window.session.document is not before)
 
 
 def fails(window):
@@ -106,10 +104,10 @@ def test_a_rig_is_drafted_and_its_three_missing_numbers_given(start, qtbot, fram
 def test_a_broken_folder_and_an_edit_meanwhile_are_told(start, qtbot, tmp_path, frames):
     page = start.stack.start_page
     page.draft_paths([tmp_path / "nowhere"])
-    qtbot.waitUntil(lambda: "is not there" in start.notice.text.text(), timeout=8000)
+    qtbot.waitUntil(lambda: "is not there" in start.notice.text.text())
     page.draft_paths([frames])
     start.session.set_value(("telescope", "name"), "Mine", "Name")
-    qtbot.waitUntil(lambda: "was edited while" in start.notice.text.text(), timeout=20000)
+    qtbot.waitUntil(lambda: "was edited while" in start.notice.text.text())
     assert start.session.rig.telescope.name == "Mine"
     assert start.session.rig.train == ()
 

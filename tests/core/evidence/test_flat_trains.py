@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from tests.cases import further
 from wyntaxis.core.evidence.filters.dust import light_of
 from wyntaxis.core.evidence.filters.flats import read_flats, sets_of
 from wyntaxis.core.evidence.filters.repeatability import repeat_verdict
@@ -78,7 +79,7 @@ def test_stars_of_the_simulators_agree_with_the_optics(obstruction):
         assert drawn == pytest.approx(blurred_disc.seeing_transfer(k, profile), abs=2e-6)
 
 
-@pytest.mark.parametrize("openings", [(), (CLIPPED,)])
+@pytest.mark.parametrize("openings", [(CLIPPED,), *further(((),))])
 def test_dust_is_found_in_clipped_light_and_its_corner_is_told(openings):
     train = replace(TRAIN, openings=openings)
     flat = np.mean([train.frame("L", k) - 400.0 for k in range(4)], axis=0)
@@ -96,7 +97,7 @@ def test_dust_is_found_in_clipped_light_and_its_corner_is_told(openings):
     assert found.smooth.falls == bool(openings)
 
 
-@pytest.mark.parametrize("name", ["Ha", "OIII"])
+@pytest.mark.parametrize("name", ["OIII", *further("Ha")])
 def test_every_grain_of_the_demo_is_found_and_no_other(name):
     """In Ha a shadow of half the frame's short side lies over the middle of the light, which could take it in.
 
@@ -160,7 +161,7 @@ def test_three_wide_shadows_that_overlap_in_the_middle():
         assert near.outer_px.value == pytest.approx(across, rel=0.04)
 
 
-@pytest.mark.parametrize(("stop", "verdict"), [(0.0, "holds"), (1.0, "tight"), (3.0, "tight")])
+@pytest.mark.parametrize(("stop", "verdict"), [(0.0, "holds"), *further((1.0, "tight"), (3.0, "tight"))])
 def test_the_wheel_in_clipped_light(tmp_path, stop, verdict):
     """Two filters by turns; the first comes back so far off, mostly across."""
     off = (0.8 * stop, 0.6 * stop)

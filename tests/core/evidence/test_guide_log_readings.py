@@ -251,15 +251,15 @@ def test_declination_that_overshoots_is_said(tmp_path, share, words):
 
 @pytest.mark.slow
 @pytest.mark.parametrize("gap, dither_s", [(5.0, 120), *further((2.5, 300))])
-def test_drift_with_backlash_and_dithers_lies_within_2u(gap, dither_s):
-    """Forty seeds here, a hundred in the benchmark: the backlash's own uncertainty is in u."""
+def test_drift_with_backlash_and_dithers_lies_within_2u(gap, dither_s, seeds):
+    """Twenty seeds here, a hundred in the benchmark: the backlash's own uncertainty is in u."""
     inside = 0
-    for seed in range(40):
+    for seed in seeds(60):
         rows, dithers = mount(seed, seconds=2400, gap=gap, dither_s=dither_s)
         run = GuideRun("a", "a", *rows.T, np.zeros(len(rows), bool), np.zeros(len(rows), int), dithers)
         rate = measured_run(run, OPTICS).drift_dec.rate
         inside += abs(rate.value - 0.76) <= 2 * rate.standard
-    assert inside >= 36
+    assert inside >= 0.9 * len(seeds(60))
 
 
 def test_white_noise_has_no_period_and_a_worm_has_one():

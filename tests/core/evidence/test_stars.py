@@ -129,7 +129,7 @@ RESAMPLED = {
 }
 
 
-@pytest.mark.parametrize("how", list(RESAMPLED))
+@pytest.mark.parametrize("how", [*list(RESAMPLED)[::3], *further(*(how for i, how in enumerate(RESAMPLED) if i % 3))])
 def test_noise_that_neighbours_share_makes_no_stars(how):
     """A blank sky, and the same upside down: every star of either is false. Real stars are still found."""
     blank = draw_field(StarShape(), *EMPTY, (800, 1000), seed=8).astype(float)

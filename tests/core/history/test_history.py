@@ -6,7 +6,6 @@ import itertools
 import json
 import multiprocessing
 import random
-import time
 
 import pytest
 from hypothesis import given, settings
@@ -242,7 +241,7 @@ def test_a_compacted_history_keeps_each_day_and_each_reason(path, clock):
     assert path.with_name(history_path(path).name + "~").exists()
 
 
-def test_a_thousand_saves_open_quickly_and_every_one_is_exact(path):
+def test_a_thousand_saves_are_read_and_every_one_is_exact(path):
     first, documents, lines = document_of(rig_with(100)), [], []
     for index in range(1000):
         documents.append(first | {"note": f"save {index}", "name": f"rig {index % 7}"})
@@ -253,11 +252,8 @@ def test_a_thousand_saves_open_quickly_and_every_one_is_exact(path):
         date = f"2026-03-01T00:00:{index:05d}"
         lines.append(Entry(date, ("x",), digest(documents[-1]), was, None, None, patch, whole).as_line())
     history_path(path).write_bytes(b"".join(lines))
-    began = time.perf_counter()
-    history = read_history(path)
-    parsing = time.perf_counter() - began
+    history = read_history(path)  # how long it takes, benchmarks/bench_history.py measures
     assert len(history.entries) == 1000
-    assert parsing < 5.0, "not a measurement: benchmarks/bench_history.py has that"
     for index in (0, 1, CHECKPOINT - 1, CHECKPOINT, 777, 999):
         assert history.document_at(index) == documents[index]
 
@@ -313,7 +309,7 @@ def test_unsaved_edits_are_told_in_words():
     assert history.unsaved_labels == ("Gain 110", "Gain 130"), "what was saved is no version any more"
 
 
-@pytest.mark.parametrize("at", [0, 10, 59, *further(1, 3, 9, 11, 30)])
+@pytest.mark.parametrize("at", [0, 59, *further(1, 3, 9, 10, 11, 30)])
 @pytest.mark.parametrize("how", ["cut", "tampered"])
 def test_after_a_damaged_line_every_later_save_can_be_shown_again_and_it_is_said(path, at, how):
     """Sixty saves, a line of them damaged: the next save says so, and all that follow can be rebuilt."""

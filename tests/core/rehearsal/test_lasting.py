@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import pytest
 
+from tests.cases import further
 from tests.core.rehearsal.test_night import findings, whole_document
 from tests.core.rehearsal.test_order import bare, without
 from wyntaxis.cli import main
@@ -156,7 +157,7 @@ def test_the_time_of_a_night_adds_up_whatever_strikes():
 # Remedies
 
 
-@pytest.mark.parametrize("broken", ["no limits", "no watch", "swapped"])
+@pytest.mark.parametrize("broken", ["swapped", *further("no limits", "no watch")])
 def test_no_remedy_makes_any_night_worse(broken):
     """Each remedy that is offered, against every fault, by playing all of them with and without it."""
     document = whole_document(frames=6, watch=broken != "no watch")

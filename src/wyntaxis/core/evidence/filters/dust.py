@@ -188,7 +188,7 @@ def _settled(plane: Plane, obstruction: float) -> Together:
         while more.is_structured and (one_more := with_one_more(plane, more, obstruction)) is not None:
             more = one_more
         if more is found or (again := _by_turns(plane, obstruction, more)).information >= found.information:
-            break
+            break  # each round explains the plane better than the one before, or is the last
         found = again
     return found
 

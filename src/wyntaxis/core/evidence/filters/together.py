@@ -44,6 +44,8 @@ LEVEL_AGAIN = 10.0
 """A profile that rises costs so many times what it costs alone: what could be a shadow is one."""
 STRUCTURED = 1.12
 """Where cells are left so many times their usual scatter, in the root mean square, something was not found."""
+FAINTEST = 5e-5
+"""Less than this share of the light, in the root mean square, is no shadow that a flat could show."""
 
 
 @dataclass(frozen=True)
@@ -68,7 +70,7 @@ class Together:
     @property
     def is_structured(self) -> bool:
         """Whether far more is left in some places than cells scatter: something is there that nobody found."""
-        return self.misfit > STRUCTURED
+        return self.misfit > STRUCTURED and math.sqrt(self.left) > FAINTEST
 
     @property
     def misfit(self) -> float:
@@ -159,7 +161,9 @@ def about_other_middles(plane: Plane, found: Together) -> Together:
         for y in MIDDLES
     )
     best = min((found, *tried), key=lambda each: each.information)
-    return best if best is found else fitted_together(plane, best.smooth, best.rings)
+    if best is found:
+        return found
+    return min((best, fitted_together(plane, best.smooth, best.rings)), key=lambda each: each.information)
 
 
 def without_needless(plane: Plane, found: Together) -> Together:
