@@ -48,7 +48,7 @@ complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l help -d 'show t
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l json -d 'print JSON instead of a table'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l variant -r -d 'the rig’s variant of that name'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l shelf -r -d 'a shelf file, JSON or CSV'
-complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l out -r -d 'a name with .html, .pdf, .csv, .zip or .txt (a page to paste)'
+complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l out -r -d 'a name with .html, .pdf, .csv, .zip, .txt (a page to paste) or, private, .rig.json'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l card -d 'one page for the field'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l lamp -x -a 'day red' -d 'the card for daylight, or for a red lamp'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l private -d 'without site, serial numbers and hosts'

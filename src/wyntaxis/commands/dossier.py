@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.rig.model import Rig
 
 KINDS = (".html", ".pdf", ".csv", ".zip", ".txt")
+RIG_KIND = ".rig.json"
 
 
 def _dossier(options: argparse.Namespace) -> int:
@@ -25,18 +26,21 @@ def _dossier(options: argparse.Namespace) -> int:
     from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.files.saving import write_atomically
 
-    suffix = options.out.suffix.lower()
-    if suffix not in KINDS:
-        raise InputError(f"--out: “{suffix}” is no kind that a dossier is written as; use {', '.join(KINDS)}")
-    if options.card and suffix in (".csv", ".zip", ".txt"):
+    suffix = RIG_KIND if options.out.name.lower().endswith(RIG_KIND) else options.out.suffix.lower()
+    if suffix not in (*KINDS, RIG_KIND):
+        known = ", ".join((*KINDS, RIG_KIND))
+        raise InputError(f"--out: “{suffix}” is no kind that a dossier is written as; use {known}")
+    if suffix == RIG_KIND and not options.private:
+        raise InputError("--out: a rig file is written with --private only; to have a copy of yours, copy the file")
+    if options.card and suffix in (".csv", ".zip", ".txt", RIG_KIND):
         raise InputError("--card: a card is written as .html or .pdf")
     if options.lamp == "red" and not options.card:
         raise InputError("--lamp: only a card has a form for a red lamp; add --card")
     keys = [key.strip() for key in options.chapters.split(",")] if options.chapters is not None else None
     given = _given(options)
-    if suffix == ".zip":
-        if options.private:
-            raise InputError("--private: a file of everything holds everything; write .html or .pdf instead")
+    if suffix == RIG_KIND:
+        data = _private_rig(options)
+    elif suffix == ".zip":
         data = _zipped(options, given)
     elif suffix == ".txt":
         data = summary_text(given.evaluation).encode()
@@ -56,6 +60,16 @@ def _dossier(options: argparse.Namespace) -> int:
     else:
         print(f"{options.out}: {len(data) / 1000:.0f} kB")
     return OK
+
+
+def _private_rig(options: argparse.Namespace) -> bytes:
+    from wyntaxis.core.dossier.private_rig import private_rig
+    from wyntaxis.core.files.errors import InputError
+    from wyntaxis.core.rig.store import load, to_bytes
+
+    if options.out.exists() and options.out.samefile(options.file):
+        raise InputError(f"--out: {options.out} is the rig itself; name another file")
+    return to_bytes(private_rig(load(options.file).rig))
 
 
 def _given(options: argparse.Namespace) -> DossierInput:
@@ -94,7 +108,7 @@ def _measured(options: argparse.Namespace, rig: Rig) -> Evidence:
 
 
 def _zipped(options: argparse.Namespace, given: DossierInput) -> bytes:
-    from wyntaxis.core.dossier.bundle import bundle_bytes, left_out_photos
+    from wyntaxis.core.dossier.bundle import bundle_bytes, left_out_photos, private_bundle
     from wyntaxis.core.dossier.dossier import dossier_of
     from wyntaxis.core.dossier.printing import dossier_html
     from wyntaxis.core.evidence.foreign.keymap import load_maps
@@ -104,6 +118,8 @@ def _zipped(options: argparse.Namespace, given: DossierInput) -> bytes:
     from wyntaxis.core.rig.store import SUFFIX, load
 
     html = dossier_html(dossier_of(given), options.paper)
+    if options.private:
+        return private_bundle(load(options.file).rig, html)
     name = options.file.name.removesuffix(SUFFIX)
     document, shelf = load(options.file).rig, Shelf(parts=given.shelf)
     left_out = left_out_photos(document, options.file)
@@ -120,7 +136,7 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
         type=Path,
         required=True,
         metavar="NAME",
-        help="a name with .html, .pdf, .csv, .zip or .txt (a page to paste)",
+        help="a name with .html, .pdf, .csv, .zip, .txt (a page to paste) or, private, .rig.json",
     )
     parser.add_argument("--card", action="store_true", help="one page for the field")
     parser.add_argument(

@@ -269,6 +269,7 @@ def declared_actions() -> tuple[Action, ...]:
         ),
         Action(file, "Save", lambda desk: desk.files.save(), Keys.Save, new_group=True),
         Action(file, "Save as …", lambda desk: desk.files.save_as(), "Ctrl+Shift+S"),
+        Action(file, "Save a private copy …", lambda desk: desk.files.save_private()),
         Action(file, "Copy a summary to ask for help", _in_session(_copy_summary)),
         Action(file, "Quit", lambda desk: desk.window.close(), "Ctrl+Q", new_group=True),
         Action(

@@ -255,6 +255,34 @@ class RigFiles(QObject):
         )
         return False
 
+    def save_private(self) -> None:
+        """Ask for a file, and write the rig into it without site, serial numbers, hosts, people and photographs."""
+        from wyntaxis.core.dossier.private_rig import private_rig
+        from wyntaxis.core.files.errors import InputError
+        from wyntaxis.core.files.opening import is_there
+        from wyntaxis.core.files.saving import write_atomically
+        from wyntaxis.core.rig.store import to_bytes
+
+        session = self.window.session
+        if session is None or not self.window.finish_typing():
+            return
+        start = (session.path.parent if session.path else home()) / f"private{SUFFIX}"
+        chosen, _ = QFileDialog.getSaveFileName(self.window, "Save a private copy", str(start), RIG_FILTER)
+        if not chosen:
+            return
+        path = Path(chosen)
+        if not path.name.endswith(".json"):
+            path = path.with_name(path.name + SUFFIX)
+        if session.path is not None and is_there(path) and is_there(session.path) and path.samefile(session.path):
+            self.window.refuse(f"{path.name} is the open rig; choose another name for the private copy")
+            return
+        try:
+            write_atomically(to_bytes(private_rig(session.document)), path, keep_previous=False)
+        except InputError as error:
+            self.window.refuse(str(error))
+            return
+        self._say(f"Saved {path} without site, targets, serial numbers, hosts, people and photographs", 8000)
+
     def _save_to(
         self, path: Path, then: Callable[[], object], *, protected: bool = False, only_as_opened: bool = False
     ) -> bool:

@@ -23,6 +23,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from wyntaxis.core.dossier.private_rig import private_rig
 from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps, load_maps, save_maps
 from wyntaxis.core.files.errors import InputError
@@ -141,6 +142,27 @@ def bundle_bytes(
             info.compress_type = zipfile.ZIP_DEFLATED
             packed.writestr(info, files[entry])
     return out.getvalue()
+
+
+def private_bundle(document: Rig, html: str) -> bytes:
+    """Return a ZIP to give to others: the rig and its dossier, both private.
+
+    Parameters
+    ----------
+    document
+        The whole document; what is private of it is left out here.
+    html
+        The private dossier.
+
+    Returns
+    -------
+    bytes
+        Without history, photographs, shelf and key maps: these may hold whose the rig is.
+    """
+    from wyntaxis.core.evaluation import evaluate
+
+    rig = private_rig(document)
+    return bundle_bytes(evaluate(rig), rig, "rig", Shelf(), KeyMaps(), html, None)
 
 
 def _plain_name(name: str) -> str:

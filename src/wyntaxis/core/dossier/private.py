@@ -19,7 +19,7 @@ MIN_BARE_DIGITS = 6
 """A serial number of digits alone is looked for in notes where it has this many; fewer may be any number."""
 _SECRET_KEYS = frozenset({"serial_number", "host", "computer", "observer"})
 _SITE_WORDS = ("site.", "latitude", "longitude", "elevation", "serial", "host", "observer")
-_NOTE_KEYS = frozenset({"symptom", "tried", "cure", "note", "reason", "source", "caption", "sourced", "why"})
+NOTE_KEYS = frozenset({"symptom", "tried", "cure", "note", "reason", "source", "caption", "sourced", "why"})
 _NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?")
 _SHARED = f"({LEFT_OUT})"
 
@@ -189,7 +189,7 @@ def _stripped(node: JsonValue, secrets: Secrets, key: str = "") -> JsonValue:
             and not (isinstance(name, str) and name.startswith("site."))
             and not (isinstance(value, int | float) and any(word in str(name) for word in ("latitude", "longitude")))
         }
-    if isinstance(node, str) and key in _NOTE_KEYS:
+    if isinstance(node, str) and key in NOTE_KEYS:
         return secrets.scrub(node, is_note=True)
     return [_stripped(value, secrets, key) for value in node] if isinstance(node, list) else node
 

@@ -108,15 +108,13 @@ class DossierExports:
             self.export_zip(path)
 
     def export_zip(self, path: Path) -> None:
-        """Write rig, history, shelf, key maps, evidence, photographs and dossier into one ZIP."""
-        from wyntaxis.core.dossier.bundle import bundle_bytes
+        """Write rig, history, shelf, key maps, evidence, photographs and dossier into one ZIP; a private one: rig and
+        dossier.
+        """
+        from wyntaxis.core.dossier.bundle import bundle_bytes, private_bundle
         from wyntaxis.core.evidence.foreign.keymap import load_maps
 
-        if self._chosen().private:
-            self._session.refused.emit(
-                "a file of everything holds everything: untick “Without site …”, or export a dossier"
-            )
-            return
+        is_private = self._chosen().private
         given, document, shelf = self._chosen().given, self._session.document, self._session.stock.shelf
         own = self._session.path
         name = own.name.removesuffix(SUFFIX) if own is not None else document.name
@@ -124,6 +122,8 @@ class DossierExports:
         def work(progress: Progress) -> bytes:
             own_given = given()
             html = dossier_html(dossier_of(own_given, None, progress))
+            if is_private:
+                return private_bundle(document, html)
             return bundle_bytes(own_given.evaluation, document, name, shelf, load_maps(own_maps_path()), html, own)
 
         self._write(path, work)
