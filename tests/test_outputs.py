@@ -165,6 +165,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "typing": [str(rig)],
         "incidents": [str(rig)],
         "setup": [str(rig)],
+        "tonight": [str(rig)],
         "direction": [str(rig), str(tmp_path / "solved.fits")],
         "reach": [str(rig)],  # a rig without programs: there is nothing to try
     }

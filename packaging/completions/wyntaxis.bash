@@ -3,7 +3,7 @@ _wyntaxis() {
     local cur="${COMP_WORDS[COMP_CWORD]}" prev="" options=""
     [ "$COMP_CWORD" -gt 0 ] && prev="${COMP_WORDS[COMP_CWORD-1]}"
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "check completion cooling differ direction dossier draft field filters focus footprint guide headers history incidents manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor setup spacers stars typing unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
+        COMPREPLY=($(compgen -W "check completion cooling differ direction dossier draft field filters focus footprint guide headers history incidents manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor setup spacers stars tonight typing unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
         return
     fi
     case "${COMP_WORDS[1]} $prev" in
@@ -45,6 +45,7 @@ _wyntaxis() {
         setup) options="--help --json --variant --shelf --start --done --debug" ;;
         spacers) options="--help --json --variant --shelf --after --debug" ;;
         stars) options="--help --variant --each --every --limit --keep --json --debug" ;;
+        tonight) options="--help --json --variant --shelf --done --not-now --failed --confirm --debug" ;;
         typing) options="--help --json --variant --shelf --program --debug" ;;
         unpack) options="--help --out --take --json --debug" ;;
     esac

@@ -36,6 +36,7 @@ _wyntaxis() {
         'setup:begin a set-up of a carried rig, tick what is done; exit 1 if some is open'
         'spacers:search the shelf for spacers that bring the sensor to its distance; exit 1 if none fit'
         'stars:measure the stars of frames, HFD, FWHM, elongation'
+        'tonight:print tonight’s run-up step by step; exit 1 if some step is open'
         'typing:print what to type into each program; exit 1 if some differ'
         'unpack:open a file that holds everything into a folder'
     )
@@ -78,6 +79,7 @@ _wyntaxis() {
         setup) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--start[begin a set-up now, what holds for one only is not verified]' '--done[tick a condition of your own, by its id]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         spacers) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--after[only behind this part may spacers stand; may be given several times]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         stars) _arguments '--help[show this help message and exit]' '--variant[look at this variant of the rig]:value:_files' '--each[write every star into this file]:value:_files' '--every[take every N-th frame only]:value:_files' '--limit[the largest HFD of an accepted frame, in px]:value:_files' '--keep[write what was measured into the rig file]' '--json[print JSON instead of a table]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
+        tonight) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--done[note that a step is done, by its id]:value:_files' '--not-now[note that a step is left out tonight]:value:_files' '--failed[note that a step failed; an incident is noted too]:value:_files' '--confirm[confirm that what was measured in an earlier set-up still holds at a step]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         typing) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--program[this program’s page alone]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         unpack) _arguments '--help[show this help message and exit]' '--out[the folder that it is unpacked into]:value:_files' '--take[add its shelf and key maps to yours]' '--json[print JSON instead of lines]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
     esac

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.guide_page import GuidePage
     from wyntaxis.desk.incidents_page import IncidentsPage
     from wyntaxis.desk.numbers_page import NumbersPage
+    from wyntaxis.desk.run_up_page import RunUpPage
     from wyntaxis.desk.session import Session
     from wyntaxis.desk.sheets.base import StepSheet
     from wyntaxis.desk.start_page import StartPage
@@ -43,6 +44,7 @@ class Pages(QStackedWidget):
         self.comparison: ComparePage | None = None
         self.numbers: NumbersPage | None = None
         self.incidents: IncidentsPage | None = None
+        self.run_up: RunUpPage | None = None
         self.guide: GuidePage | None = None
         self._behind_guide: QWidget | None = None
 
@@ -89,7 +91,9 @@ class Pages(QStackedWidget):
             self.numbers.show_session(self._session, self._palette)
         if self.incidents is not None and shown is self.incidents:
             self.incidents.show_session(self._session, self._palette)
-        if self.shows_start:
+        if self.run_up is not None and shown is self.run_up:
+            self.run_up.show_session(self._session)
+        elif self.shows_start:
             assert self.start_page is not None
             self.start_page.refresh()
         else:
@@ -160,6 +164,22 @@ class Pages(QStackedWidget):
         self.incidents.show_session(self._session, self._palette)
         self.setCurrentWidget(self.incidents)
         self.incidents.words.setFocus()
+
+    def show_run_up(self) -> None:
+        """Show tonight's run-up at its first open step."""
+        from wyntaxis.desk.run_up_page import RunUpPage
+
+        if self._session is None:
+            return
+        if self.run_up is None:
+            self.run_up = RunUpPage()
+            self.run_up.refused.connect(self.refused)
+            self.run_up.left.connect(lambda: self.step_asked.emit("ready"))
+            self.addWidget(self.run_up)
+        self.run_up.show_session(self._session)
+        self.run_up.go_to_open()
+        self.setCurrentWidget(self.run_up)
+        self.run_up.setFocus()
 
     @property
     def shows_guide(self) -> bool:

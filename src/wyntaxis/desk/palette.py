@@ -170,7 +170,10 @@ QScrollBar::handle {{ background: {rule}; border-radius: 3px; min-height: 24px; 
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QToolTip {{ background: {field}; color: {ink}; border: 1px solid {metal}; }}
 QLabel[role="title"] {{ font-size: {title}px; font-weight: bold; }}
-QLabel[role="answer"] {{ font-size: {answer}px; }}
+QLabel[role="answer"], QPushButton[role="answer"] {{ font-size: {answer}px; }}
+QLabel[role="huge"] {{ font-size: {huge}px; font-weight: bold; }}
+QLabel[role="large"] {{ font-size: {large}px; }}
+QLabel[role="big"] {{ font-size: {big}px; }}
 QLabel[role="faded"], QCheckBox[role="faded"] {{ color: {faded}; }}
 QLabel[role="heading"] {{ font-weight: bold; }}
 QFrame[role="panel"], QFrame[role="panel"] QLabel, QFrame[role="panel"] QCheckBox,
@@ -187,5 +190,5 @@ def style_sheet(palette: Palette, text_scale: float) -> str:
     """Return the style sheet of a palette at a text scale, 1 for the base size."""
     colors = {field.name: getattr(palette, field.name) for field in fields(palette)}
     size = BASE_TEXT_PX * text_scale
-    sizes = {"size": 1.0, "title": 1.3, "answer": 1.15, "tick": 0.85}
+    sizes = {"size": 1.0, "title": 1.3, "answer": 1.15, "huge": 3.0, "large": 2.2, "big": 1.5, "tick": 0.85}
     return _STYLE.format(**colors, **{name: round(size * share) for name, share in sizes.items()})

@@ -182,10 +182,12 @@ class MainWindow(Workplace):
         from wyntaxis.desk.dropped_files import DroppedFiles
         from wyntaxis.desk.guide_access import GuideAccess
         from wyntaxis.desk.listed_findings import ListedFindings
+        from wyntaxis.desk.whole_page import WholePage
 
         self.drawn = DrawingActions(self, self.drawing)
         self.guide = GuideAccess(self, self.stack)
         self.listed = ListedFindings(self, self.margin)
+        self.whole_page = WholePage(self.stack, self.drawing, self.worklist, self.margin)
         self.setAcceptDrops(True)
         self.dropped = DroppedFiles(self, lambda path: self.files.guard(lambda: self.files.open_path(path)))
         self.split.splitterMoved.connect(lambda at, _index: self.drawing.keep_height(at))

@@ -55,6 +55,9 @@ class Comparing(Protocol):
     def show_incidents(self) -> None:
         """Show the page with the incidents."""
 
+    def show_run_up(self) -> None:
+        """Show tonight's run-up, one step at a time."""
+
 
 class Listing(Protocol):
     """The findings in the margin."""

@@ -13,6 +13,8 @@ from wyntaxis.core.wording import utc_stamp
 
 NIGHT = datetime.timedelta(hours=18)
 MONTH = datetime.timedelta(days=31)
+MOST_DONE = 4000
+"""So many entries of what was done are kept, some two hundred nights."""
 
 
 def is_met(rig: Rig, condition: OwnCondition, now: datetime.datetime) -> bool:
@@ -24,7 +26,8 @@ def is_met(rig: Rig, condition: OwnCondition, now: datetime.datetime) -> bool:
     setup = rig.setup
     if setup is None:
         return False
-    dates = [moment for own in setup.done if own.condition == condition.id and (moment := _moment(own.date))]
+    own_entries = [own for own in setup.done if own.condition == condition.id and own.outcome in (None, "done")]
+    dates = [moment for own in own_entries if (moment := moment_of(own.date))]
     last = max(dates, default=None)
     if last is None:
         return False
@@ -32,11 +35,12 @@ def is_met(rig: Rig, condition: OwnCondition, now: datetime.datetime) -> bool:
         return now - last <= NIGHT
     if condition.when == "monthly":
         return now - last <= MONTH
-    begun = _moment(setup.date or "") if setup.kind == "carried" else None
+    begun = moment_of(setup.date or "") if setup.kind == "carried" else None
     return begun is None or last >= begun
 
 
-def _moment(text: str) -> datetime.datetime | None:
+def moment_of(text: str) -> datetime.datetime | None:
+    """Return a moment of a rig file with its zone, UTC where it names none; None for what is no moment."""
     try:
         found = datetime.datetime.fromisoformat(text)
     except ValueError:
@@ -74,9 +78,18 @@ def done(rig: Rig, condition_id: str, minutes: float | None = None) -> Change:
     entry: JsonObject = {"condition": condition_id, "date": utc_stamp()}
     if minutes is not None:
         entry["minutes"] = minutes
+    return done_entries(rig, entry, "Tick a condition")
+
+
+def done_entries(rig: Rig, entry: JsonObject, label: str) -> Change:
+    """Return the edit that adds an entry to what was done; the oldest go where there are very many."""
     if rig.setup is None:
-        return Change("Tick a condition", ((("setup",), {"kind": "permanent", "done": [entry]}),))
-    return Change("Tick a condition", ((("setup", "done", len(rig.setup.done)), entry),))
+        return Change(label, ((("setup",), {"kind": "permanent", "done": [entry]}),))
+    have = len(rig.setup.done)
+    if have < MOST_DONE:
+        return Change(label, ((("setup", "done", have), entry),))
+    kept = [own.model_dump(mode="json", exclude_unset=True) for own in rig.setup.done[-MOST_DONE // 2 :]]
+    return Change(label, ((("setup", "done"), [*kept, entry]),))
 
 
 def setup_json(rig: Rig, now: datetime.datetime) -> JsonObject:

@@ -11,11 +11,15 @@ When = Literal["setup", "night", "swap", "monthly"]
 
 
 class DoneCondition(StrictModel):
-    """That a condition was met: when (ISO 8601, UTC), and how many minutes it took."""
+    """What became of a condition or a step of the run-up: when (ISO 8601, UTC), and how many minutes it took.
+
+    Without an ``outcome`` it was done.
+    """
 
     condition: Id
     date: Text
     minutes: Annotated[float, Field(ge=0, le=100_000)] | None = None
+    outcome: Literal["done", "not_now", "failed"] | None = None
 
 
 class Setup(StrictModel):
