@@ -102,6 +102,31 @@ def check_structure(path: Path) -> None:
         raise InputError(f"is no readable FITS file: {first_line(error)}", path) from None
 
 
+def why_not_whole(path: Path) -> str:
+    """Return what a FITS file lacks of the bytes that its headers announce; empty where it is whole.
+
+    A packed file is not unpacked for it: of that the reader tells.
+    """
+    try:
+        if path.suffix.lower() == ".gz":
+            return ""
+        length = path.stat().st_size
+        with path.open("rb") as file:
+            for index in range(MAX_HDUS):
+                if index and file.tell() >= length:
+                    return ""
+                try:
+                    size = data_bytes(raw_header(file))
+                except InputError as error:
+                    return "" if index else error.reason
+                if file.tell() + size > length:
+                    return "ends before its pixels do; copy it again, or take it out"
+                file.seek(-(-size // BLOCK_BYTES) * BLOCK_BYTES, os.SEEK_CUR)
+    except OSError as error:
+        return f"cannot be read: {error.strerror}"
+    return ""
+
+
 def raw_header(file: BinaryIO | gzip.GzipFile) -> bytes:
     """Return one header's blocks, from where a file stands up to END.
 

@@ -258,7 +258,7 @@ def read_stars(
         zero, unit = frame.zero, frame.unit
         if min(frame.width, frame.height) < MIN_SIDE_PX * (2 if mosaic else 1):
             raise InputError(f"is {frame.width} × {frame.height} px: too small for stars", path)
-        pixels, peaks = _pixels(frame, mosaic=mosaic)
+        pixels, peaks = frame_pixels(frame, mosaic=mosaic)
     mesh = background_mesh(pixels)
     spots = find_spots(pixels, mesh)
     is_star = np.array([not why for why in spots.why], bool)
@@ -304,7 +304,7 @@ def _no_star(shapes: Shapes, *, nebular: bool) -> list[str]:
     return why
 
 
-def _pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Numbers, Numbers]:
+def frame_pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Numbers, Numbers]:
     """Return the frame's codes as uint16, read strip by strip, and the highest that each was averaged of."""
     if not mosaic:
         whole = np.empty((frame.height, frame.width), np.uint16)
