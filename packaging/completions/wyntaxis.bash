@@ -3,7 +3,7 @@ _wyntaxis() {
     local cur="${COMP_WORDS[COMP_CWORD]}" prev="" options=""
     [ "$COMP_CWORD" -gt 0 ] && prev="${COMP_WORDS[COMP_CWORD-1]}"
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "check completion cooling differ direction dossier draft field filters focus footprint guide headers history incidents manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor setup spacers stars tonight typing unpack --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
+        COMPREPLY=($(compgen -W "check completion cooling differ direction dossier draft field filters focus footprint guide headers history incidents manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor setup spacers stars tonight typing unpack watch --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
         return
     fi
     case "${COMP_WORDS[1]} $prev" in
@@ -48,6 +48,7 @@ _wyntaxis() {
         tonight) options="--help --json --variant --shelf --done --not-now --failed --confirm --debug" ;;
         typing) options="--help --json --variant --shelf --program --debug" ;;
         unpack) options="--help --out --take --json --debug" ;;
+        watch) options="--help --json --variant --shelf --count --seconds --only-new --debug" ;;
     esac
     if [[ "$cur" == -* ]]; then
         COMPREPLY=($(compgen -W "$options" -- "$cur"))

@@ -39,6 +39,7 @@ _wyntaxis() {
         'tonight:print tonight’s run-up step by step; exit 1 if some step is open'
         'typing:print what to type into each program; exit 1 if some differ'
         'unpack:open a file that holds everything into a folder'
+        'watch:measure each new frame of a folder, how far out of focus, which way'
     )
     if (( CURRENT == 2 )); then
         _describe command commands
@@ -82,6 +83,7 @@ _wyntaxis() {
         tonight) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--done[note that a step is done, by its id]:value:_files' '--not-now[note that a step is left out tonight]:value:_files' '--failed[note that a step failed; an incident is noted too]:value:_files' '--confirm[confirm that what was measured in an earlier set-up still holds at a step]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         typing) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--program[this program’s page alone]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         unpack) _arguments '--help[show this help message and exit]' '--out[the folder that it is unpacked into]:value:_files' '--take[add its shelf and key maps to yours]' '--json[print JSON instead of lines]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
+        watch) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--count[end after so many frames]:value:_files' '--seconds[end after so many seconds]:value:_files' '--only-new[leave out the frames that are there already]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
     esac
 }
 

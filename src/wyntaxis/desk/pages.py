@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.guide_page import GuidePage
     from wyntaxis.desk.incidents_page import IncidentsPage
+    from wyntaxis.desk.live_page import LivePage
     from wyntaxis.desk.numbers_page import NumbersPage
     from wyntaxis.desk.run_up_page import RunUpPage
     from wyntaxis.desk.session import Session
@@ -45,6 +46,7 @@ class Pages(QStackedWidget):
         self.numbers: NumbersPage | None = None
         self.incidents: IncidentsPage | None = None
         self.run_up: RunUpPage | None = None
+        self.live: LivePage | None = None
         self.guide: GuidePage | None = None
         self._behind_guide: QWidget | None = None
 
@@ -91,6 +93,8 @@ class Pages(QStackedWidget):
             self.numbers.show_session(self._session, self._palette)
         if self.incidents is not None and shown is self.incidents:
             self.incidents.show_session(self._session, self._palette)
+        if self.live is not None and shown is self.live:
+            self.live.show_session(self._session, self._palette)
         if self.run_up is not None and shown is self.run_up:
             self.run_up.show_session(self._session)
         elif self.shows_start:
@@ -180,6 +184,26 @@ class Pages(QStackedWidget):
         self.run_up.go_to_open()
         self.setCurrentWidget(self.run_up)
         self.run_up.setFocus()
+
+    def show_live(self) -> None:
+        """Show the newest frame of a folder."""
+        from wyntaxis.desk.live_page import LivePage
+
+        if self._session is None:
+            return
+        if self.live is None:
+            self.live = LivePage()
+            self.live.refused.connect(self.refused)
+            self.live.left.connect(lambda: self.step_asked.emit("stars"))
+            self.addWidget(self.live)
+        self.live.show_session(self._session, self._palette)
+        self.setCurrentWidget(self.live)
+        self.live.setFocus()
+
+    @property
+    def needs_all(self) -> bool:
+        """Whether the page that is shown needs the whole window: the run-up does, and the live view."""
+        return self.currentWidget() is not None and self.currentWidget() in (self.run_up, self.live)
 
     @property
     def shows_guide(self) -> bool:

@@ -9,7 +9,7 @@ from wyntaxis.desk.pages import Pages
 
 
 class WholePage(QObject):
-    """Hides what lies beside the pages while the run-up is shown."""
+    """Hides what lies beside the pages while one that needs all is shown."""
 
     def __init__(self, stack: Pages, *beside: QWidget) -> None:
         super().__init__(stack)
@@ -17,7 +17,7 @@ class WholePage(QObject):
         stack.currentChanged.connect(lambda _index: self._make_room())
 
     def _make_room(self) -> None:
-        whole = self._stack.run_up is not None and self._stack.currentWidget() is self._stack.run_up
+        whole = self._stack.needs_all
         if whole != self._hidden:
             self._hidden = whole
             for widget in self._beside:

@@ -58,6 +58,9 @@ class Comparing(Protocol):
     def show_run_up(self) -> None:
         """Show tonight's run-up, one step at a time."""
 
+    def show_live(self) -> None:
+        """Show the newest frame of a folder."""
+
 
 class Listing(Protocol):
     """The findings in the margin."""

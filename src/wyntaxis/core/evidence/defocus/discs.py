@@ -13,6 +13,7 @@ from wyntaxis.core.fitting import mad_scatter
 BINS = (16, 8, 4, 2)
 """Copies on which discs are looked for: each where it is 5 to 24 of the copy's px across."""
 MIN_ACROSS, MAX_ACROSS = 5.0, 24.0
+BEST_ACROSS = 8.0
 MESH_PX = 48
 """The background is the clipped median of squares of so many px of the copy."""
 SIGMA = 4.0
@@ -22,7 +23,7 @@ CORE_SHARE = 0.4
 ROUND_SHARE = (0.55, 1.0)
 """How much of its box a round thing fills: π/4, less what noise nibbles; two that touch fill less."""
 NORMAL_LOW = 0.1587
-FITTED_PX = 44
+FITTED_PX = 36
 """A cut-out is averaged to about so many px across before it is fitted."""
 MARGIN = 0.35
 """A cut-out reaches so much of the disc's diameter beyond its edge."""
@@ -32,7 +33,7 @@ CLEAR_EDGES = 3.0
 PLAIN_EDGES, CLEARLY = 4.0, 40.0
 """A disc less than twice so wide as its blur must explain its px better than a star does, by so much in χ²."""
 FWHM_PER_SIGMA = 2.354820045
-MOST_DISCS = 60
+MOST_DISCS = 24
 BINNED_ROWS = 512
 MIN_CONTRAST = 6.0
 """The disc's light stands over the noise of one px of the cut-out by this, in the mean of its area."""
@@ -74,7 +75,7 @@ class Disc:
     offset_u: float
 
 
-def find_discs(pixels: Numbers, saturated_adu: float = math.inf) -> list[Disc]:
+def find_discs(pixels: Numbers, saturated_adu: float = math.inf, expected_px: float | None = None) -> list[Disc]:
     """Return the defocused stars of a frame that stand alone, the brightest first.
 
     Parameters
@@ -83,6 +84,8 @@ def find_discs(pixels: Numbers, saturated_adu: float = math.inf) -> list[Disc]:
         ADU, shape (height, width).
     saturated_adu
         A disc with px at or above it is left out.
+    expected_px
+        About how wide the discs are, where that is known: then one copy is enough.
 
     Returns
     -------
@@ -94,7 +97,7 @@ def find_discs(pixels: Numbers, saturated_adu: float = math.inf) -> list[Disc]:
     The blur moves the middle of an edge of radius R inward by σ²/(2R), which is put back.
     """
     candidates: list[tuple[float, float, float, float]] = []
-    for binned in BINS:
+    for binned in BINS if expected_px is None else _copies(expected_px):
         if min(pixels.shape) >= 3 * MIN_ACROSS * binned:
             candidates += _round_things(pixels, binned)
     found: list[Disc] = []
@@ -103,6 +106,11 @@ def find_discs(pixels: Numbers, saturated_adu: float = math.inf) -> list[Disc]:
         if disc is not None and not any(math.hypot(disc.x - own.x, disc.y - own.y) < own.diameter / 2 for own in found):
             found.append(disc)
     return _alike(found)
+
+
+def _copies(expected_px: float) -> list[int]:
+    """Return on which copies discs of a size are found: they are eight of its px across, or more."""
+    return [next((binned for binned in BINS if expected_px / binned >= BEST_ACROSS), BINS[-1])]
 
 
 def _binned(pixels: Numbers, by: int) -> Floats:
@@ -125,7 +133,7 @@ def _background(plane: Floats) -> Floats:
     level = np.empty((down, across))
     for row in range(down):
         for column in range(across):
-            part = plane[row * tile : (row + 1) * tile, column * tile : (column + 1) * tile].ravel()
+            part = plane[row * tile : (row + 1) * tile : 2, column * tile : (column + 1) * tile : 2].ravel()
             for _ in range(4):
                 middle, scatter = float(np.median(part)), mad_scatter(part)
                 kept = part[(part < middle + 2.5 * scatter) & (part > middle - 4 * scatter)]
@@ -254,7 +262,7 @@ def _fitted(pixels: Numbers, x: float, y: float, across: float, saturated_adu: f
     found = least_squares(
         lambda p: (_model(p, at_x, at_y) - plane).ravel() / noise,
         np.clip(start, np.array(low) + 1e-6, np.array(high) - 1e-6), jac=lambda p: _slopes(p, at_x, at_y) / noise,
-        bounds=(low, high), loss="soft_l1", f_scale=3.0, max_nfev=40, ftol=1e-6, x_scale="jac",
+        bounds=(low, high), loss="soft_l1", f_scale=3.0, max_nfev=30, ftol=1e-5, x_scale="jac",
     )  # fmt: skip
     return _checked(found, plane, noise, by, (left, top))
 

@@ -20,6 +20,8 @@ from wyntaxis.core.fitting import median_error
 FEW_STARS = 12
 LARGE_HFD_PX = 5.0
 """Where there are fewer stars, or they are larger, discs are looked for."""
+HFD_TO_DIAMETER = 1.3
+"""A disc is so many of its half-flux diameters wide, with the usual hole."""
 MODEL_SHARE = 0.004
 """What a disc with sharp edges leaves uncertain of a real one's diameter, as a share."""
 OFFSET_SHARE = 0.001
@@ -91,7 +93,11 @@ def read_live(path: Path) -> LiveFrame:
             pixels, peaks = frame_pixels(frame, mosaic=mosaic)
         plateau = int(peaks.max(initial=0))
         is_full = plateau >= HIGHEST_CODE - 1
-        discs = find_discs(pixels, plateau if is_full else math.inf)
+        about = HFD_TO_DIAMETER * size.value / (2 if mosaic else 1) if size is not None else None
+        top = plateau if is_full else math.inf
+        discs = find_discs(pixels, top, about)
+        if not discs and about is not None:
+            discs = find_discs(pixels, top)
         found = defocus_of(discs, shape, 2 if mosaic else 1)
     return LiveFrame(path, header, stars, found)
 

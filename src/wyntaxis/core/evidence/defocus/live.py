@@ -77,7 +77,7 @@ class LiveReading:
         offset = found.offset_px if found is not None else None
         return {
             "file": self.frame.path.name,
-            "stars": len(found.discs) if found is not None else self.frame.stars.count,
+            "stars": max(self.frame.stars.count, len(found.discs) if found is not None else 0),
             "hfd_px": _rounded(size),
             "defocused": None
             if found is None
@@ -135,8 +135,7 @@ class LiveReading:
         lines = [far]
         if self.best is not None:
             to = plus_minus(self.best.position.value, self.best.position.standard, 0)
-            way = {"out": "out, to a higher position", "in": "in, to a lower position"}
-            lines.append(f"Go {way[self.direction]}: best focus at {to}" if self.direction else f"In focus at {to}")
+            lines.append(f"Go {self.direction} to {to}" if self.direction else f"In focus at {to}")
             if self.beyond_mm is not None:
                 lines.append(self._beyond_words(self.beyond_mm))
         else:
