@@ -166,6 +166,7 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "incidents": [str(rig)],
         "setup": [str(rig)],
         "tonight": [str(rig)],
+        "choose": ["--shelf", str(demo.CHOOSING_SHELF)],
         "watch": [str(rig), str(tmp_path), "--seconds", "0"],
         "direction": [str(rig), str(tmp_path / "solved.fits")],
         "reach": [str(rig)],  # a rig without programs: there is nothing to try

@@ -3,7 +3,7 @@ _wyntaxis() {
     local cur="${COMP_WORDS[COMP_CWORD]}" prev="" options=""
     [ "$COMP_CWORD" -gt 0 ] && prev="${COMP_WORDS[COMP_CWORD-1]}"
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "check completion cooling differ direction dossier draft field filters focus footprint guide headers history incidents manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor setup spacers stars tonight typing unpack watch --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
+        COMPREPLY=($(compgen -W "check choose completion cooling differ direction dossier draft field filters focus footprint guide headers history incidents manual map night numbers paths ports proofs reach ready records rehearse scale schema sensor setup spacers stars tonight typing unpack watch --help --demo --screenshot --view --debug --version" -- "$cur") $(compgen -f -- "$cur"))
         return
     fi
     case "${COMP_WORDS[1]} $prev" in
@@ -14,6 +14,7 @@ _wyntaxis() {
     esac
     case "${COMP_WORDS[1]}" in
         check) options="--help --json --variant --shelf --sysfs --ports --frames --debug" ;;
+        choose) options="--help --shelf --with --object --sort --json --debug" ;;
         completion) options="--help --debug" ;;
         cooling) options="--help --json --variant --shelf --map --target --keep --debug" ;;
         differ) options="--help --json --variant --shelf --since --against --swap --set --debug" ;;

@@ -5,6 +5,7 @@ _wyntaxis() {
     local -a commands
     commands=(
         'check:print every finding; exit 1 if some fail'
+        'choose:compare every combination of the shelf’s telescopes, correctors, cameras and guides'
         'completion:print the completion script of a shell'
         'cooling:measure the cooler from logs of cooling runs'
         'differ:print changes between rigs or dates, and what they invalidate'
@@ -49,6 +50,7 @@ _wyntaxis() {
     fi
     case "$words[2]" in
         check) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--sysfs[read this tree instead of /sys]:value:_files' '--ports[look at this computer’s ports too]' '--frames[look at the headers of a folder’s frames too]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
+        choose) _arguments '--help[show this help message and exit]' '--shelf[a shelf file; your own if left out]:value:_files' '--with[a piece that must be in every combination]:value:_files' '--object[an object of the catalogue that is to be in the field]:value:_files' '--sort[sort by a number, the least first, such as focal_ratio or cost]:value:_files' '--json[print JSON instead of a table]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         completion) _arguments '--help[show this help message and exit]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         cooling) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--map[a saved key map for columns with unknown headings]:value:_files' '--target[the set temperature in °C; the rig’s if left out]:value:_files' '--keep[write what was measured into the rig file]' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;
         differ) _arguments '--help[show this help message and exit]' '--json[print JSON instead of a table]' '--variant[the rig’s variant of that name]:value:_files' '--shelf[a shelf file, JSON or CSV]:value:_files' '--since[against the rig as it was on a date, by its history]:value:_files' '--against[against a variant of the rig]:value:_files' '--swap[what putting a shelf’s piece in a part’s place would cost]:value:_files' '--set[what an edit would cost]:value:_files' '--debug[print the traceback of an unexpected error]' '*:file:_files' ;;

@@ -382,6 +382,7 @@ def declared_actions() -> tuple[Action, ...]:
         Action(view, "Go to …", lambda desk: desk.window.go_anywhere(), "Ctrl+K"),
         Action(view, "All numbers", lambda desk: desk.window.stack.show_numbers(), "Ctrl+Shift+M"),
         Action(view, "Incidents", lambda desk: desk.window.stack.show_incidents(), "Ctrl+Shift+I"),
+        Action(view, "Choose a train", lambda desk: desk.window.stack.show_chooser(), "Ctrl+Shift+L"),
         Action(view, "Live view of a folder", lambda desk: desk.window.stack.show_live(), "Ctrl+Shift+W"),
         Action(view, "Tonight", lambda desk: desk.window.stack.show_run_up(), "Ctrl+Shift+R"),
         Action(view, "Next finding", lambda desk: desk.window.go_findings(1), "F8"),

@@ -14,6 +14,7 @@ from wyntaxis.desk.palette import DAY, Palette
 
 if TYPE_CHECKING:
     from wyntaxis.core.guide import Place
+    from wyntaxis.desk.chooser_page import ChooserPage
     from wyntaxis.desk.compare import ComparePage
     from wyntaxis.desk.guide_page import GuidePage
     from wyntaxis.desk.incidents_page import IncidentsPage
@@ -33,6 +34,7 @@ class Pages(QStackedWidget):
     demo_asked = pyqtSignal(str)
     refused = pyqtSignal(str)
     sheet_made = pyqtSignal(object)
+    rig_asked = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -47,6 +49,7 @@ class Pages(QStackedWidget):
         self.incidents: IncidentsPage | None = None
         self.run_up: RunUpPage | None = None
         self.live: LivePage | None = None
+        self.chooser: ChooserPage | None = None
         self.guide: GuidePage | None = None
         self._behind_guide: QWidget | None = None
 
@@ -93,6 +96,8 @@ class Pages(QStackedWidget):
             self.numbers.show_session(self._session, self._palette)
         if self.incidents is not None and shown is self.incidents:
             self.incidents.show_session(self._session, self._palette)
+        if self.chooser is not None and shown is self.chooser:
+            self.chooser.show_session(self._session, self._palette)
         if self.live is not None and shown is self.live:
             self.live.show_session(self._session, self._palette)
         if self.run_up is not None and shown is self.run_up:
@@ -200,10 +205,26 @@ class Pages(QStackedWidget):
         self.setCurrentWidget(self.live)
         self.live.setFocus()
 
+    def show_chooser(self) -> None:
+        """Show every combination of the shelf."""
+        from wyntaxis.desk.chooser_page import ChooserPage
+
+        if self._session is None:
+            return
+        if self.chooser is None:
+            self.chooser = ChooserPage()
+            self.chooser.refused.connect(self.refused)
+            self.chooser.rig_asked.connect(self.rig_asked)
+            self.chooser.left.connect(lambda: self.step_asked.emit("shelf"))
+            self.addWidget(self.chooser)
+        self.chooser.show_session(self._session, self._palette)
+        self.setCurrentWidget(self.chooser)
+        self.chooser.words.setFocus()
+
     @property
     def needs_all(self) -> bool:
-        """Whether the page that is shown needs the whole window: the run-up does, and the live view."""
-        return self.currentWidget() is not None and self.currentWidget() in (self.run_up, self.live)
+        """Whether the page that is shown needs the whole window: the run-up, the live view, the chooser."""
+        return self.currentWidget() is not None and self.currentWidget() in (self.run_up, self.live, self.chooser)
 
     @property
     def shows_guide(self) -> bool:

@@ -17,6 +17,7 @@ from wyntaxis.desk.workplace import Workplace
 
 if TYPE_CHECKING:
     from wyntaxis.core.files.errors import InputError
+    from wyntaxis.core.rig.model import Rig
     from wyntaxis.core.rig.recovery import Recovered
     from wyntaxis.core.rig.store import Saved, StoredRig
 
@@ -102,6 +103,12 @@ class RigFiles(QObject):
         from wyntaxis.desk.session import Session
 
         self.window.attach(Session((read or load(demo.rig_path(name))).rig, stock=self.window.stock()))
+
+    def open_made(self, rig: Rig) -> None:
+        """Open a rig that was made here, to be saved."""
+        from wyntaxis.desk.session import Session
+
+        self.window.attach(Session(rig, stock=self.window.stock()))
 
     def open_new(self) -> None:
         """Begin a new rig."""

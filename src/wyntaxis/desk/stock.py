@@ -114,22 +114,24 @@ class ShelfStock(QObject):
             entries[number] = known.model_copy(update={"owned": known.owned + 1})
         else:
             entries.append(ShelfPart(owned=1, part=part))
-        return self.take(Shelf(parts=tuple(entries)))
+        return self.take(self.shelf.with_parts(entries))
 
     def remove(self, index: int) -> bool:
         """Take a part off the shelf."""
         entries = [entry for number, entry in enumerate(self.shelf.parts) if number != index]
-        return self.take(Shelf(parts=tuple(entries)))
+        return self.take(self.shelf.with_parts(entries))
 
     def import_file(self, path: Path) -> int | None:
         """Add the parts of a CSV or shelf file; parts of the same id are replaced. Return how many, None if refused."""
         try:
-            found = load_shelf(path).parts
+            read = load_shelf(path)
         except InputError as error:
             self.refused.emit(str(error))
             return None
-        merged = {entry.part.id: entry for entry in (*self.shelf.parts, *found)}
-        return len(found) if self.take(Shelf(parts=tuple(merged.values()))) else None
+        merged = {entry.part.id: entry for entry in (*self.shelf.parts, *read.parts)}
+        telescopes = {own.telescope.id: own for own in (*self.shelf.telescopes, *read.telescopes)}
+        whole = self.shelf.with_parts(merged.values(), telescopes.values())
+        return len(read.parts) + len(read.telescopes) if self.take(whole) else None
 
     def export_file(self, path: Path) -> bool:
         """Write the shelf to a CSV or shelf file."""

@@ -195,6 +195,7 @@ class MainWindow(Workplace):
         self.stack.step_asked.connect(self.show_step)
         self.stack.parts_asked.connect(self.drawn.begin_with_parts)
         self.stack.demo_asked.connect(lambda name: self.files.guard(lambda: self.files.open_demo(name)))
+        self.stack.rig_asked.connect(lambda rig: self.files.guard(lambda: self.files.open_made(rig)))
         self.stack.refused.connect(self.refuse)
         self.worklist.step_chosen.connect(self.show_step)
         self.margin.all_asked.connect(self.refresh)

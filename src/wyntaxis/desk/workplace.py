@@ -61,6 +61,9 @@ class Comparing(Protocol):
     def show_live(self) -> None:
         """Show the newest frame of a folder."""
 
+    def show_chooser(self) -> None:
+        """Show every combination of the shelf."""
+
 
 class Listing(Protocol):
     """The findings in the margin."""

@@ -370,8 +370,13 @@ def with_lacking(found: Unpacked, own: Shelf) -> Shelf:
     """Return a shelf with the parts of an unpacked ZIP that it lacks; :class:`InputError` where they cannot be read."""
     if found.shelf is None:
         return own
-    new = tuple(entry for entry in load_shelf(found.shelf).parts if own.find(entry.part.id) is None)
-    return Shelf(parts=(*own.parts, *new)) if new else own
+    read = load_shelf(found.shelf)
+    new = [entry for entry in read.parts if own.find(entry.part.id) is None]
+    have = {entry.telescope.id for entry in own.telescopes}
+    telescopes = [entry for entry in read.telescopes if entry.telescope.id not in have]
+    if not new and not telescopes:
+        return own
+    return own.with_parts((*own.parts, *new), (*own.telescopes, *telescopes))
 
 
 def take_maps(found: Unpacked, maps_path: Path) -> int:

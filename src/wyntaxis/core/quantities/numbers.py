@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Self
 
@@ -126,6 +127,13 @@ def numbers_of(
         if evaluator.measured(kind) and not (key in rig.measured and key != basis)
     )
     return Numbers(rig, rows, evaluator, derived, shelf, evidence or Evidence())
+
+
+def rows_of_kinds(rig: Rig, kinds: Iterable[QuantityKind]) -> dict[str, Quantity]:
+    """Return some quantities of a rig alone, as :func:`numbers_of` has them: for very many rigs one after another."""
+    evaluator = QuantityEvaluator(rig)
+    basis = scale_basis(evaluator)
+    return {kind.id: _row(rig, kind, evaluator, basis) for kind in kinds}
 
 
 def _row(rig: Rig, kind: QuantityKind, evaluator: QuantityEvaluator, basis: str | None) -> Quantity:

@@ -262,6 +262,9 @@ class Telescope(StrictModel):
     obstruction_ratio: Annotated[
         Annotated[float, Field(ge=0, lt=1)], Display("Obstruction ratio", "", "setting", tolerance=0.01)
     ] = 0.0
+    required_back_focus_mm: Annotated[PositiveLength | None, Display("Required distance, bare", "mm")] = None
+    """From its rear to the sensor, where no corrector behind it states one."""
+    back_focus_tolerance_mm: Annotated[Length | None, Display("Its tolerance ±", "mm")] = None
     image_circle_mm: Annotated[PositiveLength | None, Display("Image circle", "mm")] = None
     exit_pupil_distance_mm: Annotated[PositiveLength | None, Display("Exit pupil before image", "mm")] = None
     rear: Annotated[Joint | None, Display("Rear")] = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -16,7 +17,7 @@ from wyntaxis.core.files.tables import separator_of
 from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import StrictModel
 from wyntaxis.core.rig.merging import merged_documents
-from wyntaxis.core.rig.parts import Part
+from wyntaxis.core.rig.parts import Part, Telescope
 
 FORMAT = "wyntaxis-shelf"
 STARTER = Path(__file__).parents[2] / "assets" / "starter-shelf.json"
@@ -46,10 +47,21 @@ _TEXTS = frozenset({"id", "kind", "name", "length_basis", "front_thread", "front
 
 
 class ShelfPart(StrictModel):
-    """A part of the shelf and how many copies of it are owned."""
+    """A part of the shelf and how many copies of it are owned; a camera that ``guides`` takes no pictures."""
 
     owned: Annotated[int, Field(ge=0, le=999)] = 1
+    cost: Annotated[float, Field(ge=0, le=1e9)] | None = None
+    guides: bool = False
     part: Part
+
+
+class ShelfTelescope(StrictModel):
+    """A telescope of the shelf, as a rig has it; one that ``guides`` is looked through by a guide camera alone."""
+
+    owned: Annotated[int, Field(ge=0, le=999)] = 1
+    cost: Annotated[float, Field(ge=0, le=1e9)] | None = None
+    guides: bool = False
+    telescope: Telescope
 
 
 class Shelf(StrictModel):
@@ -58,15 +70,22 @@ class Shelf(StrictModel):
     format: Literal["wyntaxis-shelf"] = "wyntaxis-shelf"
     version: Literal[1] = 1
     parts: Annotated[tuple[ShelfPart, ...], Field(strict=False, max_length=5000)] = ()
+    telescopes: Annotated[tuple[ShelfTelescope, ...], Field(strict=False, max_length=500)] = ()
 
     @model_validator(mode="after")
     def _ids_are_unique(self) -> Shelf:
         seen: set[str] = set()
-        for index, entry in enumerate(self.parts):
-            if entry.part.id in seen:
-                raise ValueError(f'parts[{index}].part.id: "{entry.part.id}" is twice on the shelf')
-            seen.add(entry.part.id)
+        names = [(f"parts[{index}].part.id", entry.part.id) for index, entry in enumerate(self.parts)]
+        names += [(f"telescopes[{i}].telescope.id", entry.telescope.id) for i, entry in enumerate(self.telescopes)]
+        for place, name in names:
+            if name in seen:
+                raise ValueError(f'{place}: "{name}" is twice on the shelf')
+            seen.add(name)
         return self
+
+    def with_parts(self, parts: Iterable[ShelfPart], telescopes: Iterable[ShelfTelescope] | None = None) -> Shelf:
+        """Return the shelf with other parts; its telescopes stay where no others are given."""
+        return Shelf(parts=tuple(parts), telescopes=self.telescopes if telescopes is None else tuple(telescopes))
 
     def find(self, part_id: str) -> ShelfPart | None:
         """Return the part of that id, or None."""

@@ -32,6 +32,9 @@ def wanting(rig: Rig, required_mm: float) -> Rig:
     stated = path.stated_mm + required_mm - path.required_mm
     if stated <= 0:
         raise ValueError(f"a distance of {required_mm:.2f} mm leaves nothing between corrector and sensor")
+    if path.corrector.id == rig.telescope.id:
+        bare = rig.telescope.model_copy(update={"required_back_focus_mm": stated})
+        return rig.model_copy(update={"telescope": bare})
     train = tuple(
         part.model_copy(update={"required_back_focus_mm": stated}) if part.id == path.corrector.id else part
         for part in rig.train

@@ -206,8 +206,32 @@ def main_plates(rig: Rig) -> tuple[Plate, ...]:
     return plates_of(rig.train if index is None else rig.train[index + 1 :])
 
 
+def with_datum(rig: Rig) -> Rig:
+    """Return the rig with the rear of its bare telescope as a part of no length, where that is the datum.
+
+    It is where the telescope states a required distance, and nothing of the train does.
+    """
+    telescope = rig.telescope
+    if telescope.required_back_focus_mm is None or datum_index(rig.train) is not None:
+        return rig
+    rear = Part(
+        id=telescope.id,
+        kind="corrector",
+        name=telescope.title,
+        length_mm=0.0,
+        required_back_focus_mm=telescope.required_back_focus_mm,
+        back_focus_tolerance_mm=telescope.back_focus_tolerance_mm,
+        rear=telescope.rear,
+    )
+    return rig.model_copy(update={"train": (rear, *rig.train)})
+
+
 def back_focus(rig: Rig) -> BackFocus | None:
-    """Return the back focus of a rig, or None where no corrector states a required distance or no camera ends it."""
+    """Return the back focus of a rig, or None where nothing states a required distance or no camera ends the train.
+
+    The datum is the rear of the last corrector with a distance, else that of a bare telescope with one.
+    """
+    rig = with_datum(rig)
     index = datum_index(rig.train)
     if index is None or rig.camera is None:
         return None

@@ -205,7 +205,7 @@ def lay_out(rig: Rig, judged: Judged | None = None) -> Section:
     return Section(
         parts=parts,
         rays=_rays(rig, parts, known.focal_ratio or _computed_ratio(rig)),
-        datum_mm=parts[index].end_mm if index is not None else None,
+        datum_mm=parts[index].end_mm if index is not None else 0.0 if path is not None else None,
         plane=Plane(length, length - path.error_mm, path.tolerance_mm, path.error_standard_mm) if path else None,
         branch=branch,
         telescope_radius_mm=_thread_radius(rig.telescope.rear) or (parts[0].outer_radius_mm if parts else 30.0),

@@ -31,6 +31,7 @@ from wyntaxis.core.train.lightpath import (
     magnifications,
     plates_of,
     total_shift,
+    with_datum,
 )
 from wyntaxis.core.train.spacer_problem import Crossing, Edge, Kind, Place, Problem, Way, problem_of
 from wyntaxis.core.train.spacer_search import DEFAULT_SECONDS, KEPT, Found, Search
@@ -121,6 +122,7 @@ def find_spacers(
     CancelledError
         When ``should_stop`` says so.
     """
+    rig = with_datum(rig)
     path = back_focus(rig)
     if path is None:
         raise InputError("no corrector states a required distance and a camera ends the train: nothing to search for")
@@ -403,7 +405,7 @@ def pieces_text(result: SpacerResult, found: SpacerSet) -> str:
 
 def apply_set(rig: Rig, result: SpacerResult, chosen: SpacerSet) -> list[JsonObject]:
     """Return the train, as its file holds it, with a set in place of what stood in the places."""
-    document = rig.model_dump(mode="json", exclude_unset=True)["train"]
+    document = with_datum(rig).model_dump(mode="json", exclude_unset=True)["train"]
     ids = [part["id"] for part in document]
     spans = [(ids.index(place.before.id), ids.index(place.after.id)) for place in result.places]
     taken = (
@@ -423,7 +425,7 @@ def apply_set(rig: Rig, result: SpacerResult, chosen: SpacerSet) -> list[JsonObj
                     copy["id"] = _free(copy["id"], taken)
                     taken.add(copy["id"])
                     train.append(copy)
-    return train
+    return [part for part in train if part["id"] != rig.telescope.id]
 
 
 def _free(stem: str, taken: set[str]) -> str:
