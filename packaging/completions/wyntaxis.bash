@@ -47,7 +47,7 @@ _wyntaxis() {
         spacers) options="--help --json --variant --shelf --after --debug" ;;
         stars) options="--help --variant --each --every --limit --keep --json --debug" ;;
         tonight) options="--help --json --variant --shelf --done --not-now --failed --confirm --debug" ;;
-        typing) options="--help --json --variant --shelf --program --debug" ;;
+        typing) options="--help --json --variant --shelf --program --from --debug" ;;
         unpack) options="--help --out --take --json --debug" ;;
         watch) options="--help --json --variant --shelf --count --seconds --only-new --debug" ;;
     esac

@@ -285,6 +285,7 @@ complete -c wyntaxis -n '__fish_seen_subcommand_from typing' -l json -d 'print J
 complete -c wyntaxis -n '__fish_seen_subcommand_from typing' -l variant -r -d 'the rig’s variant of that name'
 complete -c wyntaxis -n '__fish_seen_subcommand_from typing' -l shelf -r -d 'a shelf file, JSON or CSV'
 complete -c wyntaxis -n '__fish_seen_subcommand_from typing' -l program -r -d 'this program’s page alone'
+complete -c wyntaxis -n '__fish_seen_subcommand_from typing' -l from -r -d 'only what is typed otherwise than for the train of this name'
 complete -c wyntaxis -n '__fish_seen_subcommand_from typing' -l debug -d 'print the traceback of an unexpected error'
 complete -c wyntaxis -n __fish_use_subcommand -a unpack -d 'open a file that holds everything into a folder'
 complete -c wyntaxis -n '__fish_seen_subcommand_from unpack' -l help -d 'show this help message and exit'

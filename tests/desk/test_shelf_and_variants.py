@@ -276,3 +276,18 @@ def test_plots_open_follow_edits_and_are_saved(window, tmp_path, qtbot):
     window.files.open_new()
     window.sheets["light_path"].plots.heading.setChecked(True)
     assert "State clear apertures" in window.sheets["light_path"].plots.falloff.answer.text()
+
+
+def test_a_variant_takes_settings_of_its_own(window):
+    session = window.session
+    session.add_variant()
+    place = next(k for k, device in enumerate(session.rig.devices) if device.kind == "camera")
+    window.menus.by_name["Own settings for this variant"].trigger()
+    assert not window.menus.by_name["Own settings for this variant"].isEnabled()
+    assert session.set_value(("devices", place, "settings", "gain", "value"), 7.0, "Gain")
+    assert session.rig.devices[place].number("gain") == 7
+    session.show_variant(None)
+    assert session.rig.devices[place].number("gain") == 125, "the rig's own train keeps its gain"
+    session.undo()
+    session.undo()
+    assert not session.document.variants[-1].sets_otherwise

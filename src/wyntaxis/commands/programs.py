@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from wyntaxis.commands.shared import OK, SOME_FAIL, Command, evaluated, print_json, print_table, rig_of
@@ -11,6 +12,7 @@ if TYPE_CHECKING:
     from wyntaxis.core.dossier.typing_pages import TypingPage
     from wyntaxis.core.json_values import JsonObject, JsonValue
     from wyntaxis.core.records.quantities import Value
+    from wyntaxis.core.rig.model import Rig
 
 
 def _typing(options: argparse.Namespace) -> int:
@@ -18,6 +20,8 @@ def _typing(options: argparse.Namespace) -> int:
     from wyntaxis.core.files.errors import InputError
 
     pages = typing_pages(evaluated(rig_of(options)))
+    if options.from_train is not None:
+        pages = _changed(pages, typing_pages(evaluated(_other_train(options))))
     if options.program is not None:
         names = {page.id: page for page in pages}
         if options.program not in names:
@@ -36,6 +40,28 @@ def _typing(options: argparse.Namespace) -> int:
         if page.lines:
             print_table(rows, right={1, 3})
     return _exit(pages)
+
+
+def _other_train(options: argparse.Namespace) -> Rig:
+    from wyntaxis.core.files.errors import InputError
+    from wyntaxis.core.rig.model import variant_rig
+    from wyntaxis.core.rig.store import load
+
+    try:
+        return variant_rig(load(options.file).rig, options.from_train)
+    except ValueError as error:
+        raise InputError(f"--from: {error}", options.file) from None
+
+
+def _changed(pages: tuple[TypingPage, ...], before: tuple[TypingPage, ...]) -> tuple[TypingPage, ...]:
+    """Return the pages with the lines alone that are typed otherwise than for another train."""
+    there = {(page.id, line.quantity): line.type_this for page in before for line in page.lines}
+    found = []
+    for page in pages:
+        lines = tuple(line for line in page.lines if there.get((page.id, line.quantity)) != line.type_this)
+        if lines:
+            found.append(replace(page, lines=lines))
+    return tuple(found)
 
 
 def _exit(pages: tuple[TypingPage, ...]) -> int:
@@ -71,6 +97,9 @@ def _plain(value: Value | None) -> JsonValue:
 
 def _typing_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--program", metavar="ID", help="this program's page alone")
+    parser.add_argument(
+        "--from", dest="from_train", metavar="NAME", help="only what is typed otherwise than for the train of this name"
+    )
 
 
 def _reach(options: argparse.Namespace) -> int:

@@ -186,6 +186,11 @@ def _shares_telescope(session: Session) -> bool:
     return own is not None and own.telescope is None
 
 
+def _shares_settings(session: Session) -> bool:
+    own = next((v for v in session.document.variants if v.name == session.variant), None)
+    return own is not None and not own.sets_otherwise
+
+
 def _rename(desk: Desk) -> None:
     """Ask for the train's name in the notice strip."""
     session = desk.window.session
@@ -367,6 +372,12 @@ def declared_actions() -> tuple[Action, ...]:
         Action(variant, "Trains side by side", lambda desk: desk.window.stack.show_comparison(), "Ctrl+Shift+T"),
         Action(variant, "New variant of this train", _in_session(Session.add_variant), new_group=True),
         Action(variant, "Own telescope for this variant", _own_telescope, can=_shares_telescope),
+        Action(
+            variant,
+            "Own settings for this variant",
+            _in_session(Session.set_apart),
+            can=_shares_settings,
+        ),
         Action(variant, "Rename …", _rename),
         Action(
             variant,

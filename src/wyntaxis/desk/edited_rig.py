@@ -17,7 +17,7 @@ from wyntaxis.core.rig.edit import Change, History
 from wyntaxis.core.rig.marks import numbers_below
 from wyntaxis.core.rig.model import Rig, variant_rig
 from wyntaxis.core.rig.parts import Part
-from wyntaxis.core.rig.variants import document_path, free_name, new_variant, variant_index
+from wyntaxis.core.rig.variants import document_path, free_name, new_variant, own_settings_of, variant_index
 from wyntaxis.core.section import section
 from wyntaxis.core.train.section import Section
 from wyntaxis.desk.stock import ShelfStock
@@ -185,6 +185,17 @@ class EditedRig(QObject):
             return False
         self.variant = name
         self._push(rig, "Add a variant")
+        return True
+
+    def set_apart(self) -> bool:
+        """Give the variant shown settings of devices and a plan of its own, to begin with copies of the shared ones."""
+        self._begin_edit()
+        index = variant_index(self.document, self.variant)
+        if index is None:
+            return False
+        label = "Give the variant its own settings"
+        rig = edit.apply(self.document, Change(label, own_settings_of(self.document, index)))
+        self._push(rig, label)
         return True
 
     def remove_variant(self) -> bool:

@@ -7,7 +7,7 @@ Lengths are in mm, pixels in µm, masses in g, angles in degrees unless the name
 import json
 import math
 from collections.abc import Iterator
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -22,9 +22,10 @@ from wyntaxis.core.rig.base import (
     StrictModel,
     Text,
 )
-from wyntaxis.core.rig.devices import Device, Record, Supply
+from wyntaxis.core.rig.devices import Device, Record, Setting, Supply
 from wyntaxis.core.rig.incidents import Incident
 from wyntaxis.core.rig.marks import of_variant, parse_path, value_at
+from wyntaxis.core.rig.overrides import keep_marks, overridden
 from wyntaxis.core.rig.parts import Part, Sensor, Telescope
 from wyntaxis.core.rig.plan import (
     FrameCorrection,
@@ -118,7 +119,8 @@ class Variant(StrictModel):
 
     In ``train``, a text is the id of a part of the rig's own train, an object is a part of this variant alone.
     Telescope, guiding and framing are the rig's where the variant has none of its own; stated and measured values are
-    its own.
+    its own. What is set otherwise with this train stands in ``devices`` (settings by the id of their device), ``plan``
+    (some of its keys) and ``records`` (by their ids).
     """
 
     name: Text
@@ -128,6 +130,14 @@ class Variant(StrictModel):
     framing: Framing | None = None
     stated: dict[str, StatedValue] = Field(default_factory=dict)
     measured: dict[str, MeasuredValue] = Field(default_factory=dict)
+    devices: dict[Id, dict[str, Setting]] = Field(default_factory=dict)
+    plan: dict[str, Any] = Field(default_factory=dict)
+    records: Annotated[tuple[Record, ...], Field(strict=False, max_length=100)] = ()
+
+    @property
+    def sets_otherwise(self) -> bool:
+        """Whether devices, plan or records differ with this train."""
+        return bool(self.devices or self.plan or self.records)
 
 
 class Rig(StrictModel):
@@ -372,17 +382,13 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
         list(parts),
         [key for key in ("telescope", "guiding", "framing") if found.get(key) is not None],
     )
-    if "assumed" in own:
-        own["assumed"] = [of_own[text] for text in own["assumed"] if text in of_own]
-    for key in ("origin", "sources"):
-        if key in own:
-            own[key] = {of_own[text]: entries for text, entries in own[key].items() if text in of_own}
     own |= {"name": found["name"], "train": [parts[e] if isinstance(e, str) else e for e in found["train"]]}
     for key in ("telescope", "guiding", "framing"):
         if found.get(key) is not None:
             own[key] = found[key]
     for key in ("stated", "measured"):
         own[key] = found.get(key, {})
+    keep_marks(own, of_own, overridden(own, found))
     taps = own.get("guiding", {}).get("taps")
     if found.get("guiding") is None and taps is not None and taps not in {part["id"] for part in own["train"]}:
         own["guiding"] = {"kind": "none"}  # the prism stays at home with its guider
@@ -393,8 +399,11 @@ def variant_rig(rig: Rig, name: str | None) -> Rig:
 
 def bare_train(rig: Rig) -> Rig:
     """Return a rig without what has no bearing on its train: quick to copy and to validate."""
+    nothing: dict[str, Any] = {"devices": {}, "plan": {}, "records": ()}
+    variants = tuple(own.model_copy(update=nothing) if own.sets_otherwise else own for own in rig.variants)
     return rig.model_copy(
         update={
+            "variants": variants,
             "devices": (),
             "supplies": (),
             "records": (),
@@ -422,7 +431,7 @@ def _variants_stand(rig: Rig) -> None:
             raise ValueError(f'variants[{index}].name: "{variant.name}" is there twice; name each train differently')
         names.add(variant.name)
         try:
-            variant_rig(bare, variant.name)
+            variant_rig(rig if variant.sets_otherwise else bare, variant.name)
         except ValidationError as error:
             fault = error.errors(include_url=False)[0]
             detail = str(fault.get("ctx", {}).get("error", fault["msg"]))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from wyntaxis.core.json_values import JsonObject
+from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.model import Rig, Variant, variant_rig
 
@@ -36,7 +36,28 @@ def document_path(document: Rig, name: str | None, path: DocumentPath) -> Docume
             return (*here, *path) if own_section or whole or _dropped_guiding(document, variant, section) else path
         case ("train" | "stated" | "measured" | "name" | "framing", *_):
             return (*here, *path)
+        case ("devices", int(place), "settings", str(key), *rest) if place < len(document.devices):
+            device_id = document.devices[place].id
+            if key in variant.devices.get(device_id, {}):
+                return (*here, "devices", device_id, key, *rest)
+        case ("plan", str(key), *_) if key in variant.plan:
+            return (*here, *path)
+        case ("records", int(place), *rest):
+            return _record_path(document, variant, here, place, path, rest)
     return path
+
+
+def _record_path(
+    document: Rig, variant: Variant, here: DocumentPath, place: int, path: DocumentPath, rest: list[str | int]
+) -> DocumentPath:
+    """Return where a record of a variant's rig stands: its own take the places of the rig's, others come behind."""
+    own = [record.id for record in variant.records]
+    shared = [record.id for record in document.records]
+    if place < len(shared):
+        return (*here, "records", own.index(shared[place]), *rest) if shared[place] in own else path
+    added = [at for at, record_id in enumerate(own) if record_id not in shared]
+    at = place - len(shared)
+    return (*here, "records", added[at], *rest) if at < len(added) else path
 
 
 def _dropped_guiding(document: Rig, variant: Variant, section: str) -> bool:
@@ -61,6 +82,29 @@ def new_variant(document: Rig, shown: Rig, name: str) -> JsonObject:
         if getattr(shown, section) != getattr(document, section):
             variant[section] = getattr(shown, section).model_dump(mode="json", exclude_unset=True)
     return variant
+
+
+def own_settings_of(document: Rig, index: int) -> tuple[tuple[DocumentPath, JsonValue], ...]:
+    """Return the values of an edit after which a variant holds the devices' settings and the plan as its own.
+
+    Parameters
+    ----------
+    document, index
+        The whole rig, and which variant.
+
+    Returns
+    -------
+    tuple
+        Path and value: copies of what the variant shares until then, so that nothing of it changes.
+    """
+    shown = variant_rig(document, document.variants[index].name)
+    devices = {
+        device.id: {key: own.model_dump(mode="json", exclude_unset=True) for key, own in device.settings.items()}
+        for device in shown.devices
+        if device.settings
+    }
+    plan = shown.plan.model_dump(mode="json", exclude_unset=True) if shown.plan is not None else {}
+    return ((("variants", index, "devices"), devices), (("variants", index, "plan"), plan))
 
 
 def free_name(document: Rig, stem: str) -> str:
