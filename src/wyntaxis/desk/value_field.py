@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
@@ -13,13 +13,14 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QTextEdit,
+    QToolTip,
     QWidget,
 )
 
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.wording import short
-from wyntaxis.desk.numbers_in import parse_number
+from wyntaxis.desk.numbers_in import parse_number, understood
 from wyntaxis.desk.plain_widgets import tip
 
 SHOWN_DECIMALS = 6
@@ -75,6 +76,16 @@ class ValueField(QLineEdit):
         if kind not in ("text", "list"):
             self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.editingFinished.connect(self.finish)
+        if kind not in ("text", "list"):
+            self.textEdited.connect(self._show_understood)
+
+    def _show_understood(self, text: str) -> None:
+        """Show beside the field what a sum comes to, or what a value is in the field's own unit."""
+        words = understood(text, self.unit)
+        if words:
+            QToolTip.showText(self.mapToGlobal(QPoint(0, self.height())), words, self)
+        elif QToolTip.isVisible():
+            QToolTip.hideText()
 
     def show_value(self, value: object) -> None:
         """Show the document's value, unless another is being typed or stands there refused."""
