@@ -169,6 +169,9 @@ def _focus_start(evaluation: Evaluation) -> Iterator[str]:
 def _focus_run(evaluation: Evaluation) -> Iterator[str]:
     entries = (("run_step", "Step of the run", "steps"), ("run_exposure_s", "Exposure", "s"))
     yield from _settings(evaluation, ("focuser",), *entries)
+    for device in evaluation.rig.devices:
+        if device.kind == "focuser" and device.number("run_step") is None:
+            yield from _row(evaluation, f"{device.id}.proposed_run_step", "Step of the run, by the optics", 0, "steps")
     yield from _row(evaluation, "star_fwhm_arcsec", "Stars’ FWHM expected", 1, "″")
 
 

@@ -50,3 +50,16 @@ def test_a_focus_run_has_an_exposure_of_its_own_in_the_rehearsal():
     own = setting_of(rig_with(focus_exposure_s=4, run_exposure_s=10, run_points=9), plain_sky(6))
     settle = plain.focus_s / 9 - 4 - FOCUS_MOVE_S
     assert own.focus_s == pytest.approx(9 * (10 + FOCUS_MOVE_S + settle))
+
+
+@pytest.mark.parametrize(("position", "left", "verdict"), [(5000, 4972, Verdict.HOLDS), (20, -8, Verdict.FAILS)])
+def test_a_first_run_follows_from_the_optics(position, left, verdict):
+    """4 µm a step at f/4.94 and 3.9 µm: 4/4.94/3.9/√2 = 0.1468 px a step; 2.6″ are 1.6605 px.
+
+    1.6605 · √(2.75² − 1) / 0.1468 = 28.98 steps to the outermost of nine points, 7.2 between two.
+    """
+    rows = evaluate(rig_with(step_um=4, lowest_position=0, highest_position=10000, position=position)).rows
+    assert rows["glide.proposed_run_step"].best.value == 7
+    assert rows["glide.proposed_run_left_steps"].best.value == left
+    assert rows["glide.proposed_run_left_steps"].verdict is verdict
+    assert "glide.proposed_run_step" not in evaluate(rig_with(without=("step_um",))).rows

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from wyntaxis.core.evidence.focus.kind import FOCUS
 from wyntaxis.core.ledger import Quantity, QuantityValue, Target
+from wyntaxis.core.limits import REACH
 from wyntaxis.core.optics.focus import plate_focus_shift
 from wyntaxis.core.quantities.focuser import depth_of_focus_um, focusers, travel_of
 from wyntaxis.core.quantities.numbers import Numbers
@@ -37,6 +38,8 @@ LEFT = DeviceQuantity("travel_left_percent", "Travel left at the nearer end", "%
 COVERED = DeviceQuantity("covered_percent", "Drawtube covered by the motor", "%", 1, TRAVEL)
 OFFSET = DeviceQuantity("focus_offset_steps", "Focus offset", "steps", 1, TRAVEL)
 REACH_ROW = DeviceQuantity("run_reach", "Run reaches", "× sharpest", 2, TRAVEL)
+PROPOSED = DeviceQuantity("proposed_run_step", "Step of a focus run, by the optics", "steps", 0, TRAVEL)
+PROPOSED_LEFT = DeviceQuantity("proposed_run_left_steps", "Travel left beside such a run", "steps", 0, TRAVEL)
 STATED_REACH = DeviceQuantity("stated_run_reach", "Stated run reaches", "× sharpest", 2, TRAVEL)
 SATURATED = DeviceQuantity("run_saturated_percent", "Saturated in runs", "%", 0, TRAVEL)
 
@@ -235,17 +238,44 @@ def stated_runs(numbers: Numbers) -> Iterator[StatedRun]:
     """
     from wyntaxis.core.evidence.focus.advice import RUN_POINTS
 
-    rig, ratio = numbers.rig, numbers.value(FOCAL_RATIO)
     sharpest = numbers.value(SAMPLING)
     for device in apart(focusers(numbers)):
-        step, points, step_um = device.number("run_step"), device.number("run_points"), device.best("step_um")
-        if step is None:
+        step, points = device.number("run_step"), device.number("run_points")
+        if step is not None:
+            slope = _growth_per_step(numbers, device)
+            yield StatedRun(device, step, points or float(RUN_POINTS), sharpest, slope)
+
+
+@rows
+def proposed_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield which step a focus run takes before any star was seen, and what of the travel it leaves at the nearer end.
+
+    The outermost of its points are to be 2.75 times as large as the sharpest star that seeing and pixels leave.
+    Source: a star out of focus is a ring of diameter z/N; see :func:`stated_runs`.
+    """
+    from wyntaxis.core.evidence.focus.advice import RUN_POINTS
+
+    for device in apart(focusers(numbers)):
+        slope, sharpest = _growth_per_step(numbers, device), numbers.value(SAMPLING)
+        if not slope or not sharpest:
             continue
-        slope = None
-        if step_um is not None and ratio and rig.sensor is not None:
-            pixel = rig.sensor.pixel_um * rig.sensor.binning
-            slope = step_um / ratio / pixel * math.sqrt((1 + rig.telescope.obstruction_ratio**2) / 2)
-        yield StatedRun(device, step, points or float(RUN_POINTS), sharpest, slope)
+        half = (RUN_POINTS - 1) / 2
+        step = max(round(sharpest * math.sqrt(REACH**2 - 1) / slope / half), 1)
+        yield PROPOSED.row(device.id, device.title, computed=QuantityValue(float(step)))
+        low, high = device.number("lowest_position"), device.number("highest_position")
+        position = device.best("position")
+        if low is not None and high is not None and position is not None:
+            left = min(position - low, high - position) - half * step
+            yield PROPOSED_LEFT.row(device.id, device.title, computed=QuantityValue(left), target=Target(low=0.0))
+
+
+def _growth_per_step(numbers: Numbers, device: Device) -> float | None:
+    """Return by how many px a defocused star grows with a step, None where too little is known."""
+    rig, ratio, step_um = numbers.rig, numbers.value(FOCAL_RATIO), device.best("step_um")
+    if step_um is None or not ratio or rig.sensor is None:
+        return None
+    pixel = rig.sensor.pixel_um * rig.sensor.binning
+    return step_um / ratio / pixel * math.sqrt((1 + rig.telescope.obstruction_ratio**2) / 2)
 
 
 @rows
