@@ -8,7 +8,7 @@ _wyntaxis() {
     fi
     case "${COMP_WORDS[1]} $prev" in
         "dossier --lamp") COMPREPLY=($(compgen -W "day red" -- "$cur")); return ;;
-        "dossier --paper") COMPREPLY=($(compgen -W "A4 Letter" -- "$cur")); return ;;
+        "dossier --paper") COMPREPLY=($(compgen -W "A4 Letter A5 A6" -- "$cur")); return ;;
         "field --relation") COMPREPLY=($(compgen -W "turned altitude flip day spacing repeat" -- "$cur")); return ;;
         "map --form") COMPREPLY=($(compgen -W "json toml yaml ini xml csv fits" -- "$cur")); return ;;
     esac

@@ -60,7 +60,7 @@ complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l out -r -d 'a na
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l card -d 'one page for the field'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l lamp -x -a 'day red' -d 'the card for daylight, or for a red lamp'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l private -d 'without site, serial numbers and hosts'
-complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l paper -x -a 'A4 Letter' -d 'the paper that it is printed on'
+complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l paper -x -a 'A4 Letter A5 A6' -d 'the paper that it is printed on; A5 and A6 for a card'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l chapters -r -d 'only these chapters, by key, in commas'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l focus -r -d 'focus runs to draw the curves of'
 complete -c wyntaxis -n '__fish_seen_subcommand_from dossier' -l bench -r -d 'bench frames to draw the transfer curve of'

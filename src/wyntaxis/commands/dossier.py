@@ -34,6 +34,8 @@ def _dossier(options: argparse.Namespace) -> int:
         raise InputError("--out: a rig file is written with --private only; to have a copy of yours, copy the file")
     if options.card and suffix in (".csv", ".zip", ".txt", RIG_KIND):
         raise InputError("--card: a card is written as .html or .pdf")
+    if options.paper in ("A5", "A6") and not options.card:
+        raise InputError(f"--paper: {options.paper} is for a card; add --card")
     if options.lamp == "red" and not options.card:
         raise InputError("--lamp: only a card has a form for a red lamp; add --card")
     keys = [key.strip() for key in options.chapters.split(",")] if options.chapters is not None else None
@@ -143,7 +145,12 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
         "--lamp", choices=("day", "red"), default="day", help="the card for daylight, or for a red lamp"
     )
     parser.add_argument("--private", action="store_true", help="without site, serial numbers and hosts")
-    parser.add_argument("--paper", choices=("A4", "Letter"), default="A4", help="the paper that it is printed on")
+    parser.add_argument(
+        "--paper",
+        choices=("A4", "Letter", "A5", "A6"),
+        default="A4",
+        help="the paper that it is printed on; A5 and A6 for a card",
+    )
     parser.add_argument("--chapters", metavar="KEYS", help="only these chapters, by key, in commas")
     parser.add_argument("--focus", type=Path, action="append", metavar="PATH", help="focus runs to draw the curves of")
     parser.add_argument("--bench", type=Path, metavar="DIR", help="bench frames to draw the transfer curve of")

@@ -1,5 +1,6 @@
 """The rig on paper: chapters, what is drawn, printed and left out; and everything in one file, there and back."""
 
+import datetime
 import hashlib
 import io
 import json
@@ -316,12 +317,38 @@ def test_a_card_has_targets_exposures_and_own_conditions():
     card = card_of(DossierInput(evaluate(validated(document))))
     assert card.targets[0].startswith("Lantern knot: 04h14m00.00s +40°00′00.0″, ")
     assert card.targets[0].endswith("angle 20°, from 22:30, over 30°")
-    assert card.exposures == ("L: 1 frame of 240 s × 5 times", "R: 1 frame of 240 s × 5 times")
+    assert card.exposures == ("L, R: 1 frame of 240 s × 5 times",), "equal things once"
     assert card.start == ("Levelled", "Connect every device", "Slew to the object", "The mask is off")
     assert ("Calibration pulse", "445 ms") in card.settings
-    pages = pypdf.PdfReader(io.BytesIO(card_pdf(card, "A5"))).pages
-    assert len(pages) == 1
-    assert "Lantern knot" in pages[0].extract_text()
+    assert ("Plate solver", "1.49 to 1.64 ″/px") in card.settings
+    document["supplies"] = [{"id": "battery", "name": "Hut battery", "kind": "power_box", "voltage_v": 12.8}]
+    document["devices"][0]["power"]["outlet"] = "A1"
+    again = card_of(DossierInput(evaluate(validated(document)), today=datetime.date(2026, 12, 2)))
+    assert ("Hut battery: outlets", "A1 Pellucid Grand") in again.settings
+    dark, moon, own = again.tonight
+    assert dark.startswith("Dark ")
+    assert dark.endswith(" h")
+    assert "% lit" in moon
+    assert own.startswith("Lantern knot: meridian ")
+    assert "° away" in own
+    for paper in ("A5", "A6"):
+        for lamp in (False, True):
+            pages = pypdf.PdfReader(io.BytesIO(card_pdf(again, paper, lamp=lamp))).pages
+            assert len(pages) == 1
+            assert "Lantern knot" in pages[0].extract_text()
+    private = card_of(DossierInput(evaluate(validated(document)), private=True))
+    assert private.tonight == ()
+
+
+def test_what_does_not_fit_on_small_paper_is_left_out_by_rank():
+    document = clean_document()
+    document["conditions"] = [{"id": f"c{k}", "text": f"Condition {k} " + "of many words " * 3} for k in range(12)]
+    document["train"][3]["length_mm"] = 12.9
+    card = card_of(DossierInput(evaluate(validated(document))))
+    assert card.still_open
+    text = pypdf.PdfReader(io.BytesIO(card_pdf(card, "A6"))).pages[0].extract_text()
+    assert "Still open" not in text
+    assert "Condition 0" in text
 
 
 # Private

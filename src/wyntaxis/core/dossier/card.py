@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import datetime
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from wyntaxis.core.dossier.dossier_input import DossierInput
 from wyntaxis.core.dossier.private import Secrets, scrubbed, without_private
-from wyntaxis.core.evaluation import evaluate
+from wyntaxis.core.evaluation import Evaluation, evaluate
 from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.rig.night_plan import CLOSING
 from wyntaxis.core.sky.coordinates import coordinates_text
+from wyntaxis.core.sky.night import night_of
 from wyntaxis.core.wording import counted, number, short
 
 NUMBERS = (
@@ -18,6 +21,7 @@ NUMBERS = (
     ("back_focus_required_mm", 2), ("guide_scale_arcsec_px", 3),
 )  # fmt: skip
 MOST_LINES = 14
+MOST_SETTINGS = 20
 MOST_TARGETS = 6
 MOST_FINDINGS = 5
 STEP_WORDS = {
@@ -57,6 +61,8 @@ class Card:
     still_open: tuple[str, ...]
     targets: tuple[str, ...] = ()
     exposures: tuple[str, ...] = ()
+    tonight: tuple[str, ...] = ()
+    """Dark hours, moon, and when each target crosses the meridian and the mount flips, in UTC."""
 
 
 def card_of(given: DossierInput) -> Card:
@@ -90,13 +96,43 @@ def card_of(given: DossierInput) -> Card:
         text(rig.name),
         given.today.isoformat(),
         tuple(entries),
-        tuple((text(a), text(b)) for a, b in _settings(rig)),
+        tuple((text(a), text(b)) for a, b in _settings(evaluation)),
         tuple(text(words) for words in begin)[: MOST_LINES + len(rig.conditions)],
         tuple(text(_words(do, rig)) for do in dict.fromkeys(end))[:MOST_LINES],
         tuple(text(f.title) for f in worst),
         tuple(text(words) for words in _targets(rig))[:MOST_TARGETS],
         tuple(text(words) for words in _exposures(rig))[:MOST_LINES],
+        () if given.private else tuple(_tonight(rig, given.today)),
     )
+
+
+def _clock(seconds: float) -> str:
+    return datetime.datetime.fromtimestamp(round(seconds / 60) * 60, datetime.UTC).strftime("%H:%M")
+
+
+def _tonight(rig: Rig, date: datetime.date) -> Iterator[str]:
+    """Yield the dark hours of a date's night, its moon, and each target's way, in UTC; nothing without a site."""
+    targets = [(own.name, own.ra_deg, own.dec_deg) for own in rig.plan.targets] if rig.plan is not None else []
+    if not targets and rig.framing is not None:
+        targets = [(rig.framing.name or "object", rig.framing.ra_deg, rig.framing.dec_deg)]
+    if rig.site is None or not targets:
+        return
+    mount = next((device for device in rig.devices if device.kind == "mount"), None)
+    flips = rig.mount is not None and rig.mount.kind == "equatorial"
+    try:
+        margin = mount.number("flip_margin_min") if mount is not None and flips else None
+        night = night_of(rig.site, targets[:MOST_TARGETS], date, margin)
+    except ValueError:
+        return
+    dark = ", ".join(f"{_clock(start)} to {_clock(end)}" for start, end in night.dark)
+    yield f"Dark {dark} UTC, {number(night.dark_hours, 1)} h" if dark else "It does not get dark"
+    moon = night.moon
+    yield f"Moon {number(100 * moon.illuminated, 0)} % lit, up for {number(moon.hours_up_dark, 1)} h of the dark"
+    for own in night.objects:
+        words = [f"{own.name}: meridian {_clock(own.transit)}" if own.transit is not None else own.name]
+        words += [f"flip {_clock(own.flip)}"] if own.flip is not None else []
+        words.append(f"moon {number(own.moon_apart_deg, 0)}° away")
+        yield ", ".join(words)
 
 
 def _targets(rig: Rig) -> list[str]:
@@ -118,19 +154,20 @@ def _targets(rig: Rig) -> list[str]:
 
 def _exposures(rig: Rig) -> list[str]:
     """Return what is taken, a line for each sequence that differs, blocks with how often."""
-    found = []
+    found: dict[str, list[str]] = {}
     for step in rig.plan.steps if rig.plan is not None else ():
         if step.do == "sequence" and step.exposure_s is not None:
             times = f" × {step.repeat} times" if step.repeat is not None else ""
             count = f"until {step.until}" if step.frames is None and step.until else counted(step.frames or 1, "frame")
-            through = f"{step.filter}: " if step.filter else ""
-            found.append(f"{through}{count} of {short(step.exposure_s)} s{times}")
-    return list(dict.fromkeys(found))
+            filters = found.setdefault(f"{count} of {short(step.exposure_s)} s{times}", [])
+            if step.filter and step.filter not in filters:
+                filters.append(step.filter)
+    return [f"{', '.join(filters)}: {words}" if filters else words for words, filters in found.items()]
 
 
-def _settings(rig: Rig) -> list[tuple[str, str]]:
-    """Return what is checked before the night: gain, offset, temperature, slots, flip."""
-    found = []
+def _settings(evaluation: Evaluation) -> list[tuple[str, str]]:
+    """Return what is checked before the night: gain, offset, temperature, slots, flip, the solver's scales, outlets."""
+    rig, found = evaluation.rig, []
     for device in rig.devices:
         for key, label, unit in (
             ("gain", "gain", ""), ("offset", "offset", ""), ("set_temperature_c", "set at", "°C"),
@@ -153,7 +190,15 @@ def _settings(rig: Rig) -> list[tuple[str, str]]:
         ):
             if value is not None:
                 found.append((words, f"{short(value)} {unit}"))
-    return found[:MOST_LINES]
+    hints = evaluation.search
+    if hints is not None:
+        found.append(("Plate solver", f"{number(hints.low_arcsec_px, 2)} to {number(hints.high_arcsec_px, 2)} ″/px"))
+    for supply in rig.supplies:
+        drawn = [(d.power.outlet, d.title) for d in rig.devices if d.power is not None and d.power.supply == supply.id]
+        outlets = [f"{outlet} {title}" for outlet, title in drawn if outlet]
+        if outlets:
+            found.append((f"{supply.name or supply.id}: outlets", ", ".join(outlets)))
+    return found[:MOST_SETTINGS]
 
 
 def _words(do: str, rig: Rig) -> str:

@@ -7,6 +7,7 @@ import gc
 import logging
 import warnings
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from typing import Any, Literal
@@ -18,16 +19,19 @@ from wyntaxis.core.dossier.dossier import Dossier
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.foreign_text import plain
 
-Paper = Literal["A4", "Letter"]
-PAPERS: tuple[Paper, ...] = ("A4", "Letter")
+Paper = Literal["A4", "Letter", "A5", "A6"]
+PAPERS: tuple[Paper, ...] = ("A4", "Letter", "A5", "A6")
+SMALL_PAPERS: frozenset[Paper] = frozenset({"A5", "A6"})
+"""For the card alone: a pocket in the dark."""
 TEMPLATES = Path(__file__).parent / "templates"
 FONTS = Path(__file__).parents[2] / "assets" / "fonts"
 FACES = {"B612-Regular.otf": 400, "B612-Bold.otf": 700}
 """Our typeface: its files and their weights."""
 SIGNS = {ord("✕"): "☒", ord("◆"): "♢", ord("◌"): "◎", ord("ρ"): "rho"}
 FONT_SCHEME = "own-font"
-LEAST_PT = 6.5
-"""No card has smaller letters."""
+LEAST_PT: dict[Paper, float] = {"A5": 6.0, "A6": 5.0}
+USUAL_LEAST_PT = 6.5
+"""No card has smaller letters; on small paper they are smaller, and what is still open is left out first."""
 LIBRARIES = "libpango-1.0-0, libpangoft2-1.0-0 and libharfbuzz0b"
 
 
@@ -123,14 +127,26 @@ def _card_size(card: Card, *, lamp: bool) -> float:
 
 
 def card_pdf(card: Card, paper: Paper = "A4", *, lamp: bool = False) -> bytes:
-    """Return a field card as a PDF of one page: its letters are made smaller until it fits."""
-    size = _card_size(card, lamp=lamp)
-    while True:
-        document = _rendered(card_html(card, paper, lamp=lamp, size=size))
-        if len(document.pages) == 1 or size <= LEAST_PT:
-            pdf: bytes = document.write_pdf(pdf_tags=True, full_fonts=True)
-            return pdf
-        size = max(size - 0.75, LEAST_PT)
+    """Return a field card as a PDF of one page: its letters are made smaller until it fits.
+
+    On small paper, what does not fit even so is left out: what is still open first, then the end of the night.
+    """
+    least = LEAST_PT.get(paper, USUAL_LEAST_PT)
+    forms = [card]
+    if paper in SMALL_PAPERS:
+        forms += [replace(card, still_open=()), replace(card, still_open=(), end=())]
+        forms.append(replace(card, still_open=(), end=(), numbers=()))
+    for form in forms:
+        size = _card_size(form, lamp=lamp)
+        while True:
+            document = _rendered(card_html(form, paper, lamp=lamp, size=size))
+            if len(document.pages) == 1 or size <= least:
+                break
+            size = max(size - 0.75, least)
+        if len(document.pages) == 1:
+            break
+    pdf: bytes = document.write_pdf(pdf_tags=True, full_fonts=True)
+    return pdf
 
 
 def pdf_of(html: str, watch: Callable[[], None] = lambda: None) -> bytes:
