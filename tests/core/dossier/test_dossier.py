@@ -342,7 +342,7 @@ def test_a_card_has_targets_exposures_and_own_conditions():
 
 def test_what_does_not_fit_on_small_paper_is_left_out_by_rank():
     document = clean_document()
-    document["conditions"] = [{"id": f"c{k}", "text": f"Condition {k} " + "of many words " * 3} for k in range(12)]
+    document["conditions"] = [{"id": f"c{k}", "text": f"Condition {k} " + "of many words " * 4} for k in range(16)]
     document["train"][3]["length_mm"] = 12.9
     card = card_of(DossierInput(evaluate(validated(document))))
     assert card.still_open
