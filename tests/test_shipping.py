@@ -42,7 +42,7 @@ def test_completions_are_as_the_parsers_tell_them(shell, capsys):
         (["num"], ["numbers"]),
         (["--de"], ["--demo", "--debug"]),
         (["dossier", "--pr"], ["--private"]),
-        (["dossier", "a.rig.json", "--paper", ""], ["A4", "Letter"]),
+        (["dossier", "a.rig.json", "--paper", ""], ["A4", "A5", "A6", "Letter"]),
         (["completion", "--d"], ["--debug"]),
     ],
 )

@@ -122,6 +122,20 @@ def test_joints_that_are_not_described_leave_it_open(shelf):
     assert "is not described" in found[0].why
 
 
+def test_each_bare_telescope_has_the_pieces_of_its_own_distance(shelf):
+    document = shelf.model_dump(mode="json", exclude_unset=True) | {"format": "wyntaxis-shelf"}
+    other = json.loads(json.dumps(document["telescopes"][2]))
+    other["telescope"] |= {"id": "other_200", "required_back_focus_mm": 66}
+    document["telescopes"].append(other)
+    found = combinations(choices_of(validated_shelf(document), ["grand"]))
+    for own in found:
+        wanted = {"meadow_200": 56, "other_200": 66}.get(own.telescope)
+        if wanted is not None and own.corrector is None and own.guide is None:
+            assert own.numbers["back_focus_error_mm"] == pytest.approx(
+                sum(LENGTHS[piece] for piece in own.pieces) + 12.5 - wanted
+            )
+
+
 def test_an_object_in_the_field_and_the_order(shelf):
     target = find_object("NGC 7243")
     found = combinations(choices_of(shelf, ["aldous_104", "flattener", "grand"]), target)

@@ -78,7 +78,10 @@ def test_a_secret_in_any_text_is_left_out_and_no_number_is_changed(source):
 
 
 def test_a_private_rig_is_whole_and_names_none():
-    bare = private_rig(validated(private_document()))
+    document = private_document()
+    document["photos"] = [{"file": "front.jpg", "caption": "the pier"}]
+    bare = private_rig(validated(document))
+    assert bare.photos == (), "where a photograph was taken is in it"
     written = to_bytes(bare)
     assert held_in(written) == []
     assert validated(json.loads(written)) == bare
@@ -98,6 +101,15 @@ def test_ids_that_name_a_secret_are_replaced_everywhere_and_kinds_stay():
     assert bare.devices[0].kind == "camera"
     assert bare.devices[0].part == bare.train[4].id != "camera"
     assert "hut-box" not in bare.devices[0].id
+
+
+def test_ids_that_are_nothing_but_a_secret_stay_apart():
+    document = private_document()
+    document["train"][2]["id"], document["train"][3]["id"] = "Tarnfell", "tarnfell"
+    document["devices"][2]["part"] = "Tarnfell"
+    bare = private_rig(validated(document))
+    assert len({part.id for part in bare.train}) == len(bare.train)
+    assert bare.devices[2].part == bare.train[2].id
 
 
 def test_the_command_writes_a_rig_and_a_zip_without_secrets(tmp_path):

@@ -105,7 +105,7 @@ def find_discs(pixels: Numbers, saturated_adu: float = math.inf, expected_px: fl
         disc = _fitted(pixels, x, y, across, saturated_adu)
         if disc is not None and not any(math.hypot(disc.x - own.x, disc.y - own.y) < own.diameter / 2 for own in found):
             found.append(disc)
-    return _alike(found)
+    return alike(found)
 
 
 def _copies(expected_px: float) -> list[int]:
@@ -325,7 +325,7 @@ def _mean_square(left: Floats) -> float:
     return float(squares[: math.ceil(KEPT_SHARE * len(squares))].mean())
 
 
-def _alike(discs: list[Disc]) -> list[Disc]:
+def alike(discs: list[Disc]) -> list[Disc]:
     """Return the discs that are as large as most: another size is two stars in one, or no star."""
     if len(discs) < 3:
         return discs

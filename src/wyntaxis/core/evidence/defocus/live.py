@@ -189,7 +189,8 @@ class LiveView:
         position = frame.header.focus_position
         distance = steps = None
         common = 0.0
-        pixel_um = own.pixel_um or frame.header.pixel_um
+        # A header's px are those of the frame, binned as it is.
+        pixel_um = own.pixel_um or (frame.header.pixel_um / binning if frame.header.pixel_um else None)
         if pixel_um is not None and own.focal_ratio is not None:
             distance = focus_distance(whole, pixel_um, own.focal_ratio, found.blur_fwhm * binning)
             steps = distance.times(1000 / own.step_um) if own.step_um else None
@@ -264,7 +265,11 @@ class FolderWatch:
 
     def _listed(self) -> list[tuple[Path, int, int]]:
         found = []
-        for path in sorted(self._folder.rglob("*")):
+        try:
+            paths = sorted(self._folder.rglob("*"))
+        except OSError:
+            return []  # a network mount that is away for a moment, or a folder that was just taken away
+        for path in paths:
             if path.name.startswith(".") or not path.name.lower().endswith(frame_endings()):
                 continue
             try:

@@ -55,6 +55,9 @@ _KINDS: tuple[tuple[str, FrameKind], ...] = (
 )
 
 
+NO_FILTER = frozenset({"none", "no filter", "nofilter", "n/a"})
+
+
 @dataclass(frozen=True)
 class FrameHeader:
     """What one frame says of itself, None where it does not; ``exposure_s`` is the actual exposure."""
@@ -360,12 +363,13 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         Times in s, temperatures in °C, lengths in mm, pixels in µm, angles in degrees; None where it says nothing.
     """
     exposure, asked = _exposures(header)
+    latitude, longitude = _place(header)
     return FrameHeader(
         path=path,
         kind=_kind(_text(header, "IMAGETYP", "FRAME", "OBSTYPE")),
         camera=_text(header, "INSTRUME", "CAMERA"),
         telescope=_text(header, "TELESCOP"),
-        filter=_text(header, "FILTER"),
+        filter=_filter(header),
         exposure_s=exposure,
         asked_s=asked,
         gain=_gain(header),
@@ -380,8 +384,8 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         aperture_mm=_number(header, "APTDIA"),
         focus_position=_number(header, "FOCUSPOS", "FOCPOS", "FOCUSSTP", "FOC-POS", "FOCUS"),
         focus_temperature_c=_number(header, "FOCTEMP", "FOCUSTEM", "FOC-TEMP", "AMBTEMP", "AMB-TEMP"),
-        latitude_deg=_number(header, "SITELAT", "OBSGEO-B", "LAT-OBS"),
-        longitude_deg=_number(header, "SITELONG", "OBSGEO-L", "LONG-OBS"),
+        latitude_deg=latitude,
+        longitude_deg=longitude,
         rotation_deg=_number(header, "ROTATANG", "ROTATOR", "ROTPOS"),
         scale_arcsec_px=_scale(header),
         mosaic=_text(header, "BAYERPAT", "COLORTYP"),
@@ -401,6 +405,19 @@ def _text(header: Header, *keys: str) -> str | None:
         if value is not None and str(value).strip():
             return str(value).strip()[:200]
     return None
+
+
+def _filter(header: Header) -> str | None:
+    """Return the filter's name; None where the program says that there is none, in words."""
+    name = _text(header, "FILTER")
+    return None if name is not None and name.lower() in NO_FILTER else name
+
+
+def _place(header: Header) -> tuple[float | None, float | None]:
+    """Return latitude and longitude in degrees; a site at 0° and 0° was never set, as that lies in the sea."""
+    latitude = _number(header, "SITELAT", "OBSGEO-B", "LAT-OBS")
+    longitude = _number(header, "SITELONG", "OBSGEO-L", "LONG-OBS")
+    return (None, None) if latitude == 0 and longitude == 0 else (latitude, longitude)
 
 
 def _number(header: Header, *keys: str) -> float | None:
