@@ -363,7 +363,6 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         Times in s, temperatures in °C, lengths in mm, pixels in µm, angles in degrees; None where it says nothing.
     """
     exposure, asked = _exposures(header)
-    latitude, longitude = _place(header)
     return FrameHeader(
         path=path,
         kind=_kind(_text(header, "IMAGETYP", "FRAME", "OBSTYPE")),
@@ -384,8 +383,8 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         aperture_mm=_number(header, "APTDIA"),
         focus_position=_number(header, "FOCUSPOS", "FOCPOS", "FOCUSSTP", "FOC-POS", "FOCUS"),
         focus_temperature_c=_number(header, "FOCTEMP", "FOCUSTEM", "FOC-TEMP", "AMBTEMP", "AMB-TEMP"),
-        latitude_deg=latitude,
-        longitude_deg=longitude,
+        latitude_deg=_number(header, "SITELAT", "OBSGEO-B", "LAT-OBS"),
+        longitude_deg=_number(header, "SITELONG", "OBSGEO-L", "LONG-OBS"),
         rotation_deg=_number(header, "ROTATANG", "ROTATOR", "ROTPOS"),
         scale_arcsec_px=_scale(header),
         mosaic=_text(header, "BAYERPAT", "COLORTYP"),
@@ -411,13 +410,6 @@ def _filter(header: Header) -> str | None:
     """Return the filter's name; None where the program says that there is none, in words."""
     name = _text(header, "FILTER")
     return None if name is not None and name.lower() in NO_FILTER else name
-
-
-def _place(header: Header) -> tuple[float | None, float | None]:
-    """Return latitude and longitude in degrees; a site at 0° and 0° was never set, as that lies in the sea."""
-    latitude = _number(header, "SITELAT", "OBSGEO-B", "LAT-OBS")
-    longitude = _number(header, "SITELONG", "OBSGEO-L", "LONG-OBS")
-    return (None, None) if latitude == 0 and longitude == 0 else (latitude, longitude)
 
 
 def _number(header: Header, *keys: str) -> float | None:
