@@ -298,7 +298,7 @@ complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l help -d 'show thi
 complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l json -d 'print JSON instead of a table'
 complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l variant -r -d 'the rig’s variant of that name'
 complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l shelf -r -d 'a shelf file, JSON or CSV'
-complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l count -r -d 'end after so many frames'
+complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l count -r -d 'end after so many frames, broken ones among them'
 complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l seconds -r -d 'end after so many seconds'
 complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l only-new -d 'leave out the frames that are there already'
 complete -c wyntaxis -n '__fish_seen_subcommand_from watch' -l debug -d 'print the traceback of an unexpected error'

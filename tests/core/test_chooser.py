@@ -106,6 +106,11 @@ def test_pieces_that_must_be_in_stand_in_every_train(shelf):
     assert own.numbers["cost"] == 2900 + 520 + 350 + 600 + 2600 + 300 + 25
 
 
+def test_of_several_correctors_asked_for_each_is_tried(shelf):
+    found = combinations(choices_of(shelf, ["reducer_076", "flattener", "aldous_72", "grand"]))
+    assert {own.corrector for own in found} == {"reducer_076", "flattener"}
+
+
 def test_what_is_not_owned_is_left_out_unless_it_is_asked_for(shelf):
     document = shelf.model_dump(mode="json", exclude_unset=True) | {"format": "wyntaxis-shelf"}
     next(entry for entry in document["parts"] if entry["part"]["id"] == "grand")["owned"] = 0

@@ -5,7 +5,7 @@ import json
 
 import pytest
 
-from tests.core.records.test_setting_up import AFTER, BEFORE, NOW, document
+from tests.core.records.test_setting_up import AFTER, BEFORE, NOW, document, measured
 from tests.rigs import clean_document
 from wyntaxis.cli import main
 from wyntaxis.core.evaluation import evaluate
@@ -113,6 +113,20 @@ def test_each_value_of_an_earlier_set_up_is_confirmed_at_one_step():
     assert from_earlier_setup(rig) == ()
     with pytest.raises(ValueError, match="no value"):
         confirmed(rig, steps_of(rig)[0])
+
+
+def test_a_rotators_angle_is_the_framings_and_what_no_step_measures_is_confirmed_at_the_run():
+    found = document()
+    angle = {"value": 12.0, "measured": measured(12.1, BEFORE)}
+    found["devices"].append({"id": "turner", "kind": "rotator", "settings": {"position_deg": angle}})
+    found["framing"] = {"name": "Knot", "ra_deg": 10.0, "dec_deg": 40.0, "position_angle_deg": 20.0}
+    found["mount"] = {"kind": "alt_azimuth"}
+    rig = validated(found)
+    of = {entry.row_id: step.id for step in steps_of(rig) for entry in step.earlier}
+    assert of["turner.position_deg"] == "run-up.framing"
+    assert of["glide.position"] == "run-up.focus"
+    assert of["polar_error_arcmin"] == "run-up.run", "an alt-azimuth mount has no polar axis to align"
+    assert {entry.row_id for entry in from_earlier_setup(rig)} == set(of)
 
 
 def test_a_failure_is_an_incident_and_its_cure_is_shown_the_next_time():

@@ -2,7 +2,9 @@
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
+from astropy.io import fits
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -58,3 +60,13 @@ def test_sharp_frames_show_their_trend_and_a_wrong_folder_a_line(window, page, q
     window.files.open_demo("meadow-newtonian")
     window.menus.by_name["Live view of a folder"].trigger()
     assert page.readings == []
+
+
+def test_frames_of_fractions_are_measured_and_shown(page, qtbot, tmp_path):
+    path = written(tmp_path / "whole.fits", 40, 12000, OWN)
+    fractions = (fits.getdata(path) / 65535).astype(np.float32)
+    page.watch(tmp_path)
+    fits.PrimaryHDU(fractions, fits.getheader(path)).writeto(tmp_path / "stacked.fits")
+    qtbot.waitUntil(lambda: len(page.readings) == 1)
+    assert page.readings[0].frame.defocus.diameter.value == pytest.approx(40, abs=1)
+    assert not page.picture.pixmap().isNull()

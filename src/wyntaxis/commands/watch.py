@@ -13,9 +13,7 @@ POLL_S = 0.2
 
 
 def _watch(options: argparse.Namespace) -> int:
-    from wyntaxis.core.evidence.defocus.frame import read_live
     from wyntaxis.core.evidence.defocus.live import FolderWatch, LiveView
-    from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.quantities.live_optics import live_optics
 
     view = LiveView(live_optics(evaluated(rig_of(options))))
@@ -23,27 +21,22 @@ def _watch(options: argparse.Namespace) -> int:
     until = time.monotonic() + options.seconds if options.seconds is not None else None
     left, broken = options.count, 0
     while left is None or left > 0:
-        paths, unreadable = folder.ready()
-        for path in paths:
-            try:
-                reading = view.add(read_live(path))
-            except InputError as error:
-                unreadable.append((path, error.reason))
-                continue
-            if options.json:
-                print(json.dumps(reading.as_json(), ensure_ascii=False), flush=True)
+        came = False
+        for path, frame in folder.read():
+            came = True
+            if isinstance(frame, str):
+                broken += 1
+                entry, words = {"file": path.name, "error": frame}, frame
             else:
-                print(f"{path.name}: {'. '.join(reading.lines())}", flush=True)
+                reading = view.add(frame)
+                entry, words = reading.as_json(), ". ".join(reading.lines())
+            print(json.dumps(entry, ensure_ascii=False) if options.json else f"{path.name}: {words}", flush=True)
             left = left - 1 if left is not None else None
             if left == 0:
                 break
-        for path, why in unreadable:
-            broken += 1
-            line = json.dumps({"file": path.name, "error": why}, ensure_ascii=False)
-            print(line if options.json else f"{path.name}: {why}", flush=True)
         if until is not None and time.monotonic() >= until:
             break
-        if not paths:
+        if not came:
             time.sleep(POLL_S)
     return SOME_FAIL if broken else OK
 
@@ -64,7 +57,7 @@ def _seconds(text: str) -> float:
 
 def _arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("folder", type=Path, metavar="DIR", help="the folder that frames are written into")
-    parser.add_argument("--count", type=_count, metavar="N", help="end after so many frames")
+    parser.add_argument("--count", type=_count, metavar="N", help="end after so many frames, broken ones among them")
     parser.add_argument("--seconds", type=_seconds, metavar="S", help="end after so many seconds")
     parser.add_argument("--only-new", action="store_true", help="leave out the frames that are there already")
 

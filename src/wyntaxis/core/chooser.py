@@ -121,8 +121,8 @@ def choices_of(shelf: Shelf, wanted: Sequence[str] = ()) -> Choices:
     shelf
         Only what is owned counts, but for what is asked for by its id.
     wanted
-        Ids: a telescope, corrector, camera, guide telescope, guide camera or prism must be in every combination; any
-        other part stands in every train, in the order given, behind the corrector and a prism.
+        Ids: a telescope, corrector, camera, guide telescope, guide camera or prism must be in every combination, of
+        several of one kind one of them; any other part stands in every train, in the order given, behind the corrector and a prism.
 
     Raises
     ------
@@ -143,7 +143,7 @@ def choices_of(shelf: Shelf, wanted: Sequence[str] = ()) -> Choices:
     have = [entry for entry in shelf.parts if there(entry.owned, entry.part.id)]
     seen = [entry for entry in shelf.telescopes if there(entry.owned, entry.telescope.id)]
     correctors = [entry.part for entry in have if entry.part.kind in MAGNIFYING_KINDS]
-    must = [own for own in correctors if own.id in wanted][:1]
+    must = [own for own in correctors if own.id in wanted]
     special = {"camera", "off_axis_guider", *MAGNIFYING_KINDS}
     fixed = tuple(parts[own].part for own in wanted if own in parts and parts[own].part.kind not in special)
     telescopes = _asked([entry.telescope for entry in seen if not entry.guides], wanted)

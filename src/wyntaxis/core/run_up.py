@@ -240,7 +240,7 @@ AFTER_DARK: tuple[_Kind, ...] = (
     _Kind("focus", "Run the focuser", "The curve has both branches, and a frame at its best position looks it.",
           _focus_run, _has("focuser"), "defocused stars", "travel", ("position", "star_")),
     _Kind("calibrate", "Calibrate guiding", "The two axes are at right angles within 5°, and the rates agree.",
-          _calibrate, lambda rig: rig.guiding.kind != "none", "guiding lost", "guide_log", ("guide_", "flexure")),
+          _calibrate, lambda rig: rig.guiding.kind != "none", "guiding lost", "guide_log", ("guide_", "flexure_")),
     _Kind("framing", "Frame the target", "A solved frame shows its centre and its angle as planned.",
           _framing, lambda rig: rig.framing is not None or bool(rig.plan is not None and rig.plan.targets),
           "the field is not solved", "scales", ("position_deg",)),
@@ -317,9 +317,14 @@ def _earlier_by_step(rig: Rig) -> dict[str, tuple[OutOfDate, ...]]:
     found: dict[str, tuple[OutOfDate, ...]] = {}
     for entry in from_earlier_setup(rig):
         key = keys[entry.path]
-        step = next((name for name, kind in KINDS.items() if key.startswith(kind.settles or ("\0",))), f"{PREFIX}run")
+        step = next((name for name, kind in KINDS.items() if kind.applies(rig) and _settles(kind, key)), f"{PREFIX}run")
         found[step] = (*found.get(step, ()), entry)
     return found
+
+
+def _settles(kind: _Kind, key: str) -> bool:
+    """Return whether a value is measured at a step: by its key, or by how it begins where that ends in ``_``."""
+    return any(key == own or (own.endswith("_") and key.startswith(own)) for own in kind.settles)
 
 
 def ticked(rig: Rig, step_id: str, outcome: Outcome, minutes: float | None = None) -> Change:

@@ -40,7 +40,7 @@ def read_picture(path: Path) -> tuple[Any, int]:
     """Return a frame's pixels as shown, and by how many px it was thinned out; :class:`InputError` for what is none."""
     from wyntaxis.core.evidence.sensor.strips import open_frame
 
-    with open_frame(path) as frame:
+    with open_frame(path, raw=False) as frame:
         thin = -(-max(frame.width, frame.height) // MAX_SIDE_PX)
         rows = [frame.rows(start, end)[(-start) % thin :: thin, ::thin] for start, end in frame.strips(1)]
     return stretched(np.concatenate(rows)), thin

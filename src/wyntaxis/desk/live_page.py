@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +10,6 @@ from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from wyntaxis.core.evidence.defocus.frame import read_live
 from wyntaxis.core.evidence.defocus.live import FolderWatch, LiveOptics, LiveReading, LiveView
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.places import home
@@ -143,15 +143,16 @@ class LivePage(QWidget):
             return
 
         def work(progress: Progress) -> tuple[list[Any], list[str], Any]:
-            paths, unreadable = watch.ready()
-            frames, broken = [], [f"{path.name}: {why}" for path, why in unreadable]
-            for place, path in enumerate(paths):
-                progress(place, len(paths))
-                try:
-                    frames.append(read_live(path))
-                except InputError as error:
-                    broken.append(f"{path.name}: {error.reason}")
-            return frames, broken, read_picture(frames[-1].path)[0] if frames else None
+            frames, broken, pixels = [], [], None
+            for path, frame in watch.read(progress):
+                if isinstance(frame, str):
+                    broken.append(f"{path.name}: {frame}")
+                else:
+                    frames.append(frame)
+            if frames:
+                with contextlib.suppress(InputError):  # it was measured; it may have been taken away since
+                    pixels = read_picture(frames[-1].path)[0]
+            return frames, broken, pixels
 
         self.job.start(work)
 

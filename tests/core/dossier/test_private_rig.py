@@ -79,11 +79,19 @@ def test_a_secret_in_any_text_is_left_out_and_no_number_is_changed(source):
 
 def test_a_private_rig_is_whole_and_names_none():
     document = private_document()
+    aim = {"ra_deg": 63.51, "dec_deg": 40.02}
+    document["plan"]["targets"] = [{"name": "Lantern knot", **aim}]
+    train = [part["id"] for part in document["train"] if part["kind"] != "corrector"]
+    framing = {"name": "Lantern knot", "position_angle_deg": 20.0, **aim}
+    own = {"plan": {"targets": [{"name": "Lantern knot", **aim}]}, "framing": framing}
+    document["variants"] = [{"name": "native", "train": train, **own}]
     document["photos"] = [{"file": "front.jpg", "caption": "the pier"}]
     bare = private_rig(validated(document))
     assert bare.photos == (), "where a photograph was taken is in it"
     written = to_bytes(bare)
     assert held_in(written) == []
+    assert b"63.51" not in written, "what one looks at says when and where from"
+    assert b"Lantern" not in written
     assert validated(json.loads(written)) == bare
     assert {"site.latitude_deg", "site.longitude_deg"} <= set(bare.assumed), "a place of no meaning verifies nothing"
 

@@ -331,6 +331,32 @@ def test_a_folder_gives_each_whole_frame_once(tmp_path, monkeypatch):
     assert watch.ready() == ([], []), "a mount may come back"
 
 
+def test_whatever_one_frame_holds_the_next_is_read(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    at = [0.0]
+    folder = tmp_path / "frames"
+    folder.mkdir()
+    for name in "abc":
+        written(folder / f"{name}.fits", 0, 1, replace(SCOPE, width=200, height=160, hot_pixels=0))
+    dark = fits.getdata(folder / "b.fits")
+    fits.PrimaryHDU(dark, fits.Header({"IMAGETYP": "Dark"})).writeto(folder / "b.fits", overwrite=True)
+    read = live_module.read_live
+
+    def failing(path):
+        if path.name == "a.fits":
+            raise OSError(5, "Input/output error")
+        return read(path)
+
+    monkeypatch.setattr(live_module, "read_live", failing)
+    watch = FolderWatch(folder, clock=lambda: at[0])
+    watch.ready()
+    at[0] += 1
+    found = {path.name: frame for path, frame in watch.read()}
+    assert "could not be measured" in found["a.fits"]
+    assert "is a dark" in found["b.fits"]
+    assert found["c.fits"].path.name == "c.fits"
+
+
 def test_hundreds_of_frames_are_all_seen(tmp_path):
     at, seen_names = [0.0], []
     watch = FolderWatch(tmp_path, clock=lambda: at[0])
@@ -369,7 +395,10 @@ def test_the_command(tmp_path, capsys):
     assert second["defocused"]["direction"] == "out"
     assert second["best_position"] == pytest.approx(4998, abs=2 * second["best_position_u"])
     assert set(first["collimation"]) >= {"offset_px", "angle_deg"}
-    (folder / "broken.fits").write_bytes(b"nothing")
+    (folder / "broken.fits.gz").write_bytes(b"nothing")
+    assert main(["watch", str(rig), str(folder), "--count", "3", "--json"]) == 1, "a broken frame counts, and is a line"
+    lines = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+    assert [("error" in line) for line in lines] == [False, False, True]
     assert main(["watch", str(rig), str(folder), "--seconds", "0.8", "--only-new"]) == 0
     assert capsys.readouterr().out == ""
     assert main(["watch", str(rig), str(tmp_path / "nowhere"), "--seconds", "1"]) == 2

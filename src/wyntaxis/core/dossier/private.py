@@ -117,10 +117,11 @@ def without_private(rig: Rig) -> tuple[Rig, Secrets]:
     if seeing:
         # A place of no meaning: whatever is told of a site is left out of what is made of this rig.
         document["site"] = {"latitude_deg": 0.0, "longitude_deg": 0.0, **seeing}
-    for key in ("framing", "corrections"):
-        document.pop(key, None)
-    if isinstance(document.get("plan"), dict):
-        document["plan"].pop("targets", None)
+    for own in (document, *document.get("variants", [])):
+        for key in ("framing", "corrections"):
+            own.pop(key, None)
+        if isinstance(own.get("plan"), dict):
+            own["plan"].pop("targets", None)
     marks = ("site", "framing", "observer", "corrections")
     for key in ("assumed", "origin", "sources"):
         entries = document.get(key)

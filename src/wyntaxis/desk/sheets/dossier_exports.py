@@ -12,7 +12,7 @@ from wyntaxis.core.dossier.apart import card_apart, dossier_apart
 from wyntaxis.core.dossier.card import card_of
 from wyntaxis.core.dossier.dossier import as_csv, dossier_of
 from wyntaxis.core.dossier.dossier_input import DossierInput
-from wyntaxis.core.dossier.printing import Paper, card_html, dossier_html
+from wyntaxis.core.dossier.printing import SMALL_PAPERS, Paper, card_html, dossier_html
 from wyntaxis.core.files.errors import Progress, shown
 from wyntaxis.core.files.places import home, own_maps_path
 from wyntaxis.core.files.saving import write_atomically
@@ -68,6 +68,9 @@ class DossierExports:
         kind = path.suffix.lower()
         if kind not in (".pdf", ".html", ".csv"):
             self._session.refused.emit(f"{shown(path)}: “{kind}” is no kind of dossier; use .pdf, .html or .csv")
+            return
+        if paper in SMALL_PAPERS:
+            self._session.refused.emit(f"{paper} is for the field card: choose A4 or Letter for the dossier")
             return
 
         def work(progress: Progress) -> bytes:

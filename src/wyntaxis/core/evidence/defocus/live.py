@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -17,10 +17,11 @@ from wyntaxis.core.evidence.defocus.distance import (
     growth_per_step,
     taken_by_waves,
 )
-from wyntaxis.core.evidence.defocus.frame import LiveFrame
+from wyntaxis.core.evidence.defocus.frame import LiveFrame, read_live
 from wyntaxis.core.evidence.headers.headers import ENDINGS, frame_endings
 from wyntaxis.core.evidence.measured import Estimate
-from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.errors import InputError, Progress
+from wyntaxis.core.files.faults import fault_line, note_fault
 from wyntaxis.core.files.fits import why_not_whole
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.wording import counted, number, plus_minus
@@ -254,6 +255,23 @@ class FolderWatch:
                 own.done = True
                 broken.append((path, why))
         return [path for _, path in sorted(ready)], broken
+
+    def read(self, progress: Progress = lambda _done, _of: None) -> Iterator[tuple[Path, LiveFrame | str]]:
+        """Yield what became whole since the last call, measured, the oldest first; of what is broken why, in a line.
+
+        Nothing that one frame holds keeps the next from being read.
+        """
+        paths, broken = self.ready()
+        yield from broken
+        for place, path in enumerate(paths):
+            progress(place, len(paths))
+            try:
+                yield path, read_live(path)
+            except InputError as error:
+                yield path, error.reason
+            except (OSError, ValueError, ArithmeticError) as error:
+                note_fault(error)
+                yield path, f"could not be measured ({fault_line(error)})"
 
     @staticmethod
     def _why_not(path: Path, settled_s: float) -> str:
