@@ -122,7 +122,8 @@ def choices_of(shelf: Shelf, wanted: Sequence[str] = ()) -> Choices:
         Only what is owned counts, but for what is asked for by its id.
     wanted
         Ids: a telescope, corrector, camera, guide telescope, guide camera or prism must be in every combination, of
-        several of one kind one of them; any other part stands in every train, in the order given, behind the corrector and a prism.
+        several of one kind one of them; any other part stands in every train, in the order given, behind the
+        corrector and a prism.
 
     Raises
     ------
