@@ -172,8 +172,9 @@ def test_no_command_reaches_for_the_network(offline, tmp_path, capsys, monkeypat
         "reach": [str(rig)],  # a rig without programs: there is nothing to try
     }
     assert set(arguments) == set(commands_by_name()), "every command is tried"
+    no_use_of_them = {"sensor", "focus", "stars", "field", "filters"}  # frames of 6 × 4 px
     for command, given in arguments.items():
-        assert main([command, *given]) in (0, 1), command
+        assert main([command, *given]) in ((2,) if command in no_use_of_them else (0, 1)), command
         entries = capsys.readouterr()
         assert "failed inside" not in entries.err, command
 

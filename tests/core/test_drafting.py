@@ -242,6 +242,52 @@ def test_the_command_writes_a_rig_and_no_other(tmp_path, capsys, monkeypatch):
     assert read_sources([frames / "a.fits"], None, KeyMaps(format="wyntaxis-key-maps", version=1)).headers[0].frames
 
 
+@pytest.mark.parametrize(
+    ("cards", "sensor", "asked"),
+    [
+        ({}, (6000, 4000), None),
+        ({"XORGSUBF": 0, "YORGSUBF": 0, "LTV1": 0.0}, (6000, 4000), None),
+        ({"XORGSUBF": 100}, None, "cut out of more by its XORGSUBF"),
+        ({"YORGSUBF": 7}, None, "cut out of more by its YORGSUBF"),
+        ({"CNPIX2": 4100}, None, "cut out of more by its CNPIX2"),
+        ({"LTV1": -56.0}, None, "cut out of more by its LTV1"),
+        ({"HISTORY": "Cropped to 6000x4000"}, None, "cut out of more by its HISTORY"),
+        ({"HISTORY": "microprocessor acropolis"}, (6000, 4000), None),
+        ({"DETSIZE": "[1:9576,1:6388]"}, (9576, 6388), None),
+        ({"DETSIZE": "[1:6000,1:4000]", "XORGSUBF": 0}, (6000, 4000), None),
+        ({"TRIMSEC": "[25:5984,1:4000]"}, (5960, 4000), None),
+        ({"DATASEC": "[1:6000,11:4000]"}, (6000, 3990), None),
+        ({"TRIMSEC": "all of it"}, (6000, 4000), None),
+    ],
+)  # fmt: skip
+def test_what_was_cut_out_of_a_sensor_is_not_taken_for_it(cards, sensor, asked):
+    found = drafted(frame(NAXIS1=6000, NAXIS2=4000, **cards))
+    own = found.rig.train[-1].sensor
+    path = f"train[{len(found.rig.train) - 1}].sensor"
+    assumed = f"{path}.width_px" in found.rig.assumed, f"{path}.height_px" in found.rig.assumed
+    assert assumed == ((True, True) if sensor is None else (False, False))
+    if sensor is not None:
+        assert (own.width_px, own.height_px) == sensor
+    told = [question.text for question in found.questions if "how many px" in question.text]
+    assert (asked is None and not told) or asked in told[0]
+
+
+def test_one_whole_frame_beside_cut_ones_tells_the_sensor():
+    cut = sized([frame(XORGSUBF=5)] * 3, 9000, 9000)
+    found = draft(Sources(headers=(replace(cut, frames=(*cut.frames, *sized([frame()]).frames)),)))
+    own = found.rig.train[-1].sensor
+    assert (own.width_px, own.height_px) == (6000, 4000)
+
+
+def test_nothing_readable_makes_no_rig(tmp_path, capsys):
+    (tmp_path / "broken.fits").write_bytes(b"SIMPLE  =")
+    out = tmp_path / "new.rig.json"
+    assert main(["draft", str(tmp_path / "broken.fits"), "--out", str(out)]) == 2
+    said = capsys.readouterr().err
+    assert "nothing that was named tells of a rig: broken.fits: is no readable FITS file" in said
+    assert not out.exists()
+
+
 SOLVED = {"CTYPE1": "RA---TAN", "CTYPE2": "DEC--TAN", "CD1_1": -1.565654 / 3600, "CD2_2": 1.565654 / 3600}
 """What 3.9 µm behind 513.8 mm make."""
 

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from wyntaxis.commands.shared import (
+    UNREADABLE,
     Command,
     every_nth,
     exit_code,
@@ -107,6 +108,8 @@ def run(measure: Measure, options: argparse.Namespace) -> int:
         print_findings(findings)
     if options.keep and change is not None:
         keep_change(options, change)
+    if not any(table.cells(result) for table in measuring.report.tables):
+        return UNREADABLE
     return exit_code(findings)
 
 

@@ -291,7 +291,7 @@ def test_bad_paths_get_one_line(folder, tmp_path, capsys, monkeypatch):
     with pytest.raises(InputError, match="too small"):
         read_stars(folder / "small.fits")
     monkeypatch.setattr(detection, "MAX_BRIGHT_PX", 1000)
-    assert main(["stars", str(folder / "field.fits"), "--json"]) == 0
+    assert main(["stars", str(folder / "field.fits"), "--json"]) == 2, "no frame was measured"
     assert "pixels over the noise" in json.loads(capsys.readouterr().out)["not_used"][0]["why"]
 
 

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from operator import attrgetter
+from pathlib import Path
 from statistics import median
 
 from wyntaxis.core.drafting.rig_draft import RigDraft, commonest
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
 from wyntaxis.core.evidence.headers.names import FilterNames
+from wyntaxis.core.files.camera_raw import is_raw
 from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.json_values import JsonValue
@@ -33,6 +36,8 @@ SCALES_AGREE = 0.02
 """A solved frame and the header's own numbers agree to this share."""
 LONGEST_GUIDE_S, SHORTEST_LIGHT_S = 10.0, 20.0
 """Lights no longer than this, beside others of this length at least and by another camera, look like guide frames."""
+LEAST_SENSOR_PX = 200
+"""Cameras' sensors have more px on a side: such a frame may be cut out."""
 _MODE = re.compile(r"\s*[(\[][^)\]]*\b(?:mode|readout|bits?|gain|bin(?:ning)?)\b[^)\]]*[)\]]\s*$", re.IGNORECASE)
 """What drivers write behind a camera's name; the camera is the same."""
 _GUIDE = re.compile(r"(?<![a-z])guid(?:e|er|ing)(?![a-z])", re.IGNORECASE)
@@ -106,7 +111,7 @@ def _guide_camera(book: RigDraft, camera: str, frames: Sequence[FrameHeader]) ->
     if camera and not any(device["kind"] == "guide_camera" for device in book.list_of("devices")):
         known = any(_goes_by(book, at, camera) for at, _ in enumerate(book.list_of("devices")))
         if not known:
-            at = book.add_device("guide_camera", "guide_camera", f"INSTRUME of {first}", name=camera)
+            at = book.add_device("guide_camera", "guide_camera", _card("INSTRUME", first), name=camera)
             book.mark(("devices", at, "kind"))
 
 
@@ -139,7 +144,7 @@ class _Reported:
             return
         (value, count, file), *rest = found
         more = f", in {count} of {count + sum(n for _, n, _ in rest)} frames" if rest else ""
-        taken = self.book.give(path, value, f"{keyword} of {file}{more}")
+        taken = self.book.give(path, value, f"{_card(keyword, file)}{more}")
         against = rest if taken else found
         if against and key:
             self.book.differs(*RECORD, key, against[0][0])
@@ -156,10 +161,28 @@ class _Reported:
             return
         (value, _, file), *rest = found
         path = ("devices", at, "settings", key, "value")
-        self.book.give(path, value, f"{keyword} of {file}")
+        self.book.give(path, value, _card(keyword, file))
         if rest:
             others = ", ".join(f"{_text(other)} in {number}" for other, number, _ in rest[:CHANGING])
             self.book.ask(f"{keyword}: {_text(value)} is taken; the frames also hold {others}", path)
+
+
+def _card(keyword: str, file: str) -> str:
+    """Return where a value of a frame stands: a body's raw file has no cards, and is told by what it says."""
+    card, *value = keyword.split(" ", 1)
+    if is_raw(Path(file)):
+        card = _BODY_WORDS.get(card, card)
+    return f"{' '.join((card, *value))} of {file}"
+
+
+_BODY_WORDS = {
+    "INSTRUME": "model",
+    "NAXIS1": "width",
+    "NAXIS2": "height",
+    "GAIN": "ISO",
+    "FOCALLEN": "lens’s focal length",
+    "APTDIA": "lens’s focal length over its focal ratio",
+}
 
 
 def _text(value: JsonValue) -> str:
@@ -173,12 +196,12 @@ def _own_train(book: RigDraft, setup: Setup, frames: list[FrameHeader], names: F
     first = frames[0].path
     if telescope and book.document["telescope"].get("name") in (None, "Telescope"):
         book.document["telescope"].pop("name", None)
-        book.give(("telescope", "name"), telescope, f"TELESCOP of {first}")
+        book.give(("telescope", "name"), telescope, _card("TELESCOP", first))
     train = book.list_of("train")
     at = next((i for i, part in enumerate(train) if part["kind"] == "camera"), None)
     if at is None:
         at = int(book.add_part(("train",), len(train), "camera", "camera")[-1])
-    book.give(("train", at, "name"), camera or "camera", f"INSTRUME of {first}")
+    book.give(("train", at, "name"), camera or "camera", _card("INSTRUME", first))
     _sensor(entries, ("train", at), frames)
     _optics(entries, place, ("train", at, "sensor", "pixel_um"))
     part_id = train[at]["id"]
@@ -186,10 +209,10 @@ def _own_train(book: RigDraft, setup: Setup, frames: list[FrameHeader], names: F
     if device is None and camera:  # the ports may have told of it before, without knowing what it is
         device = next((i for i, d in enumerate(book.list_of("devices")) if _is_unknown(book, i, camera)), None)
         if device is not None:
-            book.give(("devices", device, "kind"), "camera", f"INSTRUME of {first}")
-            book.give(("devices", device, "part"), part_id, f"INSTRUME of {first}")
+            book.give(("devices", device, "kind"), "camera", _card("INSTRUME", first))
+            book.give(("devices", device, "part"), part_id, _card("INSTRUME", first))
     if device is None:
-        device = book.add_device("main_camera", "camera", f"INSTRUME of {first}", name=camera or None, part=part_id)
+        device = book.add_device("main_camera", "camera", _card("INSTRUME", first), name=camera or None, part=part_id)
     lights = [frame for frame in frames if frame.kind == "light"] or frames
     gains = [frame for frame in lights if frame.gain is None or not _may_be_per_adu(frame.gain)]
     entries.setting(device, "gain", "GAIN", lambda frame: frame.gain, gains)
@@ -237,14 +260,14 @@ def _optics(entries: _Reported, place: DocumentPath, pixel: DocumentPath) -> Non
                 fit = {"mm": value} | fit
             if solved is not None:
                 fit = {unit: own for unit, own in fit.items() if abs(own / solved - 1) <= SCALES_AGREE} or fit
-            _suppose(book, path, f"FOCALLEN {_text(value)} of {file}", "mm", fit)
+            _suppose(book, path, _card(f"FOCALLEN {_text(value)}", file), "mm", fit)
             focal = []
         elif solved is not None and not agrees:
             book.differs(*RECORD, "effective_focal_length_mm", round(solved, 2))
             by_scale = _text(round(solved, 1))
             book.ask(
-                f"FOCALLEN of {file} is {_text(value)} mm, and the solved frames’ scale makes {by_scale} mm with these "
-                "pixels: is there a reducer, or is one of them wrong?",
+                f"{_card('FOCALLEN', file)} is {_text(value)} mm, and the solved frames’ scale makes {by_scale} mm "
+                "with these pixels: is there a reducer, or is one of them wrong?",
                 path,
             )
     entries.fixed(path, "FOCALLEN", focal, "effective_focal_length_mm")
@@ -289,15 +312,7 @@ def _sensor(entries: _Reported, place: DocumentPath, frames: list[FrameHeader]) 
     if sized:
         least = min(frame.binning or 1 for frame in sized)
         plain = [frame for frame in sized if (frame.binning or 1) == least]
-        largest = max(plain, key=lambda frame: (frame.width_px or 0) * (frame.height_px or 0))
-        binned = f" × binning {least}" if least > 1 else ""
-        for key, size in (("width_px", largest.width_px), ("height_px", largest.height_px)):
-            axis = "NAXIS1" if key == "width_px" else "NAXIS2"
-            path = (*place, "sensor", key)
-            taken = book.give(path, (size or 0) * least, f"{axis} of {largest.path}{binned}")
-            if not taken:
-                book.differs(*RECORD, key, (size or 0) * least)
-                book.ask(f"{axis}: frames are {size} px, not {book.held(path)}", path)
+        _sensor_size(entries, (*place, "sensor"), plain, least)
         pixels = entries.of(lambda frame: frame.pixel_um or None, plain)
         path = (*place, "sensor", "pixel_um")
         if pixels and pixels[0][0] > 0 and not LIKELY_PIXEL_UM[0] <= pixels[0][0] / least <= LIKELY_PIXEL_UM[1]:
@@ -319,6 +334,35 @@ def _sensor(entries: _Reported, place: DocumentPath, frames: list[FrameHeader]) 
     if book.held((*place, "sensor")) is not None:
         for key, value in (("width_px", 1000), ("height_px", 1000), ("pixel_um", 4.0)):
             book.assume((*place, "sensor", key), value)
+
+
+def _sensor_size(entries: _Reported, place: DocumentPath, frames: list[FrameHeader], binning: int) -> None:
+    """Give the sensor's size in px: of the largest frame that is no cut-out, else assumed, with a question."""
+    book = entries.book
+    whole = [frame for frame in frames if not frame.part.cut_by or frame.part.whole] or frames
+    largest = max(whole, key=lambda frame: math.prod(_light_px(frame)))
+    sizes = _light_px(largest)
+    binned = f" × binning {binning}" if binning > 1 else ""
+    cut = largest.part.cut_by if not largest.part.whole else ""
+    for key, axis, size in zip(("width_px", "height_px"), ("NAXIS1", "NAXIS2"), sizes, strict=True):
+        path = (*place, key)
+        if cut:
+            book.assume(path, size * binning)
+        elif not book.give(path, size * binning, f"{_card(largest.part.whole_by or axis, largest.path)}{binned}"):
+            book.differs(*RECORD, key, size * binning)
+            book.ask(f"{axis}: frames are {size} px, not {book.held(path)}", path)
+    told = f"{largest.path} has {sizes[0]} × {sizes[1]} px"
+    if cut:
+        book.ask(f"{told}, cut out of more by its {cut}: how many px has the sensor?", (*place, "width_px"))
+    elif is_raw(Path(largest.path)):
+        book.ask(f"{told}, and bodies can record a part of their sensor: is that the whole?", (*place, "width_px"))
+    elif min(sizes) < LEAST_SENSOR_PX:
+        book.ask(f"{told}, fewer than sensors have: is that the whole?", (*place, "width_px"))
+
+
+def _light_px(frame: FrameHeader) -> tuple[int, int]:
+    """Return the size in px that a frame tells of its sensor: as its cards say, else its own."""
+    return frame.part.whole or (frame.width_px or 0, frame.height_px or 0)
 
 
 def _filters(book: RigDraft, entries: _Reported, names: FilterNames) -> None:
@@ -420,7 +464,7 @@ def _variant(book: RigDraft, own: Setup, other: Setup, frames: list[FrameHeader]
         path = (*place, "train", len(parts) - 1)
         variants[-1]["train"][-1] = {"id": f"camera_{len(variants) + 1}", "kind": "camera"}
         book.assume((*path, "length_mm"), 10.0)
-        book.give((*path, "name"), other[1], f"INSTRUME of {frames[0].path}")
+        book.give((*path, "name"), other[1], _card("INSTRUME", frames[0].path))
         _sensor(entries, path, frames)
     if other[0] != own[0]:
         scope = (*place, "telescope")

@@ -20,6 +20,7 @@ from typing import Any
 from wyntaxis.core.files import tiff_tags
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.files.fits import check_regular, first_line
+from wyntaxis.core.files.raw_ends import check_whole
 
 ENDINGS = (".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".sr2", ".raf", ".orf", ".rw2", ".pef", ".raw")
 """Endings of the raw files of camera bodies."""
@@ -30,7 +31,10 @@ HOW = "install the extra: pip install 'wyntaxis[raw]'"
 
 @dataclass(frozen=True)
 class RawFacts:
-    """What a body says of a frame: size in px, ISO, exposure in s, air in °C, its model, and the mosaic's letters."""
+    """What a body says of a frame: size in px, ISO, exposure in s, air in °C, its model, and the mosaic's letters.
+
+    A lens that tells the body of itself has a focal length in mm and a focal ratio; a telescope tells nothing.
+    """
 
     width: int
     height: int
@@ -40,6 +44,15 @@ class RawFacts:
     model: str | None = None
     date: str | None = None
     air_c: float | None = None
+    focal_length_mm: float | None = None
+    focal_ratio: float | None = None
+
+    @property
+    def aperture_mm(self) -> float | None:
+        """The lens's opening in mm, as it was stopped down."""
+        if self.focal_length_mm is None or self.focal_ratio is None:
+            return None
+        return float(f"{self.focal_length_mm / self.focal_ratio:.4g}")
 
 
 def is_raw(path: Path) -> bool:
@@ -80,6 +93,7 @@ def _opened(path: Path) -> Iterator[Any]:
     check_regular(path)
     if path.stat().st_size > MAX_BYTES:
         raise InputError(f"has {path.stat().st_size >> 20} MB; no raw frame has", path)
+    check_whole(path)
     try:
         with _silent():
             opened = rawpy.imread(str(path))
@@ -88,7 +102,7 @@ def _opened(path: Path) -> Iterator[Any]:
     except InputError:
         raise
     except (rawpy.LibRawError, OSError, ValueError, MemoryError) as error:
-        raise InputError(f"is no readable raw frame: {first_line(error)}", path) from None
+        raise InputError(_why(error), path) from None
 
 
 def facts_of(path: Path) -> RawFacts:
@@ -128,6 +142,8 @@ def facts_of(path: Path) -> RawFacts:
             _text(tags.get(tiff_tags.MODEL)),
             when,
             _number(tags.get(tiff_tags.AIR_C)),
+            _positive(other.focal_length),
+            _positive(other.aperture),
         )
 
 
@@ -159,6 +175,23 @@ def raw_pixels(path: Path) -> Iterator[Any]:
             rows, columns = pattern.shape
             raise InputError(f"has a colour mosaic of {columns} × {rows} px; only two by two is read", path)
         yield pixels
+
+
+def _why(error: Exception) -> str:
+    """Return one line on why the library refuses a file, in our words where it gives a bare text of the system's."""
+    cause = error.args[0] if error.args else ""
+    text = cause.decode("utf-8", "replace") if isinstance(cause, bytes) else first_line(error)
+    known = next((line for words, line in _REFUSALS if words in text), None)
+    return known or f"is no readable raw frame: {text}"
+
+
+_REFUSALS = (
+    ("Input/output error", "is no readable raw frame: it is broken, or ends too early; copy it again, or take it out"),
+    (
+        "Unsupported file format",
+        "is no readable raw frame: no camera's raw file by its content, or of a body that is not known to rawpy",
+    ),
+)
 
 
 def _mosaic(raw: Any) -> str | None:

@@ -203,6 +203,18 @@ def check_regular(path: Path) -> None:
         raise InputError("is not a regular file", path)
 
 
+_SECTION = re.compile(r"\s*\[\s*(\d{1,6})\s*:\s*(\d{1,6})\s*,\s*(\d{1,6})\s*:\s*(\d{1,6})\s*\]\s*")
+
+
+def section_ends(text: object) -> tuple[int, int, int, int] | None:
+    """Return the ends x1, x2, y1, y2 of a section ``[x1:x2,y1:y2]``, counted from 1 and included; None for another."""
+    match = _SECTION.fullmatch(str(text))
+    if match is None:
+        return None
+    x1, x2, y1, y2 = (int(group) for group in match.groups())
+    return x1, x2, y1, y2
+
+
 def card_value(header: Header, key: str, default: object = None) -> object:
     """Return a card's value; the default for one that is missing or cannot be parsed, which says nothing of others."""
     from astropy.io.fits.card import Undefined

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Literal
 
 from wyntaxis.core.evidence.foreign.units import parse_foreign_number
 from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES, FilterNames, own_filter_names
+from wyntaxis.core.evidence.headers.parts import WHOLE, SensorPart, sensor_part
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress, shown
 from wyntaxis.core.files.fits import (
@@ -93,6 +94,7 @@ class FrameHeader:
     altitude_deg: float | None = None
     pier_side: str | None = None
     target: str | None = None
+    part: SensorPart = WHOLE
 
 
 @dataclass(frozen=True)
@@ -344,6 +346,8 @@ def raw_header_of(path: Path, name: str) -> FrameHeader:
         mosaic=facts.mosaic,
         date=facts.date,
         focus_temperature_c=facts.air_c,
+        focal_length_mm=facts.focal_length_mm,
+        aperture_mm=facts.aperture_mm,
     )
 
 
@@ -395,6 +399,7 @@ def frame_header(header: Header, path: str) -> FrameHeader:
         altitude_deg=_number(header, "OBJCTALT", "CENTALT", "ALTITUDE"),
         pier_side=_text(header, "PIERSIDE"),
         target=_text(header, "OBJECT"),
+        part=sensor_part(header),
     )
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
@@ -13,7 +12,7 @@ import numpy as np
 
 from wyntaxis.core.files.camera_raw import is_raw, raw_pixels
 from wyntaxis.core.files.errors import InputError
-from wyntaxis.core.files.fits import check_structure, first_line
+from wyntaxis.core.files.fits import check_structure, first_line, section_ends
 from wyntaxis.core.fitting import pixel_scatter
 
 if TYPE_CHECKING:
@@ -30,7 +29,6 @@ Box = tuple[int, int, int, int]
 """First column, the one behind the last, first row, the one behind the last; counted from 0."""
 LIGHT_SECTIONS = ("TRIMSEC", "DATASEC")
 """Which part of a frame saw light: around it lie pixels that only the converter made (overscan)."""
-_SECTION = re.compile(r"\s*\[\s*(\d{1,6})\s*:\s*(\d{1,6})\s*,\s*(\d{1,6})\s*:\s*(\d{1,6})\s*\]\s*")
 
 ZERO_UNSIGNED = 32768
 HIGHEST_CODE = 65535
@@ -151,10 +149,10 @@ def _lit_box(header: Any, width: int, height: int) -> Box | None:
     A section is written ``[x1:x2,y1:y2]``, both ends counted from 1 and included, as is usual in FITS headers.
     """
     for keyword in LIGHT_SECTIONS:
-        found = _SECTION.fullmatch(str(header.get(keyword, "")))
-        if found is None:
+        ends = section_ends(header.get(keyword, ""))
+        if ends is None:
             continue
-        x1, x2, y1, y2 = (int(group) for group in found.groups())
+        x1, x2, y1, y2 = ends
         if 1 <= x1 < x2 <= width and 1 <= y1 < y2 <= height:
             return x1 - 1, x2, y1 - 1, y2
     return None
