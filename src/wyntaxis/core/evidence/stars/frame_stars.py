@@ -24,6 +24,7 @@ from wyntaxis.core.evidence.sensor.strips import OpenFrame, open_frame
 from wyntaxis.core.evidence.stars.background import THREADS, background_mesh
 from wyntaxis.core.evidence.stars.detection import LARGE, find_spots
 from wyntaxis.core.evidence.stars.measuring import Shapes, measure
+from wyntaxis.core.evidence.stars.populations import broader_than_stars, piled_up
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there
@@ -266,6 +267,8 @@ def read_stars(
     few = most is not None and is_star.sum() > most
     which = np.argsort(-spots.flux[is_star], kind="stable")[:most] if few else None
     shapes = measure(pixels, mesh, stars, _full(pixels, peaks, spots.top), peaks, which)
+    piled = piled_up(shapes, shapes.peak - float(np.median(mesh.level)))
+    shapes = replace(shapes, saturated=shapes.saturated | piled)
     tiles = mesh.level.size
     side = 2 if mosaic else 1
     x, y = (side * at + (side - 1) / 2 for at in (spots.x, spots.y))
@@ -294,6 +297,7 @@ def _no_star(shapes: Shapes, *, nebular: bool) -> list[str]:
     larger = shapes.hfd > LARGER_TIMES * usual
     if nebular:
         larger |= (shapes.hfd > KNOT_TIMES * usual) & (shapes.snr < KNOT_SNR)
+    larger |= broader_than_stars(shapes, clear)
     for reason, mask in (
         ("larger than the stars: a galaxy or a knot of nebula", larger),
         ("longer than any star: a trail or a bad column", ~(shapes.elongation < MAX_ELONGATION)),
