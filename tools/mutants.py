@@ -218,7 +218,7 @@ MUTANTS = (
     Mutant("ledger.py", "max(one.tolerance, other.tolerance, COVERAGE", "max(one.tolerance, COVERAGE", "desk/test_window.py"),
     Mutant("evidence/stars/detection.py", "inside = inside[own[inside] == index]", "pass", "core/evidence/test_stars.py"),
     Mutant("evidence/stars/detection.py", "over = fine_sigma > THRESHOLD_SIGMA", "over = fine_sigma > 1e9", "core/evidence/test_stars.py"),
-    Mutant("evidence/stars/frame_stars.py", "UNDERSAMPLED_SHARE * max(UNDERSAMPLED_PX - middle, 0.0)", "0.0", "core/evidence/test_stars.py"),
+    Mutant("evidence/stars/sampling.py", "HFD_PER_PX_BELOW * max(HFD_SMALL_PX - diameter_px, 0.0)", "0.0", "core/evidence/test_stars.py"),
     Mutant("evidence/filters/repeatability.py", "repeat.turned is None or bool(repeat.unseen)", "repeat.turned is None", "core/evidence/test_filters.py"),
     Mutant("evidence/filters/result.py", "if is_filter]", "]", "core/evidence/test_filters.py"),
     Mutant("evidence/filters/result.py", "bent = 1 / (1 + far / (optics.pupil_mm or math.inf))", "bent = 1.0", "core/evidence/test_flat_trains.py"),

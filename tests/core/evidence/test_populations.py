@@ -12,6 +12,7 @@ from wyntaxis.core.evidence.stars import populations
 from wyntaxis.core.evidence.stars.frame_stars import read_stars
 from wyntaxis.core.evidence.stars.measuring import Shapes
 from wyntaxis.core.evidence.stars.populations import broader_than_stars, commonest, piled_up
+from wyntaxis.core.evidence.stars.sampling import corrected_fwhm, fwhm_share, hfd_share
 
 SIDE, FINE, SKY, NOISE = 900, 4, 800.0, 5.0
 
@@ -162,3 +163,33 @@ def test_the_commonest_value_is_of_the_fullest_window():
 def test_peaks_pile_up_or_do_not(peaks, flux, piled):
     found = piled_up(shapes([3.0] * len(peaks), flux=np.array(flux)), np.array(peaks))
     assert found.sum() == piled
+
+
+@pytest.mark.parametrize("fwhm_px", [1.3, 1.6, 2.0, 2.6, 4.0])
+def test_small_stars_are_of_their_own_size_with_and_without_a_mosaic(tmp_path, fwhm_px):
+    stars = places(np.random.default_rng(5), 150, 2e4, 4e5)
+    path = drawn(tmp_path / "a.fits", stars, (), 5, fwhm_px=fwhm_px)
+    plain = read_stars(path)
+    assert abs(plain.fwhm_px.value - fwhm_px) < 2 * plain.fwhm_px.standard
+    assert plain.fwhm_px.value == pytest.approx(fwhm_px, rel=0.03)
+    if fwhm_px >= 2.6:
+        joined = read_stars(path, mosaic=True)
+        assert abs(joined.fwhm_px.value - fwhm_px) < 2 * joined.fwhm_px.standard
+        assert joined.fwhm_px.value == pytest.approx(fwhm_px, rel=0.03)
+        assert joined.fwhm_px.standard > plain.fwhm_px.standard, "two pixels in a row tell less"
+
+
+@pytest.mark.parametrize(
+    ("measured", "corrected"), [(1.0, 0.8726), (1.25, 1.0908), (1.42, 1.298), (1.77, 1.697), (2.5, 2.5), (9.0, 9.0)]
+)
+def test_the_correction_of_widths_by_hand(measured, corrected):
+    assert corrected_fwhm(np.array([measured]))[0] == pytest.approx(corrected, abs=5e-4)
+
+
+def test_what_stays_uncertain_grows_for_smaller_stars():
+    shares = [fwhm_share(width) for width in (0.5, 1.0, 1.2, 1.6, 2.0, 3.0, 5.0)]
+    assert shares == sorted(shares, reverse=True)
+    assert shares[-1] == 0.01
+    assert shares[0] == pytest.approx(0.065 + 0.8 * (1.25 / 1.146 - 0.5))
+    assert hfd_share(1.2) == pytest.approx(0.01 + 0.18 * 0.5)
+    assert hfd_share(1.7) == hfd_share(9.0) == 0.01

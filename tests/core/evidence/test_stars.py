@@ -378,7 +378,7 @@ def test_sizes_of_undersampled_stars_are_within_their_uncertainty(tmp_path, fwhm
     stars = read_stars(tmp_path / "a.fits")
     for found in (stars.fwhm_px, stars.hfd_px):
         assert abs(found.value - fwhm) <= 2 * found.standard
-        assert found.standard < (0.16 if fwhm < 1.1 else 0.1) * found.value
+        assert found.standard < (0.25 if fwhm < 1.1 else 0.1) * found.value
 
 
 def taken_apart(path, frame, low, unit, **cards):

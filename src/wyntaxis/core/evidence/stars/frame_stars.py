@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -25,6 +25,7 @@ from wyntaxis.core.evidence.stars.background import THREADS, background_mesh
 from wyntaxis.core.evidence.stars.detection import LARGE, find_spots
 from wyntaxis.core.evidence.stars.measuring import Shapes, measure
 from wyntaxis.core.evidence.stars.populations import broader_than_stars, piled_up
+from wyntaxis.core.evidence.stars.sampling import corrected_fwhm, fwhm_share, hfd_share
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there
@@ -41,10 +42,6 @@ MAX_ELONGATION = 20.0
 KNOT_TIMES, KNOT_SNR = 1.8, 25.0
 LARGER_TIMES = 3.5
 """The stars of one frame are of one size: what is so many times larger is none."""
-UNDERSAMPLED_PX, UNDERSAMPLED_SHARE = 1.7, 0.18
-"""Under so many px a size is worse known by this share a px: Gaussians of 0.8 to 1.4 px come out 31 to 3 % large."""
-SHAPE_MODEL_SHARE = 0.01
-"""What the growth curve and the Moffat fit are off on drawn stars of 1.8 to 6 px, as a share."""
 HIGHEST_CODE = 65535
 PLATEAU_PIXELS = 3
 """So many pixels of the frame's very highest value are where it is cut off."""
@@ -87,7 +84,8 @@ class StarFigures:
 class FrameStars:
     """What one frame's stars tell; lengths in its own px, of a colour frame too: that is measured by its luminance.
 
-    ``told`` are the medians of all its stars, where only the brightest were kept.
+    ``entries`` are the medians of all its stars, where only the brightest were kept; ``pixels_joined`` is 2 where a
+    colour mosaic's pixels were measured two by two.
     """
 
     file: str
@@ -99,6 +97,7 @@ class FrameStars:
     header: FrameHeader | None = None
     path: Path | None = None
     entries: StarFigures | None = None
+    pixels_joined: int = 1
 
     @property
     def count(self) -> int:
@@ -162,28 +161,31 @@ class FrameStars:
         alone = self.used & found & ~near.any(axis=1)[same]
         return alone if alone.sum() >= MIN_ISOLATED else self.isolated
 
-    def median(self, values: Floats, *, model_share: float = 0.0, among: Flags | None = None) -> Estimate | None:
+    def median(self, values: Floats, *, among: Flags | None = None) -> Estimate | None:
         """Return the median of a figure over the used stars, with its standard error; None without such a star.
 
         ``among`` tells which stars it is of, where not of all used ones.
         """
         chosen = values[self.used if among is None else among]
-        if not len(chosen):
+        return Estimate(float(np.median(chosen)), median_error(chosen)) if len(chosen) else None
+
+    def _size(self, values: Floats, share: Callable[[float], float]) -> Estimate | None:
+        """Return the median of a size in px, with what the star's unknown profile leaves uncertain."""
+        middle = self.median(values)
+        if middle is None:
             return None
-        middle = float(np.median(chosen))
-        if model_share:  # what is smaller than a pixel or two is told ever less by it
-            model_share += UNDERSAMPLED_SHARE * max(UNDERSAMPLED_PX - middle, 0.0)
-        return Estimate(middle, math.hypot(median_error(chosen), model_share * middle))
+        unknown = share(middle.value / self.pixels_joined) * middle.value
+        return Estimate(middle.value, math.hypot(middle.standard, unknown))
 
     @property
     def hfd_px(self) -> Estimate | None:
         """The half-flux diameter."""
-        return self.entries.hfd_px if self.entries else self.median(self.shapes.hfd, model_share=SHAPE_MODEL_SHARE)
+        return self.entries.hfd_px if self.entries else self._size(self.shapes.hfd, hfd_share)
 
     @property
     def fwhm_px(self) -> Estimate | None:
         """The full width at half maximum."""
-        return self.entries.fwhm_px if self.entries else self.median(self.shapes.fwhm, model_share=SHAPE_MODEL_SHARE)
+        return self.entries.fwhm_px if self.entries else self._size(self.shapes.fwhm, fwhm_share)
 
     @property
     def elongation(self) -> Estimate | None:
@@ -268,7 +270,7 @@ def read_stars(
     which = np.argsort(-spots.flux[is_star], kind="stable")[:most] if few else None
     shapes = measure(pixels, mesh, stars, _full(pixels, peaks, spots.top), peaks, which)
     piled = piled_up(shapes, shapes.peak - float(np.median(mesh.level)))
-    shapes = replace(shapes, saturated=shapes.saturated | piled)
+    shapes = replace(shapes, saturated=shapes.saturated | piled, fwhm=corrected_fwhm(shapes.fwhm))
     tiles = mesh.level.size
     side = 2 if mosaic else 1
     x, y = (side * at + (side - 1) / 2 for at in (spots.x, spots.y))
@@ -283,6 +285,7 @@ def read_stars(
         Estimate(zero + unit * float(np.median(mesh.level)), unit * float(mesh.level.std()) / math.sqrt(tiles)),
         Estimate(unit * float(np.median(mesh.noise)), unit * float(mesh.noise.std()) / math.sqrt(tiles)),
         scale_arcsec_px,
+        pixels_joined=side,
     )
 
 

@@ -75,7 +75,7 @@ def _excess(size: Floats, x: Floats, y: Floats, noise: Floats) -> Flags:
             break
         found, *_ = np.linalg.lstsq(terms[kept], size[kept], rcond=None)
         field = terms @ found
-    return size - field > limit
+    return np.asarray(size - field > limit)
 
 
 def commonest(values: Floats, width: float) -> float:
