@@ -48,6 +48,7 @@ FOCUSER = DeviceKindDeclaration(
         _travel("run_exposure_s", "Exposure of a focus run", "s", 2, high=3600.0),
         SettingKind("refocus_temperature_c", "Refocus after", "°C", "number", 0, 60, 0.1, decimals=1),
         SettingKind("refocus_after_min", "Refocus after", "min", "number", 0, 1e4, 1, decimals=0),
+        SettingKind("refocus_every_frames", "Refocus after", "frames", "number", 0, 1e4, 0.5, decimals=0),
         SettingKind("refocus_on_filter", "Refocus on filter change", "", "truth"),
         SettingKind("refocus_after_flip", "Refocus after the flip", "", "truth"),
         _travel("refocus_growth_percent", "Refocus after HFD grows by", "%", 0, high=1000.0),

@@ -10,6 +10,8 @@ MOUNT = DeviceKindDeclaration(
     (
         SettingKind("guide_rate_sidereal", "Guide rate", "× sidereal", "number", 0, 10, 0.01),
         SettingKind("flip_margin_min", "Flip after meridian", "min", "number", -240, 240, 0.5, decimals=0),
+        SettingKind("stop_before_meridian_min", "Stops before meridian", "min", "number", 0, 240, 0.5, decimals=0),
+        SettingKind("wait_after_flip_s", "Waits after the flip", "s", "number", 0, 3600, 1, decimals=0),
         SettingKind("park_set", "Park position stored", "", "truth"),
     ),
     actions=(
