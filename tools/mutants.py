@@ -258,7 +258,7 @@ MUTANTS = (
     Mutant("quantities/read_tracking.py", "return _is_within(read, path) or _is_within(path, read)", "return _is_within(read, path)", "core/quantities/test_evaluator.py core/findings/test_caveats.py"),
     Mutant("rig/marks.py", "if is_same and own not in typed", "if is_same", "core/rig/test_marks.py"),
     Mutant("findings/acceptance.py", "return round(row.best.value, row.kind.decimals)", "return row.best.value", "core/findings/test_caveats.py"),
-    Mutant("drafting/frames.py", "(size or 0) * least, f", "(size or 0), f", "core/test_drafting.py"),
+    Mutant("drafting/sensor.py", "give(path, size * binning, f", "give(path, size, f", "core/test_drafting.py"),
     Mutant("findings/conditions.py", "open_ones = [f for f in findings if not f.accepted]", "open_ones = list(findings)", "core/findings/test_caveats.py"),
     Mutant("train/broken_section.py", "share = min(1.0, surplus / sum(spare))", "share = min(1.0, 0.5 * surplus / sum(spare))", "core/test_drawn.py"),
     Mutant("findings/conditions.py", "*([Verdict.UNPROVEN] if missing else [])", "", "core/findings/test_connect.py"),

@@ -250,6 +250,7 @@ def test_the_command_writes_a_rig_and_no_other(tmp_path, capsys, monkeypatch):
         ({"XORGSUBF": 100}, None, "cut out of more by its XORGSUBF"),
         ({"YORGSUBF": 7}, None, "cut out of more by its YORGSUBF"),
         ({"CNPIX2": 4100}, None, "cut out of more by its CNPIX2"),
+        ({"LTV1": 0.25}, (6000, 4000), None),
         ({"LTV1": -56.0}, None, "cut out of more by its LTV1"),
         ({"HISTORY": "Cropped to 6000x4000"}, None, "cut out of more by its HISTORY"),
         ({"HISTORY": "microprocessor acropolis"}, (6000, 4000), None),
@@ -270,6 +271,14 @@ def test_what_was_cut_out_of_a_sensor_is_not_taken_for_it(cards, sensor, asked):
         assert (own.width_px, own.height_px) == sensor
     told = [question.text for question in found.questions if "how many px" in question.text]
     assert (asked is None and not told) or asked in told[0]
+
+
+def test_the_detector_of_a_binned_frame_is_counted_once():
+    """3000 × 2000 px at binning 2 are the whole of 6000 × 4000 px, and half of 12000 × 4000 px."""
+    for detector, sensor in (("[1:6000,1:4000]", (6000, 4000)), ("[1:12000,1:4000]", (12000, 4000))):
+        found = drafted(frame(NAXIS1=3000, NAXIS2=2000, XBINNING=2, YBINNING=2, DETSIZE=detector))
+        own = found.rig.train[-1].sensor
+        assert (own.width_px, own.height_px) == sensor
 
 
 def test_one_whole_frame_beside_cut_ones_tells_the_sensor():

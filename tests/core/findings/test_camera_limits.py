@@ -39,9 +39,10 @@ def test_a_body_that_sleeps(minutes, verdict):
         assert finding(cured, "camera.switch_off").verdict == "holds"
 
 
-def test_a_body_that_sleeps_is_not_ready_and_one_of_which_nothing_is_known_says_nothing():
+def test_a_guide_camera_that_sleeps_and_one_of_which_nothing_is_known():
     assert finding(rig_of(), "camera.switch_off") is None
-    assert finding(rig_of(guide={"switch_off_min": 2}), "camera.switch_off").verdict == "fails"
+    assert finding(rig_of(guide={"switch_off_min": 2}), "camera.switch_off").verdict == "tight", "it exposes 2 s"
+    assert finding(rig_of(guide={"switch_off_min": 2}, guide_s=120.0), "camera.switch_off").verdict == "fails"
 
 
 @pytest.mark.parametrize(

@@ -2,33 +2,26 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Sequence
 from operator import attrgetter
-from pathlib import Path
 from statistics import median
 
-from wyntaxis.core.drafting.rig_draft import RigDraft, commonest
+from wyntaxis.core.drafting.reported import RECORD, Reported, card_of, suppose, value_text
+from wyntaxis.core.drafting.rig_draft import RigDraft
+from wyntaxis.core.drafting.sensor import draft_sensor
 from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
 from wyntaxis.core.evidence.headers.names import FilterNames
-from wyntaxis.core.files.camera_raw import is_raw
-from wyntaxis.core.files.errors import path_text
 from wyntaxis.core.files.foreign_text import plain
-from wyntaxis.core.json_values import JsonValue
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
-from wyntaxis.core.wording import short
 
-RECORD = ("frames", "frames' headers")
 Setup = tuple[str, str]
 """The telescope and the camera that a frame names; empty where it names none."""
-CHANGING = 2
-"""What changes from frame to frame by itself is told with its commonest values, at most this many beside."""
-LIKELY_FOCAL_MM, LIKELY_PIXEL_UM = (100.0, 10_000.0), (1.0, 30.0)
-"""A focal length in mm and a pixel in µm outside these are more likely told in another unit; a lens may be shorter."""
+LIKELY_FOCAL_MM = (100.0, 10_000.0)
+"""A focal length in mm outside these is more likely told in another unit; a lens may be shorter."""
 SHORTEST_LENS_MM = 10.0
 LIKELY_RATIO = 0.9
 """No telescope is faster: a focal length that makes it so is not in mm."""
@@ -36,8 +29,6 @@ SCALES_AGREE = 0.02
 """A solved frame and the header's own numbers agree to this share."""
 LONGEST_GUIDE_S, SHORTEST_LIGHT_S = 10.0, 20.0
 """Lights no longer than this, beside others of this length at least and by another camera, look like guide frames."""
-LEAST_SENSOR_PX = 200
-"""Cameras' sensors have more px on a side: such a frame may be cut out."""
 _MODE = re.compile(r"\s*[(\[][^)\]]*\b(?:mode|readout|bits?|gain|bin(?:ning)?)\b[^)\]]*[)\]]\s*$", re.IGNORECASE)
 """What drivers write behind a camera's name; the camera is the same."""
 _GUIDE = re.compile(r"(?<![a-z])guid(?:e|er|ing)(?![a-z])", re.IGNORECASE)
@@ -111,7 +102,7 @@ def _guide_camera(book: RigDraft, camera: str, frames: Sequence[FrameHeader]) ->
     if camera and not any(device["kind"] == "guide_camera" for device in book.list_of("devices")):
         known = any(_goes_by(book, at, camera) for at, _ in enumerate(book.list_of("devices")))
         if not known:
-            at = book.add_device("guide_camera", "guide_camera", _card("INSTRUME", first), name=camera)
+            at = book.add_device("guide_camera", "guide_camera", card_of("INSTRUME", first), name=camera)
             book.mark(("devices", at, "kind"))
 
 
@@ -125,102 +116,38 @@ def _weight(frames: Sequence[FrameHeader]) -> int:
     return sum(1000 if frame.kind == "light" else 1 for frame in frames)
 
 
-class _Reported:
-    """What some frames tell, value by value."""
-
-    def __init__(self, book: RigDraft, frames: Sequence[FrameHeader]) -> None:
-        self.book, self.frames = book, frames
-
-    def of(
-        self, read: Callable[[FrameHeader], JsonValue], frames: Iterable[FrameHeader] | None = None
-    ) -> list[JsonValue]:
-        """Return the distinct values: value, count, file; the commonest first."""
-        entries = [(read(frame), frame.path) for frame in (self.frames if frames is None else frames)]
-        return commonest([(value, path) for value, path in entries if value is not None])
-
-    def fixed(self, path: DocumentPath, keyword: str, found: list[JsonValue], key: str = "") -> None:
-        """Give a value that a rig has once; another that frames tell too is kept against it."""
-        if not found:
-            return
-        (value, count, file), *rest = found
-        more = f", in {count} of {count + sum(n for _, n, _ in rest)} frames" if rest else ""
-        taken = self.book.give(path, value, f"{_card(keyword, file)}{more}")
-        against = rest if taken else found
-        if against and key:
-            self.book.differs(*RECORD, key, against[0][0])
-        for other, number, where in against[:CHANGING]:
-            held = self.book.held(path)
-            self.book.ask(f"{keyword}: {_text(other)} in {number} frames such as {where}, not {_text(held)}", path)
-
-    def setting(
-        self, at: int, key: str, keyword: str, read: Callable[[FrameHeader], JsonValue], frames: list[FrameHeader]
-    ) -> None:
-        """Give a setting that may change from night to night: the commonest, the others told."""
-        found = self.of(read, frames)
-        if not found:
-            return
-        (value, _, file), *rest = found
-        path = ("devices", at, "settings", key, "value")
-        self.book.give(path, value, _card(keyword, file))
-        if rest:
-            others = ", ".join(f"{_text(other)} in {number}" for other, number, _ in rest[:CHANGING])
-            self.book.ask(f"{keyword}: {_text(value)} is taken; the frames also hold {others}", path)
-
-
-def _card(keyword: str, file: str) -> str:
-    """Return where a value of a frame stands: a body's raw file has no cards, and is told by what it says."""
-    card, *value = keyword.split(" ", 1)
-    if is_raw(Path(file)):
-        card = _BODY_WORDS.get(card, card)
-    return f"{' '.join((card, *value))} of {file}"
-
-
-_BODY_WORDS = {
-    "INSTRUME": "model",
-    "NAXIS1": "width",
-    "NAXIS2": "height",
-    "GAIN": "ISO",
-    "FOCALLEN": "lens’s focal length",
-    "APTDIA": "lens’s focal length over its focal ratio",
-}
-
-
-def _text(value: JsonValue) -> str:
-    return short(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else str(value)
-
-
 def _own_train(book: RigDraft, setup: Setup, frames: list[FrameHeader], names: FilterNames) -> None:
-    entries = _Reported(book, frames)
+    entries = Reported(book, frames)
     telescope, camera = setup
     place = ("telescope",)
     first = frames[0].path
     if telescope and book.document["telescope"].get("name") in (None, "Telescope"):
         book.document["telescope"].pop("name", None)
-        book.give(("telescope", "name"), telescope, _card("TELESCOP", first))
+        book.give(("telescope", "name"), telescope, card_of("TELESCOP", first))
     train = book.list_of("train")
     at = next((i for i, part in enumerate(train) if part["kind"] == "camera"), None)
     if at is None:
         at = int(book.add_part(("train",), len(train), "camera", "camera")[-1])
-    book.give(("train", at, "name"), camera or "camera", _card("INSTRUME", first))
-    _sensor(entries, ("train", at), frames)
+    book.give(("train", at, "name"), camera or "camera", card_of("INSTRUME", first))
+    draft_sensor(entries, ("train", at), frames)
     _optics(entries, place, ("train", at, "sensor", "pixel_um"))
     part_id = train[at]["id"]
     device = next((i for i, d in enumerate(book.list_of("devices")) if d["kind"] == "camera"), None)
     if device is None and camera:  # the ports may have told of it before, without knowing what it is
         device = next((i for i, d in enumerate(book.list_of("devices")) if _is_unknown(book, i, camera)), None)
         if device is not None:
-            book.give(("devices", device, "kind"), "camera", _card("INSTRUME", first))
-            book.give(("devices", device, "part"), part_id, _card("INSTRUME", first))
+            book.give(("devices", device, "kind"), "camera", card_of("INSTRUME", first))
+            book.give(("devices", device, "part"), part_id, card_of("INSTRUME", first))
     if device is None:
-        device = book.add_device("main_camera", "camera", _card("INSTRUME", first), name=camera or None, part=part_id)
+        device = book.add_device("main_camera", "camera", card_of("INSTRUME", first), name=camera or None, part=part_id)
     lights = [frame for frame in frames if frame.kind == "light"] or frames
     gains = [frame for frame in lights if frame.gain is None or not _may_be_per_adu(frame.gain)]
     entries.setting(device, "gain", "GAIN", lambda frame: frame.gain, gains)
     odd = next((frame for frame in lights if frame.gain is not None and _may_be_per_adu(frame.gain)), None)
     if odd is not None:
         book.ask(
-            f"GAIN {_text(odd.gain)} of {odd.path} is left out: it may be the conversion gain in e⁻/ADU; which gain "
-            "was set?",
+            f"GAIN {value_text(odd.gain)} of {odd.path} is left out: it may be the conversion gain in e⁻/ADU; which "
+            "gain was set?",
             ("devices", device),
         )
     entries.setting(device, "offset", "OFFSET", lambda frame: frame.offset, lights)
@@ -242,7 +169,7 @@ def _may_be_per_adu(gain: float) -> bool:
     return 0 < gain < 20 and abs(10 * gain - round(10 * gain)) > 1e-6
 
 
-def _optics(entries: _Reported, place: DocumentPath, pixel: DocumentPath) -> None:
+def _optics(entries: Reported, place: DocumentPath, pixel: DocumentPath) -> None:
     """Give the telescope: what is no likely length in mm, or stands against solved frames, is told as a question."""
     entries.fixed((*place, "aperture_mm"), "APTDIA", entries.of(lambda frame: frame.aperture_mm or None), "aperture_mm")
     focal = entries.of(lambda frame: frame.focal_length_mm or None)
@@ -260,20 +187,20 @@ def _optics(entries: _Reported, place: DocumentPath, pixel: DocumentPath) -> Non
                 fit = {"mm": value} | fit
             if solved is not None:
                 fit = {unit: own for unit, own in fit.items() if abs(own / solved - 1) <= SCALES_AGREE} or fit
-            _suppose(book, path, _card(f"FOCALLEN {_text(value)}", file), "mm", fit)
+            suppose(book, path, card_of(f"FOCALLEN {value_text(value)}", file), "mm", fit)
             focal = []
         elif solved is not None and not agrees:
             book.differs(*RECORD, "effective_focal_length_mm", round(solved, 2))
-            by_scale = _text(round(solved, 1))
+            by_scale = value_text(round(solved, 1))
             book.ask(
-                f"{_card('FOCALLEN', file)} is {_text(value)} mm, and the solved frames’ scale makes {by_scale} mm "
-                "with these pixels: is there a reducer, or is one of them wrong?",
+                f"{card_of('FOCALLEN', file)} is {value_text(value)} mm, and the solved frames’ scale makes {by_scale} "
+                "mm with these pixels: is there a reducer, or is one of them wrong?",
                 path,
             )
     entries.fixed(path, "FOCALLEN", focal, "effective_focal_length_mm")
 
 
-def _solved_focal_mm(entries: _Reported, pixel: DocumentPath) -> float | None:
+def _solved_focal_mm(entries: Reported, pixel: DocumentPath) -> float | None:
     """Return the focal length in mm that solved frames make with the pixel that the draft holds; None without either.
 
     ``206.264806 · p [µm] · binning / scale [arcsec/px]``.
@@ -289,83 +216,7 @@ def _solved_focal_mm(entries: _Reported, pixel: DocumentPath) -> float | None:
     return median(found) if found else None
 
 
-def _suppose(book: RigDraft, path: DocumentPath, entries: str, unit: str, readings: dict[str, float]) -> None:
-    """Ask about a value that is no likely one, and assume the first of its readings, by the unit it would be in."""
-    if not readings:
-        book.ask(f"{entries} is left out: it is no likely value in {unit} or any other unit", path)
-        return
-    (name, own), *others = readings.items()
-    value = float(f"{own:.6g}")
-    if book.is_open(path):
-        book.give(path, value, entries)
-        book.origin.pop(path_text(path), None)
-        book.mark(path)
-    as_if = f"{_text(value)} {unit} is assumed" + ("" if name == unit else f", as if it were in {name}")
-    or_else = "".join(f", or {_text(float(f'{other:.6g}'))} {unit} if it is in {more}" for more, other in others)
-    book.ask(f"{entries} is no likely value in {unit}: {as_if}{or_else}; which is right?", path)
-
-
-def _sensor(entries: _Reported, place: DocumentPath, frames: list[FrameHeader]) -> None:
-    """Give the sensor: the largest frame at the least binning, the rest being cut out of it."""
-    sized = [frame for frame in frames if frame.width_px and frame.height_px]
-    book = entries.book
-    if sized:
-        least = min(frame.binning or 1 for frame in sized)
-        plain = [frame for frame in sized if (frame.binning or 1) == least]
-        _sensor_size(entries, (*place, "sensor"), plain, least)
-        pixels = entries.of(lambda frame: frame.pixel_um or None, plain)
-        path = (*place, "sensor", "pixel_um")
-        if pixels and pixels[0][0] > 0 and not LIKELY_PIXEL_UM[0] <= pixels[0][0] / least <= LIKELY_PIXEL_UM[1]:
-            value, _, file = pixels[0]
-            readings = {unit: factor * value / least for unit, factor in (("mm", 1e3), ("m", 1e6), ("nm", 1e-3))}
-            fit = {unit: own for unit, own in readings.items() if LIKELY_PIXEL_UM[0] <= own <= LIKELY_PIXEL_UM[1]}
-            _suppose(book, path, f"XPIXSZ {_text(value)} of {file}", "µm", fit)
-        elif pixels and least == 1:
-            entries.fixed(path, "XPIXSZ", pixels, "pixel_um")
-        elif pixels:
-            # The standard's XPIXSZ is the binned size, but programs also write the sensor's own: nobody can tell.
-            book.assume(path, pixels[0][0] / least)
-            book.ask(
-                f"all frames are binned {least}×: XPIXSZ {_text(pixels[0][0])} µm is taken as the binned pixel", path
-            )
-        used = entries.of(lambda frame: frame.binning or 1, [f for f in sized if f.kind == "light"] or sized)
-        if used and used[0][0] != 1:
-            book.give((*place, "sensor", "binning"), used[0][0], f"XBINNING of {used[0][2]}")
-    if book.held((*place, "sensor")) is not None:
-        for key, value in (("width_px", 1000), ("height_px", 1000), ("pixel_um", 4.0)):
-            book.assume((*place, "sensor", key), value)
-
-
-def _sensor_size(entries: _Reported, place: DocumentPath, frames: list[FrameHeader], binning: int) -> None:
-    """Give the sensor's size in px: of the largest frame that is no cut-out, else assumed, with a question."""
-    book = entries.book
-    whole = [frame for frame in frames if not frame.part.cut_by or frame.part.whole] or frames
-    largest = max(whole, key=lambda frame: math.prod(_light_px(frame)))
-    sizes = _light_px(largest)
-    binned = f" × binning {binning}" if binning > 1 else ""
-    cut = largest.part.cut_by if not largest.part.whole else ""
-    for key, axis, size in zip(("width_px", "height_px"), ("NAXIS1", "NAXIS2"), sizes, strict=True):
-        path = (*place, key)
-        if cut:
-            book.assume(path, size * binning)
-        elif not book.give(path, size * binning, f"{_card(largest.part.whole_by or axis, largest.path)}{binned}"):
-            book.differs(*RECORD, key, size * binning)
-            book.ask(f"{axis}: frames are {size} px, not {book.held(path)}", path)
-    told = f"{largest.path} has {sizes[0]} × {sizes[1]} px"
-    if cut:
-        book.ask(f"{told}, cut out of more by its {cut}: how many px has the sensor?", (*place, "width_px"))
-    elif is_raw(Path(largest.path)):
-        book.ask(f"{told}, and bodies can record a part of their sensor: is that the whole?", (*place, "width_px"))
-    elif min(sizes) < LEAST_SENSOR_PX:
-        book.ask(f"{told}, fewer than sensors have: is that the whole?", (*place, "width_px"))
-
-
-def _light_px(frame: FrameHeader) -> tuple[int, int]:
-    """Return the size in px that a frame tells of its sensor: as its cards say, else its own."""
-    return frame.part.whole or (frame.width_px or 0, frame.height_px or 0)
-
-
-def _filters(book: RigDraft, entries: _Reported, names: FilterNames) -> None:
+def _filters(book: RigDraft, entries: Reported, names: FilterNames) -> None:
     """Give the wheel's slots: filters by any of their names are one, called as most frames do."""
     counts = Counter(frame.filter for frame in entries.frames if frame.filter)
     by_key: dict[str, str] = {}
@@ -405,7 +256,7 @@ def _filters(book: RigDraft, entries: _Reported, names: FilterNames) -> None:
         book.ask(f"frames name filters that are in no slot: {', '.join(missing[:6])}", ("devices", device, "slots"))
 
 
-def _focuser_and_rotator(book: RigDraft, entries: _Reported) -> None:
+def _focuser_and_rotator(book: RigDraft, entries: Reported) -> None:
     for kind in DEVICE_KINDS.values():
         if kind.header_position is None:
             continue
@@ -418,7 +269,7 @@ def _focuser_and_rotator(book: RigDraft, entries: _Reported) -> None:
         entries.setting(at, key, keyword, read, list(entries.frames))
 
 
-def _site(entries: _Reported) -> None:
+def _site(entries: Reported) -> None:
     latitude, longitude = (entries.of(read) for read in (lambda f: f.latitude_deg, lambda f: f.longitude_deg))
     place = ("site", "latitude_deg"), ("site", "longitude_deg")
     faults = [
@@ -451,7 +302,7 @@ def _variant(book: RigDraft, own: Setup, other: Setup, frames: list[FrameHeader]
     variants = book.list_of("variants")
     if name == book.document["name"]:
         return
-    entries = _Reported(book, frames)
+    entries = Reported(book, frames)
     known = next((at for at, variant in enumerate(variants) if variant["name"] == name), None)
     if known is not None:
         if variants[known].get("telescope") is not None:
@@ -464,8 +315,8 @@ def _variant(book: RigDraft, own: Setup, other: Setup, frames: list[FrameHeader]
         path = (*place, "train", len(parts) - 1)
         variants[-1]["train"][-1] = {"id": f"camera_{len(variants) + 1}", "kind": "camera"}
         book.assume((*path, "length_mm"), 10.0)
-        book.give((*path, "name"), other[1], _card("INSTRUME", frames[0].path))
-        _sensor(entries, path, frames)
+        book.give((*path, "name"), other[1], card_of("INSTRUME", frames[0].path))
+        draft_sensor(entries, path, frames)
     if other[0] != own[0]:
         scope = (*place, "telescope")
         variants[-1]["telescope"] = {"id": book.document["telescope"]["id"]}

@@ -31,11 +31,13 @@ from wyntaxis.core.wording import short
 )
 def switch_off(evaluation: Evaluation) -> Iterator[Statement]:
     """Does each camera stay on between two frames?"""
-    longest = longest_exposure_s(evaluation)
+    settings = evaluation.rig.guiding.settings
     for index, device in enumerate(evaluation.rig.devices):
         minutes = device.number("switch_off_min") if device.kind in CAMERAS else None
         if minutes is None:
             continue
+        guides = settings.exposure_s if settings is not None else None
+        longest = guides if device.kind == "guide_camera" else longest_exposure_s(evaluation)
         verdict, lines = Verdict.HOLDS, []
         if minutes > 0:
             sleeps = longest is not None and 60 * minutes <= longest

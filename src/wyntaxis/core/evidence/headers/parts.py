@@ -17,11 +17,13 @@ if TYPE_CHECKING:
 
 _OFFSETS = (("XORGSUBF", "YORGSUBF"), ("CNPIX1", "CNPIX2"), ("LTV1", "LTV2"))
 """Where the frame's corner lies on its sensor or plate, or how far it was moved: 0 for a whole frame."""
+LEAST_OFFSET_PX = 1.0
+"""Less is half a pixel of a binned frame."""
 _IN_WORDS = re.compile(r"\b(crop(ped)?|cut-?out|sub-?frame|imcopy)\b", re.IGNORECASE)
 
 
 class SensorPart(NamedTuple):
-    """The sensor's own size in px and the card that tells it, and by which card the frame is cut out of it."""
+    """The sensor's size in px of the frame and the card that holds it, and by which card the frame is cut out of it."""
 
     whole: tuple[int, int] | None = None
     whole_by: str = ""
@@ -46,10 +48,13 @@ def sensor_part(header: Header) -> SensorPart:
     """
     size = tuple(_number(header, key) for key in ("NAXIS1", "NAXIS2"))
     detector = _section(header, "DETSIZE")
-    if detector is not None and (detector[0] > size[0] or detector[1] > size[1]):
-        return SensorPart(detector, "DETSIZE", "DETSIZE")
+    if detector is not None:  # in px that are not binned
+        binning = max(round(_number(header, "XBINNING")), 1)
+        detector = detector[0] // binning, detector[1] // binning
+        if detector[0] > size[0] or detector[1] > size[1]:
+            return SensorPart(detector, "DETSIZE", "DETSIZE")
     for pair in _OFFSETS:
-        cut = next((key for key in pair if _number(header, key) != 0), None)
+        cut = next((key for key in pair if abs(_number(header, key)) >= LEAST_OFFSET_PX), None)
         if cut is not None:
             return SensorPart(cut_by=cut)
     if "HISTORY" in header and any(_IN_WORDS.search(str(line)) for line in header["HISTORY"]):

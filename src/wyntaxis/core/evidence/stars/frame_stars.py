@@ -24,7 +24,7 @@ from wyntaxis.core.evidence.sensor.strips import OpenFrame, open_frame
 from wyntaxis.core.evidence.stars.background import THREADS, background_mesh
 from wyntaxis.core.evidence.stars.detection import LARGE, find_spots
 from wyntaxis.core.evidence.stars.measuring import Shapes, measure
-from wyntaxis.core.evidence.stars.populations import broader_than_stars, piled_up
+from wyntaxis.core.evidence.stars.populations import MIN_SNR, piled_up, why_no_star
 from wyntaxis.core.evidence.stars.sampling import corrected_fwhm, fwhm_share, hfd_share
 from wyntaxis.core.files import camera_raw
 from wyntaxis.core.files.errors import InputError, Progress
@@ -34,14 +34,6 @@ from wyntaxis.core.fitting import median_error
 if TYPE_CHECKING:
     from wyntaxis.core.arrays import Flags, Floats, Numbers
 
-MIN_SNR = 20.0
-"""Medians are taken over stars above this (domain: stars of S/N > 20)."""
-MIN_STAR_SNR = 4.0
-"""What has less flux over its noise when it is measured was a crest of noise or of a nebula."""
-MAX_ELONGATION = 20.0
-KNOT_TIMES, KNOT_SNR = 1.8, 25.0
-LARGER_TIMES = 3.5
-"""The stars of one frame are of one size: what is so many times larger is none."""
 HIGHEST_CODE = 65535
 PLATEAU_PIXELS = 3
 """So many pixels of the frame's very highest value are where it is cut off."""
@@ -276,7 +268,7 @@ def read_stars(
     x, y = (side * at + (side - 1) / 2 for at in (spots.x, spots.y))
     refused = [RefusedSpot(float(x[k]), float(y[k]), why) for k, why in enumerate(spots.why) if why]
     shapes = _scaled(shapes) if mosaic else shapes
-    no_star = _no_star(shapes, nebular=LARGE in spots.why)
+    no_star = why_no_star(shapes, nebular=LARGE in spots.why)
     refused += [RefusedSpot(float(shapes.x[k]), float(shapes.y[k]), why) for k, why in enumerate(no_star) if why]
     return FrameStars(
         name or path.name,
@@ -287,28 +279,6 @@ def read_stars(
         scale_arcsec_px,
         pixels_joined=side,
     )
-
-
-def _no_star(shapes: Shapes, *, nebular: bool) -> list[str]:
-    """Return for each measured spot why its shape is that of no star, empty where it is.
-
-    In a frame with something larger than any disc, a faint spot that is clearly wider than the stars is a crest of it.
-    """
-    why = [""] * len(shapes.x)
-    clear = ~shapes.saturated & (shapes.snr > MIN_SNR)
-    usual = float(np.median(shapes.hfd[clear])) if clear.sum() >= MIN_ISOLATED else np.inf
-    larger = shapes.hfd > LARGER_TIMES * usual
-    if nebular:
-        larger |= (shapes.hfd > KNOT_TIMES * usual) & (shapes.snr < KNOT_SNR)
-    larger |= broader_than_stars(shapes, clear)
-    for reason, mask in (
-        ("larger than the stars: a galaxy or a knot of nebula", larger),
-        ("longer than any star: a trail or a bad column", ~(shapes.elongation < MAX_ELONGATION)),
-        ("too faint over what is about it", ~((shapes.flux > 0) & (shapes.snr >= MIN_STAR_SNR))),
-    ):
-        for place in np.flatnonzero(mask):
-            why[place] = reason
-    return why
 
 
 def frame_pixels(frame: OpenFrame, *, mosaic: bool) -> tuple[Numbers, Numbers]:

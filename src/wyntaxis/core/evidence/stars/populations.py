@@ -16,10 +16,20 @@ if TYPE_CHECKING:
     from wyntaxis.core.arrays import Flags, Floats
     from wyntaxis.core.evidence.stars.measuring import Shapes
 
+LEAST_SIZED = 3
+"""Objects of which a usual size is the median."""
 ENOUGH_STARS = 12
 """Fewer do not tell which size is the stars' own."""
 LEAST_BROADER = 0.12
 """Larger by less, as a share, is still the size of the frame's stars."""
+MIN_SNR = 20.0
+"""Medians are taken over stars above this (domain: stars of S/N > 20)."""
+MIN_STAR_SNR = 4.0
+"""What has less flux over its noise when it is measured was a crest of noise or of a nebula."""
+MAX_ELONGATION = 20.0
+KNOT_TIMES, KNOT_SNR = 1.8, 25.0
+LARGER_TIMES = 3.5
+"""The stars of one frame are of one size: what is so many times larger is none."""
 SIGMAS = 4.0
 WINDOW = 0.06
 """Sizes that differ by no more, as a share, are counted as one."""
@@ -45,9 +55,10 @@ def broader_than_stars(shapes: Shapes, clear: Flags) -> Flags:
     Returns
     -------
     flags
-        None where too few objects tell the stars' size. The size is the commonest one, about a plane or bowl across the
-        field: stars of one size outnumber the galaxies of any one size long before they outnumber all. Both half-flux
-        diameter and width must be larger: light of a neighbour alone is in the first and hardly in the second.
+        No object where there are too few to find the stars' size by. That size is the commonest one, about a plane or
+        bowl across the field: stars of one size outnumber the galaxies of any one size long before they outnumber all.
+        Both half-flux diameter and width must be larger: light of a neighbour alone is in the first and hardly in the
+        second.
     """
     broad = np.zeros(len(shapes.x), bool)
     sized = clear & (shapes.hfd > 0) & (shapes.fwhm > 0)
@@ -112,3 +123,25 @@ def piled_up(shapes: Shapes, over_sky: Floats) -> Flags:
     if pile.sum() < max(LEAST_PILED, PILED_TIMES * below.sum()) or len(light) < LEAST_PILED:
         return none
     return pile if light.max() > FLUX_SPREAD * light.min() else none
+
+
+def why_no_star(shapes: Shapes, *, nebular: bool) -> list[str]:
+    """Return for each measured spot why its shape is that of no star, empty where it is.
+
+    In a frame with something larger than any disc, a faint spot that is clearly wider than the stars is a crest of it.
+    """
+    why = [""] * len(shapes.x)
+    clear = ~shapes.saturated & (shapes.snr > MIN_SNR)
+    usual = float(np.median(shapes.hfd[clear])) if clear.sum() >= LEAST_SIZED else np.inf
+    larger = shapes.hfd > LARGER_TIMES * usual
+    if nebular:
+        larger |= (shapes.hfd > KNOT_TIMES * usual) & (shapes.snr < KNOT_SNR)
+    larger |= broader_than_stars(shapes, clear)
+    for reason, mask in (
+        ("larger than the stars: a galaxy or a knot of nebula", larger),
+        ("longer than any star: a trail or a bad column", ~(shapes.elongation < MAX_ELONGATION)),
+        ("too faint over what is about it", ~((shapes.flux > 0) & (shapes.snr >= MIN_STAR_SNR))),
+    ):
+        for place in np.flatnonzero(mask):
+            why[place] = reason
+    return why
