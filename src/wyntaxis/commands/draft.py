@@ -17,6 +17,8 @@ from wyntaxis.commands.shared import (
     work_progress,
 )
 
+MOST_REASONS = 3
+
 
 def _draft(options: argparse.Namespace) -> int:
     from wyntaxis.core.drafting.draft import draft, read_sources
@@ -34,6 +36,9 @@ def _draft(options: argparse.Namespace) -> int:
         raise InputError("name a folder of frames, a program's file, or --ports to draft a rig from")
     tree = read_tree(options) if looks else None
     drafted = draft(read_sources(options.paths, tree, load_maps(own_maps_path()), work_progress("headers")))
+    if not drafted.taken and not drafted.questions:
+        reasons = "; ".join(f"{entry.file}: {entry.why}" for entry in drafted.not_used[:MOST_REASONS])
+        raise InputError(f"no value of a rig was found{': ' if reasons else ''}{reasons}")
     tell_notes(save(drafted.rig, options.out).notes)
     if options.json:
         print_json({"out": str(options.out), **drafted.as_json()})

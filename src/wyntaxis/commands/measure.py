@@ -109,6 +109,7 @@ def run(measure: Measure, options: argparse.Namespace) -> int:
     if options.keep and change is not None:
         keep_change(options, change)
     if not any(table.cells(result) for table in measuring.report.tables):
+        print("wyntaxis: nothing was measured, since no file could be used", file=sys.stderr)
         return UNREADABLE
     return exit_code(findings)
 

@@ -292,7 +292,9 @@ def test_bad_paths_get_one_line(folder, tmp_path, capsys, monkeypatch):
         read_stars(folder / "small.fits")
     monkeypatch.setattr(detection, "MAX_BRIGHT_PX", 1000)
     assert main(["stars", str(folder / "field.fits"), "--json"]) == 2, "no frame was measured"
-    assert "pixels over the noise" in json.loads(capsys.readouterr().out)["not_used"][0]["why"]
+    entries = capsys.readouterr()
+    assert "pixels over the noise" in json.loads(entries.out)["not_used"][0]["why"]
+    assert entries.err == "wyntaxis: nothing was measured, since no file could be used\n"
 
 
 def test_a_star_beside_another_is_measured_without_it():

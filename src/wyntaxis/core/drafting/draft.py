@@ -18,8 +18,6 @@ from wyntaxis.core.files.opening import is_folder, is_there
 from wyntaxis.core.rig.blank import blank_rig
 from wyntaxis.core.rig.model import Rig
 
-MOST_REASONS = 3
-
 
 @dataclass(frozen=True)
 class Sources:
@@ -89,7 +87,7 @@ def draft(sources: Sources, into: Rig | None = None) -> Draft:
     Raises
     ------
     InputError
-        When the sources gave what no rig can hold, or nothing at all.
+        When the sources gave what no rig can hold.
     """
     book = RigDraft.of(into or blank_rig())
     for headers in sources.headers:
@@ -98,8 +96,4 @@ def draft(sources: Sources, into: Rig | None = None) -> Draft:
         draft_ports(book, sources.ports)
     for path in sources.programs:
         draft_program(book, path, sources.maps)
-    drafted = book.draft()
-    if not drafted.taken and not drafted.questions:
-        told = "; ".join(f"{entry.file}: {entry.why}" for entry in drafted.not_used[:MOST_REASONS])
-        raise InputError(f"no value of a rig was found{': ' if told else ''}{told}")
-    return drafted
+    return book.draft()
