@@ -25,7 +25,7 @@ _wyntaxis() {
         filters) options="--help --json --variant --shelf --one-way --keep --debug" ;;
         focus) options="--help --json --variant --shelf --map --keep --debug" ;;
         footprint) options="--help --json --variant --shelf --at --angle --object --overlap --csv --debug" ;;
-        guide) options="--help --json --variant --shelf --map --keep --debug" ;;
+        guide) options="--help --json --variant --shelf --map --without-gusts --keep --debug" ;;
         headers) options="--help --json --variant --shelf --csv --keep --debug" ;;
         history) options="--help --json --variant --shelf --at --out --compact --join --debug" ;;
         incidents) options="--help --json --variant --shelf --debug" ;;

@@ -115,6 +115,7 @@ complete -c wyntaxis -n '__fish_seen_subcommand_from guide' -l json -d 'print JS
 complete -c wyntaxis -n '__fish_seen_subcommand_from guide' -l variant -r -d 'the rig’s variant of that name'
 complete -c wyntaxis -n '__fish_seen_subcommand_from guide' -l shelf -r -d 'a shelf file, JSON or CSV'
 complete -c wyntaxis -n '__fish_seen_subcommand_from guide' -l map -r -d 'a saved key map for columns with unknown headings'
+complete -c wyntaxis -n '__fish_seen_subcommand_from guide' -l without-gusts -d 'leave gusts out of all numbers; they are named all the same'
 complete -c wyntaxis -n '__fish_seen_subcommand_from guide' -l keep -d 'write what was measured into the rig file'
 complete -c wyntaxis -n '__fish_seen_subcommand_from guide' -l debug -d 'print the traceback of an unexpected error'
 complete -c wyntaxis -n __fish_use_subcommand -a headers -d 'check the headers of a folder of FITS frames'

@@ -3,6 +3,7 @@
 import pytest
 from PyQt6.QtWidgets import QApplication
 
+from tests.core.evidence.guided import mount
 from tests.desk.pictures import looked_at
 from tests.desk.test_connect_sheets import sheet_of  # noqa: F401 (a fixture)
 from tests.desk.test_light_sheets import texts
@@ -54,6 +55,29 @@ def test_logs_are_read_compared_kept_and_taken_back(sheet_of, logs, qtbot):  # n
     assert "guide_rms_arcsec" not in session.rig.measured
     sheet.take_out()
     assert [row[0] for row in texts(sheet.table)] == ["second"]
+
+
+def test_gusts_are_left_out_and_counted_again(sheet_of, tmp_path, qtbot):  # noqa: F811
+    rows, _ = mount(4, gusts=((200, 4, 9.0),))
+    lines = [",".join(f"{value:.3f}" for value in row) for row in rows]
+    head = "time (s),ra (arcsec),dec (arcsec),ra pulse (arcsec),dec pulse (arcsec)"
+    (tmp_path / "windy.csv").write_text("\n".join([head, *lines]) + "\n", "utf-8")
+    sheet = sheet_of("guide_log")
+    assert not sheet.gusts_button.isEnabled()
+    sheet.read([tmp_path / "windy.csv"])
+    done(sheet, qtbot)
+    before = sheet.answer.text()
+    assert "1 jolt as by gusts of wind" in sheet.sentences.text()
+    assert "replayed with other settings" in sheet.sentences.text()
+    sheet.gusts_button.click()
+    done(sheet, qtbot)
+    assert "in gusts" in sheet.sentences.text()
+    assert sheet.answer.text() != before
+    assert sheet.gusts_button.text() == "Count gusts again"
+    sheet.gusts_button.click()
+    done(sheet, qtbot)
+    assert sheet.answer.text() == before
+    sheet.take_out()
 
 
 def test_columns_are_pointed_at_and_remembered(sheet_of, logs, qtbot):  # noqa: F811

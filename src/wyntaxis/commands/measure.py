@@ -192,6 +192,15 @@ def _filters_arguments(parser: argparse.ArgumentParser) -> None:
     )
 
 
+# Guide log
+
+
+def _guide_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--without-gusts", action="store_true", help="leave gusts out of all numbers; they are named all the same"
+    )
+
+
 # Tilt and curvature
 
 
@@ -313,6 +322,8 @@ MEASURES = {
         "LOG",
         "guide logs as text tables, or folders of some",
         mapped=True,
+        arguments=_guide_arguments,
+        options=lambda options: {"without_gusts": options.without_gusts},
     ),
 }
 COMMANDS = {name: measure.command() for name, measure in MEASURES.items()}

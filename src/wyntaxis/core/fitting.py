@@ -281,3 +281,18 @@ def extra_variance(free: int, chi_square: Callable[[float], float], most: float)
     if chi_square(most) >= free:
         return most
     return float(brentq(lambda extra: chi_square(extra) - free, 0.0, most))
+
+
+def without_group_means(values: Array, weight: Array, group: NDArray[np.int64]) -> Array:
+    """Return values less the weighted mean of their group, (n,).
+
+    Parameters
+    ----------
+    values, weight
+        (n,) each.
+    group
+        (n,) of int, counted from zero.
+    """
+    total = np.bincount(group, weight)
+    means: Array = np.bincount(group, weight * values) / np.maximum(total, 1e-30)
+    return values - means[group]

@@ -13,6 +13,7 @@ from tests.rigs import clean_document
 from wyntaxis.cli import main
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
 from wyntaxis.core.evidence.guide_log.calibration import calibration_of
+from wyntaxis.core.evidence.guide_log.corrections import unguided, with_backlash
 from wyntaxis.core.evidence.guide_log.headings import columns_of, is_calibration, is_guiding
 from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, read, share_percent
 from wyntaxis.core.evidence.guide_log.periods import periodogram_of
@@ -25,8 +26,6 @@ from wyntaxis.core.evidence.guide_log.statistics import (
     about_running_line,
     lag_one_autocorrelation,
     scatter_of,
-    unguided,
-    with_backlash,
 )
 from wyntaxis.core.evidence.guide_log.table import sections_of
 from wyntaxis.core.evidence.measured import Estimate
@@ -460,7 +459,7 @@ def test_planted_numbers_come_back(guided):
     assert abs(own.drift_dec.own.value) < 0.02
     assert len(own.run.dithers) == 5
     entries = REPORT.as_json(result)
-    assert set(entries) == {"answer", "runs", "calibration", "polar", "not_used"}
+    assert set(entries) == {"answer", "runs", "comparisons", "calibration", "without_gusts", "polar", "not_used"}
     assert entries["runs"][0]["settle_s"]["dithers"] == 5
     assert any("guide focal length" in line for line in summary_lines(result))
 

@@ -8,46 +8,21 @@ import pytest
 
 from tests.cases import further
 from tests.conftest import EXAMPLE
+from tests.core.evidence.guided import mount
 from wyntaxis.core.evaluation import Evidence, evaluate
+from wyntaxis.core.evidence.guide_log.corrections import with_backlash
 from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, read
 from wyntaxis.core.evidence.guide_log.periods import periodogram_of
 from wyntaxis.core.evidence.guide_log.result import measured, measured_run
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, facts_of
-from wyntaxis.core.evidence.guide_log.statistics import with_backlash
 from wyntaxis.core.evidence.guide_log.table import event_of
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated
 
-DRIFT = 0.76
-"""Of the pole, in arcsec a minute."""
 OPTICS = GuideOptics(
     scale_arcsec_px=1.6, pixel_um=4.0, main_scale_arcsec_px=1.5, settle_arcsec=1.5, settle_s=5, declination_deg=0.0
 )
-
-
-def mount(seed=1, *, seconds=1800, seeing=0.4, gap=0.0, share=0.6, dither_s=0.0, flip_at=None):
-    """A guided mount by its own account: a motor, a gap, an axis; rows of time, errors and corrections in arcsec.
-
-    Written apart from what it tests: the axis follows the motor at the ends of the gap, corrections are cut at 4″ and
-    left out under 0.25″. After ``flip_at`` corrections in declination are written with the other sign.
-    """
-    rng = np.random.default_rng(seed)
-    rows, axis, motor, ra, lock, dithers = [], 0.0, 0.0, 0.0, np.zeros(2), []
-    for number in range(round(seconds / 2.5)):
-        time = 2.5 * number
-        if dither_s and number and number % round(dither_s / 2.5) == 0:
-            way = rng.uniform(0, 2 * math.pi)
-            lock += 6 * np.array([math.cos(way), math.sin(way)])
-            dithers.append(number)
-        place = np.array([3 * math.sin(2 * math.pi * time / 430) + ra, DRIFT * time / 60 + axis])
-        error = place - lock + rng.normal(0, seeing, 2)
-        move = np.clip(-share * error, -4, 4) * (np.abs(error) >= 0.25)
-        sign = -1 if flip_at is not None and time >= flip_at else 1
-        rows.append((time, error[0], error[1], move[0], sign * move[1]))
-        ra, motor = ra + move[0], motor + move[1]
-        axis = min(max(axis, motor - gap / 2), motor + gap / 2)
-    return np.array(rows), tuple(dithers)
 
 
 HEAD = "time (s),ra (arcsec),dec (arcsec),ra pulse (arcsec),dec pulse (arcsec)"

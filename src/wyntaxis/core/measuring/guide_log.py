@@ -24,7 +24,14 @@ ABOUT = (
 
 def _read(request: Request) -> GuideResult:
     optics = guide_log_optics(request.rig_numbers)
-    return GUIDE_LOG.read(request.paths, optics, request.progress, request.rules, request.before)
+    return GUIDE_LOG.read(
+        request.paths,
+        optics,
+        request.progress,
+        request.rules,
+        request.before,
+        without_gusts=bool(request.options.get("without_gusts", False)),
+    )
 
 
 MEASURING = Measuring(GUIDE_LOG, REPORT, _read, ABOUT)

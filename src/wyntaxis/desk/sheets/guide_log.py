@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from wyntaxis.core.evidence.guide_log.headings import COLUMNS, columns_of
 from wyntaxis.core.evidence.guide_log.preview import log_headings, preview_text
-from wyntaxis.core.evidence.guide_log.report import settling_text, summary_lines
+from wyntaxis.core.evidence.guide_log.report import settling_text, together_lines
 from wyntaxis.core.evidence.guide_log.result import GuideResult, MeasuredRun
+from wyntaxis.core.evidence.guide_log.sentences import run_lines
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.measuring.guide_log import MEASURING
 from wyntaxis.core.measuring.measuring import Request
@@ -71,6 +72,8 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
     def add_buttons(self, row: FlowRow) -> None:
         tip = "Say which column of the last log holds what"
         self.reading_buttons["columns"] = push_button("Columns …", tip, self.point_columns, row)
+        tip = "Measure all runs again without the gusts that are named below, or with them"
+        self.gusts_button = push_button("Leave gusts out", tip, self.leave_gusts, row)
 
     # Logs
 
@@ -120,6 +123,12 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
             left = result.without_run(self.chosen)
             self.hold(left if left.runs or left.calibration is not None else None)
 
+    def leave_gusts(self) -> None:
+        """Measure all runs again, without gusts or with them again."""
+        result = self.result
+        if result is not None:
+            self.work_again(lambda _progress: result.leaving_gusts(out=not result.without_gusts))
+
     # Showing
 
     def pictures_of(self, result: GuideResult | None) -> Iterable[StepPicture[Any]]:
@@ -153,12 +162,11 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
     def lines(self, result: GuideResult) -> Iterable[str]:
         """Return what the chosen run tells, and what all tell together."""
         own = self.run
-        yield from summary_lines(GuideResult((own,), result.calibration, result.optics) if own is not None else result)
-        settled = settling_text(own.settling) if own is not None else ""
-        if settled:
-            yield settled
-        if result.polar is not None:
-            yield from summary_lines(GuideResult(result.runs, None, result.optics))[-1:]
+        if own is not None:
+            yield from run_lines(own)
+            if own.settling is not None:
+                yield settling_text(own.settling)
+        yield from together_lines(result)
 
     def counts(self, result: GuideResult) -> str:
         frames = sum(len(own.run.time_s) for own in result.runs)
@@ -167,6 +175,11 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
 
     def show_result(self, result: GuideResult | None) -> None:
         rig = self.session.rig
+        gusty = result is not None and any(own.gusts for own in result.runs)
+        self.gusts_button.setEnabled(gusty and not self.job.running)
+        self.gusts_button.setText(
+            "Count gusts again" if result is not None and result.without_gusts else "Leave gusts out"
+        )
         self.mount_card.show_object("Mount", ("mount",), GUIDED_MOUNT, rig)
         self.mount_card.setVisible(rig.mount is not None)
         self.calibration_card.setVisible(rig.guiding.kind != "none")

@@ -50,6 +50,8 @@ def read(
     progress: Progress = lambda _done, _of: None,
     rules: Callable[[Path], Sequence[KeyRule]] = lambda _path: (),
     before: GuideResult | None = None,
+    *,
+    without_gusts: bool = False,
 ) -> GuideResult:
     """Read guide logs, put their runs with those that are there, and measure them.
 
@@ -65,6 +67,8 @@ def read(
         Which columns a table's values stand in, where its headings do not tell.
     before
         Runs that stay, but for those of files that are read anew.
+    without_gusts
+        Whether gusts are left out of all numbers.
 
     Returns
     -------
@@ -98,12 +102,19 @@ def read(
     if not runs and not calibrations and not_used:
         raise InputError(not_used[0].why, files[0] if alone else None)
     with in_one_line("these logs cannot be measured", files[0] if alone else None):
-        new = measured(_named_apart(runs, before, files), calibrations, optics, not_used, lambda: progress(0, 0))
+        new = measured(
+            _named_apart(runs, before, files),
+            calibrations,
+            optics,
+            not_used,
+            lambda: progress(0, 0),
+            without_gusts=without_gusts,
+        )
     if before is None:
         return new
     names = {path.name for path in files}
     kept = tuple(own for own in before.runs if own.run.file not in names)
-    return GuideResult((*kept, *new.runs), new.calibration or before.calibration, optics, new.not_used)
+    return GuideResult((*kept, *new.runs), new.calibration or before.calibration, optics, new.not_used, without_gusts)
 
 
 def _files(paths: Sequence[Path]) -> list[Path]:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-import datetime
+import math
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from wyntaxis.core.evidence.guide_log.calibration import Calibration
+from wyntaxis.core.evidence.guide_log.comparisons import Comparison, comparisons_of
+from wyntaxis.core.evidence.guide_log.nights import night_of_run
+from wyntaxis.core.evidence.guide_log.one_axis import AxisOfRun
 from wyntaxis.core.evidence.guide_log.result import GuideResult, MeasuredRun
 from wyntaxis.core.evidence.guide_log.run import GuideOptics
+from wyntaxis.core.evidence.guide_log.sentences import drift_kind, run_lines
 from wyntaxis.core.evidence.guide_log.settling import Settling
 from wyntaxis.core.evidence.guide_log.statistics import Drift
 from wyntaxis.core.evidence.measured import Estimate
@@ -20,24 +25,18 @@ NO_DITHER = "the log has no dither"
 NO_CALIBRATION = "the log holds no calibration: rows of a way (west, north …), pulse and x, y in px"
 
 
-def night_of_run(own: MeasuredRun) -> str:
-    """Return the night of a run, by the day on which its evening lies; a dash where the log tells no date."""
-    start = own.run.start_s
-    if start is None:
-        return own.run.facts.date or "–"
-    try:
-        moment = datetime.datetime.fromtimestamp(start, datetime.UTC) - datetime.timedelta(hours=12)
-    except (ValueError, OverflowError, OSError):
-        return "–"
-    return moment.date().isoformat()
-
-
 def summary_lines(result: GuideResult) -> list[str]:
     """Return in sentences what the run that counts, and the calibration, tell."""
     lines: list[str] = []
     own = result.last
     if own is not None:
-        lines += _run_lines(own)
+        lines += run_lines(own)
+    return lines + together_lines(result)
+
+
+def together_lines(result: GuideResult) -> list[str]:
+    """Return in sentences what all runs tell of the pole, and what the calibration tells."""
+    lines = []
     if result.polar is not None:
         found = result.polar
         lines.append(
@@ -45,33 +44,7 @@ def summary_lines(result: GuideResult) -> list[str]:
             f"{plus_minus(found.error_arcmin.value, found.error_arcmin.standard, 1)}′, towards "
             f"{number(found.hour_angle_h, 1)} h."
         )
-    lines += calibration_lines(result.calibration)
-    return lines
-
-
-def _run_lines(own: MeasuredRun) -> list[str]:
-    lines = []
-    found = own.periodogram.found if own.periodogram is not None else None
-    if found is not None:
-        lines.append(
-            f"{own.name}: right ascension swings by ±"
-            f"{plus_minus(found.amplitude_arcsec.value, found.amplitude_arcsec.standard, 2)}″ in "
-            f"{plus_minus(found.period_s.value, found.period_s.standard, 0)} s."
-        )
-    if own.drift_dec is not None:
-        how = "with what was corrected" if own.drift_dec.guided else "of the errors themselves"
-        lines.append(
-            f"Drift in declination {plus_minus(own.drift_dec.rate.value, own.drift_dec.rate.standard, 3)} ″/min, {how}."
-        )
-    if own.alike_ra is not None:
-        lines.append(
-            f"Lag-1 autocorrelation {plus_minus(own.alike_ra.value, own.alike_ra.standard, 2)} (below "
-            "−0.2 too eager, above 0.6 too weak)."
-        )
-    if own.elongation is not None:
-        lines.append(f"By the guiding alone a star would be {number(own.elongation, 2)} times as long as wide.")
-    lines += [f"{note[:1].upper()}{note[1:]}." for note in own.run.notes]
-    return lines
+    return lines + calibration_lines(result.calibration)
 
 
 def calibration_lines(found: Calibration | None) -> list[str]:
@@ -155,6 +128,43 @@ def _drift(drift: Drift | None) -> Estimate | None:
     return drift.rate if drift is not None else None
 
 
+def _gusts(row: RunOfLog) -> list[JsonObject]:
+    return [
+        {"at_s": own.at_s, "seconds": own.seconds, "peak_arcsec": own.peak_arcsec, "frames": len(own.rows)}
+        for own in row.own.gusts
+    ]
+
+
+def _shares(axis: AxisOfRun) -> JsonObject | None:
+    found = axis.shares
+    if found is None:
+        return None
+    return {
+        "noise_arcsec": found.noise,
+        "centroid_arcsec": found.centroid,
+        "seeing_arcsec": found.seeing,
+        "loop_arcsec": found.loop,
+        "alone_arcsec": found.alone,
+    }
+
+
+def _advice(axis: AxisOfRun) -> JsonObject | None:
+    found = axis.advice
+    if found is None:
+        return None
+    best = found.best if found.reproduces else None
+    return {
+        "logged": found.logged._asdict(),
+        "measured_arcsec": found.measured,
+        "replayed_arcsec": found.replayed,
+        "reproduces": found.reproduces,
+        "best": best._asdict() if best is not None else None,
+        "then_arcsec": found.then if best is not None else None,
+        "gain_arcsec": found.gain if best is not None else None,
+        "frames": found.frames,
+    }
+
+
 Run = Column[RunOfLog]
 RUNS = Table[GuideResult, RunOfLog](
     "runs",
@@ -165,6 +175,7 @@ RUNS = Table[GuideResult, RunOfLog](
         text("night", lambda row: night_of_run(row.own), "night"),
         Run("minutes", "", 0, lambda row: row.own.run.seconds / 60),
         Run("frames", "", 0, lambda row: len(row.own.run.time_s), "frames"),
+        Run("counted", "", 0, lambda row: int(row.own.used.sum()), "counted"),
         Run("RMS", "″", 2, lambda row: row.own.rms, "rms_arcsec", bare=True),
         Run("right asc.", "″", 2, lambda row: row.own.rms_ra, "rms_ra_arcsec", bare=True),
         Run("decl.", "″", 2, lambda row: row.own.rms_dec, "rms_dec_arcsec", bare=True),
@@ -172,6 +183,7 @@ RUNS = Table[GuideResult, RunOfLog](
         Run("peak", "″", 1, lambda row: row.own.peak_arcsec, "peak_arcsec"),
         Run("drift RA", "″/min", 2, lambda row: _drift(row.own.drift_ra), "drift_ra_arcsec_min", bare=True),
         Run("drift Dec", "″/min", 2, lambda row: _drift(row.own.drift_dec), "drift_dec_arcsec_min", bare=True),
+        text("drift Dec of", lambda row: drift_kind(row.own.drift_dec), "drift_dec_kind"),
         Run("period", "s", 0, lambda row: row.own.period_s, "period_s", bare=True),
         Run("settling", "s", 0, lambda row: row.own.settling and row.own.settling.median_s, bare=True),
         Run("lost", "%", 1, lambda row: row.own.lost_share, "lost_share", factor=100),
@@ -180,9 +192,15 @@ RUNS = Table[GuideResult, RunOfLog](
         fact("over_limit_share", lambda row: row.own.over_limit_share),
         fact("drift_with_corrections", lambda row: row.own.drift_dec is not None and bool(row.own.drift_dec.guided)),
         fact("amplitude_arcsec", lambda row: row.own.amplitude_arcsec),
+        fact("drift_ra_kind", lambda row: drift_kind(row.own.drift_ra)),
         fact("autocorrelation", lambda row: row.own.alike_ra),
         fact("settle_s", _settle),
         fact("predicted_elongation", lambda row: row.own.elongation),
+        fact("gusts", _gusts),
+        fact("rms_without_gusts_arcsec", lambda row: row.own.calm_rms),
+        fact("correction_lag_frames", lambda row: row.own.lag),
+        fact("made_of", lambda row: {axis: _shares(own) for axis, own in row.own.axes.items()}),
+        fact("replayed", lambda row: {axis: _advice(own) for axis, own in row.own.axes.items()}),
         fact("notes", lambda row: row.own.run.notes),
         fact("why", lambda row: row.why, optional=True),
     ),
@@ -193,6 +211,7 @@ def _facts(result: GuideResult) -> JsonObject:
     polar = result.polar
     return {
         "calibration": _calibration(result.calibration),
+        "without_gusts": result.without_gusts,
         "polar": None
         if polar is None
         else {"error_arcmin": polar.error_arcmin, "hour_angle_h": polar.hour_angle_h, "runs": polar.runs},
@@ -214,9 +233,11 @@ def _calibration(found: Calibration | None) -> JsonObject:
     }
 
 
-def _all_lines(result: GuideResult) -> list[str]:
-    settled = [f"{own.name}: {settling_text(own.settling)}" for own in result.runs if own.settling is not None]
-    return settled + summary_lines(result)
+def _all_lines(result: GuideResult) -> Iterator[str]:
+    for own in result.runs:
+        before = f"{own.name}: " if len(result.runs) > 1 else ""
+        yield from (f"{before}{line}" for line in (*run_lines(own), settling_text(own.settling)) if line)
+    yield from together_lines(result)
 
 
 def _answer(result: GuideResult) -> str:
@@ -233,7 +254,29 @@ def _answer(result: GuideResult) -> str:
     return f"{text}, {number(pixels.value, 2)} px of the main camera." if pixels is not None else f"{text}."
 
 
+Pair = Column[Comparison]
+COMPARISONS = Table[GuideResult, Comparison](
+    "comparisons",
+    "Runs held against each other",
+    comparisons_of,
+    (
+        text("number", lambda row: ", ".join(part for part in (row.what, row.unit) if part)),
+        Pair("first", "", 2, lambda row: row.first, "first_value"),
+        Pair("second", "", 2, lambda row: row.second, "second_value"),
+        Pair("difference", "", 2, lambda row: row.difference, "difference"),
+        Pair("in u", "", 1, lambda row: row.significance if math.isfinite(row.significance) else None, "significance"),
+        text("differ", lambda row: "yes" if row.differs else "not shown"),
+        text("first run", lambda row: row.before.name, "first"),
+        text("second run", lambda row: row.after.name, "second"),
+        text("why", lambda row: row.why, "why"),
+        fact("number", lambda row: row.what),
+        fact("unit", lambda row: row.unit),
+        fact("differs", lambda row: row.differs),
+    ),
+)
+"""Numbers of two runs with their difference; they differ where it is more than twice its standard uncertainty."""
+
 REPORT = Report[GuideResult](
-    (RUNS,), not_used=lambda result: result.not_used, answer=_answer, facts=_facts, lines=_all_lines
+    (RUNS, COMPARISONS), not_used=lambda result: result.not_used, answer=_answer, facts=_facts, lines=_all_lines
 )
 """How guide logs are told."""

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from wyntaxis.core.evidence.guide_log.calibration import Calibration
+from wyntaxis.core.evidence.guide_log.corrections import signed_steps
+from wyntaxis.core.evidence.guide_log.gusts import Gust, calm, gusts_of
+from wyntaxis.core.evidence.guide_log.loop import lag_of
+from wyntaxis.core.evidence.guide_log.one_axis import AxisOfRun
 from wyntaxis.core.evidence.guide_log.periods import Periodogram, periodogram_of
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun
 from wyntaxis.core.evidence.guide_log.settling import Settling, settling_of, while_settling
@@ -60,6 +64,15 @@ class MeasuredRun:
     rest_dec: Floats
     used: Flags
     """Which frames count: the star seen, and settled; the rests are of these alone."""
+    gusts: tuple[Gust, ...] = ()
+    calm_rms: Estimate | None = None
+    """RMS of both axes without the gusts; None where there are none."""
+    without_gusts: bool = False
+    """Whether the gusts were left out of all numbers."""
+    axes: Mapping[str, AxisOfRun] = field(default_factory=dict)
+    """Axes whose corrections the log holds, by "ra" and "dec"."""
+    lag: Estimate | None = None
+    """After how many further frames a correction shows."""
 
     @property
     def name(self) -> str:
@@ -95,6 +108,8 @@ class GuideResult:
     calibration: Calibration | None
     optics: GuideOptics
     not_used: tuple[UnusedFile, ...] = ()
+    without_gusts: bool = False
+    """Whether gusts were left out."""
 
     @property
     def last(self) -> MeasuredRun | None:
@@ -126,6 +141,11 @@ class GuideResult:
         """Return the result without one run."""
         return replace(self, runs=tuple(own for at, own in enumerate(self.runs) if at != place))
 
+    def leaving_gusts(self, *, out: bool) -> GuideResult:
+        """Return the result measured with the gusts left out, or with all frames."""
+        runs = tuple(measured_run(own.run, self.optics, without_gusts=out) for own in self.runs)
+        return replace(self, runs=runs, without_gusts=out)
+
 
 def settle_limit(optics: GuideOptics) -> tuple[float, bool]:
     """Return within how many arcsec a run is settled, and whether the rig states it."""
@@ -135,26 +155,32 @@ def settle_limit(optics: GuideOptics) -> tuple[float, bool]:
     return (DEFAULT_SETTLE_MAIN_PX * main if main is not None else DEFAULT_SETTLE_ARCSEC), False
 
 
-def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
+def measured_run(run: GuideRun, optics: GuideOptics, *, without_gusts: bool = False) -> MeasuredRun:
     """Return what one run tells.
 
     Returns
     -------
     MeasuredRun
-        Scatter about the running line of 20 minutes, of settled frames alone.
+        Scatter about the running line of 20 minutes, of settled frames alone; without gusts where these are to be left
+        out.
     """
     limit, stated = settle_limit(optics)
     settling = settling_of(run, limit, optics.settle_s, by_marks=not stated)
     used, note = _settled_frames(run, settling, limit)
-    if note:
+    if note and note not in run.notes:
         run = replace(run, notes=(*run.notes, note))
+    rests, scatters = _about_line(run, used)
+    rest = {axis: found[0] if found is not None else np.zeros(int(used.sum())) for axis, found in rests.items()}
+    gusts = gusts_of(run.time_s[used], rest["ra"], rest["dec"], np.flatnonzero(used))
+    quiet = used & calm(len(used), gusts)
+    calm_rms = None
+    if gusts:
+        without, calmer = _about_line(run, quiet)
+        calm_rms = _together(calmer["ra"], calmer["dec"])
+        if without_gusts:
+            used, rests, scatters = quiet, without, calmer
+            rest = {axis: found[0] if found is not None else np.zeros(int(used.sum())) for axis, found in rests.items()}
     time, stretch = run.time_s[used], run.stretch[used]
-    rests = {
-        axis: about_running_line(time, values[used], stretch) if np.isfinite(values[used]).all() else None
-        for axis, values in (("ra", run.ra), ("dec", run.dec))
-    }
-    scatters = {axis: scatter_of(*rest) if rest is not None else None for axis, rest in rests.items()}
-    rest = {axis: found[0] if found is not None else np.zeros(len(time)) for axis, found in rests.items()}
     away = np.hypot(rest["ra"], rest["dec"])
     periodogram = periodogram_of(time, run.ra[used], run.interval_s) if rests["ra"] is not None else None
     periodic = periodogram.found if periodogram is not None else None
@@ -184,7 +210,42 @@ def measured_run(run: GuideRun, optics: GuideOptics) -> MeasuredRun:
         rest["ra"],
         rest["dec"],
         used,
+        gusts,
+        calm_rms,
+        without_gusts,
+        *_axes(run, optics, quiet, scatters),
     )
+
+
+def _about_line(
+    run: GuideRun, used: Flags
+) -> tuple[dict[str, tuple[Floats, Floats] | None], dict[str, Estimate | None]]:
+    """Return the errors about their running line on each axis, and their scatter; None for an axis without any."""
+    time, stretch = run.time_s[used], run.stretch[used]
+    rests = {
+        axis: about_running_line(time, values[used], stretch) if np.isfinite(values[used]).all() else None
+        for axis, values in (("ra", run.ra), ("dec", run.dec))
+    }
+    return rests, {axis: scatter_of(*rest) if rest is not None else None for axis, rest in rests.items()}
+
+
+def _axes(
+    run: GuideRun, optics: GuideOptics, good: Flags, scatters: Mapping[str, Estimate | None]
+) -> tuple[dict[str, AxisOfRun], Estimate | None]:
+    """Return the axes whose corrections the log holds, and after how many further frames a correction shows."""
+    whole, lag = scatters["ra"], None
+    if run.ra_moved is not None and whole is not None:
+        lag = lag_of(run, run.ra, signed_steps(run.ra, run.ra_moved, run.stretch), whole.value)
+    frames = round(lag.value) if lag is not None else 0
+    fwhm = optics.star_fwhm_arcsec
+    if fwhm is not None and optics.scale_arcsec_px is not None:
+        fwhm = math.hypot(fwhm, optics.scale_arcsec_px)  # a pixel widens the star in the guide camera
+    entries = (("ra", run.ra, run.ra_moved, False), ("dec", run.dec, run.dec_moved, True))
+    return {
+        axis: AxisOfRun(run, values, moved, good, scatters[axis], max(frames, 0), fwhm, play=play)
+        for axis, values, moved, play in entries
+        if moved is not None
+    }, lag
 
 
 def _settled_frames(run: GuideRun, settling: Settling | None, limit_arcsec: float) -> tuple[Any, str]:
@@ -247,6 +308,8 @@ def measured(
     optics: GuideOptics,
     not_used: Sequence[UnusedFile] = (),
     watch: Callable[[], None] = lambda: None,
+    *,
+    without_gusts: bool = False,
 ) -> GuideResult:
     """Return what runs and calibrations tell.
 
@@ -260,6 +323,8 @@ def measured(
         What was left out, with the reason.
     watch
         Called between runs; may cancel.
+    without_gusts
+        Whether gusts are left out of all numbers.
 
     Returns
     -------
@@ -269,6 +334,6 @@ def measured(
     found = []
     for run in runs:
         watch()
-        found.append(measured_run(run, optics))
+        found.append(measured_run(run, optics, without_gusts=without_gusts))
     good = [own for own in calibrations if own.guide_scale_arcsec_px is not None] or list(calibrations)
-    return GuideResult(tuple(found), good[-1] if good else None, optics, tuple(not_used))
+    return GuideResult(tuple(found), good[-1] if good else None, optics, tuple(not_used), without_gusts)

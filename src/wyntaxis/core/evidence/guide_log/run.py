@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from wyntaxis.core.evidence.guide_log.headings import ARCSEC_PER
+from wyntaxis.core.evidence.guide_log.strength import is_ratio, saturation_notes
 from wyntaxis.core.evidence.guide_log.table import DAY_S, DITHER, LOST, SETTLED, STOPPED, Section
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.json_values import JsonObject
@@ -70,6 +71,9 @@ class GuideRun:
     stretch: Ints
     dithers: tuple[int, ...] = ()
     settled: tuple[int, ...] = ()
+    strength: Floats | None = None
+    """Of the star in each frame, (n,), as the log has it; and whether that is a signal-to-noise ratio."""
+    has_ratio: bool = False
     start_s: float | None = None
     """When it began, in s since 1970, where the log tells a date."""
     facts: LogFacts = field(default_factory=LogFacts)
@@ -233,6 +237,7 @@ def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics)
         lost |= strength[: len(lost)] <= 0  # no light is no star, whatever the errors say
     if (~lost)[good].sum() < MIN_ROWS:
         raise InputError(f"holds fewer than {MIN_ROWS} frames of the star, too few to measure the guiding")
+    notes += saturation_notes(section, strength, lost)
     moved = [_moved(section, axis, facts, optics, own, notes) for axis, own in (("ra", ra), ("dec", dec))]
     _hold_scales(facts, optics, notes)
     breaks = broken | np.isin(np.arange(len(time)), [row for row, event in section.events if event == STOPPED])
@@ -262,6 +267,8 @@ def runs_of_section(section: Section, file: str, name: str, optics: GuideOptics)
                 stretch=stretch[part] - stretch[part[0]],
                 dithers=_apart(events[DITHER]),
                 settled=events[SETTLED],
+                strength=None if strength is None else strength[part],
+                has_ratio=is_ratio(section),
                 start_s=None if start is None else start + float(time[part[0]]),
                 facts=facts,
                 notes=tuple(notes),

@@ -51,7 +51,7 @@ _PLAIN_NUMBER = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[:T-][0-9:.T-]+)?Z?")
 MAX_LONGER_SHARE = 0.2
 """So many rows may hold more numbers than there are headings, such as notes that hold commas."""
 _CLOCK = re.compile(r"[0-9]{1,2}:[0-9]{2}(:[0-9]{2})?")
-LOST, DITHER, SETTLED, STOPPED = "lost", "dither", "settled", "stopped"
+LOST, DITHER, SETTLED, STOPPED, SATURATED = "lost", "dither", "settled", "stopped", "saturated"
 _EVENTS = tuple(
     (event, re.compile(rf"(?<![a-z])(?<!not )(?<!not yet )(?<!never )(?<!no )(?:{'|'.join(words)})"))
     for event, words in (
@@ -59,6 +59,7 @@ _EVENTS = tuple(
         (SETTLED, ("settled", "settling done", "settle done", "settling complete", "settling end", "settle end")),
         (LOST, ("lost", "no star", "star missing", "too faint", "low snr", "star fail")),
         (STOPPED, ("paused", "guiding stop", "guiding end", "stopped", "resumed", "guiding start", "guiding begin")),
+        (SATURATED, ("saturated", "saturation")),
     )
 )
 """Words that tell an event: whole ones, and not where they are denied; who is unsettled has not settled."""
