@@ -12,7 +12,7 @@ from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.rehearsal.kind import Rehearsal
 from wyntaxis.core.rehearsal.outcome import NightOutcome
 from wyntaxis.core.rehearsal.play import active_faults, played
-from wyntaxis.core.rehearsal.world import ActiveFault
+from wyntaxis.core.rehearsal.state import ActiveFault
 from wyntaxis.core.rig.device_kinds.declaration import Fault
 from wyntaxis.desk.background import Job
 

@@ -19,8 +19,8 @@ from wyntaxis.core.rehearsal.play import active_faults, applies, fault_table, pl
 from wyntaxis.core.rehearsal.preconditions import unmet
 from wyntaxis.core.rehearsal.remedy import ORDER, remedies
 from wyntaxis.core.rehearsal.setting import HOUR_S, setting_of
+from wyntaxis.core.rehearsal.state import NightState
 from wyntaxis.core.rehearsal.summary import MAX_LINES, in_short
-from wyntaxis.core.rehearsal.world import NightState
 from wyntaxis.core.rig.edit import apply
 from wyntaxis.core.rig.store import validated
 

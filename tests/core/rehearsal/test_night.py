@@ -554,6 +554,8 @@ DEMO_FAULTS: dict[str, tuple[str, int] | None] = {
     "card.corrupt": ("degraded", 48),
     "clock.off": ("degraded", 96),
     "power.dip": ("degraded", 48),
+    "mains.fails": None,
+    "clock.slow": ("degraded", 96),
     "battery.empty": ("unsafe", 48),
     "computer.restarts": ("degraded", 48),
     "mount.park_fails": ("degraded", 96),

@@ -7,12 +7,18 @@ import simpy
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.preconditions import hazard, unmet
 from wyntaxis.core.rehearsal.setting import CONNECT_S, FLAT_S
-from wyntaxis.core.rehearsal.world import ActiveFault, NightWorld, device_kind
+from wyntaxis.core.rehearsal.state import ActiveFault
+from wyntaxis.core.rehearsal.world import ACTIONS, NightWorld, device_kind
+from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import Fault
 from wyntaxis.core.rig.night_plan import NightStep
 
 Work = Doing[str]
 """A piece of work of a device: it answers with what went wrong, empty where nothing did."""
+EVERY_DEVICE = frozenset({"connect", "disconnect", "wait_dark", "solve", "sequence"})
+"""What no single device does."""
+SAME_WORK = {"roof": "dome", "power_box": "relay_switch"}
+"""Kinds that do the work of another."""
 WARM_S = 900.0
 """Warming a sensor that never got cold enough."""
 ERROR_S = 5.0
@@ -61,13 +67,13 @@ class NightDevices(NightWorld):
             return "stopped"
 
     def _work(self, do: str, step: NightStep) -> Work:
-        start = self.env.now
+        start, own = self.env.now, self.setting.by(step.device)
         if not self.state.electricity:
             return "there is no power"
-        missing_need = unmet(do, self.setting, self.state, self.env.now)
+        missing_need = self._cannot(do, step) or unmet(do, own, self.state, self.env.now)
         if missing_need:
             return missing_need
-        danger, prevented = hazard(do, self.setting, self.state)
+        danger, prevented = hazard(do, own, self.state)
         if prevented:
             return prevented
         if danger and danger not in self.dangers:
@@ -88,10 +94,23 @@ class NightDevices(NightWorld):
         self._done(do, step)
         return ""
 
+    def _cannot(self, do: str, step: NightStep) -> str:
+        """Return why the device that a step names does not do its action; empty where it does, or none is named."""
+        if step.device is None or step.do != do or do not in ACTIONS or do in EVERY_DEVICE:
+            return ""
+        found = next((device for device in self.setting.rig.devices if device.id == step.device), None)
+        if found is None:
+            return f"the rig has no device {step.device}"
+        kinds = {kind.id for kind in DEVICE_KINDS.values() if any(action.do == do for action in kind.actions)}
+        kinds |= {SAME_WORK[kind] for kind in kinds if kind in SAME_WORK}
+        if found.kind in kinds:
+            return ""
+        return f"{found.title} is a {DEVICE_KINDS[found.kind].label.lower()}, which does not {do.replace('_', ' ')}"
+
     def _hang(self, do: str, step: NightStep) -> Doing[None]:
         """Wait for what does not answer: until its fault ends by itself, else for ever."""
         hangs = self._trouble(do, "hang", of=step.filter)
-        cold = do == "cool" and self.setting.cool_s is None
+        cold = do == "cool" and self.setting.by(step.device).cool_s is None
         if cold:
             self.note(self._title(do), "the cooler does not reach its target on so warm a night", "fault")
         missing = do == "wheel" and not self._has_slot(step.filter)
@@ -126,7 +145,7 @@ class NightDevices(NightWorld):
         return True
 
     def _seconds(self, do: str, step: NightStep) -> float:
-        own = self.setting
+        own = self.setting.by(step.device)
         warm_s = own.cool_s if own.cool_s is not None else WARM_S
         own_times = {
             "cool": warm_s,

@@ -196,6 +196,14 @@ class NightExposures(NightDevices):
             return "off the object"
         if self.weather & RAIN:
             return "taken in rain"
+        if state.clock_slow_s:
+            true = self.true_sky
+            if not true.is_good(self.env.now):
+                return "taken in twilight, or with the object down"
+            margin, meridian = own.flip_margin_s, true.meridian_s
+            late = margin is not None and meridian is not None and self.env.now > meridian + margin
+            if late and not state.flipped:
+                return "trailed at the mount's limit"
         if own.does("cool") and not state.cold:
             return "taken with a warm sensor"
         if own.does("guide") and not state.guiding and own.rig.guiding.kind != "none":

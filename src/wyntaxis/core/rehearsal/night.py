@@ -19,6 +19,7 @@ WET_S = 240.0
 """An open roof may be rained on for so long before things are wet."""
 WAIT_ON_S = 300.0
 """Between attempts of a step that waits, where it states no pause."""
+POWER_LOOK_S = 60.0
 CLEAR_S = 900.0
 """Good weather must have held so long before it is opened again."""
 OVERTIME_S = 4 * 3600.0
@@ -75,6 +76,8 @@ class NightRun(NightExposures):
                         self.note("program", f"{why}, and nothing takes over", "end", unhandled=True)
                         return False
                     self.note("program", f"{why}: it restarts and ends safely", "branch")
+                    while not self.state.electricity:
+                        yield self.env.timeout(POWER_LOOK_S)
                     yield self.env.timeout(self.setting.work_s("restart"))
                     yield from self._reconnect("connect")
                     yield from self._end_safely(why)
@@ -227,7 +230,7 @@ class NightRun(NightExposures):
             exposure = self._next_exposure(target)
             if exposure is None or target.name in self.given_up:
                 continue
-            at = target.sky.next_good(self.env.now, exposure)
+            at = self.by_the_clock(target.sky).next_good(self.env.now, exposure)
             if at is not None:
                 found.append((at, target.priority, number, target))
         if not found:
@@ -250,13 +253,13 @@ class NightRun(NightExposures):
         target = self.target
         if target is None:
             return False
-        if target.sky.next_good(self.env.now, exposure_s) != self.env.now:
+        if self.sky.next_good(self.env.now, exposure_s) != self.env.now:
             self._left = f"{target.name}: not to be taken any more now"
             return True
         for other in self.setting.script.targets:
             exposure = self._next_exposure(other)
             is_first = other.priority < target.priority and other.name not in self.given_up and exposure is not None
-            if is_first and other.sky.next_good(self.env.now, exposure or 0.0) == self.env.now:
+            if is_first and self.by_the_clock(other.sky).next_good(self.env.now, exposure or 0.0) == self.env.now:
                 self._left = f"{target.name}: left for {other.name}, which comes first"
                 return True
         return False

@@ -37,6 +37,17 @@ class NightSky:
         """When it is light again and the plan must have ended."""
         return self.dark_until_s + TWILIGHT_S
 
+    def by_a_clock(self, slow_s: float) -> NightSky:
+        """Return the night as a program takes it to be by a clock that is slow by so much: everything comes later."""
+        return replace(
+            self,
+            dark_from_s=self.dark_from_s + slow_s,
+            dark_until_s=self.dark_until_s + slow_s,
+            up=tuple((rises + slow_s, sets + slow_s) for rises, sets in self.up),
+            meridian_s=None if self.meridian_s is None else self.meridian_s + slow_s,
+            begins=None if self.begins is None else self.begins - datetime.timedelta(seconds=slow_s),
+        )
+
     def is_good(self, at_s: float) -> bool:
         """Return whether it is dark and the object is up."""
         return self.dark_from_s <= at_s < self.dark_until_s and any(a <= at_s < b for a, b in self.up)

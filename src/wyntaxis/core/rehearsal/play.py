@@ -12,7 +12,7 @@ from wyntaxis.core.rehearsal.faults import FAULTS
 from wyntaxis.core.rehearsal.night import NightRun
 from wyntaxis.core.rehearsal.outcome import Grade, NightOutcome, grade_of
 from wyntaxis.core.rehearsal.setting import NightSetting
-from wyntaxis.core.rehearsal.world import ActiveFault
+from wyntaxis.core.rehearsal.state import ActiveFault
 from wyntaxis.core.rig.device_kinds.declaration import Fault, Moment
 
 DEFAULT_NIGHTS = 1000
@@ -58,6 +58,8 @@ def applies(setting: NightSetting, fault: Fault) -> bool:
         return any(
             d.connection is not None and d.connection.kind in ("network", "wireless") for d in setting.rig.devices
         )
+    if fault.id == "mains.fails":
+        return any(supply.kind == "mains" for supply in setting.rig.supplies)
     if fault.id == "battery.empty":
         return any(supply.kind == "battery" for supply in setting.rig.supplies)
     if fault.id == "mount.flip_late":

@@ -65,6 +65,11 @@ class SupplyUse:
         share = self.load.supply.usable_share or USABLE_SHARE
         return None if self.capacity_ah is None else self.capacity_ah * share
 
+    @property
+    def buffers(self) -> bool:
+        """Whether it is a battery that another supply keeps full: it gives only while that one does not."""
+        return self.load.supply.kind == "battery" and self.load.supply.fed_by is not None
+
     def until_drawn(self, charge_ah: float, amperes: float) -> float:
         """Return how long a current takes until so many Ah are drawn, in s; without end where nothing flows."""
         return HOUR_S * max(charge_ah - self.drawn_ah, 0.0) / amperes if amperes > 0 else math.inf
@@ -116,6 +121,24 @@ def taken_from_above(supply: Supply, above: Supply) -> float:
     if not is_converter(supply, above) or supply.voltage_v is None or above.voltage_v is None:
         return 1.0
     return supply.voltage_v / above.voltage_v / (supply.efficiency or 1.0)
+
+
+def without_mains(rig: Rig) -> tuple[Device, ...]:
+    """Return the devices that stand still without the mains: no battery lies between these and them.
+
+    One whose supply is not stated is taken to hang on the mains.
+    """
+    supplies = {supply.id: supply for supply in rig.supplies}
+    found = []
+    for device in rig.devices:
+        at = supplies.get(device.power.supply or "") if device.power is not None else None
+        seen: set[str] = set()
+        while at is not None and at.kind != "battery" and at.id not in seen:
+            seen.add(at.id)
+            at = supplies.get(at.fed_by or "")
+        if at is None or at.kind != "battery":
+            found.append(device)
+    return tuple(found)
 
 
 def loads_of(rig: Rig) -> tuple[SupplyLoad, ...]:

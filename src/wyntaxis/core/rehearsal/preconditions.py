@@ -15,7 +15,7 @@ from wyntaxis.core.rehearsal.setting import SHELTERS
 
 if TYPE_CHECKING:
     from wyntaxis.core.rehearsal.setting import NightSetting
-    from wyntaxis.core.rehearsal.world import NightState
+    from wyntaxis.core.rehearsal.state import NightState
 
 TWILIGHT_STARS_S = 2700.0
 """So long before the dark stars are bright enough in the sky to solve and to focus by: the sun is 12° down."""

@@ -31,6 +31,8 @@ ELSEWHERE = {
     "optics.dew": "let the heater follow the dew point",
     "disk.full": "make room, or save to a second place",
     "card.corrupt": "save a second copy of the images",
+    "mains.fails": "a battery between the mains and the computer, mount and camera (Devices, supplies)",
+    "clock.slow": "a clock of its own, or the time by the network (Devices)",
     "battery.empty": "let the roof shut by itself when the power fails, and end before the battery does",
     "weather.showers": "a weather station that stops the run, or a roof that shuts by itself",
     "roof.motor_dead": "a hand crank, and somebody within reach: no plan shuts a roof whose motor is dead",

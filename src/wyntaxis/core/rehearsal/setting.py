@@ -66,6 +66,8 @@ class NightSetting:
     loads: tuple[SupplyLoad, ...] = ()
     attended: str = ""
     """Why somebody stays beside the telescope, and covers it in rain; empty where nobody does."""
+    others: Mapping[str, NightSetting] = field(default_factory=dict, repr=False)
+    """The same with one device first of its kind, by the ids of the devices that steps name."""
     targets: tuple[NightTarget, ...] = ()
     skies: tuple[NightSky, ...] = ()
     """The night for each of the targets."""
@@ -91,6 +93,10 @@ class NightSetting:
     def air_at(self, at_s: float) -> float:
         """Return the air's temperature in °C: it falls until the dark ends."""
         return self.air_c - self.air_falls_c_h * min(at_s, self.sky.dark_until_s) / HOUR_S
+
+    def by(self, device_id: str | None) -> NightSetting:
+        """Return what a step goes by that names a device; this one where it names none, or one that is not there."""
+        return self.others.get(device_id or "", self)
 
     def has(self, *kinds: str) -> bool:
         """Return whether the rig has a device of one of some kinds."""
@@ -158,7 +164,7 @@ def cooling_s(rig: Rig, fall_c: float, rate_c_min: float, bare: NightSetting) ->
     return max(by_ramp, 60 * model.tau.value * math.log(depth / (depth - fall_c)))
 
 
-def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
+def setting_of(rig: Rig, sky: NightSky | None = None, first: str | None = None) -> NightSetting:
     """Return what the rehearsal goes by, with a plan drafted where the rig has none.
 
     Parameters
@@ -167,6 +173,8 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
         The rig.
     sky
         The night; of today by default.
+    first
+        The device that is taken for its kind; the first one of it in the rig where left out.
 
     Returns
     -------
@@ -180,8 +188,10 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
     sky = sky or sky_of(rig)
     targets = plan.targets if plan is not None else ()
     devices: dict[str, Device] = {}
-    for device in (*rig.devices, *_devices_of_parts(rig)):
+    for device in sorted((*rig.devices, *_devices_of_parts(rig)), key=lambda own: own.id != first):
         devices.setdefault(device.kind, device)
+    own_steps = (*steps, *(step for target in targets for step in target.steps))
+    named = {step.device for step in own_steps if step.device is not None} if first is None else set()
     bare = NightSetting(rig, steps, (plan.watch if plan is not None else None) or NightWatch(), sky, devices)
     sensor, settings = rig.sensor, rig.guiding.settings
     size = frame_bytes(sensor, sensor.binning) if sensor is not None else 50_000_000
@@ -208,6 +218,7 @@ def setting_of(rig: Rig, sky: NightSky | None = None) -> NightSetting:
         bare.watch,
         sky,
         devices,
+        others={name: setting_of(rig, sky, name) for name in named if any(own.id == name for own in rig.devices)},
         targets=targets,
         skies=target_skies(rig, sky),
         attended=(plan.attended if plan is not None else None) or "",

@@ -12,17 +12,19 @@ from wyntaxis.core.evidence.headers.names import DEFAULT_FILTER_NAMES
 from wyntaxis.core.rehearsal.doing import Doing
 from wyntaxis.core.rehearsal.night_sky import NightSky
 from wyntaxis.core.rehearsal.outcome import EventKind, NightEvent, NightSpan, SpanKind
-from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse
+from wyntaxis.core.rehearsal.power import HOUR_S, SupplyUse, without_mains
 from wyntaxis.core.rehearsal.script import ScriptTarget
 from wyntaxis.core.rehearsal.setting import SHELTERS, NightSetting
+from wyntaxis.core.rehearsal.state import ActiveFault, NightState
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import Fault
 
+CLOCK_SLOW_S, MOST_NAMED = HOUR_S, 3
 LOOK_S = 60.0
 """A battery's end is known to this."""
 RAIN = frozenset({"weather.rain", "weather.showers"})
 BAD_WEATHER = RAIN | {"weather.wind", "weather.cloud"}
-_ACTIONS = {action.do: action for kind in DEVICE_KINDS.values() for action in kind.actions}
+ACTIONS = {action.do: action for kind in DEVICE_KINDS.values() for action in kind.actions}
 _DEVICE_OF = {action.do: kind.id for kind in DEVICE_KINDS.values() for action in kind.actions}
 
 
@@ -32,48 +34,7 @@ def device_kind(do: str) -> str:
 
 
 def _counts_as(do: str) -> SpanKind:
-    return _ACTIONS[do].counts_as if do in _ACTIONS else "moving"
-
-
-@dataclass
-class ActiveFault:
-    """A fault in a night: when it strikes in s, whether it has, and whether it is over."""
-
-    fault: Fault
-    at_s: float
-    reported: bool = False
-    over: bool = False
-
-
-@dataclass
-class NightState:
-    """How things stand."""
-
-    connected: bool = False
-    cold: bool = False
-    warm: bool = True
-    roof_open: bool = False
-    cover_open: bool = False
-    parked: bool = True
-    on_target: bool = False
-    solved: bool = False
-    """Whether it is known where the telescope points since it moved to the object."""
-    nearly_focused: bool = False
-    calibrated: bool = False
-    powered: bool = False
-    guiding: bool = False
-    program: bool = True
-    electricity: bool = True
-    flipped: bool = False
-    focused_s: float = -1e18
-    focused_c: float | None = None
-    focus_off: float = 0.0
-    """By how many steps changes of filter have moved focus since it was found."""
-    filter: str | None = None
-    wet_s: float = 0.0
-    clear_since: float = -1e18
-    frames: int = 0
-    disk_gb: float = 0.0
+    return ACTIONS[do].counts_as if do in ACTIONS else "moving"
 
 
 @dataclass
@@ -106,8 +67,17 @@ class NightWorld:
 
     @property
     def sky(self) -> NightSky:
-        """The night for the object that is being taken."""
+        """The night for the object that is being taken, as the program takes it to be."""
+        return self.by_the_clock(self.true_sky)
+
+    @property
+    def true_sky(self) -> NightSky:
+        """The night for the object that is being taken, whatever the program's clock says."""
         return self.target.sky if self.target is not None else self.setting.sky
+
+    def by_the_clock(self, sky: NightSky) -> NightSky:
+        """Return a night as the program takes it to be."""
+        return sky.by_a_clock(self.state.clock_slow_s) if self.state.clock_slow_s else sky
 
     def __post_init__(self) -> None:
         self.script: simpy.Process | None = None
@@ -206,12 +176,20 @@ class NightWorld:
         yield self.env.timeout(max(entry.at_s - self.env.now, 0.0))
         fault, entry.reported = entry.fault, True
         device = next((self.setting.devices[kind].title for kind in fault.devices if kind in self.setting.devices), "")
+        if fault.ramps_s:
+            self.note(fault.id.split(".", maxsplit=1)[0], f"{fault.title}: begins", "fault")
+            yield self.env.timeout(fault.ramps_s / 2)
         self.note(device or fault.id.split(".", maxsplit=1)[0], f"{fault.title}: {fault.shows}", "fault")
+        if not fault.frame_problem and self._prevented(fault):
+            return
         if fault.frame_problem:
             self._spoil(fault)
         if fault.id.startswith("weather.") and fault.id != "weather.silent":
             self.weather.add(fault.id)
-            self.state.guiding = self.state.guiding and fault.id == "weather.wind"
+            if fault.id == "weather.cloud":
+                self.env.process(self._lose_star(fault))
+            else:
+                self.state.guiding = self.state.guiding and fault.id == "weather.wind"
             if self.setting.attended:
                 self.note("weather", f"somebody is there: {self.setting.attended}", "done")
             elif self._watched_by() is None or self.setting.watch.then is None:
@@ -219,6 +197,8 @@ class NightWorld:
         yield from self._play_world(fault)
         if fault.lasts_s is not None:
             yield self.env.timeout(fault.lasts_s)
+            if fault.id == "mains.fails":
+                self._mains_return()
             self.weather.discard(fault.id)
             self.frame_problems.pop(fault.id, None)
             if not self.weather:
@@ -226,13 +206,25 @@ class NightWorld:
             self.note(device or fault.id.split(".", maxsplit=1)[0], f"{fault.title}: over", "fault")
             self._end(entry)
 
+    def _lose_star(self, fault: Fault) -> Doing[None]:
+        """Let the guider lose its star once the cloud is as thick as it gets."""
+        yield self.env.timeout(fault.ramps_s / 2)
+        self.state.guiding = self.state.guiding and fault.id not in self.weather
+
+    def _prevented(self, fault: Fault) -> bool:
+        """Return whether a setting of the rig keeps a fault from doing harm."""
+        if fault.prevented_by is None:
+            return False
+        kind, key, value = fault.prevented_by
+        stated = self.setting.setting(kind, key)
+        if stated is None or value not in (None, stated):
+            return False
+        self.note(DEVICE_KINDS[kind].label, fault.prevention, "done")
+        return True
+
     def _spoil(self, fault: Fault) -> None:
-        if fault.prevented_by is not None:
-            kind, key, value = fault.prevented_by
-            stated = self.setting.setting(kind, key)
-            if stated is not None and value in (None, stated):
-                self.note(DEVICE_KINDS[kind].label, fault.prevention, "done")
-                return
+        if self._prevented(fault):
+            return
         if fault.id == "camera.wrong" and self._told_apart():
             self.note(self._title("expose"), "the cameras are distinguished by what identifies them", "done")
             return
@@ -265,6 +257,10 @@ class NightWorld:
             self._power_fails()
             state.connected = False
             self._interrupt("the power has failed")
+        elif fault.id == "mains.fails":
+            self._mains_fail()
+        elif fault.id == "clock.slow":
+            self.state.clock_slow_s = CLOCK_SLOW_S
         elif fault.id == "battery.empty":
             self._all_dark()
         elif fault.id == "computer.restarts":
@@ -303,6 +299,27 @@ class NightWorld:
             state.roof_open = False
             self.note(self._title("close_roof"), "shuts by itself as the power fails", "done")
 
+    def _mains_fail(self) -> None:
+        """Let the mains fail: what a battery feeds goes on, the rest stands still until they return."""
+        self._flow()
+        self.state.mains = False
+        dark = without_mains(self.setting.rig)
+        if not dark:
+            self.note("supply", "batteries carry everything on", "done")
+            return
+        more = f" and {len(dark) - MOST_NAMED} more" if len(dark) > MOST_NAMED else ""
+        names = ", ".join(device.title for device in dark[:MOST_NAMED])
+        self.note("supply", f"without power: {names}{more}", "fault")
+        self._power_fails()
+        self.state.connected = self.state.electricity = False
+        self._flow()
+        self._interrupt("the power has failed")
+
+    def _mains_return(self) -> None:
+        self._flow()
+        self.state.mains = self.state.electricity = True
+        self._flow()
+
     def _shuts_alone(self) -> bool:
         return any(self.setting.setting(kind, "shuts_on_power_loss") is True for kind in ("roof", "dome"))
 
@@ -314,18 +331,19 @@ class NightWorld:
 
     def _flow(self, do: str = "", *, works: bool = False) -> None:
         """Meter what has flowed until now, and take on what flows from now on; ``do`` is what begins or ends."""
-        if not self.uses or (do and not (do in _ACTIONS and _ACTIONS[do].is_hard)):
+        if not self.uses or (do and not (do in ACTIONS and ACTIONS[do].is_hard)):
             return
         now, state = self.env.now, self.state
         for use, amperes in zip(self.uses, self._flowing, strict=True):
-            use.drawn_ah += amperes * (now - self._metered_s) / HOUR_S
+            if not (use.buffers and state.mains):
+                use.drawn_ah += amperes * (now - self._metered_s) / HOUR_S
         self._metered_s = now
         device = self.setting.devices.get(_DEVICE_OF[do]) if do else None
         if device is not None:
             self._working = self._working | {device.id} if works else self._working - {device.id}
         for index, use in enumerate(self.uses):
             powered = state.powered or not self._switched
-            own = use.load.amperes(self._working, powered=powered) if state.electricity else 0.0
+            own = use.load.amperes(self._working, powered=powered) if state.electricity or use.buffers else 0.0
             self._flowing[index] = own
             if own > use.peak_a:
                 use.peak_a, use.peak_s = own, now
@@ -342,7 +360,7 @@ class NightWorld:
             (use.capacity_ah, "is empty"),
         ):
             while (after := use.until_drawn(charge or 0.0, highest)) > LOOK_S:
-                if not self.state.electricity or after == math.inf:
+                if after == math.inf or not (self.state.electricity or use.buffers):
                     return
                 yield self.env.timeout(after)
                 self._flow()

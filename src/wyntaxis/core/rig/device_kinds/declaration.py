@@ -70,9 +70,10 @@ class Fault:
     ``devices`` are the kinds of device that have it, any where empty. ``does`` names the actions that it touches:
     they never answer (hang), answer with an error, come ``by_s`` late. A fault may ``spoil`` frames, for so long in s,
     until ``cure`` is done again; one of the ``world`` (weather, power, network, computer) is played by its ``id``.
-    ``lasts_s`` ends it by itself, ``clears`` says what else does; ``returns_s`` after that it is there again, as often
-    as the night lasts. ``rate`` is how many nights of a hundred see it. ``prevented_by`` names a kind of
-    device, a setting of it and the value with which the fault does no harm; None for any value that is stated.
+    ``ramps_s`` is how long it takes to come in fully: from half of that on it does harm and is seen. ``lasts_s``
+    ends it by itself, ``clears`` says what else does; ``returns_s`` after that it is there again, as often as the
+    night lasts. ``rate`` is how many nights of a hundred see it. ``prevented_by`` names a kind of device, a setting
+    of it and the value with which the fault does no harm; None for any value that is stated.
     """
 
     id: str
@@ -89,6 +90,7 @@ class Fault:
     cure: str = ""
     lasts_s: float | None = None
     returns_s: float | None = None
+    ramps_s: float = 0.0
     prevented_by: tuple[str, str, bool | str | None] | None = None
     prevention: str = ""
     """What the device does where that is so."""
