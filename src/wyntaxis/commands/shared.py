@@ -67,7 +67,7 @@ REHEARSING = frozenset({"check", "ready"})
 
 def computed_now(options: argparse.Namespace) -> Evaluation:
     """Return everything computed of the rig."""
-    rig, shelf = rig_of(options), _shelf_for_remedies(options) if options.command == "check" else ()
+    rig, shelf = rig_of(options), shelf_for_remedies(options) if options.command == "check" else ()
     looks = getattr(options, "ports", None) is not None
     tree = read_tree(options) if looks and (options.ports or options.sysfs is not None) else None
     headers = read_headers(options.frames) if looks and options.frames is not None else None
@@ -123,7 +123,7 @@ def evidence_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--frames", type=Path, metavar="DIR", help="look at the headers of a folder's frames too")
 
 
-def _shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
+def shelf_for_remedies(options: argparse.Namespace) -> tuple[ShelfPart, ...]:
     """Return the shelf that remedies may name; one's own shelf being broken does not keep a rig from being checked."""
     from wyntaxis.core.files.errors import InputError
 

@@ -7,7 +7,7 @@ import json
 import time
 from pathlib import Path
 
-from wyntaxis.commands.shared import OK, SOME_FAIL, Command, evaluated, rig_of
+from wyntaxis.commands.shared import OK, SOME_FAIL, Command, evaluated, rig_of, shelf_for_remedies
 
 POLL_S = 0.2
 
@@ -16,7 +16,7 @@ def _watch(options: argparse.Namespace) -> int:
     from wyntaxis.core.evidence.defocus.live import FolderWatch, LiveView
     from wyntaxis.core.quantities.live_optics import live_optics
 
-    view = LiveView(live_optics(evaluated(rig_of(options))))
+    view = LiveView(live_optics(evaluated(rig_of(options)), shelf_for_remedies(options)))
     folder = FolderWatch(options.folder, only_new=options.only_new)
     until = time.monotonic() + options.seconds if options.seconds is not None else None
     left, broken = options.count, 0

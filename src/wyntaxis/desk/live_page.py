@@ -105,8 +105,8 @@ class LivePage(QWidget):
         if session is not self._session:
             self.stop()
             self._session, self.readings, self._pixels = session, [], None
-            self._view = LiveView(live_optics(session.evaluation))
-        self._view.optics = live_optics(session.evaluation)
+            self._view = LiveView(live_optics(session.evaluation, session.stock.shelf.parts))
+        self._view.optics = live_optics(session.evaluation, session.stock.shelf.parts)
         self._palette = palette
         self._show()
 

@@ -24,9 +24,13 @@ from wyntaxis.core.evidence.defocus.distance import (
     growth_per_step,
 )
 from wyntaxis.core.evidence.defocus.frame import defocus_of, read_live
-from wyntaxis.core.evidence.defocus.live import FolderWatch, LiveOptics, LiveView
+from wyntaxis.core.evidence.defocus.live import FolderWatch, LiveOptics, LiveView, Piece
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.quantities.live_optics import live_optics
+from wyntaxis.core.quantities.numbers import numbers_of
+from wyntaxis.core.rig.shelf import ShelfPart
+from wyntaxis.core.rig.store import validated
 from wyntaxis.simulators.defocused_stars import RayTelescope
 
 SCOPE = RayTelescope(width=700, height=500)
@@ -267,6 +271,48 @@ def test_one_frame_says_what_the_travel_leaves_and_a_focus_beyond_it_which_part_
     # The disc shrinks by 15 px in 70 steps: 0.21 px a step leaves 214 steps to go, to 5484, of which 184 are too many.
     assert second.beyond_mm == pytest.approx(0.74, abs=0.1)
     assert "the train is too short" in " ".join(second.lines())
+
+
+@pytest.mark.parametrize(
+    ("beyond", "found"),
+    [
+        # The travel is 5300 steps of 4 µm, 21.2 mm; a twentieth of it, 1.06 mm, is kept at either end.
+        (0.74, [("ring", 4.26), ("tube", 19.26)]),
+        (4.5, [("tube", 15.5)]),
+        (3.93, [("ring", 1.07), ("tube", 16.07)]),
+        (3.95, [("tube", 16.05)]),
+        (30.0, []),
+        (-2.0, [("extension", 8.0)]),
+        (-9.0, []),
+    ],
+)
+def test_what_brings_a_focus_beyond_the_travel_within_it(beyond, found):
+    shelf = tuple(Piece(*own) for own in (("tube", 20.0), ("shim", 0.5), ("ring", 5.0), ("long", 60.0)))
+    own = replace(OPTICS, shelf=shelf, train=(Piece("extension", 10.0),))
+    named = [(piece.title, pytest.approx(left)) for piece, left in own.pieces_for(beyond)]
+    assert named == found
+    assert not replace(own, step_um=None).pieces_for(beyond)
+
+
+def test_the_shelf_is_named_where_the_focus_lies_beyond_the_travel(tmp_path):
+    view = LiveView(replace(OPTICS, shelf=(Piece("ring", 5.0), Piece("shim", 0.5))))
+    for name, size, at, seed in (("a", 60, 5200, 1), ("b", 45, 5270, 2)):
+        reading = view.add(read_live(written(tmp_path / f"{name}.fits", size, at, seed=seed)))
+    assert "on the shelf: ring (5.0 mm, focus then 4." in " ".join(reading.lines())
+    assert [own["title"] for own in reading.as_json()["pieces"]] == ["ring"]
+    view.optics = replace(OPTICS, shelf=(Piece("shim", 0.5),))
+    assert "no single piece on the shelf has that length" in " ".join(view.add(reading.frame).lines())
+
+
+def test_pieces_are_those_whose_length_moves_the_focus_alone():
+    document = clean_document()
+    kinds = {part["id"]: part["kind"] for part in document["train"]}
+    before = [part["id"] for part in document["train"][: list(kinds.values()).index("corrector")]]
+    rig = validated(document)
+    ring, plate = ({"id": kind, "name": kind, "kind": kind, "length_mm": 12} for kind in ("spacer", "tilt_plate"))
+    own = live_optics(numbers_of(rig), [ShelfPart.model_validate({"part": part}) for part in (ring, plate)])
+    assert [piece.title for piece in own.shelf] == ["spacer"]
+    assert len(own.train) == sum(kinds[key] in ("spacer", "adapter") for key in before)
 
 
 def test_colour_frames_binned_ones_and_those_in_focus(tmp_path):

@@ -64,6 +64,13 @@ def entries(**evaluator):
     return change
 
 
+def drawtube(travel_mm):
+    def change(document):
+        document["telescope"]["focuser"] = {"travel_mm": travel_mm}
+
+    return change
+
+
 def plan(**values):
     return lambda document: document["plan"].update(values)
 
@@ -83,6 +90,10 @@ CASES = [
     ("glide.travel_percent", focuser(position=1999), 19.99, TIGHT),
     ("glide.travel_percent", focuser(position=500), 5, TIGHT),
     ("glide.travel_percent", focuser(position=9501), 95.01, FAILS),
+    # A drawtube of 40 mm: 10000 steps of 4 µm are all of it.
+    ("glide.counter_covers_percent", drawtube(40), 100, HOLDS),
+    ("glide.counter_covers_percent", drawtube(39.9), 100.25, TIGHT),
+    ("glide.counter_covers_percent", drawtube(38), 105.26, FAILS),
     ("glide.steps_in_focus", focuser(step_um=15.89), 3.0013, HOLDS),
     ("glide.steps_in_focus", focuser(step_um=15.9), 2.9994, TIGHT),
     ("glide.steps_in_focus", focuser(step_um=47.7), 0.9998, FAILS),

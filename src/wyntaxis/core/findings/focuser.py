@@ -14,6 +14,7 @@ from wyntaxis.core.limits import COMPENSATION_FACTOR, COMPENSATION_STEPS
 from wyntaxis.core.quantities.focus_runs import COMPENSATION
 from wyntaxis.core.quantities.focuser import (
     BACKLASH,
+    COVERED,
     DOUBTFUL_BACKLASH_PERCENT,
     DRIFT_SLACK,
     MAX_REFOCUS_C,
@@ -72,10 +73,42 @@ def focuser_travel(evaluation: Evaluation) -> Iterator[Statement]:
 
 
 @finding(
+    "focuser.counter",
+    step=DEVICES,
+    listed=Listed(after="focuser.travel"),
+    source="(highest − lowest position) · step / travel of the drawtube",
+    titles={
+        "holds": "{device}: its counter covers {percent:0} % of the drawtube's travel",
+        "": "{device}: its counter reaches {over:1} mm beyond the drawtube's travel: the motor runs against the end",
+    },
+    remedies="Set the highest position to {highest:0} steps or less, or correct step or travel.",
+)
+def focuser_counter(evaluation: Evaluation) -> Iterator[Statement]:
+    """Does the focuser's counter stay within the drawtube's travel?"""
+    drawtube = evaluation.rig.telescope.focuser
+    for device in focusers(evaluation)[:1]:
+        row, travel, step = evaluation.rows.get(COVERED.id_of(device.id)), travel_of(device), device.best("step_um")
+        if row is None or row.computed is None or travel is None or not step or drawtube is None:
+            continue
+        whole, counted_mm = drawtube.travel_mm or 0.0, (travel[1] - travel[0]) * step / 1000
+        line = (
+            f"({short(travel[1])} − {short(travel[0])}) × {short(step)} µm = {number(counted_mm, 1)} mm, the drawtube "
+            f"travels {short(whole)} mm"
+        )
+        named: dict[str, Named] = {
+            "device": device.title,
+            "percent": row.computed.value,
+            "over": counted_mm - whole,
+            "highest": travel[0] + 1000 * whole / step,
+        }
+        yield say(device.id, row, None, named, lines=(line,))
+
+
+@finding(
     "focuser.step",
     step=DEVICES,
     proves=Proof(condition=conditions.FOCUSER, needed="the focuser's step is not entered"),
-    listed=Listed(after="focuser.travel"),
+    listed=Listed(after="focuser.counter"),
     source="A focuser step should be at most a third of the depth of focus",
     titles="{device}: the depth of focus has {steps:1} steps (at least {least})",
     remedies="Gear the focuser down to {finest:1} µm per step or less.",

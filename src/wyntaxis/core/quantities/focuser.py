@@ -20,11 +20,16 @@ MAX_REFOCUS_C, MAX_REFOCUS_MIN = 5.0, 240.0
 DRIFT_SLACK = 1.25
 """A trigger by temperature may exceed what the measured law asks by a quarter before it is doubtful."""
 TRAVEL_PERCENT, TRAVEL_INNER_PERCENT = (5.0, 95.0), (20.0, 80.0)
+MOST_COVERED_PERCENT, COVERED_PERCENT = 105.0, 100.0
+"""A counter that goes beyond the drawtube's travel lets the motor run against its end."""
 MIN_STEPS, WANTED_STEPS = 1.0, 3.0
 """Steps in the depth of focus: with less than one no position is sharp; three find the sharpest."""
 
 TRAVEL = DeviceQuantity("travel_percent", "Travel used", "%", 1, DEVICES)
 STEPS = DeviceQuantity("steps_in_focus", "Steps in the depth of focus", "", 1, DEVICES)
+COVERED = DeviceQuantity("counter_covers_percent", "Travel that the counter covers", "%", 1, DEVICES)
+DRAWTUBE_STEPS = DeviceQuantity("drawtube_steps", "Drawtube's whole travel", "steps", 0, DEVICES)
+MIDDLE = DeviceQuantity("counter_middle", "Middle of the counter", "steps", 0, DEVICES)
 BACKLASH = DeviceQuantity("backlash_percent", "Backlash, share of the travel", "%", 1, DEVICES)
 
 
@@ -82,6 +87,29 @@ def focuser_rows(numbers: Numbers) -> Iterator[Quantity]:
         if step is not None and zone is not None:
             fine = Target(low=MIN_STEPS, inner_low=WANTED_STEPS)
             yield STEPS.row(device.id, device.title, computed=QuantityValue(zone / step), target=fine)
+
+
+@rows
+def counter_rows(numbers: Numbers) -> Iterator[Quantity]:
+    """Yield the middle of each counter; of the first focuser, too, what the drawtube's travel is in its steps.
+
+    Source: travel / step; (highest − lowest) · step / travel.
+    """
+    for device in apart(focusers(numbers)):
+        travel = travel_of(device)
+        if travel is not None:
+            yield MIDDLE.row(device.id, device.title, computed=QuantityValue((travel[0] + travel[1]) / 2))
+    drawtube = numbers.rig.telescope.focuser
+    for device in focusers(numbers)[:1]:
+        step, travel = device.best("step_um"), travel_of(device)
+        if drawtube is None or drawtube.travel_mm is None or not step:
+            continue
+        whole = 1000 * drawtube.travel_mm / step
+        yield DRAWTUBE_STEPS.row(device.id, device.title, computed=QuantityValue(whole))
+        if travel is not None:
+            share = QuantityValue(100 * (travel[1] - travel[0]) / whole)
+            wish = Target(high=MOST_COVERED_PERCENT, inner_high=COVERED_PERCENT)
+            yield COVERED.row(device.id, device.title, computed=share, target=wish)
 
 
 def drift_limit_c(numbers: Numbers, device: Device) -> float:

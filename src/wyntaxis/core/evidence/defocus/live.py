@@ -30,8 +30,18 @@ GIVE_UP_S = 20.0
 """A file that does not grow for so long and is not whole is broken."""
 SETTLED_S, PACKED_SETTLED_S = 0.3, 1.5
 """A file is looked at once it did not grow for so long; of a packed one nothing but that tells that it is whole."""
+TRAVEL_KEPT, MOST_PIECES = 0.05, 2
+"""What a piece leaves of the travel at either end, as a share; and how many pieces are named."""
 MOST_SIZES = 40
 """So many of the last frames take part in the line: what lies before was another night's."""
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A part that may be put in or taken out, and its optical length in mm."""
+
+    title: str
+    length_mm: float
 
 
 @dataclass(frozen=True)
@@ -45,6 +55,33 @@ class LiveOptics:
     highest: float | None = None
     turn_um: float | None = None
     """How far one turn of the knob moves the focus."""
+    shelf: tuple[Piece, ...] = ()
+    """Spacers and adapters that are not in the rig."""
+    train: tuple[Piece, ...] = ()
+    """Spacers and adapters that stand where the corrector's distance stays without them."""
+
+    def pieces_for(self, beyond_mm: float) -> list[tuple[Piece, float]]:
+        """Return what brings a focus beyond the travel within it, the shortest first, with how far inside it then lies.
+
+        Parameters
+        ----------
+        beyond_mm
+            Above 0 beyond the outer end: length is added from the shelf; below 0 a piece of the train is taken out.
+
+        Returns
+        -------
+        list of tuple
+            Each by itself; what leaves less than a twentieth of the travel at either end is left out.
+        """
+        if self.step_um is None or self.lowest is None or self.highest is None:
+            return []
+        travel = (self.highest - self.lowest) * self.step_um / 1000
+        reserve = TRAVEL_KEPT * travel
+        pieces = self.shelf if beyond_mm > 0 else self.train
+        inside = [(piece, piece.length_mm - abs(beyond_mm)) for piece in pieces]
+        return sorted(
+            ((piece, left) for piece, left in inside if reserve <= left <= travel - reserve), key=lambda entry: entry[1]
+        )
 
 
 @dataclass(frozen=True)
@@ -95,6 +132,10 @@ class LiveReading:
             "best_position": _rounded(self.best.position if self.best is not None else None, 1),
             "best_position_u": _u(self.best.position if self.best is not None else None, 1),
             "beyond_travel_mm": None if self.beyond_mm is None else round(self.beyond_mm, 3),
+            "pieces": [
+                {"title": piece.title, "length_mm": piece.length_mm, "inside_mm": round(left, 3)}
+                for piece, left in (self.optics.pieces_for(self.beyond_mm) if self.beyond_mm is not None else ())
+            ],
             "collimation": None
             if offset is None
             else {
@@ -149,7 +190,22 @@ class LiveReading:
         return (
             f"That is {number(abs(beyond), 1)} mm beyond the {end} end of the travel: the train is too {part}. "
             f"{cure} that length between focuser and corrector, where the corrector’s distance stays"
+            f"{self._pieces_words(beyond)}"
         )
+
+    def _pieces_words(self, beyond: float) -> str:
+        own = self.optics
+        if not (own.shelf if beyond > 0 else own.train):
+            return ""
+        found = own.pieces_for(beyond)
+        where = "on the shelf" if beyond > 0 else "of the train there"
+        if not found:
+            return f"; no single piece {where} has that length"
+        named = " or ".join(
+            f"{piece.title} ({number(piece.length_mm, 1)} mm, focus then {number(left, 1)} mm inside the travel)"
+            for piece, left in found[:MOST_PIECES]
+        )
+        return f"; {where}: {named}"
 
     def _open_words(self) -> str:
         position, own = self.frame.header.focus_position, self.optics
