@@ -13,8 +13,9 @@ from wyntaxis.core.ledger import Verdict
 from wyntaxis.core.measurement_kinds import KINDS, SOLVED, MeasurementKind
 from wyntaxis.core.next_measurements import Measurement, hour_plans, is_settled, measurement_plan, next_measurements
 from wyntaxis.core.rig import edit
-from wyntaxis.core.rig.dependencies import SPACING_ERROR, confirmation, out_of_date_measurements
+from wyntaxis.core.rig.dependencies import SPACING_ERROR
 from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.out_of_date import confirmation, out_of_date_measurements
 from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.steps import SCALES
 

@@ -11,7 +11,7 @@ from wyntaxis.cli import main
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.records import setting_up
 from wyntaxis.core.rig import edit
-from wyntaxis.core.rig.dependencies import from_earlier_setup
+from wyntaxis.core.rig.out_of_date import from_earlier_setup
 from wyntaxis.core.rig.store import load, validated
 from wyntaxis.core.run_up import confirmed, longest, run_up, ticked
 

@@ -11,8 +11,8 @@ def _measurements(options: argparse.Namespace) -> int:
     from wyntaxis.core.files.errors import InputError
     from wyntaxis.core.findings.marking import out_of_date_words
     from wyntaxis.core.next_measurements import hour_plans, next_measurements
-    from wyntaxis.core.rig.dependencies import confirmation, out_of_date_measurements
     from wyntaxis.core.rig.edit import Change
+    from wyntaxis.core.rig.out_of_date import confirmation, out_of_date_measurements
 
     evaluation = computed_now(options)
     if options.confirm is not None:

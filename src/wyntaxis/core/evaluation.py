@@ -12,10 +12,10 @@ from wyntaxis.core.findings.registry import all_statements, in_order
 from wyntaxis.core.quantities.numbers import numbers_of
 from wyntaxis.core.quantities.rows import rows_of
 from wyntaxis.core.records.audit import audit_of
-from wyntaxis.core.rig.dependencies import out_of_date_measurements
 from wyntaxis.core.rig.figures import conflicting_paths
 from wyntaxis.core.rig.marks import marked_leaves
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.out_of_date import out_of_date_measurements
 from wyntaxis.core.rig.shelf import ShelfPart
 
 __all__ = ["Evaluation", "Evidence", "evaluate"]

@@ -15,10 +15,11 @@ from wyntaxis.core.quantities.ports import LINK
 from wyntaxis.core.records.quantities import comparables
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.base import DocumentPath
-from wyntaxis.core.rig.dependencies import SCALES, SPACING_ERROR, out_of_date_measurements
+from wyntaxis.core.rig.dependencies import SCALES, SPACING_ERROR
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.out_of_date import out_of_date_measurements
 from wyntaxis.core.rig.shelf import ShelfPart
 
 CALLIPER_MM = 0.02

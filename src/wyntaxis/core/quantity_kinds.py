@@ -6,6 +6,9 @@ from dataclasses import dataclass
 
 from wyntaxis.core.steps import FIELD, GUIDE_BRANCH, GUIDE_LOG, LIGHT_PATH, SCALES, STARS, Step
 
+SET_UP = "set_up"
+"""A carried rig is set up again: mount, focus and camera angle stand otherwise than when it was measured."""
+
 
 @dataclass(frozen=True)
 class QuantityKind:
@@ -23,6 +26,8 @@ class QuantityKind:
     """Where in that ledger it stands, the least first."""
     has_sign: bool = False
     """Whether it is shown with its sign, as an error is."""
+    invalidated_by: tuple[str, ...] = ()
+    """What ends the validity of its measured value, besides a change of what that rests on: :data:`SET_UP`."""
 
 
 QUANTITY_KINDS: dict[str, QuantityKind] = {}
@@ -131,7 +136,14 @@ STOP_THRESHOLD = declare_quantity(
 )
 FLEXURE = declare_quantity(
     QuantityKind(
-        "flexure_arcsec_s", "Flexure between the telescopes", "″/s", 4, may_be_zero=True, step=GUIDE_BRANCH, place=10
+        "flexure_arcsec_s",
+        "Flexure between the telescopes",
+        "″/s",
+        4,
+        may_be_zero=True,
+        step=GUIDE_BRANCH,
+        place=10,
+        invalidated_by=(SET_UP,),
     )
 )
 FLEXURE_BUDGET = declare_quantity(
@@ -142,8 +154,12 @@ ROTATION_EXPOSURE = declare_quantity(
         "rotation_exposure_s", "Longest exposure before field rotation shows", "s", 0, step=GUIDE_BRANCH, place=12
     )
 )
-STAR_FWHM = declare_quantity(QuantityKind("star_fwhm_arcsec", "Stars' FWHM", "″", 2, step=STARS, place=0))
-STAR_ELONGATION = declare_quantity(QuantityKind("star_elongation", "Star elongation", "×", 2, step=STARS, place=1))
+STAR_FWHM = declare_quantity(
+    QuantityKind("star_fwhm_arcsec", "Stars' FWHM", "″", 2, step=STARS, place=0, invalidated_by=(SET_UP,))
+)
+STAR_ELONGATION = declare_quantity(
+    QuantityKind("star_elongation", "Star elongation", "×", 2, step=STARS, place=1, invalidated_by=(SET_UP,))
+)
 FIELD_TILT = declare_quantity(
     QuantityKind("field_tilt_um", "Tilt, centre to corner", "µm", 1, may_be_zero=True, step=FIELD, place=0)
 )
@@ -153,16 +169,39 @@ FIELD_CURVATURE = declare_quantity(
     )
 )
 GUIDE_RMS = declare_quantity(
-    QuantityKind("guide_rms_arcsec", "Guiding, RMS of both axes", "″", 3, may_be_zero=True, step=GUIDE_LOG, place=0)
+    QuantityKind(
+        "guide_rms_arcsec",
+        "Guiding, RMS of both axes",
+        "″",
+        3,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=0,
+        invalidated_by=(SET_UP,),
+    )
 )
 GUIDE_RMS_RA = declare_quantity(
     QuantityKind(
-        "guide_rms_ra_arcsec", "Guiding, RMS in right ascension", "″", 3, may_be_zero=True, step=GUIDE_LOG, place=1
+        "guide_rms_ra_arcsec",
+        "Guiding, RMS in right ascension",
+        "″",
+        3,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=1,
+        invalidated_by=(SET_UP,),
     )
 )
 GUIDE_RMS_DEC = declare_quantity(
     QuantityKind(
-        "guide_rms_dec_arcsec", "Guiding, RMS in declination", "″", 3, may_be_zero=True, step=GUIDE_LOG, place=2
+        "guide_rms_dec_arcsec",
+        "Guiding, RMS in declination",
+        "″",
+        3,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=2,
+        invalidated_by=(SET_UP,),
     )
 )
 GUIDE_ELONGATION = declare_quantity(
@@ -170,12 +209,26 @@ GUIDE_ELONGATION = declare_quantity(
 )
 GUIDE_DRIFT_RA = declare_quantity(
     QuantityKind(
-        "guide_drift_ra_arcsec_min", "Drift in right ascension", "″/min", 3, may_be_zero=True, step=GUIDE_LOG, place=4
+        "guide_drift_ra_arcsec_min",
+        "Drift in right ascension",
+        "″/min",
+        3,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=4,
+        invalidated_by=(SET_UP,),
     )
 )
 GUIDE_DRIFT_DEC = declare_quantity(
     QuantityKind(
-        "guide_drift_dec_arcsec_min", "Drift in declination", "″/min", 3, may_be_zero=True, step=GUIDE_LOG, place=5
+        "guide_drift_dec_arcsec_min",
+        "Drift in declination",
+        "″/min",
+        3,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=5,
+        invalidated_by=(SET_UP,),
     )
 )
 GUIDE_PERIOD = declare_quantity(
@@ -196,23 +249,64 @@ GUIDE_AUTOCORRELATION_DEC = declare_quantity(
     )
 )
 GUIDE_SETTLE = declare_quantity(
-    QuantityKind("guide_settle_s", "Settling, 95 % of dithers", "s", 1, may_be_zero=True, step=GUIDE_LOG, place=8)
+    QuantityKind(
+        "guide_settle_s",
+        "Settling, 95 % of dithers",
+        "s",
+        1,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=8,
+        invalidated_by=(SET_UP,),
+    )
 )
 GUIDE_OVER_LIMIT = declare_quantity(
     QuantityKind(
-        "guide_over_limit_percent", "Frames beyond the stop limit", "%", 2, may_be_zero=True, step=GUIDE_LOG, place=9
+        "guide_over_limit_percent",
+        "Frames beyond the stop limit",
+        "%",
+        2,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=9,
+        invalidated_by=(SET_UP,),
     )
 )
 GUIDE_LOST = declare_quantity(
-    QuantityKind("guide_lost_percent", "Frames without the star", "%", 1, may_be_zero=True, step=GUIDE_LOG, place=10)
+    QuantityKind(
+        "guide_lost_percent",
+        "Frames without the star",
+        "%",
+        1,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=10,
+        invalidated_by=(SET_UP,),
+    )
 )
 POLAR_DRIFT = declare_quantity(
     QuantityKind(
-        "polar_drift_arcsec_min", "Star's drift, unguided", "″/min", 3, may_be_zero=True, step=GUIDE_LOG, place=11
+        "polar_drift_arcsec_min",
+        "Star's drift, unguided",
+        "″/min",
+        3,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=11,
+        invalidated_by=(SET_UP,),
     )
 )
 POLAR_ERROR = declare_quantity(
-    QuantityKind("polar_error_arcmin", "Polar error, at least", "′", 2, may_be_zero=True, step=GUIDE_LOG, place=12)
+    QuantityKind(
+        "polar_error_arcmin",
+        "Polar error, at least",
+        "′",
+        2,
+        may_be_zero=True,
+        step=GUIDE_LOG,
+        place=12,
+        invalidated_by=(SET_UP,),
+    )
 )
 POLAR_SMEAR = declare_quantity(
     QuantityKind(

@@ -13,9 +13,10 @@ from wyntaxis.core.ledger import OutOfDate
 from wyntaxis.core.records.incidents import in_a_line, matching
 from wyntaxis.core.records.setting_up import NIGHT, done_entries, is_met, moment_of
 from wyntaxis.core.records.start_order import start_order
-from wyntaxis.core.rig.dependencies import confirmation, from_earlier_setup, recorded_measurements
+from wyntaxis.core.rig.dependencies import recorded_measurements
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.out_of_date import CALIBRATION, calibration_from_earlier_setup, confirmation, from_earlier_setup
 from wyntaxis.core.rig.setup import DoneCondition, OwnCondition
 from wyntaxis.core.sky.coordinates import coordinates_text
 from wyntaxis.core.wording import counted, number, short, utc_stamp
@@ -240,7 +241,8 @@ AFTER_DARK: tuple[_Kind, ...] = (
     _Kind("focus", "Run the focuser", "The curve has both branches, and a frame at its best position looks it.",
           _focus_run, _has("focuser"), "defocused stars", "travel", ("position", "star_")),
     _Kind("calibrate", "Calibrate guiding", "The two axes are at right angles within 5°, and the rates agree.",
-          _calibrate, lambda rig: rig.guiding.kind != "none", "guiding lost", "guide_log", ("guide_", "flexure_")),
+          _calibrate, lambda rig: rig.guiding.kind != "none", "guiding lost", "guide_log",
+          (CALIBRATION, "guide_", "flexure_")),
     _Kind("framing", "Frame the target", "A solved frame shows its centre and its angle as planned.",
           _framing, lambda rig: rig.framing is not None or bool(rig.plan is not None and rig.plan.targets),
           "the field is not solved", "scales", ("position_deg",)),
@@ -315,8 +317,9 @@ def _earlier_by_step(rig: Rig) -> dict[str, tuple[OutOfDate, ...]]:
     """Return the values of earlier set-ups by the step at which they are measured again or confirmed."""
     keys = {own.path: own.key for own in recorded_measurements(rig)}
     found: dict[str, tuple[OutOfDate, ...]] = {}
-    for entry in from_earlier_setup(rig):
-        key = keys[entry.path]
+    calibration = calibration_from_earlier_setup(rig)
+    for entry in (*from_earlier_setup(rig), *([calibration] if calibration is not None else [])):
+        key = keys.get(entry.path, entry.row_id)
         step = next((name for name, kind in KINDS.items() if kind.applies(rig) and _settles(kind, key)), f"{PREFIX}run")
         found[step] = (*found.get(step, ()), entry)
     return found

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from wyntaxis.core.findings.conditions import overall
+from wyntaxis.core.rig.out_of_date import CALIBRATION
 from wyntaxis.core.run_up import Outcome, RunUpStep, confirmed, longest, run_up, ticked
 from wyntaxis.core.wording import short
 from wyntaxis.desk.flow_row import FlowRow
@@ -174,7 +175,9 @@ class RunUpPage(QWidget):
 
     def _name(self, row_id: str) -> str:
         row = self._session.evaluation.rows.get(row_id) if self._session is not None else None
-        return row.kind.label if row is not None else row_id.replace("_", " ")
+        if row is not None:
+            return row.kind.label
+        return "guide calibration" if row_id == CALIBRATION else row_id.replace("_", " ")
 
     def _show_end(self) -> None:
         """Show what is done, what is open, and whether the rig is ready."""

@@ -10,11 +10,15 @@ from wyntaxis.cli import main
 from wyntaxis.core.evaluation import evaluate
 from wyntaxis.core.findings.conditions import own_conditions
 from wyntaxis.core.ledger import Verdict
+from wyntaxis.core.quantity_kinds import QUANTITY_KINDS, SET_UP
 from wyntaxis.core.records.setting_up import done, is_met, setup_json, started
 from wyntaxis.core.rig import edit
-from wyntaxis.core.rig.dependencies import confirmation, from_earlier_setup
+from wyntaxis.core.rig.device_settings import SETTINGS
+from wyntaxis.core.rig.out_of_date import calibration_from_earlier_setup, confirmation, from_earlier_setup
 from wyntaxis.core.rig.setup import USUAL_CONDITIONS
 from wyntaxis.core.rig.store import validated
+from wyntaxis.core.run_up import confirmed as confirm_step
+from wyntaxis.core.run_up import run_up
 
 BEGUN, BEFORE, AFTER = "2026-11-20T18:00:00Z", "2026-10-20T21:00:00Z", "2026-11-20T19:00:00Z"
 NOW = datetime.datetime(2026, 11, 20, 20, tzinfo=datetime.UTC)
@@ -60,6 +64,51 @@ def test_a_set_up_makes_exactly_what_holds_for_one_not_verified(more, invalid):
             if key in invalid:
                 assert rows[key].verdict is Verdict.UNPROVEN
                 assert "earlier set-up" in rows[key].out_of_date.what[0]
+
+
+def test_each_kind_declares_whether_a_set_up_ends_it():
+    """All of the pole, of flexure, of stars and of guided runs; where the focuser and the rotator stood."""
+    begins = ("polar_", "flexure", "star_", "guide_rms", "guide_drift", "guide_settle", "guide_lost", "guide_over")
+    declared = {key for key, kind in QUANTITY_KINDS.items() if SET_UP in kind.invalidated_by}
+    # What is allowed, and what is computed alone, is measured by nothing.
+    assert {key for key in QUANTITY_KINDS if key.startswith(begins)} - declared == {
+        "flexure_budget_arcsec_s",
+        "polar_smear_px",
+    }
+    assert declared <= {key for key in QUANTITY_KINDS if key.startswith(begins)}
+    assert {key for key, kind in SETTINGS.items() if SET_UP in kind.invalidated_by} == {"position", "position_deg"}
+
+
+def calibrated(date, confirmed=None):
+    entries = document()
+    entries["guiding"]["calibration"] = {"date": date, "binning": 1, **({"confirmed": confirmed} if confirmed else {})}
+    return validated(entries)
+
+
+@pytest.mark.parametrize(
+    ("date", "confirmed", "is_earlier"),
+    [
+        (BEFORE, None, True),
+        (BEGUN, None, False),
+        (AFTER, None, False),
+        (BEFORE, {"reason": "same place", "date": AFTER}, False),
+        (BEFORE, {"reason": "same place", "date": BEFORE}, True),
+    ],
+)
+def test_a_calibration_of_an_earlier_set_up_is_confirmed_at_its_step(date, confirmed, is_earlier):
+    rig = calibrated(date, confirmed)
+    assert (calibration_from_earlier_setup(rig) is not None) is is_earlier
+    steps = {step.id.rpartition(".")[2]: step for step in run_up(evaluate(rig), NOW)}
+    named = [entry.row_id for entry in steps["calibrate"].earlier]
+    assert ("guiding.calibration" in named) is is_earlier
+    words = " ".join(evaluate(rig).finding("guiding.calibration_age").arithmetic)
+    assert ("earlier set-up" in words) is is_earlier
+    if is_earlier:
+        again = edit.apply(rig, confirm_step(rig, steps["calibrate"]))
+        assert calibration_from_earlier_setup(again) is None
+        assert "confirmed on 20" in " ".join(evaluate(again).finding("guiding.calibration_age").arithmetic)
+    else:
+        assert ("confirmed on 2026-11-20: same place" in words) is (confirmed is not None)
 
 
 def test_what_is_confirmed_or_measured_again_counts():

@@ -15,10 +15,10 @@ from wyntaxis.core.history.entries import Entry
 from wyntaxis.core.history.states import RigHistory, patched
 from wyntaxis.core.json_values import JsonObject, JsonValue
 from wyntaxis.core.ledger import Quantity, Verdict
-from wyntaxis.core.rig.dependencies import out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.marks import marked_field
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.out_of_date import out_of_date_measurements
 from wyntaxis.core.rig.parts import Part
 from wyntaxis.core.rig.store import document_of
 

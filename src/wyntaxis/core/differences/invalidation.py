@@ -21,11 +21,9 @@ from wyntaxis.core.quantity_kinds import PIXEL_SCALE
 from wyntaxis.core.rig.dependencies import (
     Dependencies,
     camera_facts,
-    differences,
     guide_facts,
     identity_facts,
     mount_facts,
-    out_of_date_measurements,
     pixel_facts,
     setting_facts,
     spacing_facts,
@@ -35,6 +33,7 @@ from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import FrameKind
 from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.out_of_date import differences, out_of_date_measurements
 from wyntaxis.core.wording import number
 
 

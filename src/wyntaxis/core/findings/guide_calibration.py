@@ -9,6 +9,7 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.registry import Listed, Statement, finding, say
 from wyntaxis.core.ledger import Verdict, worst
 from wyntaxis.core.quantity_kinds import GUIDE_SCALE
+from wyntaxis.core.rig.out_of_date import calibration_from_earlier_setup
 from wyntaxis.core.rig.plan import GuideCalibration, GuideSettings
 from wyntaxis.core.steps import GUIDE_LOG as STEP
 from wyntaxis.core.wording import number, short
@@ -80,9 +81,11 @@ def _changes_since(evaluation: Evaluation, found: GuideCalibration) -> Iterator[
         off = abs(found.not_square_deg)
         verdict = Verdict.HOLDS if off <= NOT_SQUARE_DEG else Verdict.TIGHT
         yield verdict, f"its axes are {number(off, 1)}° from a right angle"
-    setup = rig.setup
-    if setup is not None and setup.kind == "carried" and setup.date is not None and (found.date or "") < setup.date:
-        yield Verdict.UNPROVEN, f"made in an earlier set-up, before {setup.date[:10]}"
+    earlier = calibration_from_earlier_setup(rig)
+    if earlier is not None:
+        yield Verdict.UNPROVEN, f"made in an earlier set-up, before {earlier.changed_on[:10]}"
+    elif found.confirmed is not None:
+        yield Verdict.HOLDS, f"confirmed on {(found.confirmed.date or '–')[:10]}: {found.confirmed.reason}"
     out_of_date = evaluation.quantity(GUIDE_SCALE).out_of_date
     if out_of_date is not None:
         yield Verdict.FAILS, f"changed since: {', '.join(out_of_date.what[:3])}"

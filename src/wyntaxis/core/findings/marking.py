@@ -10,10 +10,11 @@ from wyntaxis.core.findings.evaluated import Evaluation
 from wyntaxis.core.findings.registry import Stated, Statement
 from wyntaxis.core.ledger import ConflictingFigures, OutOfDate, Quantity, Verdict
 from wyntaxis.core.quantities.read_tracking import Reads, reads_of_value
-from wyntaxis.core.rig.dependencies import SPACING_ERROR, out_of_date_measurements
+from wyntaxis.core.rig.dependencies import SPACING_ERROR
 from wyntaxis.core.rig.figures import conflict_words, conflicting_paths, spread_of
 from wyntaxis.core.rig.marks import mark_label, marked_field, marked_leaves
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.out_of_date import out_of_date_measurements
 
 MAX_NAMED = 4
 """How many assumed values a finding names."""

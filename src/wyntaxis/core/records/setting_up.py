@@ -5,9 +5,9 @@ from __future__ import annotations
 import datetime
 
 from wyntaxis.core.json_values import JsonObject
-from wyntaxis.core.rig.dependencies import from_earlier_setup
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
+from wyntaxis.core.rig.out_of_date import from_earlier_setup
 from wyntaxis.core.rig.setup import OwnCondition
 from wyntaxis.core.wording import utc_stamp
 

@@ -9,8 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
-from wyntaxis.core.json_values import JsonObject, JsonValue
-from wyntaxis.core.ledger import OutOfDate
+from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.base import DocumentPath
 from wyntaxis.core.rig.device_settings import CAMERAS, SETTINGS
 from wyntaxis.core.rig.devices import Device
@@ -215,12 +214,6 @@ _GUIDED = (
     "guide_lost",
     "guide_over",
 )
-OF_A_SETUP = ("polar_", "flexure", "star_", "guide_rms", "guide_drift", "guide_settle", "guide_lost", "guide_over")
-"""How the keys of what holds for one set-up begin: carried out again, the mount stands otherwise."""
-OF_A_SETUP_DEVICES = frozenset({("focuser", "position"), ("rotator", "position_deg")})
-"""Kinds of device with the settings that hold for one set-up."""
-JUDGED_APART = "spacing: "
-"""What a solved scale keeps of the spacing counts for the spacing's error that it tells, and not for the scale."""
 
 
 def dependencies(rig: Rig, quantity_value: RecordedMeasurement) -> Dependencies:
@@ -258,115 +251,6 @@ def _dependencies(rig: Rig, quantity_value: RecordedMeasurement) -> Dependencies
     for rule in rules:
         found |= rule(rig)
     return found
-
-
-def differences(then: Mapping[str, DependencyValue], now: Mapping[str, DependencyValue]) -> tuple[str, ...]:
-    """Return what differs between two sets of facts, each in words: ``gain 125 → 200``."""
-    return tuple(
-        f"{name} {_word(then.get(name))} → {_word(now.get(name))}"
-        for name in dict.fromkeys([*then, *now])
-        if then.get(name) != now.get(name)
-    )
-
-
-def _word(value: DependencyValue) -> str:
-    if value is None:
-        return "none"
-    return f"{value:g}" if isinstance(value, float) else str(value)
-
-
-def _counts(quantity_value: RecordedMeasurement, name: str) -> bool:
-    return not (quantity_value.key in SCALES and name.startswith(JUDGED_APART))
-
-
-def _changes(quantity_value: RecordedMeasurement, now: Dependencies, *, spacing: bool = False) -> tuple[str, ...]:
-    then = quantity_value.value.rests_on
-    if then is None or (quantity_value.value.confirmed is not None and quantity_value.value.confirmed.rests_on == now):
-        return ()
-    kept = [name for name in dict.fromkeys([*then, *now]) if spacing or _counts(quantity_value, name)]
-    return differences({n: then.get(n) for n in kept}, {n: now.get(n) for n in kept})
-
-
-def out_of_date_measurements(rig: Rig) -> tuple[OutOfDate, ...]:
-    """Return the measured values that rest on what has changed since.
-
-    Returns
-    -------
-    tuple of Stale
-        In the order of the document. A solved scale of another spacing leaves the scale as it is; what it tells of the
-        spacing's error is out of date.
-    """
-    found = list(from_earlier_setup(rig))
-    earlier = {entry.path for entry in found}
-    for quantity_value in recorded_measurements(rig):
-        if quantity_value.value.rests_on is None or quantity_value.path in earlier:
-            continue
-        now = dependencies(rig, quantity_value)
-        what = _changes(quantity_value, now)
-        if what:
-            found.append(_out_of_date(quantity_value, quantity_value.row_id, what))
-        elif quantity_value.key in SCALES:
-            spaced = _changes(quantity_value, now, spacing=True)
-            if spaced:
-                found.append(_out_of_date(quantity_value, SPACING_ERROR, spaced))
-    return tuple(found)
-
-
-def from_earlier_setup(rig: Rig) -> tuple[OutOfDate, ...]:
-    """Return the measured values of a carried rig that a set-up invalidates, and that are older than the present one.
-
-    A value without a date counts as older; one that was confirmed since then counts.
-    """
-    setup = rig.setup
-    if setup is None or setup.kind != "carried" or setup.date is None:
-        return ()
-    found = []
-    for own in recorded_measurements(rig):
-        device = own.device
-        is_of_one = (
-            own.key.startswith(OF_A_SETUP) if device is None else (device.kind, own.key) in OF_A_SETUP_DEVICES
-        ) and own.slot is None
-        confirmed = own.value.confirmed.date if own.value.confirmed is not None else None
-        evidence = own.value.evidence.date if own.value.evidence is not None else None
-        if is_of_one and max(confirmed or "", evidence or "") < setup.date:
-            what = (f"from an earlier set-up: the present one was begun on {setup.date[:10]}",)
-            found.append(OutOfDate(own.row_id, own.path, evidence or "", setup.date, what))
-    return tuple(found)
-
-
-def _out_of_date(quantity_value: RecordedMeasurement, row_id: str, what: tuple[str, ...]) -> OutOfDate:
-    evidence = quantity_value.value.evidence
-    on = (evidence.date if evidence is not None else None) or ""
-    return OutOfDate(row_id, quantity_value.path, on, quantity_value.value.changed or "", what)
-
-
-def confirmation(rig: Rig, path: DocumentPath, reason: str) -> tuple[tuple[DocumentPath, JsonValue], ...]:
-    """Return the values of an edit that says why a out of date value counts all the same.
-
-    Parameters
-    ----------
-    rig, path
-        The rig, and where the value stands.
-    reason
-        Why.
-
-    Returns
-    -------
-    tuple
-        Path and value.
-
-    Raises
-    ------
-    ValueError
-        Where there is no such value, or no reason.
-    """
-    quantity_value = next((own for own in recorded_measurements(rig) if own.path == path), None)
-    if quantity_value is None:
-        raise ValueError("there is no such measurement any more")
-    if not reason.strip():
-        raise ValueError("say why it still counts")
-    entries = {"reason": reason.strip(), "date": utc_stamp(), "rests_on": dependencies(rig, quantity_value)}
-    return (((*path, "confirmed"), entries),)
 
 
 # An edit notes what its new measurements rest on, and what older ones rested on before it

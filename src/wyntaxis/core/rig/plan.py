@@ -294,6 +294,7 @@ class GuideCalibration(StrictModel):
         None
     )
     file: Text | None = None
+    confirmed: Confirmed | None = None
 
 
 class StatedValue(StrictModel):

@@ -9,8 +9,8 @@ from wyntaxis.core.evaluation import Evaluation
 from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.ledger import OutOfDate
 from wyntaxis.core.next_measurements import Measurement, MeasurementPlan, hour_plans, next_measurements
-from wyntaxis.core.rig.dependencies import confirmation, out_of_date_measurements
 from wyntaxis.core.rig.edit import Change
+from wyntaxis.core.rig.out_of_date import confirmation, out_of_date_measurements
 from wyntaxis.core.steps import PROOFS, Step
 from wyntaxis.core.wording import counted, moment, short
 from wyntaxis.desk.background import Job

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.records.setting_up import done, started
-from wyntaxis.core.rig.dependencies import from_earlier_setup
 from wyntaxis.core.rig.display import displayed_fields
+from wyntaxis.core.rig.out_of_date import from_earlier_setup
 from wyntaxis.core.rig.setup import USUAL_CONDITIONS, OwnCondition, Setup
 from wyntaxis.core.wording import counted, moment
 from wyntaxis.desk.card import Card

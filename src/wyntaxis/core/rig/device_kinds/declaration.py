@@ -38,6 +38,8 @@ class SettingKind:
     """What kind of matter it is, for the findings on records."""
     is_limit: bool = False
     """Whether what is stated is the most that is allowed of it, and not what it is."""
+    invalidated_by: tuple[str, ...] = ()
+    """What ends the validity of its measured value, besides a change of what that rests on."""
     kinds: frozenset[str] = frozenset()
     """The kinds of device that have it; filled in from their declarations."""
 

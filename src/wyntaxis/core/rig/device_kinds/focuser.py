@@ -1,5 +1,6 @@
 """The focuser."""
 
+from wyntaxis.core.quantity_kinds import SET_UP
 from wyntaxis.core.rig.device_kinds.declaration import DeviceAction, DeviceKindDeclaration, Fault, Figure, SettingKind
 
 SETTLING = SettingKind("settle_s", "Settling", "s", "number", 0, 3600, 0.1)
@@ -34,7 +35,9 @@ FOCUSER = DeviceKindDeclaration(
         SettingKind("mm_per_turn", "Travel of a knob turn", "mm", "number", 1e-4, 1e3, 0.001, decimals=4),
         SettingKind("lowest_position", "Lowest position", "steps", "number", -1e9, decimals=0),
         SettingKind("highest_position", "Highest position", "steps", "number", -1e9, decimals=0),
-        SettingKind("position", "Working position", "steps", "number", -1e9, tolerance=500, decimals=0),
+        SettingKind(
+            "position", "Working position", "steps", "number", -1e9, tolerance=500, decimals=0, invalidated_by=(SET_UP,)
+        ),
         REVERSED,
         SettingKind("backlash_steps", "Backlash", "steps", "number", tolerance=1, decimals=0),
         SettingKind("compensation_steps", "Backlash compensation", "steps", "number", decimals=0),

@@ -1,5 +1,6 @@
 """The rotator."""
 
+from wyntaxis.core.quantity_kinds import SET_UP
 from wyntaxis.core.rig.device_kinds.declaration import DeviceAction, DeviceKindDeclaration, Fault, Figure, SettingKind
 from wyntaxis.core.rig.device_kinds.focuser import REVERSED
 
@@ -12,7 +13,7 @@ ROTATOR = DeviceKindDeclaration(
         REVERSED,
         SettingKind("lowest_deg", "Lowest angle", "°", "number", -720, 720, 0.1, decimals=1),
         SettingKind("highest_deg", "Highest angle", "°", "number", -720, 720, 0.1, decimals=1),
-        SettingKind("position_deg", "Position", "°", "number", -720, 720, 0.5, decimals=1),
+        SettingKind("position_deg", "Position", "°", "number", -720, 720, 0.5, decimals=1, invalidated_by=(SET_UP,)),
     ),
     is_part=True,
     housing_mm=7.0,
