@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from tests.test_guide import built_guide  # noqa: F401
 from wyntaxis.core import guide
 from wyntaxis.core.guide import Place
+from wyntaxis.core.rig import edit
+from wyntaxis.core.rig.incidents import SYMPTOMS
 from wyntaxis.desk.guide_page import by_night
 from wyntaxis.desk.palette import NIGHT
 
@@ -59,6 +61,35 @@ def test_links_are_followed_within_the_guide_with_a_way_back(window):
     page.go_forward()
     assert page.place.section == "number.focal_ratio"
     assert page.forward.isEnabled()
+
+
+def test_ones_own_cures_stand_above_the_general_words(window):
+    rig = window.session.rig
+    noted = (
+        {"date": "2026-03-01", "symptom": "guiding lost", "tried": "a longer exposure"},
+        {"date": "2026-02-01", "symptom": "guiding lost", "cure": "cable <b>tied</b> to the mount", "frames_lost": 3},
+        {"date": "2026-02-02", "symptom": "my own words", "cure": "x"},
+    )
+    entries = [(("incidents", len(rig.incidents) + k), entry) for k, entry in enumerate(noted)]
+    window.session.apply(edit.Change("Note", tuple(entries)))
+    window.guide.show(Place("symptoms", "guiding-lost"))
+    text = window.stack.guide.pages.toPlainText()
+    below = text[text.index("Guiding lost") :]
+    lines = [line for line in below.splitlines() if line.strip()]
+    assert lines[1].startswith("Noted in this rig")
+    assert lines[2] == "2026-02-01: guiding lost; cured by: cable <b>tied</b> to the mount; 3 frames lost"
+    assert lines[3].startswith("2026-03-01: guiding lost; tried without a cure")
+    assert "too faint" in lines[4]
+    assert "my own words" not in text
+    window.session.undo()
+    window.guide.show(Place("symptoms"))
+    assert "Noted in this rig" not in window.stack.guide.pages.toPlainText()
+
+
+def test_every_shipped_symptom_has_a_section_of_the_guide():
+    page = guide.page_html("symptoms")
+    for symptom in SYMPTOMS:
+        assert f'<section id="{symptom.replace(" ", "-")}">' in page, symptom
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 import posixpath
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import PurePosixPath
 
 from PyQt6.QtCore import Qt, QTimer, QUrl, pyqtSignal
@@ -13,6 +13,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.guide import FIRST_PAGE, FOLDER, Place, page_html, search
 from wyntaxis.desk.flow_row import FlowRow
 from wyntaxis.desk.palette import DAY, NIGHT, Palette
@@ -20,7 +21,9 @@ from wyntaxis.desk.plain_widgets import PushButton
 
 SEARCH_PAUSE_MS = 150
 MIDDLE_GREY = 127
+SYMPTOM_PAGE = "symptoms"
 _SECTION = re.compile(r'<section id="([^"]+)">')
+_TITLED_SECTION = re.compile(r'<section id="([^"]+)">\s*<h2>.*?</h2>', re.DOTALL)
 _HEADER_LINK = re.compile(r'<a class="headerlink".*?</a>', re.DOTALL)
 
 
@@ -35,6 +38,28 @@ def by_night(picture: QImage, palette: Palette) -> QImage:
         painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Multiply)
         painter.fillRect(dark.rect(), palette.color("ink"))
     return dark
+
+
+def with_notes(page: str, noted: Mapping[str, Sequence[str]]) -> str:
+    """Return a page with lines of one's own below the title of each section that has some.
+
+    Parameters
+    ----------
+    page
+        HTML of the guide.
+    noted
+        Lines by the id of their section: plain text.
+    """
+
+    def put(found: re.Match[str]) -> str:
+        lines = noted.get(found.group(1), ())
+        if not lines:
+            return found.group(0)
+        entries = "".join(f"<li>{html.escape(plain(line))}</li>" for line in lines)
+        title = "<p><b>Noted in this rig</b> (wyntaxis history prints the rig of that day)</p>"
+        return f"{found.group(0)}{title}<ul>{entries}</ul>"
+
+    return _TITLED_SECTION.sub(put, page)
 
 
 class _Pages(QTextBrowser):
@@ -66,6 +91,8 @@ class GuidePage(QWidget):
         self._behind: list[Place] = []
         self._before: list[Place] = []
         self._palette_in_use = DAY
+        self.noted: Callable[[], Mapping[str, Sequence[str]]] = dict
+        """What one has noted oneself of each section of the page of symptoms, a line each."""
         self.setAccessibleName("Guide")
         self.pages = _Pages()
         self.pages.setAccessibleName("Page of the guide")
@@ -137,6 +164,8 @@ class GuidePage(QWidget):
     def _draw(self) -> None:
         self._pause.stop()
         text = _HEADER_LINK.sub("", page_html(self.place.page))
+        if self.place.page == SYMPTOM_PAGE:
+            text = with_notes(text, self.noted())
         self._show(_SECTION.sub(r'<a name="\1"></a>', text).replace("</section>", ""))
         if self.place.section:
             self.pages.scrollToAnchor(self.place.section)

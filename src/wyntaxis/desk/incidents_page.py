@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit, QScrollArea, QVBoxLayout, QWid
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.records.incidents import matching, title_of
 from wyntaxis.core.rig.display import displayed_fields
-from wyntaxis.core.rig.incidents import Incident, Symptom
+from wyntaxis.core.rig.incidents import SYMPTOMS, Incident
 from wyntaxis.core.steps import steps
 from wyntaxis.core.wording import counted, utc_stamp
 from wyntaxis.desk.card import EDGES_PX, Card
@@ -21,7 +21,6 @@ from wyntaxis.desk.session import Session
 from wyntaxis.desk.tables import TextTable
 
 HEADINGS = ("Date", "Of", "Symptom", "Tried", "Cure", "Frames\nlost")
-SYMPTOMS: tuple[str, ...] = Symptom.__args__  # type: ignore[attr-defined]
 
 
 class IncidentsPage(QScrollArea):

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from wyntaxis.core.files.errors import InputError
+from wyntaxis.core.records.incidents import above_each_symptom
 from wyntaxis.core.steps import step_named
 from wyntaxis.desk.palette import DAY, Palette
 
@@ -238,6 +239,7 @@ class Pages(QStackedWidget):
         if self.guide is None:
             self.guide = GuidePage()
             self.guide.left.connect(self.leave_guide)
+            self.guide.noted = lambda: above_each_symptom(self._session.rig) if self._session is not None else {}
             self.addWidget(self.guide)
         if not self.shows_guide:
             self._behind_guide = self.currentWidget()

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from wyntaxis.core.rig.incidents import Incident
+from wyntaxis.core.rig.incidents import SYMPTOMS, Incident
 from wyntaxis.core.rig.model import Rig
 from wyntaxis.core.wording import counted
+
+MOST_SHOWN = 5
+"""How many incidents stand above a symptom of the guide."""
 
 
 def title_of(rig: Rig, incident: Incident) -> str:
@@ -44,6 +47,22 @@ def _text(rig: Rig, incident: Incident) -> str:
 def incidents_about(rig: Rig, subject: str) -> tuple[Incident, ...]:
     """Return the incidents of a device, a program or a step by its id, the newest first."""
     return tuple(incident for incident in matching(rig) if incident.about == subject)
+
+
+def of_symptom(rig: Rig, symptom: str) -> tuple[Incident, ...]:
+    """Return the incidents of a shipped symptom, those with a cure first, then the newest first."""
+    found = [own for own in matching(rig) if own.symptom.strip().casefold() == symptom]
+    return tuple(sorted(found, key=lambda own: not own.cure))
+
+
+def above_each_symptom(rig: Rig) -> dict[str, tuple[str, ...]]:
+    """Return what is noted of each shipped symptom, by the section of the guide's page "By symptom", a line each."""
+    found = {symptom: of_symptom(rig, symptom) for symptom in SYMPTOMS}
+    return {
+        symptom.replace(" ", "-"): tuple(in_a_line(own) for own in incidents[:MOST_SHOWN])
+        for symptom, incidents in found.items()
+        if incidents
+    }
 
 
 def in_a_line(incident: Incident) -> str:

@@ -1,6 +1,6 @@
 """Incidents: what went wrong on a night, what was tried, and what cured it."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
@@ -22,6 +22,7 @@ Symptom = Literal[
     "power gone",
 ]
 """The shipped symptoms; words of one's own do as well."""
+SYMPTOMS: tuple[str, ...] = get_args(Symptom)
 
 
 class Incident(StrictModel):

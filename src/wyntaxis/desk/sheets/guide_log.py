@@ -127,7 +127,8 @@ class GuideLogSheet(EvidenceSheet[GuideResult]):
         """Measure all runs again, without gusts or with them again."""
         result = self.result
         if result is not None:
-            self.work_again(lambda _progress: result.leaving_gusts(out=not result.without_gusts))
+            out = not result.without_gusts
+            self.work_again(lambda progress: result.leaving_gusts(out=out, watch=lambda: progress(0, 0)))
 
     # Showing
 

@@ -33,6 +33,10 @@ class AxisOfRun:
     fwhm_arcsec: float | None
     play: bool = field(kw_only=True)
 
+    def compute(self) -> None:
+        """Compute all of it now: read where nobody waits, it is shown where one does."""
+        _ = self.advice
+
     @cached_property
     def own(self) -> OwnPath:
         """The mount's own path."""

@@ -25,7 +25,7 @@ SMALLEST = (0.0, 0.5, 1.0, 1.5, 2.0)
 """Smallest moves that are tried, in scatters of the noise."""
 TOGETHER = (1, 2, 3, 4)
 """Of how many frames' mean a correction is made: an exposure so many times as long."""
-MOST_ROWS, MIN_ROWS = 4000, 240
+MOST_ROWS, MIN_ROWS = 2500, 240
 REPRODUCES = 0.12
 """The replay of the log's own settings may miss the logged RMS by this share; else it says nothing."""
 NEAR_BEST = 1.01

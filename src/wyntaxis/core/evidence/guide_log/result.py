@@ -141,10 +141,10 @@ class GuideResult:
         """Return the result without one run."""
         return replace(self, runs=tuple(own for at, own in enumerate(self.runs) if at != place))
 
-    def leaving_gusts(self, *, out: bool) -> GuideResult:
-        """Return the result measured with the gusts left out, or with all frames."""
-        runs = tuple(measured_run(own.run, self.optics, without_gusts=out) for own in self.runs)
-        return replace(self, runs=runs, without_gusts=out)
+    def leaving_gusts(self, *, out: bool, watch: Callable[[], None] = lambda: None) -> GuideResult:
+        """Return the result measured with the gusts left out, or with all frames; ``watch`` may cancel."""
+        again = measured([own.run for own in self.runs], [], self.optics, watch=watch, without_gusts=out)
+        return replace(self, runs=again.runs, without_gusts=out)
 
 
 def settle_limit(optics: GuideOptics) -> tuple[float, bool]:
@@ -334,6 +334,10 @@ def measured(
     found = []
     for run in runs:
         watch()
-        found.append(measured_run(run, optics, without_gusts=without_gusts))
+        own = measured_run(run, optics, without_gusts=without_gusts)
+        for axis in own.axes.values():
+            axis.compute()
+            watch()
+        found.append(own)
     good = [own for own in calibrations if own.guide_scale_arcsec_px is not None] or list(calibrations)
     return GuideResult(tuple(found), good[-1] if good else None, optics, tuple(not_used), without_gusts)
