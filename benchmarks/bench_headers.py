@@ -12,7 +12,7 @@ import numpy as np
 from astropy.io import fits
 
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.evidence.headers.headers import find_frames, read_folder
+from wyntaxis.core.evidence.headers.folder import find_frames, read_folder
 from wyntaxis.core.records.audit import audit
 from wyntaxis.core.rig.store import load
 from wyntaxis.demo import rig_path

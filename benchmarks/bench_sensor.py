@@ -16,7 +16,7 @@ from astropy.io import fits
 
 from wyntaxis.core.evidence.cooling.cooler import fit_cooler
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log
-from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.evidence.headers.folder import read_folder
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.simulators.camera import SimulatedCamera, cooling_csv, cooling_run, make_bench
 

@@ -28,7 +28,7 @@ from scipy.optimize import curve_fit
 
 from wyntaxis.core.drafting.draft import draft, read_sources
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps
-from wyntaxis.core.evidence.headers.headers import ENDINGS
+from wyntaxis.core.evidence.headers.folder import ENDINGS
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars, read_stars
 from wyntaxis.core.files import camera_raw

@@ -11,7 +11,7 @@ from tests.rigs import clean_document
 from wyntaxis import demo
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.focus.result import measured as measured_focus
-from wyntaxis.core.evidence.headers.headers import FolderHeaders
+from wyntaxis.core.evidence.headers.folder import FolderHeaders
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.rig.marks import MarkTracker
 from wyntaxis.core.rig.store import document_of, load, validated

@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from wyntaxis.core.evaluation import Evaluation
     from wyntaxis.core.evidence.foreign.keymap import KeyRule
-    from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
+    from wyntaxis.core.evidence.headers.folder import FolderHeaders
+    from wyntaxis.core.evidence.headers.headers import FrameHeader
     from wyntaxis.core.evidence.kinds import Evidence
     from wyntaxis.core.evidence.ports.tree import PortTree
     from wyntaxis.core.files.errors import Progress
@@ -99,7 +100,7 @@ def evaluated(
 
 def read_headers(folder: Path) -> FolderHeaders:
     """Read the headers of a folder's frames; on a terminal, with progress."""
-    from wyntaxis.core.evidence.headers.headers import read_folder
+    from wyntaxis.core.evidence.headers.folder import read_folder
 
     return read_folder(folder, work_progress("headers"))
 

@@ -59,7 +59,7 @@ class DroppedFiles:
 
 def _reading_steps(paths: Sequence[Path]) -> list[tuple[str, str]]:
     """Return key and title of the steps that may read files, by what they are called: frames, or tables and logs."""
-    from wyntaxis.core.evidence.headers.headers import frame_endings
+    from wyntaxis.core.evidence.headers.folder import frame_endings
     from wyntaxis.core.files.opening import is_folder
     from wyntaxis.core.steps import COOLING, FIELD, FILTERS, GUIDE_LOG, SENSOR, STARS, TRAVEL
 

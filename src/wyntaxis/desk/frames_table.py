@@ -8,7 +8,8 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QTableWidgetItem
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader, UnusedFile
+from wyntaxis.core.evidence.headers.folder import FolderHeaders
+from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
 from wyntaxis.core.evidence.sensor.sorting import corrected
 from wyntaxis.core.rig.plan import FrameCorrection
 from wyntaxis.core.wording import short

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import evaluate
-from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.evidence.headers.folder import read_folder
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench import measure_bench
 from wyntaxis.core.evidence.sensor.camera_values import worst_flats

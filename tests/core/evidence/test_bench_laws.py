@@ -14,7 +14,8 @@ from wyntaxis.core.evidence.cooling.cooler import CoolingLog, CoolingMeasured, f
 from wyntaxis.core.evidence.cooling.kind import COOLING, CoolingRuns, measured_runs
 from wyntaxis.core.evidence.cooling.log import parse_cooling_log
 from wyntaxis.core.evidence.cooling.ramp import usual_inputs
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, frame_header
+from wyntaxis.core.evidence.headers.folder import FolderHeaders
+from wyntaxis.core.evidence.headers.headers import frame_header
 from wyntaxis.core.evidence.measured import Estimate, camera_index
 from wyntaxis.core.evidence.sensor.dark import DarkPoint, dark_model, dark_point
 from wyntaxis.core.evidence.sensor.dark_scaling import at_temperature, dark_current_at

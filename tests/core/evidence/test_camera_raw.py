@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from wyntaxis import cli, demo
-from wyntaxis.core.evidence.headers.headers import find_frames, read_folder
+from wyntaxis.core.evidence.headers.folder import find_frames, read_folder
 from wyntaxis.core.evidence.headers.partners import group_frames, missing_calibration
 from wyntaxis.core.evidence.sensor.strips import open_frame
 from wyntaxis.core.evidence.stars.frame_stars import read_stars

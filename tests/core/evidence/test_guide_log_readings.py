@@ -11,11 +11,11 @@ from tests.conftest import EXAMPLE
 from tests.core.evidence.guided import mount
 from wyntaxis.core.evaluation import Evidence, evaluate
 from wyntaxis.core.evidence.guide_log.corrections import with_backlash
+from wyntaxis.core.evidence.guide_log.events import event_of
 from wyntaxis.core.evidence.guide_log.kind import GUIDE_LOG, read
 from wyntaxis.core.evidence.guide_log.periods import periodogram_of
 from wyntaxis.core.evidence.guide_log.result import measured, measured_run
 from wyntaxis.core.evidence.guide_log.run import GuideOptics, GuideRun, facts_of
-from wyntaxis.core.evidence.guide_log.table import event_of
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.store import validated

@@ -10,7 +10,8 @@ from astropy.io import fits
 
 from tests.rigs import clean_document
 from wyntaxis.core.evaluation import Evidence, evaluate
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, find_frames, frame_header, read_folder
+from wyntaxis.core.evidence.headers.folder import FolderHeaders, find_frames, read_folder
+from wyntaxis.core.evidence.headers.headers import frame_header
 from wyntaxis.core.evidence.headers.kind import HEADERS
 from wyntaxis.core.evidence.headers.names import load_filter_names
 from wyntaxis.core.evidence.headers.partners import group_frames, missing_calibration

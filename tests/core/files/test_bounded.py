@@ -15,7 +15,7 @@ from wyntaxis.core.evidence.cooling.log import read_cooling_log
 from wyntaxis.core.evidence.foreign import keymap
 from wyntaxis.core.evidence.foreign.keymap import KeyMap, KeyMaps, KeyRule, matches, stable_path
 from wyntaxis.core.evidence.foreign.readers import ForeignFile, read_foreign
-from wyntaxis.core.evidence.headers.headers import read_folder
+from wyntaxis.core.evidence.headers.folder import read_folder
 from wyntaxis.core.evidence.ports.kind import PORTS
 from wyntaxis.core.evidence.scale.image_scale import read_solved_frame
 from wyntaxis.core.evidence.sensor.strips import open_frame

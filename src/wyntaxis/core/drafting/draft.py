@@ -11,7 +11,8 @@ from wyntaxis.core.drafting.ports import draft_ports
 from wyntaxis.core.drafting.programs import draft_program
 from wyntaxis.core.drafting.rig_draft import Draft, RigDraft
 from wyntaxis.core.evidence.foreign.keymap import KeyMaps
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, UnusedFile, frame_endings, read_chunk, read_folder
+from wyntaxis.core.evidence.headers.folder import FolderHeaders, frame_endings, read_chunk, read_folder
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.ports.tree import PortTree
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.opening import is_folder, is_there

@@ -11,7 +11,8 @@ from statistics import median
 from wyntaxis.core.drafting.reported import RECORD, Reported, card_of, suppose, value_text
 from wyntaxis.core.drafting.rig_draft import RigDraft
 from wyntaxis.core.drafting.sensor import draft_sensor
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
+from wyntaxis.core.evidence.headers.folder import FolderHeaders
+from wyntaxis.core.evidence.headers.headers import FrameHeader
 from wyntaxis.core.evidence.headers.names import FilterNames
 from wyntaxis.core.files.foreign_text import plain
 from wyntaxis.core.optics.imaging import ARCSEC_PER_RADIAN

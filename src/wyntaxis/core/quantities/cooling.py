@@ -24,7 +24,8 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.steps import COOLING, DEVICES
 
 if TYPE_CHECKING:
-    from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader
+    from wyntaxis.core.evidence.headers.folder import FolderHeaders
+    from wyntaxis.core.evidence.headers.headers import FrameHeader
 
 STEADY_WITHIN_C = 0.1
 RATE_SLACK, RATE_FAILS = 1.1, 1.5

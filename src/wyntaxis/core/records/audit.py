@@ -20,7 +20,8 @@ from wyntaxis.core.rig.devices import Device
 from wyntaxis.core.wording import short
 
 if TYPE_CHECKING:
-    from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader, UnusedFile
+    from wyntaxis.core.evidence.headers.folder import FolderHeaders
+    from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
     from wyntaxis.core.evidence.headers.names import FilterNames
     from wyntaxis.core.evidence.headers.partners import FrameGroup, MissingCalibration
 

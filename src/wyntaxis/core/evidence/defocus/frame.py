@@ -10,7 +10,8 @@ import numpy as np
 
 from wyntaxis.core.evidence.defocus.discs import Disc, find_discs
 from wyntaxis.core.evidence.defocus.distance import centre_offset
-from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile, read_chunk
+from wyntaxis.core.evidence.headers.folder import read_chunk
+from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.strips import HIGHEST_CODE, open_frame
 from wyntaxis.core.evidence.stars.frame_stars import FrameStars, frame_pixels, read_stars

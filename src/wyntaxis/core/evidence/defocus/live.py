@@ -18,7 +18,7 @@ from wyntaxis.core.evidence.defocus.distance import (
     taken_by_waves,
 )
 from wyntaxis.core.evidence.defocus.frame import LiveFrame, read_live
-from wyntaxis.core.evidence.headers.headers import ENDINGS, frame_endings
+from wyntaxis.core.evidence.headers.folder import ENDINGS, frame_endings
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.files.errors import InputError, Progress
 from wyntaxis.core.files.faults import fault_line, note_fault

@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from wyntaxis.core.evidence.guide_log.events import DITHER, LOST, SETTLED, STOPPED
 from wyntaxis.core.evidence.guide_log.headings import ARCSEC_PER
 from wyntaxis.core.evidence.guide_log.strength import is_ratio, saturation_notes
-from wyntaxis.core.evidence.guide_log.table import DAY_S, DITHER, LOST, SETTLED, STOPPED, Section
+from wyntaxis.core.evidence.guide_log.table import DAY_S, Section
 from wyntaxis.core.files.errors import InputError
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.optics.guiding import SIDEREAL_ARCSEC_S

@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from wyntaxis.core.evidence.guide_log.events import SATURATED
 from wyntaxis.core.evidence.guide_log.headings import words_of
-from wyntaxis.core.evidence.guide_log.table import SATURATED, Section
+from wyntaxis.core.evidence.guide_log.table import Section
 from wyntaxis.core.wording import counted
 
 if TYPE_CHECKING:

@@ -14,6 +14,7 @@ import numpy as np
 
 from wyntaxis.core.evidence.foreign.columns import Place, moment_seconds
 from wyntaxis.core.evidence.foreign.keymap import KeyRule
+from wyntaxis.core.evidence.guide_log.events import DITHER, LOST, event_of
 from wyntaxis.core.evidence.guide_log.headings import (
     COLUMNS,
     SECONDS_PER,
@@ -51,18 +52,6 @@ _PLAIN_NUMBER = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[:T-][0-9:.T-]+)?Z?")
 MAX_LONGER_SHARE = 0.2
 """So many rows may hold more numbers than there are headings, such as notes that hold commas."""
 _CLOCK = re.compile(r"[0-9]{1,2}:[0-9]{2}(:[0-9]{2})?")
-LOST, DITHER, SETTLED, STOPPED, SATURATED = "lost", "dither", "settled", "stopped", "saturated"
-_EVENTS = tuple(
-    (event, re.compile(rf"(?<![a-z])(?<!not )(?<!not yet )(?<!never )(?<!no )(?:{'|'.join(words)})"))
-    for event, words in (
-        (DITHER, ("dither",)),
-        (SETTLED, ("settled", "settling done", "settle done", "settling complete", "settling end", "settle end")),
-        (LOST, ("lost", "no star", "star missing", "too faint", "low snr", "star fail")),
-        (STOPPED, ("paused", "guiding stop", "guiding end", "stopped", "resumed", "guiding start", "guiding begin")),
-        (SATURATED, ("saturated", "saturation")),
-    )
-)
-"""Words that tell an event: whole ones, and not where they are denied; who is unsettled has not settled."""
 _TRUE = frozenset({"1", "true", "yes", "y", "x", "lost", "dither", "on"})
 _SIGNS = {"w": 1.0, "west": 1.0, "n": 1.0, "north": 1.0, "+": 1.0, "e": -1.0, "east": -1.0, "s": -1.0, "south": -1.0}
 _SIGNS["-"] = -1.0
@@ -396,12 +385,6 @@ class _Reader:
         if not kept:
             raise InputError("holds no row under its headings")
         return kept
-
-
-def event_of(text: str) -> str | None:
-    """Return which event some words tell: a dither, the star lost, settled, a stop; None for none."""
-    plain = text.lower()
-    return next((event for event, words in _EVENTS if words.search(plain)), None)
 
 
 def _separator_of(line: str) -> str | None:

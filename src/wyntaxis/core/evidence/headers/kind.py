@@ -11,7 +11,7 @@ from wyntaxis.core.files.errors import Progress
 from wyntaxis.core.rig.model import Rig
 
 if TYPE_CHECKING:
-    from wyntaxis.core.evidence.headers.headers import FolderHeaders
+    from wyntaxis.core.evidence.headers.folder import FolderHeaders
 
 
 def _values(_rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
@@ -26,8 +26,8 @@ def _values(_rig: Rig, headers: FolderHeaders) -> dict[str, Estimate]:
 
 
 def read(folder: Path, progress: Progress = lambda _done, _of: None) -> FolderHeaders:
-    """Read every header below a folder; see :func:`~wyntaxis.core.evidence.headers.headers.read_folder`."""
-    from wyntaxis.core.evidence.headers.headers import read_folder
+    """Read every header below a folder; see :func:`~wyntaxis.core.evidence.headers.folder.read_folder`."""
+    from wyntaxis.core.evidence.headers.folder import read_folder
 
     return read_folder(folder, progress)
 

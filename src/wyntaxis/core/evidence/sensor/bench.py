@@ -10,7 +10,8 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, UnusedFile
+from wyntaxis.core.evidence.headers.folder import FolderHeaders
+from wyntaxis.core.evidence.headers.headers import UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.bench_result import BenchResult, BiasResult, FlatLevel, GainResult, Setting, SkyLevel
 from wyntaxis.core.evidence.sensor.dark import DarkModel, DarkPicture, DarkPoint, dark_model, dark_picture, dark_point

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, read_folder
+from wyntaxis.core.evidence.headers.folder import FolderHeaders, read_folder
 from wyntaxis.core.evidence.kinds import MAIN_CAMERA, EvidenceKind, Keeping, Value
 from wyntaxis.core.evidence.measured import Estimate, Origin, camera_index
 from wyntaxis.core.evidence.sensor.bench import measure_bench

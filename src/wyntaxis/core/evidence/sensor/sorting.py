@@ -7,7 +7,8 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from wyntaxis.core.evidence.headers.headers import FolderHeaders, FrameHeader, FrameKind, UnusedFile
+from wyntaxis.core.evidence.headers.folder import FolderHeaders
+from wyntaxis.core.evidence.headers.headers import FrameHeader, FrameKind, UnusedFile
 from wyntaxis.core.evidence.headers.partners import temperature_of
 from wyntaxis.core.rig.plan import FrameCorrection
 

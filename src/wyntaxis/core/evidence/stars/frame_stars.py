@@ -11,14 +11,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from wyntaxis.core.evidence.headers.headers import (
-    ENDINGS,
-    FrameHeader,
-    UnusedFile,
-    find_frames,
-    frame_endings,
-    read_chunk,
-)
+from wyntaxis.core.evidence.headers.folder import ENDINGS, find_frames, frame_endings, read_chunk
+from wyntaxis.core.evidence.headers.headers import FrameHeader, UnusedFile
 from wyntaxis.core.evidence.measured import Estimate
 from wyntaxis.core.evidence.sensor.strips import OpenFrame, open_frame
 from wyntaxis.core.evidence.stars.background import THREADS, background_mesh
