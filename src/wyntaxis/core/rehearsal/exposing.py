@@ -169,6 +169,7 @@ class NightExposures(NightDevices):
             state.disk_gb -= self.setting.frame_gb
             self.kept.append((self.env.now, exposure))
             self.kept_of[self.target.name if self.target is not None else ""] += 1
+            self.kept_in[item.key] += 1
             self.progress[item.key] = self.progress.get(item.key, 0) + 1
             return ""
         self.lost[spoiled] += 1

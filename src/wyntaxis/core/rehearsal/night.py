@@ -328,7 +328,7 @@ class NightRun(NightExposures):
             tuple(self.spans),
             len(self.kept),
             sum(self.lost.values()),
-            script.planned,
+            self._planned((*script.before, *(own for target in script.targets for own in target.steps), *script.after)),
             sum(exposure for _, exposure in self.kept),
             ends,
             tuple(self._unsafe()),
@@ -341,20 +341,28 @@ class NightRun(NightExposures):
             tuple(self._of_targets()),
         )
 
+    def _planned(self, steps: Iterable[ScriptStep]) -> int:
+        """Return how many frames steps ask for; one that ends by a moment asks for those that it kept, one at least."""
+        asked = [
+            own.step.frames if own.step.frames is not None or own.step.until is None else max(self.kept_in[own.key], 1)
+            for own in steps
+            if own.step.do == "sequence"
+        ]
+        return sum(frames or 1 for frames in asked)
+
     def _of_targets(self) -> Iterable[TargetFrames]:
         """Yield what was kept of each target, and why the rest was not."""
         script, framing = self.setting.script, self.setting.rig.framing
         if not script.targets:
-            yield TargetFrames(
-                (framing.name if framing is not None else None) or "object", len(self.kept), script.planned
-            )
+            name = (framing.name if framing is not None else None) or "object"
+            yield TargetFrames(name, len(self.kept), self._planned((*script.before, *script.after)))
         for target in script.targets:
             kept = self.kept_of[target.name]
-            why = self.given_up.get(target.name, "")
-            if kept < target.planned and not why:
+            why, planned = self.given_up.get(target.name, ""), self._planned(target.steps)
+            if kept < planned and not why:
                 why = "no time is left in which it can be taken"
                 why = why if target.sky.up else "not to be taken this night: too low, or outside its times"
-            yield TargetFrames(target.name, kept, target.planned, why)
+            yield TargetFrames(target.name, kept, planned, why)
 
     def _unsafe(self) -> Iterable[str]:
         own, state = self.setting, self.state

@@ -50,6 +50,8 @@ class NightWorld:
     kept: list[tuple[float, float]] = field(default_factory=list)
     kept_of: Counter[str] = field(default_factory=Counter)
     """Frames kept by target; under no name where the plan has one object."""
+    kept_in: Counter[int] = field(default_factory=Counter)
+    """Frames kept by the number of their step in the script."""
     lost: Counter[str] = field(default_factory=Counter)
     messages: list[str] = field(default_factory=list)
     frame_problems: dict[str, str] = field(default_factory=dict)
@@ -272,6 +274,7 @@ class NightWorld:
                 self.lost["on a corrupt card"] += len(self.kept)
                 self.kept.clear()
                 self.kept_of.clear()
+                self.kept_in.clear()
                 self.note("computer", "there is no second copy", "lost", unhandled=True)
         elif (fault.id == "network.gone" and self._network_watch()) or fault.id == "weather.silent":
             yield from self._silent()
