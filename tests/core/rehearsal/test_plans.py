@@ -55,6 +55,10 @@ def unconnected(own):
     return replace(own, steps=tuple(step.model_copy(update={"reconnect": False}) for step in own.steps))
 
 
+def attended(own):
+    return replace(own, attended="I sit beside it")
+
+
 def left_out(*does):
     return lambda own: without(own, *does)
 
@@ -100,6 +104,7 @@ PLANS = [
     ("L as long as the target is up", first("sequence", frames=None, until="altitude"), None, "degraded", 67),
     ("rain, with a mast that stops the run", None, "weather.rain", "degraded", 2),
     ("rain, and nothing watches", unwatched, "weather.rain", "unsafe", 2),
+    ("rain, and somebody sits beside it, who ends the run", both(unwatched, attended), "weather.rain", "degraded", 2),
     ("the power dips", None, "power.dip", "degraded", 2),
     ("the computer restarts", None, "computer.restarts", "degraded", 2),
     ("the roof's motor is dead at the end", None, "roof.motor_dead", "unsafe", 8),

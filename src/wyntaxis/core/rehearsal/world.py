@@ -19,6 +19,8 @@ from wyntaxis.core.rehearsal.state import ActiveFault, NightState
 from wyntaxis.core.rig.device_kinds import DEVICE_KINDS
 from wyntaxis.core.rig.device_kinds.declaration import Fault
 
+NOTICED_S = 120.0
+"""Who stays beside the telescope notices rain, and ends the run, within this."""
 CLOCK_SLOW_S, MOST_NAMED = HOUR_S, 3
 LOOK_S = 60.0
 """A battery's end is known to this."""
@@ -194,6 +196,8 @@ class NightWorld:
                 self.state.guiding = self.state.guiding and fault.id == "weather.wind"
             if self.setting.attended:
                 self.note("weather", f"somebody is there: {self.setting.attended}", "done")
+                if fault.id in RAIN and self.setting.has(*SHELTERS):
+                    self.env.process(self._shut_by_somebody())
             elif self._watched_by() is None or self.setting.watch.then is None:
                 self.note("weather", "nothing watches the weather", "fault", unhandled=fault.id in RAIN)
         yield from self._play_world(fault)
@@ -212,6 +216,12 @@ class NightWorld:
         """Let the guider lose its star once the cloud is as thick as it gets."""
         yield self.env.timeout(fault.ramps_s / 2)
         self.state.guiding = self.state.guiding and fault.id not in self.weather
+
+    def _shut_by_somebody(self) -> Doing[None]:
+        """Let who is there end the run, and with it shut the roof, where no device did so in time."""
+        yield self.env.timeout(NOTICED_S)
+        if self.weather & RAIN:
+            self._bad_weather("the weather is bad: rain")
 
     def _prevented(self, fault: Fault) -> bool:
         """Return whether a setting of the rig keeps a fault from doing harm."""
