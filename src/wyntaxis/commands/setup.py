@@ -30,9 +30,11 @@ def _setup(options: argparse.Namespace) -> int:
 
 
 def _print(found: dict[str, object]) -> None:
+    from wyntaxis.core.records.setting_up import STANDS
+
     kind, date = found["kind"], found["date"]
     since = f", set up since {date}" if date else ""
-    print(f"The rig is {kind}{since}" if kind else "Nothing says whether the rig is permanent or carried")
+    print(f"The rig {STANDS[str(kind)]}{since}" if kind else "Nothing says whether the rig is permanent or carried")
     for row in found["not_verified"]:  # type: ignore[attr-defined]
         print(f"to be measured again: {row}")
     rows = [["condition", "each", "done", ""]]

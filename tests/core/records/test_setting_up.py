@@ -15,7 +15,7 @@ from wyntaxis.core.records.setting_up import done, is_met, setup_json, started
 from wyntaxis.core.rig import edit
 from wyntaxis.core.rig.device_settings import SETTINGS
 from wyntaxis.core.rig.out_of_date import calibration_from_earlier_setup, confirmation, from_earlier_setup
-from wyntaxis.core.rig.setup import USUAL_CONDITIONS
+from wyntaxis.core.rig.setup import USUAL_CONDITIONS, Setup, usual_conditions
 from wyntaxis.core.rig.store import validated
 from wyntaxis.core.run_up import confirmed as confirm_step
 from wyntaxis.core.run_up import run_up
@@ -51,6 +51,7 @@ def document(kind="carried", date=BEFORE, begun=BEGUN):
         ({"date": AFTER}, set()),
         ({"date": BEGUN}, set()),
         ({"kind": "permanent"}, set()),
+        ({"kind": "covered"}, set()),
         ({"begun": None}, set()),
     ],
 )
@@ -77,6 +78,26 @@ def test_each_kind_declares_whether_a_set_up_ends_it():
     }
     assert declared <= {key for key in QUANTITY_KINDS if key.startswith(begins)}
     assert {key for key, kind in SETTINGS.items() if SET_UP in kind.invalidated_by} == {"position", "position_deg"}
+
+
+@pytest.mark.parametrize(
+    ("kind", "words"), [("permanent", "stands permanently"), ("covered", "stays outside under a cover")]
+)
+def test_a_rig_that_stays_is_not_set_up(kind, words, tmp_path, capsys):
+    rig = validated(document(kind=kind))
+    with pytest.raises(ValueError, match=words):
+        started(rig)
+    path = tmp_path / "own.rig.json"
+    path.write_text(json.dumps(document(kind=kind)), "utf-8")
+    main(["setup", str(path)])
+    assert f"The rig {words}" in capsys.readouterr().out
+
+
+def test_the_cover_is_a_condition_of_each_night_and_the_tripod_stands():
+    covered = {own.id: own.when for own in usual_conditions(Setup(kind="covered"))}
+    assert covered["rain_cover_off"] == "night"
+    assert "levelled" not in covered
+    assert usual_conditions(None) == usual_conditions(Setup(kind="carried")) == USUAL_CONDITIONS
 
 
 def calibrated(date, confirmed=None):

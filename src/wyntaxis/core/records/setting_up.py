@@ -7,12 +7,14 @@ import datetime
 from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.rig.edit import Change
 from wyntaxis.core.rig.model import Rig
-from wyntaxis.core.rig.out_of_date import from_earlier_setup
+from wyntaxis.core.rig.out_of_date import calibration_from_earlier_setup, from_earlier_setup
 from wyntaxis.core.rig.setup import OwnCondition
 from wyntaxis.core.wording import utc_stamp
 
 NIGHT = datetime.timedelta(hours=18)
 MONTH = datetime.timedelta(days=31)
+STANDS = {"permanent": "stands permanently", "covered": "stays outside under a cover", "carried": "is carried"}
+"""How a rig stands, in words."""
 MOST_DONE = 4000
 """So many entries of what was done are kept, some two hundred nights."""
 
@@ -54,10 +56,10 @@ def started(rig: Rig) -> Change:
     Raises
     ------
     ValueError
-        For a rig that stands permanently.
+        For a rig that stands where it is.
     """
-    if rig.setup is not None and rig.setup.kind == "permanent":
-        raise ValueError("the rig stands permanently: it is not set up; say that it is carried first")
+    if rig.setup is not None and rig.setup.kind != "carried":
+        raise ValueError(f"the rig {STANDS[rig.setup.kind]}: it is not set up; say that it is carried first")
     entries: JsonObject = {"kind": "carried", "date": utc_stamp()}
     if rig.setup is not None and rig.setup.done:
         entries["done"] = [own.model_dump(mode="json", exclude_unset=True) for own in rig.setup.done]
@@ -95,10 +97,11 @@ def done_entries(rig: Rig, entry: JsonObject, label: str) -> Change:
 def setup_json(rig: Rig, now: datetime.datetime) -> JsonObject:
     """Return how a rig stands, what its set-up leaves to be measured again, and its own conditions."""
     setup = rig.setup
+    again = calibration_from_earlier_setup(rig)
     return {
         "kind": setup.kind if setup is not None else None,
         "date": setup.date if setup is not None else None,
-        "not_verified": [entry.row_id for entry in from_earlier_setup(rig)],
+        "not_verified": [entry.row_id for entry in (*from_earlier_setup(rig), *([again] if again else []))],
         "conditions": [
             {
                 "id": own.id,

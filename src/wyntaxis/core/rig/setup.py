@@ -23,9 +23,12 @@ class DoneCondition(StrictModel):
 
 
 class Setup(StrictModel):
-    """Whether the rig stands permanently or is carried; of a carried one when the present set-up was begun."""
+    """How the rig stands; of a carried one when the present set-up was begun.
 
-    kind: Annotated[Literal["permanent", "carried"], Display("The rig is")]
+    One that is left outside under a cover (``covered``) stands as it was measured, as a permanent one does.
+    """
+
+    kind: Annotated[Literal["permanent", "carried", "covered"], Display("The rig is")]
     date: Annotated[Text | None, Display("Set up since (UTC)")] = None
     done: Annotated[tuple[DoneCondition, ...], Field(strict=False, max_length=5000)] = ()
 
@@ -53,3 +56,13 @@ USUAL_CONDITIONS: tuple[OwnCondition, ...] = (
     OwnCondition(id="red_lamp", text="The red lamp is at hand", when="night", required=False),
 )
 """What a new list begins with; all of it to be edited."""
+COVER_OFF = OwnCondition(id="rain_cover_off", text="The rain cover is off, and all beneath is dry", when="night")
+STANDS_AS_LEFT = ("levelled",)
+"""What need not be done again where the rig stays outside."""
+
+
+def usual_conditions(setup: Setup | None) -> tuple[OwnCondition, ...]:
+    """Return what a new list begins with, for how a rig stands."""
+    if setup is None or setup.kind != "covered":
+        return USUAL_CONDITIONS
+    return (COVER_OFF, *(own for own in USUAL_CONDITIONS if own.id not in STANDS_AS_LEFT))

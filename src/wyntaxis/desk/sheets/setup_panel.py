@@ -6,7 +6,7 @@ from wyntaxis.core.json_values import JsonObject
 from wyntaxis.core.records.setting_up import done, started
 from wyntaxis.core.rig.display import displayed_fields
 from wyntaxis.core.rig.out_of_date import from_earlier_setup
-from wyntaxis.core.rig.setup import USUAL_CONDITIONS, OwnCondition, Setup
+from wyntaxis.core.rig.setup import OwnCondition, Setup, usual_conditions
 from wyntaxis.core.wording import counted, moment
 from wyntaxis.desk.card import Card
 from wyntaxis.desk.flow_row import FlowRow
@@ -42,9 +42,14 @@ class SetupPanel(Panel):
         rig = self._session.rig
         setup, again = rig.setup, from_earlier_setup(rig)
         if setup is None:
-            text = "Is the rig permanent, or carried and set up each time? What holds for one set-up is then dated."
+            text = (
+                "Is the rig permanent, left outside under a cover, or carried and set up each time? What holds for one "
+                "set-up is then dated."
+            )
         elif setup.kind == "permanent":
             text = "The rig stands permanently: what was measured holds until something of it changes."
+        elif setup.kind == "covered":
+            text = "The rig stays outside under a cover: what was measured holds until something of it changes."
         elif setup.date is None:
             text = "The rig is carried. Begin a set-up when it stands."
         else:
@@ -54,7 +59,7 @@ class SetupPanel(Panel):
         self.card.show_object("How the rig stands", ("setup",), displayed_fields(Setup), rig)
         self.start_button.setEnabled(setup is None or setup.kind == "carried")
         have = {own.id for own in rig.conditions}
-        self.usual_button.setEnabled(any(own.id not in have for own in USUAL_CONDITIONS))
+        self.usual_button.setEnabled(any(own.id not in have for own in usual_conditions(setup)))
         self.conditions.show_list("Conditions of your own", ("conditions",), len(rig.conditions), rig)
 
     def start(self) -> None:
@@ -68,7 +73,7 @@ class SetupPanel(Panel):
     def add_usual(self) -> None:
         """Add the usual conditions that the list lacks."""
         have = {own.id for own in self._session.rig.conditions}
-        lacking = [own for own in USUAL_CONDITIONS if own.id not in have]
+        lacking = [own for own in usual_conditions(self._session.rig.setup) if own.id not in have]
         values = [own.model_dump(mode="json", exclude_unset=True) for own in (*self._session.rig.conditions, *lacking)]
         self._session.set_value(("conditions",), values, "Add the usual conditions")
 
