@@ -51,7 +51,7 @@ class RunUpPage(QWidget):
         self.progress, self.title, self.numbers = PlainLabel(), PlainLabel(), PlainLabel()
         self.right, self.earlier, self.cures, self.state = PlainLabel(), PlainLabel(), PlainLabel(), PlainLabel()
         roles = ("answer", "huge", "big", "large", "big", "big", "big")
-        labels = (self.progress, self.title, self.state, self.numbers, self.right, self.earlier, self.cures)
+        labels = (self.progress, self.title, self.state, self.numbers, self.earlier, self.right, self.cures)
         for label, role in zip(labels, roles, strict=True):
             label.setProperty("role", role)
             label.setWordWrap(True)

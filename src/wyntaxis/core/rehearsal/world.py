@@ -331,6 +331,7 @@ class NightWorld:
     def _mains_return(self) -> None:
         self._flow()
         self.state.mains = self.state.electricity = True
+        self.note("supply", "the mains are back", "done")
         self._flow()
 
     def _shuts_alone(self) -> bool:
