@@ -6,6 +6,8 @@ import itertools
 import json
 import multiprocessing
 import random
+import subprocess
+import sys
 
 import pytest
 from hypothesis import given, settings
@@ -437,6 +439,40 @@ def test_what_a_command_keeps_goes_where_its_device_stands_now(path, capsys):
     moved["devices"] = moved["devices"][:1]
     with pytest.raises(InputError, match="is no longer in this rig; nothing was changed"):
         change.for_version(rig, validated(moved))
+
+
+@pytest.mark.parametrize(
+    ("more", "there", "lies"),
+    [
+        ([], 1, ["a", "x"]),
+        (["b"], 1, ["a", "b", "x"]),
+        (["b", "c"], 1, ["a", "b", "c", "x"]),
+        (["b"], 0, ["x", "b"]),
+    ],
+)
+def test_what_two_append_to_one_list_is_kept_of_both(more, there, lies):
+    """One read a list of one entry and writes behind it, or over it; the other has appended to it since."""
+
+    def noted(*words):
+        document = document_of(rig_with(100))
+        document["incidents"] = [{"date": "2026-01-01", "symptom": word} for word in words]
+        return validated(document)
+
+    entry = {"date": "2026-01-02", "symptom": "x"}
+    before, now = noted("a"), noted("a", *more)
+    change = Change.of("x", ("incidents", there), entry).for_version(before, now)
+    assert [own.symptom for own in edit.apply(now, change).incidents] == lies
+    two = Change("x", ((("incidents", 1), entry), (("incidents", 2), entry)))
+    assert len(edit.apply(now, two.for_version(before, now)).incidents) == 1 + len(more) + 2
+
+
+def test_commands_that_tick_at_the_same_time_lose_no_tick(path):
+    save(validated(document_of(rig_with(100)) | {"setup": {"kind": "carried", "date": "2026-11-20T18:00:00Z"}}), path)
+    script = "from wyntaxis.cli import main; import sys; [main(sys.argv[1:]) for _ in range(6)]"
+    words = [sys.executable, "-c", script, "tonight", str(path), "--done", "run-up.power", "--json"]
+    running = [subprocess.Popen(words, stdout=subprocess.DEVNULL) for _ in range(2)]
+    assert [process.wait(120) for process in running] == [0, 0]
+    assert len(load(path).rig.setup.done) == 12
 
 
 def test_a_command_that_keeps_says_what_of_the_history_is_lost(path, capsys):

@@ -50,6 +50,8 @@ class Change:
 def place_in(before: JsonValue, after: JsonValue, path: DocumentPath) -> DocumentPath:
     """Return where a place of one version of a document lies in another, by the ids on the way.
 
+    What is appended to a list goes behind what the other version has appended to it.
+
     Raises
     ------
     InputError
@@ -57,20 +59,28 @@ def place_in(before: JsonValue, after: JsonValue, path: DocumentPath) -> Documen
     """
     (named,) = named_paths(before, [path])
     found: list[str | int] = []
-    node = after
-    for step in named:
+    was, node = before, after
+    for step, own in zip(named, path, strict=True):
         at: JsonValue = step
+        if isinstance(step, int) and isinstance(node, list) and (was is None or isinstance(was, list)):
+            behind = step - len(was or ())  # a list that was not there was empty
+            at = len(node) + behind if behind >= 0 else step
         if isinstance(step, tuple):
             entries = node if isinstance(node, list) else []
             at = next((i for i, e in enumerate(entries) if isinstance(e, dict) and e.get("id") == step[1]), None)
             if at is None:
                 raise InputError(f'{path_text(path)}: "{step[1]}" is no longer in this rig; nothing was changed')
         found.append(at)
-        try:
-            node = node[at]
-        except (LookupError, TypeError):
-            node = None
+        was, node = _within(was, own), _within(node, at)
     return tuple(found)
+
+
+def _within(node: JsonValue, step: JsonValue) -> JsonValue:
+    """Return what lies at a step of a node; None for nothing."""
+    try:
+        return node[step]
+    except (LookupError, TypeError):
+        return None
 
 
 def apply(rig: Rig, change: Change) -> Rig:
