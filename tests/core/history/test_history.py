@@ -466,8 +466,9 @@ def test_what_two_append_to_one_list_is_kept_of_both(more, there, lies):
     assert len(edit.apply(now, two.for_version(before, now)).incidents) == 1 + len(more) + 2
 
 
-def test_commands_that_tick_at_the_same_time_lose_no_tick(path):
-    save(validated(document_of(rig_with(100)) | {"setup": {"kind": "carried", "date": "2026-11-20T18:00:00Z"}}), path)
+@pytest.mark.parametrize("setup", [{"setup": {"kind": "carried", "date": "2026-11-20T18:00:00Z"}}, {}])
+def test_commands_that_tick_at_the_same_time_lose_no_tick(path, setup):
+    save(validated(document_of(rig_with(100)) | setup), path)
     script = "from wyntaxis.cli import main; import sys; [main(sys.argv[1:]) for _ in range(6)]"
     words = [sys.executable, "-c", script, "tonight", str(path), "--done", "run-up.power", "--json"]
     running = [subprocess.Popen(words, stdout=subprocess.DEVNULL) for _ in range(2)]

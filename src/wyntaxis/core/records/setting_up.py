@@ -86,7 +86,8 @@ def done(rig: Rig, condition_id: str, minutes: float | None = None) -> Change:
 def done_entries(rig: Rig, entry: JsonObject, label: str) -> Change:
     """Return the edit that adds an entry to what was done; the oldest go where there are very many."""
     if rig.setup is None:
-        return Change(label, ((("setup",), {"kind": "permanent", "done": [entry]}),))
+        # By their own places: what another program ticks at the same time is not replaced.
+        return Change(label, ((("setup", "kind"), "permanent"), (("setup", "done", 0), entry)))
     have = len(rig.setup.done)
     if have < MOST_DONE:
         return Change(label, ((("setup", "done", have), entry),))
