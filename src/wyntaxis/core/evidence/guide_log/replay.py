@@ -1,6 +1,6 @@
 """A run replayed with other settings of the guider: what its own mount and seeing would have made of them.
 
-The mount's own path, with its noise, is corrected anew frame by frame: a share of each error from a smallest move on,
+The mount's own path, with its noise, is corrected again frame by frame: a share of each error from a smallest move on,
 by the mean of one frame or more. What the log's own settings give must come out as it was logged; else nothing is
 advised.
 """
